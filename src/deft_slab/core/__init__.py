@@ -1,0 +1,1 @@
+"""Model + plan -> pieces + figures. Knows no window, no toolkit and no threads of its own."""

@@ -1,0 +1,1 @@
+"""Pieces out: files that can be printed, and the project."""

@@ -1,0 +1,62 @@
+"""A surface as a file gave it, and the same with its corners joined."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+_DECIMALS = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None"""
+
+    vertices: Floats
+    triangles: NDArray[np.int32]
+    unit: str | None = None
+
+
+def snapped(vertices: Floats) -> Floats:
+    """Coordinates as they come back from a file of ours: six decimals, in float32.
+
+    3MF holds coordinates as decimal text and its library as float32; a value that went through this once is left
+    alone by writing and reading it, and by this. So a project opens with the very model that was saved.
+    """
+    return np.round(np.asarray(vertices, float), _DECIMALS).astype(np.float32).astype(np.float64)
+
+
+def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """(first, number): the first corner at each distinct place, in their order, and the place of each corner.
+
+    Sorting one hash of each corner is several times quicker than sorting rows. Two places with one hash are noticed.
+    """
+    bits = np.ascontiguousarray(vertices, np.float32).view(np.uint32).astype(np.uint64)
+    mixed = bits[:, 0] * np.uint64(0x9E3779B97F4A7C15)
+    mixed ^= bits[:, 1] * np.uint64(0xC2B2AE3D27D4EB4F) + (bits[:, 2] << np.uint64(17)) * np.uint64(0x165667B19E3779F9)
+    _, first, number = np.unique(mixed, return_index=True, return_inverse=True)
+    if not np.array_equal(vertices[first][number], vertices):
+        _, first, number = np.unique(vertices, axis=0, return_index=True, return_inverse=True)
+    # neighbours in the file stay neighbours in memory, which the kernels are glad of
+    order = np.argsort(first)
+    rank = np.empty(len(order), np.int64)
+    rank[order] = np.arange(len(order))
+    return first[order], rank[number.ravel()]
+
+
+def tidy(surface: Surface) -> Surface:
+    """Corners at the same place joined, facets without three corners dropped, unused corners too."""
+    vertices = snapped(surface.vertices) + 0.0  # -0 and 0 are one place
+    triangles = np.asarray(surface.triangles)
+    first, number = _place_numbers(vertices)
+    triangles = number[triangles].astype(np.int32)
+    a, b, c = triangles.T
+    triangles = triangles[(a != b) & (b != c) & (c != a)]
+    used = np.zeros(len(first), np.bool_)
+    used[triangles] = True
+    renumbered = np.cumsum(used, dtype=np.int32) - 1
+    return Surface(vertices[first][used], renumbered[triangles].astype(np.int32), surface.unit)

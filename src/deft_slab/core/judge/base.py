@@ -1,0 +1,115 @@
+"""Sitting flat: base area, steadiness, tipping angle, and whether a piece fits the bed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import ConvexHull, QhullError
+
+from ..printer import Printer
+
+Floats = NDArray[np.float64]
+
+LEAST_BASE_AREA = 25.0
+"""mm2; from memory, adjustable."""
+LEAST_BASE_SHARE = 0.02
+"""of the projected area; from memory, adjustable."""
+LEAST_TIPPING = 10.0
+"""degrees; from memory, adjustable."""
+
+
+@dataclass(frozen=True)
+class Base:
+    """area : mm2 of the facets that rest on the bed, facing down
+    steadiness : mm from the projected centre of mass to the edge of the base outline; negative: it falls over
+    tipping : degrees, atan(steadiness / height of the centre of mass)
+    """
+
+    area: float
+    steadiness: float
+    tipping: float
+
+    def sits_flat(self, projected_area: float) -> bool:
+        least = max(LEAST_BASE_AREA, LEAST_BASE_SHARE * projected_area)
+        return self.area >= least and self.tipping >= LEAST_TIPPING
+
+
+def outline(points: Floats) -> Floats:
+    """(k, 2): convex hull of points in the plane, counter-clockwise; two points, or one, where it has no area."""
+    distinct = np.unique(np.round(points, 9), axis=0)
+    if len(distinct) < 3:
+        return np.asarray(distinct)
+    try:
+        return np.asarray(distinct[ConvexHull(distinct).vertices])
+    except QhullError:
+        along = distinct - distinct.mean(axis=0)
+        direction = np.linalg.svd(along, full_matrices=False)[2][0]
+        at = along @ direction
+        return np.asarray(distinct[[int(at.argmin()), int(at.argmax())]])
+
+
+def steadiness(point: Floats, hull: Floats) -> float:
+    """mm from a point to the edge of an outline, negative outside; 0 or less for an outline without area."""
+    if len(hull) == 1:
+        return -float(np.linalg.norm(point - hull[0]))
+    start, end = hull, np.roll(hull, -1, axis=0)
+    edge = end - start
+    length = np.linalg.norm(edge, axis=1)
+    relative = point - start
+    along = np.clip(np.einsum("ij,ij->i", relative, edge) / length**2, 0.0, 1.0)
+    nearest = float(np.linalg.norm(relative - along[:, None] * edge, axis=1).min())
+    if len(hull) == 2:
+        return -nearest
+    inside = bool(np.all(edge[:, 0] * relative[:, 1] - edge[:, 1] * relative[:, 0] >= 0))
+    return nearest if inside else -nearest
+
+
+def base_of(
+    vertices: Floats, triangles: NDArray[np.int32], resting_down: NDArray[np.bool_], areas: Floats, centre: Floats
+) -> Base:
+    """The base of a piece that was set down.
+
+    vertices : (n, 3) mm, bed frame; resting_down : (m,) bool, facets that rest and face down; areas : (m,) mm2
+    centre : (3,) centre of mass, bed frame
+    """
+    touching = vertices[np.unique(triangles[resting_down])] if resting_down.any() else vertices[vertices[:, 2] <= 1e-6]
+    reach = steadiness(centre[:2], outline(touching[:, :2]))
+    return Base(
+        float(areas[resting_down].sum()), reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9)))
+    )
+
+
+@dataclass(frozen=True)
+class Fit:
+    """fits : there is a turn about the vertical for which it stays inside the bed
+    yaw : degrees, the smallest turn that fits; else the one that sticks out least
+    over : mm by which it sticks out along x, y and z at that turn (0 where it does not)
+    """
+
+    fits: bool
+    yaw: float
+    over: tuple[float, float, float]
+
+
+def fit(vertices: Floats, printer: Printer) -> Fit:
+    """Whether a piece fits the bed, less its margin, under the printer's height, at some yaw.
+
+    vertices : (n, 3) mm, bed frame, set down. Turns are tried every quarter of a degree.
+    """
+    room = np.array([printer.bed_x - 2 * printer.margin, printer.bed_y - 2 * printer.margin])
+    corners = outline(vertices[:, :2])
+    turns = np.radians(np.arange(0.0, 180.0, 0.25))
+    turns = turns[np.argsort(np.minimum(turns, np.pi - turns), kind="stable")]
+    cosine, sine = np.cos(turns), np.sin(turns)
+    x = np.outer(cosine, corners[:, 0]) - np.outer(sine, corners[:, 1])
+    y = np.outer(sine, corners[:, 0]) + np.outer(cosine, corners[:, 1])
+    over = np.maximum(np.stack([np.ptp(x, axis=1), np.ptp(y, axis=1)], axis=1) - room, 0.0)
+    over[over < 1e-6] = 0.0
+    best = int(np.argmin(over.sum(axis=1)))
+    over_z = max(float(np.ptp(vertices[:, 2])) - printer.height, 0.0)
+    yaw = math.degrees(turns[best])
+    out = (float(over[best, 0]), float(over[best, 1]), over_z)
+    return Fit(not any(out), yaw if yaw <= 90 else yaw - 180.0, out)

@@ -1,0 +1,51 @@
+"""Seams: the closed curves where a cut face meets the surface of the model."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Seam:
+    """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1"""
+
+    segments: Floats
+    exposed: Floats
+    length: float
+    in_sight: float
+    cut_area: float
+
+
+def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None) -> Seam:
+    """The seam and the cut area of one cut, counted once.
+
+    pieces : those on the side of the cut that its normal points to
+    cut : its number in the recipe (origin -1 - cut)
+    exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight
+    """
+    mark = -1 - cut
+    segments, sources, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], 0.0
+    for piece in pieces:
+        on_cut = piece.origin == mark
+        area += float(piece.areas[on_cut].sum())
+        edges = np.concatenate([piece.triangles[on_cut][:, [k, (k + 1) % 3]] for k in range(3)])
+        skin = np.flatnonzero(piece.origin >= 0)
+        around = np.concatenate([piece.triangles[skin][:, [(k + 1) % 3, k]] for k in range(3)])
+        count = np.int64(len(piece.vertices))
+        cut_keys = edges[:, 0].astype(np.int64) * count + edges[:, 1]
+        skin_keys = around[:, 0].astype(np.int64) * count + around[:, 1]
+        shared = np.flatnonzero(np.isin(skin_keys, cut_keys))
+        segments.append(piece.vertices[around[shared]])
+        sources.append(piece.origin[skin[shared % len(skin)]].astype(np.int64) if len(skin) else sources[0])
+    lines, source = np.concatenate(segments), np.concatenate(sources)
+    lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    seen = exposed[source] if exposed is not None else np.zeros(len(lines))
+    return Seam(lines, seen, float(lengths.sum()), float(lengths @ seen), area)

@@ -1,0 +1,53 @@
+"""Turning a piece from the model frame to the bed frame, and setting it down.
+
+Rotations are (3, 3) matrices acting on column vectors: bed = R @ model. The down direction d is the unit vector of
+the model frame with R @ d = (0, 0, -1).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import BadPlan
+
+Floats = NDArray[np.float64]
+
+
+def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "direction") -> Floats:
+    """The vector at length 1.
+
+    Raises
+    ------
+    BadPlan : it has no length, or is not three finite numbers.
+    """
+    array = np.asarray(vector, float)
+    length = float(np.linalg.norm(array)) if array.shape == (3,) else 0.0
+    if not np.isfinite(length) or length < 1e-12:
+        raise BadPlan(f"The {name} must be three numbers that are not all zero; got {list(np.ravel(array))}.")
+    return np.asarray(array / length)
+
+
+def turning(source: Floats, target: Floats) -> Floats:
+    """(3, 3): the shortest rotation from one unit vector to another (Rodrigues' formula)."""
+    cosine = float(source @ target)
+    axis = np.cross(source, target)
+    if cosine < -1.0 + 1e-12:
+        helper = np.eye(3)[int(np.argmin(np.abs(source)))]
+        axis = np.cross(source, helper)
+        axis /= np.linalg.norm(axis)
+        return np.asarray(2.0 * np.outer(axis, axis) - np.eye(3))
+    cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
+    return np.asarray(np.eye(3) + cross + cross @ cross / (1.0 + cosine))
+
+
+def down_to_rotation(down: Floats) -> Floats:
+    """(3, 3): the shortest rotation that turns ``down`` (unit, model frame) to the bed."""
+    return turning(down, np.array([0.0, 0.0, -1.0]))
+
+
+def set_down(vertices: Floats, rotation: Floats) -> Floats:
+    """(n, 3) mm, bed frame: turned, the lowest point at z = 0."""
+    turned = vertices @ rotation.T
+    turned[:, 2] -= turned[:, 2].min()
+    return np.ascontiguousarray(turned)

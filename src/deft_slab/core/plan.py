@@ -1,0 +1,298 @@
+"""A plan is a value: how big, which tilt, which cuts, which seats. Frozen, validated, JSON-able.
+
+The opened model never changes; the plan says what to do with it. A kind of cut is one model with one entry in
+``CUT_KINDS`` here and one function in ``shape``.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator, model_validator
+
+from .errors import BadPlan, UnreadableFile
+
+Floats = NDArray[np.float64]
+Triple = tuple[float, float, float]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
+
+UNITS: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
+"""mm in one unit."""
+
+PLAN_VERSION = 1
+MOST_CUTS = 200
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Tilt(Document):
+    """A rotation from the model frame to the bed frame, as a unit quaternion."""
+
+    w: float = 1.0
+    x: float = 0.0
+    y: float = 0.0
+    z: float = 0.0
+
+    @model_validator(mode="after")
+    def _of_unit_length(self) -> Tilt:
+        if abs(math.hypot(self.w, self.x, self.y, self.z) - 1.0) > 1e-6:
+            raise ValueError("a tilt must be a quaternion of length 1")
+        return self
+
+    @classmethod
+    def of(cls, w: float, x: float, y: float, z: float) -> Tilt:
+        """The rotation of a quaternion of any length but 0."""
+        length = math.hypot(w, x, y, z)
+        return cls(w=w / length, x=x / length, y=y / length, z=z / length)
+
+    @classmethod
+    def turn(cls, axis: Triple, degrees: float) -> Tilt:
+        """A turn about an axis (need not be of length 1), counter-clockwise seen from its tip."""
+        length = math.hypot(*axis)
+        half = math.radians(degrees) / 2
+        sine = math.sin(half) / length
+        return cls.of(math.cos(half), axis[0] * sine, axis[1] * sine, axis[2] * sine)
+
+    @classmethod
+    def from_rotation(cls, matrix: Floats) -> Tilt:
+        """From a (3, 3) rotation matrix (Shepperd's method: divide by the largest component)."""
+        m = matrix
+        squares = np.array(
+            [1 + m[0, 0] + m[1, 1] + m[2, 2], 1 + m[0, 0] - m[1, 1] - m[2, 2],
+             1 - m[0, 0] + m[1, 1] - m[2, 2], 1 - m[0, 0] - m[1, 1] + m[2, 2]]
+        )  # fmt: skip
+        rows = (
+            (squares[0], m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]),
+            (m[2, 1] - m[1, 2], squares[1], m[1, 0] + m[0, 1], m[0, 2] + m[2, 0]),
+            (m[0, 2] - m[2, 0], m[1, 0] + m[0, 1], squares[2], m[2, 1] + m[1, 2]),
+            (m[1, 0] - m[0, 1], m[0, 2] + m[2, 0], m[2, 1] + m[1, 2], squares[3]),
+        )
+        return cls.of(*(float(value) for value in rows[int(squares.argmax())]))
+
+    def after(self, first: Tilt) -> Tilt:
+        """This turn made after another one (Hamilton product)."""
+        a, b = self, first
+        return Tilt.of(
+            a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z,
+            a.w * b.x + a.x * b.w + a.y * b.z - a.z * b.y,
+            a.w * b.y - a.x * b.z + a.y * b.w + a.z * b.x,
+            a.w * b.z + a.x * b.y - a.y * b.x + a.z * b.w,
+        )
+
+    @property
+    def rotation(self) -> Floats:
+        """(3, 3): bed = R @ model."""
+        w, x, y, z = self.w, self.x, self.y, self.z
+        return np.array(
+            [
+                [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
+                [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
+                [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
+            ]
+        )
+
+    @property
+    def down(self) -> Triple:
+        """The unit vector of the model frame that points to the bed."""
+        row = -self.rotation[2]
+        return float(row[0]), float(row[1]), float(row[2])
+
+
+class ModelRef(Document):
+    """Which model a plan is for; the unit is the plan's own, for it can be changed after opening."""
+
+    name: Name
+    sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+
+
+class StraightCut(Document):
+    """A flat cut through everything: points p with normal . p = offset, in mm in the model frame."""
+
+    kind: Literal["straight"] = "straight"
+    id: Name
+    name: Name
+    normal: Triple
+    offset: float
+    on: bool = True
+
+    @field_validator("normal")
+    @classmethod
+    def _of_unit_length(cls, normal: Triple) -> Triple:
+        length = math.hypot(*normal)
+        if length < 1e-12:
+            raise ValueError("the normal of a cut must not be zero")
+        return normal[0] / length, normal[1] / length, normal[2] / length
+
+    def resized(self, factor: float) -> StraightCut:
+        return self.model_copy(update={"offset": self.offset * factor})
+
+
+Cut = StraightCut
+CUT_KINDS: dict[str, type[Cut]] = {"straight": StraightCut}
+
+
+class Side(Document):
+    """A side of a cut: +1 where its normal points to, -1 behind it."""
+
+    cut: Name
+    side: Literal[-1, 1]
+
+
+class PieceWish(Document):
+    """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm)."""
+
+    sides: tuple[Side, ...]
+    anchor: Triple
+    seat: Tilt | None = None
+    name: Name | None = None
+
+
+class Plan(Document):
+    """One complete way to tilt and cut a model."""
+
+    version: Literal[1] = 1
+    model: ModelRef
+    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    scale: float = Field(default=1.0, gt=0, le=1e6)
+    tilt: Tilt = Tilt()
+    threshold: float = Field(default=45.0, ge=0.0, le=89.0)
+    recipe: tuple[Cut, ...] = Field(default=(), max_length=MOST_CUTS)
+    pieces: tuple[PieceWish, ...] = ()
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Plan:
+        ids = [cut.id for cut in self.recipe]
+        if len(set(ids)) != len(ids):
+            raise ValueError("two cuts of a recipe have the same id")
+        return self
+
+    @property
+    def factor(self) -> float:
+        """mm in one unit of the opened file."""
+        return UNITS[self.unit] * self.scale
+
+    def changed(self, **update: object) -> Plan:
+        """A copy with other values, validated anew.
+
+        Raises
+        ------
+        BadPlan : the values make no sense.
+        """
+        try:
+            return Plan.model_validate({**{name: getattr(self, name) for name in Plan.model_fields}, **update})
+        except ValidationError as error:
+            raise BadPlan(_first_problem(error)) from error
+
+    def sized(self, unit: str, scale: float) -> Plan:
+        """At another size. Cuts and anchors keep their places on the model.
+
+        Raises
+        ------
+        BadPlan : the unit is unknown or the scale is not above 0.
+        """
+        resized = self.changed(unit=unit, scale=scale)
+        ratio = resized.factor / self.factor
+        wishes = tuple(
+            wish.model_copy(update={"anchor": tuple(ratio * value for value in wish.anchor)}) for wish in self.pieces
+        )
+        return resized.changed(recipe=tuple(cut.resized(ratio) for cut in self.recipe), pieces=wishes)
+
+    def cut(self, cut_id: str) -> Cut:
+        for cut in self.recipe:
+            if cut.id == cut_id:
+                return cut
+        raise BadPlan(f"There is no cut {cut_id!r} in this plan.")
+
+    def with_cut(self, cut: Cut) -> Plan:
+        """With a cut added at the end, or put in place of the one with its id."""
+        if any(other.id == cut.id for other in self.recipe):
+            return self.changed(recipe=tuple(cut if other.id == cut.id else other for other in self.recipe))
+        return self.changed(recipe=(*self.recipe, cut))
+
+    def without_cut(self, cut_id: str) -> Plan:
+        return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id))
+
+    def fresh_id(self) -> str:
+        taken = {cut.id for cut in self.recipe} | {side.cut for wish in self.pieces for side in wish.sides}
+        number = 1
+        while f"c{number}" in taken:
+            number += 1
+        return f"c{number}"
+
+    def with_wish(self, wish: PieceWish) -> Plan:
+        """With a wish for a piece, in place of the one for the same sides and anchor."""
+        others = tuple(old for old in self.pieces if (old.sides, old.anchor) != (wish.sides, wish.anchor))
+        return self.changed(pieces=(*others, wish))
+
+
+class Choice(Document):
+    """A plan kept in the ledger to compare."""
+
+    id: Name
+    name: Name
+    plan: Plan
+
+
+class Project(Document):
+    """What is saved: the plan on the bed, and the choices kept beside it."""
+
+    version: Literal[1] = 1
+    title: Name
+    plan: Plan
+    choices: tuple[Choice, ...] = ()
+    pinned: Name | None = None
+
+    def changed(self, **update: object) -> Project:
+        return self.model_copy(update=update)
+
+    def fresh_choice_id(self) -> str:
+        number = 1
+        while any(choice.id == f"k{number}" for choice in self.choices):
+            number += 1
+        return f"k{number}"
+
+
+def read_project(text: bytes) -> Project:
+    """A project from its JSON.
+
+    Raises
+    ------
+    UnreadableFile : damaged, or from a newer version of the program.
+    """
+    kept = "What you have open is untouched."
+    try:
+        return Project.model_validate_json(text)
+    except ValidationError as error:
+        newer = _newer_version(text)
+        if newer is not None:
+            raise UnreadableFile(
+                f"This project was saved by a newer version (document version {newer}; this one reads "
+                f"up to {PLAN_VERSION}).",
+                kept=kept, remedy="Open it with a newer Deft Slab.",
+            ) from error  # fmt: skip
+        raise UnreadableFile(
+            f"The plan in this project is damaged: {_first_problem(error)}", kept=kept,
+            remedy="The model in it may be whole: open the file in another 3MF reader to look.",
+        ) from error  # fmt: skip
+
+
+def _newer_version(text: bytes) -> int | None:
+    class Envelope(BaseModel):
+        version: int
+
+    try:
+        version = Envelope.model_validate_json(text).version
+    except ValidationError:
+        return None
+    return version if version > PLAN_VERSION else None
+
+
+def _first_problem(error: ValidationError) -> str:
+    problem = error.errors(include_url=False, include_input=False)[0]
+    place = ".".join(str(part) for part in problem["loc"])
+    return f"{place + ': ' if place else ''}{problem['msg']}."

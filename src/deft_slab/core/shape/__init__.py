@@ -1,0 +1,1 @@
+"""Geometry out of geometry."""

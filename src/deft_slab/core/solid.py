@@ -1,0 +1,226 @@
+"""Solid: frozen triangles and where each came from; the bridge to the boolean library.
+
+Origin of a triangle: a number >= 0 is the index of the triangle of the opened model that it is, or is a part of;
+-1 - k is a part of the face that cut number k of the recipe made. The boolean library carries both through any
+number of cuts, so no coordinates are ever compared to find out what is a cut face.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from .errors import OpenSurface
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+
+
+def _frozen(array: NDArray[np.generic]) -> None:
+    array.flags.writeable = False
+
+
+@dataclass(frozen=True)
+class Defects:
+    """What keeps a surface from enclosing a volume.
+
+    open_edges : edges with a facet on one side only.
+    flipped_edges : edges whose two facets disagree on which side is out.
+    segments : (k, 2, 3) float64, the places, in the frame of the solid.
+    inside_out : closed, but with its facets facing inward (volume below zero).
+    """
+
+    open_edges: int
+    flipped_edges: int
+    segments: Floats
+    inside_out: bool
+
+    @property
+    def closed(self) -> bool:
+        return self.open_edges == 0 and self.flipped_edges == 0
+
+    def sentence(self) -> str:
+        """What is wrong, for a person; empty when nothing is."""
+        if self.closed:
+            return "Its facets face inward, so its volume is negative." if self.inside_out else ""
+        parts = []
+        if self.open_edges:
+            parts.append(f"{self.open_edges:,} open edges (holes)")
+        if self.flipped_edges:
+            parts.append(f"{self.flipped_edges:,} edges where neighbouring facets face opposite ways")
+        return "The surface is not closed: " + " and ".join(parts) + "."
+
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """A triangle surface, normally closed.
+
+    vertices : (n, 3) float64
+    triangles : (m, 3) int32, counter-clockwise seen from outside
+    origin : (m,) int32, see the head of this module
+    """
+
+    vertices: Floats
+    triangles: Ints
+    origin: Ints = field(default_factory=lambda: np.empty(0, np.int32))
+
+    def __post_init__(self) -> None:
+        vertices = np.ascontiguousarray(self.vertices, np.float64).view()
+        triangles = np.ascontiguousarray(self.triangles, np.int32).view()
+        given = self.origin if len(self.origin) == len(triangles) else np.arange(len(triangles))
+        origin = np.ascontiguousarray(given, np.int32).view()
+        for name, array in (("vertices", vertices), ("triangles", triangles), ("origin", origin)):
+            _frozen(array)
+            object.__setattr__(self, name, array)
+
+    def __getstate__(self) -> dict[str, object]:
+        # derived data stays behind: it is quick to make again, and the boolean library's body cannot travel
+        return {"vertices": self.vertices, "triangles": self.triangles, "origin": self.origin}
+
+    def __setstate__(self, state: dict[str, object]) -> None:
+        self.__dict__.update(state)
+
+    @cached_property
+    def bounds(self) -> Floats:
+        """(2, 3): the lowest and the highest corner."""
+        return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
+
+    @property
+    def size(self) -> Floats:
+        return np.asarray(self.bounds[1] - self.bounds[0])
+
+    @property
+    def diagonal(self) -> float:
+        return float(np.linalg.norm(self.size))
+
+    @cached_property
+    def area_vectors(self) -> Floats:
+        """(m, 3): outward normal of each facet times its area."""
+        corners = self.vertices[self.triangles]
+        vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) * 0.5
+        _frozen(vectors)
+        return np.asarray(vectors)
+
+    @cached_property
+    def areas(self) -> Floats:
+        areas = np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors))
+        _frozen(areas)
+        return np.asarray(areas)
+
+    @cached_property
+    def normals(self) -> Floats:
+        """(m, 3) outward unit normals; zero for a facet without area."""
+        length = np.where(self.areas > 0, self.areas, 1.0)
+        normals = self.area_vectors / length[:, None]
+        _frozen(normals)
+        return np.asarray(normals)
+
+    @cached_property
+    def centroids(self) -> Floats:
+        """(m, 3): the centre of each facet."""
+        return np.asarray(self.vertices[self.triangles].mean(axis=1))
+
+    @cached_property
+    def volume(self) -> float:
+        """Signed volume by the divergence theorem; means something only for a closed surface."""
+        reference = self.bounds.mean(axis=0)
+        return float(np.einsum("ij,ij->", self.centroids - reference, self.area_vectors) / 3.0)
+
+    @cached_property
+    def centre_of_mass(self) -> Floats:
+        """(3,): of the enclosed volume; of the surface where it encloses none.
+
+        Each facet and the reference point make a tetrahedron; its centroid is weighted by its signed volume.
+        """
+        reference = self.bounds.mean(axis=0)
+        shifted = self.centroids - reference
+        six = np.einsum("ij,ij->i", shifted, self.area_vectors)
+        if not self.defects.closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
+            return np.asarray(np.average(self.centroids, axis=0, weights=np.maximum(self.areas, 1e-300)))
+        return np.asarray(reference + 0.75 * (six @ shifted) / six.sum())
+
+    @cached_property
+    def defects(self) -> Defects:
+        """Closed means: each edge is walked as often one way as the other."""
+        count = np.int64(len(self.vertices))
+        start = self.triangles.astype(np.int64)
+        end = np.roll(start, -1, axis=1)
+        edge = np.minimum(start, end) * count + np.maximum(start, end)
+        walked = np.sort((2 * edge + (start < end)).ravel())  # the last bit says which way
+        key, direction = walked >> 1, 2 * (walked & 1) - 1
+        first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.empty(0, np.int64)
+        balance = np.add.reduceat(direction, first) if len(first) else np.empty(0, np.int64)
+        uses = np.diff(np.r_[first, len(key)])
+        bad = np.flatnonzero(balance != 0)
+        flipped = int(np.count_nonzero(uses[bad] % 2 == 0))
+        edges = key[first[bad]]
+        segments = self.vertices[np.stack([edges // count, edges % count], axis=1)]
+        return Defects(len(bad) - flipped, flipped, segments, len(bad) == 0 and self.volume < 0)
+
+    @cached_property
+    def manifold(self) -> manifold3d.Manifold:
+        """The same body in the boolean library, its triangles numbered by ``origin``.
+
+        Raises
+        ------
+        OpenSurface : the surface is not closed.
+        """
+        if not self.defects.closed:
+            raise OpenSurface(
+                self.defects.sentence(), remedy="Close it first; figures that need no volume are still shown."
+            )
+        kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
+        order = np.argsort(kind_of, kind="stable")
+        first_id = manifold3d.Manifold.reserve_ids(max(1, len(kinds)))
+        ends = np.r_[0, np.cumsum(np.bincount(kind_of, minlength=len(kinds)))]
+        mesh = manifold3d.Mesh64(
+            vert_properties=np.array(self.vertices),
+            tri_verts=self.triangles[order].astype(np.uint64),
+            run_index=(3 * ends).astype(np.uint64),
+            run_original_id=(first_id + np.arange(len(kinds))).astype(np.uint32),
+            face_id=np.maximum(self.origin[order], 0).astype(np.uint64),
+        )
+        body = manifold3d.Manifold(mesh)
+        if body.status() != manifold3d.Error.NoError:
+            raise OpenSurface(f"The boolean library refuses this surface ({body.status().name}).")
+        self.__dict__["_runs"] = {first_id + number: int(kind) for number, kind in enumerate(kinds)}
+        return body
+
+    @property
+    def runs(self) -> dict[int, int]:
+        """For each run of the boolean library: 0 for the opened model, -1 - k for cut k."""
+        _ = self.manifold
+        return dict(self.__dict__["_runs"])
+
+    @classmethod
+    def from_manifold(cls, body: manifold3d.Manifold, runs: dict[int, int]) -> Solid:
+        """Takes a body over from the boolean library.
+
+        runs : for each of its run numbers, 0 for the opened model or -1 - k for the face of cut k.
+        """
+        mesh = body.to_mesh64()
+        triangles = np.asarray(mesh.tri_verts).astype(np.int32)
+        origin = np.asarray(mesh.face_id).astype(np.int32)
+        ends = np.asarray(mesh.run_index).astype(np.int64) // 3
+        for number, run in enumerate(np.asarray(mesh.run_original_id)):
+            if runs[int(run)] < 0:
+                origin[ends[number] : ends[number + 1]] = runs[int(run)]
+        solid = cls(np.array(mesh.vert_properties)[:, :3], triangles, origin)
+        solid.__dict__["manifold"] = body
+        solid.__dict__["_runs"] = dict(runs)
+        return solid
+
+    def scaled(self, factor: float) -> Solid:
+        return Solid(self.vertices * factor, self.triangles, self.origin)
+
+    @cached_property
+    def sha256(self) -> str:
+        """Content hash of coordinates (as float32) and triangles."""
+        digest = hashlib.sha256(self.vertices.astype("<f4").tobytes())
+        digest.update(self.triangles.astype("<i4").tobytes())
+        return digest.hexdigest()
