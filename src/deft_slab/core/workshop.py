@@ -13,14 +13,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .errors import CutFailed, OpenSurface
-from .judge.base import Fit, fit
+from .judge.base import fit
 from .judge.exposure import exposure
-from .judge.figures import Figures, measure
-from .judge.seam import Seam, seam_of
+from .judge.figures import measure
+from .judge.seam import seam_of
 from .judge.seats import best_seat
 from .judge.skin import support_skin
 from .judge.tilts import set_down
-from .plan import PieceWish, Plan, Side, Tilt
+from .outcome import Figures, Model, Outcome, Piece, Seam, Totals
+from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
 from .shape.cuts import loose_parts, split
@@ -37,78 +38,6 @@ SKIN_CELLS = 144
 CRUMB_SHARE = 0.01
 CRUMB_SIZE = 20.0
 """mm across: a fragment under both limits is a crumb."""
-
-
-@dataclass(frozen=True, eq=False)
-class Model:
-    """An opened model: its surface in the units of its file, and what it is called."""
-
-    name: str
-    solid: Solid
-    unit: str = "mm"
-    note: str = ""
-
-    @property
-    def sha256(self) -> str:
-        return self.solid.sha256
-
-
-@dataclass(frozen=True, eq=False)
-class Piece:
-    """A printable part, in its seat.
-
-    solid : mm, model frame
-    sides : the sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece
-    past_threshold : (m,) degrees past the threshold of facets that need support, else -1
-    skin : (vertices mm in the bed frame, triangles) of the support around it
-    """
-
-    number: int
-    name: str
-    solid: Solid
-    sides: tuple[Side, ...]
-    anchor: tuple[float, float, float]
-    seat: Tilt
-    seat_kind: str
-    figures: Figures
-    fit: Fit
-    crumb: bool
-    past_threshold: NDArray[np.float32]
-    skin: tuple[Floats, NDArray[np.int32]]
-
-    def wish(self, **update: object) -> PieceWish:
-        """A wish for this piece, to put into the plan."""
-        return PieceWish(sides=self.sides, anchor=self.anchor).model_copy(update=update)
-
-
-@dataclass(frozen=True)
-class Totals:
-    """Sums over the pieces of a plan; ``largest`` figures are of the worst piece."""
-
-    pieces: int
-    overhang_area_mm2: float
-    support_volume_mm3: float
-    support_inside_mm3: float
-    landing_area_mm2: float
-    seam_length_mm: float
-    seam_in_sight_mm: float
-    cut_area_mm2: float
-    tallest_mm: float
-    flat_pieces: int
-    fitting_pieces: int
-
-
-@dataclass(frozen=True, eq=False)
-class Outcome:
-    """What a plan comes to. ``notes`` are sentences for the person; ``approximate`` says it is of the stand-in."""
-
-    plan: Plan
-    pieces: tuple[Piece, ...]
-    seams: dict[str, Seam]
-    totals: Totals
-    notes: tuple[str, ...]
-    volume_before_mm3: float | None
-    approximate: bool = False
 
 
 @dataclass(eq=False)
@@ -212,7 +141,7 @@ class Workshop:
         crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            figures, within, crumb and bool(part.sides), past, skin,
+            figures, within, crumb and bool(part.sides), plan.factor, past, skin,
         )  # fmt: skip
 
 
@@ -231,13 +160,14 @@ class _Part:
         return x, y, z
 
 
-def _cut_all(parts: list[_Part], cut, number: int, key: Hashable) -> list[_Part]:  # type: ignore[no-untyped-def]
+def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_Part]:
     after: list[_Part] = []
     for part in parts:
-        for side, half in zip((1, -1), split(part.solid, cut, number), strict=True):
+        ahead, behind = split(part.solid, cut, number)
+        for half, side in ((ahead, Side(cut=cut.id, side=1)), (behind, Side(cut=cut.id, side=-1))):
             if half is None:
                 continue
-            sides = (*part.sides, Side(cut=cut.id, side=side))
+            sides = (*part.sides, side)
             for loose in loose_parts(half):
                 after.append(_Part((key, len(after)), loose, sides))
     if not after:

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..judge.tilts import set_down
+from ..outcome import Piece
 from ..plan import Tilt
 from ..printer import Printer
-from ..workshop import Piece
 
 Floats = NDArray[np.float64]
 

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from ..errors import SaveFailed
 from ..intake.threemf import PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
+from ..outcome import Model, Piece
 from ..plan import Project
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..solid import Solid
-from ..workshop import Model, Piece
 from .beds import lay_out
 from .saving import write_whole
 
@@ -55,7 +55,7 @@ def stl_bytes(solid: Solid, rotation: Floats) -> bytes:
     facets["normal"] = solid.normals @ rotation.T
     facets["corners"] = vertices[solid.triangles]
     head = b"Deft Slab piece, millimetres".ljust(80, b"\0")
-    return head + np.uint32(len(facets)).astype("<u4").tobytes() + facets.tobytes()
+    return head + len(facets).to_bytes(4, "little") + facets.tobytes()
 
 
 def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[Written]:
@@ -106,11 +106,24 @@ def write_project(
     model = _new_model(project.title)
     source = _add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
     source.SetPartNumber(SOURCE_PART_NUMBER)
-    beds = _add_pieces(model, pieces, printer, job)
+    beds = _add_pieces(model, pieces, printer, job, whole=source)
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
     attachment.ReadFromBuffer(project.model_dump_json(indent=1).encode())
     _write(model, path, job)
     return Written(path, len(pieces), beds)
+
+
+def write_surface(model: Model, path: Path) -> None:
+    """Writes a model as a plain 3MF, in mm, as it lies in its own frame.
+
+    Raises
+    ------
+    SaveFailed : the file cannot be written; one from before is whole.
+    """
+    document = _new_model(model.name)
+    mesh = _add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
+    document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
+    _write(document, path, QUIET)
 
 
 def _new_model(title: str) -> Any:
@@ -137,15 +150,23 @@ def _add_mesh(model: Any, vertices: Floats, triangles: NDArray[np.int32], name: 
     return mesh
 
 
-def _add_pieces(model: Any, pieces: Sequence[Piece], printer: Printer, job: Job) -> int:
+def _add_pieces(model: Any, pieces: Sequence[Piece], printer: Printer, job: Job, whole: Any = None) -> int:
+    """Adds a build item for each piece; returns how many beds they take.
+
+    whole : the mesh object of the opened model; an uncut piece is that object again, resized by its transform
+    """
     laid = lay_out(pieces, printer)
     for number, (piece, place) in enumerate(zip(pieces, laid, strict=True)):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
-        mesh = _add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name)
+        factor = 1.0
+        if whole is not None and not piece.sides:
+            mesh, factor = whole, piece.factor
+        else:
+            mesh = _add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name)
         transform = lib3mf.Transform()
         for row in range(3):
             for column in range(3):
-                transform.Fields[row][column] = place.rotation[column, row]
+                transform.Fields[row][column] = factor * place.rotation[column, row]
         for column in range(3):
             transform.Fields[3][column] = place.shift[column]
         model.AddBuildItem(mesh, transform)

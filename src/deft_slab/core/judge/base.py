@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from ..outcome import Fit
 from ..printer import Printer
 
 Floats = NDArray[np.float64]
@@ -80,18 +81,6 @@ def base_of(
     return Base(
         float(areas[resting_down].sum()), reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9)))
     )
-
-
-@dataclass(frozen=True)
-class Fit:
-    """fits : there is a turn about the vertical for which it stays inside the bed
-    yaw : degrees, the smallest turn that fits; else the one that sticks out least
-    over : mm by which it sticks out along x, y and z at that turn (0 where it does not)
-    """
-
-    fits: bool
-    yaw: float
-    over: tuple[float, float, float]
 
 
 def fit(vertices: Floats, printer: Printer) -> Fit:

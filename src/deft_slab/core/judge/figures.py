@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..outcome import Figures
 from ..solid import Solid
 from . import kernels
 from .base import Base, base_of
@@ -19,32 +20,6 @@ Floats = NDArray[np.float64]
 
 REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
-
-
-@dataclass(frozen=True)
-class Figures:
-    """Units are in the names; definitions.md says what each means. volume_mm3 is None for an open surface."""
-
-    triangles: int
-    closed: bool
-    size_mm: tuple[float, float, float]
-    volume_mm3: float | None
-    height_mm: float
-    overhang_area_mm2: float
-    support_volume_mm3: float
-    support_inside_mm3: float
-    support_on_piece_mm3: float
-    support_on_bed_mm3: float
-    landing_area_mm2: float
-    projected_area_mm2: float
-    base_area_mm2: float
-    steadiness_mm: float
-    tipping_deg: float
-    sits_flat: bool
-    near_threshold_share: float
-
-    def as_dict(self) -> dict[str, object]:
-        return asdict(self)
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,25 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..outcome import Seam
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True, eq=False)
-class Seam:
-    """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1"""
-
-    segments: Floats
-    exposed: Floats
-    length: float
-    in_sight: float
-    cut_area: float
 
 
 def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None) -> Seam:

@@ -1,0 +1,66 @@
+"""Makes the demo files anew: ``python -m deft_slab.demo.make``."""
+
+from __future__ import annotations
+
+import sys
+
+import numpy as np
+
+from ..core.handoff.pieces import write_project, write_surface
+from ..core.intake.surfaces import Surface, tidy
+from ..core.outcome import Model
+from ..core.plan import Choice, ModelRef, Plan, Project, StraightCut, Tilt
+from ..core.printer import default_printer
+from ..core.solid import Solid
+from ..core.workshop import Workshop
+from . import MODELS, PROJECT
+from .props import gull, hook, lantern
+
+_FINENESS = 0.012
+"""mm: how far thinning may move the surface; flats lose most of their triangles to it."""
+
+
+def make(build) -> Model:
+    """Builds one prop: closed, thinned a little, coordinates as they come back from a file."""
+    vertices, triangles, name = build()
+    body = Solid(vertices, triangles).manifold.simplify(_FINENESS)
+    parts = sorted(body.decompose(), key=lambda part: -part.volume())
+    light = Solid.from_manifold(parts[0], {int(run): 0 for run in parts[0].to_mesh64().run_original_id})
+    # hundredths of a millimetre keep the files small
+    surface = tidy(Surface(np.round(light.vertices, 2), light.triangles))
+    solid = Solid(surface.vertices, surface.triangles)
+    if solid.defects.sentence():
+        raise SystemExit(f"{name}: {solid.defects.sentence()}")
+    return Model(name, solid)
+
+
+def gull_project(model: Model) -> Project:
+    """Three choices: as it stands, on its tail, and level halves through the wings."""
+    ref = ModelRef(name=model.name, sha256=model.sha256)
+    stands = Plan(model=ref)
+    tail = stands.changed(tilt=Tilt.turn((0, 1, 0), -100))
+    cut = StraightCut(id="c1", name="Through the wings", normal=(0.05, 0, 1), offset=90.0)
+    halves = stands.with_cut(cut)
+    choices = (
+        Choice(id="k1", name="As it stands", plan=stands),
+        Choice(id="k2", name="On the tail", plan=tail),
+        Choice(id="k3", name="Two halves, level", plan=halves),
+    )
+    return Project(title="Gull figurehead", plan=stands, choices=choices, pinned="k1")
+
+
+def main() -> int:
+    for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook)):
+        model = make(build)
+        write_surface(model, MODELS[key])
+        size = " x ".join(f"{value:.0f}" for value in model.solid.size)
+        print(f"{model.name}: {len(model.solid.triangles):,} triangles, {size} mm, {MODELS[key].stat().st_size:,} bytes")
+        if key == "gull":
+            project, printer = gull_project(model), default_printer()
+            pieces = Workshop(model).evaluate(project.plan, printer).pieces
+            write_project(project, model, pieces, printer, PROJECT)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
