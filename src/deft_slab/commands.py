@@ -14,7 +14,7 @@ from .core.judge.exposure import exposure
 from .core.judge.figures import measure
 from .core.judge.tilts import down_to_rotation, unit
 from .core.outcome import Model
-from .core.plan import UNITS, ModelRef, Plan, StraightCut
+from .core.plan import UNITS, Plan, StraightCut
 from .core.printer import default_printer
 from .core.solid import Solid
 from .core.workshop import evaluate
@@ -26,20 +26,22 @@ def _parser() -> argparse.ArgumentParser:
 
     def common(command: argparse.ArgumentParser) -> None:
         command.add_argument("file", type=Path, metavar="FILE")
-        command.add_argument("--unit", choices=list(UNITS), help="what one unit of the file is (default: as stated, else mm)")
+        command.add_argument("--unit", choices=list(UNITS),
+                             help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
         command.add_argument("--scale", type=float, default=1.0, metavar="S", help="factor on top of the unit")
         command.add_argument("--theta", type=float, default=45.0, metavar="DEG",
-                             help="overhang angle past which support is needed, from the vertical (default 45)")  # fmt: skip
+                             help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
         command.add_argument("--json", action="store_true", help="print JSON")
 
     figures = commands.add_parser("measure", help="figures of a model in one tilt")
     common(figures)
     figures.add_argument("--down", type=float, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
-                         help="direction of the model frame that points to the bed, of any length")  # fmt: skip
+                         help="direction of the model frame that points to the bed; any length")  # fmt: skip
     cut = commands.add_parser("cut", help="part a model by straight cuts and write the pieces")
     common(cut)
     cut.add_argument("--straight", type=float, nargs=4, action="append", required=True,
-                     metavar=("NX", "NY", "NZ", "OFFSET"), help="points p with n.p = OFFSET (mm); may be repeated")  # fmt: skip
+                     metavar=("NX", "NY", "NZ", "OFFSET"),
+                     help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
     cut.add_argument("--out", type=Path, required=True, metavar="DIR")
     return parser
 
@@ -71,9 +73,9 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
         for n, values in enumerate(arguments.straight, 1)
     )
     opened, unit_name = _opened(arguments)
-    model = Model(opened.name, Solid(opened.surface.vertices, opened.surface.triangles), unit_name)
+    model = Model(opened.name, Solid(opened.surface.vertices, opened.surface.triangles), opened.surface.grid, unit_name)
     plan = Plan(
-        model=ModelRef(name=model.name, sha256=model.sha256), unit=unit_name, scale=arguments.scale,
+        model=model.ref, unit=unit_name, scale=arguments.scale,
         threshold=arguments.theta, recipe=cuts,
     )  # fmt: skip
     printer = default_printer()

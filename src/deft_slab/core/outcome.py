@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .plan import PieceWish, Plan, Side, Tilt
+from .plan import ModelRef, PieceWish, Plan, Side, Tilt
 from .solid import Solid
 
 Floats = NDArray[np.float64]
@@ -19,12 +19,16 @@ class Model:
 
     name: str
     solid: Solid
+    grid: float
     unit: str = "mm"
-    note: str = ""
 
     @property
     def sha256(self) -> str:
         return self.solid.sha256
+
+    @property
+    def ref(self) -> ModelRef:
+        return ModelRef(name=self.name, sha256=self.sha256, grid=self.grid)
 
 
 @dataclass(frozen=True)
@@ -82,6 +86,7 @@ class Piece:
 
     solid : mm, model frame
     factor : mm in one unit of the opened file
+    wished : the wish of the plan that was found to be for this piece
     sides : the sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece
     past_threshold : (m,) degrees past the threshold of facets that need support, else -1
     skin : (vertices mm in the bed frame, triangles) of the support around it
@@ -98,12 +103,14 @@ class Piece:
     fit: Fit
     crumb: bool
     factor: float
+    wished: PieceWish | None
     past_threshold: NDArray[np.float32]
     skin: tuple[Floats, NDArray[np.int32]]
 
     def wish(self, **update: object) -> PieceWish:
-        """A wish for this piece, to put into the plan."""
-        return PieceWish(sides=self.sides, anchor=self.anchor).model_copy(update=update)
+        """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
+        seat, name = (self.wished.seat, self.wished.name) if self.wished else (None, None)
+        return PieceWish(sides=self.sides, anchor=self.anchor, seat=seat, name=name).model_copy(update=update)
 
 
 @dataclass(frozen=True)

@@ -116,6 +116,8 @@ class ModelRef(Document):
 
     name: Name
     sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+    grid: float = Field(gt=0)
+    """What the coordinates are whole multiples of, in units of the file; makes them exact after a file."""
 
 
 class StraightCut(Document):
@@ -232,10 +234,9 @@ class Plan(Document):
             number += 1
         return f"c{number}"
 
-    def with_wish(self, wish: PieceWish) -> Plan:
-        """With a wish for a piece, in place of the one for the same sides and anchor."""
-        others = tuple(old for old in self.pieces if (old.sides, old.anchor) != (wish.sides, wish.anchor))
-        return self.changed(pieces=(*others, wish))
+    def with_wish(self, wish: PieceWish, instead_of: PieceWish | None = None) -> Plan:
+        """With a wish for a piece, in place of another one."""
+        return self.changed(pieces=(*(old for old in self.pieces if old != instead_of), wish))
 
 
 class Choice(Document):

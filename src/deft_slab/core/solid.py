@@ -140,7 +140,9 @@ class Solid:
         reference = self.bounds.mean(axis=0)
         shifted = self.centroids - reference
         six = np.einsum("ij,ij->i", shifted, self.area_vectors)
-        if not self.defects.closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
+        # what came out of the boolean library is closed
+        closed = "manifold" in self.__dict__ or self.defects.closed
+        if not closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
             return np.asarray(np.average(self.centroids, axis=0, weights=np.maximum(self.areas, 1e-300)))
         return np.asarray(reference + 0.75 * (six @ shifted) / six.sum())
 

@@ -141,7 +141,7 @@ class Workshop:
         crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            figures, within, crumb and bool(part.sides), plan.factor, past, skin,
+            figures, within, crumb and bool(part.sides), plan.factor, wish, past, skin,
         )  # fmt: skip
 
 
@@ -298,7 +298,7 @@ def _simplified(model: Model, job: Job) -> Model:
         return model
     job.step(0.0, "Making a lighter stand-in of the model")
     vertices, triangles = fast_simplification.simplify(
-        solid.vertices.astype(np.float32), solid.triangles, target_count=STAND_IN_TRIANGLES
+        solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=STAND_IN_TRIANGLES
     )
     light = Solid(np.asarray(vertices, float), triangles)
     if solid.defects.closed and light.defects.sentence():
@@ -310,7 +310,7 @@ def _simplified(model: Model, job: Job) -> Model:
             tolerance *= 1.6
         light = Solid.from_manifold(body, solid.runs)
         light = Solid(light.vertices, light.triangles)
-    return Model(model.name, light, model.unit, model.note)
+    return Model(model.name, light, model.grid, model.unit)
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:

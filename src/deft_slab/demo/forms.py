@@ -50,13 +50,6 @@ def ring(p: Points, centre, radius: float, thick: float) -> Field:
     return np.sqrt(around**2 + (p[2] - centre[2]) ** 2) - thick
 
 
-def disc(p: Points, centre, radius: float, half: float, rounding: float) -> Field:
-    """A flat cylinder around the vertical with rounded edges."""
-    out = np.sqrt((p[0] - centre[0]) ** 2 + (p[1] - centre[1]) ** 2) - radius + rounding
-    up = np.abs(p[2] - centre[2]) - half + rounding
-    return np.minimum(np.maximum(out, up), 0) + np.hypot(np.maximum(out, 0), np.maximum(up, 0)) - rounding
-
-
 def blend(a: Field, b: Field, soft: float) -> Field:
     """Union with a soft fillet."""
     h = np.maximum(soft - np.abs(a - b), 0.0) / soft

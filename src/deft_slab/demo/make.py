@@ -9,7 +9,7 @@ import numpy as np
 from ..core.handoff.pieces import write_project, write_surface
 from ..core.intake.surfaces import Surface, tidy
 from ..core.outcome import Model
-from ..core.plan import Choice, ModelRef, Plan, Project, StraightCut, Tilt
+from ..core.plan import Choice, Plan, Project, StraightCut, Tilt
 from ..core.printer import default_printer
 from ..core.solid import Solid
 from ..core.workshop import Workshop
@@ -31,15 +31,14 @@ def make(build) -> Model:
     solid = Solid(surface.vertices, surface.triangles)
     if solid.defects.sentence():
         raise SystemExit(f"{name}: {solid.defects.sentence()}")
-    return Model(name, solid)
+    return Model(name, solid, surface.grid)
 
 
 def gull_project(model: Model) -> Project:
     """Three choices: as it stands, on its tail, and level halves through the wings."""
-    ref = ModelRef(name=model.name, sha256=model.sha256)
-    stands = Plan(model=ref)
+    stands = Plan(model=model.ref)
     tail = stands.changed(tilt=Tilt.turn((0, 1, 0), -100))
-    cut = StraightCut(id="c1", name="Through the wings", normal=(0.05, 0, 1), offset=90.0)
+    cut = StraightCut(id="c1", name="Through the wings", normal=(0, 0, 1), offset=95.0)
     halves = stands.with_cut(cut)
     choices = (
         Choice(id="k1", name="As it stands", plan=stands),
@@ -54,7 +53,8 @@ def main() -> int:
         model = make(build)
         write_surface(model, MODELS[key])
         size = " x ".join(f"{value:.0f}" for value in model.solid.size)
-        print(f"{model.name}: {len(model.solid.triangles):,} triangles, {size} mm, {MODELS[key].stat().st_size:,} bytes")
+        size_on_disk = MODELS[key].stat().st_size
+        print(f"{model.name}: {len(model.solid.triangles):,} triangles, {size} mm, {size_on_disk:,} bytes")
         if key == "gull":
             project, printer = gull_project(model), default_printer()
             pieces = Workshop(model).evaluate(project.plan, printer).pieces

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from .forms import Field, Points, blend, carve, disc, egg, grid, limb, ring, segment, surface
+from .forms import Field, Points, blend, carve, egg, grid, limb, ring, segment, surface
 
 
 def _wing(p: Points) -> Field:
@@ -44,11 +44,11 @@ def gull() -> tuple:
     body = blend(body, beak, 3)
     eyes = egg(mirrored, (57, 9.3, 124.5), (3.0, 2.2, 3.0))
     body = blend(carve(body, egg(mirrored, (57, 11.2, 124.5), (4.4, 2.6, 4.4)), 1.0), eyes, 0.6)
-    post = disc(p, (0, 0, 6), 27, 6, 3)
-    post = blend(post, disc(p, (0, 0, 13), 21, 4, 3), 4)
-    post = blend(post, limb(p, (0, 0, 10), (0, 0, 70), 14, 10.5), 8)
-    for height in (22, 58):
-        post = blend(post, ring(p, (0, 0, height), 14.5, 2.6), 2)
+    # the foot flares by less than 45 degrees, so that it prints clean either way up
+    post = limb(p, (0, 0, 0), (0, 0, 26), 32, 13)
+    post = blend(post, limb(p, (0, 0, 10), (0, 0, 70), 13, 10.5), 6)
+    for height in (27, 58):
+        post = blend(post, ring(p, (0, 0, height), 13.5, 2.4), 2)
     turn = np.arctan2(p[1], p[0])
     rope_at = 30 + ((p[2] - 30) - 8 * turn / (2 * np.pi) + 4) % 8 - 4
     rope_height = np.clip(p[2], 31, 50)

@@ -16,7 +16,7 @@ from ..errors import DeftError, UnreadableFile
 from ..plan import Project
 from ..progress import QUIET, Job
 from .meshes import read_obj, read_ply, read_stl
-from .surfaces import Surface, tidy
+from .surfaces import Surface, snapped, tidy
 from .threemf import read_3mf
 
 KEPT = "What you have open is untouched."
@@ -97,7 +97,15 @@ def open_file(path: Path, job: Job = QUIET) -> Opened:
         ) from error
     job.step(0.6, "Joining the facets")
     name = project.title if project else path.stem.replace("_", " ").replace("-", " ").strip() or "Model"
-    return Opened(name[:1].upper() + name[1:], surface if project else _checked(path, surface), project)
+    return Opened(
+        name[:1].upper() + name[1:], _as_saved(surface, project) if project else _checked(path, surface), project
+    )
+
+
+def _as_saved(surface: Surface, project: Project) -> Surface:
+    """The source model of a project: tidied before it was saved, so only its coordinates are made exact again."""
+    grid = project.plan.model.grid
+    return Surface(snapped(surface.vertices, grid), surface.triangles, surface.unit, grid)
 
 
 def _checked(path: Path, surface: Surface) -> Surface:

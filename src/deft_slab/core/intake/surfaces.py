@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,25 +10,34 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-_DECIMALS = 6
+_GRID_BITS = 20
 
 
 @dataclass(frozen=True, eq=False)
 class Surface:
-    """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None"""
+    """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None
+    grid : what all coordinates are whole multiples of, once tidied; 0 before
+    """
 
     vertices: Floats
     triangles: NDArray[np.int32]
     unit: str | None = None
+    grid: float = 0.0
 
 
-def snapped(vertices: Floats) -> Floats:
-    """Coordinates as they come back from a file of ours: six decimals, in float32.
+def grid_for(vertices: Floats) -> float:
+    """A power of two, about a millionth of the largest coordinate."""
+    largest = float(np.abs(vertices).max())
+    return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS) if largest > 0 else 1.0
 
-    3MF holds coordinates as decimal text and its library as float32; a value that went through this once is left
-    alone by writing and reading it, and by this. So a project opens with the very model that was saved.
+
+def snapped(vertices: Floats, grid: float) -> Floats:
+    """Coordinates at whole multiples of a grid.
+
+    3MF holds coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
+    grid a little coarser than those bits lets a project open with the very model that was saved.
     """
-    return np.round(np.asarray(vertices, float), _DECIMALS).astype(np.float32).astype(np.float64)
+    return np.round(np.asarray(vertices, float) / grid) * grid + 0.0  # adding 0 makes one zero of -0 and 0
 
 
 def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -50,7 +60,8 @@ def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int6
 
 def tidy(surface: Surface) -> Surface:
     """Corners at the same place joined, facets without three corners dropped, unused corners too."""
-    vertices = snapped(surface.vertices) + 0.0  # -0 and 0 are one place
+    grid = grid_for(surface.vertices)
+    vertices = snapped(surface.vertices, grid)
     triangles = np.asarray(surface.triangles)
     first, number = _place_numbers(vertices)
     triangles = number[triangles].astype(np.int32)
@@ -59,4 +70,4 @@ def tidy(surface: Surface) -> Surface:
     used = np.zeros(len(first), np.bool_)
     used[triangles] = True
     renumbered = np.cumsum(used, dtype=np.int32) - 1
-    return Surface(vertices[first][used], renumbered[triangles].astype(np.int32), surface.unit)
+    return Surface(vertices[first][used], renumbered[triangles].astype(np.int32), surface.unit, grid)

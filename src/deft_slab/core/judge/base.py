@@ -40,16 +40,14 @@ class Base:
 
 def outline(points: Floats) -> Floats:
     """(k, 2): convex hull of points in the plane, counter-clockwise; two points, or one, where it has no area."""
-    distinct = np.unique(np.round(points, 9), axis=0)
-    if len(distinct) < 3:
-        return np.asarray(distinct)
     try:
-        return np.asarray(distinct[ConvexHull(distinct).vertices])
-    except QhullError:
+        return np.asarray(points[ConvexHull(points).vertices])
+    except (QhullError, ValueError):  # fewer than three points, or all on a line
+        distinct = np.unique(np.round(points, 9), axis=0)
         along = distinct - distinct.mean(axis=0)
         direction = np.linalg.svd(along, full_matrices=False)[2][0]
         at = along @ direction
-        return np.asarray(distinct[[int(at.argmin()), int(at.argmax())]])
+        return np.asarray(distinct[np.unique([int(at.argmin()), int(at.argmax())])])
 
 
 def steadiness(point: Floats, hull: Floats) -> float:
@@ -78,9 +76,7 @@ def base_of(
     """
     touching = vertices[np.unique(triangles[resting_down])] if resting_down.any() else vertices[vertices[:, 2] <= 1e-6]
     reach = steadiness(centre[:2], outline(touching[:, :2]))
-    return Base(
-        float(areas[resting_down].sum()), reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9)))
-    )
+    return Base(float(areas[resting_down].sum()), reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9))))
 
 
 def fit(vertices: Floats, printer: Printer) -> Fit:

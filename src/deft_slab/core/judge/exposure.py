@@ -50,7 +50,5 @@ def exposure(solid: Solid, directions: int = 64, cells: int = 256, job: Job = QU
         x0, y0, side, nx, ny = grid_over(turned, cells)
         depth = np.full(nx * ny, -np.inf)
         kernels.depth_map(turned, solid.triangles, x0, y0, side, nx, ny, depth)
-        kernels.add_seen(
-            solid.centroids, solid.normals, rotation, x0, y0, side, nx, ny, depth, side, seen, possible
-        )
+        kernels.add_seen(solid.centroids, solid.normals, rotation, x0, y0, side, nx, ny, depth, side, seen, possible)
     return np.divide(seen, possible, out=np.zeros_like(seen), where=possible > 0)

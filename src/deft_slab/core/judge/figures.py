@@ -109,9 +109,7 @@ def sketch(solid: Solid, rotation: Floats, threshold: float, cells: int) -> Sket
 
 
 def _base(solid: Solid, seated: Seated) -> Base:
-    return base_of(
-        seated.vertices, solid.triangles, seated.rests & (seated.normals_z < 0), solid.areas, seated.centre
-    )
+    return base_of(seated.vertices, solid.triangles, seated.rests & (seated.normals_z < 0), solid.areas, seated.centre)
 
 
 @dataclass(frozen=True, eq=False)

@@ -80,9 +80,7 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
     return found
 
 
-def best_seat(
-    solid: Solid, stood: Floats, threshold: float, *, thorough: bool = True, job: Job = QUIET
-) -> Candidate:
+def best_seat(solid: Solid, stood: Floats, threshold: float, *, thorough: bool = True, job: Job = QUIET) -> Candidate:
     """The candidate with the least support volume, those that sit flat first.
 
     Raises

@@ -1,0 +1,1 @@
+"""The window. Knows the core; is known by nobody."""

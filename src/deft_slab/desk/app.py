@@ -1,0 +1,70 @@
+"""Starts the window."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import signal
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from ..demo import PROJECT
+from .jobs import Jobs
+from .look.theme import dress
+from .state import DeskState
+from .window import Window
+
+
+def _arguments(given: list[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="deft-slab", description="Tilt and cut props so that they print clean.")
+    parser.add_argument("file", nargs="?", type=Path, help="a model or a project to open")
+    parser.add_argument("--demo", action="store_true", help="open the demo project")
+    parser.add_argument("--shot", type=Path, metavar="FILE", help="save a picture of the window as PNG and end")
+    return parser.parse_args(given)
+
+
+def settled(state: DeskState) -> bool:
+    """Whether nothing is being worked on and every row of the ledger has its figures."""
+    project = state.project
+    return (
+        project is not None and state.up_to_date and not state.jobs.busy
+        and all(state.shown(choice.plan) is not None for choice in project.choices)
+    )  # fmt: skip
+
+
+def _shoot(window: Window, application: QApplication, path: Path) -> None:
+    """Saves a picture of the window once it shows figures, then ends."""
+    timer = QTimer(window)
+
+    def look() -> None:
+        if settled(window.state) or window.notice.isVisible():
+            timer.stop()
+            application.processEvents()
+            done = window.grab().save(str(path), "PNG")
+            print(f"saved {path}" if done else f"could not save {path}", file=sys.stderr)
+            window.close()
+            application.exit(0 if done else 1)
+
+    timer.timeout.connect(look)
+    timer.start(200)
+
+
+def run(given: list[str]) -> int:
+    """Runs the window until it is closed; returns the exit code."""
+    logging.basicConfig(level=logging.WARNING, format="deft-slab: %(message)s")
+    arguments = _arguments(given)
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("Deft Slab")
+    dress(application)
+    window = Window(DeskState(Jobs()))
+    window.show()
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    path = PROJECT if arguments.demo else arguments.file
+    if path is not None:
+        window.state.open(path)
+    if arguments.shot is not None:
+        _shoot(window, application, arguments.shot)
+    return application.exec()

@@ -1,0 +1,176 @@
+"""The ledger as a table: one row for the plan on the bed, one for each choice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
+
+from ...core.outcome import Totals
+from ...core.plan import Plan
+from ..state import DeskState, Shown
+from ..widgets import text
+
+
+@dataclass(frozen=True)
+class Column:
+    """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")."""
+
+    title: str
+    tip: str
+    of: Callable[[Totals], float]
+    shown: Callable[[float], str]
+    best: str = "less"
+    bar: bool = True
+
+
+COLUMNS: tuple[Column, ...] = (
+    Column("pieces", "Printable parts.", lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
+    Column("overhang", "Facets past the threshold that do not rest on the bed.", lambda t: t.overhang_area_mm2, text.area),
+    Column("support", "Space between overhangs and what is below them, all pieces.",
+           lambda t: t.support_volume_mm3, text.volume),
+    Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume),
+    Column("landing", "Surface that support stands on.", lambda t: t.landing_area_mm2, text.area),
+    Column("seam in sight", "Seam, weighted by how much of it is seen from all sides.",
+           lambda t: t.seam_in_sight_mm, text.mm),
+    Column("cut area", "Area to glue.", lambda t: t.cut_area_mm2, text.area),
+    Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
+    Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "", best="more", bar=False),
+    Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "", best="more",
+           bar=False),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Row:
+    """choice is None for the plan on the bed; ``approximate`` while something is dragged."""
+
+    choice: str | None
+    name: str
+    note: str
+    plan: Plan
+    shown: Shown | None
+    approximate: bool = False
+
+
+def cell_text(column: Column, row: Row) -> str:
+    """A figure as it is shown; empty while it is being measured."""
+    if row.shown is None:
+        return "…"
+    totals = row.shown.totals
+    if column.title == "sit flat":
+        return f"{totals.flat_pieces} of {totals.pieces}"
+    if column.title == "fit":
+        return f"{totals.fitting_pieces} of {totals.pieces}"
+    about = "≈ " if row.approximate and column.title != "pieces" else ""
+    return about + column.shown(column.of(totals))
+
+
+class LedgerModel(QAbstractTableModel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self.rows: list[Row] = []
+        for signal in (state.project_changed, state.outcome_changed, state.shown_changed, state.live_changed):
+            signal.connect(self.rebuild)
+
+    def rebuild(self) -> None:
+        rows = self._rows()
+        if len(rows) != len(self.rows):
+            self.beginResetModel()
+            self.rows = rows
+            self.endResetModel()
+        elif rows:
+            self.rows = rows
+            self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(COLUMNS)))
+
+    def _rows(self) -> list[Row]:
+        state = self._state
+        project = state.project
+        if project is None:
+            return []
+        rows = [self._bed_row()]
+        for choice in project.choices:
+            note = "pinned" if choice.id == project.pinned else ""
+            rows.append(Row(choice.id, choice.name, note, choice.plan, state.shown(choice.plan)))
+        return rows
+
+    def _bed_row(self) -> Row:
+        state = self._state
+        if state.draft is not None:
+            live = state.live
+            picture = state.shown(state.plan)
+            shown = Shown(live.outcome.totals, picture.picture if picture else None) if live else picture
+            return Row(None, "On the bed now", "being moved", state.draft, shown, live is not None)
+        same = next((choice.name for choice in state.project.choices if choice.plan == state.plan), "")
+        return Row(
+            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.shown(state.plan)
+        )
+
+    @property
+    def pinned(self) -> Row | None:
+        project = self._state.project
+        return next((row for row in self.rows if project and row.choice and row.choice == project.pinned), None)
+
+    def is_best(self, row: Row, column: Column) -> bool:
+        """Whether a row has the best figure of its column, and not all have the same."""
+        values = [column.of(other.shown.totals) for other in self.rows if other.shown is not None]
+        if not column.best or row.shown is None or len(values) < 2 or max(values) - min(values) < 1e-9:
+            return False
+        best = min(values) if column.best == "less" else max(values)
+        return abs(column.of(row.shown.totals) - best) < 1e-9
+
+    def difference(self, row: Row, column: Column) -> str:
+        """Against the pinned row, with its sign; empty where there is none to show."""
+        pinned = self.pinned
+        if pinned is None or pinned.shown is None or row.shown is None or pinned.choice == row.choice:
+            return ""
+        if column.title in ("pieces", "sit flat", "fit"):
+            return ""
+        change = column.of(row.shown.totals) - column.of(pinned.shown.totals)
+        return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(COLUMNS) + 1
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return "Choices" if section == 0 else COLUMNS[section - 1].title
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return "One row for each way to tilt and cut." if section == 0 else COLUMNS[section - 1].tip
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            side = Qt.AlignmentFlag.AlignLeft if section == 0 else Qt.AlignmentFlag.AlignRight
+            return int(side | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row = self.rows[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return row.name if index.column() == 0 else cell_text(COLUMNS[index.column() - 1], row)
+        if role == Qt.ItemDataRole.EditRole and index.column() == 0:
+            return row.name
+        if role == Qt.ItemDataRole.ToolTipRole:
+            if index.column() == 0:
+                return "The plan on the bed." if row.choice is None else "Click to bring this choice back to the bed."
+            return COLUMNS[index.column() - 1].tip
+        return None
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.EditRole and row.choice is not None:
+            self._state.rename_choice(row.choice, str(value))
+            return True
+        return False
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if index.column() == 0 and self.rows[index.row()].choice is not None:
+            flags |= Qt.ItemFlag.ItemIsEditable
+        return flags

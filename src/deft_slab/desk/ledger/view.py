@@ -1,0 +1,229 @@
+"""The ledger on the screen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QRect, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QMenu,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..look import palette
+from ..state import DeskState
+from ..widgets.parts import button, label, row
+from .model import COLUMNS, LedgerModel, Row, cell_text
+
+ROW_HEIGHT = 40
+
+
+class _Painter(QStyledItemDelegate):
+    """Draws a cell: picture and name, or figure, difference and bar."""
+
+    def __init__(self, model: LedgerModel) -> None:
+        super().__init__()
+        self._model = model
+        self._pictures: dict[int, QPixmap] = {}
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        shown = self._model.rows[index.row()]
+        painter.save()
+        if shown.choice is None:
+            painter.fillRect(option.rect, QColor(palette.MADDER_WASH))
+        elif option.state & option.state.State_Selected:
+            painter.fillRect(option.rect, QColor(palette.GROUND))
+        painter.setPen(QColor(palette.HAIRLINE))
+        painter.drawLine(option.rect.bottomLeft(), option.rect.bottomRight())
+        if index.column() == 0:
+            self._name(painter, option, shown)
+        else:
+            self._figure(painter, option, shown, index.column() - 1)
+        painter.restore()
+
+    def _name(self, painter: QPainter, option: QStyleOptionViewItem, shown: Row) -> None:
+        rect = option.rect
+        frame = QRect(rect.left() + 10, rect.top() + 4, 46, ROW_HEIGHT - 9)
+        painter.setPen(QColor(palette.HAIRLINE))
+        painter.setBrush(QColor(palette.GROUND))
+        painter.drawRoundedRect(frame, 3, 3)
+        if shown.shown is not None and shown.shown.picture is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawPixmap(frame.adjusted(1, 1, -1, -1), self._pixmap(shown))
+        font = QFont(option.font)
+        font.setWeight(QFont.Weight.DemiBold)
+        painter.setFont(font)
+        painter.setPen(QColor(palette.INK))
+        left = frame.right() + 10
+        room = rect.right() - left - 6
+        name = QFontMetrics(font).elidedText(shown.name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(QRect(left, rect.top() + 3, room, 17), Qt.AlignmentFlag.AlignVCenter, name)
+        small = QFont(option.font)
+        small.setPixelSize(10)
+        painter.setFont(small)
+        painter.setPen(QColor(palette.MADDER if shown.note == "pinned" else palette.FAINT))
+        painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, shown.note)
+
+    def _pixmap(self, shown: Row) -> QPixmap:
+        picture = shown.shown.picture
+        if id(picture) not in self._pictures:
+            height, width, _ = picture.shape
+            image = QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
+            # the picture is kept beside its pixmap, so that its id stays its own
+            self._pictures[id(picture)] = QPixmap.fromImage(image)
+            self._pictures[-id(picture)] = picture
+        return self._pictures[id(picture)]
+
+    def _figure(self, painter: QPainter, option: QStyleOptionViewItem, shown: Row, number: int) -> None:
+        column = COLUMNS[number]
+        rect = option.rect.adjusted(4, 0, -8, 0)
+        best = self._model.is_best(shown, column)
+        font = QFont(option.font)
+        font.setWeight(QFont.Weight.DemiBold if best else QFont.Weight.Normal)
+        painter.setFont(font)
+        painter.setPen(QColor(palette.TEAL if best else palette.INK))
+        figure = ("✓ " if best else "") + cell_text(column, shown)
+        top = QRect(rect.left(), rect.top() + 2, rect.width(), 17)
+        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
+        difference = self._model.difference(shown, column)
+        small = QFont(option.font)
+        small.setPixelSize(10)
+        painter.setFont(small)
+        painter.setPen(QColor(palette.FAINT))
+        painter.drawText(
+            QRect(rect.left(), rect.top() + 18, rect.width(), 13),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, difference,
+        )  # fmt: skip
+        if column.bar and shown.shown is not None:
+            most = max(column.of(other.shown.totals) for other in self._model.rows if other.shown is not None)
+            share = column.of(shown.shown.totals) / most if most > 0 else 0.0
+            full = min(rect.width(), 84)
+            painter.fillRect(
+                QRect(rect.right() - full, rect.bottom() - 5, round(full * share), 3),
+                QColor(palette.TEAL if best else "#BDB29B"),
+            )
+
+
+class _Table(QTableView):
+    """Enter brings a choice back, F2 renames, P pins, Delete removes."""
+
+    def __init__(self, state: DeskState, model: LedgerModel) -> None:
+        super().__init__()
+        self._state, self._rows = state, model
+        self.setModel(model)
+        self._painter = _Painter(model)
+        self.setItemDelegate(self._painter)
+        self.setAccessibleName("Ledger of choices")
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
+        self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(ROW_HEIGHT)
+        header = self.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        header.resizeSection(0, 250)
+        header.setHighlightSections(False)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._menu)
+        self.clicked.connect(self._clicked)
+
+    def _choice(self, index: QModelIndex) -> str | None:
+        return self._rows.rows[index.row()].choice if index.isValid() else None
+
+    @property
+    def current_choice(self) -> str | None:
+        return self._choice(self.currentIndex())
+
+    def _clicked(self, index: QModelIndex) -> None:
+        choice = self._choice(index)
+        if choice is not None:
+            self._state.bring_back(choice)
+
+    def rename_current(self) -> None:
+        if self.current_choice is not None:
+            self.edit(self.currentIndex().siblingAtColumn(0))
+
+    def pin_current(self) -> None:
+        choice = self.current_choice
+        if choice is not None:
+            self._state.pin_choice(None if self._state.project.pinned == choice else choice)
+
+    def remove_current(self) -> None:
+        if self.current_choice is not None:
+            self._state.remove_choice(self.current_choice)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._clicked(self.currentIndex())
+        elif key == Qt.Key.Key_P:
+            self.pin_current()
+        elif key == Qt.Key.Key_Delete:
+            self.remove_current()
+        else:
+            super().keyPressEvent(event)
+
+    def _menu(self, at) -> None:
+        index = self.indexAt(at)
+        choice = self._choice(index)
+        if choice is None:
+            return
+        self.setCurrentIndex(index)
+        menu = QMenu(self)
+        menu.addAction("Bring back to the bed", lambda: self._state.bring_back(choice))
+        menu.addAction("Rename", self.rename_current)
+        pinned = self._state.project.pinned == choice
+        menu.addAction(
+            "Stop comparing with this one" if pinned else "Compare the others with this one", self.pin_current
+        )
+        menu.addAction("Remove", self.remove_current)
+        menu.exec(self.viewport().mapToGlobal(at))
+
+
+class Ledger(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.setObjectName("bottom")
+        self._state = state
+        self.model = LedgerModel(state)
+        self.table = _Table(state, self.model)
+        self._empty = label("Open a model; what each way to tilt and cut it costs is compared here.", "faint")
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 1, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.table, 1)
+        column.addWidget(self._empty, 1)
+        keep = button("Keep what is on the bed as a choice  (Ctrl+K)", "Adds a row to the ledger.", state.keep_choice)
+        pin = button("Pin", "Compares the other rows with the selected one (P).", self.table.pin_current)
+        rename = button("Rename", "Renames the selected choice (F2).", self.table.rename_current)
+        remove = button("Remove", "Takes the selected choice out of the ledger (Delete).", self.table.remove_current)
+        self._buttons = (keep, pin, rename, remove)
+        for part in self._buttons:
+            part.setProperty("role", "small")
+        self.foot = row(*self._buttons, 1)
+        self.foot.setContentsMargins(10, 4, 10, 4)
+        column.addLayout(self.foot)
+        for signal in (state.project_changed, self.table.selectionModel().currentChanged):
+            signal.connect(lambda *_: self.refresh())
+        self.model.modelReset.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        there = self._state.model is not None
+        self.table.setVisible(there)
+        self._empty.setVisible(not there)
+        self._buttons[0].setEnabled(there)
+        chosen = self.table.current_choice is not None
+        for part in self._buttons[1:]:
+            part.setEnabled(chosen)
+        pinned = chosen and self._state.project.pinned == self.table.current_choice
+        self._buttons[1].setText("Unpin" if pinned else "Pin")

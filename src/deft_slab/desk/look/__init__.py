@@ -1,0 +1,1 @@
+"""Fonts, colours, the style sheet."""

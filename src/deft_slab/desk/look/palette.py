@@ -1,0 +1,43 @@
+"""Colours, once. Nothing is told by colour alone."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+PAPER = "#F5F1E8"
+SHEET = "#FBF9F3"
+GROUND = "#EDE8DC"
+INK = "#243447"
+FAINT = "#6E7276"
+HAIRLINE = "#D9D2C3"
+MADDER = "#9B3B4A"
+MADDER_WASH = "#FBF1EC"
+TEAL = "#1F7A78"
+AMBER = "#A8651B"
+STONE = "#C9C4B8"
+SUPPORT = "#7A4E6D"
+HIDDEN_SEAM = "#8C9096"
+RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
+"""Overhang, by the angle past the threshold: pale straw, ochre, plum."""
+
+PIECES = ("#9FB4BA", "#CDB892", "#B79AA8", "#9DB08A", "#C79A7E", "#8E9CC0", "#B8B3A4", "#7FA59C")
+"""Eight muted hues of different lightness, so that they stay apart for colour-blind eyes."""
+
+
+def rgb(colour: str) -> NDArray[np.float64]:
+    """(3,) 0 to 255."""
+    return np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)], float)
+
+
+def ramp_colours(
+    past_threshold: NDArray[np.float32], base: NDArray[np.float64], ramp: tuple[str, str, str], most: float = 45.0
+) -> NDArray[np.float64]:
+    """(m, 3) 0 to 255: the ramp where support is needed, the base colour elsewhere.
+
+    past_threshold : (m,) degrees past the threshold, -1 where none is needed; most : degrees at the ramp's end
+    """
+    stops = np.stack([rgb(colour) for colour in ramp])
+    share = np.clip(past_threshold / most, 0.0, 1.0)
+    mixed = np.stack([np.interp(share, [0.0, 0.45, 1.0], stops[:, k]) for k in range(3)], axis=1)
+    return np.where((past_threshold >= 0)[:, None], mixed, base)

@@ -1,0 +1,42 @@
+"""What the worker process answers. Light to load, for the window loads it before anything heavy."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.handoff.beds import Laid
+from ..core.outcome import Model, Outcome, Piece
+from ..core.plan import Project
+
+
+@dataclass(frozen=True, eq=False)
+class Evaluated:
+    """What the desk needs to show a plan. picture : (height, width, 4) uint8"""
+
+    outcome: Outcome
+    laid: tuple[Laid, ...]
+    picture: NDArray[np.uint8] | None
+
+
+@dataclass(frozen=True, eq=False)
+class Fetched:
+    """A model that was opened, and its project if it came with one."""
+
+    path: Path
+    model: Model
+    project: Project | None
+
+
+def placed(piece: Piece, laid: Laid) -> NDArray[np.float64]:
+    """(n, 3) mm: the vertices of a piece where it lies on the bed."""
+    return piece.solid.vertices @ laid.rotation.T + laid.shift
+
+
+def skin_placed(piece: Piece, laid: Laid) -> NDArray[np.float64]:
+    """(n, 3) mm: the support around a piece, where the piece lies on the bed."""
+    yaw = laid.rotation @ piece.seat.rotation.T
+    return piece.skin[0] @ yaw.T + np.array([laid.shift[0], laid.shift[1], 0.0])

@@ -1,0 +1,70 @@
+"""Small pictures of a plan, drawn from the column field seen from the side. No OpenGL, so any process can make them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.handoff.beds import Laid
+from ..core.judge.columns import column_field
+from ..core.outcome import Piece
+from ..core.plan import Tilt
+from .look.palette import PIECES, RAMP, STONE, SUPPORT, ramp_colours, rgb
+from .messages import placed, skin_placed
+
+WIDTH, HEIGHT = 92, 64
+_FINER = 2
+
+
+def picture_of(pieces: Sequence[Piece], laid: Sequence[Laid]) -> NDArray[np.uint8]:
+    """(height, width, 4) uint8: the pieces on the bed with their support, on a clear ground."""
+    points, faces, colours = [], [], []
+    start = 0
+
+    def add(vertices: NDArray[np.float64], triangles: NDArray[np.int32], colour: NDArray[np.float64]) -> None:
+        nonlocal start
+        points.append(vertices)
+        faces.append(triangles + start)
+        colours.append(np.broadcast_to(colour, (len(triangles), 3)))
+        start += len(vertices)
+
+    several = len(pieces) > 1
+    for piece, place in zip(pieces, laid, strict=True):
+        base = rgb(PIECES[(piece.number - 1) % len(PIECES)] if several else STONE)
+        add(placed(piece, place), piece.solid.triangles, ramp_colours(piece.past_threshold, base, RAMP) / 255.0)
+        if len(piece.skin[1]):
+            add(skin_placed(piece, place), piece.skin[1], rgb(SUPPORT) / 255.0)
+    return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
+
+
+def _drawn(
+    vertices: NDArray[np.float64], triangles: NDArray[np.int32], colours: NDArray[np.float64]
+) -> NDArray[np.uint8]:
+    # turn the bed by 35 degrees, then lift the eye by 22: what was towards the eye becomes up in the column field
+    view = Tilt.turn((1, 0, 0), -68.0).after(Tilt.turn((0, 0, 1), 35.0)).rotation
+    seen = vertices @ view.T
+    size = np.ptp(seen[:, :2], axis=0)
+    width, height = WIDTH * _FINER, HEIGHT * _FINER
+    scale = max(size[0] / (width - 8), size[1] / (height - 8), 1e-9)
+    columns = column_field(np.ascontiguousarray(seen), triangles, max(2, int(max(size) / scale)))
+    filled = np.flatnonzero(np.diff(columns.start) > 0)
+    top = columns.facets[columns.start[filled + 1] - 1]
+    top = np.where(top >= 0, top, -1 - top)
+    corners = seen[triangles[top]]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-12)[:, None]
+    light = np.array([-0.35, 0.55, 0.75]) / np.linalg.norm([-0.35, 0.55, 0.75])
+    shade = 0.55 + 0.45 * np.clip(np.abs(normal @ light), 0.0, 1.0)
+    image = np.zeros((height, width, 4))
+    x = filled % columns.nx + (width - columns.nx) // 2
+    y = filled // columns.nx + (height - columns.ny) // 2
+    inside = (x >= 0) & (x < width) & (y >= 0) & (y < height)
+    row, column = height - 1 - y[inside], x[inside]
+    image[row, column, :3] = colours[top[inside]] * shade[inside, None]
+    image[row, column, 3] = 1.0
+    image[..., :3] *= image[..., 3:]
+    small = image.reshape(HEIGHT, _FINER, WIDTH, _FINER, 4).mean(axis=(1, 3))
+    small[..., :3] /= np.maximum(small[..., 3:], 1e-9)
+    return np.ascontiguousarray(np.round(small * 255).astype(np.uint8))

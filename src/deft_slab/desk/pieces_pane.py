@@ -1,0 +1,156 @@
+"""The left pane: the pieces of the plan on the bed, and its cuts."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QCheckBox, QFrame, QInputDialog, QVBoxLayout, QWidget
+
+from ..core.outcome import Piece
+from ..core.plan import Cut
+from .look import palette
+from .state import DeskState
+from .widgets import text
+from .widgets.parts import Panel, Swatch, button, emptied, label, row
+
+
+class _Row(QFrame):
+    """A row that can be clicked, and chosen with Space."""
+
+    clicked = Signal()
+    double_clicked = Signal()
+
+    def __init__(self, chosen: bool) -> None:
+        super().__init__()
+        if chosen:
+            self.setStyleSheet(f"_Row, QFrame#chosen {{ background: {palette.MADDER_WASH}; border-radius: 4px; }}")
+            self.setObjectName("chosen")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(6, 4, 6, 4)
+        self.column.setSpacing(2)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.double_clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.clicked.emit()
+        elif event.key() == Qt.Key.Key_F2:
+            self.double_clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class PiecesPane(QWidget):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.setObjectName("left")
+        self.setFixedWidth(230)
+        self._state = state
+        panel = Panel()
+        panel.column.setContentsMargins(8, 12, 8, 12)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 1, 0)
+        outer.addWidget(panel)
+        self._lists: dict[str, QVBoxLayout] = {}
+        for title in ("Pieces on the bed", "Cuts, in order", "Worth knowing"):
+            panel.head(title)
+            holder = QWidget()
+            column = QVBoxLayout(holder)
+            column.setContentsMargins(0, 0, 0, 0)
+            column.setSpacing(2)
+            panel.add(holder)
+            self._lists[title] = column
+        panel.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        for column in self._lists.values():
+            emptied(column)
+        state = self._state
+        pieces, cuts, notes = self._lists.values()
+        if state.evaluated is None:
+            what = "Measuring …" if state.model else "Open a model: File, or drop it on the window."
+            pieces.addWidget(label(what, "faint", wrap=True))
+        for number, piece in enumerate(state.pieces):
+            pieces.addWidget(self._piece_row(number, piece))
+        for cut in state.plan.recipe if state.plan else ():
+            cuts.addWidget(self._cut_row(cut))
+        if state.plan is not None and not state.plan.recipe:
+            cuts.addWidget(label("No cut yet.", "faint", wrap=True))
+            cuts.addWidget(button("Cut it …", "Goes to the Cut step.", lambda: state.go_to("Cut"), role="link"))
+        for note in state.evaluated.outcome.notes if state.evaluated else ():
+            notes.addWidget(label(note, "look", wrap=True))
+        if state.evaluated is not None and not state.evaluated.outcome.notes:
+            notes.addWidget(label("Nothing unusual.", "faint"))
+
+    def _piece_row(self, number: int, piece: Piece) -> QWidget:
+        state = self._state
+        several = len(state.pieces) > 1
+        frame = _Row(several and number == state.selected_piece)
+        colour = palette.PIECES[number % len(palette.PIECES)] if several else palette.STONE
+        name = label(f"{piece.number}  {piece.name}" if several else piece.name, "title", wrap=True)
+        head = row(Swatch(colour), name)
+        head.setStretch(1, 1)
+        frame.column.addLayout(head)
+        f = piece.figures
+        volume = f" · {text.volume(f.volume_mm3)}" if f.volume_mm3 is not None else ""
+        frame.column.addWidget(label(f"{text.box(f.size_mm)}{volume}", "faint"))
+        flat = label("✓ sits flat" if f.sits_flat else "! not flat", "good" if f.sits_flat else "look")
+        fits = label("✓ fits" if piece.fit.fits else "! too large", "good" if piece.fit.fits else "look")
+        frame.column.addLayout(row(flat, fits, 1))
+        frame.column.addWidget(label(f"support {text.volume(f.support_volume_mm3)}", "faint"))
+        frame.setAccessibleName(piece.name)
+        frame.setToolTip("Click to choose this piece; double click to rename it." if several else "The whole model.")
+        frame.clicked.connect(partial(state.select_piece, number))
+        frame.double_clicked.connect(partial(self._rename, number))
+        return frame
+
+    def _rename(self, number: int) -> None:
+        state = self._state
+        state.select_piece(number)
+        if not state.piece.sides:
+            return
+        name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=state.piece.name)
+        if accepted:
+            state.rename_piece(name)
+
+    def _cut_row(self, cut: Cut) -> QWidget:
+        state = self._state
+        frame = _Row(cut.id == state.selected_cut)
+        on = QCheckBox("on")
+        on.setChecked(cut.on)
+        on.setToolTip("Switched off, the cut stays in the plan and parts nothing.")
+        on.setAccessibleName(f"{cut.name} on")
+        on.clicked.connect(lambda checked: state.change_cut("switch a cut", cut.id, on=checked))
+        remove = button("×", f"Removes “{cut.name}”.", partial(state.remove_cut, cut.id), role="small")
+        title = label(cut.name, "title", wrap=True)
+        head = row(title, on, remove)
+        head.setStretch(0, 1)
+        frame.column.addLayout(head)
+        seam = state.evaluated.outcome.seams.get(cut.id) if state.evaluated else None
+        if not cut.on:
+            said = "straight · off"
+        elif seam is None:
+            said = "straight · measuring …"
+        else:
+            said = f"straight · seam {text.mm(seam.length)} · {text.area(seam.cut_area)}"
+        frame.column.addWidget(label(said, "faint", wrap=True))
+        frame.setAccessibleName(cut.name)
+        frame.setToolTip("Click to choose this cut; its handles show in the Cut step.")
+        frame.clicked.connect(partial(self._choose_cut, cut.id))
+        return frame
+
+    def _choose_cut(self, cut_id: str) -> None:
+        self._state.select_cut(cut_id)
+        if self._state.step != "Cut":
+            self._state.go_to("Cut")

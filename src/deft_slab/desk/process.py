@@ -1,0 +1,14 @@
+"""Start of the worker process; light, because the window loads it too."""
+
+from __future__ import annotations
+
+import signal
+from typing import Any
+
+
+def run_process(connection: Any, wanted: Any) -> None:
+    """Entry of the worker process. The heavy packages are loaded here and not in the window's process."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C in the terminal ends the window, which ends this
+    from .worker import serve
+
+    serve(connection, wanted)

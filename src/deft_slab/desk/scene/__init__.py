@@ -1,0 +1,1 @@
+"""The bed in 3D. The only place that knows VTK."""

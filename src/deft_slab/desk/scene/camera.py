@@ -1,0 +1,101 @@
+"""Where the eye is: plain geometry, so that picking and handles need no toolkit."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+OPENING = 26.0
+"""Degrees, of the view from its lower to its upper edge."""
+
+
+@dataclass(frozen=True)
+class Camera:
+    """Looks at ``focus`` (mm, bed frame) from ``distance`` mm; azimuth and elevation in degrees, up is +Z."""
+
+    focus: tuple[float, float, float] = (110.0, 110.0, 60.0)
+    distance: float = 620.0
+    azimuth: float = -62.0
+    elevation: float = 17.0
+
+    @property
+    def frame(self) -> tuple[Floats, Floats, Floats]:
+        """(right, up, ahead) unit vectors."""
+        a, e = math.radians(self.azimuth), math.radians(self.elevation)
+        back = np.array([math.cos(e) * math.cos(a), math.cos(e) * math.sin(a), math.sin(e)])
+        right = np.array([-math.sin(a), math.cos(a), 0.0])
+        return right, np.cross(back, right), -back
+
+    @property
+    def eye(self) -> Floats:
+        return np.array(self.focus) - self.distance * self.frame[2]
+
+    def _half(self) -> float:
+        return math.tan(math.radians(OPENING / 2))
+
+    def ray(self, x: float, y: float, width: int, height: int) -> tuple[Floats, Floats]:
+        """(origin, unit direction) through a point of the view, in its pixels from the upper left."""
+        right, up, ahead = self.frame
+        scale = 2.0 * self._half() / height
+        towards = ahead + (x - width / 2) * scale * right + (height / 2 - y) * scale * up
+        return self.eye, towards / np.linalg.norm(towards)
+
+    def project(self, points: Floats, width: int, height: int) -> Floats:
+        """(n, 2): where points (n, 3) are seen, in pixels from the upper left; far away if behind the eye."""
+        right, up, ahead = self.frame
+        relative = np.atleast_2d(points) - self.eye
+        depth = np.maximum(relative @ ahead, 1e-3)
+        scale = height / (2.0 * self._half())
+        return np.stack(
+            [width / 2 + relative @ right / depth * scale, height / 2 - relative @ up / depth * scale], axis=1
+        )
+
+    def pixel(self, height: int) -> float:
+        """mm that one pixel covers at the focus."""
+        return 2.0 * self._half() * self.distance / height
+
+    def turned(self, dx: float, dy: float) -> Camera:
+        """After a drag of some pixels that turns the view."""
+        return replace(
+            self, azimuth=(self.azimuth - 0.4 * dx) % 360.0, elevation=min(max(self.elevation + 0.4 * dy, -89.0), 89.0)
+        )
+
+    def moved(self, dx: float, dy: float, height: int) -> Camera:
+        """After a drag of some pixels that moves the view."""
+        right, up, _ = self.frame
+        focus = np.array(self.focus) + self.pixel(height) * (-dx * right + dy * up)
+        return replace(self, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
+
+    def nearer(self, factor: float, x: float, y: float, width: int, height: int) -> Camera:
+        """Nearer by a factor, keeping what is under a pixel in its place."""
+        distance = min(max(self.distance / factor, 5.0), 2e4)
+        kept = 1.0 - distance / self.distance
+        right, up, _ = self.frame
+        size = self.pixel(height)
+        towards = kept * size * ((x - width / 2) * right + (height / 2 - y) * up)
+        focus = np.array(self.focus) + towards
+        return replace(self, distance=distance, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
+
+    def framing(self, low: Floats, high: Floats, width: int, height: int) -> Camera:
+        """From the same side, so that a box fills the view."""
+        corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
+        middle = (low + high) / 2
+        right, up, ahead = self.frame
+        relative = corners - middle
+        half = self._half()
+        wide = np.abs(relative @ right) / (half * width / height)
+        tall = np.abs(relative @ up) / half
+        distance = float(np.max(np.maximum(wide, tall) - relative @ ahead)) * 1.03
+        return replace(self, focus=(float(middle[0]), float(middle[1]), float(middle[2])), distance=max(distance, 5.0))
+
+
+VIEWS = {
+    "From the front corner": (-62.0, 17.0), "From the front": (-90.0, 4.0), "From the right": (0.0, 4.0),
+    "From the back": (90.0, 4.0), "From the left": (180.0, 4.0), "From above": (-90.0, 89.0), "From below": (-62.0, -28.0),
+}  # fmt: skip
+"""Azimuth and elevation of the ready views."""

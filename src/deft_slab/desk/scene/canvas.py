@@ -1,0 +1,196 @@
+"""The one module that knows VTK: named things drawn into a picture that a plain widget shows.
+
+It renders off screen and hands the picture to Qt, so controls can lie over the view, a picture of the window
+includes it, and no native window has to be shared between two toolkits.
+"""
+
+from __future__ import annotations
+
+import logging
+
+import numpy as np
+import vtkmodules.vtkRenderingFreeType
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkRenderingCore import (
+    vtkActor,
+    vtkBillboardTextActor3D,
+    vtkLight,
+    vtkPolyDataMapper,
+    vtkRenderer,
+    vtkRenderWindow,
+)
+
+from .camera import OPENING, Camera
+
+Floats = NDArray[np.float64]
+Colour = tuple[float, float, float]
+_log = logging.getLogger(__name__)
+
+
+class SceneError(Exception):
+    """VTK reported an error."""
+
+
+class Canvas:
+    """Named actors, a camera, and the picture. Colours are 0 to 255."""
+
+    def __init__(self, background: Colour) -> None:
+        self._errors: list[str] = []
+        output = vtkOutputWindow.GetInstance()
+        output.AddObserver("ErrorEvent", lambda *_: self._errors.append("error"))
+        output.AddObserver("WarningEvent", lambda *_: None)
+        output.SetDisplayModeToNever()
+        self._window = vtkRenderWindow()
+        self._window.SetOffScreenRendering(1)
+        self._window.SetMultiSamples(4)
+        self._renderer = vtkRenderer()
+        self._renderer.SetBackground(*(value / 255 for value in background))
+        self._renderer.SetLayer(0)
+        self._front = vtkRenderer()  # what is drawn over everything: handles and seams
+        self._front.SetLayer(1)
+        self._front.SetPreserveDepthBuffer(False)
+        self._window.SetNumberOfLayers(2)
+        for renderer in (self._renderer, self._front):
+            renderer.RemoveAllLights()
+            self._window.AddRenderer(renderer)
+        self._front.SetActiveCamera(self._renderer.GetActiveCamera())
+        self._lights()
+        self._actors: dict[str, list[tuple[vtkRenderer, vtkActor]]] = {}
+
+    def _lights(self) -> None:
+        for position, strength in (((-0.4, 0.5, 1.0), 0.72), ((0.9, -0.1, 0.3), 0.26), ((0.0, -1.0, 0.15), 0.18)):
+            light = vtkLight()
+            light.SetLightTypeToCameraLight()
+            light.SetPosition(*position)
+            light.SetFocalPoint(0, 0, 0)
+            light.SetIntensity(strength)
+            self._renderer.AddLight(light)
+            self._front.AddLight(light)
+
+    def remove(self, prefix: str) -> None:
+        """Removes everything whose name starts with a prefix."""
+        for name in [name for name in self._actors if name.startswith(prefix)]:
+            for renderer, actor in self._actors.pop(name):
+                renderer.RemoveViewProp(actor)
+
+    def visible(self, name: str, visible: bool) -> None:
+        for _, actor in self._actors.get(name, []):
+            actor.SetVisibility(visible)
+
+    def _put(self, name: str, actor: vtkActor, front: bool) -> None:
+        renderer = self._front if front else self._renderer
+        renderer.AddViewProp(actor)
+        self._actors.setdefault(name, []).append((renderer, actor))
+
+    def mesh(
+        self, name: str, vertices: Floats, triangles: NDArray[np.int32], colour: Colour | NDArray[np.uint8], *,
+        opacity: float = 1.0, outside_only: bool = False, front: bool = False, lit: bool = True,
+    ) -> None:  # fmt: skip
+        """Draws triangles in one colour, or in one colour each ((m, 3) uint8), in place of those of that name.
+
+        outside_only : facets seen from behind are left out (so that a translucent skin does not darken itself)
+        front : over everything else
+        """
+        self.remove(name)
+        if not len(triangles):
+            return
+        data = _poly(vertices)
+        cells = vtkCellArray()
+        cells.SetData(3, numpy_to_vtkIdTypeArray(np.ascontiguousarray(triangles, np.int64).ravel(), deep=True))
+        data.SetPolys(cells)
+        actor = _actor(data, colour)
+        look = actor.GetProperty()
+        look.SetOpacity(opacity)
+        look.SetInterpolationToFlat()
+        look.SetAmbient(0.30 if lit else 1.0)
+        look.SetDiffuse(0.78 if lit else 0.0)
+        look.SetSpecular(0.04 if lit else 0.0)
+        if outside_only:
+            look.BackfaceCullingOn()
+        self._put(name, actor, front)
+
+    def lines(
+        self, name: str, segments: Floats, colour: Colour | NDArray[np.uint8], *, width: float = 1.0,
+        front: bool = False, opacity: float = 1.0,
+    ) -> None:  # fmt: skip
+        """Draws segments (k, 2, 3) in one colour or in one each, in place of those of that name."""
+        self.remove(name)
+        if not len(segments):
+            return
+        data = _poly(segments.reshape(-1, 3))
+        cells = vtkCellArray()
+        cells.SetData(2, numpy_to_vtkIdTypeArray(np.arange(2 * len(segments), dtype=np.int64), deep=True))
+        data.SetLines(cells)
+        actor = _actor(data, colour)
+        look = actor.GetProperty()
+        look.SetLineWidth(width)
+        look.SetLighting(False)
+        look.SetOpacity(opacity)
+        self._put(name, actor, front)
+
+    def labels(self, name: str, places: list[tuple[Floats, str]], colour: Colour, size: int = 11) -> None:
+        """Writes short texts at points of the bed frame, facing the eye."""
+        self.remove(name)
+        for place, text in places:
+            actor = vtkBillboardTextActor3D()
+            actor.SetInput(text)
+            actor.SetPosition(*place)
+            style = actor.GetTextProperty()
+            style.SetFontSize(size)
+            style.SetColor(*(value / 255 for value in colour))
+            style.SetJustificationToCentered()
+            style.SetVerticalJustificationToCentered()
+            self._put(name, actor, False)
+
+    def picture(self, camera: Camera, width: int, height: int) -> NDArray[np.uint8]:
+        """(height, width, 3) uint8, top row first.
+
+        Raises
+        ------
+        SceneError : VTK reported an error while drawing.
+        """
+        self._window.SetSize(width, height)
+        eye = self._renderer.GetActiveCamera()
+        eye.SetPosition(*camera.eye)
+        eye.SetFocalPoint(*camera.focus)
+        eye.SetViewUp(*camera.frame[1])
+        eye.SetViewAngle(OPENING)
+        self._renderer.ResetCameraClippingRange()
+        self._errors.clear()
+        self._window.Render()
+        pixels = vtkUnsignedCharArray()
+        self._window.GetPixelData(0, 0, width - 1, height - 1, 1, pixels, 0)
+        if self._errors:
+            raise SceneError("The 3D view could not be drawn.")
+        return np.ascontiguousarray(vtk_to_numpy(pixels).reshape(height, width, 3)[::-1])
+
+    def close(self) -> None:
+        self.remove("")
+        self._window.Finalize()
+
+
+def _poly(vertices: Floats) -> vtkPolyData:
+    points = vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(vertices, np.float32), deep=True))
+    data = vtkPolyData()
+    data.SetPoints(points)
+    return data
+
+
+def _actor(data: vtkPolyData, colour: Colour | NDArray[np.uint8]) -> vtkActor:
+    mapper = vtkPolyDataMapper()
+    mapper.SetInputData(data)
+    actor = vtkActor()
+    actor.SetMapper(mapper)
+    if isinstance(colour, np.ndarray) and colour.ndim == 2:
+        scalars = numpy_to_vtk(np.ascontiguousarray(colour, np.uint8), deep=True)
+        data.GetCellData().SetScalars(scalars)
+        mapper.SetScalarModeToUseCellData()
+    else:
+        mapper.ScalarVisibilityOff()
+        actor.GetProperty().SetColor(*(float(value) / 255 for value in colour))
+    return actor

@@ -1,0 +1,86 @@
+"""The handles of a straight cut: where they are, and what dragging one does. Plain geometry, mm, bed frame."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+REACH = 12.0
+"""Pixels around a handle within which a press takes it."""
+
+
+@dataclass(frozen=True, eq=False)
+class CutFrame:
+    """A cut as it is drawn.
+
+    centre : the point of the plane nearest to the middle of the model
+    normal, along, across : unit vectors; the last two lie in the plane
+    half_along, half_across : half the size of the drawn sheet, mm
+    """
+
+    centre: Floats
+    normal: Floats
+    along: Floats
+    across: Floats
+    half_along: float
+    half_across: float
+
+    @property
+    def corners(self) -> Floats:
+        a, b = self.along * self.half_along, self.across * self.half_across
+        return np.array([self.centre - a - b, self.centre + a - b, self.centre + a + b, self.centre - a + b])
+
+    def handles(self, arm: float) -> dict[str, Floats]:
+        """Places of the handles: "move" along the normal, "lean" and "swing" on the edges of the sheet."""
+        return {
+            "move": self.centre + arm * self.normal,
+            "lean": self.centre + self.half_along * self.along,
+            "swing": self.centre + self.half_across * self.across,
+        }
+
+
+def cut_frame(normal: Floats, offset: float, low: Floats, high: Floats) -> CutFrame:
+    """The frame of the plane normal . p = offset over a model's box."""
+    middle = (low + high) / 2
+    centre = middle + (offset - float(normal @ middle)) * normal
+    # along: level where it can be, so that the two turns are "lean" and "swing" to a person
+    helper = np.array([0.0, 0.0, 1.0]) if abs(normal[2]) < 0.9 else np.array([0.0, 1.0, 0.0])
+    along = np.cross(helper, normal)
+    along /= np.linalg.norm(along)
+    across = np.cross(normal, along)
+    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) - middle
+    return CutFrame(
+        centre, normal, along, across,
+        1.12 * float(np.abs(corners @ along).max()), 1.12 * float(np.abs(corners @ across).max()),
+    )  # fmt: skip
+
+
+def moved_along(origin: Floats, towards: Floats, point: Floats, axis: Floats) -> float:
+    """How far along an axis through a point the nearest place to a ray is."""
+    cross = np.cross(axis, towards)
+    square = float(cross @ cross)
+    if square < 1e-9:  # looking along the axis: no telling
+        return 0.0
+    return float(np.cross(origin - point, towards) @ cross / square)
+
+
+def angle_about(origin: Floats, towards: Floats, point: Floats, axis: Floats, zero: Floats) -> float | None:
+    """Degrees, about an axis through a point, from the direction ``zero`` to where a ray meets the plane across it."""
+    facing = float(towards @ axis)
+    if abs(facing) < 0.05:
+        return None
+    met = origin + float((point - origin) @ axis) / facing * towards - point
+    return math.degrees(math.atan2(float(np.cross(zero, met) @ axis), float(zero @ met)))
+
+
+def leaned(normal: Floats, axis: Floats, degrees: float) -> Floats:
+    """A normal turned about a unit axis (Rodrigues)."""
+    turn = math.radians(degrees)
+    return np.asarray(
+        normal * math.cos(turn) + np.cross(axis, normal) * math.sin(turn)
+        + axis * float(axis @ normal) * (1 - math.cos(turn))
+    )  # fmt: skip

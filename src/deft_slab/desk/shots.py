@@ -1,0 +1,151 @@
+"""Writes docs/screenshots from the demo data by driving the real window (``./deft shots``)."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from ..demo import MODELS, PROJECT
+from .app import settled
+from .jobs import Jobs
+from .look.theme import dress
+from .state import DeskState
+from .window import Window
+
+FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
+_PATIENCE = 120.0
+
+
+class Photographer:
+    """Drives the window with mouse and keyboard, and takes its picture."""
+
+    def __init__(self, application: QApplication, folder: Path) -> None:
+        self._application, self._folder = application, folder
+        self.window = Window(DeskState(Jobs()))
+        self.window.show()
+        self.window.activateWindow()
+        QTest.qWaitForWindowActive(self.window)
+        self.state = self.window.state
+
+    def until(self, ready: Callable[[], bool]) -> None:
+        """Lets the window work until something holds.
+
+        Raises
+        ------
+        TimeoutError : it did not within two minutes.
+        """
+        end = time.monotonic() + _PATIENCE
+        while not ready():
+            if time.monotonic() > end:
+                raise TimeoutError(f"the window did not get ready; notice: {self.window.notice.text!r}")
+            self._application.processEvents()
+            time.sleep(0.01)
+        for _ in range(5):
+            self._application.processEvents()
+            time.sleep(0.02)
+
+    def settle(self) -> None:
+        self.until(lambda: settled(self.state))
+
+    def open(self, path: Path) -> None:
+        self.state.open(path)
+        self.until(lambda: settled(self.state) and not self.state.jobs.busy_with("open"))
+
+    def go(self, step: str) -> None:
+        QTest.keyClick(
+            self.window,
+            Qt.Key(Qt.Key.Key_1 + list(self.window.panels).index(step)),
+            Qt.KeyboardModifier.ControlModifier,
+        )
+        self.settle()
+
+    def drag(self, start: QPointF, by: QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
+        bed, at = self.window.bed, start.toPoint()
+        QTest.mousePress(bed, button, Qt.KeyboardModifier.NoModifier, at)
+        for share in (0.2, 0.4, 0.6, 0.8, 1.0):
+            QTest.mouseMove(bed, at + by * share)
+            self._application.processEvents()
+            time.sleep(0.05)
+        QTest.mouseRelease(bed, button, Qt.KeyboardModifier.NoModifier, at + by)
+
+    def shoot(self, name: str) -> None:
+        path = self._folder / f"{name}.png"
+        if not self.window.grab().save(str(path), "PNG"):
+            raise OSError(f"{path} could not be written")
+        print(path.name)
+
+
+def main(folder: Path = FOLDER) -> int:
+    folder.mkdir(parents=True, exist_ok=True)
+    application = QApplication(sys.argv[:1])
+    dress(application)
+    eye = Photographer(application, folder)
+    window = eye.window
+    eye.open(PROJECT)
+    eye.shoot("tilt")
+    window.below.click()
+    eye.settle()
+    eye.shoot("tilt-from-below")
+    window.bed.look_from("From the front corner")
+    eye.go("Size")
+    eye.shoot("size")
+    _cutting(eye)
+    _lantern_and_trouble(eye)
+    window.state.jobs.close()
+    window.bed.sleep()
+    return 0
+
+
+def _cutting(eye: Photographer) -> None:
+    """Parts the gull by hand: adds a level cut, drags it up to the wings, and looks at what comes of it."""
+    window, state = eye.window, eye.state
+    eye.go("Cut")
+    QTest.mouseClick(window.panels["Cut"].adds["Level"], Qt.MouseButton.LeftButton)
+    eye.settle()
+    start = window.bed.handle_place("move")
+    bed = window.bed
+    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start.toPoint())
+    for step in range(1, 9):
+        QTest.mouseMove(bed, start.toPoint() - QPoint(0, 8 * step))
+        eye.until(lambda: not state.jobs.busy_with("live"))
+    eye.until(lambda: state.live is not None and state.live.outcome.plan == state.draft)
+    eye.shoot("cut-dragging")
+    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start.toPoint() - QPoint(0, 64))
+    field = window.panels["Cut"].place
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "95")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    eye.settle()
+    eye.shoot("cut-in-place")
+    window.on_bed.click()
+    eye.settle()
+    eye.shoot("cut-on-the-bed")
+    for step in ("Join", "Check", "Hand off"):
+        eye.go(step)
+        eye.shoot(step.lower().replace(" ", "-"))
+
+
+def _lantern_and_trouble(eye: Photographer) -> None:
+    """A prop that does not fit the printer, and a file that is no model."""
+    eye.open(MODELS["lantern"])
+    eye.go("Tilt")
+    eye.shoot("too-tall")
+    with tempfile.TemporaryDirectory() as folder:
+        broken = Path(folder) / "figurehead.stl"
+        broken.write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(400))
+        eye.state.open(broken)
+        eye.until(lambda: eye.window.notice.isVisible())
+    eye.open(MODELS["hook"])
+    eye.shoot("hook")
+
+
+if __name__ == "__main__":
+    sys.exit(main(Path(sys.argv[1]) if len(sys.argv) > 1 else FOLDER))

@@ -1,0 +1,1 @@
+"""One panel for each step of the work."""

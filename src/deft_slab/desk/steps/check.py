@@ -1,0 +1,69 @@
+"""Check: what is sure about this plan, and what to look at before printing."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from ...core.outcome import Outcome
+from ..state import DeskState
+from ..widgets import text
+from ..widgets.parts import Panel, emptied, label, line, row
+
+
+def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
+    """(fine, what, detail) of each thing that was checked."""
+    pieces, totals = outcome.pieces, outcome.totals
+    found = []
+    open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
+    found.append(
+        (not open_pieces, "Closed", "every piece encloses a volume" if not open_pieces else ", ".join(open_pieces))
+    )
+    if outcome.volume_before_mm3 is not None and not open_pieces:
+        after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
+        off = abs(after - outcome.volume_before_mm3) / abs(outcome.volume_before_mm3)
+        detail = f"{text.volume(after)} in {len(pieces)} of {text.volume(outcome.volume_before_mm3)}; off by {off:.0e}"
+        found.append((off <= 1e-6, "Nothing lost", detail))
+    for piece in pieces:
+        f = piece.figures
+        detail = f"{text.area(f.base_area_mm2)} on the bed, tips at {text.degrees(f.tipping_deg)}"
+        found.append(
+            (f.sits_flat, f"{piece.name} sits flat" if f.sits_flat else f"{piece.name} does not sit flat", detail)
+        )
+        over = [
+            f"{text.mm(out)} too {word}"
+            for out, word in zip(piece.fit.over, ("wide", "deep", "high"), strict=True)
+            if out
+        ]
+        turn = f"turned by {text.degrees(piece.fit.yaw)}" if piece.fit.yaw else "as it lies"
+        found.append((piece.fit.fits, f"{piece.name} {'fits' if piece.fit.fits else 'does not fit'} the printer",
+                      turn if piece.fit.fits else ", ".join(over)))  # fmt: skip
+    share = totals.support_inside_mm3 / totals.support_volume_mm3 if totals.support_volume_mm3 > 0 else 0.0
+    found.append((share < 0.05, "Support that can be taken out",
+                  f"{text.volume(totals.support_inside_mm3)} ({100 * share:.0f} %) stands where hardly a ray gets out"))  # fmt: skip
+    found.extend((False, "Look here", note) for note in outcome.notes)
+    return found
+
+
+class CheckPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self.head("What was checked")
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(4)
+        self.add(holder)
+        self.column.addStretch(1)
+        state.outcome_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        emptied(self._list)
+        if self._state.evaluated is None:
+            self._list.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
+            return
+        for fine, what, detail in findings(self._state.evaluated.outcome):
+            self._list.addLayout(row(label("✓" if fine else "!", "good" if fine else "look"), label(what), 1))
+            self._list.addWidget(label(detail, "faint" if fine else "look", wrap=True))
+            self._list.addWidget(line())

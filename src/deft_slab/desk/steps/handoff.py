@@ -1,0 +1,62 @@
+"""Hand off: write the pieces ready to print, and save the project."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from ..state import DeskState
+from ..widgets import text
+from ..widgets.parts import Panel, button, emptied, label, line, row
+
+
+class HandOffPanel(Panel):
+    def __init__(self, state: DeskState, window) -> None:
+        super().__init__()
+        self._state = state
+        self.head("Pieces, seated on the bed")
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(4)
+        self.add(holder)
+        self.head("Write")
+        self.stl = button(
+            "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",
+            window.ask_stl_folder, role="main",
+        )  # fmt: skip
+        self.together = button(
+            "All in one 3MF …", "All pieces, named, in their seats, side by side without overlap, in mm.",
+            window.ask_3mf_file, role="main",
+        )  # fmt: skip
+        self.save = button(
+            "Save the project …", "A 3MF with the pieces, the model as it was opened, and the plan with its choices.",
+            window.ask_project_file,
+        )  # fmt: skip
+        for part in (self.stl, self.together, self.save):
+            self.add(part)
+        self._where = label("", "faint", wrap=True)
+        self.add(self._where)
+        self.column.addStretch(1)
+        state.outcome_changed.connect(self.refresh)
+        state.project_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        emptied(self._list)
+        evaluated = self._state.evaluated
+        for part in (self.stl, self.together, self.save):
+            part.setEnabled(evaluated is not None)
+        if evaluated is None:
+            self._list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
+            return
+        beds = max(laid.bed for laid in evaluated.laid) + 1
+        for piece, laid in zip(evaluated.outcome.pieces, evaluated.laid, strict=True):
+            where = f"bed {laid.bed + 1}" if beds > 1 else ""
+            self._list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(where, "faint")))
+            fits = "" if piece.fit.fits else " · does not fit"
+            self._list.addWidget(
+                label(f"{text.box(piece.figures.size_mm)}{fits}", "faint" if piece.fit.fits else "look")
+            )
+            self._list.addWidget(line())
+        saved = f"Project: {self._state.path.name}" if self._state.path else "The project has not been saved yet."
+        self._where.setText(saved + (" Changed since." if self._state.path and self._state.dirty else ""))

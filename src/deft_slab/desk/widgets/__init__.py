@@ -1,0 +1,1 @@
+"""Controls that the panels share."""

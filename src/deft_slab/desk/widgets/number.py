@@ -1,0 +1,126 @@
+"""A field for a number with a unit; it takes another unit or a sum: "4.5in", "120/2", "3cm + 2"."""
+
+from __future__ import annotations
+
+import ast
+import operator
+import re
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QLineEdit, QWidget
+
+_LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
+_OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}}
+_OPERATIONS = {
+    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
+}  # fmt: skip
+_QUANTITY = re.compile(r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>mm|cm|ft|in|deg|m|\"|°|%)?")
+
+
+def parse_quantity(text: str, unit: str) -> float:
+    """The value of a text, in ``unit`` ("mm", "°" or "%").
+
+    Raises
+    ------
+    ValueError : it is not a number, a number with a unit of the kind, or a sum of such.
+    """
+    factors = _LENGTHS if unit == "mm" else _OTHERS[unit]
+
+    def plain(found: re.Match[str]) -> str:
+        given = found["unit"]
+        if given is not None and given not in factors:
+            raise ValueError(f"“{given}” is no unit for this")
+        return f"({float(found['number']) * factors.get(given or unit, 1.0)!r})"
+
+    source = _QUANTITY.sub(plain, text.strip().replace(",", ".").replace("−", "-").replace("×", "*"))
+    try:
+        value = _sum(ast.parse(source, mode="eval").body)
+    except (SyntaxError, ZeroDivisionError, RecursionError) as error:
+        raise ValueError("not a number") from error
+    if not abs(value) < 1e9:
+        raise ValueError("too large")
+    return value
+
+
+def _sum(node: ast.expr) -> float:
+    if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
+        return float(node.value)
+    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
+        return _OPERATIONS[type(node.op)](_sum(node.left), _sum(node.right))
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
+        value = _sum(node.operand)
+        return -value if isinstance(node.op, ast.USub) else value
+    raise ValueError("not a number")
+
+
+class NumberField(QLineEdit):
+    """Commits on Enter or on leaving, if the text changed and makes sense; arrow keys step; Esc restores."""
+
+    committed = Signal(float)
+
+    def __init__(
+        self, unit: str, *, low: float = -1e6, high: float = 1e6, step: float = 1.0, decimals: int = 1,
+        parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._unit, self._low, self._high, self._step, self._decimals = unit, low, high, step, decimals
+        self._value = 0.0
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setMinimumWidth(64)
+        self.editingFinished.connect(self._commit)
+        self.textEdited.connect(lambda _: self._mark(""))
+
+    @property
+    def value(self) -> float:
+        return self._value
+
+    def set_value(self, value: float) -> None:
+        """Shows a value without telling anybody; a text being typed is left alone."""
+        if self.hasFocus() and self.isModified() and value == self._value:
+            return
+        self._value = value
+        self._show()
+
+    def _show(self) -> None:
+        space = "" if self._unit == "°" else " "
+        self.setText(f"{self._value:.{self._decimals}f}{space}{self._unit}")
+        self.setModified(False)
+        self._mark("")
+
+    def _mark(self, problem: str) -> None:
+        if bool(self.property("wrong")) != bool(problem):
+            self.setProperty("wrong", bool(problem))
+            self.style().unpolish(self)
+            self.style().polish(self)
+        self.setAccessibleDescription(problem)
+
+    def _commit(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = parse_quantity(self.text(), self._unit)
+        except ValueError as problem:
+            self._mark(str(problem))
+            return
+        if not self._low <= value <= self._high:
+            self._mark(f"between {self._low:g} and {self._high:g} {self._unit}")
+            return
+        self._take(value)
+
+    def _take(self, value: float) -> None:
+        changed = value != self._value
+        self._value = value
+        self._show()
+        if changed:
+            self.committed.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
+        if event.key() in steps:
+            moved = self._value + steps[event.key()] * self._step
+            self._take(min(max(moved, self._low), self._high))
+        elif event.key() == Qt.Key.Key_Escape and self.isModified():
+            self._show()
+        else:
+            super().keyPressEvent(event)

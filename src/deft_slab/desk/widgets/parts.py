@@ -1,0 +1,124 @@
+"""Labels, rows and buttons in the desk's manner."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+
+def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
+    """Roles: head, title, faint, good, look, figure, chip."""
+    found = QLabel(text)
+    if role:
+        found.setProperty("role", role)
+    found.setWordWrap(wrap)
+    return found
+
+
+def say(found: QLabel, text: str, role: str) -> None:
+    """Changes a label's text and role."""
+    found.setText(text)
+    if found.property("role") != role:
+        found.setProperty("role", role)
+        found.style().unpolish(found)
+        found.style().polish(found)
+
+
+def button(text: str, does: str, act: Callable[[], object], *, role: str = "", checkable: bool = False) -> QPushButton:
+    """``does`` is the tooltip: what it does to the figures."""
+    found = QPushButton(text)
+    found.setToolTip(does)
+    found.setAccessibleName(text if any(letter.isalpha() for letter in text) else does)
+    found.setCheckable(checkable)
+    if role:
+        found.setProperty("role", role)
+    found.clicked.connect(lambda _checked=False: act())
+    return found
+
+
+def line() -> QFrame:
+    found = QFrame()
+    found.setProperty("role", "line")
+    return found
+
+
+def row(*parts: QWidget | int, spacing: int = 6) -> QHBoxLayout:
+    """Widgets side by side; a number is a stretch."""
+    layout = QHBoxLayout()
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(spacing)
+    for part in parts:
+        if isinstance(part, int):
+            layout.addStretch(part)
+        else:
+            layout.addWidget(part)
+    return layout
+
+
+def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
+    """A name on the left and a figure on the right, to be filled in."""
+    value = label("", "figure")
+    value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    title = label(name, "faint")
+    title.setToolTip(tip)
+    value.setToolTip(tip)
+    value.setAccessibleName(name)
+    return row(title, 1, value), value
+
+
+class Panel(QScrollArea):
+    """A column of parts that scrolls when it must."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inside = QWidget()
+        self.column = QVBoxLayout(inside)
+        self.column.setContentsMargins(14, 12, 14, 12)
+        self.column.setSpacing(8)
+        self.setWidget(inside)
+
+    def add(self, part: QWidget | QLayout) -> None:
+        if isinstance(part, QWidget):
+            self.column.addWidget(part)
+        else:
+            self.column.addLayout(part)
+
+    def head(self, text: str) -> None:
+        if self.column.count():
+            self.column.addSpacing(6)
+        self.column.addWidget(label(text, "head"))
+
+
+def emptied(layout: QLayout) -> None:
+    """Takes everything out of a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            emptied(inner)
+
+
+class Swatch(QWidget):
+    """A small square of colour."""
+
+    def __init__(self, colour: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._colour = QColor(colour)
+        self.setFixedSize(12, 12)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(self._colour)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawRoundedRect(self.rect(), 2, 2)
+        painter.end()

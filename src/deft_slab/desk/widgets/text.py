@@ -1,0 +1,38 @@
+"""Figures as a person reads them."""
+
+from __future__ import annotations
+
+
+def mm(value: float) -> str:
+    if abs(value) < 0.05:
+        return "0 mm"
+    return f"{value:.0f} mm" if abs(value) >= 100 else f"{value:.1f} mm"
+
+
+def area(mm2: float) -> str:
+    """mm² below 100 mm², else cm²."""
+    if abs(mm2) < 0.05:
+        return "0 cm²"
+    return f"{mm2 / 100:.1f} cm²" if abs(mm2) >= 100 else f"{mm2:.1f} mm²"
+
+
+def volume(mm3: float) -> str:
+    """cm³; mm³ below a tenth of one."""
+    if abs(mm3) < 0.5:
+        return "0 cm³"
+    if abs(mm3) < 100:
+        return f"{mm3:.0f} mm³"
+    return f"{mm3 / 1000:.0f} cm³" if abs(mm3) >= 1e5 else f"{mm3 / 1000:.1f} cm³"
+
+
+def degrees(value: float) -> str:
+    return f"{value:.1f}°".replace(".0°", "°")
+
+
+def box(size: tuple[float, float, float]) -> str:
+    return " × ".join(f"{value:.0f}" for value in size) + " mm"
+
+
+def signed(text: str, value: float) -> str:
+    """A difference with its sign; ``text`` is the figure of the absolute value."""
+    return ("−" if value < 0 else "+") + text

@@ -1,0 +1,387 @@
+"""The window: title strip, pieces, bed, step panel, ledger."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QProgressBar,
+    QSlider,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..core.errors import DeftError
+from ..demo import PROJECT
+from . import actions
+from .actions import Action
+from .ledger.view import Ledger
+from .look.mark import Mark
+from .pieces_pane import PiecesPane
+from .scene.bed_view import BedView
+from .scene.camera import VIEWS
+from .state import STEPS, DeskState
+from .steps.check import CheckPanel
+from .steps.cut import CutPanel
+from .steps.handoff import HandOffPanel
+from .steps.join import JoinPanel
+from .steps.size import SizePanel
+from .steps.tilt import TiltPanel
+from .widgets import text
+from .widgets.legend import OverhangLegend
+from .widgets.notice import Notice
+from .widgets.parts import button, label, row
+
+OPENABLE = "Models and projects (*.3mf *.stl *.ply *.obj);;All files (*)"
+
+
+class Window(QMainWindow):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state = state
+        self.setWindowTitle("Deft Slab")
+        self.resize(1280, 800)
+        self.setMinimumSize(1040, 640)
+        self.setAcceptDrops(True)
+        self._actions = {action.id: self._made(action) for action in actions.ALL}
+        self.bed = BedView(state)
+        self.notice = Notice()
+        self.ledger = Ledger(state)
+        self._build()
+        for signal in (
+            state.project_changed,
+            state.opened,
+            state.view_changed,
+            state.step_changed,
+            state.outcome_changed,
+        ):
+            signal.connect(self.refresh)
+        state.failed.connect(self._on_failed)
+        state.told.connect(self.notice.tell)
+        state.jobs.progressed.connect(self._on_progress)
+        self.bed.hovered.connect(self._on_hovered)
+        self.refresh()
+        QTimer.singleShot(0, self.bed.wake)
+
+    # building
+
+    def _made(self, action: Action) -> QAction:
+        made = QAction(action.text, self)
+        made.setToolTip(action.tip)
+        made.setShortcuts([QKeySequence(key) for key in action.keys])
+        made.triggered.connect(lambda _checked=False: self._act(action))
+        self.addAction(made)
+        return made
+
+    def _act(self, action: Action) -> None:
+        if action.does.startswith("go_to_"):
+            self.state.go_to(STEPS[int(action.does[-1]) - 1])
+        else:
+            getattr(self, action.does)()
+
+    def _build(self) -> None:
+        pane = QWidget()
+        pane.setObjectName("pane")
+        self.setCentralWidget(pane)
+        column = QVBoxLayout(pane)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._strip())
+        upper = QWidget()
+        across = QHBoxLayout(upper)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(PiecesPane(self.state))
+        across.addWidget(self._middle(), 1)
+        across.addWidget(self._right())
+        splitter = QSplitter(Qt.Orientation.Vertical)
+        splitter.setChildrenCollapsible(False)
+        splitter.addWidget(upper)
+        splitter.addWidget(self.ledger)
+        splitter.setStretchFactor(0, 1)
+        splitter.setSizes([526, 228])
+        column.addWidget(splitter, 1)
+        self._busy = QProgressBar()
+        self._busy.setRange(0, 1000)
+        self._busy.setTextVisible(False)
+        self._busy.setFixedWidth(140)
+        self._doing = label("", "faint")
+        self._stop = button("Stop", "Stops what is being worked on; the plan stays as it is.", self.stop, role="small")
+        for part in (self._doing, self._busy, self._stop):
+            self.ledger.foot.addWidget(part)
+            part.hide()
+
+    def _strip(self) -> QWidget:
+        strip = QWidget()
+        strip.setObjectName("strip")
+        strip.setFixedHeight(44)
+        self._file = QToolButton()
+        self._file.setText("File")
+        self._file.setToolTip("Open, save, recent files.")
+        self._file.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._file_menu = QMenu(self)
+        self._file_menu.aboutToShow.connect(self._fill_file_menu)
+        self._file.setMenu(self._file_menu)
+        self._file.setFixedHeight(28)
+        self._title = label("Deft Slab", "title")
+        self._size = label("", "faint")
+        self._steps = QButtonGroup(self)
+        tabs = []
+        for step in STEPS:
+            tab = QToolButton()
+            tab.setText(step)
+            tab.setCheckable(True)
+            tab.setProperty("role", "step")
+            tab.setToolTip(f"Opens the step “{step}” (Ctrl+{STEPS.index(step) + 1}).")
+            tab.clicked.connect(partial(self.state.go_to, step))
+            self._steps.addButton(tab)
+            tabs.append(tab)
+        self._undo = button("Undo", "", self.undo)
+        self._redo = button("Redo", "", self.redo)
+        chip = label(self.state.printer.label, "chip")
+        chip.setFixedHeight(26)
+        chip.setToolTip("The printer that “fits” is judged by: width, depth and height of what it can print.")
+        layout = row(Mark(), self._file, self._title, self._size, 1, *tabs, 1, chip, self._undo, self._redo, spacing=8)
+        layout.setContentsMargins(12, 0, 12, 0)
+        strip.setLayout(layout)
+        return strip
+
+    def _middle(self) -> QWidget:
+        holder = QWidget()
+        stack = QVBoxLayout(holder)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.addWidget(self.bed)
+        over = QVBoxLayout(self.bed)
+        over.setContentsMargins(12, 10, 12, 12)
+        state = self.state
+        self.on_bed = button("On the bed", "Each piece in its own seat, ready to print.",
+                             lambda: state.show(in_place=False), checkable=True)  # fmt: skip
+        self.in_place = button("In place", "The pieces where they belong on the prop, pulled apart.",
+                               lambda: state.show(in_place=True), checkable=True)  # fmt: skip
+        self.overhang = button("Overhang", "Colours the facets that need support.",
+                               lambda: state.show(show_overhang=not state.show_overhang), checkable=True)  # fmt: skip
+        self.support = button("Support", "Shows the space that support would fill.",
+                              lambda: state.show(show_support=not state.show_support), checkable=True)  # fmt: skip
+        self._views = QToolButton()
+        self._views.setText("Look from …")
+        self._views.setToolTip("Ready views of the bed; dragging turns it, the wheel comes nearer.")
+        self._views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self)
+        for view in VIEWS:
+            menu.addAction(view, partial(self.bed.look_from, view))
+        self._views.setMenu(menu)
+        self._views.setFixedHeight(28)
+        self.below = button("From below", "Looks up through the bed at the undersides.",
+                            partial(self.bed.look_from, "From below"))  # fmt: skip
+        over.addLayout(row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, 1))
+        over.addWidget(self.notice)
+        over.addStretch(1)
+        self.legend = OverhangLegend()
+        self.legend.toggled.connect(self._toggle_angle)
+        self._apart_card = QWidget()
+        self.apart = QSlider(Qt.Orientation.Horizontal)
+        self.apart.setRange(0, 100)
+        self.apart.setValue(round(100 * state.apart))
+        self.apart.setFixedWidth(120)
+        self.apart.setAccessibleName("Pulled apart")
+        self.apart.setToolTip("Pulls the pieces apart along their cuts; the plan stays as it is.")
+        self.apart.valueChanged.connect(lambda value: state.show(apart=value / 100))
+        self._apart_card.setLayout(row(label("pulled apart", "faint"), self.apart))
+        self._hint = label("", "faint")
+        over.addLayout(row(self.legend, self._apart_card, self._hint, 1, spacing=12))
+        return holder
+
+    def _right(self) -> QWidget:
+        right = QWidget()
+        right.setObjectName("right")
+        right.setFixedWidth(330)
+        self.panels = {
+            "Size": SizePanel(self.state), "Tilt": TiltPanel(self.state), "Cut": CutPanel(self.state),
+            "Join": JoinPanel(self.state), "Check": CheckPanel(self.state), "Hand off": HandOffPanel(self.state, self),
+        }  # fmt: skip
+        self._stack = QStackedWidget()
+        for panel in self.panels.values():
+            self._stack.addWidget(panel)
+        layout = QVBoxLayout(right)
+        layout.setContentsMargins(1, 0, 0, 0)
+        layout.addWidget(self._stack)
+        return right
+
+    def _fill_file_menu(self) -> None:
+        menu = self._file_menu
+        menu.clear()
+        for action in actions.FILE[:2]:
+            menu.addAction(self._actions[action.id])
+        recent = [Path(path) for path in self.state.settings.recent if Path(path).exists()]
+        if recent:
+            menu.addSection("Recent")
+            for path in recent:
+                menu.addAction(path.name, partial(self.state.open, path)).setToolTip(str(path))
+        menu.addSeparator()
+        for name in ("save", "save_as"):
+            menu.addAction(self._actions[name])
+        menu.addSeparator()
+        for name in ("swap_drag", "shortcuts", "quit"):
+            menu.addAction(self._actions[name])
+
+    # what actions do
+
+    def open_demo(self) -> None:
+        self.state.open(PROJECT)
+
+    def ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a model or a project", self._folder(), OPENABLE)
+        if name and self._may_leave():
+            self.state.open(Path(name))
+
+    def _folder(self) -> str:
+        recent = self.state.settings.recent
+        return str(Path(recent[0]).parent) if recent else ""
+
+    def save(self) -> None:
+        if self.state.path is None or self.state.path == PROJECT:
+            self.ask_project_file()
+        else:
+            self.state.save(self.state.path)
+
+    def _ask_3mf(self, title: str, suggestion: str) -> Path | None:
+        name, _ = QFileDialog.getSaveFileName(self, title, str(Path(self._folder()) / suggestion), "3MF (*.3mf)")
+        if not name:
+            return None
+        return Path(name) if name.lower().endswith(".3mf") else Path(name + ".3mf")
+
+    def ask_project_file(self) -> None:
+        path = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
+        if path is not None:
+            self.state.save(path)
+
+    def ask_3mf_file(self) -> None:
+        path = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
+        if path is not None:
+            self.state.write_together(path)
+
+    def ask_stl_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder for the STL files", self._folder())
+        if name:
+            self.state.write_pieces(Path(name))
+
+    def undo(self) -> None:
+        self.state.undo()
+
+    def redo(self) -> None:
+        self.state.redo()
+
+    def keep_choice(self) -> None:
+        self.state.keep_choice()
+
+    def stop(self) -> None:
+        self.state.jobs.cancel()
+
+    def swap_drag(self) -> None:
+        settings = self.state.settings
+        self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
+        self.notice.tell("Left drag now " + ("moves the view." if self.state.settings.swap_drag else "turns the view."))
+
+    def _toggle_angle(self) -> None:
+        settings = self.state.settings
+        other = "bed" if settings.angle_from == "wall" else "wall"
+        self.state.change_settings(settings.model_copy(update={"angle_from": other}))
+
+    def show_keys(self) -> None:
+        lines = [f"<tr><td>{', '.join(a.keys)}&nbsp;&nbsp;</td><td>{a.tip}</td></tr>" for a in actions.ALL if a.keys]
+        lines += [
+            "<tr><td>On the bed</td><td>arrows turn, + and − come nearer, double click shows everything</td></tr>",
+            "<tr><td>In a number</td><td>arrows step; units and sums are understood: 4.5in, 120/2</td></tr>",
+            "<tr><td>In the ledger</td><td>Enter brings back, F2 renames, P pins, Delete removes</td></tr>",
+        ]
+        QMessageBox.information(self, "Keys", f"<table>{''.join(lines)}</table>")
+
+    # what happens
+
+    def _on_failed(self, error: DeftError) -> None:
+        self.notice.warn(error.what, " ".join(part for part in (error.kept, error.remedy) if part))
+
+    def _on_progress(self, share: float, doing: str) -> None:
+        for part in (self._doing, self._busy, self._stop):
+            part.setVisible(bool(doing))
+        self._doing.setText(f"{doing} …" if doing else "")
+        self._busy.setValue(round(1000 * share))
+
+    def _on_hovered(self, words: str) -> None:
+        self._hint.setText(words)
+
+    def refresh(self) -> None:
+        state = self.state
+        project = state.project
+        self._title.setText(project.title if project else "No model open")
+        self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
+        size = state.model.solid.size * state.plan.factor if state.model else None
+        self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
+        self._stack.setCurrentWidget(self.panels[state.step])
+        for tab in self._steps.buttons():
+            tab.setChecked(tab.text() == state.step)
+        for made, words, what in (
+            (self._undo, state.undo_text, "Takes back"),
+            (self._redo, state.redo_text, "Makes again"),
+        ):
+            made.setEnabled(bool(words))
+            made.setToolTip(
+                f"{what}: {words}" if words else "Nothing to take back." if made is self._undo else "Nothing to redo."
+            )
+        several = len(state.pieces) > 1
+        self.on_bed.setChecked(not state.in_place)
+        self.in_place.setChecked(state.in_place)
+        self.on_bed.setVisible(several)
+        self.in_place.setVisible(several)
+        self.overhang.setChecked(state.show_overhang)
+        self.support.setChecked(state.show_support)
+        posed = state.model is not None and not state.in_place
+        for part in (self.overhang, self.support):
+            part.setVisible(posed)
+        self.legend.setVisible(posed and state.show_overhang)
+        if state.plan is not None:
+            self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
+        self._apart_card.setVisible(several and state.in_place)
+        for action in actions.ALL:
+            self._actions[action.id].setEnabled(action.enabled(state))
+
+    def _may_leave(self) -> bool:
+        """Asks before unsaved work is left; true when it may be."""
+        if not self.state.dirty or not self.state.undo_text:
+            return True
+        answer = QMessageBox.question(
+            self, "Unsaved changes", f"“{self.state.project.title}” has changes that are not saved. Leave them?",
+            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        return answer == QMessageBox.StandardButton.Discard
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            if self._may_leave():
+                self.state.open(paths[0])
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.bed.sleep()
+        self.state.jobs.close()
+        super().closeEvent(event)
