@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .plan import ModelRef, PieceWish, Plan, Side, Tilt
-from .solid import Solid
+from .solid import Defects, Solid
 
 Floats = NDArray[np.float64]
 
@@ -67,6 +67,11 @@ class Fit:
     fits: bool
     yaw: float
     over: tuple[float, float, float]
+
+    def sentence(self) -> str:
+        """By how much it does not fit: "59.6 mm too high"; empty when it fits."""
+        words = ("wide", "deep", "high")
+        return ", ".join(f"{out:.1f} mm too {word}" for out, word in zip(self.over, words, strict=True) if out)
 
 
 @dataclass(frozen=True, eq=False)
@@ -132,12 +137,17 @@ class Totals:
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """What a plan comes to. ``notes`` are sentences for the person; ``approximate`` says it is of the stand-in."""
+    """What a plan comes to.
+
+    notes : sentences for the person; defects : of the whole model, mm, model frame
+    approximate : it is of the stand-in
+    """
 
     plan: Plan
     pieces: tuple[Piece, ...]
     seams: dict[str, Seam]
     totals: Totals
     notes: tuple[str, ...]
+    defects: Defects
     volume_before_mm3: float | None
     approximate: bool = False

@@ -87,7 +87,7 @@ class Workshop:
         before = base.volume if base.defects.closed else None
         if not quick:
             notes += _remarks(pieces, wishes, plan)
-        return Outcome(plan, tuple(pieces), seams, _totals(pieces, seams), tuple(notes), before, quick)
+        return Outcome(plan, tuple(pieces), seams, _totals(pieces, seams), tuple(notes), base.defects, before, quick)
 
     def _parts(self, plan: Plan, base: Solid, job: Job) -> tuple[list[_Part], list[str]]:
         """The model parted by the recipe, and a sentence for each cut that parts nothing."""
@@ -227,6 +227,9 @@ def _remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> l
     if crumbs:
         worst = max(max(piece.solid.size) for piece in crumbs)
         remarks.append(f"{len(crumbs)} of the pieces are crumbs (up to {worst:.1f} mm across).")
+    remarks += [
+        f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
+    ]
     near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
     if near:
         names = ", ".join(piece.name for piece in near)

@@ -30,15 +30,18 @@ class Action:
 
 FILE = (
     Action("open", "Open …", "Opens a model (STL, 3MF, PLY, OBJ) or a project.", ("Ctrl+O",), "ask_open"),
-    Action("demo", "Open the demo", "Opens the gull figurehead of the harbour play, with three choices.", (), "open_demo"),
+    Action("demo", "Open the demo", "Opens the gull figurehead, with three choices.", (), "open_demo"),
     Action("save", "Save", "Saves the project where it was saved last.", ("Ctrl+S",), "save", _with_model),
-    Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), "ask_project_file", _with_model),
+    Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), "ask_project_file",
+           _with_model),
     Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), "close"),
 )  # fmt: skip
 EDIT = (
     Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), "undo", lambda state: bool(state.undo_text)),
-    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), "redo", lambda state: bool(state.redo_text)),
-    Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), "keep_choice", _with_model),
+    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), "redo",
+           lambda state: bool(state.redo_text)),
+    Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), "keep_choice",
+           _with_model),
     Action("stop", "Stop", "Stops what is being worked on.", ("Ctrl+.",), "stop"),
 )  # fmt: skip
 VIEW = tuple(

@@ -26,6 +26,10 @@ _STOPPABLE = frozenset({"evaluate", "choice", "ready"})
 """What may be stopped for something more urgent, and is then done again."""
 
 
+_MOST_SILENT_STARTS = 3
+"""A process that ends this often before it says anything is not started again."""
+
+
 @dataclass(eq=False)
 class Request:
     lane: str
@@ -59,6 +63,7 @@ class Jobs(QObject):
         self._count = 0
         self._generation = 0
         self._closed = False
+        self._silent_starts = 0
         self._heard.connect(self._on_heard)
         self._start()
 
@@ -165,6 +170,7 @@ class Jobs(QObject):
         if kind == "ended":
             self._on_ended()
             return
+        self._silent_starts = 0
         request = self._running
         if request is None or request.number != number:
             return
@@ -186,13 +192,21 @@ class Jobs(QObject):
         self._tell()
 
     def _on_ended(self) -> None:
-        request, self._running = self._running, None
+        lost = [self._running] if self._running is not None and not self._running.dropped else []
+        lost += [request for request in self._waiting.values() if request not in lost]
+        self._running = None
         self._waiting.clear()
-        self._start()
-        self.restarted.emit()
-        if request is not None and not request.dropped:
+        self._silent_starts += 1
+        again = self._silent_starts < _MOST_SILENT_STARTS
+        if again:
+            self._start()
+            self.restarted.emit()
+        remedy = (
+            "Close other programs and try again." if again else "Save nothing over your files; start Deft Slab anew."
+        )
+        for request in lost[:1]:
             request.failed(
                 DeftError("The working process ended by itself, perhaps for want of memory.",
-                          kept="Your plan is untouched.", remedy="Close other programs and try again.")
+                          kept="Your plan is untouched.", remedy=remedy)
             )  # fmt: skip
         self._tell()

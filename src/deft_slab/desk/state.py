@@ -411,8 +411,8 @@ class DeskState(QObject):
 
     def _change_choice(self, did: str, choice_id: str, **update: object) -> None:
         project = self.project
-        self.do(did, project.changed(choices=tuple(
-            choice.model_copy(update=update) if choice.id == choice_id else choice for choice in project.choices)))  # fmt: skip
+        changed = [choice.model_copy(update=update) if choice.id == choice_id else choice for choice in project.choices]
+        self.do(did, project.changed(choices=tuple(changed)))
 
     def pin_choice(self, choice_id: str | None) -> None:
         self.do("pin a choice", self.project.changed(pinned=choice_id))

@@ -70,6 +70,7 @@ class Window(QMainWindow):
             signal.connect(self.refresh)
         state.failed.connect(self._on_failed)
         state.told.connect(self.notice.tell)
+        state.opened.connect(self.notice.hide)
         state.jobs.progressed.connect(self._on_progress)
         self.bed.hovered.connect(self._on_hovered)
         self.refresh()

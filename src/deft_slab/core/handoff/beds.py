@@ -21,14 +21,15 @@ GAP = 4.0
 
 @dataclass(frozen=True, eq=False)
 class Laid:
-    """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm; bed 0 has its corner at 0, 0.
+    """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
 
-    Beds follow each other along +X in the shared frame of a file.
+    bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
     """
 
     rotation: Floats
     shift: Floats
     bed: int
+    bed_x: float
 
 
 def _footprints(pieces: Sequence[Piece]) -> list[tuple[Floats, Floats]]:
@@ -73,5 +74,7 @@ def lay_out(pieces: Sequence[Piece], printer: Printer) -> list[Laid]:
         centre_y = (printer.bed_y - extent[on][1]) / 2
         low = vertices.min(axis=0)
         lift = float((pieces[number].solid.vertices @ rotation[2]).min())
-        laid.append(Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], -lift]), on))
+        laid.append(
+            Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], -lift]), on, on * pitch)
+        )
     return laid

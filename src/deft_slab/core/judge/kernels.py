@@ -268,17 +268,32 @@ def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
 
 
 @njit(cache=True, nogil=True)
+def _within(start, heights, facets, cell, bottom, top):
+    """Length, between two heights, of a column's part inside the piece."""
+    length = 0.0
+    winding = 0
+    for n in range(start[cell], start[cell + 1] - 1):
+        winding += 1 if facets[n] < 0 else -1
+        if winding > 0:
+            length += max(min(heights[n + 1], top) - max(heights[n], bottom), 0.0)
+    return length
+
+
+@njit(cache=True, nogil=True)
 def _put(quads, n, k, i, j, z):
     quads[n, k, 0], quads[n, k, 1], quads[n, k, 2] = i, j, z
 
 
 @njit(cache=True, nogil=True)
-def skin_quads(start, low, high, nx, ny, quads):
+def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
     """The outer skin of a field of intervals, as quads; returns how many.
 
+    What leans on the piece, walls, tops and floors, is left out: it would lie in the piece's own surface.
+
     start : (nx * ny + 1,) where each cell's intervals begin; low, high : their ends, mm
+    hit_start, heights, facets : the column field that the intervals came from
     quads : (q, 4, 3) float64, written: grid corner i and j (whole numbers) and the height in mm; large enough for
-    six quads an interval
+    five quads an interval
     """
     count = 0
     ci = np.array([0, 1, 1, 0])
@@ -293,10 +308,10 @@ def skin_quads(start, low, high, nx, ny, quads):
                 for k in range(4):
                     tops[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, True)
                     bottoms[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, False)
-                for k in range(4):
-                    _put(quads, count, k, i + ci[k], j + cj[k], tops[k])
-                    _put(quads, count + 1, k, i + ci[3 - k], j + cj[3 - k], bottoms[3 - k])
-                count += 2
+                if bottom <= 0.0:
+                    for k in range(4):
+                        _put(quads, count, k, i + ci[3 - k], j + cj[3 - k], 0.0)
+                    count += 1
                 for side in range(4):
                     ni = i + (side == 1) - (side == 3)
                     nj = j + (side == 2) - (side == 0)
@@ -307,6 +322,9 @@ def skin_quads(start, low, high, nx, ny, quads):
                             if low[m] < top and high[m] > bottom:
                                 covered = True
                                 break
+                        if not covered:
+                            within = _within(hit_start, heights, facets, other, bottom, top)
+                            covered = within > 0.5 * (top - bottom)
                     if covered:
                         continue
                     a, b = side, (side + 1) % 4

@@ -25,8 +25,11 @@ def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, NDArray[np.i
         return np.empty((0, 3)), np.empty((0, 3), np.int32)
     start = np.zeros(columns.nx * columns.ny + 1, np.int64)
     np.cumsum(np.bincount(cell_of, minlength=columns.nx * columns.ny), out=start[1:])
-    quads = np.empty((6 * len(cell_of), 4, 3))
-    count = kernels.skin_quads(start, floors[keep], columns.heights[keep], columns.nx, columns.ny, quads)
+    quads = np.empty((5 * len(cell_of), 4, 3))
+    count = kernels.skin_quads(
+        start, floors[keep], columns.heights[keep], columns.nx, columns.ny,
+        columns.start, columns.heights, columns.facets, quads,
+    )  # fmt: skip
     corners = quads[:count].reshape(-1, 3)
     grid = _smoothed_corners(np.diff(start).reshape(columns.ny, columns.nx) > 0)
     i, j = corners[:, 0].astype(int), corners[:, 1].astype(int)

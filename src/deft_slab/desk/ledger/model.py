@@ -24,22 +24,30 @@ class Column:
     shown: Callable[[float], str]
     best: str = "less"
     bar: bool = True
+    exact_only: bool = False
+
+    def known(self, row: Row) -> bool:
+        """Whether a row has this figure; what needs exposure is unknown while something is dragged."""
+        return row.shown is not None and not (row.approximate and self.exact_only)
 
 
 COLUMNS: tuple[Column, ...] = (
     Column("pieces", "Printable parts.", lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
-    Column("overhang", "Facets past the threshold that do not rest on the bed.", lambda t: t.overhang_area_mm2, text.area),
+    Column("overhang", "Facets past the threshold that do not rest on the bed.",
+           lambda t: t.overhang_area_mm2, text.area),
     Column("support", "Space between overhangs and what is below them, all pieces.",
            lambda t: t.support_volume_mm3, text.volume),
-    Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume),
+    Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume,
+           exact_only=True),
     Column("landing", "Surface that support stands on.", lambda t: t.landing_area_mm2, text.area),
     Column("seam in sight", "Seam, weighted by how much of it is seen from all sides.",
-           lambda t: t.seam_in_sight_mm, text.mm),
+           lambda t: t.seam_in_sight_mm, text.mm, exact_only=True),
     Column("cut area", "Area to glue.", lambda t: t.cut_area_mm2, text.area),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
-    Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "", best="more", bar=False),
-    Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "", best="more",
-           bar=False),
+    Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "",
+           best="more", bar=False),
+    Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "",
+           best="more", bar=False),
 )  # fmt: skip
 
 
@@ -57,7 +65,7 @@ class Row:
 
 def cell_text(column: Column, row: Row) -> str:
     """A figure as it is shown; empty while it is being measured."""
-    if row.shown is None:
+    if not column.known(row):
         return "…"
     totals = row.shown.totals
     if column.title == "sit flat":
@@ -116,8 +124,8 @@ class LedgerModel(QAbstractTableModel):
 
     def is_best(self, row: Row, column: Column) -> bool:
         """Whether a row has the best figure of its column, and not all have the same."""
-        values = [column.of(other.shown.totals) for other in self.rows if other.shown is not None]
-        if not column.best or row.shown is None or len(values) < 2 or max(values) - min(values) < 1e-9:
+        values = [column.of(other.shown.totals) for other in self.rows if column.known(other)]
+        if not column.best or not column.known(row) or len(values) < 2 or max(values) - min(values) < 1e-9:
             return False
         best = min(values) if column.best == "less" else max(values)
         return abs(column.of(row.shown.totals) - best) < 1e-9
@@ -125,7 +133,7 @@ class LedgerModel(QAbstractTableModel):
     def difference(self, row: Row, column: Column) -> str:
         """Against the pinned row, with its sign; empty where there is none to show."""
         pinned = self.pinned
-        if pinned is None or pinned.shown is None or row.shown is None or pinned.choice == row.choice:
+        if pinned is None or not column.known(pinned) or not column.known(row) or pinned.choice == row.choice:
             return ""
         if column.title in ("pieces", "sit flat", "fit"):
             return ""

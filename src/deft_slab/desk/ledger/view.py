@@ -99,8 +99,8 @@ class _Painter(QStyledItemDelegate):
             QRect(rect.left(), rect.top() + 18, rect.width(), 13),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, difference,
         )  # fmt: skip
-        if column.bar and shown.shown is not None:
-            most = max(column.of(other.shown.totals) for other in self._model.rows if other.shown is not None)
+        if column.bar and column.known(shown):
+            most = max(column.of(other.shown.totals) for other in self._model.rows if column.known(other))
             share = column.of(shown.shown.totals) / most if most > 0 else 0.0
             full = min(rect.width(), 84)
             painter.fillRect(
@@ -209,7 +209,8 @@ class Ledger(QWidget):
         self._buttons = (keep, pin, rename, remove)
         for part in self._buttons:
             part.setProperty("role", "small")
-        self.foot = row(*self._buttons, 1)
+        self._advice = label("", "faint")
+        self.foot = row(*self._buttons, self._advice, 1)
         self.foot.setContentsMargins(10, 4, 10, 4)
         column.addLayout(self.foot)
         for signal in (state.project_changed, self.table.selectionModel().currentChanged):
@@ -222,6 +223,10 @@ class Ledger(QWidget):
         self.table.setVisible(there)
         self._empty.setVisible(not there)
         self._buttons[0].setEnabled(there)
+        alone = there and not self._state.project.choices
+        self._advice.setText(
+            "Keep a choice, then change something: both stand here with their figures." if alone else ""
+        )
         chosen = self.table.current_choice is not None
         for part in self._buttons[1:]:
             part.setEnabled(chosen)

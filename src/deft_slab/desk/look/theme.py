@@ -30,13 +30,15 @@ QPushButton, QToolButton {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE
   padding: 4px 10px; min-height: 18px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {p.FAINT}; }}
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus {{ border-color: {p.MADDER}; }}
-QPushButton:checked, QToolButton:checked {{ border-color: {p.MADDER}; color: {p.MADDER}; background: {p.MADDER_WASH}; }}
+QPushButton:checked, QToolButton:checked {{ border-color: {p.MADDER}; color: {p.MADDER};
+  background: {p.MADDER_WASH}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: #B5AFA3; }}
 QPushButton[role="main"] {{ border-color: {p.MADDER}; color: {p.MADDER}; font-weight: 500; }}
 QPushButton[role="link"] {{ border: none; background: transparent; text-decoration: underline; padding: 2px 0;
   text-align: left; }}
 QPushButton[role="small"], QToolButton[role="small"] {{ padding: 2px 6px; font-size: 11px; min-height: 16px; }}
-QToolButton[role="step"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0; background: transparent;
+QToolButton[role="step"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0;
+  background: transparent;
   padding: 0 12px; min-height: 40px; }}
 QToolButton[role="step"]:hover {{ border-bottom: 2px solid {p.HAIRLINE}; }}
 QToolButton[role="step"]:checked {{ border-bottom: 2px solid {p.MADDER}; color: {p.INK}; font-weight: 600;
@@ -66,7 +68,8 @@ QHeaderView::section {{ background: {p.PAPER}; border: none; border-bottom: 1px 
   color: {p.FAINT}; font-size: 11px; font-weight: 500; }}
 QScrollBar:vertical {{ background: transparent; width: 8px; }}
 QScrollBar::handle:vertical {{ background: {p.HAIRLINE}; border-radius: 4px; min-height: 24px; }}
-QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; height: 0; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ background: none; height: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: none; height: 0; }}
 QCheckBox {{ spacing: 6px; font-size: 11px; color: {p.FAINT}; }}
 QSplitter::handle {{ background: {p.HAIRLINE}; }}
 QSplitter::handle:vertical {{ height: 1px; }}

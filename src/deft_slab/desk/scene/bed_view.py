@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -26,7 +27,7 @@ from ...core.outcome import Piece
 from ...core.plan import Tilt
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
-from ..messages import placed, skin_placed
+from ..messages import skin_placed
 from ..state import DeskState
 from .camera import VIEWS, Camera
 from .handles import REACH, CutFrame, angle_about, cut_frame, leaned, moved_along
@@ -35,8 +36,17 @@ Floats = NDArray[np.float64]
 
 _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""
+_SLOW = 0.1
+"""Seconds for one picture."""
 _SNAP = 5.0
 """Degrees."""
+_HINTS = {
+    "": "",
+    "facet": "Click the facet that should lie on the bed.",
+    "move": "Drag to move the cut. Shift: whole millimetres.",
+    "lean": "Drag to turn the cut. Shift: steps of 5°.",
+    "swing": "Drag to turn the cut. Shift: steps of 5°.",
+}
 _SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
 
 
@@ -51,15 +61,17 @@ class BedView(QWidget):
         self._canvas = None
         self._camera = Camera()
         self._image: QImage | None = None
-        self._stale = True
+        self._slow = False
         self._pressed: QPointF | None = None
         self._last: QPointF | None = None
         self._button = Qt.MouseButton.NoButton
         self._grabbed = ""
         self._grab_start = 0.0
         self._grab_frame: CutFrame | None = None
-        self._shift = np.zeros(3)
-        self._box = (np.zeros(3), np.array([220.0, 220.0, 120.0]))
+        self._rotation, self._shift = np.eye(3), np.zeros(3)
+        self._places: list[tuple[Floats, Floats]] = []
+        self._beds_drawn: list[float] = []
+        self._box = self._model_box = (np.zeros(3), np.array([220.0, 220.0, 120.0]))
         self._framed_for: tuple[object, bool] | None = None
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
@@ -85,12 +97,12 @@ class BedView(QWidget):
             from .canvas import Canvas  # slow to load: kept out of start-up
 
             self._canvas = Canvas(tuple(rgb(palette.GROUND)))
-            self._draw_bed()
             self.look(Camera().framing(*self._box, max(self.width(), 1), max(self.height(), 1)))
             self.rebuild()
 
     def _on_opened(self) -> None:
         self._framed_for = None
+        self._places = []
 
     def look(self, camera: Camera) -> None:
         self._camera = camera
@@ -107,19 +119,24 @@ class BedView(QWidget):
         self.look(turned.framing(*self._box, self.width(), self.height()))
 
     def _later(self) -> None:
-        self._stale = True
         if self._canvas is not None and not self._timer.isActive():
             self._timer.start()
 
     def _draw(self) -> None:
         if self._canvas is None or self.width() < 2 or self.height() < 2:
             return
-        self._canvas.visible("bed sheet", self._camera.elevation >= 0)  # from below one looks through the bed
-        pixels = self._canvas.picture(self._camera, self.width(), self.height())
+        for name in ("bed sheet", "bed fine"):
+            self._canvas.visible(name, self._camera.elevation >= 0)  # from below one looks through the bed
+        # where drawing is slow, the support is left out while the view turns, so that it turns smoothly
+        turning_view = self._last is not None and not self._grabbed
+        started = time.monotonic()
+        whole = not (turning_view and self._slow)
+        pixels = self._canvas.picture(self._camera, self.width(), self.height(), veils=whole)
+        if whole:
+            self._slow = time.monotonic() - started > _SLOW
         self._image = QImage(
             pixels.data, self.width(), self.height(), 3 * self.width(), QImage.Format.Format_RGB888
         ).copy()
-        self._stale = False
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -149,21 +166,29 @@ class BedView(QWidget):
 
     # what is on the bed
 
-    def _draw_bed(self) -> None:
-        """A ruled sheet with mm numbers along two edges."""
+    def _draw_beds(self) -> None:
+        """Ruled sheets with mm numbers along two edges, one for each bed that the pieces take."""
+        laid = self._state.evaluated.laid if self._state.evaluated and not self._state.in_place else ()
+        starts = sorted({place.bed_x for place in laid} | {0.0})
+        if starts == self._beds_drawn:
+            return
+        self._beds_drawn = starts
         x, y = self._state.printer.bed_x, self._state.printer.bed_y
-        corners = np.array([[0, 0, -0.15], [x, 0, -0.15], [x, y, -0.15], [0, y, -0.15]])
-        self._canvas.mesh("bed sheet", corners, _SHEET, tuple(rgb("#FFFFFF")), lit=False)
-        fine, coarse = [], []
-        for at in np.arange(0.0, x + 0.1, 10.0):
-            (coarse if at % 50 == 0 else fine).append([[at, 0, 0], [at, y, 0]])
-        for at in np.arange(0.0, y + 0.1, 10.0):
-            (coarse if at % 50 == 0 else fine).append([[0, at, 0], [x, at, 0]])
+        sheets, fine, coarse, numbers = [], [], [], []
+        for number, start in enumerate(starts):
+            sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
+            for at in np.arange(0.0, x + 0.1, 10.0):
+                (coarse if at % 50 == 0 else fine).append([[start + at, 0, 0], [start + at, y, 0]])
+            for at in np.arange(0.0, y + 0.1, 10.0):
+                (coarse if at % 50 == 0 else fine).append([[start, at, 0], [start + x, at, 0]])
+            numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 50)]
+            numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(50, y + 1, 50)]
+            named = "mm" if len(starts) == 1 else f"mm · bed {number + 1}"
+            numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
+        faces = np.concatenate([_SHEET + 4 * number for number in range(len(starts))])
+        self._canvas.mesh("bed sheet", np.array(sheets), faces, tuple(rgb("#FFFFFF")), lit=False)
         self._canvas.lines("bed fine", np.array(fine), tuple(rgb("#E6E2D8")))
         self._canvas.lines("bed coarse", np.array(coarse), tuple(rgb("#CFC8B8")))
-        numbers = [(np.array([at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 50)]
-        numbers += [(np.array([x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(50, y + 1, 50)]
-        numbers.append((np.array([x / 2 + 25, -16.0, 0.0]), "mm"))
         self._canvas.labels("bed numbers", numbers, tuple(rgb(palette.FAINT)))
 
     def _draw_room(self) -> None:
@@ -177,26 +202,16 @@ class BedView(QWidget):
         edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
         self._canvas.lines("room", np.array(edges), tuple(rgb(palette.AMBER)), width=1.5)
 
-    def _standing(self) -> tuple[Floats, Floats]:
-        """(rotation, shift) of the whole model standing on the bed, its middle in the middle."""
-        rotation = self._state.evaluated.outcome.plan.tilt.rotation
-        low, high = np.full(3, np.inf), np.full(3, -np.inf)
-        for piece in self._state.pieces:
-            turned = piece.solid.vertices @ rotation.T
-            low, high = np.minimum(low, turned.min(axis=0)), np.maximum(high, turned.max(axis=0))
-        bed = np.array([self._state.printer.bed_x, self._state.printer.bed_y]) / 2
-        middle = (low + high) / 2
-        return rotation, np.array([bed[0] - middle[0], bed[1] - middle[1], -low[2]])
-
     def rebuild(self) -> None:
         """Draws the pieces anew."""
         if self._canvas is None:
             return
-        self._canvas.remove("piece")
-        self._canvas.remove("support")
-        self._canvas.remove("problem")
+        for name in ("piece", "support", "problem"):
+            self._canvas.remove(name)
         self._draw_room()
+        self._draw_beds()
         if self._state.evaluated is not None:
+            self._place_pieces()
             self._draw_pieces()
             framed_for = (self._state.model, self._state.in_place)
             if self._framed_for != framed_for:
@@ -204,49 +219,66 @@ class BedView(QWidget):
                 self._camera = self._camera.framing(*self._box, self.width(), self.height())
         self._draw_cut()
 
+    @property
+    def _standing(self) -> bool:
+        """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
+        return self._state.in_place or (self._state.step == "Cut" and len(self._state.pieces) == 1)
+
+    def _place_pieces(self) -> None:
+        """Where each piece is drawn: rotation and shift from the model frame; and where the standing model is."""
+        state = self._state
+        rotation = state.evaluated.outcome.plan.tilt.rotation
+        boxes = [_turned_box(piece.solid.vertices, rotation) for piece in state.pieces]
+        low, high = np.min([box[0] for box in boxes], axis=0), np.max([box[1] for box in boxes], axis=0)
+        pulls = [self._pull(piece, rotation) for piece in state.pieces]
+        floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
+        middle = (low + high) / 2
+        self._rotation = rotation
+        self._shift = np.array([state.printer.bed_x / 2 - middle[0], state.printer.bed_y / 2 - middle[1], -floor])
+        self._model_box = (low + self._shift, high + self._shift)
+        if self._standing:
+            self._places = [(rotation, self._shift + pull) for pull in pulls]
+        else:
+            self._places = [(laid.rotation, laid.shift) for laid in state.evaluated.laid]
+
+    def _pull(self, piece: Piece, rotation: Floats) -> Floats:
+        """How far a piece is pulled away along the normals of its cuts, bed frame; none while it is whole."""
+        plan = self._state.evaluated.outcome.plan
+        normals = [side.side * np.array(plan.cut(side.cut).normal) for side in piece.sides]
+        reach = 0.5 * self._state.apart * max(float(np.max(other.solid.size)) for other in self._state.pieces)
+        return rotation @ (reach * sum(normals, np.zeros(3)))
+
     def _draw_pieces(self) -> None:
         state = self._state
-        rotation, self._shift = self._standing()
         lows, highs = [], []
         several = len(state.pieces) > 1
-        for number, piece in enumerate(state.pieces):
-            if state.in_place or state.step == "Cut" and not several:
-                points = piece.solid.vertices @ rotation.T + self._shift + self._pulled(piece, rotation)
-            else:
-                points = placed(piece, state.evaluated.laid[number])
-                if state.show_support:
-                    self._canvas.mesh(
-                        f"support {number}", skin_placed(piece, state.evaluated.laid[number]), piece.skin[1],
-                        tuple(rgb(palette.SUPPORT)), opacity=0.42, outside_only=True,
-                    )  # fmt: skip
+        for number, (piece, (turn, move)) in enumerate(zip(state.pieces, self._places, strict=True)):
+            points = piece.solid.vertices @ turn.T + move
             self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
-            if several and number == state.selected_piece:
-                self._outline_selected(points)
             lows.append(points.min(axis=0))
             highs.append(points.max(axis=0))
-            if piece.solid.defects.segments.size:
-                self._canvas.lines(
-                    "problem", piece.solid.defects.segments @ rotation.T + self._shift, tuple(rgb(palette.AMBER)),
-                    width=3, front=True,
+            if self._standing:
+                continue
+            if several and number == state.selected_piece:
+                self._outline_selected(lows[-1], highs[-1])
+            if state.show_support:
+                self._canvas.mesh(
+                    f"support {number}", skin_placed(piece, state.evaluated.laid[number]), piece.skin[1],
+                    tuple(rgb(palette.SUPPORT)), veil=True,
                 )  # fmt: skip
+        open_edges = state.evaluated.outcome.defects.segments
+        if len(open_edges) and not several:
+            turn, move = self._places[0]
+            self._canvas.lines("problem", open_edges @ turn.T + move, tuple(rgb(palette.AMBER)), width=3, front=True)
         self._box = (np.min(lows, axis=0), np.max(highs, axis=0))
 
-    def _outline_selected(self, points: Floats) -> None:
+    def _outline_selected(self, low: Floats, high: Floats) -> None:
         """A thin frame on the bed around the selected piece."""
-        low, high = points.min(axis=0) - 2, points.max(axis=0) + 2
-        z = 0.3 if not self._state.in_place else low[2]
-        ring = np.array([[low[0], low[1], z], [high[0], low[1], z], [high[0], high[1], z], [low[0], high[1], z]])
+        (x0, y0, _), (x1, y1, _) = low - 2, high + 2
+        ring = np.array([[x0, y0, 0.3], [x1, y0, 0.3], [x1, y1, 0.3], [x0, y1, 0.3]])
         self._canvas.lines(
             "piece frame", np.stack([ring, np.roll(ring, -1, axis=0)], axis=1), tuple(rgb(palette.MADDER)), width=1.5
         )
-
-    def _pulled(self, piece: Piece, rotation: Floats) -> Floats:
-        """How far a piece is pulled away along the normals of its cuts, bed frame."""
-        plan = self._state.evaluated.outcome.plan
-        normals = [side.side * np.array(plan.cut(side.cut).normal) for side in piece.sides]
-        size = max(float(np.max(other.solid.size)) for other in self._state.pieces)
-        reach = 0.5 * self._state.apart * size
-        return rotation @ (reach * sum(normals, np.zeros(3)))
 
     def _colours(self, piece: Piece, several: bool) -> NDArray[np.uint8]:
         base = rgb(palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE)
@@ -262,16 +294,11 @@ class BedView(QWidget):
     # the cut
 
     def _frame_of_cut(self) -> CutFrame | None:
-        state = self._state
-        cut = state.cut
-        shows = state.step == "Cut" and (state.in_place or len(state.pieces) <= 1)
-        if cut is None or not shows or state.evaluated is None or not cut.on:
+        cut = self._state.cut
+        if cut is None or not cut.on or self._state.step != "Cut" or not self._standing or not self._places:
             return None
-        rotation = state.evaluated.outcome.plan.tilt.rotation
-        normal = rotation @ np.array(cut.normal)
-        lows = [(piece.solid.vertices @ rotation.T + self._shift).min(axis=0) for piece in state.pieces]
-        highs = [(piece.solid.vertices @ rotation.T + self._shift).max(axis=0) for piece in state.pieces]
-        return cut_frame(normal, cut.offset + float(normal @ self._shift), np.min(lows, axis=0), np.max(highs, axis=0))
+        normal = self._rotation @ np.array(cut.normal)
+        return cut_frame(normal, cut.offset + float(normal @ self._shift), *self._model_box)
 
     def _arm(self) -> float:
         return 70.0 * self._camera.pixel(max(self.height(), 1))
@@ -309,14 +336,13 @@ class BedView(QWidget):
         state = self._state
         if state.step not in ("Cut", "Join") or state.evaluated is None:
             return
-        if not (state.in_place or len(state.pieces) <= 1):
+        if not self._standing or not self._places:
             return
-        rotation = state.evaluated.outcome.plan.tilt.rotation
         shown = state.live if state.draft is not None and state.live is not None else state.evaluated
         if state.draft is not None and shown is not state.live:
             return
         for cut_id, seam in shown.outcome.seams.items():
-            points = seam.segments @ rotation.T + self._shift
+            points = seam.segments @ self._rotation.T + self._shift
             seen = seam.exposed[:, None]
             colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
             if state.draft is not None:
@@ -401,7 +427,6 @@ class BedView(QWidget):
         if value is None or cut is None:
             return
         change = value - self._grab_start
-        rotation = self._state.evaluated.outcome.plan.tilt.rotation
         if self._grabbed == "move":
             change = round(change) if stepped else change
             start = float(frame.normal @ (frame.centre - self._shift))
@@ -411,13 +436,14 @@ class BedView(QWidget):
         axis = frame.across if self._grabbed == "lean" else frame.along
         normal = leaned(frame.normal, axis, change)
         offset = float(normal @ (frame.centre - self._shift))
-        model_normal = rotation.T @ normal
+        model_normal = self._rotation.T @ normal
         self._state.try_cut(cut.id, normal=tuple(model_normal.tolist()), offset=offset)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         pressed, grabbed = self._pressed, self._grabbed
         self._pressed = self._last = self._grab_frame = None
         self._grabbed = ""
+        self._later()
         if grabbed:
             if self._state.draft is not None:
                 self._state.settle("move a cut" if grabbed == "move" else "turn a cut")
@@ -452,15 +478,8 @@ class BedView(QWidget):
     def hit(self, at: QPointF) -> tuple[int, int] | None:
         """(piece, facet) under a pixel."""
         origin, towards = self._camera.ray(at.x(), at.y(), self.width(), self.height())
-        rotation, shift = self._standing()
-        several = len(self._state.pieces) > 1
         best: tuple[float, int, int] | None = None
-        for number, piece in enumerate(self._state.pieces):
-            if self._state.in_place or self._state.step == "Cut" and not several:
-                turn, move = rotation, shift + self._pulled(piece, rotation)
-            else:
-                laid = self._state.evaluated.laid[number]
-                turn, move = laid.rotation, laid.shift
+        for number, (piece, (turn, move)) in enumerate(zip(self._state.pieces, self._places, strict=True)):
             found = first_hit(piece.solid.vertices, piece.solid.triangles, turn.T @ (origin - move), turn.T @ towards)
             if found is not None and (best is None or found[1] < best[0]):
                 best = (found[1], number, found[0])
@@ -468,17 +487,13 @@ class BedView(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         name = self._handle_at(at)
-        words = {"move": "Drag to move the cut. Shift: whole millimetres.",
-                 "lean": "Drag to turn the cut. Shift: steps of 5°.", "swing": "Drag to turn the cut. Shift: steps of 5°."}  # fmt: skip
         if name:
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif self._state.picking_facet:
             self.setCursor(Qt.CursorShape.CrossCursor)
         else:
             self.unsetCursor()
-        self.hovered.emit(
-            words.get(name, "Click the facet that should lie on the bed." if self._state.picking_facet else "")
-        )
+        self.hovered.emit(_HINTS[name or ("facet" if self._state.picking_facet else "")])
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         at = event.position()
@@ -509,6 +524,11 @@ class BedView(QWidget):
             self.look(self._camera.nearer(factor, self.width() / 2, self.height() / 2, self.width(), self.height()))
         else:
             super().keyPressEvent(event)
+
+
+def _turned_box(vertices: Floats, rotation: Floats) -> tuple[Floats, Floats]:
+    turned = vertices @ rotation.T
+    return turned.min(axis=0), turned.max(axis=0)
 
 
 def _bead(centre: Floats, size: float, *, pointed: bool, along: Floats) -> tuple[Floats, NDArray[np.int32]]:

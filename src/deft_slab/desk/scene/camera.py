@@ -96,6 +96,7 @@ class Camera:
 
 VIEWS = {
     "From the front corner": (-62.0, 17.0), "From the front": (-90.0, 4.0), "From the right": (0.0, 4.0),
-    "From the back": (90.0, 4.0), "From the left": (180.0, 4.0), "From above": (-90.0, 89.0), "From below": (-62.0, -28.0),
+    "From the back": (90.0, 4.0), "From the left": (180.0, 4.0), "From above": (-90.0, 89.0),
+    "From below": (-62.0, -28.0),
 }  # fmt: skip
 """Azimuth and elevation of the ready views."""

@@ -29,17 +29,14 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
         found.append(
             (f.sits_flat, f"{piece.name} sits flat" if f.sits_flat else f"{piece.name} does not sit flat", detail)
         )
-        over = [
-            f"{text.mm(out)} too {word}"
-            for out, word in zip(piece.fit.over, ("wide", "deep", "high"), strict=True)
-            if out
-        ]
         turn = f"turned by {text.degrees(piece.fit.yaw)}" if piece.fit.yaw else "as it lies"
         found.append((piece.fit.fits, f"{piece.name} {'fits' if piece.fit.fits else 'does not fit'} the printer",
-                      turn if piece.fit.fits else ", ".join(over)))  # fmt: skip
+                      turn if piece.fit.fits else piece.fit.sentence()))  # fmt: skip
     share = totals.support_inside_mm3 / totals.support_volume_mm3 if totals.support_volume_mm3 > 0 else 0.0
-    found.append((share < 0.05, "Support that can be taken out",
-                  f"{text.volume(totals.support_inside_mm3)} ({100 * share:.0f} %) stands where hardly a ray gets out"))  # fmt: skip
+    hidden = f"{text.volume(totals.support_inside_mm3)} ({100 * share:.0f} %) stands where hardly a ray gets out"
+    found.append(
+        (share < 0.05, "Support that can be taken out" if share < 0.05 else "Support hard to take out", hidden)
+    )
     found.extend((False, "Look here", note) for note in outcome.notes)
     return found
 

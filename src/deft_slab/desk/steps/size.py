@@ -88,9 +88,9 @@ class SizePanel(Panel):
             size.setText(text.box(tuple(float(value) * factor for value in raw)))
         self.percent.set_value(state.plan.scale * 100)
         self.height_field.set_value(self._standing_height())
-        defects = state.model.solid.defects
         self._rows["Size as opened"].setText(" × ".join(f"{value:.4g}" for value in raw) + f" {state.plan.unit}")
         before = state.evaluated.outcome.volume_before_mm3 if state.evaluated else None
         self._rows["Volume"].setText(text.volume(before) if before is not None else "none: not closed")
         self._rows["Triangles"].setText(f"{len(state.model.solid.triangles):,}")
-        self._rows["Surface"].setText(defects.sentence() or "closed")
+        if state.evaluated is not None:
+            self._rows["Surface"].setText(state.evaluated.outcome.defects.sentence() or "closed")

@@ -79,8 +79,8 @@ class Panel(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         inside = QWidget()
         self.column = QVBoxLayout(inside)
-        self.column.setContentsMargins(14, 12, 14, 12)
-        self.column.setSpacing(8)
+        self.column.setContentsMargins(14, 10, 14, 8)
+        self.column.setSpacing(5)
         self.setWidget(inside)
 
     def add(self, part: QWidget | QLayout) -> None:
@@ -91,7 +91,7 @@ class Panel(QScrollArea):
 
     def head(self, text: str) -> None:
         if self.column.count():
-            self.column.addSpacing(6)
+            self.column.addSpacing(5)
         self.column.addWidget(label(text, "head"))
 
 
