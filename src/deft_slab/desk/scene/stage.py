@@ -1,0 +1,260 @@
+"""What stands on the bed: the pieces, their overhang and support, the cut and the seams, as things to draw."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.judge.rays import first_hit
+from ...core.outcome import Piece
+from ..look import palette
+from ..look.palette import ramp_colours, rgb
+from ..messages import skin_placed
+from ..state import DeskState
+from .camera import Camera
+from .canvas import Canvas
+from .handles import CutFrame, cut_frame
+
+Floats = NDArray[np.float64]
+
+_ARM = 70.0
+_BEAD = 6.0
+"""Pixels: length of the arm of a cut's handle, and size of a handle."""
+_SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+
+
+class Stage:
+    """Turns the desk state into what the canvas draws; owns no facts.
+
+    box : (low, high) of all that is drawn, mm
+    """
+
+    def __init__(self, state: DeskState, canvas: Canvas) -> None:
+        self._state = state
+        self._canvas = canvas
+        self._rotation, self._shift = np.eye(3), np.zeros(3)
+        self._places: list[tuple[Floats, Floats]] = []
+        self._beds_drawn: list[float] = []
+        bed = np.array([state.printer.bed_x, state.printer.bed_y, 0.5 * state.printer.height])
+        self.box = self._model_box = (np.zeros(3), bed)
+
+    def forget(self) -> None:
+        """Another model: nothing is placed yet."""
+        self._places = []
+
+    def rebuild(self) -> None:
+        """Draws the beds and the pieces anew."""
+        for name in ("piece", "support", "problem"):
+            self._canvas.remove(name)
+        self._draw_room()
+        self._draw_beds()
+        if self._state.evaluated is not None:
+            self._place_pieces()
+            self._draw_pieces()
+
+    def _draw_beds(self) -> None:
+        """Ruled sheets with mm numbers along two edges, one for each bed that the pieces take."""
+        laid = self._state.evaluated.laid if self._state.evaluated and not self._state.in_place else ()
+        starts = sorted({place.bed_x for place in laid} | {0.0})
+        if starts == self._beds_drawn:
+            return
+        self._beds_drawn = starts
+        x, y = self._state.printer.bed_x, self._state.printer.bed_y
+        sheets, fine, coarse, numbers = [], [], [], []
+        for number, start in enumerate(starts):
+            sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
+            for at in np.arange(0.0, x + 0.1, 10.0):
+                (coarse if at % 50 == 0 else fine).append([[start + at, 0, 0], [start + at, y, 0]])
+            for at in np.arange(0.0, y + 0.1, 10.0):
+                (coarse if at % 50 == 0 else fine).append([[start, at, 0], [start + x, at, 0]])
+            numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 50)]
+            numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(50, y + 1, 50)]
+            named = "mm" if len(starts) == 1 else f"mm · bed {number + 1}"
+            numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
+        faces = np.concatenate([_SHEET + 4 * number for number in range(len(starts))])
+        self._canvas.mesh("bed sheet", np.array(sheets), faces, tuple(rgb("#FFFFFF")), lit=False)
+        self._canvas.lines("bed fine", np.array(fine), tuple(rgb("#E6E2D8")))
+        self._canvas.lines("bed coarse", np.array(coarse), tuple(rgb("#CFC8B8")))
+        self._canvas.labels("bed numbers", numbers, tuple(rgb(palette.FAINT)))
+
+    def _draw_room(self) -> None:
+        """The room that the printer has, drawn only where a piece does not fit into it."""
+        self._canvas.remove("room")
+        if self._state.in_place or all(piece.fit.fits for piece in self._state.pieces):
+            return
+        x, y, z = self._state.printer.bed_x, self._state.printer.bed_y, self._state.printer.height
+        floor = np.array([[0, 0, 0], [x, 0, 0], [x, y, 0], [0, y, 0]], float)
+        top = floor + [0, 0, z]
+        edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
+        self._canvas.lines("room", np.array(edges), tuple(rgb(palette.AMBER)), width=1.5)
+
+    @property
+    def _standing(self) -> bool:
+        """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
+        return self._state.in_place or (self._state.step == "Cut" and len(self._state.pieces) == 1)
+
+    def _place_pieces(self) -> None:
+        """Where each piece is drawn: rotation and shift from the model frame; and where the standing model is."""
+        state = self._state
+        rotation = state.evaluated.outcome.plan.tilt.rotation
+        boxes = [_turned_box(piece.solid.vertices, rotation) for piece in state.pieces]
+        low, high = np.min([box[0] for box in boxes], axis=0), np.max([box[1] for box in boxes], axis=0)
+        pulls = [self._pull(piece, rotation) for piece in state.pieces]
+        floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
+        middle = (low + high) / 2
+        self._rotation = rotation
+        self._shift = np.array([state.printer.bed_x / 2 - middle[0], state.printer.bed_y / 2 - middle[1], -floor])
+        self._model_box = (low + self._shift, high + self._shift)
+        if self._standing:
+            self._places = [(rotation, self._shift + pull) for pull in pulls]
+        else:
+            self._places = [(laid.rotation, laid.shift) for laid in state.evaluated.laid]
+
+    def _pull(self, piece: Piece, rotation: Floats) -> Floats:
+        """How far a piece is pulled away along the normals of its cuts, bed frame; none while it is whole."""
+        plan = self._state.evaluated.outcome.plan
+        normals = [side.side * np.array(plan.cut(side.cut).normal) for side in piece.sides]
+        reach = 0.5 * self._state.apart * max(float(np.max(other.solid.size)) for other in self._state.pieces)
+        return rotation @ (reach * sum(normals, np.zeros(3)))
+
+    def _draw_pieces(self) -> None:
+        state = self._state
+        lows, highs = [], []
+        several = len(state.pieces) > 1
+        for number, (piece, (turn, move)) in enumerate(zip(state.pieces, self._places, strict=True)):
+            points = piece.solid.vertices @ turn.T + move
+            self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
+            lows.append(points.min(axis=0))
+            highs.append(points.max(axis=0))
+            if self._standing:
+                continue
+            if several and number == state.selected_piece:
+                self._outline_selected(lows[-1], highs[-1])
+            if state.show_support:
+                self._canvas.mesh(
+                    f"support {number}", skin_placed(piece, state.evaluated.laid[number]), piece.skin[1],
+                    tuple(rgb(palette.SUPPORT)), veil=True,
+                )  # fmt: skip
+        open_edges = state.evaluated.outcome.defects.segments
+        if len(open_edges) and not several:
+            turn, move = self._places[0]
+            self._canvas.lines("problem", open_edges @ turn.T + move, tuple(rgb(palette.AMBER)), width=3, front=True)
+        self.box = (np.min(lows, axis=0), np.max(highs, axis=0))
+
+    def _outline_selected(self, low: Floats, high: Floats) -> None:
+        """A thin frame on the bed around the selected piece."""
+        (x0, y0, _), (x1, y1, _) = low - 2, high + 2
+        ring = np.array([[x0, y0, 0.3], [x1, y0, 0.3], [x1, y1, 0.3], [x0, y1, 0.3]])
+        self._canvas.lines(
+            "piece frame", np.stack([ring, np.roll(ring, -1, axis=0)], axis=1), tuple(rgb(palette.MADDER)), width=1.5
+        )
+
+    def _colours(self, piece: Piece, several: bool) -> NDArray[np.uint8]:
+        base = rgb(palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE)
+        past = piece.past_threshold if self._state.show_overhang and not self._state.in_place else None
+        if past is None:
+            colours = np.broadcast_to(base, (len(piece.solid.triangles), 3)).copy()
+        else:
+            colours = ramp_colours(past, base, palette.RAMP)
+        cut_face = piece.solid.origin < 0
+        colours[cut_face] = 0.55 * colours[cut_face] + 0.45 * rgb(palette.SHEET)
+        return np.round(colours).astype(np.uint8)
+
+    def frame_of_cut(self) -> CutFrame | None:
+        """The selected cut as it is drawn; None where its handles are not shown."""
+        cut = self._state.cut
+        if cut is None or not cut.on or self._state.step != "Cut" or not self._standing or not self._places:
+            return None
+        normal = self._rotation @ np.array(cut.normal)
+        return cut_frame(normal, cut.offset + float(normal @ self._shift), *self._model_box)
+
+    @property
+    def turn(self) -> Floats:
+        """(3, 3): rotation of the standing model."""
+        return self._rotation
+
+    @property
+    def shift(self) -> Floats:
+        """(3,) mm: shift of the standing model."""
+        return self._shift
+
+    def handles(self, frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
+        """Places of a cut's handles, the same size on the screen from near and far."""
+        return frame.handles(_ARM * camera.pixel(max(height, 1)))
+
+    def draw_cut(self, camera: Camera, height: int, grabbed: str) -> None:
+        """Draws the selected cut with its handles, and the seams."""
+        self._canvas.remove("cut")
+        frame = self.frame_of_cut()
+        if frame is not None:
+            self._draw_sheet(frame, camera, height, grabbed)
+        self._draw_seams()
+
+    def _draw_sheet(self, frame: CutFrame, camera: Camera, height: int, grabbed: str) -> None:
+        madder = tuple(rgb(palette.MADDER))
+        corners = frame.corners
+        self._canvas.mesh("cut sheet", corners, _SHEET, madder, opacity=0.14, lit=False)
+        self._canvas.lines("cut edge", np.stack([corners, np.roll(corners, -1, axis=0)], axis=1), madder, width=1.2)
+        handles = self.handles(frame, camera, height)
+        size = _BEAD * camera.pixel(max(height, 1))
+        self._canvas.lines("cut arm", np.array([[frame.centre, handles["move"]]]), madder, width=2.5, front=True)
+        for name, place in handles.items():
+            points, faces = _bead(place, size, pointed=name == "move", along=frame.normal)
+            colour = madder if name == grabbed or name == "move" else tuple(rgb(palette.SHEET))
+            self._canvas.mesh(f"cut handle {name}", points, faces, colour, front=True)
+            if colour != madder:
+                self._canvas.lines(f"cut handle ring {name}", _ring(place, size, camera), madder, width=2, front=True)
+
+    def _draw_seams(self) -> None:
+        """Seams in grey where hidden, madder where in sight; while dragging, the seams of the stand-in."""
+        self._canvas.remove("seam")
+        state = self._state
+        if state.step not in ("Cut", "Join") or state.evaluated is None:
+            return
+        if not self._standing or not self._places:
+            return
+        shown = state.live if state.draft is not None and state.live is not None else state.evaluated
+        if state.draft is not None and shown is not state.live:
+            return
+        for cut_id, seam in shown.outcome.seams.items():
+            points = seam.segments @ self._rotation.T + self._shift
+            seen = seam.exposed[:, None]
+            colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
+            if state.draft is not None:
+                colours = np.broadcast_to(rgb(palette.MADDER), colours.shape)
+            self._canvas.lines(
+                f"seam {cut_id}", points, colours.astype(np.uint8), width=3.0, front=state.draft is not None
+            )
+
+    def hit(self, origin: Floats, towards: Floats) -> tuple[int, int] | None:
+        """(piece, facet) that a ray of the bed frame meets first."""
+        best: tuple[float, int, int] | None = None
+        for number, (piece, (turn, move)) in enumerate(zip(self._state.pieces, self._places, strict=True)):
+            found = first_hit(piece.solid.vertices, piece.solid.triangles, turn.T @ (origin - move), turn.T @ towards)
+            if found is not None and (best is None or found[1] < best[0]):
+                best = (found[1], number, found[0])
+        return (best[1], best[2]) if best else None
+
+
+def _turned_box(vertices: Floats, rotation: Floats) -> tuple[Floats, Floats]:
+    turned = vertices @ rotation.T
+    return turned.min(axis=0), turned.max(axis=0)
+
+
+def _bead(centre: Floats, size: float, *, pointed: bool, along: Floats) -> tuple[Floats, NDArray[np.int32]]:
+    """A small octahedron; pointed: stretched along a direction."""
+    helper = np.eye(3)[int(np.argmin(np.abs(along)))]
+    u = np.cross(along, helper)
+    u /= np.linalg.norm(u)
+    v = np.cross(along, u)
+    long = 1.9 if pointed else 1.0
+    points = centre + size * np.array([u, v, -u, -v, long * along, -(0.4 if pointed else 1.0) * along])
+    faces = [[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4], [1, 0, 5], [2, 1, 5], [3, 2, 5], [0, 3, 5]]
+    return points, np.array(faces, np.int32)
+
+
+def _ring(centre: Floats, size: float, camera: Camera) -> Floats:
+    right, up, _ = camera.frame
+    turn = np.linspace(0, 2 * np.pi, 17)
+    points = centre + 1.25 * size * (np.cos(turn)[:, None] * right + np.sin(turn)[:, None] * up)
+    return np.stack([points[:-1], points[1:]], axis=1)
