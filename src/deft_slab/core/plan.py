@@ -136,6 +136,8 @@ class StraightCut(Document):
         length = math.hypot(*normal)
         if length < 1e-12:
             raise ValueError("the normal of a cut must not be zero")
+        if abs(length - 1.0) < 1e-12:
+            return normal  # as it is, or a plan would change by being saved and read
         return normal[0] / length, normal[1] / length, normal[2] / length
 
     def resized(self, factor: float) -> StraightCut:

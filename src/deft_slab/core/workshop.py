@@ -24,7 +24,8 @@ from .outcome import Figures, Model, Outcome, Piece, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
-from .shape.cuts import loose_parts, split
+from .shape.bodies import loose_parts, united
+from .shape.cuts import split
 from .solid import Solid
 
 Floats = NDArray[np.float64]
@@ -72,11 +73,13 @@ class Workshop:
         CutFailed : the boolean library could not make a cut.
         Cancelled : the job is no longer wanted.
         """
-        base = self._once(("solid", plan.factor), lambda: self.model.solid.scaled(plan.factor))
+        base = self._once(("solid", plan.factor), lambda: _one_skin(self.model.solid).scaled(plan.factor))
         notes = [base.defects.sentence()] if base.defects.sentence() else []
+        if len(base.triangles) != len(self.model.solid.triangles):
+            notes.append("Bodies of this model overlap; they are taken as one where they do.")
         parts, missed = self._parts(plan, base, job.part(0.0, 0.4))
         notes += missed
-        exposed = None if quick else self._exposed(("solid", plan.factor), base, job.part(0.4, 0.5))
+        exposed = None if quick else self._exposed_source(plan, base, job.part(0.4, 0.5))
         names = _piece_names(plan, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
@@ -110,6 +113,13 @@ class Workshop:
                 missed.append(f"“{cut.name}” passes beside the model: still {still}.")
         return parts, missed
 
+    def _exposed_source(self, plan: Plan, base: Solid, job: Job) -> Floats:
+        """(triangles of the opened model,) exposure on the whole model; 0 for what is not on its skin."""
+        exposed = self._exposed(("whole", plan.factor), base, job)
+        by_source = np.zeros(len(self.model.solid.triangles))
+        np.maximum.at(by_source, base.origin, exposed)
+        return by_source
+
     def _exposed(self, key: Hashable, solid: Solid, job: Job) -> Floats:
         return self._once(("exposure", key), lambda: exposure(solid, job=job))
 
@@ -126,10 +136,10 @@ class Workshop:
             stood = plan.tilt.rotation
             found = self._once(
                 ("seat", part.key, plan.tilt, plan.threshold, quick),
-                lambda: best_seat(part.solid, stood, plan.threshold, thorough=not quick, job=job),
+                lambda: best_seat(part.solid, stood, plan.threshold, thorough=not quick, job=job.part(0.0, 0.6)),
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
-        exposed = None if quick else self._exposed(part.key, part.solid, job)
+        exposed = None if quick else self._exposed(part.key, part.solid, job.part(0.6, 1.0))
         figures, past, skin = self._once(
             ("figures", part.key, tilt, plan.threshold, quick),
             lambda: _measured(part.solid, tilt, plan.threshold, exposed, quick),
@@ -158,6 +168,10 @@ class _Part:
         """The centre of mass, rounded to a micrometre so that it reads the same from a file."""
         x, y, z = (round(float(value), 3) for value in self.solid.centre_of_mass)
         return x, y, z
+
+
+def _one_skin(solid: Solid) -> Solid:
+    return solid if solid.defects.sentence() else united(solid)
 
 
 def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_Part]:

@@ -32,13 +32,16 @@ def turning(source: Floats, target: Floats) -> Floats:
     """(3, 3): the shortest rotation from one unit vector to another (Rodrigues' formula)."""
     cosine = float(source @ target)
     axis = np.cross(source, target)
-    if cosine < -1.0 + 1e-12:
+    sine2 = float(axis @ axis)
+    if cosine < 0.0 and sine2 < 1e-18:
         helper = np.eye(3)[int(np.argmin(np.abs(source)))]
         axis = np.cross(source, helper)
         axis /= np.linalg.norm(axis)
         return np.asarray(2.0 * np.outer(axis, axis) - np.eye(3))
     cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
-    return np.asarray(np.eye(3) + cross + cross @ cross / (1.0 + cosine))
+    # (1 - cos) / sin^2 = 1 / (1 + cos); each is exact where the other is not
+    factor = 1.0 / (1.0 + cosine) if cosine > 0.0 else (1.0 - cosine) / sine2
+    return np.asarray(np.eye(3) + cross + factor * cross @ cross)
 
 
 def down_to_rotation(down: Floats) -> Floats:

@@ -1,0 +1,29 @@
+"""Fixtures for all tests."""
+
+from __future__ import annotations
+
+import threading
+
+import pytest
+
+from deft_slab.core.printer import default_printer
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path, monkeypatch):
+    """No test reads or writes the settings of whoever runs it."""
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "home"))
+
+
+@pytest.fixture(autouse=True)
+def _no_thread_left():
+    """Fails a test that leaves a thread of its own running (the desk's listener belongs to the whole session)."""
+    before = set(threading.enumerate())
+    yield
+    left = [t for t in threading.enumerate() if t not in before and t.is_alive() and not t.name.startswith("deft-")]
+    assert not left, left
+
+
+@pytest.fixture(scope="session")
+def printer():
+    return default_printer()

@@ -1,0 +1,203 @@
+"""Model + plan -> pieces + figures: stages, seats, wishes, notes, stopping."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from deft_slab.core.errors import Cancelled, OpenSurface
+from deft_slab.core.judge.tilts import down_to_rotation, unit
+from deft_slab.core.plan import Plan, StraightCut, Tilt
+from deft_slab.core.progress import Job
+from deft_slab.core.workshop import Workshop, evaluate
+from tests.shapes import box, joined, model_of, sphere, together, without_facets
+
+
+def cut(cut_id="c1", normal=(0, 0, 1), offset=0.0, name="Cut", on=True):
+    return StraightCut(id=cut_id, name=name, normal=normal, offset=offset, on=on)
+
+
+@pytest.fixture
+def ball():
+    return model_of(sphere(30.0, 4), "Float ball")
+
+
+@pytest.fixture
+def tee():
+    """A beam across a post: 80 x 20 x 20 on 20 x 20 x 60."""
+    return model_of(joined(box(20, 20, 62), box(80, 20, 20, at=(-30, 0, 60))), "Crossbeam")
+
+
+def test_whole_model_stands_as_the_plan_tilts_it(ball, printer):
+    plan = Plan(model=ball.ref, tilt=Tilt.turn((1, 0, 0), 90))
+    outcome = evaluate(ball, plan, printer)
+    (piece,) = outcome.pieces
+    assert piece.seat == plan.tilt
+    assert piece.name == "Float ball"
+    assert outcome.totals.support_volume_mm3 == piece.figures.support_volume_mm3 > 0
+    assert outcome.totals.seam_length_mm == 0
+
+
+def test_halves_of_a_ball_sit_flat_and_need_no_support(ball, printer):
+    outcome = evaluate(ball, Plan(model=ball.ref, recipe=(cut(),)), printer)
+    assert [piece.name for piece in outcome.pieces] == ["Upper float", "Lower float"]
+    for piece in outcome.pieces:
+        assert piece.seat_kind == "cut face down"
+        assert piece.figures.sits_flat
+        assert piece.figures.support_volume_mm3 == pytest.approx(0, abs=1e-6)
+    assert outcome.totals.seam_length_mm == pytest.approx(2 * math.pi * 30, rel=0.01)
+    assert outcome.totals.cut_area_mm2 == pytest.approx(math.pi * 900, rel=0.01)
+    assert outcome.seams["c1"].in_sight == pytest.approx(outcome.totals.seam_length_mm, rel=0.1)
+
+
+def test_roofed_half_is_not_laid_on_its_cut_face(printer):
+    """A hollow half on its cut face is a roofed dome; opening up it needs less (findings of the study)."""
+    walls = joined(box(60, 60, 4, at=(0, 0, 56)), box(60, 60, 4))
+    sides = [box(4, 60, 60), box(4, 60, 60, at=(56, 0, 0)), box(60, 4, 60), box(60, 4, 60, at=(0, 56, 0))]
+    import trimesh
+
+    shell = joined(trimesh.Trimesh(walls.vertices, walls.triangles), *sides)
+    model = model_of(shell, "Crate")
+    outcome = evaluate(model, Plan(model=model.ref, recipe=(cut(offset=30),)), printer)
+    for piece in outcome.pieces:
+        assert piece.seat_kind == "cut face up"
+        assert piece.figures.support_volume_mm3 == pytest.approx(0, abs=1)
+
+
+def test_figures_of_all_pieces_are_summed(tee, printer):
+    outcome = evaluate(tee, Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
+    assert outcome.totals.pieces == 2
+    assert sum(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(
+        outcome.volume_before_mm3, rel=1e-9
+    )
+    assert outcome.totals.support_volume_mm3 == pytest.approx(0, abs=1e-6)
+    assert outcome.totals.flat_pieces == outcome.totals.fitting_pieces == 2
+    assert outcome.totals.tallest_mm == pytest.approx(60)
+
+
+def test_switching_a_cut_off_is_like_leaving_it_out(tee, printer):
+    workshop = Workshop(tee)
+    with_off = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0, on=False),)), printer)
+    without = workshop.evaluate(Plan(model=tee.ref), printer)
+    assert with_off.totals == without.totals
+
+
+def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch):
+    import deft_slab.core.workshop as module
+
+    made = []
+    real = module.split
+    monkeypatch.setattr(module, "split", lambda solid, cut, number: made.append(cut.id) or real(solid, cut, number))
+    workshop = Workshop(tee)
+    first = cut("a", (1, 0, 0), 10.0)
+    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)
+    made.clear()
+    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
+    assert set(made) == {"b"}
+    made.clear()
+    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
+    assert made == []
+
+
+def test_seat_and_name_follow_the_piece_through_edits(tee, printer):
+    workshop = Workshop(tee)
+    plan = Plan(model=tee.ref, recipe=(cut(offset=60.0),))
+    piece = workshop.evaluate(plan, printer).pieces[0]
+    on_end = Tilt.from_rotation(down_to_rotation(unit((1, 0, 0))))
+    plan = plan.with_wish(piece.wish(seat=on_end, name="Beam"), piece.wished)
+    outcome = workshop.evaluate(plan, printer)
+    assert (outcome.pieces[0].name, outcome.pieces[0].seat) == ("Beam", on_end)
+    assert outcome.pieces[0].figures.height_mm == pytest.approx(80)
+    moved = plan.with_cut(cut(offset=64.0))
+    assert workshop.evaluate(moved, printer).pieces[0].name == "Beam"
+    off = plan.with_cut(cut(offset=60.0, on=False))
+    assert workshop.evaluate(off, printer).pieces[0].name == "Crossbeam"
+    assert workshop.evaluate(off.with_cut(cut(offset=60.0)), printer).pieces[0].name == "Beam"
+    gone = plan.with_cut(cut(offset=500.0))
+    notes = workshop.evaluate(gone, printer).notes
+    assert any("Beam" in note and "no longer" in note for note in notes)
+    assert any("passes beside" in note and "still 1 piece" in note for note in notes)
+
+
+def test_crumbs_are_named(printer):
+    model = model_of(together(box(60, 60, 60, at=(-70, 0, 0)), box(3, 3, 3, at=(40, 0, 58))), "Post")
+    outcome = evaluate(model, Plan(model=model.ref, recipe=(cut(offset=20.0),)), printer)
+    assert [piece.crumb for piece in outcome.pieces] == [False, True, False]
+    assert "1 of the pieces are crumbs (up to 3.0 mm across)." in outcome.notes
+
+
+def test_what_does_not_fit_is_named_with_how_much(printer):
+    model = model_of(joined(box(20, 20, 310)), "Post")
+    outcome = evaluate(model, Plan(model=model.ref), printer)
+    assert "Post does not fit the printer: 60.0 mm too high." in outcome.notes
+    assert outcome.totals.fitting_pieces == 0
+
+
+def test_scale_multiplies_lengths_areas_and_volumes(tee, printer):
+    workshop = Workshop(tee)
+    one, two = (workshop.evaluate(Plan(model=tee.ref, scale=scale), printer).pieces[0].figures for scale in (1.0, 1.16))
+    assert two.height_mm == pytest.approx(1.16 * one.height_mm)
+    assert two.overhang_area_mm2 == pytest.approx(1.16**2 * one.overhang_area_mm2)
+    assert two.support_volume_mm3 == pytest.approx(1.16**3 * one.support_volume_mm3, rel=1e-3)
+
+
+def test_an_open_model_is_measured_but_not_cut(printer):
+    ball = sphere(30.0, 4)
+    model = model_of(without_facets(ball, ball.normals[:, 2] > 0.97), "Bowl")
+    outcome = evaluate(model, Plan(model=model.ref), printer)
+    assert outcome.volume_before_mm3 is None
+    assert any("open edges" in note for note in outcome.notes)
+    assert outcome.totals.support_volume_mm3 > 0
+    with pytest.raises(OpenSurface, match="open edges") as caught:
+        evaluate(model, Plan(model=model.ref, recipe=(cut(),)), printer)
+    assert caught.value.kept == "Nothing was cut."
+
+
+def test_the_quick_answer_is_near_the_full_one(printer):
+    model = model_of(sphere(40.0, 6), "Float ball")
+    workshop = Workshop(model)
+    plan = Plan(model=model.ref, recipe=(cut(normal=(0.3, 0, 1), offset=22.0),))
+    full, quick = workshop.evaluate(plan, printer), workshop.stand_in().evaluate(plan, printer, quick=True)
+    assert quick.approximate
+    assert len(workshop.stand_in().model.solid.triangles) <= 20_000 < len(model.solid.triangles)
+    assert quick.totals.pieces == full.totals.pieces == 2
+    assert quick.totals.seam_length_mm == pytest.approx(full.totals.seam_length_mm, rel=0.01)
+    assert quick.totals.cut_area_mm2 == pytest.approx(full.totals.cut_area_mm2, rel=0.01)
+    assert quick.totals.support_volume_mm3 == pytest.approx(full.totals.support_volume_mm3, rel=0.05, abs=300)
+
+
+def test_stopping_half_way_leaves_nothing_half_made(tee, printer):
+    workshop = Workshop(tee)
+    plan = Plan(model=tee.ref, recipe=(cut(offset=60.0), cut("c2", (1, 0, 0), 10.0)))
+    told = []
+    for last in (1, 3, 6):
+        asked = iter(range(100))
+        with pytest.raises(Cancelled):
+            workshop.evaluate(plan, printer, Job(lambda *_: None, lambda last=last, asked=asked: next(asked) >= last))
+    outcome = workshop.evaluate(plan, printer, Job(lambda share, doing: told.append((share, doing))))
+    assert outcome.totals == evaluate(tee, plan, printer).totals
+    assert all(0 <= share <= 1 for share, _ in told)
+    assert [share for share, _ in told] == sorted(share for share, _ in told)
+    assert all(doing for _, doing in told)
+
+
+def test_overlapping_bodies_are_cut_as_one(printer):
+    """A torso and an arm that overlap in the file: no piece twice, nothing lost."""
+    model = model_of(together(box(40, 40, 80), box(60, 20, 20, at=(20, 10, 30))), "Torso")
+    outcome = evaluate(model, Plan(model=model.ref, recipe=(cut(offset=40.0),)), printer)
+    assert len(outcome.pieces) == 2
+    assert outcome.volume_before_mm3 == pytest.approx(40 * 40 * 80 + 40 * 20 * 20)
+    assert sum(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(outcome.volume_before_mm3)
+    assert any("overlap" in note for note in outcome.notes)
+    assert outcome.seams["c1"].in_sight > 0.8 * outcome.seams["c1"].length
+
+
+def test_same_plan_same_figures(ball, printer):
+    plan = Plan(model=ball.ref, recipe=(cut(normal=(0.2, 0.1, 1), offset=4),))
+    first, second = evaluate(ball, plan, printer), evaluate(ball, plan, printer)
+    assert first.totals == second.totals
+    for a, b in zip(first.pieces, second.pieces, strict=True):
+        np.testing.assert_array_equal(a.solid.vertices, b.solid.vertices)
+        assert a.seat == b.seat
