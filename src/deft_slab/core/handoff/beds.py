@@ -56,6 +56,9 @@ def lay_out(pieces: Sequence[Piece], printer: Printer) -> list[Laid]:
     bed, x, y, row = 0, 0.0, 0.0, 0.0
     for number in sorted(range(len(pieces)), key=lambda n: (-sizes[n][1], n)):
         width, depth = float(sizes[number][0]), float(sizes[number][1])
+        oversize = width > room_x + 1e-6 or depth > room_y + 1e-6
+        if oversize and bed in extent:
+            bed, x, y, row = bed + 1, 0.0, 0.0, 0.0
         if x > 0 and x + width > room_x + 1e-6:
             x, y, row = 0.0, y + row + GAP, 0.0
         if y > 0 and y + depth > room_y + 1e-6:
@@ -64,7 +67,7 @@ def lay_out(pieces: Sequence[Piece], printer: Printer) -> list[Laid]:
         used = extent.setdefault(bed, [0.0, 0.0])
         used[0], used[1] = max(used[0], x + width), max(used[1], y + depth)
         x, row = x + width + GAP, max(row, depth)
-        if width > room_x or depth > room_y:
+        if oversize:
             bed, x, y, row = bed + 1, 0.0, 0.0, 0.0
     laid = []
     pitch = max(printer.bed_x, max(float(size[0]) for size in sizes)) + 5 * GAP

@@ -13,10 +13,11 @@ from .surfaces import Surface
 
 
 def _read(path: Path, kind: str) -> Surface:
-    with path.open("rb") as file:
+    # coordinates that are no numbers are refused later, with a sentence of our own
+    with path.open("rb") as file, np.errstate(invalid="ignore", over="ignore"):
         loaded = trimesh.load(file, file_type=kind, process=False)
-    if isinstance(loaded, trimesh.Scene):
-        loaded = loaded.to_mesh()
+        if isinstance(loaded, trimesh.Scene):
+            loaded = loaded.to_mesh()
     faces = getattr(loaded, "faces", np.empty((0, 3)))
     return Surface(np.asarray(loaded.vertices, float), np.asarray(faces, np.int32).reshape(-1, 3))
 

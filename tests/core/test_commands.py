@@ -1,0 +1,124 @@
+"""The command line, as a user calls it."""
+
+from __future__ import annotations
+
+import json
+import math
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import trimesh
+
+from deft_slab.demo import MODELS
+
+PROGRAM = Path(sys.executable).with_name("deft-slab")
+
+
+def call(*arguments: object) -> subprocess.CompletedProcess:
+    return subprocess.run([PROGRAM, *map(str, arguments)], capture_output=True, encoding="utf-8", check=False)
+
+
+def answer(*arguments: object) -> dict:
+    done = call(*arguments, "--json")
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout)
+
+
+@pytest.fixture(scope="module")
+def ball(tmp_path_factory):
+    path = tmp_path_factory.mktemp("data") / "ball.stl"
+    trimesh.creation.icosphere(5, 1.0).export(path)
+    return path
+
+
+def test_measure_gives_all_figures_in_mm(ball):
+    found = answer("measure", ball, "--unit", "in", "--scale", 2, "--down", 0, 0, -7)
+    radius = 2 * 25.4
+    assert set(found) >= {
+        "triangles", "closed", "size_mm", "volume_mm3", "height_mm", "overhang_area_mm2", "support_volume_mm3",
+        "support_inside_mm3", "landing_area_mm2", "base_area_mm2", "steadiness_mm", "tipping_deg", "sits_flat",
+    }  # fmt: skip
+    assert found["closed"] is True
+    assert found["size_mm"] == pytest.approx([2 * radius] * 3, rel=1e-3)
+    assert found["volume_mm3"] == pytest.approx(4 / 3 * math.pi * radius**3, rel=0.01)
+
+
+def test_size_is_in_the_bed_frame(tmp_path):
+    path = tmp_path / "bar.stl"
+    trimesh.creation.box((10, 20, 70)).export(path)
+    found = answer("measure", path, "--down", 1, 0, 0)
+    assert sorted(found["size_mm"][:2]) == pytest.approx([20, 70])
+    assert found["height_mm"] == pytest.approx(10)
+    assert answer("measure", path, "--theta", 30)["support_volume_mm3"] == 0
+
+
+def test_measure_says_what_is_wrong_with_an_open_surface(tmp_path):
+    mesh = trimesh.creation.icosphere(3, 10.0)
+    mesh.update_faces(mesh.face_normals[:, 2] < 0.9)
+    mesh.export(tmp_path / "bowl.stl")
+    found = answer("measure", tmp_path / "bowl.stl")
+    assert found["closed"] is False
+    assert found["volume_mm3"] is None
+    assert "open edges" in found["problem"]
+    done = call("cut", tmp_path / "bowl.stl", "--straight", 0, 0, 1, 0, "--out", tmp_path / "out")
+    assert done.returncode == 1
+    assert "Close the surface" in done.stderr
+
+
+def test_cut_writes_seated_pieces(ball, tmp_path):
+    out = tmp_path / "pieces"
+    found = answer("cut", ball, "--scale", 40, "--straight", 0, 0, 3, 10, "--straight", 1, 0, 0, 0, "--out", out)
+    assert len(found["pieces"]) == 4
+    assert found["cut_area_mm2"] == pytest.approx(math.pi * (40**2 - 10**2) + math.pi * 40**2, rel=0.01)
+    assert found["seam_length_mm"] == pytest.approx(2 * math.pi * (math.sqrt(1500) + 40), rel=0.01)
+    assert found["support_volume_mm3"] == pytest.approx(sum(p["support_volume_mm3"] for p in found["pieces"]))
+    whole = sum(piece["volume_mm3"] for piece in found["pieces"])
+    assert whole == pytest.approx(4 / 3 * math.pi * 40**3, rel=0.01)
+    for piece in found["pieces"]:
+        mesh = trimesh.load(out / piece["file"])
+        assert mesh.is_watertight
+        assert mesh.bounds[0][2] == pytest.approx(0, abs=1e-6)
+        assert mesh.volume == pytest.approx(piece["volume_mm3"], rel=1e-5)
+        assert piece["fits"] is True
+        assert math.hypot(*piece["down"]) == pytest.approx(1)
+    assert (out / "pieces.3mf").exists()
+
+
+def test_one_level_cut_takes_the_support_from_the_gull(tmp_path):
+    """Common practice: a body with level wings needs much support whole, and its halves hardly any."""
+    whole = answer("measure", MODELS["gull"])
+    parted = answer("cut", MODELS["gull"], "--straight", 0, 0, 1, 95, "--out", tmp_path)
+    assert len(parted["pieces"]) == 2
+    assert all(piece["sits_flat"] for piece in parted["pieces"])
+    assert parted["support_volume_mm3"] < 0.05 * whole["support_volume_mm3"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("measure", "nowhere.stl"), "cannot be read"),
+        (("measure", "BALL", "--scale", "0"), "--scale"),
+        (("measure", "BALL", "--theta", "95"), "--theta"),
+        (("measure", "BALL", "--down", "0", "0", "0"), "down direction"),
+        (("cut", "BALL", "--straight", "0", "0", "1", "50", "--out", "OUT"), "misses the model"),
+        (("cut", "BALL", "--straight", "0", "0", "0", "0", "--out", "OUT"), "cut normal"),
+        (("cut", "BALL", "--straight", "0", "0", "1", "0", "--out", "BALL/under"), "cannot be made"),
+    ],
+)
+def test_failures_are_one_clear_line(ball, tmp_path, arguments, says):
+    places = {"BALL": str(ball), "OUT": str(tmp_path / "out"), "BALL/under": str(ball / "under")}
+    done = call(*(places.get(argument, argument) for argument in arguments))
+    assert done.returncode == 1
+    assert done.stdout == ""
+    assert says in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert not (tmp_path / "out").exists()
+
+
+def test_plain_text_for_people(ball):
+    done = call("measure", ball)
+    assert done.returncode == 0
+    assert "support_volume_mm3: " in done.stdout
+    assert call("cut", ball).returncode == 2
