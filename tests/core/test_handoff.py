@@ -177,7 +177,9 @@ def test_a_full_disk_keeps_the_old_file(tmp_path):
         "try:\n    write_whole(pathlib.Path(sys.argv[1]), bytes(65536))\n"
         "except SaveFailed as error:\n    print(error.kept); sys.exit(7)\n"
     )
-    done = subprocess.run([sys.executable, "-c", program, str(path)], capture_output=True, encoding="utf-8", check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", program, str(path)], capture_output=True, encoding="utf-8", check=False
+    )
     assert done.returncode == 7, done.stderr
     assert "is whole" in done.stdout
     assert path.read_bytes() == b"old"

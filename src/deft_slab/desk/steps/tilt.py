@@ -87,6 +87,7 @@ class TiltPanel(Panel):
         self.head("Needs support past")
         self.threshold = NumberField("°", low=0, high=89, step=5, decimals=1)
         self.threshold.setAccessibleName("Overhang threshold")
+        self.threshold.setToolTip("Facets that hang over more than this need support. A larger angle makes less of it.")
         self.threshold.committed.connect(self._set_threshold)
         self._from = label("", "faint")
         self.add(row(self.threshold, self._from, 1))

@@ -1,0 +1,104 @@
+"""The real window under a virtual screen, with the real worker process."""
+
+from __future__ import annotations
+
+import pytest
+import trimesh
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from deft_slab.desk.app import settled
+from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.look.theme import dress
+from deft_slab.desk.state import DeskState
+from deft_slab.desk.window import Window
+
+PATIENCE = 60_000
+
+
+@pytest.fixture(scope="session")
+def jobs(qapp):
+    dress(qapp)
+    jobs = Jobs()
+    yield jobs
+    jobs.close()
+
+
+class Desk:
+    """The window, and what a person does to it."""
+
+    def __init__(self, qtbot, window):
+        self.qtbot, self.window, self.state, self.bed = qtbot, window, window.state, window.bed
+
+    def settle(self):
+        self.qtbot.waitUntil(lambda: settled(self.state), timeout=PATIENCE)
+        self.qtbot.wait(20)
+
+    def open(self, path):
+        self.state.open(path)
+        self.qtbot.waitUntil(lambda: not self.state.jobs.busy_with("open"), timeout=PATIENCE)
+        self.settle()
+
+    def click(self, widget):
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+
+    def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
+        QTest.keyClick(widget or self.window, key, modifier)
+
+    def type(self, field, text):
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+
+    def go(self, number):
+        self.key(Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
+
+    def undo(self):
+        self.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+    def press_and_drag(self, start, by: QPoint, steps=6, button=Qt.MouseButton.LeftButton):
+        """Presses and drags, and leaves the button down."""
+        at = start.toPoint() if hasattr(start, "toPoint") else start
+        QTest.mousePress(self.bed, button, Qt.KeyboardModifier.NoModifier, at)
+        for step in range(1, steps + 1):
+            QTest.mouseMove(self.bed, at + by * step / steps)
+            self.qtbot.wait(15)
+        return at + by
+
+    def release(self, at, button=Qt.MouseButton.LeftButton):
+        QTest.mouseRelease(self.bed, button, Qt.KeyboardModifier.NoModifier, at)
+
+    def row(self, number):
+        """Clicks a row of the ledger."""
+        table = self.window.ledger.table
+        place = table.visualRect(table.model().index(number, 0)).center()
+        QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+
+
+@pytest.fixture
+def desk(qtbot, jobs):
+    window = Window(DeskState(jobs))
+    window.show()
+    window.activateWindow()
+    qtbot.waitActive(window)
+    desk = Desk(qtbot, window)
+    yield desk
+    jobs.cancel()
+    qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
+    window.bed.sleep()
+    window.hide()
+    window.deleteLater()
+    qtbot.wait(20)
+
+
+@pytest.fixture
+def tee(tmp_path):
+    """A beam across a post, as a file: 80 x 20 x 20 on 20 x 20 x 60."""
+    post = trimesh.creation.box((20, 20, 62))
+    post.apply_translation([0, 0, 31])
+    beam = trimesh.creation.box((80, 20, 20))
+    beam.apply_translation([0, 0, 70])
+    path = tmp_path / "cross_beam.stl"
+    trimesh.boolean.union([post, beam], engine="manifold").export(path)
+    return path

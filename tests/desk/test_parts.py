@@ -1,0 +1,198 @@
+"""Small parts: numbers, camera, handles, texts, actions, the ledger's arithmetic."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QLineEdit, QSlider
+
+from deft_slab.demo import PROJECT
+from deft_slab.desk import actions
+from deft_slab.desk.ledger.model import COLUMNS, cell_text
+from deft_slab.desk.scene.camera import Camera
+from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
+from deft_slab.desk.steps.cut import from_angles, to_angles
+from deft_slab.desk.widgets import text
+from deft_slab.desk.widgets.number import NumberField, parse_quantity
+
+
+@pytest.mark.parametrize(
+    ("typed", "unit", "value"),
+    [
+        ("12", "mm", 12), ("4.5in", "mm", 114.3), ("120/2", "mm", 60), ("3cm + 2", "mm", 32), ("1 ft", "mm", 304.8),
+        ("0,5 m", "mm", 500), ("-(2+3)*4", "mm", -20), ("−7", "mm", -7), ('2"', "mm", 50.8), ("90/4°", "°", 22.5),
+        ("110 %", "%", 110), (".5", "mm", 0.5),
+    ],
+)  # fmt: skip
+def test_numbers_with_units_and_sums(typed, unit, value):
+    assert parse_quantity(typed, unit) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    "typed", ["", "abc", "1/0", "5 kg", "3°", "2**9", "__import__('os')", "1e400", "(" * 500, "9" * 40, "1 2"]
+)
+def test_what_is_no_number_is_refused(typed):
+    with pytest.raises(ValueError, match=r"."):
+        parse_quantity(typed, "mm")
+
+
+@given(st.text(alphabet="0123456789.+-*/() incm", max_size=25))
+def test_any_text_gives_a_number_or_a_value_error(typed):
+    with contextlib.suppress(ValueError):
+        assert math.isfinite(parse_quantity(typed, "mm"))
+
+
+def test_a_number_field_commits_restores_and_steps(qtbot):
+    field = NumberField("mm", low=0, high=100, step=5)
+    qtbot.addWidget(field)
+    field.show()
+    told = []
+    field.committed.connect(told.append)
+    field.set_value(10)
+    assert field.text() == "10.0 mm"
+    field.selectAll()
+    QTest.keyClicks(field, "2in")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert told == [pytest.approx(50.8)]
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    assert told[-1] == pytest.approx(55.8)
+    for wrong in ("500", "words"):
+        field.selectAll()
+        QTest.keyClicks(field, wrong)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        assert field.property("wrong") is True
+        assert field.accessibleDescription()
+        assert len(told) == 2
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    assert field.text() == "55.8 mm"
+    assert field.property("wrong") is False
+
+
+cameras = st.builds(
+    Camera, st.tuples(*[st.floats(-200, 200)] * 3), st.floats(50, 2000), st.floats(0, 360), st.floats(-85, 85)
+)
+
+
+@given(cameras, st.floats(0, 800), st.floats(0, 600))
+def test_a_ray_passes_through_what_its_pixel_shows(camera, x, y):
+    origin, towards = camera.ray(x, y, 800, 600)
+    seen = camera.project(origin + 300 * towards, 800, 600)[0]
+    assert seen == pytest.approx((x, y), abs=1e-3)
+    right, up, ahead = camera.frame
+    np.testing.assert_allclose(np.cross(right, up), -ahead, atol=1e-9)
+
+
+@given(cameras, st.floats(0, 800), st.floats(0, 600), st.floats(0.5, 2))
+def test_coming_nearer_keeps_what_is_under_the_pointer(camera, x, y, factor):
+    origin, towards = camera.ray(x, y, 800, 600)
+    ahead = camera.frame[2]
+    place = origin + camera.distance / float(towards @ ahead) * towards
+    after = camera.nearer(factor, x, y, 800, 600)
+    assert after.project(place, 800, 600)[0] == pytest.approx((x, y), abs=1e-2)
+
+
+def test_framing_shows_the_whole_box():
+    low, high = np.array([0.0, 0, 0]), np.array([200.0, 150, 300])
+    camera = Camera().framing(low, high, 700, 500)
+    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
+    seen = camera.project(corners, 700, 500)
+    assert (seen >= 0).all()
+    assert (seen[:, 0] <= 700).all()
+    assert (seen[:, 1] <= 500).all()
+    assert np.ptp(seen[:, 1]) > 0.7 * 500
+
+
+@given(st.floats(0, 180), st.floats(-180, 180))
+def test_lean_and_facing_round_trip(lean, facing):
+    normal = from_angles(lean, facing)
+    np.testing.assert_allclose(from_angles(*to_angles(normal)), normal, atol=1e-6)
+
+
+def test_handles_measure_what_is_dragged():
+    frame = cut_frame(np.array([0.0, 0, 1]), 30.0, np.zeros(3), np.array([100.0, 80, 60]))
+    assert frame.centre == pytest.approx((50, 40, 30))
+    eye = np.array([50.0, -500, 80])
+    for height in (10.0, 45.0):
+        tip = frame.centre + height * frame.normal
+        assert moved_along(eye, tip - eye, frame.centre, frame.normal) == pytest.approx(height)
+    turned = angle_about(
+        np.array([50.0, -500, 30]),
+        np.array([20.0, 500, 20]),
+        frame.centre,
+        np.array([0, 1.0, 0]),
+        np.array([1.0, 0, 0]),
+    )
+    assert turned is not None
+    assert angle_about(eye, np.array([1.0, 0, 0]), frame.centre, np.array([0, 1.0, 0]), np.array([1.0, 0, 0])) is None
+    np.testing.assert_allclose(leaned(np.array([0, 0, 1.0]), np.array([0, 1.0, 0]), 90), [1, 0, 0], atol=1e-12)
+
+
+def test_figures_are_shown_with_the_right_units():
+    assert text.area(99.4) == "99.4 mm²"
+    assert text.area(12_345) == "123.5 cm²"
+    assert text.area(0) == "0 cm²"
+    assert text.volume(40) == "40 mm³"
+    assert text.volume(6_700) == "6.7 cm³"
+    assert text.volume(412_000) == "412 cm³"
+    assert text.mm(37.35) == "37.4 mm"
+    assert text.mm(304.8) == "305 mm"
+    assert text.degrees(45) == "45°"
+    assert text.signed("3 mm", -3) == "−3 mm"
+
+
+def test_actions_have_words_and_keys_of_their_own():
+    keys = [key for action in actions.ALL for key in action.keys]
+    assert len(keys) == len(set(keys))
+    ids = [action.id for action in actions.ALL]
+    assert len(ids) == len(set(ids))
+    for action in actions.ALL:
+        assert action.text
+        assert action.tip.endswith(".")
+
+
+def test_every_control_says_what_it_does(desk):
+    """Tooltip and accessible name on every button, field and slider, in every step."""
+    desk.open(PROJECT)
+    desk.state.bring_back("k3")
+    desk.settle()
+    controls = [
+        *desk.window.findChildren(QAbstractButton), *desk.window.findChildren(NumberField),
+        *desk.window.findChildren(QSlider), *desk.window.panels["Cut"].findChildren(QLineEdit),
+    ]  # fmt: skip
+    assert len(controls) > 60
+    # a table's own corner button, and buttons that Qt puts into fields, are not ours
+    ours = [
+        c
+        for c in controls
+        if type(c).__module__.startswith(("PySide6", "deft_slab")) and c.parent() is not desk.window.ledger.table
+    ]
+    silent = [c for c in ours if not c.toolTip() and c.objectName() != "qt_toolbar_ext_button"]
+    assert [c.text() for c in silent if isinstance(c, QAbstractButton)] == []
+    assert [c.accessibleName() for c in silent] == []
+    nameless = [c for c in ours if not (c.accessibleName() or getattr(c, "text", str)())]
+    assert nameless == []
+
+
+def test_ledger_marks_the_best_and_the_difference(desk):
+    desk.open(PROJECT)
+    model = desk.window.ledger.model
+    by_title = {column.title: column for column in COLUMNS}
+    support = by_title["support"]
+    values = [support.of(row.shown.totals) for row in model.rows]
+    best = [model.is_best(row, support) for row in model.rows]
+    assert best == [value == min(values) for value in values]
+    pinned = model.pinned
+    assert pinned.name == "As it stands"
+    assert model.difference(pinned, support) == ""
+    halves = model.rows[3]
+    expected = (support.of(halves.shown.totals) - support.of(pinned.shown.totals)) / 1000
+    assert model.difference(halves, support) == f"−{abs(expected):.0f} cm³"
+    assert cell_text(by_title["sit flat"], halves) == "2 of 2"
+    assert not any(model.is_best(row, by_title["pieces"]) for row in model.rows)
