@@ -223,9 +223,9 @@ def test_column_volume_is_the_volume():
 
 def test_kernels_compiled_and_plain_agree():
     solid = sphere(10.0, 2)
-    grid = (-11.0, -11.0, 1.37, 17, 17)
-    compiled = kernels.into_columns(*kernels.scan(solid.vertices, solid.triangles, *grid), 17 * 17)
-    plain = kernels.into_columns.py_func(*kernels.scan.py_func(solid.vertices, solid.triangles, *grid), 17 * 17)
+    placed = kernels.to_grid(solid.vertices, -11.0, -11.0, 1.37)
+    compiled = kernels.into_columns(*kernels.scan(placed, solid.triangles, 17, 17), 17 * 17)
+    plain = kernels.into_columns.py_func(*kernels.scan.py_func(placed, solid.triangles, 17, 17), 17 * 17)
     for a, b in zip(compiled, plain, strict=True):
         np.testing.assert_allclose(a, b, rtol=0, atol=1e-12)
 

@@ -105,7 +105,7 @@ def test_the_worker_is_started_again_when_it_dies(desk, tee):
     desk.open(tee)
     state = desk.state
     with desk.qtbot.waitSignal(state.jobs.restarted, timeout=20_000):
-        os.kill(state.jobs._process.pid, signal.SIGKILL)
+        os.kill(state.jobs.process_id, signal.SIGKILL)
     desk.settle()
     state.turn((1, 0, 0), 90)
     desk.settle()

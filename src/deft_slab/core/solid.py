@@ -140,8 +140,7 @@ class Solid:
         reference = self.bounds.mean(axis=0)
         shifted = self.centroids - reference
         six = np.einsum("ij,ij->i", shifted, self.area_vectors)
-        # what came out of the boolean library is closed
-        closed = "manifold" in self.__dict__ or self.defects.closed
+        closed = self.from_booleans or self.defects.closed
         if not closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
             return np.asarray(np.average(self.centroids, axis=0, weights=np.maximum(self.areas, 1e-300)))
         return np.asarray(reference + 0.75 * (six @ shifted) / six.sum())
@@ -163,6 +162,11 @@ class Solid:
         edges = key[first[bad]]
         segments = self.vertices[np.stack([edges // count, edges % count], axis=1)]
         return Defects(len(bad) - flipped, flipped, segments, len(bad) == 0 and self.volume < 0)
+
+    @property
+    def from_booleans(self) -> bool:
+        """Whether the boolean library has it already; then it is closed."""
+        return "manifold" in self.__dict__
 
     @cached_property
     def manifold(self) -> manifold3d.Manifold:

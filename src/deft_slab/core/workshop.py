@@ -17,7 +17,7 @@ from .judge.base import fit
 from .judge.exposure import exposure
 from .judge.figures import measure
 from .judge.seam import seam_of
-from .judge.seats import best_seat
+from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
 from .judge.tilts import set_down
 from .outcome import Figures, Model, Outcome, Piece, Seam, Totals
@@ -31,10 +31,10 @@ from .solid import Solid
 Floats = NDArray[np.float64]
 T = TypeVar("T")
 
-STAND_IN_TRIANGLES = 20_000
+STAND_IN_TRIANGLES = 10_000
 """Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
 
-DRAG_CELLS = 96
+DRAG_CELLS = 80
 SKIN_CELLS = 144
 CRUMB_SHARE = 0.01
 CRUMB_SIZE = 20.0
@@ -136,7 +136,14 @@ class Workshop:
             stood = plan.tilt.rotation
             found = self._once(
                 ("seat", part.key, plan.tilt, plan.threshold, quick),
-                lambda: best_seat(part.solid, stood, plan.threshold, thorough=not quick, job=job.part(0.0, 0.6)),
+                lambda: best_seat(
+                    part.solid,
+                    stood,
+                    plan.threshold,
+                    thorough=not quick,
+                    cells=DRAG_CELLS if quick else SEARCH_CELLS,
+                    job=job.part(0.0, 0.6),
+                ),  # fmt: skip,
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
         exposed = None if quick else self._exposed(part.key, part.solid, job.part(0.6, 1.0))
@@ -202,7 +209,8 @@ def _measured(
     solid: Solid, tilt: Tilt, threshold: float, exposed: Floats | None, quick: bool
 ) -> tuple[Figures, NDArray[np.float32], tuple[Floats, NDArray[np.int32]]]:
     if quick:
-        found = measure(solid, tilt.rotation, threshold=threshold, cells=DRAG_CELLS)
+        trusted = solid.from_booleans
+        found = measure(solid, tilt.rotation, threshold=threshold, cells=DRAG_CELLS, trusted=trusted)
         return found.figures, found.past_threshold, (np.empty((0, 3)), np.empty((0, 3), np.int32))
     found = measure(solid, tilt.rotation, threshold=threshold, exposed=exposed)
     coarse = measure(solid, tilt.rotation, threshold=threshold, cells=SKIN_CELLS)

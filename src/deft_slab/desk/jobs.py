@@ -120,6 +120,10 @@ class Jobs(QObject):
         running = self._running is not None and not self._running.dropped and self._running.kind == kind
         return running or any(request.kind == kind for request in self._waiting.values())
 
+    @property
+    def process_id(self) -> int:
+        return int(self._process.pid or 0)
+
     def close(self) -> None:
         """Ends the process."""
         self._closed = True

@@ -10,6 +10,7 @@ import contextlib
 import logging
 import time
 from collections import OrderedDict
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -66,9 +67,10 @@ class Bench:
         return Evaluated(outcome, laid, picture_of(outcome.pieces, laid))
 
     def live(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
-        """Approximate figures and seams, from the stand-in. Raises OpenSurface, CutFailed, Cancelled."""
+        """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
+        Cancelled."""
         outcome = self._workshops[plan.model.sha256].stand_in().evaluate(plan, printer, job, quick=True)
-        return Evaluated(outcome, (), None)
+        return Evaluated(replace(outcome, pieces=()), (), None)
 
     def _pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
         return self._workshops[plan.model.sha256].evaluate(plan, printer, job).pieces

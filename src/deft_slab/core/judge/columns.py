@@ -57,6 +57,6 @@ def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> 
     cells : number of cells along the longer side of the shadow
     """
     x0, y0, side, nx, ny = grid_over(vertices, cells)
-    hits = kernels.scan(vertices, triangles, x0, y0, side, nx, ny)
+    hits = kernels.scan(kernels.to_grid(vertices, x0, y0, side), triangles, nx, ny)
     start, heights, facets = kernels.into_columns(*hits, nx * ny)
     return Columns(x0, y0, side, nx, ny, start, heights, facets)

@@ -31,7 +31,7 @@ def spread_directions(count: int) -> Floats:
     return np.stack([radius * np.cos(turn), radius * np.sin(turn), z], axis=1)
 
 
-def exposure(solid: Solid, directions: int = 64, cells: int = 256, job: Job = QUIET) -> Floats:
+def exposure(solid: Solid, directions: int = 48, cells: int = 160, job: Job = QUIET) -> Floats:
     """(m,) 0 to 1 for each facet, at its centre, with the audience everywhere.
 
     directions : how many to look from; cells : of the depth map, along the longer side of the shadow.
@@ -49,6 +49,6 @@ def exposure(solid: Solid, directions: int = 64, cells: int = 256, job: Job = QU
         turned = np.ascontiguousarray(solid.vertices @ rotation.T)
         x0, y0, side, nx, ny = grid_over(turned, cells)
         depth = np.full(nx * ny, -np.inf)
-        kernels.depth_map(turned, solid.triangles, x0, y0, side, nx, ny, depth)
+        kernels.depth_map(kernels.to_grid(turned, x0, y0, side), solid.triangles, nx, depth)
         kernels.add_seen(solid.centroids, solid.normals, rotation, x0, y0, side, nx, ny, depth, side, seen, possible)
     return np.divide(seen, possible, out=np.zeros_like(seen), where=possible > 0)

@@ -13,7 +13,7 @@ from . import kernels
 from .base import Base, base_of
 from .columns import Columns, column_field
 from .exposure import HIDDEN
-from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, RAMP, need, overhang_angles, ramp, resting
+from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, RAMP, need, overhang_angles, ramp
 from .tilts import set_down
 
 Floats = NDArray[np.float64]
@@ -39,13 +39,16 @@ class Support:
 class Seated:
     """A piece set down in a tilt.
 
-    vertices : (n, 3) mm, bed frame; normals_z : (m,); angles : (m,) degrees; rests : (m,) bool
+    vertices : (n, 3) mm, bed frame
+    normals_z : (m,); angles : (m,) degrees; rests : (m,) bool, within the bed tolerance; mid : (m,) mm, height
+    centre : (3,) mm, centre of mass
     """
 
     vertices: Floats
     normals_z: Floats
     angles: Floats
     rests: NDArray[np.bool_]
+    mid: Floats
     centre: Floats
 
 
@@ -55,9 +58,8 @@ def seat(solid: Solid, rotation: Floats, tolerance: float = BED_TOLERANCE) -> Se
     normals_z = solid.normals @ rotation[2]
     lift = float((solid.vertices @ rotation[2]).min())
     centre = rotation @ solid.centre_of_mass - np.array([0.0, 0.0, lift])
-    return Seated(
-        vertices, normals_z, overhang_angles(normals_z), resting(vertices[:, 2], solid.triangles, tolerance), centre
-    )
+    rests, mid = kernels.place_facets(np.ascontiguousarray(vertices[:, 2]), solid.triangles, tolerance)
+    return Seated(vertices, normals_z, overhang_angles(normals_z), rests, mid, centre)
 
 
 def support(
@@ -81,9 +83,8 @@ def support(
     cell = columns.cell**2
     projected = weight * np.abs(seated.normals_z) * solid.areas
     exact_area = float(projected.sum())
-    heights = seated.vertices[:, 2][solid.triangles].mean(axis=1)
     scale = exact_area / (area * cell) if area > 0 else 0.0
-    volume = max(float(projected @ heights) - landings * cell * scale, 0.0) if area > 0 else 0.0
+    volume = max(float(projected @ seated.mid) - landings * cell * scale, 0.0) if area > 0 else 0.0
     share = volume / (on_bed + on_piece) if on_bed + on_piece > 0 else 0.0
     return (
         Support(
@@ -134,10 +135,12 @@ def measure(
     exposed: Floats | None = None,
     cells: int = REPORT_CELLS,
     tolerance: float = BED_TOLERANCE,
+    trusted: bool = False,
 ) -> Measured:
     """All figures of a piece in a tilt, by the hard rule.
 
     exposed : (m,) exposure of each facet; without it, support inside is given as 0
+    trusted : the solid is known to be closed, and is not looked at again
     """
     seated = seat(solid, rotation, tolerance)
     weight = need(seated.angles, seated.rests, threshold)
@@ -145,7 +148,7 @@ def measure(
     found, columns = support(solid, seated, weight, hidden, cells)
     base = _base(solid, seated)
     near = (np.abs(seated.angles - threshold) < RAMP) & ~seated.rests
-    closed = solid.defects.closed and not solid.defects.inside_out
+    closed = trusted or (solid.defects.closed and not solid.defects.inside_out)
     extent = np.ptp(seated.vertices, axis=0)
     figures = Figures(
         triangles=len(solid.triangles),

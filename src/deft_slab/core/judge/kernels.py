@@ -2,13 +2,12 @@
 
 Notation: a grid of nx by ny square cells of side h over the bed; the sample point of cell (i, j) is
 (x0 + (i + 1/2) h, y0 + (j + 1/2) h). In *grid units*, (x - x0) / h - 1/2, sample points are whole numbers.
-A *hit* is a facet that covers a sample point, seen from above.
+A *hit* is a facet that covers a sample point, seen from above: the point is on the same side of all three edges, left
+of them for an exit (the facet faces up), right of them for an entry.
 
-Which sample points belong to a facet (so that a shared edge is counted exactly once):
-  rows     an edge a-b crosses row j when (a.y <= j) != (b.y <= j): half-open at the top
-  columns  from the left crossing (included) to the right crossing (excluded)
-  crossing computed from the lower-numbered corner to the higher one, so both facets of an edge get the same number
-  side     exit (+1, facing up) when the left edge runs downward in the facet's own order, else entry (-1)
+Which side of an edge a point is on is decided once, from the lower-numbered corner to the higher one, and turned over
+for the other direction; a point on the edge counts by the direction of the edge (half-open). So the two facets of an
+edge never both count it, nor neither.
 """
 
 from __future__ import annotations
@@ -18,102 +17,156 @@ import math
 import numpy as np
 from numba import njit
 
+# No check for division by zero (guarded where it can happen) and no care for NaN (files with any are refused); sums
+# keep their order, so a shared edge still gets one and the same number.
+_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "ninf", "nsz"}}
+_INLINE = {**_FAST, "inline": "always"}
+_WIDE = 8
+"""Cells; a narrower facet is quicker to test point by point."""
 
-@njit(cache=True, nogil=True, inline="always")
+
+@njit(**_INLINE)
 def _up(value):
     """Ceiling, as an integer; quicker than math.ceil."""
     whole = int(value)
     return whole + 1 if whole < value else whole
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _crossing(a, ax, ay, b, bx, by, row):
-    """Where the edge between corners number a and b crosses a row, in grid units."""
+@njit(**_INLINE)
+def _span(p, q, r):
+    """(first, end) of the whole numbers from the least of three values, included, to the greatest, excluded."""
+    low = p if p < q else q
+    high = p if p > q else q
+    return _up(r if r < low else low), _up(r if r > high else high)
+
+
+@njit(**_FAST)
+def _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1):
+    """Columns i0 to i1 cut down to those near the facet in row j; for wide facets, which may be thin and slanted."""
+    low, high = np.inf, -np.inf
+    for px, py, qx, qy in ((ax, ay, bx, by), (bx, by, cx, cy), (cx, cy, ax, ay)):
+        if (py <= j) != (qy <= j):
+            x = px + (j - py) * (qx - px) / (qy - py)
+            low, high = min(low, x), max(high, x)
+    # one more on either side: which point belongs to the facet is decided by its edges alone
+    return max(i0, _up(low) - 1), min(i1, _up(high) + 1)
+
+
+@njit(**_INLINE)
+def _left(a, ax, ay, b, bx, by, x, y):
+    """Whether a point counts as left of the edge from corner number a to b; the exact opposite for b to a."""
     if a < b:
-        return ax + (row - ay) * (bx - ax) / (by - ay)
-    return bx + (row - by) * (ax - bx) / (ay - by)
+        side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+        if side != 0.0:
+            return side > 0.0
+        return by < ay or (by == ay and bx > ax)
+    side = (ax - bx) * (y - by) - (ay - by) * (x - bx)
+    if side != 0.0:
+        return side < 0.0
+    return not (ay < by or (ay == by and ax > bx))
 
 
-@njit(cache=True, nogil=True, inline="always")
-def _row(a, ax, ay, b, bx, by, c, cx, cy, row):
-    """Left crossing, right crossing and side (+1 exit, -1 entry) of a row that the facet spans.
+@njit(**_INLINE)
+def _slopes(ax, ay, az, bx, by, bz, cx, cy, cz):
+    """Rise of a facet's plane along x and y, in mm a cell; 0 for a facet seen from its edge."""
+    twice_area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    if twice_area == 0.0:
+        return 0.0, 0.0
+    return (
+        ((bz - az) * (cy - ay) - (by - ay) * (cz - az)) / twice_area,
+        ((bx - ax) * (cz - az) - (bz - az) * (cx - ax)) / twice_area,
+    )
 
-    Exactly two edges cross. Case by which corner is alone on its side of the row; the edge that enters the corner's
-    side and the one that leaves it are named in the facet's own order.
+
+@njit(**_FAST)
+def to_grid(vertices, x0, y0, h):
+    """(n, 3): x and y in grid units, z as it is."""
+    placed = np.empty_like(vertices)
+    scale = 1.0 / h
+    for n in range(len(vertices)):
+        placed[n, 0] = (vertices[n, 0] - x0) * scale - 0.5
+        placed[n, 1] = (vertices[n, 1] - y0) * scale - 0.5
+        placed[n, 2] = vertices[n, 2]
+    return placed
+
+
+@njit(**_FAST)
+def _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count):
+    """The hits of one wide facet, put behind the first ``count``; returns how many there are then."""
+    ax, ay, az = placed[a, 0], placed[a, 1], placed[a, 2]
+    bx, by, bz = placed[b, 0], placed[b, 1], placed[b, 2]
+    cx, cy, cz = placed[c, 0], placed[c, 1], placed[c, 2]
+    low, high = min(az, bz, cz), max(az, bz, cz)
+    slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
+    for j in range(j0, j1):
+        first, end = _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
+        for i in range(first, end):
+            left = _left(a, ax, ay, b, bx, by, i, j)
+            if _left(b, bx, by, c, cx, cy, i, j) == left and _left(c, cx, cy, a, ax, ay, i, j) == left:
+                z = az + slope_x * (i - ax) + slope_y * (j - ay)
+                cells[count] = j * nx + i
+                heights[count] = min(max(z, low), high)
+                facets[count] = f if left else -1 - f
+                count += 1
+    return count
+
+
+@njit(**_FAST)
+def scan(placed, triangles, nx, ny):
+    """Every hit of every facet: (cells, heights, facets), in facet order; an exit has facet f, an entry -1 - f.
+
+    placed : (n, 3) from ``to_grid``
     """
-    a_below, b_below, c_below = ay <= row, by <= row, cy <= row
-    if b_below == c_below:  # a alone: c-a enters, a-b leaves
-        enter = _crossing(c, cx, cy, a, ax, ay, row)
-        leave = _crossing(a, ax, ay, b, bx, by, row)
-        alone_below = a_below
-    elif a_below == c_below:  # b alone
-        enter = _crossing(a, ax, ay, b, bx, by, row)
-        leave = _crossing(b, bx, by, c, cx, cy, row)
-        alone_below = b_below
-    else:  # c alone
-        enter = _crossing(b, bx, by, c, cx, cy, row)
-        leave = _crossing(c, cx, cy, a, ax, ay, row)
-        alone_below = c_below
-    # an edge that enters a corner below runs downward: it is on the left of a facet that faces up
-    if enter < leave:
-        return enter, leave, (1 if alone_below else -1)
-    return leave, enter, (-1 if alone_below else 1)
-
-
-@njit(cache=True, nogil=True)
-def scan(vertices, triangles, x0, y0, h, nx, ny):
-    """Every hit of every facet: (cells, heights, facets), in facet order; an exit has facet f, an entry -1 - f."""
     size = 4 * nx * ny + 1024
     cells = np.empty(size, np.int32)
     heights = np.empty(size, np.float64)
     facets = np.empty(size, np.int32)
     count = 0
-    scale = 1.0 / h
     for f in range(len(triangles)):
-        a, b, c = triangles[f, 0], triangles[f, 1], triangles[f, 2]
-        ay = (vertices[a, 1] - y0) * scale - 0.5
-        by = (vertices[b, 1] - y0) * scale - 0.5
-        cy = (vertices[c, 1] - y0) * scale - 0.5
-        j0 = max(_up(min(ay, by, cy)), 0)
-        j1 = min(_up(max(ay, by, cy)), ny)
+        a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
+        ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
+        j0, j1 = _span(ay, by, cy)
         if j0 >= j1:
             continue
-        ax = (vertices[a, 0] - x0) * scale - 0.5
-        bx = (vertices[b, 0] - x0) * scale - 0.5
-        cx = (vertices[c, 0] - x0) * scale - 0.5
-        az, bz, cz = vertices[a, 2], vertices[b, 2], vertices[c, 2]
-        twice_area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
-        slope_x = slope_y = 0.0
-        if twice_area != 0.0:
-            slope_x = ((bz - az) * (cy - ay) - (by - ay) * (cz - az)) / twice_area
-            slope_y = ((bx - ax) * (cz - az) - (bz - az) * (cx - ax)) / twice_area
-        low, high = min(az, bz, cz), max(az, bz, cz)
+        ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
+        i0, i1 = _span(ax, bx, cx)
+        if i0 >= i1:
+            continue
+        if count + (j1 - j0) * (i1 - i0) > size:
+            size = 2 * (size + (j1 - j0) * (i1 - i0))
+            cells, heights, facets = _longer(cells, size), _longer(heights, size), _longer(facets, size)
+        if i1 - i0 > _WIDE:  # kept apart: the quick loop below is twice as slow with this inside it
+            count = _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count)
+            continue
+        az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
+        low = high = slope_x = slope_y = 0.0
+        planed = False
         for j in range(j0, j1):
-            left, right, side = _row(a, ax, ay, b, bx, by, c, cx, cy, j)
-            i0, i1 = max(_up(left), 0), min(_up(right), nx)
-            if count + i1 - i0 > size:
-                size = 2 * (size + i1 - i0)
-                cells = _longer(cells, size)
-                heights = _longer(heights, size)
-                facets = _longer(facets, size)
             for i in range(i0, i1):
+                left = _left(a, ax, ay, b, bx, by, i, j)
+                if _left(b, bx, by, c, cx, cy, i, j) != left or _left(c, cx, cy, a, ax, ay, i, j) != left:
+                    continue
+                if not planed:
+                    planed = True
+                    low, high = min(az, bz, cz), max(az, bz, cz)
+                    slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
                 # a steep facet's plane is ill-conditioned: its height stays between its corners
                 z = az + slope_x * (i - ax) + slope_y * (j - ay)
                 cells[count] = j * nx + i
                 heights[count] = min(max(z, low), high)
-                facets[count] = f if side > 0 else -1 - f
+                facets[count] = f if left else -1 - f
                 count += 1
     return cells[:count], heights[:count], facets[:count]
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def _longer(array, size):
     longer = np.empty(size, array.dtype)
     longer[: len(array)] = array
     return longer
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def into_columns(cells, heights, facets, count):
     """Sorts hits into ``count`` columns, rising: (start, heights, facets).
 
@@ -141,7 +194,22 @@ def into_columns(cells, heights, facets, count):
     return start, sorted_heights, sorted_facets
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
+def place_facets(heights, triangles, tolerance):
+    """(rests, mid): whether each facet lies within the tolerance of the bed, and the height of its middle.
+
+    heights : (n,) z of the vertices, the lowest at 0
+    """
+    rests = np.empty(len(triangles), np.bool_)
+    mid = np.empty(len(triangles), np.float64)
+    for f in range(len(triangles)):
+        a, b, c = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
+        rests[f] = a <= tolerance and b <= tolerance and c <= tolerance
+        mid[f] = (a + b + c) / 3.0
+    return rests, mid
+
+
+@njit(**_FAST)
 def support_sums(start, heights, facets, weight, hidden, floors):
     """Walks every column upward with its winding number and sums what needs support.
 
@@ -191,38 +259,38 @@ def support_sums(start, heights, facets, weight, hidden, floors):
     return area, landing_heights, on_bed, on_piece, inside, landing, columns
 
 
-@njit(cache=True, nogil=True)
-def depth_map(vertices, triangles, x0, y0, h, nx, ny, depth):
+@njit(**_FAST)
+def depth_map(placed, triangles, nx, depth):
     """The highest hit of every cell, into depth (ny * nx), which comes filled with -inf."""
-    scale = 1.0 / h
     for f in range(len(triangles)):
-        a, b, c = triangles[f, 0], triangles[f, 1], triangles[f, 2]
-        ay = (vertices[a, 1] - y0) * scale - 0.5
-        by = (vertices[b, 1] - y0) * scale - 0.5
-        cy = (vertices[c, 1] - y0) * scale - 0.5
-        j0 = max(_up(min(ay, by, cy)), 0)
-        j1 = min(_up(max(ay, by, cy)), ny)
+        a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
+        ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
+        j0, j1 = _span(ay, by, cy)
         if j0 >= j1:
             continue
-        ax = (vertices[a, 0] - x0) * scale - 0.5
-        bx = (vertices[b, 0] - x0) * scale - 0.5
-        cx = (vertices[c, 0] - x0) * scale - 0.5
-        az, bz, cz = vertices[a, 2], vertices[b, 2], vertices[c, 2]
-        twice_area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
-        if twice_area == 0.0:
+        ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
+        i0, i1 = _span(ax, bx, cx)
+        if i0 >= i1:
             continue
-        slope_x = ((bz - az) * (cy - ay) - (by - ay) * (cz - az)) / twice_area
-        slope_y = ((bx - ax) * (cz - az) - (bz - az) * (cx - ax)) / twice_area
+        az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
         low, high = min(az, bz, cz), max(az, bz, cz)
+        slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
         for j in range(j0, j1):
-            left, right, _ = _row(a, ax, ay, b, bx, by, c, cx, cy, j)
-            for i in range(max(_up(left), 0), min(_up(right), nx)):
+            first, end = i0, i1
+            if i1 - i0 > _WIDE:
+                first, end = _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
+            for i in range(first, end):
+                if depth[j * nx + i] >= high:
+                    continue
+                left = _left(a, ax, ay, b, bx, by, i, j)
+                if _left(b, bx, by, c, cx, cy, i, j) != left or _left(c, cx, cy, a, ax, ay, i, j) != left:
+                    continue
                 z = min(max(az + slope_x * (i - ax) + slope_y * (j - ay), low), high)
                 if z > depth[j * nx + i]:
                     depth[j * nx + i] = z
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, depth, reach, seen, possible):
     """Adds the cosine to every facet that faces up: to ``possible``, and to ``seen`` where nothing stands above it.
 
@@ -249,7 +317,7 @@ def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, depth, reach, seen
             seen[f] += cosine
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
     """Mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
     total, count = 0.0, 0
@@ -267,7 +335,7 @@ def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
     return total / count
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def _within(start, heights, facets, cell, bottom, top):
     """Length, between two heights, of a column's part inside the piece."""
     length = 0.0
@@ -279,12 +347,12 @@ def _within(start, heights, facets, cell, bottom, top):
     return length
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def _put(quads, n, k, i, j, z):
     quads[n, k, 0], quads[n, k, 1], quads[n, k, 2] = i, j, z
 
 
-@njit(cache=True, nogil=True)
+@njit(**_FAST)
 def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
     """The outer skin of a field of intervals, as quads; returns how many.
 

@@ -25,15 +25,6 @@ def overhang_angles(normals_z: Floats) -> Floats:
     return np.asarray(np.degrees(np.arcsin(np.clip(-normals_z, -1.0, 1.0))))
 
 
-def resting(heights: Floats, triangles: NDArray[np.int32], tolerance: float = BED_TOLERANCE) -> NDArray[np.bool_]:
-    """(m,) bool: facets whose corners all lie within the tolerance of the bed.
-
-    heights : (n,) z of the vertices, mm, bed frame, the lowest at 0
-    """
-    low = heights <= tolerance
-    return np.asarray(low[triangles[:, 0]] & low[triangles[:, 1]] & low[triangles[:, 2]])
-
-
 def need(angles: Floats, rests: NDArray[np.bool_], threshold: float) -> Floats:
     """(m,) 0 or 1: the hard rule of reported figures. A facet exactly at the threshold needs nothing.
 

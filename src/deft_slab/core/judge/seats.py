@@ -80,7 +80,15 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
     return found
 
 
-def best_seat(solid: Solid, stood: Floats, threshold: float, *, thorough: bool = True, job: Job = QUIET) -> Candidate:
+def best_seat(
+    solid: Solid,
+    stood: Floats,
+    threshold: float,
+    *,
+    thorough: bool = True,
+    cells: int = SEARCH_CELLS,
+    job: Job = QUIET,
+) -> Candidate:
     """The candidate with the least support volume, those that sit flat first.
 
     Raises
@@ -91,7 +99,7 @@ def best_seat(solid: Solid, stood: Floats, threshold: float, *, thorough: bool =
     best, best_key = tried[0], (True, np.inf)
     for number, candidate in enumerate(tried):
         job.step(number / len(tried), "Trying seats")
-        found = sketch(solid, candidate.rotation, threshold, SEARCH_CELLS)
+        found = sketch(solid, candidate.rotation, threshold, cells)
         key = (not found.sits_flat, found.support_volume_mm3)
         if key < best_key:
             best, best_key = candidate, key

@@ -97,6 +97,11 @@ class BedView(QWidget):
             self._camera = Camera().framing(*self._stage.box, max(self.width(), 1), max(self.height(), 1))
             self.rebuild()
 
+    @property
+    def awake(self) -> bool:
+        """Whether VTK is loaded."""
+        return self._canvas is not None
+
     def _on_opened(self) -> None:
         self._framed_for = None
         if self._stage is not None:
