@@ -138,13 +138,13 @@ def _lantern_and_trouble(eye: Photographer) -> None:
     eye.open(MODELS["lantern"])
     eye.go("Tilt")
     eye.shoot("too-tall")
+    eye.open(MODELS["hook"])
     with tempfile.TemporaryDirectory() as folder:
         broken = Path(folder) / "figurehead.stl"
         broken.write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(400))
         eye.state.open(broken)
         eye.until(lambda: eye.window.notice.isVisible())
-    eye.open(MODELS["hook"])
-    eye.shoot("hook")
+    eye.shoot("trouble")
 
 
 if __name__ == "__main__":
