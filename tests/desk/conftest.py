@@ -22,6 +22,8 @@ def jobs(qapp):
     jobs = Jobs()
     yield jobs
     jobs.close()
+    # the program's connection to the virtual screen is closed before the screen goes; else Qt ends the run with 1
+    qapp.shutdown()
 
 
 class Desk:

@@ -39,10 +39,9 @@ class Canvas:
 
     def __init__(self, background: Colour) -> None:
         self._errors: list[str] = []
-        output = vtkOutputWindow.GetInstance()
-        output.AddObserver("ErrorEvent", lambda *_: self._errors.append("error"))
-        output.AddObserver("WarningEvent", lambda *_: None)
-        output.SetDisplayModeToNever()
+        self._output = vtkOutputWindow.GetInstance()
+        self._output.SetDisplayModeToNever()
+        self._watch = self._output.AddObserver("ErrorEvent", lambda *_: self._errors.append("error"))
         self._window = vtkRenderWindow()
         self._window.SetOffScreenRendering(1)
         self._renderer = vtkRenderer()
@@ -189,8 +188,13 @@ class Canvas:
         return np.asarray(vtk_to_numpy(pixels).reshape(height, width, 3))
 
     def close(self) -> None:
+        """Lets go of everything; the canvas is of no use after. The connection to the screen ends with it."""
         self.remove("")
+        self._output.RemoveObserver(self._watch)
+        self._window.RemoveRenderer(self._renderer)
+        self._window.RemoveRenderer(self._front)
         self._window.Finalize()
+        del self._renderer, self._front, self._window
 
 
 def _poly(vertices: Floats) -> vtkPolyData:
