@@ -113,9 +113,19 @@ def _lines(result: dict[str, object], indent: str = "") -> list[str]:
     return lines
 
 
+def _plain(word: str) -> str:
+    """A negative number with an exponent written out: the argument parser would take "-1e-3" for an option."""
+    if not word.startswith("-") or "e" not in word.lower():
+        return word
+    try:
+        return f"{float(word):.17f}"
+    except ValueError:
+        return word
+
+
 def run(arguments: list[str]) -> int:
     """Exit code 0 only on success; else one line on stderr."""
-    parsed = _parser().parse_args(arguments)
+    parsed = _parser().parse_args([_plain(word) for word in arguments])
     try:
         _checked(parsed)
         result = {"measure": _measure, "cut": _cut}[parsed.command](parsed)

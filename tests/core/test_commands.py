@@ -117,6 +117,12 @@ def test_failures_are_one_clear_line(ball, tmp_path, arguments, says):
     assert not (tmp_path / "out").exists()
 
 
+def test_negative_numbers_with_exponents(ball):
+    tiny = answer("measure", ball, "--scale", 50, "--down", "0", "-1e-9", "-1E0")
+    plain = answer("measure", ball, "--scale", 50)
+    assert tiny["support_volume_mm3"] == pytest.approx(plain["support_volume_mm3"], rel=1e-3)
+
+
 def test_plain_text_for_people(ball):
     done = call("measure", ball)
     assert done.returncode == 0

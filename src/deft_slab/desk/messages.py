@@ -31,12 +31,12 @@ class Fetched:
     project: Project | None
 
 
-def placed(piece: Piece, laid: Laid) -> NDArray[np.float64]:
-    """(n, 3) mm: the vertices of a piece where it lies on the bed."""
-    return piece.solid.vertices @ laid.rotation.T + laid.shift
+def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:
+    """(n, 3) mm: points of the model frame where their piece lies on the bed."""
+    return vertices @ laid.rotation.T + laid.shift
 
 
-def skin_placed(piece: Piece, laid: Laid) -> NDArray[np.float64]:
-    """(n, 3) mm: the support around a piece, where the piece lies on the bed."""
-    yaw = laid.rotation @ piece.seat.rotation.T
-    return piece.skin[0] @ yaw.T + np.array([laid.shift[0], laid.shift[1], 0.0])
+def skin_placed(piece: Piece, rotation: NDArray[np.float64], shift: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(n, 3) mm: the support around a piece in its seat, where the piece was put by a rotation and a shift."""
+    yaw = rotation @ piece.seat.rotation.T
+    return piece.skin[0] @ yaw.T + np.array([shift[0], shift[1], 0.0])

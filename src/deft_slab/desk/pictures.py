@@ -33,9 +33,13 @@ def picture_of(pieces: Sequence[Piece], laid: Sequence[Laid]) -> NDArray[np.uint
     several = len(pieces) > 1
     for piece, place in zip(pieces, laid, strict=True):
         base = rgb(PIECES[(piece.number - 1) % len(PIECES)] if several else STONE)
-        add(placed(piece, place), piece.solid.triangles, ramp_colours(piece.past_threshold, base, RAMP) / 255.0)
+        add(
+            placed(piece.solid.vertices, place),
+            piece.solid.triangles,
+            ramp_colours(piece.past_threshold, base, RAMP) / 255.0,
+        )
         if len(piece.skin[1]):
-            add(skin_placed(piece, place), piece.skin[1], rgb(SUPPORT) / 255.0)
+            add(skin_placed(piece, place.rotation, place.shift), piece.skin[1], rgb(SUPPORT) / 255.0)
     return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
 
 

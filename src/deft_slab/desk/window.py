@@ -200,7 +200,8 @@ class Window(QMainWindow):
         self.apart.setToolTip("Pulls the pieces apart along their cuts; the plan stays as it is.")
         self.apart.valueChanged.connect(lambda value: state.show(apart=value / 100))
         self._apart_card.setLayout(row(label("pulled apart", "faint"), self.apart))
-        self._hint = label("", "faint")
+        self._hint = label("", "hint")
+        self._hint.hide()
         over.addLayout(row(self.legend, self._apart_card, self._hint, 1, spacing=12))
         return holder
 
@@ -322,6 +323,7 @@ class Window(QMainWindow):
 
     def _on_hovered(self, words: str) -> None:
         self._hint.setText(words)
+        self._hint.setVisible(bool(words))
 
     def refresh(self) -> None:
         state = self.state

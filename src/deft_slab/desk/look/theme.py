@@ -23,6 +23,9 @@ QLabel[role="title"] {{ font-weight: 600; font-size: 13px; }}
 QLabel[role="faint"], QLabel[role="unit"] {{ color: {p.FAINT}; font-size: 11px; }}
 QLabel[role="good"] {{ color: {p.TEAL}; font-size: 11px; }}
 QLabel[role="look"] {{ color: {p.AMBER}; font-size: 11px; }}
+QLabel[role="hint"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; padding: 3px 8px;
+  font-size: 11px; }}
+QFileDialog QToolButton {{ padding: 2px; }}
 QLabel[role="figure"] {{ font-weight: 500; }}
 QFrame[role="line"] {{ background: {p.HAIRLINE}; max-height: 1px; min-height: 1px; border: none; }}
 QFrame[role="card"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; }}

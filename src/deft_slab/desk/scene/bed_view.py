@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QCloseEvent,
     QColor,
@@ -325,6 +325,9 @@ class BedView(QWidget):
         else:
             self.unsetCursor()
         self.hovered.emit(_HINTS[name or ("facet" if self._state.picking_facet else "")])
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.hovered.emit("")
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         at = event.position()

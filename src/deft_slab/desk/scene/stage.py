@@ -126,15 +126,11 @@ class Stage:
             self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
             lows.append(points.min(axis=0))
             highs.append(points.max(axis=0))
-            if self._standing:
-                continue
-            if several and number == state.selected_piece:
+            if several and not self._standing and number == state.selected_piece:
                 self._outline_selected(lows[-1], highs[-1])
-            if state.show_support:
-                self._canvas.mesh(
-                    f"support {number}", skin_placed(piece, state.evaluated.laid[number]), piece.skin[1],
-                    tuple(rgb(palette.SUPPORT)), veil=True,
-                )  # fmt: skip
+            if state.show_support and not (several and self._standing):
+                skin = skin_placed(piece, turn, move)
+                self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
         open_edges = state.evaluated.outcome.defects.segments
         if len(open_edges) and not several:
             turn, move = self._places[0]
