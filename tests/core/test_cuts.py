@@ -21,7 +21,7 @@ from deft_slab.core.errors import OpenSurface
 from deft_slab.core.judge.exposure import exposure, spread_directions
 from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.plan import StraightCut
-from deft_slab.core.shape.bodies import loose_parts, united
+from deft_slab.core.shape.bodies import bodies_of, united
 from deft_slab.core.shape.cuts import split
 from deft_slab.core.solid import Solid
 from tests.shapes import box, bundled, cone, hollow_ball, joined, ring, solid_of, sphere, together, tube, without_facets
@@ -60,7 +60,7 @@ def test_nothing_is_lost_and_pieces_are_closed(name, normal, share):
     along = solid.vertices @ unit
     offset = float(along.min() + share * (along.max() - along.min()))
     sides = [side for side in split(solid, straight(normal, offset), 0) if side is not None]
-    parts = [part for side in sides for part in loose_parts(side)]
+    parts = [part for side in sides for part in bodies_of(side)]
     assert math.fsum(part.volume for part in parts) == pytest.approx(solid.volume, rel=1e-6)
     for part in parts:
         assert part.volume > 0
@@ -144,7 +144,7 @@ def test_two_crossing_full_cuts_through_a_shell_make_four_pieces():
     pieces = [tube(20, 24, 40)]
     for number, normal in enumerate(((1, 0, 0), (0, 1, 0))):
         pieces = [
-            part for piece in pieces for side in split(piece, straight(normal, 0), number) for part in loose_parts(side)
+            part for piece in pieces for side in split(piece, straight(normal, 0), number) for part in bodies_of(side)
         ]
     assert len(pieces) == 4
     assert [sorted(set(piece.origin[piece.origin < 0].tolist())) for piece in pieces] == [[-2, -1]] * 4
@@ -178,26 +178,26 @@ def test_a_cut_through_corners_and_edges():
 
 def test_a_void_stays_with_what_is_around_it():
     ball = hollow_ball(30, 24)
-    assert len(loose_parts(ball)) == 1
+    assert len(bodies_of(ball)) == 1
     both = together(
         *(
             trimesh.Trimesh(s.vertices, s.triangles, process=False)
             for s in (ball, Solid(ball.vertices + [80, 0, 0], ball.triangles))
         )
     )
-    parts = loose_parts(both)
+    parts = bodies_of(both)
     assert [part.volume for part in parts] == pytest.approx([ball.volume] * 2)
 
 
 def test_bodies_that_overlap_get_one_skin_and_those_that_touch_do_not():
-    assert len(loose_parts(ZOO["overlapping"])) == 1
+    assert len(bodies_of(ZOO["overlapping"])) == 1
     assert ZOO["overlapping"].volume == pytest.approx(2000 - 5 * 7 * 8)
     assert ZOO["overlapping"].origin.max() < 24
     assert united(ZOO["touching"]) is ZOO["touching"]
-    assert len(loose_parts(ZOO["touching"])) == 2
-    assert len(loose_parts(ZOO["two apart"])) == 2
+    assert len(bodies_of(ZOO["touching"])) == 2
+    assert len(bodies_of(ZOO["two apart"])) == 2
     mixed = together(box(10, 10, 10), box(10, 10, 10, at=(5, 3, 2)), box(4, 4, 4, at=(40, 0, 0)))
-    assert [part.volume for part in loose_parts(united(mixed))] == pytest.approx([1720, 64])
+    assert [part.volume for part in bodies_of(united(mixed))] == pytest.approx([1720, 64])
 
 
 def test_halves_of_a_bipyramid_need_no_support():

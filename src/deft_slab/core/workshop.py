@@ -24,7 +24,7 @@ from .outcome import Figures, Model, Outcome, Piece, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
-from .shape.bodies import loose_parts, united
+from .shape.bodies import bodies_of, united
 from .shape.cuts import split
 from .solid import Solid
 
@@ -189,8 +189,8 @@ def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_
             if half is None:
                 continue
             sides = (*part.sides, side)
-            for loose in loose_parts(half):
-                after.append(_Part((key, len(after)), loose, sides))
+            for body in bodies_of(half):
+                after.append(_Part((key, len(after)), body, sides))
     if not after:
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     return after

@@ -62,12 +62,7 @@ class PiecesPane(QWidget):
         self._lists: dict[str, QVBoxLayout] = {}
         for title in ("Pieces on the bed", "Cuts, in order", "Worth knowing"):
             panel.head(title)
-            holder = QWidget()
-            column = QVBoxLayout(holder)
-            column.setContentsMargins(0, 0, 0, 0)
-            column.setSpacing(2)
-            panel.add(holder)
-            self._lists[title] = column
+            self._lists[title] = panel.add_list()
         panel.column.addStretch(1)
         for signal in (state.outcome_changed, state.project_changed, state.selection_changed):
             signal.connect(self.refresh)

@@ -13,10 +13,10 @@ from scipy.sparse.csgraph import connected_components
 from ..solid import Solid
 
 _MOST_BODIES = 200
-"""Above this many loose parts, which of them overlap is no longer asked pair by pair."""
+"""Above this many of them, which of them overlap is no longer asked pair by pair."""
 
 
-def loose_parts(solid: Solid) -> list[Solid]:
+def bodies_of(solid: Solid) -> list[Solid]:
     """The parts of a solid that do not hang together, largest first. A void belongs to the part around it."""
     shell_of = _shells(solid)[solid.triangles[:, 0]]
     count = int(shell_of.max()) + 1
@@ -42,7 +42,7 @@ def united(solid: Solid) -> Solid:
     ------
     OpenSurface : the solid is not closed.
     """
-    parts = loose_parts(solid)
+    parts = bodies_of(solid)
     groups = _overlapping(parts)
     if len(set(groups)) == len(parts):
         return solid

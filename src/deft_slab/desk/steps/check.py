@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
-
 from ...core.outcome import Outcome
 from ..state import DeskState
 from ..widgets import text
@@ -46,11 +44,7 @@ class CheckPanel(Panel):
         super().__init__()
         self._state = state
         self.head("What was checked")
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(4)
-        self.add(holder)
+        self._list = self.add_list()
         self.column.addStretch(1)
         state.outcome_changed.connect(self.refresh)
         self.refresh()

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QLineEdit, QSlider, QVBoxLayout, QWidget
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.number import NumberField
-from ..widgets.parts import Panel, button, figure_row, label, row
+from ..widgets.parts import Panel, button, label, row
 
 Triple = tuple[float, float, float]
 FACINGS: tuple[tuple[str, Triple, str], ...] = (
@@ -41,8 +41,7 @@ class CutPanel(Panel):
         super().__init__()
         self._state = state
         self.head("What this plan costs")
-        self._rows = {}
-        for name, tip in (
+        self._rows = self.add_figures(
             ("Pieces", "How many printable parts there are."),
             ("Support volume", "Of all pieces, each in its seat."),
             ("Before any cut", "Support of the whole model as it stands, for comparison, once it is known."),
@@ -50,10 +49,7 @@ class CutPanel(Panel):
             ("Seam", "Length of the join on the surface, all cuts."),
             ("Seam in sight", "The same, weighted by how much of it is seen from all sides."),
             ("Cut area", "Area to glue, counted once."),
-        ):
-            layout, value = figure_row(name, tip)
-            self._rows[name] = value
-            self.add(layout)
+        )
         self._about = label("", "faint", wrap=True)
         self.add(self._about)
         self.head("Add a straight cut")

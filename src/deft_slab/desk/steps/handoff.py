@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
-
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.parts import Panel, button, emptied, label, line, row
@@ -14,11 +12,7 @@ class HandOffPanel(Panel):
         super().__init__()
         self._state = state
         self.head("Pieces, seated on the bed")
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self._list.setSpacing(4)
-        self.add(holder)
+        self._list = self.add_list()
         self.head("Write")
         self.stl = button(
             "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
-
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.parts import Panel, emptied, figure_row, label, line
@@ -14,10 +12,7 @@ class JoinPanel(Panel):
         super().__init__()
         self._state = state
         self.head("Joins, one for each cut")
-        holder = QWidget()
-        self._list = QVBoxLayout(holder)
-        self._list.setContentsMargins(0, 0, 0, 0)
-        self.add(holder)
+        self._list = self.add_list()
         self.column.addStretch(1)
         state.outcome_changed.connect(self.refresh)
         self.refresh()

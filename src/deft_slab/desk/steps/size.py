@@ -10,7 +10,7 @@ from ...core.plan import UNITS
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.number import NumberField
-from ..widgets.parts import Panel, button, figure_row, label, row
+from ..widgets.parts import Panel, button, label, row
 
 _NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches"}
 
@@ -50,12 +50,9 @@ class SizePanel(Panel):
         self.height_field.committed.connect(self._set_height)
         self.add(row(label("Height as it stands"), 1, self.height_field))
         self.head("The model")
-        self._rows = {}
-        for name in ("Size as opened", "Volume", "Triangles", "Surface"):
-            layout, value = figure_row(name)
-            value.setWordWrap(name == "Surface")
-            self._rows[name] = value
-            self.add(layout)
+        named = ("Size as opened", "Volume", "Triangles", "Surface")
+        self._rows = self.add_figures(*((name, "") for name in named))
+        self._rows["Surface"].setWordWrap(True)
         self.column.addStretch(1)
         state.outcome_changed.connect(self.refresh)
         state.project_changed.connect(self.refresh)

@@ -11,7 +11,7 @@ from ..state import DeskState
 from ..widgets import text
 from ..widgets.legend import SupportBar
 from ..widgets.number import NumberField
-from ..widgets.parts import Panel, button, figure_row, label, line, row, say
+from ..widgets.parts import Panel, button, label, line, row, say
 
 AXES = (
     ("Sideways", (0.0, 1.0, 0.0), "about the bed's depth: the left or right side goes down"),
@@ -26,30 +26,22 @@ class TiltPanel(Panel):
         super().__init__()
         self._state = state
         self.head("What this seat costs")
-        self._rows = {}
         self._bar = SupportBar()
-        for name, tip in (
-            ("Support volume", "The whole space between overhangs and what is below them."),
+        self._rows = self.add_figures(("Support volume", "The whole space between overhangs and what is below them."))
+        self.add(self._bar)
+        self._rows |= self.add_figures(
             ("on the bed", "Support that ends on the bed."),
             ("on the piece", "Support that ends on the piece and scars it."),
             ("hard to reach", "Support where hardly a ray gets out (hatched); a part of the two above."),
             ("Overhang area", "Area of the facets past the threshold that do not rest on the bed."),
             ("Landing area", "Area of the piece that support stands on."),
-        ):
-            layout, value = figure_row(name, tip)
-            self._rows[name] = value
-            self.add(layout)
-            if name == "Support volume":
-                self.add(self._bar)
+        )
         self.add(line())
-        for name, tip in (
+        self._rows |= self.add_figures(
             ("Base area", "Area that rests on the bed, within 0.2 mm."),
             ("Tips at", "Angle by which it can be tilted before it falls over."),
             ("Height", "Height on the bed."),
-        ):
-            layout, value = figure_row(name, tip)
-            self._rows[name] = value
-            self.add(layout)
+        )
         self._verdict = label("", "good", wrap=True)
         self.add(self._verdict)
         self.head("Seat it")

@@ -89,6 +89,23 @@ class Panel(QScrollArea):
         else:
             self.column.addLayout(part)
 
+    def add_list(self) -> QVBoxLayout:
+        """A column inside this one, to be emptied and filled."""
+        holder = QWidget()
+        inner = QVBoxLayout(holder)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(4)
+        self.add(holder)
+        return inner
+
+    def add_figures(self, *named: tuple[str, str]) -> dict[str, QLabel]:
+        """A row for each name and tooltip; the labels of the figures, by name."""
+        found = {}
+        for name, tip in named:
+            layout, found[name] = figure_row(name, tip)
+            self.add(layout)
+        return found
+
     def head(self, text: str) -> None:
         if self.column.count():
             self.column.addSpacing(5)

@@ -1,0 +1,246 @@
+"""What the panels say and do, beyond the main job."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox
+
+from deft_slab.core.handoff.beds import lay_out
+from deft_slab.core.plan import Plan, StraightCut
+from deft_slab.core.workshop import evaluate
+from deft_slab.demo import MODELS, PROJECT
+from deft_slab.desk import jobs as jobs_module
+from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
+from deft_slab.desk.steps.check import findings
+from tests.shapes import box, model_of, solid_of, sphere
+
+
+def words(widget) -> str:
+    return " | ".join(label.text() for label in widget.findChildren(QLabel))
+
+
+@pytest.fixture
+def parted(desk, tee):
+    """The beam across the post, cut level where they meet."""
+    desk.open(tee)
+    desk.go(3)
+    desk.state.add_cut((0.0, 0.0, 1.0), 60.0)
+    desk.settle()
+    return desk
+
+
+def test_each_piece_is_seated_by_itself_and_keeps_its_seat(parted, tmp_path):
+    state = parted.state
+    parted.go(2)
+    state.select_piece(0)
+    before = [piece.seat for piece in state.pieces]
+    parted.click(
+        next(b for b in parted.window.panels["Tilt"].findChildren(type(parted.window.below)) if b.text() == "Turn over")
+    )
+    parted.settle()
+    assert state.pieces[0].seat != before[0]
+    assert state.pieces[1].seat == before[1]
+    assert state.pieces[0].seat_kind == "as you seated it"
+    seat = state.pieces[0].seat
+    state.change_cut("move a cut", "c1", offset=61.0)
+    parted.settle()
+    assert state.pieces[0].seat == seat
+    state.save(tmp_path / "beam.3mf")
+    parted.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
+    parted.open(tmp_path / "beam.3mf")
+    assert state.pieces[0].seat == seat
+
+
+def test_pieces_are_renamed_and_chosen(parted, monkeypatch):
+    state, window = parted.state, parted.window
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Long beam", True))
+    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Upper cross")
+    QTest.mouseDClick(row, Qt.MouseButton.LeftButton)
+    parted.settle()
+    assert state.pieces[0].name == "Long beam"
+    parted.undo()
+    parted.settle()
+    assert state.pieces[0].name == "Upper cross"
+    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Lower cross")
+    QTest.keyClick(row, Qt.Key.Key_Space)
+    assert state.selected_piece == 1
+
+
+def test_cuts_are_switched_in_their_list(parted):
+    state = parted.state
+    on = next(b for b in parted.window.findChildren(QCheckBox) if b.accessibleName() == "Cut 1 on")
+    QTest.mouseClick(on, Qt.MouseButton.LeftButton, pos=QPoint(8, on.height() // 2))
+    parted.settle()
+    assert state.plan.recipe[0].on is False
+    assert len(state.pieces) == 1
+    name = parted.window.panels["Cut"].name
+    parted.type(name, "Under the beam")
+    parted.settle()
+    assert state.plan.recipe[0].name == "Under the beam"
+
+
+def test_join_check_and_hand_off_say_what_there_is(parted):
+    panels = parted.window.panels
+    parted.go(4)
+    assert "4.0 cm²" in words(panels["Join"])
+    assert "80.0 mm" in words(panels["Join"])
+    parted.go(5)
+    said = words(panels["Check"])
+    assert "every piece encloses a volume" in said
+    assert "Nothing lost" in said
+    parted.go(6)
+    assert "1  Upper cross" in words(panels["Hand off"])
+    assert "80 × 20 × 20 mm" in words(panels["Hand off"])
+    parted.state.remove_cut("c1")
+    parted.settle()
+    assert "Nothing to join yet" in words(panels["Join"])
+
+
+def test_findings_name_what_is_wrong(printer):
+    model = model_of(solid_of(box(12, 12, 310)), "Pole")
+    outcome = evaluate(model, Plan(model=model.ref), printer)
+    bad = {what: detail for fine, what, detail in findings(outcome) if not fine}
+    assert bad["Pole does not fit the printer"] == "60.0 mm too high"
+    assert "Pole does not sit flat" in bad
+    lost = replace(outcome, volume_before_mm3=outcome.volume_before_mm3 * 1.001)
+    assert any(what == "Nothing lost" and not fine for fine, what, _ in findings(lost))
+
+
+def test_angles_can_be_counted_from_the_bed(desk, tee):
+    desk.open(tee)
+    desk.go(2)
+    window, state = desk.window, desk.state
+    threshold = window.panels["Tilt"].threshold
+    desk.type(threshold, "60")
+    desk.settle()
+    assert state.plan.threshold == 60
+    desk.click(window.legend)
+    assert state.settings.angle_from == "bed"
+    assert threshold.text() == "30.0°"
+    assert "from the bed" in words(window.panels["Tilt"])
+    desk.type(threshold, "50")
+    desk.settle()
+    assert state.plan.threshold == 40
+    QTest.keyClick(window.legend, Qt.Key.Key_Space)
+    assert threshold.text() == "40.0°"
+
+
+def test_left_and_middle_drag_can_be_swapped(desk, tee):
+    desk.open(tee)
+    before = desk.bed.camera
+    desk.window.swap_drag()
+    desk.release(desk.press_and_drag(QPoint(200, 300), QPoint(40, 0)))
+    assert desk.bed.camera.azimuth == before.azimuth
+    assert desk.bed.camera.focus != before.focus
+
+
+def test_recent_files_and_keys_are_listed(desk, tee, monkeypatch):
+    desk.open(tee)
+    desk.open(MODELS["hook"])
+    desk.window._fill_file_menu()
+    listed = [action.text() for action in desk.window._file_menu.actions()]
+    assert listed.index("tentacle-hook.3mf") < listed.index("cross_beam.stl")
+    shown = []
+    monkeypatch.setattr(QMessageBox, "information", lambda parent, title, body: shown.append(body))
+    desk.key(Qt.Key.Key_F1)
+    assert "Ctrl+K" in shown[0]
+
+
+def test_choices_are_removed_and_unpinned_and_that_is_undone(desk):
+    desk.open(PROJECT)
+    state, table = desk.state, desk.window.ledger.table
+    before = state.project
+    table.setCurrentIndex(table.model().index(1, 0))
+    table.setFocus()
+    QTest.keyClick(table, Qt.Key.Key_Delete)
+    assert [choice.name for choice in state.project.choices] == ["On the tail", "Two halves, level"]
+    assert state.project.pinned is None
+    desk.undo()
+    assert state.project == before
+    table.setCurrentIndex(table.model().index(1, 0))
+    QTest.keyClick(table, Qt.Key.Key_P)
+    assert state.project.pinned is None
+    table.setCurrentIndex(table.model().index(3, 0))
+    QTest.keyClick(table, Qt.Key.Key_Return)
+    desk.settle()
+    assert len(state.pieces) == 2
+
+
+def test_pieces_that_need_two_beds_are_shown_on_two(desk):
+    desk.open(PROJECT)
+    desk.state.bring_back("k3")
+    desk.settle()
+    desk.state.show(in_place=False)
+    assert sorted({laid.bed for laid in desk.state.evaluated.laid}) == [0, 1]
+    desk.go(6)
+    assert "bed 2" in words(desk.window.panels["Hand off"])
+
+
+def test_a_picture_of_a_plan_shows_it(printer):
+    model = model_of(sphere(40.0, 4), "Float ball")
+    outcome = evaluate(model, Plan(model=model.ref, recipe=(
+        StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=10.0),)), printer)  # fmt: skip
+    picture = picture_of(outcome.pieces, lay_out(outcome.pieces, printer))
+    assert picture.shape == (HEIGHT, WIDTH, 4)
+    assert picture.dtype == np.uint8
+    covered = picture[..., 3] > 128
+    assert 0.1 < covered.mean() < 0.9
+    assert len(np.unique(picture[covered][:, :3], axis=0)) > 50
+    assert not covered[0].any()
+
+
+def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
+    """Not started again and again: after three silent ends the person is told."""
+    started = []
+
+    class Dead:
+        pid = 0
+
+        def __init__(self, target, args, daemon):
+            self._connection = args[0]
+
+        def start(self):
+            started.append(1)
+
+        def join(self, seconds):
+            pass
+
+        def is_alive(self):
+            return False
+
+    real = jobs_module.multiprocessing.get_context("spawn")
+
+    class Context:
+        Value, Pipe, Process = real.Value, real.Pipe, Dead
+
+    monkeypatch.setattr(jobs_module.multiprocessing, "get_context", lambda kind: Context)
+    jobs = Jobs()
+    failed = []
+    jobs.submit("open", "open", Path("x.stl"), done=failed.append, failed=failed.append)
+    qtbot.waitUntil(lambda: len(started) == 3, timeout=10_000)
+    qtbot.wait(200)
+    assert len(started) == 3
+    assert "ended by itself" in failed[0].what
+    jobs.close()
+
+
+def test_the_program_takes_its_own_picture(tmp_path):
+    """``--shot``: the demo is opened, measured and drawn, and the program ends by itself."""
+    shot = tmp_path / "window.png"
+    program = Path(sys.executable).with_name("deft-slab")
+    done = subprocess.run([program, "--demo", "--shot", shot], capture_output=True, encoding="utf-8", check=False)
+    assert done.returncode == 0, done.stderr
+    image = QImage(str(shot))
+    assert (image.width(), image.height()) == (1280, 800)
+    colours = {image.pixel(x, y) for x in range(240, 940, 7) for y in range(60, 560, 7)}
+    assert len(colours) > 100
