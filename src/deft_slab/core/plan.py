@@ -1,7 +1,7 @@
 """A plan is a value: how big, which tilt, which cuts, which seats. Frozen, validated, JSON-able.
 
-The opened model never changes; the plan says what to do with it. A kind of cut is one model with one entry in
-``CUT_KINDS`` here and one function in ``shape``.
+The opened model never changes; the plan says what to do with it. A kind of cut is one model here and one function
+in ``shape.cuts``.
 """
 
 from __future__ import annotations
@@ -145,7 +145,7 @@ class StraightCut(Document):
 
 
 Cut = StraightCut
-CUT_KINDS: dict[str, type[Cut]] = {"straight": StraightCut}
+"""Any kind of cut."""
 
 
 class Side(Document):

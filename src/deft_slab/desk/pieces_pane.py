@@ -15,6 +15,9 @@ from .state import DeskState
 from .widgets import text
 from .widgets.parts import Panel, Swatch, button, emptied, label, row
 
+_MOST_ROWS = 40
+"""A cut through a model of many bodies may leave thousands of pieces; a row for each would take seconds to lay out."""
+
 
 class _Row(QFrame):
     """A row that can be clicked, and chosen with Space."""
@@ -76,8 +79,10 @@ class PiecesPane(QWidget):
         if state.evaluated is None:
             what = "Measuring …" if state.model else "Open a model: File, or drop it on the window."
             pieces.addWidget(label(what, "faint", wrap=True))
-        for number, piece in enumerate(state.pieces):
+        for number, piece in enumerate(state.pieces[:_MOST_ROWS]):
             pieces.addWidget(self._piece_row(number, piece))
+        if len(state.pieces) > _MOST_ROWS:
+            pieces.addWidget(label(f"… and {len(state.pieces) - _MOST_ROWS:,} more pieces", "faint"))
         for cut in state.plan.recipe if state.plan else ():
             cuts.addWidget(self._cut_row(cut))
         if state.plan is not None and not state.plan.recipe:

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -65,15 +65,6 @@ class Photographer:
             Qt.KeyboardModifier.ControlModifier,
         )
         self.settle()
-
-    def drag(self, start: QPointF, by: QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
-        bed, at = self.window.bed, start.toPoint()
-        QTest.mousePress(bed, button, Qt.KeyboardModifier.NoModifier, at)
-        for share in (0.2, 0.4, 0.6, 0.8, 1.0):
-            QTest.mouseMove(bed, at + by * share)
-            self._application.processEvents()
-            time.sleep(0.05)
-        QTest.mouseRelease(bed, button, Qt.KeyboardModifier.NoModifier, at + by)
 
     def shoot(self, name: str) -> None:
         path = self._folder / f"{name}.png"

@@ -61,8 +61,6 @@ READERS: tuple[Reader, ...] = (
     ),
 )
 
-ENDINGS = tuple(ending for reader in READERS for ending in reader.endings)
-
 
 def open_file(path: Path, job: Job = QUIET) -> Opened:
     """Reads a model or a project.

@@ -33,6 +33,7 @@ class TiltPanel(Panel):
             ("on the bed", "Support that ends on the bed."),
             ("on the piece", "Support that ends on the piece and scars it."),
             ("hard to reach", "Support where hardly a ray gets out (hatched); a part of the two above."),
+            ("plastic in it", "Support volume times the printer's support density."),
             ("Overhang area", "Area of the facets past the threshold that do not rest on the bed."),
             ("Landing area", "Area of the piece that support stands on."),
         )
@@ -121,6 +122,7 @@ class TiltPanel(Panel):
         for name, shown in {
             "Support volume": text.volume(f.support_volume_mm3), "on the bed": text.volume(f.support_on_bed_mm3),
             "on the piece": text.volume(f.support_on_piece_mm3), "hard to reach": text.volume(f.support_inside_mm3),
+            "plastic in it": text.volume(f.support_volume_mm3 * state.printer.support_density),
             "Overhang area": text.area(f.overhang_area_mm2), "Landing area": text.area(f.landing_area_mm2),
             "Base area": text.area(f.base_area_mm2), "Tips at": text.degrees(f.tipping_deg),
             "Height": text.mm(f.height_mm),
