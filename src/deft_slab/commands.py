@@ -17,7 +17,7 @@ from .core.outcome import Model
 from .core.plan import UNITS, Plan, StraightCut
 from .core.printer import default_printer
 from .core.solid import Solid
-from .core.workshop import evaluate
+from .core.workshop import evaluate, one_skin
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -61,10 +61,12 @@ def _checked(arguments: argparse.Namespace) -> None:
 def _measure(arguments: argparse.Namespace) -> dict[str, object]:
     rotation = down_to_rotation(unit(arguments.down, "down direction"))
     opened, unit_name = _opened(arguments)
-    solid = Solid(opened.surface.vertices, opened.surface.triangles).scaled(UNITS[unit_name] * arguments.scale)
+    source = Solid(opened.surface.vertices, opened.surface.triangles)
+    solid = one_skin(source).scaled(UNITS[unit_name] * arguments.scale)
     found = measure(solid, rotation, threshold=arguments.theta, exposed=exposure(solid))
     problem = solid.defects.sentence()
-    return found.figures.as_dict() | ({"problem": problem} if problem else {})
+    figures = found.figures.as_dict() | {"triangles": len(source.triangles)}
+    return figures | ({"problem": problem} if problem else {})
 
 
 def _cut(arguments: argparse.Namespace) -> dict[str, object]:

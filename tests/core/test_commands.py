@@ -67,6 +67,15 @@ def test_measure_says_what_is_wrong_with_an_open_surface(tmp_path):
     assert "Close the surface" in done.stderr
 
 
+def test_bodies_that_overlap_are_measured_as_one(tmp_path):
+    a, b = trimesh.creation.box((10, 10, 10)), trimesh.creation.box((10, 10, 10))
+    b.apply_translation([5, 0, 0])
+    trimesh.util.concatenate([a, b]).export(tmp_path / "two.stl")
+    found = answer("measure", tmp_path / "two.stl")
+    assert found["volume_mm3"] == pytest.approx(1500)
+    assert found["triangles"] == 24
+
+
 def test_cut_writes_seated_pieces(ball, tmp_path):
     out = tmp_path / "pieces"
     found = answer("cut", ball, "--scale", 40, "--straight", 0, 0, 3, 10, "--straight", 1, 0, 0, 0, "--out", out)

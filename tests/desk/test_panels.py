@@ -186,6 +186,17 @@ def test_pieces_that_need_two_beds_are_shown_on_two(desk):
     assert "bed 2" in words(desk.window.panels["Hand off"])
 
 
+def test_an_empty_desk_says_how_to_begin(desk):
+    assert desk.window._begin.isVisible()
+    assert not desk.window.panels["Tilt"].isVisible()
+    buttons = {b.text(): b for b in desk.window._begin.findChildren(type(desk.window.below))}
+    desk.click(buttons["Open the demo"])
+    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=60_000)
+    desk.settle()
+    assert not desk.window._begin.isVisible()
+    assert desk.window.panels["Tilt"].isVisible()
+
+
 def test_a_picture_of_a_plan_shows_it(printer):
     model = model_of(sphere(40.0, 4), "Float ball")
     outcome = evaluate(model, Plan(model=model.ref, recipe=(

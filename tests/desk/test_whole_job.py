@@ -140,7 +140,10 @@ def test_seating_on_a_clicked_facet(desk, tee):
     assert state.picking_facet
     end = np.array([110.0 + 40, 110.0, 70.0])
     at = bed.camera.project(end, bed.width(), bed.height())[0]
-    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(*np.round(at).astype(int)))
+    place = QPoint(*np.round(at).astype(int))
+    QTest.mouseMove(bed, place)
+    desk.qtbot.waitUntil(lambda: bed.marked, timeout=5000)
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
     desk.settle()
     assert not state.picking_facet
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)

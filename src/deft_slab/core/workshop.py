@@ -6,6 +6,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import TypeVar
 
 import fast_simplification
@@ -34,6 +35,10 @@ T = TypeVar("T")
 STAND_IN_TRIANGLES = 10_000
 """Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
 
+KEPT_TRIANGLES = 6_000_000
+"""Of all that a workshop keeps; a triangle with what is derived from it takes about 250 bytes."""
+KEPT_THINGS = 2_000
+
 DRAG_CELLS = 80
 SKIN_CELLS = 144
 CRUMB_SHARE = 0.01
@@ -46,17 +51,24 @@ class Workshop:
     """Evaluates plans for one model and keeps what it has made. For one thread at a time."""
 
     model: Model
-    _kept: OrderedDict[Hashable, object] = field(default_factory=OrderedDict)
-    _most: int = 96
+    _kept: OrderedDict[Hashable, tuple[object, int]] = field(default_factory=OrderedDict)
+    _triangles: int = 0
 
-    def _once(self, key: Hashable, make: Callable[[], T]) -> T:
+    def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
+        """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes.
+
+        The oldest things are let go when all together have more than KEPT_TRIANGLES.
+        """
         if key in self._kept:
             self._kept.move_to_end(key)
-        else:
-            self._kept[key] = make()
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        return self._kept[key]  # type: ignore[return-value]
+            return self._kept[key][0]  # type: ignore[return-value]
+        made = make()
+        self._kept[key] = (made, triangles)
+        self._triangles += triangles
+        while len(self._kept) > 2 and (self._triangles > KEPT_TRIANGLES or len(self._kept) > KEPT_THINGS):
+            _, (_, freed) = self._kept.popitem(last=False)
+            self._triangles -= freed
+        return made
 
     def stand_in(self, job: Job = QUIET) -> Workshop:
         """A workshop for a simplified mesh of the same model."""
@@ -73,7 +85,11 @@ class Workshop:
         CutFailed : the boolean library could not make a cut.
         Cancelled : the job is no longer wanted.
         """
-        base = self._once(("solid", plan.factor), lambda: _one_skin(self.model.solid).scaled(plan.factor))
+        base = self._once(
+            ("solid", plan.factor),
+            lambda: one_skin(self.model.solid).scaled(plan.factor),
+            len(self.model.solid.triangles),
+        )
         notes = [base.defects.sentence()] if base.defects.sentence() else []
         if len(base.triangles) != len(self.model.solid.triangles):
             notes.append("Bodies of this model overlap; they are taken as one where they do.")
@@ -105,9 +121,7 @@ class Workshop:
         for done, (number, cut) in enumerate(active):
             job.step(done / len(active), f"Cutting: {cut.name}")
             key = (*key, (number, cut.id, cut.kind, cut.normal, cut.offset))
-            before = parts
-            parts = self._once(key, lambda before=before, number=number, cut=cut, key=key: _cut_all(  # type: ignore[misc]
-                before, cut, number, key))  # fmt: skip
+            parts = self._once(key, partial(_cut_all, parts, cut, number, key), len(base.triangles))
             if not any(_both_sides(parts, cut.id)):
                 still = f"{len(parts)} piece{'s' if len(parts) > 1 else ''}"
                 missed.append(f"“{cut.name}” passes beside the model: still {still}.")
@@ -121,7 +135,7 @@ class Workshop:
         return by_source
 
     def _exposed(self, key: Hashable, solid: Solid, job: Job) -> Floats:
-        return self._once(("exposure", key), lambda: exposure(solid, job=job))
+        return self._once(("exposure", key), lambda: exposure(solid, job=job), len(solid.triangles) // 16)
 
     def _piece(
         self, plan: Plan, printer: Printer, part: _Part, number: int, name: str, wish: PieceWish | None, quick: bool,
@@ -150,6 +164,7 @@ class Workshop:
         figures, past, skin = self._once(
             ("figures", part.key, tilt, plan.threshold, quick),
             lambda: _measured(part.solid, tilt, plan.threshold, exposed, quick),
+            len(part.solid.triangles) // 4,
         )
         within = self._once(
             ("fit", part.key, tilt, printer), lambda: fit(set_down(part.solid.vertices, tilt.rotation), printer)
@@ -177,7 +192,8 @@ class _Part:
         return x, y, z
 
 
-def _one_skin(solid: Solid) -> Solid:
+def one_skin(solid: Solid) -> Solid:
+    """The solid with one skin where its bodies overlap; an open one as it is."""
     return solid if solid.defects.sentence() else united(solid)
 
 

@@ -130,6 +130,16 @@ def _lantern_and_trouble(eye: Photographer) -> None:
     eye.go("Tilt")
     eye.shoot("too-tall")
     eye.open(MODELS["hook"])
+    window = eye.window
+    window.bed.look_from("From the left")
+    window.panels["Tilt"].pick.click()
+    QTest.mouseMove(window.bed, QPoint(360, 250))
+    eye.until(lambda: window.bed.marked)
+    eye.shoot("seat-on-a-facet")
+    QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(360, 250))
+    eye.settle()
+    window.bed.look_from("From the front corner")
+    eye.settle()
     with tempfile.TemporaryDirectory() as folder:
         broken = Path(folder) / "figurehead.stl"
         broken.write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(400))

@@ -10,6 +10,7 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
+    QFrame,
     QHBoxLayout,
     QMainWindow,
     QMenu,
@@ -42,7 +43,7 @@ from .steps.tilt import TiltPanel
 from .widgets import text
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
-from .widgets.parts import button, label, row
+from .widgets.parts import Panel, button, label, row
 
 OPENABLE = "Models and projects (*.3mf *.stl *.ply *.obj);;All files (*)"
 
@@ -53,7 +54,7 @@ class Window(QMainWindow):
         self.state = state
         self.setWindowTitle("Deft Slab")
         self.resize(1280, 800)
-        self.setMinimumSize(1040, 640)
+        self.setMinimumSize(1180, 700)
         self.setAcceptDrops(True)
         self._actions = {action.id: self._made(action) for action in actions.ALL}
         self.bed = BedView(state)
@@ -189,6 +190,9 @@ class Window(QMainWindow):
         over.addLayout(row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, 1))
         over.addWidget(self.notice)
         over.addStretch(1)
+        self._begin = self._beginning()
+        over.addWidget(self._begin, 0, Qt.AlignmentFlag.AlignHCenter)
+        over.addStretch(1)
         self.legend = OverhangLegend()
         self.legend.toggled.connect(self._toggle_angle)
         self._apart_card = QWidget()
@@ -201,9 +205,24 @@ class Window(QMainWindow):
         self.apart.valueChanged.connect(lambda value: state.show(apart=value / 100))
         self._apart_card.setLayout(row(label("pulled apart", "faint"), self.apart))
         self._hint = label("", "hint")
+        self._hint.setFixedHeight(28)
         self._hint.hide()
         over.addLayout(row(self.legend, self._apart_card, self._hint, 1, spacing=12))
         return holder
+
+    def _beginning(self) -> QWidget:
+        """What to do while nothing is open."""
+        card = QFrame()
+        card.setProperty("role", "card")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        column.addWidget(label("Open a model to see where it would need support.", "title"))
+        column.addWidget(label("STL, 3MF, PLY or OBJ; or a project. You can also drop a file on the window.", "faint"))
+        opens = button("Open …", "Opens a model or a project (Ctrl+O).", self.ask_open, role="main")
+        demo = button("Open the demo", "Opens the gull figurehead, with three choices to compare.", self.open_demo)
+        column.addLayout(row(opens, demo, 1))
+        return card
 
     def _right(self) -> QWidget:
         right = QWidget()
@@ -214,7 +233,13 @@ class Window(QMainWindow):
             "Join": JoinPanel(self.state), "Check": CheckPanel(self.state), "Hand off": HandOffPanel(self.state, self),
         }  # fmt: skip
         self._stack = QStackedWidget()
-        for panel in self.panels.values():
+        self._nothing = Panel()
+        self._nothing.head("Nothing open")
+        self._nothing.add(
+            label("Each step shows its figures and controls here once a model is open.", "faint", wrap=True)
+        )
+        self._nothing.column.addStretch(1)
+        for panel in (self._nothing, *self.panels.values()):
             self._stack.addWidget(panel)
         layout = QVBoxLayout(right)
         layout.setContentsMargins(1, 0, 0, 0)
@@ -332,7 +357,8 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
         size = state.model.solid.size * state.plan.factor if state.model else None
         self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
-        self._stack.setCurrentWidget(self.panels[state.step])
+        self._stack.setCurrentWidget(self.panels[state.step] if state.model else self._nothing)
+        self._begin.setVisible(state.model is None)
         for tab in self._steps.buttons():
             tab.setChecked(tab.text() == state.step)
         for made, words, what in (

@@ -82,6 +82,9 @@ class Canvas:
             for renderer, actor in self._actors.pop(name):
                 renderer.RemoveViewProp(actor)
 
+    def has(self, name: str) -> bool:
+        return name in self._actors
+
     def visible(self, name: str, visible: bool) -> None:
         for _, actor in self._actors.get(name, []):
             actor.SetVisibility(visible)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +22,8 @@ Floats = NDArray[np.float64]
 _ARM = 70.0
 _BEAD = 6.0
 """Pixels: length of the arm of a cut's handle, and size of a handle."""
+_FLAT, _LEVEL = math.cos(math.radians(2.0)), 0.3
+"""What counts as one flat place: the same direction, and no more than so many mm above or below."""
 _SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
 
 
@@ -136,6 +140,26 @@ class Stage:
             turn, move = self._places[0]
             self._canvas.lines("problem", open_edges @ turn.T + move, tuple(rgb(palette.AMBER)), width=3, front=True)
         self.box = (np.min(lows, axis=0), np.max(highs, axis=0))
+
+    def highlight(self, hit: tuple[int, int] | None) -> None:
+        """Marks the flat place around a facet of a piece: what would lie on the bed if it were seated on it."""
+        self._canvas.remove("marked")
+        if hit is None:
+            return
+        piece, (turn, move) = self._state.pieces[hit[0]], self._places[hit[0]]
+        solid = piece.solid
+        normal = solid.normals[hit[1]]
+        height = solid.centroids @ normal
+        flat = (solid.normals @ normal > _FLAT) & (np.abs(height - height[hit[1]]) < _LEVEL)
+        points = (solid.vertices + 0.05 * normal) @ turn.T + move
+        self._canvas.mesh("marked", points, solid.triangles[flat], tuple(rgb(palette.MADDER)), opacity=0.75)
+
+    @property
+    def arrangement(self) -> tuple[object, ...]:
+        """Changes when the pieces are put elsewhere as a whole, so that they should be framed anew."""
+        state = self._state
+        beds = tuple(sorted({laid.bed for laid in state.evaluated.laid})) if state.evaluated else ()
+        return (state.model, state.in_place, () if state.in_place else beds)
 
     def _outline_selected(self, low: Floats, high: Floats) -> None:
         """A thin frame on the bed around the selected piece."""
