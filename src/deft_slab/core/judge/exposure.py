@@ -34,7 +34,7 @@ def spread_directions(count: int) -> Floats:
 def exposure(solid: Solid, directions: int = 48, cells: int = 160, job: Job = QUIET) -> Floats:
     """(m,) 0 to 1 for each facet, at its centre, with the audience everywhere.
 
-    directions : how many to look from; cells : of the depth map, along the longer side of the shadow.
+    directions : how many to look from, in opposite pairs; cells : of the depth maps, along the shadow's longer side
 
     Raises
     ------
@@ -42,13 +42,17 @@ def exposure(solid: Solid, directions: int = 48, cells: int = 160, job: Job = QU
     """
     seen = np.zeros(len(solid.triangles))
     possible = np.zeros(len(solid.triangles))
-    for number, towards in enumerate(spread_directions(directions)):
-        if number % 8 == 0:
-            job.step(number / directions, "Looking at the surface from all sides")
+    # one pass over the facets serves a direction and its opposite
+    pairs = spread_directions(directions)[: directions // 2]
+    for number, towards in enumerate(pairs):
+        if number % 4 == 0:
+            job.step(number / len(pairs), "Looking at the surface from all sides")
         rotation = down_to_rotation(-towards)
         turned = np.ascontiguousarray(solid.vertices @ rotation.T)
         x0, y0, side, nx, ny = grid_over(turned, cells)
-        depth = np.full(nx * ny, -np.inf)
-        kernels.depth_map(kernels.to_grid(turned, x0, y0, side), solid.triangles, nx, depth)
-        kernels.add_seen(solid.centroids, solid.normals, rotation, x0, y0, side, nx, ny, depth, side, seen, possible)
+        highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
+        kernels.depth_map(kernels.to_grid(turned, x0, y0, side), solid.triangles, nx, highest, lowest)
+        kernels.add_seen(
+            solid.centroids, solid.normals, rotation, x0, y0, side, nx, ny, highest, lowest, side, seen, possible
+        )
     return np.divide(seen, possible, out=np.zeros_like(seen), where=possible > 0)

@@ -19,7 +19,7 @@ from numba import njit
 
 # No check for division by zero (guarded where it can happen) and no care for NaN (files with any are refused); sums
 # keep their order, so a shared edge still gets one and the same number.
-_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "ninf", "nsz"}}
+_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
 _INLINE = {**_FAST, "inline": "always"}
 _WIDE = 8
 """Cells; a narrower facet is quicker to test point by point."""
@@ -260,8 +260,8 @@ def support_sums(start, heights, facets, weight, hidden, floors):
 
 
 @njit(**_FAST)
-def depth_map(placed, triangles, nx, depth):
-    """The highest hit of every cell, into depth (ny * nx), which comes filled with -inf."""
+def depth_map(placed, triangles, nx, highest, lowest):
+    """The highest and the lowest hit of every cell, into highest, which comes filled with -inf, and lowest (inf)."""
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
         ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
@@ -280,29 +280,34 @@ def depth_map(placed, triangles, nx, depth):
             if i1 - i0 > _WIDE:
                 first, end = _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
             for i in range(first, end):
-                if depth[j * nx + i] >= high:
+                cell = j * nx + i
+                if highest[cell] >= high and lowest[cell] <= low:
                     continue
                 left = _left(a, ax, ay, b, bx, by, i, j)
                 if _left(b, bx, by, c, cx, cy, i, j) != left or _left(c, cx, cy, a, ax, ay, i, j) != left:
                     continue
                 z = min(max(az + slope_x * (i - ax) + slope_y * (j - ay), low), high)
-                if z > depth[j * nx + i]:
-                    depth[j * nx + i] = z
+                if z > highest[cell]:
+                    highest[cell] = z
+                if z < lowest[cell]:
+                    lowest[cell] = z
 
 
 @njit(**_FAST)
-def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, depth, reach, seen, possible):
-    """Adds the cosine to every facet that faces up: to ``possible``, and to ``seen`` where nothing stands above it.
+def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, reach, seen, possible):
+    """Adds the cosine of each facet to ``possible``, and to ``seen`` where nothing stands before it.
 
-    centroids, normals : (m, 3) model frame; rotation : (3, 3) to the frame of the depth map
-    reach : mm, how far below the depth map a facet may lie and still count as its surface
+    What faces up is looked at from above, what faces down from below.
+
+    centroids, normals : (m, 3) model frame; rotation : (3, 3) to the frame of the depth maps
+    reach : mm, how far behind the depth map a facet may lie and still count as its surface
     """
     for f in range(len(centroids)):
         p, q, r = normals[f, 0], normals[f, 1], normals[f, 2]
         cosine = rotation[2, 0] * p + rotation[2, 1] * q + rotation[2, 2] * r
-        if cosine <= 0.0:
+        if cosine == 0.0:
             continue
-        possible[f] += cosine
+        possible[f] += abs(cosine)
         slope_x = -(rotation[0, 0] * p + rotation[0, 1] * q + rotation[0, 2] * r) / cosine
         slope_y = -(rotation[1, 0] * p + rotation[1, 1] * q + rotation[1, 2] * r) / cosine
         p, q, r = centroids[f, 0], centroids[f, 1], centroids[f, 2]
@@ -313,8 +318,12 @@ def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, depth, reach, seen
         j = min(max(int(math.floor((y - y0) / h)), 0), ny - 1)
         # the facet's own plane, at the point where the depth map was sampled
         shift = slope_x * (x0 + (i + 0.5) * h - x) + slope_y * (y0 + (j + 0.5) * h - y)
-        if z + min(max(shift, -2.0 * h), 2.0 * h) >= depth[j * nx + i] - reach:
-            seen[f] += cosine
+        z += min(max(shift, -2.0 * h), 2.0 * h)
+        if cosine > 0.0:
+            if z >= highest[j * nx + i] - reach:
+                seen[f] += cosine
+        elif z <= lowest[j * nx + i] + reach:
+            seen[f] -= cosine
 
 
 @njit(**_FAST)
