@@ -28,6 +28,7 @@ from ..look.palette import rgb
 from ..state import DeskState
 from .camera import VIEWS, Camera
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
+from .overlay import View
 
 if TYPE_CHECKING:
     from .canvas import Canvas
@@ -61,7 +62,7 @@ class BedView(QWidget):
         self._canvas: Canvas | None = None
         self._stage: Stage | None = None
         self._camera = Camera()
-        self._image: QImage | None = None
+        self._view: View | None = None
         self._slow = False
         self._pressed: QPointF | None = None
         self._last: QPointF | None = None
@@ -87,8 +88,8 @@ class BedView(QWidget):
         state.outcome_changed.connect(self.rebuild)
         state.view_changed.connect(self.rebuild)
         state.selection_changed.connect(self.rebuild)
-        state.project_changed.connect(self._draw_cut)
-        state.live_changed.connect(self._draw_cut)
+        state.project_changed.connect(self.update)
+        state.live_changed.connect(self.update)
         state.opened.connect(self._on_opened)
 
     # loading and drawing
@@ -121,7 +122,7 @@ class BedView(QWidget):
 
     def look(self, camera: Camera) -> None:
         self._camera = camera
-        self._draw_cut()
+        self._later()
 
     @property
     def camera(self) -> Camera:
@@ -146,19 +147,21 @@ class BedView(QWidget):
         turning_view = self._last is not None and not self._grabbed
         started = time.monotonic()
         whole = not (turning_view and self._slow)
-        pixels = self._canvas.picture(self._camera, self.width(), self.height(), veils=whole)
+        pixels, depth = self._canvas.picture(self._camera, self.width(), self.height(), veils=whole)
         if whole:
             self._slow = time.monotonic() - started > _SLOW
-        self._image = QImage(
-            pixels.data, self.width(), self.height(), 3 * self.width(), QImage.Format.Format_RGB888
-        ).copy()
+        image = QImage(pixels.data, self.width(), self.height(), 3 * self.width(), QImage.Format.Format_RGB888).copy()
+        self._view = View(self._camera, image, depth)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(palette.GROUND))
-        if self._image is not None:
-            painter.drawImage(0, 0, self._image)
+        if self._view is not None:
+            painter.drawImage(0, 0, self._view.image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self._stage is not None:
+                self._stage.paint(painter, self._view, self._grabbed)
         elif self._state.model is None:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Getting the bed ready …")
@@ -190,12 +193,7 @@ class BedView(QWidget):
         if self._state.evaluated is not None and self._framed_for != framed_for:
             self._framed_for = framed_for
             self._camera = self._camera.framing(*self._stage.box, self.width(), self.height())
-        self._draw_cut()
-
-    def _draw_cut(self) -> None:
-        if self._stage is not None:
-            self._stage.draw_cut(self._camera, self.height(), self._grabbed)
-            self._later()
+        self._later()
 
     # mouse and keys
 

@@ -55,6 +55,15 @@ class Camera:
             [width / 2 + relative @ right / depth * scale, height / 2 - relative @ up / depth * scale], axis=1
         )
 
+    def rays_along(self, vector: Floats, width: int, height: int) -> tuple[float, float, float]:
+        """The part along a vector of the ray through pixel (x, y), as base + per_x * x + per_y * y.
+
+        These rays are not of unit length: they go 1 mm deep into the view.
+        """
+        right, up, ahead = (float(axis @ vector) for axis in self.frame)
+        scale = 2.0 * self._half() / height
+        return ahead + scale * (height / 2 * up - width / 2 * right), scale * right, -scale * up
+
     def pixel(self, height: int) -> float:
         """mm that one pixel covers at the focus."""
         return 2.0 * self._half() * self.distance / height

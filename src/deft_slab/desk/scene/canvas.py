@@ -11,7 +11,7 @@ import vtkmodules.vtkRenderingFreeType
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkOutputWindow, vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonCore import vtkFloatArray, vtkOutputWindow, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
@@ -46,15 +46,8 @@ class Canvas:
         self._window.SetOffScreenRendering(1)
         self._renderer = vtkRenderer()
         self._renderer.SetBackground(*(value / 255 for value in background))
-        self._renderer.SetLayer(0)
-        self._front = vtkRenderer()  # what is drawn over everything: handles and seams
-        self._front.SetLayer(1)
-        self._front.SetPreserveDepthBuffer(False)
-        self._window.SetNumberOfLayers(2)
-        for renderer in (self._renderer, self._front):
-            renderer.RemoveAllLights()
-            self._window.AddRenderer(renderer)
-        self._front.SetActiveCamera(self._renderer.GetActiveCamera())
+        self._renderer.RemoveAllLights()
+        self._window.AddRenderer(self._renderer)
         self._lights()
         self._window.SetSize(16, 16)
         self._window.SetMultiSamples(0)
@@ -62,7 +55,7 @@ class Canvas:
         # smoothed edges cost a graphics card nothing and a software renderer three quarters of its speed (measured)
         software = any(name in self._window.ReportCapabilities() for name in ("llvmpipe", "softpipe", "SWR"))
         self._window.SetMultiSamples(0 if software else 4)
-        self._actors: dict[str, list[tuple[vtkRenderer, vtkActor]]] = {}
+        self._actors: dict[str, list[vtkActor]] = {}
         self._veils: set[str] = set()
 
     def _lights(self) -> None:
@@ -73,35 +66,32 @@ class Canvas:
             light.SetFocalPoint(0, 0, 0)
             light.SetIntensity(strength)
             self._renderer.AddLight(light)
-            self._front.AddLight(light)
 
     def remove(self, prefix: str) -> None:
         """Removes everything whose name starts with a prefix."""
         for name in [name for name in self._actors if name.startswith(prefix)]:
             self._veils.discard(name)
-            for renderer, actor in self._actors.pop(name):
-                renderer.RemoveViewProp(actor)
+            for actor in self._actors.pop(name):
+                self._renderer.RemoveViewProp(actor)
 
     def has(self, name: str) -> bool:
         return name in self._actors
 
     def visible(self, name: str, visible: bool) -> None:
-        for _, actor in self._actors.get(name, []):
+        for actor in self._actors.get(name, []):
             actor.SetVisibility(visible)
 
-    def _put(self, name: str, actor: vtkActor, front: bool) -> None:
-        renderer = self._front if front else self._renderer
-        renderer.AddViewProp(actor)
-        self._actors.setdefault(name, []).append((renderer, actor))
+    def _put(self, name: str, actor: vtkActor) -> None:
+        self._renderer.AddViewProp(actor)
+        self._actors.setdefault(name, []).append(actor)
 
     def mesh(
         self, name: str, vertices: Floats, triangles: NDArray[np.int32], colour: Colour | NDArray[np.uint8], *,
-        opacity: float = 1.0, veil: bool = False, front: bool = False, lit: bool = True,
+        opacity: float = 1.0, veil: bool = False, lit: bool = True,
     ) -> None:  # fmt: skip
         """Draws triangles in one colour, or in one colour each ((m, 3) uint8), in place of those of that name.
 
         veil : one translucent layer, however many of its walls lie behind each other
-        front : over everything else
         """
         self.remove(name)
         if not len(triangles):
@@ -117,15 +107,12 @@ class Canvas:
         look.SetAmbient(0.30 if lit else 1.0)
         look.SetDiffuse(0.78 if lit else 0.0)
         look.SetSpecular(0.04 if lit else 0.0)
-        self._put(name, actor, front)
+        self._put(name, actor)
         if veil:
             self._veils.add(name)
 
-    def lines(
-        self, name: str, segments: Floats, colour: Colour | NDArray[np.uint8], *, width: float = 1.0,
-        front: bool = False, opacity: float = 1.0,
-    ) -> None:  # fmt: skip
-        """Draws segments (k, 2, 3) in one colour or in one each, in place of those of that name."""
+    def lines(self, name: str, segments: Floats, colour: Colour, *, width: float = 1.0) -> None:
+        """Draws segments (k, 2, 3), in place of those of that name."""
         self.remove(name)
         if not len(segments):
             return
@@ -137,8 +124,7 @@ class Canvas:
         look = actor.GetProperty()
         look.SetLineWidth(width)
         look.SetLighting(False)
-        look.SetOpacity(opacity)
-        self._put(name, actor, front)
+        self._put(name, actor)
 
     def labels(self, name: str, places: list[tuple[Floats, str]], colour: Colour, size: int = 11) -> None:
         """Writes short texts at points of the bed frame, facing the eye."""
@@ -152,13 +138,15 @@ class Canvas:
             style.SetColor(*(value / 255 for value in colour))
             style.SetJustificationToCentered()
             style.SetVerticalJustificationToCentered()
-            self._put(name, actor, False)
+            self._put(name, actor)
 
-    def picture(self, camera: Camera, width: int, height: int, *, veils: bool = True) -> NDArray[np.uint8]:
-        """(height, width, 3) uint8, top row first.
+    def picture(
+        self, camera: Camera, width: int, height: int, *, veils: bool = True
+    ) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
 
-        Veils are drawn as one layer however many of their walls lie behind each other: the scene is drawn without
-        and with them, and the two pictures are mixed.
+        The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
+        scene is drawn without and with them, and the two pictures are mixed; they have no depth.
 
         Raises
         ------
@@ -174,12 +162,22 @@ class Canvas:
         for name in self._veils:
             self.visible(name, False)
         pixels = self._rendered(width, height)
+        depth = self._depth(width, height)
+        for name in self._veils:
+            self.visible(name, True)
         if veils and self._veils:
-            for name in self._veils:
-                self.visible(name, True)
             veiled = self._rendered(width, height)
             pixels = ((1 - VEIL) * pixels + VEIL * veiled).astype(np.uint8)
-        return np.ascontiguousarray(pixels[::-1])
+        return np.ascontiguousarray(pixels[::-1]), np.ascontiguousarray(depth[::-1])
+
+    def _depth(self, width: int, height: int) -> NDArray[np.float32]:
+        """From the depth buffer, which holds (1/near - 1/z) / (1/near - 1/far)."""
+        buffer = vtkFloatArray()
+        self._window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
+        near, far = self._renderer.GetActiveCamera().GetClippingRange()
+        share = vtk_to_numpy(buffer).reshape(height, width)
+        depth = near * far / (far - share * (far - near))
+        return np.where(share < 1.0, depth, np.inf).astype(np.float32)
 
     def _rendered(self, width: int, height: int) -> NDArray[np.uint8]:
         self._errors.clear()
@@ -195,9 +193,8 @@ class Canvas:
         self.remove("")
         self._output.RemoveObserver(self._watch)
         self._window.RemoveRenderer(self._renderer)
-        self._window.RemoveRenderer(self._front)
         self._window.Finalize()
-        del self._renderer, self._front, self._window
+        del self._renderer, self._window
 
 
 def _poly(vertices: Floats) -> vtkPolyData:

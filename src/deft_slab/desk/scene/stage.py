@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtGui import QPainter
 
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
@@ -16,12 +17,12 @@ from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
 from .handles import CutFrame, cut_frame
+from .overlay import View, paint_cut, paint_lines
 
 Floats = NDArray[np.float64]
 
 _ARM = 70.0
-_BEAD = 6.0
-"""Pixels: length of the arm of a cut's handle, and size of a handle."""
+"""Pixels: length of the arm of a cut's handle."""
 _FLAT, _LEVEL = math.cos(math.radians(2.0)), 0.3
 """What counts as one flat place: the same direction, and no more than so many mm above or below."""
 _SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
@@ -38,6 +39,7 @@ class Stage:
         self._canvas = canvas
         self._rotation, self._shift = np.eye(3), np.zeros(3)
         self._places: list[tuple[Floats, Floats]] = []
+        self._open_edges: Floats | None = None
         self._beds_drawn: list[float] = []
         bed = np.array([state.printer.bed_x, state.printer.bed_y, 0.5 * state.printer.height])
         self.box = self._model_box = (np.zeros(3), bed)
@@ -45,10 +47,11 @@ class Stage:
     def forget(self) -> None:
         """Another model: nothing is placed yet."""
         self._places = []
+        self._open_edges = None
 
     def rebuild(self) -> None:
         """Draws the beds and the pieces anew."""
-        for name in ("piece", "support", "problem"):
+        for name in ("piece", "support"):
             self._canvas.remove(name)
         self._draw_room()
         self._draw_beds()
@@ -136,9 +139,10 @@ class Stage:
                 skin = skin_placed(piece, turn, move)
                 self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
         open_edges = state.evaluated.outcome.defects.segments
+        self._open_edges = None
         if len(open_edges) and not several:
             turn, move = self._places[0]
-            self._canvas.lines("problem", open_edges @ turn.T + move, tuple(rgb(palette.AMBER)), width=3, front=True)
+            self._open_edges = open_edges @ turn.T + move
         self.box = (np.min(lows, axis=0), np.max(highs, axis=0))
 
     def highlight(self, hit: tuple[int, int] | None) -> None:
@@ -202,49 +206,31 @@ class Stage:
         """Places of a cut's handles, the same size on the screen from near and far."""
         return frame.handles(_ARM * camera.pixel(max(height, 1)))
 
-    def draw_cut(self, camera: Camera, height: int, grabbed: str) -> None:
-        """Draws the selected cut with its handles, and the seams."""
-        self._canvas.remove("cut")
+    def paint(self, painter: QPainter, view: View, grabbed: str) -> None:
+        """Paints over the picture: open edges, the selected cut with its handles, the seams."""
+        for segments, colours in self._seams():
+            paint_lines(painter, view, segments, colours, 3.0, through=self._state.draft is not None)
+        if self._open_edges is not None:
+            amber = np.tile(rgb(palette.AMBER), (len(self._open_edges), 1))
+            paint_lines(painter, view, self._open_edges, amber, 3.0)
         frame = self.frame_of_cut()
         if frame is not None:
-            self._draw_sheet(frame, camera, height, grabbed)
-        self._draw_seams()
+            paint_cut(painter, view, frame, self.handles(frame, view.camera, view.size[1]), grabbed)
 
-    def _draw_sheet(self, frame: CutFrame, camera: Camera, height: int, grabbed: str) -> None:
-        madder = tuple(rgb(palette.MADDER))
-        corners = frame.corners
-        self._canvas.mesh("cut sheet", corners, _SHEET, madder, opacity=0.14, lit=False)
-        self._canvas.lines("cut edge", np.stack([corners, np.roll(corners, -1, axis=0)], axis=1), madder, width=1.2)
-        handles = self.handles(frame, camera, height)
-        size = _BEAD * camera.pixel(max(height, 1))
-        self._canvas.lines("cut arm", np.array([[frame.centre, handles["move"]]]), madder, width=2.5, front=True)
-        for name, place in handles.items():
-            points, faces = _bead(place, size, pointed=name == "move", along=frame.normal)
-            colour = madder if name == grabbed or name == "move" else tuple(rgb(palette.SHEET))
-            self._canvas.mesh(f"cut handle {name}", points, faces, colour, front=True)
-            if colour != madder:
-                self._canvas.lines(f"cut handle ring {name}", _ring(place, size, camera), madder, width=2, front=True)
-
-    def _draw_seams(self) -> None:
-        """Seams in grey where hidden, madder where in sight; while dragging, the seams of the stand-in."""
-        self._canvas.remove("seam")
+    def _seams(self) -> list[tuple[Floats, Floats]]:
+        """Segments and colours of each seam, grey where hidden to madder where in sight; of the stand-in, all madder,
+        while something is dragged."""
         state = self._state
-        if state.step not in ("Cut", "Join") or state.evaluated is None:
-            return
-        if not self._standing or not self._places:
-            return
-        shown = state.live if state.draft is not None and state.live is not None else state.evaluated
-        if state.draft is not None and shown is not state.live:
-            return
-        for cut_id, seam in shown.outcome.seams.items():
-            points = seam.segments @ self._rotation.T + self._shift
-            seen = seam.exposed[:, None]
+        dragged = state.draft is not None
+        shown = state.live if dragged else state.evaluated
+        if state.step not in ("Cut", "Join") or shown is None or not self._standing or not self._places:
+            return []
+        found = []
+        for seam in shown.outcome.seams.values():
+            seen = np.ones((len(seam.segments), 1)) if dragged else seam.exposed[:, None]
             colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
-            if state.draft is not None:
-                colours = np.broadcast_to(rgb(palette.MADDER), colours.shape)
-            self._canvas.lines(
-                f"seam {cut_id}", points, colours.astype(np.uint8), width=3.0, front=state.draft is not None
-            )
+            found.append((seam.segments @ self._rotation.T + self._shift, colours))
+        return found
 
     def hit(self, origin: Floats, towards: Floats) -> tuple[int, int] | None:
         """(piece, facet) that a ray of the bed frame meets first."""
@@ -259,22 +245,3 @@ class Stage:
 def _turned_box(vertices: Floats, rotation: Floats) -> tuple[Floats, Floats]:
     turned = vertices @ rotation.T
     return turned.min(axis=0), turned.max(axis=0)
-
-
-def _bead(centre: Floats, size: float, *, pointed: bool, along: Floats) -> tuple[Floats, NDArray[np.int32]]:
-    """A small octahedron; pointed: stretched along a direction."""
-    helper = np.eye(3)[int(np.argmin(np.abs(along)))]
-    u = np.cross(along, helper)
-    u /= np.linalg.norm(u)
-    v = np.cross(along, u)
-    long = 1.9 if pointed else 1.0
-    points = centre + size * np.array([u, v, -u, -v, long * along, -(0.4 if pointed else 1.0) * along])
-    faces = [[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4], [1, 0, 5], [2, 1, 5], [3, 2, 5], [0, 3, 5]]
-    return points, np.array(faces, np.int32)
-
-
-def _ring(centre: Floats, size: float, camera: Camera) -> Floats:
-    right, up, _ = camera.frame
-    turn = np.linspace(0, 2 * np.pi, 17)
-    points = centre + 1.25 * size * (np.cos(turn)[:, None] * right + np.sin(turn)[:, None] * up)
-    return np.stack([points[:-1], points[1:]], axis=1)
