@@ -222,6 +222,9 @@ class Solid:
         return solid
 
     def scaled(self, factor: float) -> Solid:
+        """At another size; itself, with all that was derived, at the same one."""
+        if factor == 1.0:
+            return self
         return Solid(self.vertices * factor, self.triangles, self.origin)
 
     @cached_property
