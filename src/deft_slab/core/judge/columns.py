@@ -40,13 +40,11 @@ class Columns:
     facets: NDArray[np.int32]
 
 
-def grid_over(vertices: Floats, cells: int) -> tuple[float, float, float, int, int]:
-    """(x0, y0, side, nx, ny) of a grid with ``cells`` cells along the longer side of the shadow."""
+def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
+    """(x0, y0, nx, ny) of a grid of cells of a given side over the shadow of some points."""
     x, y = vertices[:, 0], vertices[:, 1]
-    x_low, x_high, y_low, y_high = float(x.min()), float(x.max()), float(y.min()), float(y.max())
-    side = max(x_high - x_low, y_high - y_low, cells * 1e-9) / cells
-    x0, y0 = x_low - _SHIFT * side, y_low - _SHIFT * side
-    return x0, y0, side, math.ceil((x_high - x0) / side) + 1, math.ceil((y_high - y0) / side) + 1
+    x0, y0 = float(x.min()) - _SHIFT * side, float(y.min()) - _SHIFT * side
+    return x0, y0, math.ceil((float(x.max()) - x0) / side) + 1, math.ceil((float(y.max()) - y0) / side) + 1
 
 
 def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> Columns:
@@ -56,7 +54,8 @@ def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> 
     triangles : (m, 3) int32
     cells : number of cells along the longer side of the shadow
     """
-    x0, y0, side, nx, ny = grid_over(vertices, cells)
+    side = max(float(np.ptp(vertices[:, 0])), float(np.ptp(vertices[:, 1])), cells * 1e-9) / cells
+    x0, y0, nx, ny = grid_of(vertices, side)
     hits = kernels.scan(kernels.to_grid(vertices, x0, y0, side), triangles, nx, ny)
     start, heights, facets = kernels.into_columns(*hits, nx * ny)
     return Columns(x0, y0, side, nx, ny, start, heights, facets)
