@@ -79,10 +79,11 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, NDArray[np.int32]]:
     """Vertices and triangles of the surface with corners in one cell that face the same way put in their mean."""
     count = len(solid.vertices)
     corners = solid.triangles.ravel()
-    normals = np.stack(
-        [np.bincount(corners, np.repeat(solid.area_vectors[:, k], 3), minlength=count) for k in range(3)], axis=1
-    )
-    _, place = np.unique(_cell_numbers(solid.vertices, normals, solid.bounds[0], cell), return_inverse=True)
+    normals = np.empty((count, 3))
+    for k in range(3):
+        normals[:, k] = np.bincount(corners, np.repeat(solid.area_vectors[:, k], 3), minlength=count)
+    keys = _cell_numbers(solid.vertices, normals, solid.bounds[0], cell)
+    place = np.unique_inverse(keys).inverse_indices
     members = np.bincount(place)
     vertices = np.stack([np.bincount(place, solid.vertices[:, k]) / members for k in range(3)], axis=1)
     triangles = place[solid.triangles].astype(np.int32)
@@ -94,7 +95,7 @@ def _samples(solid: Solid, cell: float) -> tuple[Floats, Floats, NDArray[np.int6
     """(points (s, 3), unit normals (s, 3), sample of each facet (m,)): facets of one cell that face much the same way
     are looked at in one point."""
     keys = _cell_numbers(solid.centroids, solid.area_vectors, solid.bounds[0], cell)
-    _, sample_of = np.unique(keys, return_inverse=True)
+    sample_of = np.unique_inverse(keys).inverse_indices
     weight = np.maximum(solid.areas, 1e-12)
     total = np.bincount(sample_of, weight)
     points = np.stack([np.bincount(sample_of, weight * solid.centroids[:, k]) for k in range(3)], axis=1)
