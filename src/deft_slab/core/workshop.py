@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from .errors import CutFailed, OpenSurface
 from .judge.base import fit
 from .judge.exposure import exposure
-from .judge.figures import measure
+from .judge.figures import measure, support
+from .judge.overhang import need
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
@@ -229,8 +230,9 @@ def _measured(
         found = measure(solid, tilt.rotation, threshold=threshold, cells=DRAG_CELLS, trusted=trusted)
         return found.figures, found.past_threshold, (np.empty((0, 3)), np.empty((0, 3), np.int32))
     found = measure(solid, tilt.rotation, threshold=threshold, exposed=exposed)
-    coarse = measure(solid, tilt.rotation, threshold=threshold, cells=SKIN_CELLS)
-    return found.figures, found.past_threshold, support_skin(coarse.columns, coarse.floors)
+    weight = need(found.seated.angles, found.seated.rests, threshold)
+    coarse, columns = support(solid, found.seated, weight, None, SKIN_CELLS)
+    return found.figures, found.past_threshold, support_skin(columns, coarse.floors)
 
 
 def _seams(plan: Plan, parts: list[_Part], exposed: Floats | None) -> dict[str, Seam]:

@@ -75,7 +75,6 @@ class BedView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The bed")
-        self.setToolTip("")
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(0)
@@ -119,6 +118,7 @@ class BedView(QWidget):
         self._framed_for = None
         if self._stage is not None:
             self._stage.forget()
+            self.rebuild()
 
     def look(self, camera: Camera) -> None:
         self._camera = camera
@@ -130,6 +130,8 @@ class BedView(QWidget):
 
     def look_from(self, view: str) -> None:
         """One of the ready views, framed on the pieces."""
+        if self._stage is None:
+            return
         azimuth, elevation = VIEWS[view]
         turned = replace(self._camera, azimuth=azimuth, elevation=elevation)
         self.look(turned.framing(*self._stage.box, self.width(), self.height()))
@@ -359,7 +361,8 @@ class BedView(QWidget):
         event.accept()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.look(self._camera.framing(*self._stage.box, self.width(), self.height()))
+        if self._stage is not None:
+            self.look(self._camera.framing(*self._stage.box, self.width(), self.height()))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         arrows = {
