@@ -26,9 +26,9 @@ class Surface:
 
 
 def grid_for(vertices: Floats) -> float:
-    """A power of two, about a millionth of the largest coordinate."""
-    largest = float(np.abs(vertices).max())
-    return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS) if largest > 0 else 1.0
+    """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth."""
+    largest = max(float(np.abs(vertices).max()), 1e-6)
+    return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS)
 
 
 def snapped(vertices: Floats, grid: float) -> Floats:
