@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import os
 import threading
 
 import pytest
+from hypothesis import settings
 
 from deft_slab.core.printer import default_printer
+
+# On the common machine every run tries the same examples; at home each run tries new ones.
+settings.register_profile("common", derandomize=True, deadline=None)
+settings.register_profile("home", deadline=None)
+settings.load_profile("common" if os.environ.get("CI") else "home")
 
 
 @pytest.fixture(autouse=True)
