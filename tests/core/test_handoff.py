@@ -41,7 +41,7 @@ def test_each_piece_as_stl(parted, tmp_path):
     _, _, outcome = parted
     written = write_stls(outcome.pieces, tmp_path / "new" / "folder")
     assert [item.path.name for item in written] == [
-        "1-upper-right-float.stl", "2-upper-left-float.stl", "3-lower-right-float.stl", "4-lower-left-float.stl",
+        "1-upper-right-ball.stl", "2-upper-left-ball.stl", "3-lower-right-ball.stl", "4-lower-left-ball.stl",
     ]  # fmt: skip
     for item, piece in zip(written, outcome.pieces, strict=True):
         mesh = trimesh.load(item.path)

@@ -42,7 +42,7 @@ def test_whole_model_stands_as_the_plan_tilts_it(ball, printer):
 
 def test_halves_of_a_ball_sit_flat_and_need_no_support(ball, printer):
     outcome = evaluate(ball, Plan(model=ball.ref, recipe=(cut(),)), printer)
-    assert [piece.name for piece in outcome.pieces] == ["Upper float", "Lower float"]
+    assert [piece.name for piece in outcome.pieces] == ["Upper ball", "Lower ball"]
     for piece in outcome.pieces:
         assert piece.seat_kind == "cut face down"
         assert piece.figures.sits_flat

@@ -64,14 +64,14 @@ def test_each_piece_is_seated_by_itself_and_keeps_its_seat(parted, tmp_path):
 def test_pieces_are_renamed_and_chosen(parted, monkeypatch):
     state, window = parted.state, parted.window
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Long beam", True))
-    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Upper cross")
+    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Upper beam")
     QTest.mouseDClick(row, Qt.MouseButton.LeftButton)
     parted.settle()
     assert state.pieces[0].name == "Long beam"
     parted.undo()
     parted.settle()
-    assert state.pieces[0].name == "Upper cross"
-    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Lower cross")
+    assert state.pieces[0].name == "Upper beam"
+    row = next(w for w in window.findChildren(type(window.ledger).__mro__[1]) if w.accessibleName() == "Lower beam")
     QTest.keyClick(row, Qt.Key.Key_Space)
     assert state.selected_piece == 1
 
@@ -99,7 +99,7 @@ def test_join_check_and_hand_off_say_what_there_is(parted):
     assert "every piece encloses a volume" in said
     assert "Nothing lost" in said
     parted.go(6)
-    assert "1  Upper cross" in words(panels["Hand off"])
+    assert "1  Upper beam" in words(panels["Hand off"])
     assert "80 × 20 × 20 mm" in words(panels["Hand off"])
     parted.state.remove_cut("c1")
     parted.settle()

@@ -107,8 +107,8 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
         desk.click(part)
         desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
     assert sorted(path.name for path in out.iterdir()) == [
-        "1-upper-gull.stl",
-        "2-lower-gull.stl",
+        "1-upper-figurehead.stl",
+        "2-lower-figurehead.stl",
         "Save.3mf",
         "Write.3mf",
     ]

@@ -305,9 +305,8 @@ _SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
 
 
 def _piece_names(plan: Plan, parts: list[_Part]) -> list[str]:
-    """Names by where a piece lies on the standing model: "Upper left gull"."""
-    words = plan.model.name.split()
-    short = words[0].lower() if len(words[0]) > 2 else plan.model.name
+    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"."""
+    short = plan.model.name.split()[-1].lower()
     on = [cut for cut in plan.recipe if cut.on]
     if not on:
         return [plan.model.name] * len(parts)

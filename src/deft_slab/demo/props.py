@@ -89,7 +89,7 @@ def lantern() -> tuple:
     frame = np.hypot(np.abs(window) - 0.5, skin - 1.0) - 2.3
     shell = blend(shell, np.maximum(frame, 30 - around), 1.5)
     bars = np.hypot(across, skin + 2.0) - 2.2
-    shell = blend(shell, np.maximum(bars, np.maximum(60 - z, z - 158)), 1.0)
+    shell = blend(shell, np.maximum(bars, np.maximum(46 - z, z - 170)), 1.0)
     vents = np.hypot(around * np.sin((turn + sixth / 4) % (sixth / 2) - sixth / 4), (z - 212) * 0.9) - 4.5
     shell = carve(shell, np.maximum(vents, 40 - around), 1.0)
     finial = blend(egg(p, (0, 0, 279), (13, 13, 9)), limb(p, (0, 0, 279), (0, 0, 290), 6, 4.5), 3)

@@ -37,7 +37,7 @@ class Written:
 
 
 def file_name(piece: Piece) -> str:
-    """A file name without what file systems refuse: "2-lower-gull.stl"."""
+    """A file name without what file systems refuse: "2-lower-lantern.stl"."""
     return f"{piece.number}-{_slug(piece.name)}.stl"
 
 
