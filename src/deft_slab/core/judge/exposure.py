@@ -4,7 +4,7 @@ e(p) = sum of visible cosines / sum of all cosines, over directions spread evenl
 from depth maps, which cost tens of nanoseconds a facet; a ray tree would cost a microsecond a ray. Both what stands in
 the way and the points that are looked at are first gathered into cells as large as those of the depth maps, so the
 cost depends on the surface and hardly on the number of its triangles, and many directions can be afforded. (They are
-needed: on a hollow body with windows 64 directions put a sixth too little support out of reach, measured against
+needed: on a hollow body with windows 64 directions put a fifth too little support out of reach, measured against
 2,048.)
 """
 

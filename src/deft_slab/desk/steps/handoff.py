@@ -52,5 +52,5 @@ class HandOffPanel(Panel):
                 label(f"{text.box(piece.figures.size_mm)}{fits}", "faint" if piece.fit.fits else "look")
             )
             self._list.addWidget(line())
-        saved = f"Project: {self._state.path.name}" if self._state.path else "The project has not been saved yet."
+        saved = f"Project: {self._state.path.name}." if self._state.path else "The project has not been saved yet."
         self._where.setText(saved + (" Changed since." if self._state.path and self._state.dirty else ""))
