@@ -112,6 +112,9 @@ def test_findings_name_what_is_wrong(printer):
     bad = {what: detail for fine, what, detail in findings(outcome) if not fine}
     assert bad["Pole does not fit the printer"] == "60.0 mm too high"
     assert "Pole does not sit flat" in bad
+    (piece,) = outcome.pieces
+    opened = replace(outcome, pieces=(replace(piece, figures=replace(piece.figures, closed=False)),))
+    assert (False, "Not closed", "Pole") in findings(opened)
     lost = replace(outcome, volume_before_mm3=outcome.volume_before_mm3 * 1.001)
     assert any(what == "Nothing lost" and not fine for fine, what, _ in findings(lost))
 

@@ -55,6 +55,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=20_000)
     desk.settle()
     assert "Close the surface" in desk.window.notice.text
+    assert "(add a cut) was taken back" in desk.window.notice.text
     assert state.plan == plan
     assert state.undo_text == ""
 

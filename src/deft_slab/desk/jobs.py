@@ -99,7 +99,7 @@ class Jobs(QObject):
         request = Request(lane, method, arguments, done, failed, label)
         if self._running is not None and self._running.lane == lane and request.kind != "live":
             # a running live request is let finish, or fast dragging would never show a figure
-            self._drop_running()
+            self._drop(self._running)
         self._waiting[lane] = request
         self._next()
 
@@ -108,7 +108,7 @@ class Jobs(QObject):
         for lane in [lane for lane, request in self._waiting.items() if not kinds or request.kind in kinds]:
             del self._waiting[lane]
         if self._running is not None and (not kinds or self._running.kind in kinds):
-            self._drop_running()
+            self._drop(self._running)
         self._tell()
 
     @property
@@ -135,10 +135,9 @@ class Jobs(QObject):
             self._process.terminate()
             self._process.join(2.0)
 
-    def _drop_running(self) -> None:
-        if self._running is not None:
-            self._running.dropped = True
-            self._wanted.value = 0
+    def _drop(self, running: Request) -> None:
+        running.dropped = True
+        self._wanted.value = 0
 
     def _next(self) -> None:
         if not self._waiting:

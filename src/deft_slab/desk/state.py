@@ -308,6 +308,8 @@ class DeskState(QObject):
         self.outcome_changed.emit()
 
     def _on_evaluation_failed(self, error: DeftError) -> None:
+        if self._now > 0:
+            error.kept = f"The last step ({self.undo_text}) was taken back."
         self.failed.emit(error)
         if self._now > 0:
             # the plan cannot be made: go back to the one before it, and forget it

@@ -123,7 +123,8 @@ def _answer(bench: Bench, connection: Connection, wanted: Any, number: int, meth
         connection.send((number, "failed", error))
     except Exception as error:  # noqa: BLE001 - the border of the worker: whatever it is, the window must hear of it
         _log.exception("%s failed", method)
-        connection.send((number, "failed", DeftError(f"Something went wrong inside ({type(error).__name__}: {error}).",
-                         kept="Your plan is untouched.", remedy="Undo the last step and try again.")))  # fmt: skip
+        what = f"Something went wrong inside ({type(error).__name__}: {error})."
+        remedy = "Undo the last step if it is still there, and try again."
+        connection.send((number, "failed", DeftError(what, kept="Your plan is untouched.", remedy=remedy)))
     else:
         connection.send((number, "done", result))

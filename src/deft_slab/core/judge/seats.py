@@ -58,9 +58,9 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
     """
     found: list[Candidate] = []
 
-    def offer(down: Floats, kind: str) -> None:
+    def offer(down: Floats, kind: str, rotation: Floats | None = None) -> None:
         if all(float(down @ other.down) < _SAME for other in found):
-            found.append(Candidate(down, down_to_rotation(down), kind))
+            found.append(Candidate(down, down_to_rotation(down) if rotation is None else rotation, kind))
 
     cut_faces = np.unique(solid.origin[solid.origin < 0])
     for number in cut_faces[::-1]:
@@ -69,9 +69,7 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
         if length > 0:
             offer(face / length, "cut face down")
             offer(-face / length, "cut face up")
-    as_stood = -stood[2]
-    if all(float(as_stood @ other.down) < _SAME for other in found):
-        found.append(Candidate(as_stood, stood, "as the model stood"))
+    offer(-stood[2], "as the model stood", stood)
     if thorough:
         for normal in _grouped_normals(solid.normals, solid.areas, 8, 0.02 * float(solid.areas.sum())):
             offer(normal, "on a large flat")

@@ -29,7 +29,7 @@ class _Painter(QStyledItemDelegate):
     def __init__(self, model: LedgerModel) -> None:
         super().__init__()
         self._model = model
-        self._pictures: dict[int, QPixmap] = {}
+        self._pictures: dict[int, tuple[object, QPixmap]] = {}
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         shown = self._model.rows[index.row()]
@@ -74,10 +74,9 @@ class _Painter(QStyledItemDelegate):
         if id(picture) not in self._pictures:
             height, width, _ = picture.shape
             image = QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
-            # the picture is kept beside its pixmap, so that its id stays its own
-            self._pictures[id(picture)] = QPixmap.fromImage(image)
-            self._pictures[-id(picture)] = picture
-        return self._pictures[id(picture)]
+            # the picture is kept with its pixmap, so that its id stays its own
+            self._pictures[id(picture)] = (picture, QPixmap.fromImage(image))
+        return self._pictures[id(picture)][1]
 
     def _figure(self, painter: QPainter, option: QStyleOptionViewItem, shown: Row, number: int) -> None:
         column = COLUMNS[number]

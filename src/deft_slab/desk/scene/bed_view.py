@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QCloseEvent,
     QColor,
     QImage,
     QKeyEvent,
@@ -172,10 +171,6 @@ class BedView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._later()
-
-    def closeEvent(self, event: QCloseEvent) -> None:
-        self.sleep()
-        super().closeEvent(event)
 
     def sleep(self) -> None:
         """Lets go of VTK."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from ...core.outcome import Outcome
 from ..state import DeskState
 from ..widgets import text
-from ..widgets.parts import Panel, emptied, label, line, row
+from ..widgets.parts import emptied, label, line, row
+from .listing import ListPanel
 
 
 def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
@@ -13,9 +14,10 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
     pieces, totals = outcome.pieces, outcome.totals
     found = []
     open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
-    found.append(
-        (not open_pieces, "Closed", "every piece encloses a volume" if not open_pieces else ", ".join(open_pieces))
-    )
+    if open_pieces:
+        found.append((False, "Not closed", ", ".join(open_pieces)))
+    else:
+        found.append((True, "Closed", "every piece encloses a volume"))
     if outcome.volume_before_mm3 is not None and not open_pieces:
         after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
         off = abs(after - outcome.volume_before_mm3) / abs(outcome.volume_before_mm3)
@@ -39,22 +41,16 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
     return found
 
 
-class CheckPanel(Panel):
+class CheckPanel(ListPanel):
     def __init__(self, state: DeskState) -> None:
-        super().__init__()
-        self._state = state
-        self.head("What was checked")
-        self._list = self.add_list()
-        self.column.addStretch(1)
-        state.outcome_changed.connect(self.refresh)
-        self.refresh()
+        super().__init__(state, "What was checked")
 
     def refresh(self) -> None:
-        emptied(self._list)
-        if self._state.evaluated is None:
-            self._list.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
+        emptied(self.entries)
+        if self.state.evaluated is None:
+            self.entries.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
             return
-        for fine, what, detail in findings(self._state.evaluated.outcome):
-            self._list.addLayout(row(label("✓" if fine else "!", "good" if fine else "look"), label(what), 1))
-            self._list.addWidget(label(detail, "faint" if fine else "look", wrap=True))
-            self._list.addWidget(line())
+        for fine, what, detail in findings(self.state.evaluated.outcome):
+            self.entries.addLayout(row(label("✓" if fine else "!", "good" if fine else "look"), label(what), 1))
+            self.entries.addWidget(label(detail, "faint" if fine else "look", wrap=True))
+            self.entries.addWidget(line())
