@@ -56,7 +56,7 @@ def best_of(count: int, work: Callable[[], object]) -> float:
 
 
 def loaded(key: str) -> Solid:
-    surface = open_file(MODELS[key]).surface
+    surface = open_file(MODELS[key]).model.solid
     return Solid(surface.vertices, surface.triangles)
 
 

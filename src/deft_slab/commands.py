@@ -1,4 +1,4 @@
-"""What deft-slab does without a window: measure, cut. Loads neither Qt nor VTK."""
+"""What deft-slab does without a window: measure, mend, cut. Loads neither Qt nor VTK."""
 
 from __future__ import annotations
 
@@ -7,17 +7,26 @@ import json
 import sys
 from pathlib import Path
 
+import numpy as np
+
 from .core.errors import BadPlan, CutFailed, DeftError
-from .core.handoff.pieces import file_name, write_3mf, write_stls
+from .core.handoff.pieces import file_name, write_3mf, write_solid, write_stls
 from .core.intake.files import Opened, open_file
+from .core.intake.step import COARSEST, FINENESS, FINEST
+from .core.intake.units import likely_unit
+from .core.judge.base import fit, largest_scale
 from .core.judge.exposure import exposure
 from .core.judge.figures import measure
-from .core.judge.tilts import down_to_rotation, unit
-from .core.outcome import Model
-from .core.plan import UNITS, Plan, StraightCut
-from .core.printer import default_printer
+from .core.judge.tilts import down_to_rotation, set_down, unit
+from .core.judge.walls import thickness
+from .core.mend.mended import advised
+from .core.outcome import MendReport
+from .core.plan import UNITS, Guest, Mending, Plan, StraightCut
+from .core.printer import Printer, default_printer, read_printer, shipped_printers
 from .core.solid import Solid
-from .core.workshop import evaluate, one_skin
+from .core.wearer.measures import FORMS
+from .core.wearer.room import room_around, scale_with_clearance, settled_place
+from .core.workshop import Workshop
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -29,16 +38,39 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--unit", choices=list(UNITS),
                              help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
         command.add_argument("--scale", type=float, default=1.0, metavar="S", help="factor on top of the unit")
+        command.add_argument("--stretch", type=float, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
+                             help="further factors along the axes of the file")  # fmt: skip
+        command.add_argument("--mirror", choices=("x", "y", "z"), help="mirror along an axis of the file")
+        command.add_argument("--fineness", type=float, default=FINENESS, metavar="MM",
+                             help=f"how exactly the faces of a STEP file are drawn ({FINENESS:g} mm)")  # fmt: skip
+        command.add_argument("--json", action="store_true", help="print JSON")
+
+    def overhang(command: argparse.ArgumentParser) -> None:
         command.add_argument("--theta", type=float, default=45.0, metavar="DEG",
                              help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
-        command.add_argument("--json", action="store_true", help="print JSON")
+        command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
 
     figures = commands.add_parser("measure", help="figures of a model in one tilt")
     common(figures)
+    overhang(figures)
     figures.add_argument("--down", type=float, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
                          help="direction of the model frame that points to the bed; any length")  # fmt: skip
+    figures.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    figures.add_argument("--wall", type=float, metavar="MM",
+                         help="also the thinnest wall, and the area where the wall is thinner than this")  # fmt: skip
+    figures.add_argument("--wearer", nargs=2, metavar=("FORM", "MM"),
+                         help=f"room around a form ({', '.join(FORMS)}) of this measure, put inside")  # fmt: skip
+    figures.add_argument("--clearance", type=float, default=5.0, metavar="MM",
+                         help="air wished around the wearer's form (5)")  # fmt: skip
+    mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
+    common(mend)
+    mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
+    mend.add_argument("--rewrap", type=float, metavar="MM", help="make the surface anew at this fineness")
+    mend.add_argument("--thin", type=int, metavar="N", help="thin it to about N triangles")
+    mend.add_argument("--drop-specks", action="store_true", help="leave stray specks out")
     cut = commands.add_parser("cut", help="part a model by straight cuts and write the pieces")
     common(cut)
+    overhang(cut)
     cut.add_argument("--straight", type=float, nargs=4, action="append", required=True,
                      metavar=("NX", "NY", "NZ", "OFFSET"),
                      help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
@@ -46,27 +78,114 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _opened(arguments: argparse.Namespace) -> tuple[Opened, str]:
-    opened = open_file(arguments.file)
-    return opened, arguments.unit or opened.surface.unit or "mm"
-
-
 def _checked(arguments: argparse.Namespace) -> None:
-    if not 0 < arguments.scale <= 1e6:
-        raise BadPlan(f"--scale must be above 0; got {arguments.scale:g}.")
-    if not 0 <= arguments.theta <= 89:
-        raise BadPlan(f"--theta must be between 0 and 89 degrees; got {arguments.theta:g}.")
+    for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
+                            ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4)):  # fmt: skip
+        value = getattr(arguments, name, None)
+        if value is not None and not low <= value <= high:
+            raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")
+
+
+def _printer(name: str | None) -> Printer:
+    """A shipped profile by its file's name, or one from a JSON file; the usual one for None."""
+    if name is None:
+        return default_printer()
+    shipped = shipped_printers()
+    if name in shipped:
+        return shipped[name]
+    try:
+        return read_printer(Path(name).read_bytes())
+    except OSError as error:
+        known = ", ".join(shipped)
+        raise BadPlan(f"There is no printer profile {name!r}; shipped are {known}.") from error
+
+
+def _opened(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
+    """The file, and a plan with its size as wished."""
+    opened = open_file(arguments.file, fineness=arguments.fineness)
+    plan = Plan(
+        model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,
+        mirror=arguments.mirror,
+    )  # fmt: skip
+    return opened, plan.changed(stretch=tuple(arguments.stretch))
 
 
 def _measure(arguments: argparse.Namespace) -> dict[str, object]:
     rotation = down_to_rotation(unit(arguments.down, "down direction"))
-    opened, unit_name = _opened(arguments)
-    source = Solid(opened.surface.vertices, opened.surface.triangles)
-    solid = one_skin(source).scaled(UNITS[unit_name] * arguments.scale)
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    if arguments.mend:
+        plan = plan.changed(mending=advised(opened.model.solid))
+    solid, report = Workshop(opened.model).mended(plan)
     found = measure(solid, rotation, threshold=arguments.theta, exposed=exposure(solid))
+    seated = set_down(solid.vertices, rotation)
+    within = fit(seated, printer)
+    result = found.figures.as_dict() | {
+        "triangles": report.triangles_after if arguments.mend else report.triangles_before,
+        "unit": plan.unit, "fits": within.fits, "too_large_mm": within.over,
+        "largest_scale": plan.scale * largest_scale(seated, printer),
+    }  # fmt: skip
+    if opened.model.unit is None and arguments.unit is None:
+        result["likely_unit"] = likely_unit(float(opened.model.solid.size.max()))
+    if opened.model.bodies:
+        result["bodies"] = [body.name for body in opened.model.bodies]
+    if arguments.wall is not None:
+        walls = thickness(solid)
+        result |= {"thinnest_wall_mm": float(walls.min()),
+                   "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}  # fmt: skip
+    if arguments.wearer is not None:
+        result |= _wearer(arguments, solid, plan)
+    if arguments.mend:
+        result["mending"] = [step.sentence() for step in report.steps]
     problem = solid.defects.sentence()
-    figures = found.figures.as_dict() | {"triangles": len(source.triangles)}
-    return figures | ({"problem": problem} if problem else {})
+    return result | ({"problem": problem} if problem else {})
+
+
+def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str, object]:
+    """Room around a wearer's form that is put where there is most of it."""
+    name, measure_mm = arguments.wearer
+    if name not in FORMS:
+        raise BadPlan(f"There is no form {name!r}; there are {', '.join(FORMS)}.")
+    form = FORMS[name]
+    try:
+        value = float(measure_mm)
+    except ValueError as error:
+        raise BadPlan(f"--wearer needs a measure in mm; got {measure_mm!r}.") from error
+    if not form.least <= value <= form.most:
+        raise BadPlan(f"The {form.measure} must be between {form.least:g} and {form.most:g} mm; got {value:g}.")
+    middle = tuple((solid.bounds.mean(axis=0) / plan.factors).tolist())
+    guest = Guest(id="g1", name=form.title, form=name, measure=value, place=middle, clearance=arguments.clearance)
+    guest = guest.model_copy(update={"place": settled_place(solid, guest, plan.factors)})
+    room = room_around(solid, guest, plan.factors)
+    further = scale_with_clearance(solid, guest, plan.factors)
+    return {
+        "wearer": f"{form.title}, {form.measure} {value:g} mm", "wearer_clearance_mm": room.clearance,
+        "wearer_poking_area_mm2": room.poking_area, "scale_with_clearance": plan.scale * further,
+    }  # fmt: skip
+
+
+def _report(report: MendReport) -> dict[str, object]:
+    return {
+        "triangles_before": report.triangles_before, "triangles_after": report.triangles_after,
+        "volume_before_mm3": report.volume_before, "volume_after_mm3": report.volume_after,
+        "largest_distance_mm": report.deviation, "specks": report.specks, "largest_speck_mm": report.speck_size,
+        "tangled_share": report.tangled, "steps": [step.sentence() for step in report.steps],
+    }  # fmt: skip
+
+
+def _mend(arguments: argparse.Namespace) -> dict[str, object]:
+    opened, plan = _opened(arguments)
+    fineness = None if arguments.rewrap is None else arguments.rewrap / float(np.abs(plan.factors).max())
+    if arguments.thin is not None and arguments.thin < 100:
+        raise BadPlan(f"--thin must leave at least 100 triangles; got {arguments.thin}.")
+    mending = Mending(
+        clean=True, orient=True, close=arguments.rewrap is None, drop_specks=arguments.drop_specks, rewrap=fineness,
+        thin_to=arguments.thin,
+    )  # fmt: skip
+    solid, report = Workshop(opened.model).mended(plan.changed(mending=mending))
+    write_solid(solid, opened.model.name, arguments.out)
+    problem = solid.defects.sentence()
+    return _report(report) | {"closed": not problem} | ({"problem": problem} if problem else {})
 
 
 def _cut(arguments: argparse.Namespace) -> dict[str, object]:
@@ -74,19 +193,14 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
         StraightCut(id=f"c{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
         for n, values in enumerate(arguments.straight, 1)
     )
-    opened, unit_name = _opened(arguments)
-    model = Model(opened.name, Solid(opened.surface.vertices, opened.surface.triangles), opened.surface.grid, unit_name)
-    plan = Plan(
-        model=model.ref, unit=unit_name, scale=arguments.scale,
-        threshold=arguments.theta, recipe=cuts,
-    )  # fmt: skip
-    printer = default_printer()
-    outcome = evaluate(model, plan, printer)
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    outcome = Workshop(opened.model).evaluate(plan.changed(threshold=arguments.theta, recipe=cuts), printer)
     for cut in cuts:
         if outcome.seams[cut.id].cut_area <= 0:
             raise CutFailed(f"“{cut.name}” misses the model.", kept="Nothing was written.")
     write_stls(outcome.pieces, arguments.out)
-    write_3mf(outcome.pieces, printer, model.name, arguments.out / "pieces.3mf")
+    write_3mf(outcome.pieces, printer, opened.model.name, arguments.out / "pieces.3mf")
     pieces = [
         {"name": piece.name, "file": file_name(piece), "down": piece.seat.down, "fits": piece.fit.fits}
         | piece.figures.as_dict()
@@ -106,6 +220,8 @@ def _lines(result: dict[str, object], indent: str = "") -> list[str]:
         if name == "pieces" and isinstance(value, list):
             for piece in value:
                 lines += [f"{indent}piece {piece['name']}:", *_lines(piece, indent + "  ")]
+        elif isinstance(value, list):
+            lines += [f"{indent}{name}:", *(f"{indent}  {entry}" for entry in value)]
         elif isinstance(value, float):
             lines.append(f"{indent}{name}: {value:.3f}")
         elif isinstance(value, tuple):
@@ -130,7 +246,7 @@ def run(arguments: list[str]) -> int:
     parsed = _parser().parse_args([_plain(word) for word in arguments])
     try:
         _checked(parsed)
-        result = {"measure": _measure, "cut": _cut}[parsed.command](parsed)
+        result = {"measure": _measure, "mend": _mend, "cut": _cut}[parsed.command](parsed)
     except DeftError as error:
         print(f"deft-slab: {error}", file=sys.stderr)
         return 1

@@ -132,8 +132,8 @@ def test_a_project_comes_back_whole(parted, printer, tmp_path):
     write_project(project, model, pieces, printer, path)
     again = open_file(path)
     assert again.project == project
-    np.testing.assert_array_equal(again.surface.vertices, model.solid.vertices)
-    np.testing.assert_array_equal(again.surface.triangles, model.solid.triangles)
+    np.testing.assert_array_equal(again.model.solid.vertices, model.solid.vertices)
+    np.testing.assert_array_equal(again.model.solid.triangles, model.solid.triangles)
     assert [name for name, _, _ in strictly_read(path)] == [each.name for each in pieces]
     # once more: saving what was opened changes nothing
     write_project(again.project, model, pieces, printer, tmp_path / "again.3mf")

@@ -23,8 +23,7 @@ from deft_slab.demo import MODELS, PROJECT
 
 
 def opened(path: Path) -> Solid:
-    surface = open_file(path).surface
-    return Solid(surface.vertices, surface.triangles)
+    return open_file(path).model.solid
 
 
 @pytest.mark.parametrize("kind", ["stl", "stl_ascii", "ply", "obj"])
@@ -33,10 +32,10 @@ def test_formats_give_the_same_closed_body(tmp_path, kind):
     path = tmp_path / f"round_float.{kind.split('_')[0]}"
     mesh.export(path, file_type=kind)
     found = open_file(path)
-    solid = Solid(found.surface.vertices, found.surface.triangles)
-    assert found.name == "Round float"
+    solid = found.model.solid
+    assert found.model.name == "Round float"
     assert found.project is None
-    assert found.surface.unit is None
+    assert found.model.unit is None
     assert solid.defects.closed
     assert len(solid.triangles) == len(mesh.faces)
     assert solid.volume == pytest.approx(mesh.volume, rel=1e-5)
@@ -54,8 +53,8 @@ def test_a_binary_stl_that_begins_with_solid(tmp_path):
 @pytest.mark.parametrize("key", sorted(MODELS))
 def test_demo_models_are_what_was_promised(key):
     found = open_file(MODELS[key])
-    solid = Solid(found.surface.vertices, found.surface.triangles)
-    assert found.surface.unit == "mm"
+    solid = found.model.solid
+    assert found.model.unit == "mm"
     assert solid.defects.closed
     assert solid.volume > 0
     assert 60_000 <= len(solid.triangles) <= 250_000
@@ -70,7 +69,7 @@ BAD = {
     "page.stl": (b"<!DOCTYPE html><html><body>Not found</body></html>" * 4, "web page"),
     "picture.stl": (b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 3, "a PNG picture"),
     "paper.obj": (b"%PDF-1.7 " + bytes(200), "a PDF document"),
-    "short.stl": (b"\0" * 80 + struct.pack("<I", 1000) + bytes(50 * 400), "1,000 triangles, and has room for 400"),
+    "zeros.stl": (b"\0" * 80 + struct.pack("<I", 1000) + bytes(50 * 400), "only triangles without area"),
     "none.stl": (b"\0" * 80 + struct.pack("<I", 0), "no triangles"),
     "half.ply": (b"ply\nformat binary_little_endian 1.0\nelement vertex 900\nproperty float x\n", "damaged PLY"),
     "cut.3mf": (b"PK\x03\x04" + bytes(40), "damaged 3MF"),
@@ -155,9 +154,9 @@ def test_3mf_units_are_obeyed(tmp_path, unit, name, mm):
     """3MF Core Specification 1.3, section 3.4: the units of a model."""
     path = tmp_path / "a.3mf"
     write_3mf(path, unit, lambda model: model.AddBuildItem(cube_in(model), lib3mf.get_wrapper().GetIdentityTransform()))
-    surface = open_file(path).surface
-    assert surface.unit == name
-    edge = np.ptp(surface.vertices[:, 0])
+    model = open_file(path).model
+    assert model.unit == name
+    edge = np.ptp(model.solid.vertices[:, 0])
     true = {lib3mf.ModelUnit.Foot: 304.8, lib3mf.ModelUnit.MicroMeter: 0.001}.get(unit, mm)
     assert edge * mm == pytest.approx(true, rel=1e-5)
 
@@ -207,7 +206,7 @@ def test_a_project_with_a_damaged_a_newer_or_a_huge_plan(tmp_path):
 
 def test_a_3mf_that_unpacks_to_too_much(tmp_path, monkeypatch):
     monkeypatch.setattr(threemf, "MOST_FILE_BYTES", 1000)
-    with pytest.raises(UnreadableFile, match="unpacks to"):
+    with pytest.raises(UnreadableFile, match="unpacks from"):
         open_file(MODELS["hook"])
 
 

@@ -59,21 +59,21 @@ def test_a_project_round_trips(plan):
 def test_units_and_scale():
     """One inch is 25.4 mm, 12 inches 304.8; 116 % is 1.561 times the volume (common practice)."""
     plan = Plan(model=REF, unit="in")
-    assert plan.factor == pytest.approx(25.4)
-    assert 12 * plan.factor == pytest.approx(304.8)
+    assert plan.factors == pytest.approx([25.4] * 3)
+    assert 12 * plan.factors == pytest.approx([304.8] * 3)
     for percent, volume in ((105, 1.158), (110, 1.331), (112, 1.405), (116, 1.561)):
         assert (percent / 100) ** 3 == pytest.approx(volume, abs=5e-4)
-        assert plan.changed(scale=percent / 100).factor / plan.factor == pytest.approx(percent / 100)
+        assert plan.changed(scale=percent / 100).factors / plan.factors == pytest.approx([percent / 100] * 3)
 
 
 def test_resizing_keeps_cuts_and_anchors_on_the_model():
     plan = Plan(model=REF, recipe=(StraightCut(id="c1", name="A", normal=(0, 0, 2), offset=30),),
                 pieces=(PieceWish(sides=(Side(cut="c1", side=1),), anchor=(1, 2, 3)),))  # fmt: skip
     assert plan.recipe[0].normal == (0, 0, 1)
-    bigger = plan.sized("in", 2.0)
+    bigger = plan.sized(unit="in", scale=2.0)
     assert bigger.recipe[0].offset == pytest.approx(30 * 50.8)
     assert bigger.pieces[0].anchor == pytest.approx((50.8, 101.6, 152.4))
-    assert bigger.sized("mm", 1.0).recipe[0].offset == pytest.approx(30)
+    assert bigger.sized(unit="mm", scale=1.0).recipe[0].offset == pytest.approx(30)
 
 
 @pytest.mark.parametrize(

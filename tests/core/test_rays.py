@@ -61,7 +61,7 @@ def test_candidates_differ_and_hold_the_obvious_ones():
 
 
 def test_the_shipped_hook_is_what_its_generator_makes():
-    made, shipped = make(hook), open_file(MODELS["hook"]).surface
+    made, shipped = make(hook), open_file(MODELS["hook"]).model.solid
     assert len(made.solid.triangles) == pytest.approx(len(shipped.triangles), rel=0.01)
     assert made.solid.volume == pytest.approx(trimesh.Trimesh(shipped.vertices, shipped.triangles).volume, rel=1e-3)
 

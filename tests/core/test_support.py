@@ -176,7 +176,7 @@ def test_bundled_mesh_against_rays(down):
 
 @pytest.mark.parametrize("key", sorted(MODELS))
 def test_demo_models_against_rays(key):
-    surface = open_file(MODELS[key]).surface
+    surface = open_file(MODELS[key]).model.solid
     solid = Solid(surface.vertices, surface.triangles)
     for down in ((0, 0, -1), (0.2, 0.9, -0.4)):
         expected, error = ray_estimate(solid, down, 45.0, 120_000)

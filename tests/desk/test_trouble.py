@@ -47,6 +47,9 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     mesh.export(tmp_path / "bowl.stl")
     desk.open(tmp_path / "bowl.stl")
     state = desk.state
+    assert state.undo_text == "mend the surface"
+    desk.undo()
+    desk.settle()
     assert any("open edges" in note for note in state.evaluated.outcome.notes)
     assert state.evaluated.outcome.totals.support_volume_mm3 > 0
     plan = state.plan
@@ -117,7 +120,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
     """Ten requests in one lane at once: the last is answered, none after it, and none fails."""
     seen, failed = [], []
     for number in range(10):
-        jobs.submit("evaluate", "open", tee, done=lambda _, number=number: seen.append(number), failed=failed.append)
+        jobs.submit("evaluate", "open", tee, 0.1, done=lambda _, number=number: seen.append(number), failed=failed.append)
     qtbot.waitUntil(lambda: not jobs.busy, timeout=60_000)
     assert seen[-1:] == [9]
     assert len(seen) <= 2
@@ -127,7 +130,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
 def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, jobs, tee):
     order = []
     for name in ("choice:a", "choice:b", "open"):
-        jobs.submit(name, "open", MODELS["hook"] if name != "open" else tee,
+        jobs.submit(name, "open", MODELS["hook"] if name != "open" else tee, 0.1,
                     done=lambda _, name=name: order.append(name), failed=lambda e: order.append(str(e)))  # fmt: skip
     qtbot.waitUntil(lambda: not jobs.busy and len(order) == 3, timeout=60_000)
     assert sorted(order) == ["choice:a", "choice:b", "open"]

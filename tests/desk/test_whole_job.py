@@ -137,7 +137,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
     bed.look_from("From the right")
     desk.qtbot.wait(50)
     desk.click(desk.window.panels["Tilt"].pick)
-    assert state.picking_facet
+    assert state.pointing.kind == "facet"
     end = np.array([110.0 + 40, 110.0, 70.0])
     at = bed.camera.project(end, bed.width(), bed.height())[0]
     place = QPoint(*np.round(at).astype(int))
@@ -145,7 +145,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
     desk.qtbot.waitUntil(lambda: bed.marked, timeout=5000)
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
     desk.settle()
-    assert not state.picking_facet
+    assert state.pointing.kind == ""
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)
     assert state.piece.figures.height_mm == pytest.approx(80)
     desk.undo()
@@ -276,12 +276,12 @@ def test_size_by_unit_percent_and_height(desk, tee):
     desk.click(desk.window.panels["Cut"].adds["Level"])
     desk.settle()
     desk.go(1)
-    size, state = desk.window.panels["Size"], desk.state
-    desk.click(button(size, "inches"))
+    size, state = desk.window.panels["Size"].pages["Scale"], desk.state
+    desk.click(size.tiles.tiles["in"])
     desk.settle()
-    assert state.plan.factor == pytest.approx(25.4)
+    assert state.plan.factors == pytest.approx([25.4] * 3)
     assert state.plan.recipe[0].offset == pytest.approx(40 * 25.4)
-    desk.type(size.height_field, "12in")
+    desk.type(size.lengths["z"], "12in")
     desk.settle()
     assert max(piece.solid.bounds[1][2] for piece in state.pieces) == pytest.approx(304.8, rel=1e-3)
     desk.type(size.percent, "50")

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field, replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .plan import ModelRef, PieceWish, Plan, Side, Tilt
+from .plan import Body, ModelRef, PieceWish, Plan, Side, Tilt
 from .solid import Defects, Solid
 
 Floats = NDArray[np.float64]
@@ -15,12 +16,21 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Model:
-    """An opened model: its surface in the units of its file, and what it is called."""
+    """An opened model: its surface in the units of its file, and what it is called.
+
+    unit : as the file states it, else None; bodies : what it is made of, in the order of the triangles
+    notes : what is to be told of the file; y_up : whether it is made to stand on -Y and not on -Z; up_stated : the
+    format says so
+    """
 
     name: str
     solid: Solid
     grid: float
-    unit: str = "mm"
+    unit: str | None = None
+    bodies: tuple[Body, ...] = ()
+    notes: tuple[str, ...] = ()
+    y_up: bool = False
+    up_stated: bool = False
 
     @property
     def sha256(self) -> str:
@@ -28,7 +38,82 @@ class Model:
 
     @property
     def ref(self) -> ModelRef:
-        return ModelRef(name=self.name, sha256=self.sha256, grid=self.grid)
+        return ModelRef(name=self.name, sha256=self.sha256, grid=self.grid, bodies=self.bodies)
+
+
+StepKind = Literal["clean", "orient", "specks", "close", "rewrap", "join", "thin"]
+
+
+@dataclass(frozen=True, eq=False)
+class MendStep:
+    """What a step of mending found and did.
+
+    said : a sentence with {} for each of ``lengths`` (mm); places : (k, 2, 3) mm, model frame
+    changed : whether the surface is another one after it
+    """
+
+    kind: StepKind
+    said: str
+    changed: bool
+    lengths: tuple[float, ...]
+    places: Floats
+
+    def sentence(self) -> str:
+        return self.said.format(*(f"{length:.3g} mm" for length in self.lengths))
+
+    def resized(self, factors: Floats) -> MendStep:
+        most = float(np.abs(factors).max())
+        return replace(self, lengths=tuple(most * value for value in self.lengths), places=self.places * factors)
+
+
+@dataclass(frozen=True, eq=False)
+class MendReport:
+    """What mending did to the surface, and what is left to say about it.
+
+    volume_before, volume_after : mm3, None where the surface is not closed
+    deviation : mm, the largest distance between the old and the new surface
+    specks : stray fragments that are still there; speck_size : mm across, of the largest
+    tangled : share of the surface that lies inside the model itself, or faces its own inside
+    """
+
+    steps: tuple[MendStep, ...]
+    triangles_before: int
+    triangles_after: int
+    volume_before: float | None
+    volume_after: float | None
+    deviation: float
+    specks: int
+    speck_size: float
+    speck_places: Floats
+    tangled: float
+
+    @property
+    def changed(self) -> bool:
+        return any(step.changed for step in self.steps)
+
+    def resized(self, factors: Floats) -> MendReport:
+        """At another size; where axes are stretched apart, lengths are the longest they may be."""
+        most, volume = float(np.abs(factors).max()), float(np.abs(np.prod(factors)))
+        return replace(
+            self, steps=tuple(step.resized(factors) for step in self.steps), deviation=most * self.deviation,
+            volume_before=None if self.volume_before is None else volume * self.volume_before,
+            volume_after=None if self.volume_after is None else volume * self.volume_after,
+            speck_size=most * self.speck_size, speck_places=self.speck_places * factors,
+        )  # fmt: skip
+
+    def joined_with(self, other: MendReport) -> MendReport:
+        """Of two groups of bodies together."""
+        return MendReport(
+            (*self.steps, *other.steps), self.triangles_before + other.triangles_before,
+            self.triangles_after + other.triangles_after, _sum(self.volume_before, other.volume_before),
+            _sum(self.volume_after, other.volume_after), max(self.deviation, other.deviation),
+            self.specks + other.specks, max(self.speck_size, other.speck_size),
+            np.concatenate([self.speck_places, other.speck_places]), max(self.tangled, other.tangled),
+        )  # fmt: skip
+
+
+def _sum(a: float | None, b: float | None) -> float | None:
+    return None if a is None or b is None else a + b
 
 
 @dataclass(frozen=True)
@@ -90,7 +175,8 @@ class Piece:
     """A printable part, in its seat.
 
     solid : mm, model frame
-    factor : mm in one unit of the opened file
+    alone : it is the whole model, uncut
+    as_opened : it is the opened surface as it came, at another size: mm in one unit of the file
     wished : the wish of the plan that was found to be for this piece
     sides : the sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece
     past_threshold : (m,) degrees past the threshold of facets that need support, else -1
@@ -107,7 +193,8 @@ class Piece:
     figures: Figures
     fit: Fit
     crumb: bool
-    factor: float
+    alone: bool
+    as_opened: float | None
     wished: PieceWish | None
     past_threshold: NDArray[np.float32]
     skin: tuple[Floats, NDArray[np.int32]]
@@ -136,10 +223,29 @@ class Totals:
 
 
 @dataclass(frozen=True, eq=False)
+class Room:
+    """The air around a guest.
+
+    solid : the guest, mm, turned, its own origin at 0
+    clearance : mm, the smallest distance from the prop's surface to the guest; below 0 where the prop is inside it:
+        how deep. None while the guest is nowhere near (more than its own size away)
+    at : (3,) mm, model frame, the place on the prop; poking : (k, 3) mm, places of the prop that are inside the guest
+    poking_area : mm2 of the prop's surface that is inside the guest
+    """
+
+    solid: Solid
+    clearance: float | None
+    at: Floats
+    poking: Floats
+    poking_area: float
+
+
+@dataclass(frozen=True, eq=False)
 class Outcome:
     """What a plan comes to.
 
     notes : sentences for the person; defects : of the whole model, mm, model frame
+    report : what mending did; guests : the room around each guest that is shown, by its id
     approximate : it is of the stand-in
     """
 
@@ -150,4 +256,6 @@ class Outcome:
     notes: tuple[str, ...]
     defects: Defects
     volume_before_mm3: float | None
+    report: MendReport | None = None
+    guests: dict[str, Room] = field(default_factory=dict)
     approximate: bool = False

@@ -1,4 +1,5 @@
-"""A plan is a value: how big, which tilt, which cuts, which seats. Frozen, validated, JSON-able.
+"""A plan is a value: which bodies, how mended, how big, which tilt, which cuts, which seats. Frozen, validated,
+JSON-able.
 
 The opened model never changes; the plan says what to do with it. A kind of cut is one model here and one function
 in ``shape.cuts``.
@@ -22,6 +23,7 @@ from pydantic import (
 )
 
 from .errors import BadPlan, UnreadableFile
+from .printer import Printer
 
 Floats = NDArray[np.float64]
 Triple = tuple[float, float, float]
@@ -111,6 +113,16 @@ class Tilt(Document):
         return float(row[0]), float(row[1]), float(row[2])
 
 
+class Body(Document):
+    """A part of a file that hangs together, or that the file calls one object. Bodies follow each other in the list
+    of triangles."""
+
+    name: Name
+    triangles: int = Field(gt=0)
+    specks: bool = False
+    """All the stray fragments of the file, taken together."""
+
+
 class ModelRef(Document):
     """Which model a plan is for; the unit is the plan's own, for it can be changed after opening."""
 
@@ -118,6 +130,8 @@ class ModelRef(Document):
     sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
     grid: float = Field(gt=0)
     """What the coordinates are whole multiples of, in units of the file; makes them exact after a file."""
+    bodies: tuple[Body, ...] = ()
+    """Empty: all triangles are one body."""
 
 
 class StraightCut(Document):
@@ -140,8 +154,13 @@ class StraightCut(Document):
             return normal  # as it is, or a plan would change by being saved and read
         return normal[0] / length, normal[1] / length, normal[2] / length
 
-    def resized(self, factor: float) -> StraightCut:
-        return self.model_copy(update={"offset": self.offset * factor})
+    def resized(self, ratio: Floats) -> StraightCut:
+        """The same cut on the model stretched by (3,) ratios: n becomes n / ratio, made of length 1 again."""
+        if np.all(ratio == ratio[0]) and ratio[0] > 0:
+            return self.model_copy(update={"offset": self.offset * float(ratio[0])})
+        normal = np.array(self.normal) / ratio
+        length = float(np.linalg.norm(normal))
+        return self.model_copy(update={"normal": tuple((normal / length).tolist()), "offset": self.offset / length})
 
 
 Cut = StraightCut
@@ -153,6 +172,59 @@ class Side(Document):
 
     cut: Name
     side: Literal[-1, 1]
+
+
+Role = Literal["with the rest", "on its own", "left out"]
+
+
+class Mending(Document):
+    """What is done to the surface before anything else, in this order, to each group of bodies that is one piece.
+
+    clean : doubled facets and facets without area dropped, cracks closed
+    orient : facets turned outward
+    close : holes closed, small and flat ones flat, the others smooth
+    drop_specks : stray fragments under the crumb limit left out
+    rewrap : fineness (units of the file) at which the surface is made anew; None: not
+    thin_to : triangles to be left; None: all
+    """
+
+    clean: bool = False
+    orient: bool = False
+    close: bool = False
+    drop_specks: bool = False
+    rewrap: float | None = Field(default=None, gt=0)
+    thin_to: int | None = Field(default=None, ge=100)
+
+    @property
+    def does_something(self) -> bool:
+        return self != Mending()
+
+
+class Guest(Document):
+    """Something shown at its own true size beside or inside the prop: a wearer's form, or another model.
+
+    form : a registered form, or "model"; measure : mm, what the form is made from (girth of a head, length of a hand,
+    largest girth of a forearm); model : which one, for a model; unit : of that model
+    place : where its own origin is, in units of the opened file, so that it stays where it is on the prop when the
+    scale changes; turn : its rotation; clearance : mm of air wished around it
+    """
+
+    id: Name
+    name: Name
+    form: Literal["head", "hand", "forearm", "model"]
+    measure: float = Field(default=570.0, gt=0, le=1e5)
+    model: ModelRef | None = None
+    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    place: Triple = (0.0, 0.0, 0.0)
+    turn: Tilt = Tilt()
+    clearance: float = Field(default=5.0, ge=0, le=1e4)
+    shown: bool = True
+
+    @model_validator(mode="after")
+    def _has_its_model(self) -> Guest:
+        if (self.form == "model") != (self.model is not None):
+            raise ValueError("a guest is either a form or a model")
+        return self
 
 
 class PieceWish(Document):
@@ -171,6 +243,15 @@ class Plan(Document):
     model: ModelRef
     unit: Literal["mm", "cm", "m", "in"] = "mm"
     scale: float = Field(default=1.0, gt=0, le=1e6)
+    stretch: Triple = (1.0, 1.0, 1.0)
+    """Further factors along the axes of the file."""
+    mirror: Literal["x", "y", "z"] | None = None
+    """The axis of the file along which it is mirrored."""
+    copies: int = Field(default=1, ge=1, le=1000)
+    roles: tuple[Role, ...] = ()
+    """What becomes of each body; empty: all are one piece."""
+    mending: Mending = Mending()
+    guests: tuple[Guest, ...] = Field(default=(), max_length=20)
     tilt: Tilt = Tilt()
     threshold: float = Field(default=45.0, ge=0.0, le=89.0)
     recipe: tuple[Cut, ...] = Field(default=(), max_length=MOST_CUTS)
@@ -183,10 +264,43 @@ class Plan(Document):
             raise ValueError("two cuts of a recipe have the same id")
         return self
 
+    @field_validator("stretch")
+    @classmethod
+    def _stretched_by_something(cls, stretch: Triple) -> Triple:
+        if not all(1e-3 <= value <= 1e3 for value in stretch):
+            raise ValueError("each axis must be stretched by a factor from 0.001 to 1000")
+        return stretch
+
+    @model_validator(mode="after")
+    def _a_role_for_each_body(self) -> Plan:
+        if self.roles and len(self.roles) != max(1, len(self.model.bodies)):
+            raise ValueError("there must be a role for each body")
+        if self.roles and all(role == "left out" for role in self.roles):
+            raise ValueError("at least one body must stay")
+        return self
+
     @property
-    def factor(self) -> float:
-        """mm in one unit of the opened file."""
-        return UNITS[self.unit] * self.scale
+    def factors(self) -> Floats:
+        """(3,) mm in one unit of the opened file along each of its axes; below 0 where it is mirrored."""
+        signs = [-1.0 if axis == self.mirror else 1.0 for axis in "xyz"]
+        return UNITS[self.unit] * self.scale * np.array(self.stretch) * signs
+
+    def role(self, body: int) -> Role:
+        return self.roles[body] if self.roles else "with the rest"
+
+    def with_role(self, body: int, role: Role) -> Plan:
+        """With another role for a body.
+
+        Raises
+        ------
+        BadPlan : there is no such body, or none would stay.
+        """
+        roles = list(self.roles or ("with the rest",) * max(1, len(self.model.bodies)))
+        if not 0 <= body < len(roles):
+            raise BadPlan(f"There is no body {body} in this model.")
+        roles[body] = role
+        plain = all(role == "with the rest" for role in roles)
+        return self.changed(roles=() if plain else tuple(roles))
 
     def changed(self, **update: object) -> Plan:
         """A copy with other values, validated anew.
@@ -200,19 +314,34 @@ class Plan(Document):
         except ValidationError as error:
             raise BadPlan(_first_problem(error)) from error
 
-    def sized(self, unit: str, scale: float) -> Plan:
-        """At another size. Cuts and anchors keep their places on the model.
+    def sized(self, **size: object) -> Plan:
+        """At another size: unit, scale, stretch, mirror. Cuts and anchors keep their places on the model.
 
         Raises
         ------
-        BadPlan : the unit is unknown or the scale is not above 0.
+        BadPlan : the values make no sense.
         """
-        resized = self.changed(unit=unit, scale=scale)
-        ratio = resized.factor / self.factor
+        resized = self.changed(**size)
+        ratio = resized.factors / self.factors
         wishes = tuple(
-            wish.model_copy(update={"anchor": tuple(ratio * value for value in wish.anchor)}) for wish in self.pieces
+            wish.model_copy(update={"anchor": tuple((ratio * wish.anchor).tolist())}) for wish in self.pieces
         )
         return resized.changed(recipe=tuple(cut.resized(ratio) for cut in self.recipe), pieces=wishes)
+
+    def guest(self, guest_id: str) -> Guest:
+        for guest in self.guests:
+            if guest.id == guest_id:
+                return guest
+        raise BadPlan(f"There is no guest {guest_id!r} in this plan.")
+
+    def with_guest(self, guest: Guest) -> Plan:
+        """With a guest added, or put in place of the one with its id."""
+        if any(other.id == guest.id for other in self.guests):
+            return self.changed(guests=tuple(guest if other.id == guest.id else other for other in self.guests))
+        return self.changed(guests=(*self.guests, guest))
+
+    def without_guest(self, guest_id: str) -> Plan:
+        return self.changed(guests=tuple(guest for guest in self.guests if guest.id != guest_id))
 
     def cut(self, cut_id: str) -> Cut:
         for cut in self.recipe:
@@ -257,9 +386,16 @@ class Project(Document):
     plan: Plan
     choices: tuple[Choice, ...] = ()
     pinned: Name | None = None
+    printer: Printer | None = None
+    """The printer that the project is judged by; None: the one that a new project starts with."""
 
     def changed(self, **update: object) -> Project:
         return self.model_copy(update=update)
+
+    @property
+    def all_guests(self) -> tuple[Guest, ...]:
+        """Of the plan and of all choices."""
+        return tuple(guest for plan in (self.plan, *(choice.plan for choice in self.choices)) for guest in plan.guests)
 
     def fresh_choice_id(self) -> str:
         number = 1

@@ -1,34 +1,124 @@
-"""Printer profiles: the bed that a plan is judged against."""
+"""Printer profiles: what a plan is judged against. Open JSON, one file a printer."""
 
 from __future__ import annotations
 
 from importlib import resources
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
+
+from .errors import BadPlan
+
+FIRST = "middle-filament"
+"""The shipped profile that a new project starts with."""
+MOST_PROFILE_BYTES = 100_000
 
 
 class Printer(BaseModel):
-    """One printer. Lengths in mm."""
+    """One printer. Lengths in mm, prices in one currency that the program does not name.
+
+    margin : kept free along the edges of the bed
+    line_width : of a filament printer's nozzle path, or a resin printer's pixel
+    layer_heights : the usual ones, finest first
+    clearance : gap on each side between a key and its socket that this printer needs
+    endless : the axis along which the bed has no end
+    support_density : share of the support volume that is plastic; from memory
+    material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     version: Literal[1] = 1
-    name: str
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
     kind: Literal["filament", "resin"]
-    bed_x: float = Field(gt=0)
-    bed_y: float = Field(gt=0)
-    height: float = Field(gt=0)
+    bed_x: float = Field(gt=0, le=1e5)
+    bed_y: float = Field(gt=0, le=1e5)
+    height: float = Field(gt=0, le=1e5)
     margin: float = Field(default=2.0, ge=0)
+    line_width: float = Field(default=0.4, gt=0, le=10)
+    layer_heights: Annotated[tuple[Annotated[float, Field(gt=0, le=5)], ...], Field(min_length=1, max_length=20)] = (
+        0.12, 0.2, 0.28,
+    )  # fmt: skip
+    clearance: float = Field(default=0.3, ge=0, le=5)
+    endless: Literal["x", "y"] | None = None
     support_density: float = Field(default=0.15, gt=0, le=1)
-    """Share of the support volume that is plastic; from memory."""
+    material_price: float = Field(default=25.0, ge=0, le=1e5)
+    material_density: float = Field(default=1.24, gt=0, le=25)
+    hour_price: float = Field(default=0.1, ge=0, le=1e4)
+
+    @model_validator(mode="after")
+    def _has_room(self) -> Printer:
+        if 2 * self.margin >= min(self.bed_x, self.bed_y):
+            raise ValueError("the margins leave nothing of the bed")
+        return self
+
+    @property
+    def thinnest_wall(self) -> float:
+        """mm: two line widths; what is thinner prints badly (common practice)."""
+        return 2 * self.line_width
+
+    @property
+    def room(self) -> tuple[float, float, float]:
+        """mm along x, y, z that a piece may take: the bed less its margins; infinite along an endless axis."""
+        x, y = (
+            float("inf") if self.endless == axis else size - 2 * self.margin
+            for axis, size in (("x", self.bed_x), ("y", self.bed_y))
+        )
+        return x, y, self.height
 
     @property
     def label(self) -> str:
-        return f"{self.name} · {self.bed_x:g} × {self.bed_y:g} × {self.height:g} mm"
+        x, y = (
+            "endless" if self.endless == axis else f"{size:g}" for axis, size in (("x", self.bed_x), ("y", self.bed_y))
+        )
+        return f"{self.name} · {x} × {y} × {self.height:g} mm"
+
+    def changed(self, **update: object) -> Printer:
+        """A copy with other values, validated anew.
+
+        Raises
+        ------
+        BadPlan : the values make no sense.
+        """
+        try:
+            return Printer.model_validate({**self.model_dump(), **update})
+        except ValidationError as error:
+            raise BadPlan(f"Printer profile: {_problem(error)}", kept="The profile is as it was.") from error
+
+
+def read_printer(text: bytes) -> Printer:
+    """A profile from its JSON.
+
+    Raises
+    ------
+    BadPlan : it is no profile, a damaged one, or one from a newer version.
+    """
+    if len(text) > MOST_PROFILE_BYTES:
+        raise BadPlan("This is no printer profile: it is far too long.", kept="Your profiles are as they were.")
+    try:
+        return Printer.model_validate_json(text)
+    except ValidationError as error:
+        raise BadPlan(
+            f"This is no printer profile that can be read: {_problem(error)}", kept="Your profiles are as they were."
+        ) from error
+
+
+def _problem(error: ValidationError) -> str:
+    problem = error.errors(include_url=False, include_input=False)[0]
+    place = ".".join(str(part) for part in problem["loc"])
+    return f"{place + ': ' if place else ''}{problem['msg']}."
+
+
+def shipped_printers() -> dict[str, Printer]:
+    """The profiles that come with the program, by the name of their file."""
+    folder = resources.files("deft_slab.core").joinpath("printers")
+    files = sorted(file.name for file in folder.iterdir() if file.name.endswith(".json"))
+    return {
+        name.removesuffix(".json"): Printer.model_validate_json(folder.joinpath(name).read_text("utf-8"))
+        for name in files
+    }
 
 
 def default_printer() -> Printer:
     """The printer that a new project starts with."""
-    text = resources.files("deft_slab.core").joinpath("printers/middle-filament.json").read_text("utf-8")
-    return Printer.model_validate_json(text)
+    return shipped_printers()[FIRST]

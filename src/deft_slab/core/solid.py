@@ -8,6 +8,7 @@ number of cuts, so no coordinates are ever compared to find out what is a cut fa
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -221,11 +222,21 @@ class Solid:
         solid.__dict__["_runs"] = dict(runs)
         return solid
 
-    def scaled(self, factor: float) -> Solid:
-        """At another size; itself, with all that was derived, at the same one."""
-        if factor == 1.0:
+    def resized(self, factors: Floats) -> Solid:
+        """At another size, (3,) factors along the axes; itself, with all that was derived, at the same one. An odd
+        number of factors below 0 mirrors it; its facets keep facing outward."""
+        if np.all(factors == 1.0):
             return self
-        return Solid(self.vertices * factor, self.triangles, self.origin)
+        mirrored = np.prod(np.sign(factors)) < 0
+        triangles = self.triangles[:, [0, 2, 1]] if mirrored else self.triangles
+        return Solid(self.vertices * factors, triangles, self.origin)
+
+    def picked(self, chosen: NDArray[np.bool_]) -> Solid:
+        """The chosen triangles, (m,) bool, as a solid of their own."""
+        used = np.zeros(len(self.vertices), np.bool_)
+        used[self.triangles[chosen]] = True
+        number = np.cumsum(used, dtype=np.int32) - 1
+        return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen])
 
     @cached_property
     def sha256(self) -> str:
@@ -233,3 +244,38 @@ class Solid:
         digest = hashlib.sha256(self.vertices.astype("<f4").tobytes())
         digest.update(self.triangles.astype("<i4").tobytes())
         return digest.hexdigest()
+
+
+def side_by_side(solids: Sequence[Solid]) -> Solid:
+    """Several solids as one, nothing joined; triangles keep their order and origin."""
+    if len(solids) == 1:
+        return solids[0]
+    starts = np.cumsum([0] + [len(solid.vertices) for solid in solids[:-1]])
+    triangles = [solid.triangles + np.int32(start) for solid, start in zip(solids, starts, strict=True)]
+    return Solid(
+        np.concatenate([solid.vertices for solid in solids]),
+        np.concatenate(triangles),
+        np.concatenate([solid.origin for solid in solids]),
+    )
+
+
+def finer(
+    corners: Floats, longest: float, keep: Callable[[Floats], NDArray[np.bool_]] | None = None
+) -> Iterator[Floats]:
+    """The facets (n, 3, 3) divided into ones with no side longer than ``longest``; in batches (k, 3, 3).
+
+    keep : called with (k, 3, 3), says which of them are worth dividing on
+    """
+    while len(corners):
+        ends = np.roll(corners, -1, axis=1)
+        long = np.linalg.norm(ends - corners, axis=2).max(axis=1) > longest
+        yield corners[~long]
+        corners, half = corners[long], (corners[long] + ends[long]) / 2
+        corners = np.concatenate([
+            np.stack([corners[:, 0], half[:, 0], half[:, 2]], axis=1),
+            np.stack([half[:, 0], corners[:, 1], half[:, 1]], axis=1),
+            np.stack([half[:, 2], half[:, 1], corners[:, 2]], axis=1),
+            half,
+        ])  # fmt: skip
+        if keep is not None:
+            corners = corners[keep(corners)]

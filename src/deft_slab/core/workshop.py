@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cached_property, partial, reduce
+from types import MappingProxyType
 from typing import TypeVar
 
-import fast_simplification
 import numpy as np
 from numpy.typing import NDArray
 
@@ -22,16 +22,22 @@ from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
 from .judge.tilts import set_down
-from .outcome import Figures, Model, Outcome, Piece, Seam, Totals
+from .mend.mended import mended
+from .mend.thin import thinned
+from .outcome import Figures, MendReport, Model, Outcome, Piece, Room, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
-from .shape.bodies import bodies_of, united
+from .shape.bodies import bodies_of
 from .shape.cuts import split
-from .solid import Solid
+from .shells import CRUMB_SHARE, CRUMB_SIZE, shells_of, specks_among
+from .solid import Defects, Solid, side_by_side
+from .wearer.room import room_around
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
+
+_NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
 STAND_IN_TRIANGLES = 10_000
 """Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
@@ -42,9 +48,8 @@ KEPT_THINGS = 2_000
 
 DRAG_CELLS = 80
 SKIN_CELLS = 144
-CRUMB_SHARE = 0.01
-CRUMB_SIZE = 20.0
-"""mm across: a fragment under both limits is a crumb."""
+SMALLEST, LARGEST = 5.0, 2000.0
+"""mm: a model outside of this is probably in another unit than it was taken for."""
 
 
 @dataclass(eq=False)
@@ -71,76 +76,111 @@ class Workshop:
             self._triangles -= freed
         return made
 
-    def stand_in(self, job: Job = QUIET) -> Workshop:
-        """A workshop for a simplified mesh of the same model."""
-        return self._once("stand-in", lambda: Workshop(_simplified(self.model, job)))
+    def ready(self, plan: Plan, job: Job = QUIET) -> int:
+        """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
+        return self._light(self._base(plan, job), job).triangles
 
-    def evaluate(self, plan: Plan, printer: Printer, job: Job = QUIET, *, quick: bool = False) -> Outcome:
+    def mended(self, plan: Plan, job: Job = QUIET) -> tuple[Solid, MendReport]:
+        """The bodies of a plan, mended and at their size (mm), and what that took. Raises as ``evaluate``."""
+        base = self._base(plan, job)
+        whole = side_by_side([group.solid for group in base.groups])
+        return whole.resized(plan.factors), base.report.resized(plan.factors)
+
+    def evaluate(
+        self, plan: Plan, printer: Printer, job: Job = QUIET, *, quick: bool = False,
+        guests: Mapping[str, Solid] = _NO_GUESTS,
+    ) -> Outcome:  # fmt: skip
         """Pieces and figures of a plan.
 
         quick : for dragging: few seats tried, a coarse grid, no exposure and no support skin
+        guests : the surfaces of guests that are models, in their units, by content hash
 
         Raises
         ------
-        OpenSurface : the plan cuts a model that is not closed.
+        OpenSurface : the plan cuts a model that is not closed, or rewraps one that encloses nothing.
         CutFailed : the boolean library could not make a cut.
+        BadPlan : the plan cannot be carried out on this model.
         Cancelled : the job is no longer wanted.
         """
-        base = self._once(
-            ("solid", plan.factor),
-            lambda: one_skin(self.model.solid).scaled(plan.factor),
-            len(self.model.solid.triangles),
-        )
-        notes = [base.defects.sentence()] if base.defects.sentence() else []
-        if len(base.triangles) != len(self.model.solid.triangles):
-            notes.append("Bodies of this model overlap; they are taken as one where they do.")
-        parts, missed = self._parts(plan, base, job.part(0.0, 0.4))
-        notes += missed
-        exposed = None if quick else self._exposed_source(plan, base, job.part(0.4, 0.5))
-        names = _piece_names(plan, parts)
+        base = self._base(plan, job.part(0.0, 0.3))
+        if quick:
+            base = self._light(base, job)
+        base = self._once(("sized", base.key, tuple(plan.factors)), partial(base.resized, plan.factors), base.triangles)
+        parts, missed = self._parts(plan, base, job.part(0.3, 0.4))
+        exposed = None if quick else self._exposed_source(base, job.part(0.4, 0.5))
+        names = _piece_names(plan, base, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
-            pieces.append(self._piece(plan, printer, part, number, name, wishes.get(number), quick, step))
+            pieces.append(self._piece(plan, printer, base, part, number, name, wishes.get(number), quick, step))
         seams = _seams(plan, parts, exposed)
-        before = base.volume if base.defects.closed else None
+        report = base.report.resized(plan.factors)
+        notes, rooms = missed, {}
         if not quick:
-            notes += _remarks(pieces, wishes, plan)
-        return Outcome(plan, tuple(pieces), seams, _totals(pieces, seams), tuple(notes), base.defects, before, quick)
+            notes = [*_about_model(self.model, plan, base, report), *missed, *_remarks(pieces, wishes, plan)]
+            rooms = self._rooms(plan, base, guests, job)
+        before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
+        return Outcome(
+            plan, tuple(pieces), seams, _totals(pieces, seams), tuple(notes), base.defects, before, report, rooms, quick
+        )  # fmt: skip
 
-    def _parts(self, plan: Plan, base: Solid, job: Job) -> tuple[list[_Part], list[str]]:
+    def _base(self, plan: Plan, job: Job) -> _Base:
+        """The bodies of a plan, mended, in units of the file."""
+        shells = self._once("shells", lambda: shells_of(self.model.solid))
+        specks = specks_among(shells, plan.factors)
+        key = ("base", plan.roles, plan.mending, specks.tobytes())
+        return self._once(key, lambda: _mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
+
+    def _light(self, base: _Base, job: Job) -> _Base:
+        """A simplified stand-in of the bodies, for dragging."""
+        return self._once(("light", base.key), lambda: base.lighter(job))
+
+    def _rooms(self, plan: Plan, base: _Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
+        """The room around each guest that is shown. A guest whose surface is not at hand has none."""
+        prop = None
+        found = {}
+        for guest in plan.guests:
+            model = guests.get(guest.model.sha256) if guest.model else None
+            if not guest.shown or (guest.model is not None and model is None):
+                continue
+            prop = prop or side_by_side([group.solid for group in base.groups])
+            key = ("room", base.key, guest.model_copy(update={"name": "", "clearance": 0.0}))
+            found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
+        return found
+
+    def _parts(self, plan: Plan, base: _Base, job: Job) -> tuple[list[_Part], list[str]]:
         """The model parted by the recipe, and a sentence for each cut that parts nothing."""
-        parts = [_Part(("whole", plan.factor), base, ())]
+        parts = [_Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
         missed = []
         active = [(number, cut) for number, cut in enumerate(plan.recipe) if cut.on]
-        if active and base.defects.sentence():
-            raise OpenSurface(
-                base.defects.sentence(), kept="Nothing was cut.", remedy="Close the surface before you cut it."
-            )
-        key: tuple[Hashable, ...] = ("parts", plan.factor)
+        problem = base.defects.sentence()
+        if active and problem:
+            raise OpenSurface(problem, kept="Nothing was cut.", remedy="Close the surface before you cut it.")
+        key: tuple[Hashable, ...] = ("parts", base.key)
         for done, (number, cut) in enumerate(active):
             job.step(done / len(active), f"Cutting: {cut.name}")
             key = (*key, (number, cut.id, cut.kind, cut.normal, cut.offset))
-            parts = self._once(key, partial(_cut_all, parts, cut, number, key), len(base.triangles))
+            parts = self._once(key, partial(_cut_all, parts, cut, number, key), base.triangles)
             if not any(_both_sides(parts, cut.id)):
                 still = f"{len(parts)} piece{'s' if len(parts) > 1 else ''}"
                 missed.append(f"“{cut.name}” passes beside the model: still {still}.")
         return parts, missed
 
-    def _exposed_source(self, plan: Plan, base: Solid, job: Job) -> Floats:
-        """(triangles of the opened model,) exposure on the whole model; 0 for what is not on its skin."""
-        exposed = self._exposed(("whole", plan.factor), base, job)
-        by_source = np.zeros(len(self.model.solid.triangles))
-        np.maximum.at(by_source, base.origin, exposed)
+    def _exposed_source(self, base: _Base, job: Job) -> Floats:
+        """(triangles of the base,) exposure on the uncut model; 0 for what is not on its skin."""
+        by_source = np.zeros(base.triangles)
+        for number, group in enumerate(base.groups):
+            share = job.part(number / len(base.groups), (number + 1) / len(base.groups))
+            np.maximum.at(by_source, group.solid.origin, self._exposed((base.key, number), group.solid, share))
         return by_source
 
     def _exposed(self, key: Hashable, solid: Solid, job: Job) -> Floats:
         return self._once(("exposure", key), lambda: exposure(solid, job=job), len(solid.triangles) // 16)
 
     def _piece(
-        self, plan: Plan, printer: Printer, part: _Part, number: int, name: str, wish: PieceWish | None, quick: bool,
-        job: Job,
+        self, plan: Plan, printer: Printer, base: _Base, part: _Part, number: int, name: str, wish: PieceWish | None,
+        quick: bool, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
         if wish is not None and wish.seat is not None:
@@ -170,21 +210,69 @@ class Workshop:
         within = self._once(
             ("fit", part.key, tilt, printer), lambda: fit(set_down(part.solid.vertices, tilt.rotation), printer)
         )
-        whole_volume = abs(self.model.solid.volume) * plan.factor**3
+        whole_volume = math.fsum(abs(group.solid.volume) for group in base.groups)
         crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
+        alone = len(base.groups) == 1 and not any(cut.on for cut in plan.recipe)
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            figures, within, crumb and bool(part.sides), plan.factor, wish, past, skin,
+            figures, within, crumb and bool(part.sides), alone, _as_opened(plan, base) if alone else None, wish, past,
+            skin,
         )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
+class _Group:
+    """Bodies that are one piece before any cut."""
+
+    name: str
+    solid: Solid
+
+
+@dataclass(frozen=True, eq=False)
+class _Base:
+    """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
+
+    key: Hashable
+    groups: tuple[_Group, ...]
+    report: MendReport
+
+    @cached_property
+    def triangles(self) -> int:
+        return sum(len(group.solid.triangles) for group in self.groups)
+
+    @cached_property
+    def defects(self) -> Defects:
+        """Of all groups together."""
+        each = [group.solid.defects for group in self.groups]
+        return Defects(
+            sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
+            np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
+        )  # fmt: skip
+
+    def resized(self, factors: Floats) -> _Base:
+        groups = tuple(_Group(group.name, group.solid.resized(factors)) for group in self.groups)
+        return _Base((self.key, tuple(factors)), groups, self.report)
+
+    def lighter(self, job: Job) -> _Base:
+        """Thinned to a stand-in; a group keeps its share of the triangles."""
+        groups, start = [], 0
+        for group in self.groups:
+            share = max(500, STAND_IN_TRIANGLES * len(group.solid.triangles) // self.triangles)
+            light = thinned(group.solid, share, job)
+            origin = start + np.arange(len(light.triangles), dtype=np.int32)
+            groups.append(_Group(group.name, Solid(light.vertices, light.triangles, origin)))
+            start += len(light.triangles)
+        return _Base(("light", self.key), tuple(groups), self.report)
+
+
+@dataclass(frozen=True, eq=False)
 class _Part:
-    """A solid on its way through the recipe. ``key`` names its content."""
+    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from."""
 
     key: Hashable
     solid: Solid
     sides: tuple[Side, ...]
+    group: int
 
     @property
     def anchor(self) -> tuple[float, float, float]:
@@ -193,9 +281,67 @@ class _Part:
         return x, y, z
 
 
-def one_skin(solid: Solid) -> Solid:
-    """The solid with one skin where its bodies overlap; an open one as it is."""
-    return solid if solid.defects.sentence() else united(solid)
+def _mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> _Base:
+    """The bodies grouped by their roles, each group mended."""
+    chosen = _grouped(model, plan)
+    groups, reports, start = [], [], 0
+    for number, (name, picked) in enumerate(chosen):
+        step = job.part(number / len(chosen), (number + 1) / len(chosen))
+        source = model.solid if picked is None else model.solid.picked(picked)
+        solid, report = mended(source, plan.mending, plan.factors, step)
+        origin = start + np.arange(len(solid.triangles), dtype=np.int32)
+        untouched = solid is model.solid and start == 0
+        groups.append(_Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
+        reports.append(report)
+        start += len(solid.triangles)
+    return _Base(key, tuple(groups), reduce(MendReport.joined_with, reports))
+
+
+def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:
+    """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
+    if not plan.roles:
+        return [(model.name, None)]
+    number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
+    rest = np.array([role == "with the rest" for role in plan.roles])
+    groups: list[tuple[str, NDArray[np.bool_] | None]] = []
+    if rest.any():
+        only = model.bodies[int(np.argmax(rest))].name if rest.sum() == 1 else model.name
+        groups.append((only, rest[number]))
+    for body, role in enumerate(plan.roles):
+        if role == "on its own":
+            groups.append((model.bodies[body].name, number == body))
+    return groups
+
+
+def _as_opened(plan: Plan, base: _Base) -> float | None:
+    """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
+    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not base.report.changed
+    return float(plan.factors[0]) if plain else None
+
+
+def _about_model(model: Model, plan: Plan, base: _Base, report: MendReport) -> list[str]:
+    """What there is to say of the model before any cut."""
+    notes = list(model.notes)
+    problem = base.defects.sentence()
+    if problem:
+        notes.append(problem)
+    longest = max(float(group.solid.size.max()) for group in base.groups)
+    if longest < SMALLEST:
+        notes.append(f"The model is only {longest:.3g} mm long. Is the unit right?")
+    elif longest > LARGEST:
+        notes.append(f"The model is {longest / 1000:.3g} m long. Is the unit right?")
+    if plan.stretch != (1.0, 1.0, 1.0):
+        notes.append("The axes are stretched apart: what was round is no longer round.")
+    notes += [step.sentence() for step in report.steps if step.kind == "join"]
+    if report.specks:
+        words = f"{report.specks:,} stray specks" if report.specks > 1 else "One stray speck"
+        notes.append(f"{words}, up to {report.speck_size:.2g} mm across. The Size step can leave them out.")
+    if report.tangled > 0.01:
+        notes.append(
+            f"About {100 * report.tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the "
+            "Size step, makes one skin."
+        )
+    return notes
 
 
 def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_Part]:
@@ -207,7 +353,7 @@ def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_
                 continue
             sides = (*part.sides, side)
             for body in bodies_of(half):
-                after.append(_Part((key, len(after)), body, sides))
+                after.append(_Part((key, len(after)), body, sides, part.group))
     if not after:
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     return after
@@ -215,9 +361,9 @@ def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_
 
 def _both_sides(parts: list[_Part], cut_id: str) -> list[bool]:
     """For each group of pieces that agree on all other cuts: whether both sides of this one are there."""
-    groups: dict[tuple[tuple[str, int], ...], set[int]] = {}
+    groups: dict[tuple[object, ...], set[int]] = {}
     for part in parts:
-        others = tuple((side.cut, side.side) for side in part.sides if side.cut != cut_id)
+        others = (part.group, *((side.cut, side.side) for side in part.sides if side.cut != cut_id))
         groups.setdefault(others, set()).update(side.side for side in part.sides if side.cut == cut_id)
     return [len(found) == 2 for found in groups.values()]
 
@@ -304,12 +450,11 @@ def _matched(wishes: tuple[PieceWish, ...], parts: list[_Part]) -> dict[int, Pie
 _SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
 
 
-def _piece_names(plan: Plan, parts: list[_Part]) -> list[str]:
+def _piece_names(plan: Plan, base: _Base, parts: list[_Part]) -> list[str]:
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"."""
-    short = plan.model.name.split()[-1].lower()
     on = [cut for cut in plan.recipe if cut.on]
     if not on:
-        return [plan.model.name] * len(parts)
+        return [base.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
     axis = {}
     for cut in on:
@@ -324,7 +469,7 @@ def _piece_names(plan: Plan, parts: list[_Part]) -> list[str]:
             word = _SIDE_WORDS[largest][0 if side.side * sign > 0 else 1]
             if word not in said:
                 said.append(word)
-        names.append(" ".join([*said, short]).capitalize())
+        names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())
     repeated = {name for name in names if names.count(name) > 1}
     counts: dict[str, int] = {}
     for number, name in enumerate(names):
@@ -332,27 +477,6 @@ def _piece_names(plan: Plan, parts: list[_Part]) -> list[str]:
             counts[name] = counts.get(name, 0) + 1
             names[number] = f"{name} {counts[name]}"
     return names
-
-
-def _simplified(model: Model, job: Job) -> Model:
-    solid = model.solid
-    if len(solid.triangles) <= STAND_IN_TRIANGLES:
-        return model
-    job.step(0.0, "Making a lighter stand-in of the model")
-    vertices, triangles = fast_simplification.simplify(
-        solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=STAND_IN_TRIANGLES
-    )
-    light = Solid(np.asarray(vertices, float), triangles)
-    if solid.defects.closed and light.defects.sentence():
-        # the simplifier may break a closed surface; the boolean library's own never does, but is slower to converge
-        body, tolerance = solid.manifold, 1e-4 * solid.diagonal
-        while body.num_tri() > 2 * STAND_IN_TRIANGLES and tolerance < 0.02 * solid.diagonal:
-            job.step(0.5, "Making a lighter stand-in of the model")
-            body = solid.manifold.simplify(tolerance)
-            tolerance *= 1.6
-        light = Solid.from_manifold(body, solid.runs)
-        light = Solid(light.vertices, light.triangles)
-    return Model(model.name, light, model.grid, model.unit)
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:

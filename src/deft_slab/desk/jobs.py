@@ -19,7 +19,9 @@ from PySide6.QtCore import QObject, Signal
 from ..core.errors import Cancelled, DeftError
 from .process import run_process
 
-URGENCY = {"open": 0, "adopt": 0, "handoff": 1, "live": 2, "evaluate": 3, "ready": 4, "choice": 5}
+URGENCY = {
+    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "evaluate": 3, "ready": 4, "choice": 5,
+}  # fmt: skip
 """By the part of a lane's name before a colon."""
 
 _STOPPABLE = frozenset({"evaluate", "choice", "ready"})

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
-from ..core.plan import Project
+from ..core.plan import Mending, Project
+from ..core.solid import Solid
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,11 +25,22 @@ class Evaluated:
 
 @dataclass(frozen=True, eq=False)
 class Fetched:
-    """A model that was opened, and its project if it came with one."""
+    """A model that was opened, and its project if it came with one.
+
+    guests : surfaces of the project's guests, by content hash; advice : the mending that the surface needs
+    outline : (rows, columns) bool, the model seen from the front; unit : as stated in the file, else the likeliest
+    exact : the file holds exact faces, drawn at ``fineness`` mm
+    """
 
     path: Path
     model: Model
     project: Project | None
+    guests: dict[str, Solid]
+    advice: Mending
+    outline: NDArray[np.bool_]
+    unit: str
+    exact: bool
+    fineness: float
 
 
 def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:

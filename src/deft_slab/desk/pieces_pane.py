@@ -118,7 +118,7 @@ class PiecesPane(QWidget):
     def _rename(self, number: int) -> None:
         state = self._state
         state.select_piece(number)
-        if not state.piece.sides:
+        if state.piece.alone:
             return
         name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=state.piece.name)
         if accepted:

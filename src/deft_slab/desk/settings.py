@@ -1,4 +1,4 @@
-"""What is remembered between sessions: recent files, how the mouse turns, which way angles are counted."""
+"""What is remembered between sessions: recent files, how the mouse turns, which way angles are counted, the printer."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
+from ..core.printer import Printer
 
 _log = logging.getLogger(__name__)
 MOST_RECENT = 8
@@ -27,6 +28,8 @@ class Settings(BaseModel):
     """Left drag pans and middle drag turns, instead of the other way round."""
     angle_from: Literal["wall", "bed"] = "wall"
     """How overhang angles are shown; inside, they always count from the vertical."""
+    printer: Printer | None = None
+    """What a new project is judged by; None: the one that is shipped for it."""
 
     def with_recent(self, path: Path) -> Settings:
         first = str(path.resolve())
@@ -35,9 +38,14 @@ class Settings(BaseModel):
         )
 
 
-def _place() -> Path:
+def home() -> Path:
+    """The folder of the user's settings, profiles and unsaved work."""
     folder = os.environ.get("DEFT_SLAB_HOME")
-    return (Path(folder) if folder else user_config_path("deft-slab")) / "settings.json"
+    return Path(folder) if folder else user_config_path("deft-slab")
+
+
+def _place() -> Path:
+    return home() / "settings.json"
 
 
 def load_settings() -> Settings:
@@ -55,6 +63,6 @@ def keep_settings(settings: Settings) -> None:
     """Writes the settings; a failure is logged and not shown, for nothing of the user's work is in them."""
     try:
         _place().parent.mkdir(parents=True, exist_ok=True)
-        write_whole(_place(), json.dumps(settings.model_dump(), indent=1).encode())
+        write_whole(_place(), json.dumps(settings.model_dump(mode="json"), indent=1).encode())
     except (OSError, SaveFailed):
         _log.warning("settings could not be kept", exc_info=True)

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+import math
 from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import DeftError
 from ..core.outcome import Model, Piece, Totals
-from ..core.plan import Choice, Cut, Plan, Project, StraightCut, Tilt
-from ..core.printer import default_printer
+from ..core.plan import Choice, Cut, Mending, Plan, Project, Role, StraightCut, Tilt
+from ..core.printer import Printer, default_printer
 from .jobs import Jobs
 from .messages import Evaluated, Fetched
+from .pointing import Pointing
+from .recovery import Autosave, LeftWork
 from .settings import keep_settings, load_settings
+from .wearing import Wearing
+
+STAND_UP = Tilt.turn((1.0, 0.0, 0.0), 90.0)
+"""What stands a model on its -Y side."""
 
 STEPS = ("Size", "Tilt", "Cut", "Join", "Check", "Hand off")
 
@@ -54,17 +62,22 @@ class DeskState(QObject):
     def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
-        self.printer = default_printer()
         self.settings = load_settings()
+        self.autosave = Autosave(self)
         self.model: Model | None = None
+        self.fetched: Fetched | None = None
         self.path: Path | None = None
+        self.asking_unit = self.asking_fineness = False
         self.evaluated: Evaluated | None = None
         self.live: Evaluated | None = None
         self.draft: Plan | None = None
         self.step = "Tilt"
         self.selected_cut: str | None = None
         self.selected_piece = 0
-        self.picking_facet = False
+        self.pointing = Pointing(self)
+        self.wearing = Wearing(self)
+        self.as_it_came = False
+        self.mend_places: NDArray[Any] | None = None
         self.show_overhang = True
         self.show_support = True
         self.in_place = False
@@ -73,6 +86,7 @@ class DeskState(QObject):
         self._now = -1
         self._saved: Project | None = None
         self._shown: OrderedDict[Plan, Shown] = OrderedDict()
+        self._tell_mending = False
         jobs.restarted.connect(self._on_restarted)
 
     # what there is
@@ -85,6 +99,12 @@ class DeskState(QObject):
     def plan(self) -> Plan | None:
         project = self.project
         return project.plan if project else None
+
+    @property
+    def printer(self) -> Printer:
+        """What plans are judged by: the project's printer, else the one chosen last."""
+        project = self.project
+        return (project.printer if project else None) or self.settings.printer or default_printer()
 
     @property
     def up_to_date(self) -> bool:
@@ -117,13 +137,29 @@ class DeskState(QObject):
 
     # opening and saving
 
-    def open(self, path: Path) -> None:
-        """Opens a model or a project; what is open stays until the new one is there."""
+    def open(self, path: Path, fineness: float = 0.1) -> None:
+        """Opens a model or a project; what is open stays until the new one is there.
+
+        fineness : mm by which triangles may be off, for files with exact faces
+        """
         self.jobs.submit(
-            "open", "open", path, done=self._on_fetched, failed=self.failed.emit, label=f"Opening {path.name}"
+            "open", "open", path, fineness, done=self._on_fetched, failed=self.failed.emit,
+            label=f"Opening {path.name}",
+        )  # fmt: skip
+
+    def recover(self, work: LeftWork) -> None:
+        """Brings back work that was left unsaved."""
+
+        def done(fetched: Fetched) -> None:
+            self._on_fetched(fetched, recovered=True)
+            if self.model is fetched.model:
+                self.autosave.adopt_left(work)
+
+        self.jobs.submit(
+            "open", "recover", work.folder, done=done, failed=self.failed.emit, label=f"Bringing back {work.title}"
         )
 
-    def _on_fetched(self, fetched: Fetched) -> None:
+    def _on_fetched(self, fetched: Fetched, *, recovered: bool = False) -> None:
         model = fetched.model
         project = fetched.project
         if project is not None and project.plan.model.sha256 != model.sha256:
@@ -133,25 +169,72 @@ class DeskState(QObject):
             )  # fmt: skip
             return
         self.jobs.cancel()
-        self.model = model
-        self.path = fetched.path if project is not None else None
+        self.model, self.fetched, self.wearing.surfaces = model, fetched, dict(fetched.guests)
+        self.path = fetched.path if project is not None and not recovered else None
         self.evaluated = self.live = self.draft = None
         self._shown.clear()
-        fresh = Project(title=model.name, plan=Plan(model=model.ref, unit=model.unit))
-        self._history = [_Past(project or fresh, "")]
-        self._now = 0
-        self._saved = self.project if project is not None else None
+        fresh = Plan(model=model.ref, unit=fetched.unit, tilt=STAND_UP if model.up_stated else Tilt())
+        printer = self.settings.printer
+        self._history = [_Past(project or Project(title=model.name, plan=fresh, printer=printer), "")]
+        if project is None and fetched.advice.does_something:
+            mended = self._history[0].project.changed(plan=fresh.changed(mending=fetched.advice))
+            self._history.append(_Past(mended, "mend the surface"))
+        self._now = len(self._history) - 1
+        self._forget_looks()
+        self._tell_mending = project is None and fetched.advice.does_something
+        self._saved = self.project if project is not None and not recovered else None
+        self.asking_unit = project is None and model.unit is None
+        self.asking_fineness = fetched.exact
+        if self.asking_unit or self.asking_fineness:
+            self.step = "Size"
+            self.step_changed.emit()
         self.selected_piece = 0
         self.selected_cut = self.plan.recipe[-1].id if self.plan and self.plan.recipe else None
+        self.wearing.keep_selection()
         self.in_place = False
-        self.remember(fetched.path)
+        if not recovered:
+            self.remember(fetched.path)
+        self._begin_keeping()
         self.opened.emit()
         self.project_changed.emit()
         self._evaluate()
         self.jobs.submit(
-            "ready", "ready", model.sha256, done=lambda _: None, failed=self.failed.emit,
+            "ready", "ready", self.plan, done=lambda _: None, failed=lambda _: None,
             label="Making a lighter stand-in of the model",
         )  # fmt: skip
+
+    def _begin_keeping(self) -> None:
+        """From now on the work is kept against a kill."""
+        if self.autosave.begin() is not None:
+            self.keep_model()
+            self._keep()
+
+    def keep_model(self) -> None:
+        """Keeps a copy of the model and of its guests beside the unsaved work."""
+        if self.autosave.folder is not None:
+            self.jobs.submit(
+                "keep", "keep_work", self.autosave.folder, self.model, self.wearing.surfaces, done=lambda _: None,
+                failed=self.failed.emit, label="Keeping a copy of the model",
+            )  # fmt: skip
+
+    def _keep(self) -> None:
+        worth = self.dirty and (self._now > 0 or self.path is not None or self._saved is None)
+        self.autosave.note(self.project if worth else None)
+
+    def answer_unit(self) -> None:
+        """The unit that is shown is right."""
+        self.asking_unit = False
+        self.view_changed.emit()
+
+    def answer_fineness(self) -> None:
+        """The fineness that is shown is right."""
+        self.asking_fineness = False
+        self.view_changed.emit()
+
+    def _forget_looks(self) -> None:
+        """What was pointed at, measured and compared is of what is no longer shown."""
+        self.as_it_came, self.mend_places = False, None
+        self.pointing.forget()
 
     def remember(self, path: Path) -> None:
         self.change_settings(self.settings.with_recent(path))
@@ -171,6 +254,7 @@ class DeskState(QObject):
             self._saved = project
             self.remember(path)
             self.project_changed.emit()
+            self._keep()
             self.told.emit(f"Saved as {path.name}.")
 
         self.jobs.submit(
@@ -234,13 +318,16 @@ class DeskState(QObject):
     def _settled(self) -> None:
         self.draft = self.live = None
         self._keep_selection()
+        self._forget_looks()
         self.project_changed.emit()
+        self._keep()
         self._evaluate()
 
     def _keep_selection(self) -> None:
         ids = [cut.id for cut in self.plan.recipe]
         if self.selected_cut not in ids:
             self.selected_cut = ids[-1] if ids else None
+        self.wearing.keep_selection()
 
     # trying a plan while something is dragged
 
@@ -306,6 +393,14 @@ class DeskState(QObject):
             self.in_place = len(self.pieces) > 1 and self.step == "Cut"
         self._keep_shown(evaluated)
         self.outcome_changed.emit()
+        if self._tell_mending:
+            self._tell_mending = False
+            self._say_what_was_mended()
+
+    def _say_what_was_mended(self) -> None:
+        report = self.evaluated.outcome.report
+        did = " ".join(step.sentence() for step in report.steps if step.changed)
+        self.told.emit(f"The surface was mended: {did} Size lists it; undo brings it back as it came.")
 
     def _on_evaluation_failed(self, error: DeftError) -> None:
         if self._now > 0:
@@ -320,14 +415,73 @@ class DeskState(QObject):
     def _on_restarted(self) -> None:
         if self.model is not None:
             self.jobs.submit(
-                "adopt", "adopt", self.model, done=lambda _: self._evaluate(), failed=self.failed.emit,
-                label="Handing the model over again",
+                "adopt", "adopt", self.model, self.wearing.surfaces, done=lambda _: self._evaluate(),
+                failed=self.failed.emit, label="Handing the model over again",
             )  # fmt: skip
 
     # the verbs of the steps
 
-    def resize(self, unit: str, scale: float) -> None:
-        self.do_plan("change the size", self.plan.sized(unit, scale))
+    def resize(self, **size: object) -> None:
+        """unit, scale, stretch, mirror: cuts and guests keep their places on the model."""
+        self.change("change the size", lambda: self.plan.sized(**size))
+
+    def choose_unit(self, unit: str) -> None:
+        self.asking_unit = False
+        self.resize(unit=unit)
+        self.view_changed.emit()
+
+    def change(self, did: str, make: Any) -> None:
+        """Makes another plan; values that make no sense are told and change nothing."""
+        try:
+            plan = make()
+        except DeftError as error:
+            self.failed.emit(error)
+            return
+        self.do_plan(did, plan)
+
+    def set_copies(self, copies: int) -> None:
+        self.change("change the number of copies", lambda: self.plan.changed(copies=copies))
+
+    def set_role(self, body: int, role: Role) -> None:
+        self.change("change what becomes of a body", lambda: self.plan.with_role(body, role))
+
+    def mend(self, did: str, **steps: object) -> None:
+        """Changes what is done to the surface: fields of ``Mending``."""
+        mending = Mending.model_validate({**self.plan.mending.model_dump(), **steps})
+        self.change(did, lambda: self.plan.changed(mending=mending))
+
+    def leave_unmended(self) -> None:
+        self.change("put all mending back", lambda: self.plan.changed(mending=Mending()))
+
+    def stand_up(self) -> None:
+        self.do_plan("stand it on Y", self.plan.changed(tilt=STAND_UP))
+
+    def scale_to_bed(self) -> None:
+        """Scales to the largest that fits the printer as it stands."""
+        plan = self.plan
+        self.ask(
+            "scale", "scale_to_bed", plan, self.printer, label="Finding the largest size",
+            done=lambda factor: self.scale_further(plan, factor, "scale to the largest that fits"),
+        )  # fmt: skip
+
+    def scale_further(self, plan: Plan, factor: float, did: str, *, up: bool = False) -> None:
+        """Scales further, rounded to a hundredth of a percent (down, or up), unless the plan has changed meanwhile."""
+        if self.plan == plan:
+            rounded = math.ceil if up else math.floor
+            scale = rounded(plan.scale * factor * 1e4) / 1e4
+            self.change(did, lambda: plan.sized(scale=max(scale, 1e-4)))
+
+    def ask(self, lane: str, method: str, *arguments: Any, done: Any, label: str) -> None:
+        self.jobs.submit(f"ask:{lane}", method, *arguments, done=done, failed=self.failed.emit, label=label)
+
+    # printers
+
+    def choose_printer(self, printer: Printer) -> None:
+        """Judges the project by another printer, and new projects too."""
+        self.change_settings(self.settings.model_copy(update={"printer": printer}))
+        if self.project is not None:
+            self.do("change the printer", self.project.changed(printer=printer))
+        self.view_changed.emit()
 
     def set_threshold(self, degrees: float) -> None:
         self.do_plan("change the overhang threshold", self.plan.changed(threshold=degrees))
@@ -337,12 +491,12 @@ class DeskState(QObject):
         """The tilt of the selected piece; of the whole model while there is one piece."""
         if self.plan is None:
             return None
-        return self.piece.seat if self.piece is not None and self.piece.sides else self.plan.tilt
+        return self.piece.seat if self.piece is not None and not self.piece.alone else self.plan.tilt
 
     def set_tilt(self, did: str, tilt: Tilt) -> None:
         """Tilts the model, or the selected piece of a model in pieces."""
         piece = self.piece
-        if piece is None or not piece.sides or not self.up_to_date:
+        if piece is None or piece.alone or not self.up_to_date:
             self.do_plan(did, self.plan.changed(tilt=tilt))
             return
         self.do_plan(did, self.plan.with_wish(piece.wish(seat=tilt), piece.wished))
@@ -353,7 +507,7 @@ class DeskState(QObject):
 
     def rename_piece(self, name: str) -> None:
         piece = self.piece
-        if piece is None or not piece.sides or not name.strip():
+        if piece is None or piece.alone or not name.strip():
             return
         self.do_plan("rename a piece", self.plan.with_wish(piece.wish(name=name.strip()[:120]), piece.wished))
 
@@ -386,13 +540,14 @@ class DeskState(QObject):
 
     def go_to(self, step: str) -> None:
         self.step = step
-        self.picking_facet = False
+        self.pointing.begin("")
+        self.as_it_came, self.mend_places = False, None
         self.in_place = step in ("Cut", "Join") and len(self.pieces) > 1
         self.step_changed.emit()
         self.view_changed.emit()
 
     def show(self, **what: Any) -> None:
-        """Changes what the bed shows: show_overhang, show_support, in_place, apart, picking_facet."""
+        """Changes what the bed shows: show_overhang, show_support, in_place, apart, as_it_came, mend_places."""
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.errors import DeftError
+from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from . import actions
 from .actions import Action
@@ -45,7 +46,7 @@ from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
 from .widgets.parts import Panel, button, label, row
 
-OPENABLE = "Models and projects (*.3mf *.stl *.ply *.obj);;All files (*)"
+OPENABLE = f"Models and projects ({' '.join(f'*{ending}' for ending in ENDINGS)});;All files (*)"
 
 
 class Window(QMainWindow):
@@ -218,7 +219,9 @@ class Window(QMainWindow):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(10)
         column.addWidget(label("Open a model to see where it would need support.", "title"))
-        column.addWidget(label("STL, 3MF, PLY or OBJ; or a project. You can also drop a file on the window.", "faint"))
+        column.addWidget(
+            label("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here.", "faint")
+        )
         opens = button("Open …", "Opens a model or a project (Ctrl+O).", self.ask_open, role="main")
         demo = button("Open the demo", "Opens the gull figurehead, with three choices to compare.", self.open_demo)
         column.addLayout(row(opens, demo, 1))
@@ -355,7 +358,7 @@ class Window(QMainWindow):
         project = state.project
         self._title.setText(project.title if project else "No model open")
         self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
-        size = state.model.solid.size * state.plan.factor if state.model else None
+        size = state.model.solid.size * abs(state.plan.factors) if state.model else None
         self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
         self._stack.setCurrentWidget(self.panels[state.step] if state.model else self._nothing)
         self._begin.setVisible(state.model is None)
@@ -372,17 +375,17 @@ class Window(QMainWindow):
         several = len(state.pieces) > 1
         self.on_bed.setChecked(not state.in_place)
         self.in_place.setChecked(state.in_place)
-        self.on_bed.setVisible(several)
-        self.in_place.setVisible(several)
+        self.on_bed.setVisible(several and state.step != "Size")
+        self.in_place.setVisible(several and state.step != "Size")
         self.overhang.setChecked(state.show_overhang)
         self.support.setChecked(state.show_support)
-        posed = state.model is not None and not state.in_place
+        posed = state.model is not None and not state.in_place and state.step != "Size"
         for part in (self.overhang, self.support):
             part.setVisible(posed)
         self.legend.setVisible(posed and state.show_overhang)
         if state.plan is not None:
             self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
-        self._apart_card.setVisible(several and state.in_place)
+        self._apart_card.setVisible(several and state.in_place and state.step != "Size")
         for action in actions.ALL:
             self._actions[action.id].setEnabled(action.enabled(state))
 
@@ -413,4 +416,5 @@ class Window(QMainWindow):
             return
         self.bed.sleep()
         self.state.jobs.close()
+        self.state.autosave.close()
         super().closeEvent(event)

@@ -15,19 +15,30 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..core.errors import DeftError
 from ..core.handoff.beds import lay_out
 from ..core.handoff.pieces import Written, write_3mf, write_project, write_stls
 from ..core.intake.files import open_file
+from ..core.intake.step import FINENESS
+from ..core.intake.units import likely_unit, silhouette
+from ..core.judge.base import largest_scale
+from ..core.judge.tilts import set_down
+from ..core.judge.walls import RoundEdge, round_edge, thickness
 from ..core.judge.warm import warm
+from ..core.mend.mended import advised
 from ..core.outcome import Model, Piece
-from ..core.plan import Plan, Project
+from ..core.plan import Guest, Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.solid import Solid
+from ..core.wearer.room import scale_with_clearance, settled_place
 from ..core.workshop import Workshop
 from .messages import Evaluated, Fetched
 from .pictures import picture_of
+from .recovery import read_work, write_model
 
 _log = logging.getLogger(__name__)
 _MODELS_KEPT = 2
@@ -38,48 +49,68 @@ class Bench:
 
     def __init__(self) -> None:
         self._workshops: OrderedDict[str, Workshop] = OrderedDict()
+        self._guests: dict[str, Solid] = {}
 
-    def open(self, path: Path, job: Job) -> Fetched:
+    def open(self, path: Path, fineness: float, job: Job) -> Fetched:
         """Raises UnreadableFile, Cancelled."""
-        opened = open_file(path, job)
-        surface = opened.surface
-        name = opened.project.plan.model.name if opened.project else opened.name
-        model = Model(name, Solid(surface.vertices, surface.triangles), surface.grid, surface.unit or "mm")
-        self.adopt(model, job)
-        return Fetched(path, model, opened.project)
+        opened = open_file(path, job.part(0.0, 0.9), fineness=fineness)
+        model = opened.model
+        self.adopt(model, opened.guests, job)
+        outline = silhouette(model.solid.vertices, model.solid.triangles)
+        unit = model.unit or likely_unit(float(model.solid.size.max()))
+        return Fetched(
+            path, model, opened.project, opened.guests, advised(model.solid), outline, unit, opened.exact, fineness
+        )
 
-    def adopt(self, model: Model, job: Job) -> None:
+    def open_guest(self, path: Path, job: Job) -> Model:
+        """A model that is shown beside the opened one. Raises UnreadableFile, Cancelled."""
+        model = open_file(path, job).model
+        self._guests[model.sha256] = model.solid
+        return model
+
+    def recover(self, folder: Path, job: Job) -> Fetched:
+        """Work that was left unsaved. Raises UnreadableFile."""
+        model, project, guests = read_work(folder)
+        self.adopt(model, guests, job)
+        outline = silhouette(model.solid.vertices, model.solid.triangles)
+        return Fetched(folder, model, project, guests, Mending(), outline, project.plan.unit, False, FINENESS)
+
+    def adopt(self, model: Model, guests: dict[str, Solid], job: Job) -> None:
         """Makes a model known to this process."""
+        self._guests |= guests
         self._workshops[model.sha256] = self._workshops.get(model.sha256) or Workshop(model)
         self._workshops.move_to_end(model.sha256)
         while len(self._workshops) > _MODELS_KEPT:
             self._workshops.popitem(last=False)
 
-    def ready(self, sha: str, job: Job) -> int:
+    def ready(self, plan: Plan, job: Job) -> int:
         """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
-        return len(self._workshops[sha].stand_in(job).model.solid.triangles)
+        return self._workshop(plan).ready(plan, job)
+
+    def _workshop(self, plan: Plan) -> Workshop:
+        return self._workshops[plan.model.sha256]
 
     def evaluate(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
-        """Raises OpenSurface, CutFailed, Cancelled."""
-        outcome = self._workshops[plan.model.sha256].evaluate(plan, printer, job.part(0.0, 0.95))
+        """Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
+        outcome = self._workshop(plan).evaluate(plan, printer, job.part(0.0, 0.95), guests=self._guests)
         job.step(0.96, "Drawing")
-        laid = tuple(lay_out(outcome.pieces, printer))
-        return Evaluated(outcome, laid, picture_of(outcome.pieces, laid))
+        laid = tuple(lay_out(outcome.pieces, printer, plan.copies))
+        return Evaluated(outcome, laid, picture_of(outcome.pieces, laid[: len(outcome.pieces)]))
 
     def live(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
-        Cancelled."""
-        outcome = self._workshops[plan.model.sha256].stand_in().evaluate(plan, printer, job, quick=True)
+        BadPlan, Cancelled."""
+        outcome = self._workshop(plan).evaluate(plan, printer, job, quick=True)
         return Evaluated(replace(outcome, pieces=()), (), None)
 
     def _pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
-        return self._workshops[plan.model.sha256].evaluate(plan, printer, job).pieces
+        return self._workshop(plan).evaluate(plan, printer, job).pieces
 
     def save(self, project: Project, printer: Printer, path: Path, job: Job) -> Written:
         """Raises SaveFailed, Cancelled."""
-        model = self._workshops[project.plan.model.sha256].model
+        model = self._workshop(project.plan).model
         pieces = self._pieces(project.plan, printer, job.part(0.0, 0.4))
-        return write_project(project, model, pieces, printer, path, job.part(0.4, 1.0))
+        return write_project(project, model, pieces, printer, path, job.part(0.4, 1.0), self._guests)
 
     def write_pieces(self, plan: Plan, printer: Printer, folder: Path, job: Job) -> list[Written]:
         """Raises SaveFailed, Cancelled."""
@@ -87,7 +118,48 @@ class Bench:
 
     def write_together(self, plan: Plan, printer: Printer, title: str, path: Path, job: Job) -> Written:
         """Raises SaveFailed, Cancelled."""
-        return write_3mf(self._pieces(plan, printer, job.part(0.0, 0.4)), printer, title, path, job.part(0.4, 1.0))
+        pieces = self._pieces(plan, printer, job.part(0.0, 0.4))
+        return write_3mf(pieces, printer, title, path, job.part(0.4, 1.0), copies=plan.copies)
+
+    # what Size asks
+
+    def walls(self, plan: Plan, printer: Printer, job: Job) -> tuple[NDArray[np.float32], ...]:
+        """(m,) mm of wall behind each facet of each piece. Raises Cancelled."""
+        pieces = self._pieces(plan, printer, job.part(0.0, 0.5))
+        return tuple(thickness(piece.solid, None, job.part(0.5, 1.0)).astype(np.float32) for piece in pieces)
+
+    def wall_at(self, plan: Plan, printer: Printer, number: int, facet: int, job: Job) -> float:
+        """mm of wall behind a facet of a piece. Raises Cancelled."""
+        solid = self._pieces(plan, printer, job)[number].solid
+        return float(thickness(solid, np.array([facet]))[0])
+
+    def edge_at(self, plan: Plan, printer: Printer, number: int, place: NDArray[np.float64], job: Job) -> RoundEdge:
+        """The round edge nearest to a point (mm, model frame). Raises BadPlan, Cancelled."""
+        return round_edge(self._pieces(plan, printer, job)[number].solid, place)
+
+    def scale_to_bed(self, plan: Plan, printer: Printer, job: Job) -> float:
+        """The factor by which the model, as it stands, can be scaled further to just fit. Raises Cancelled."""
+        solid, _ = self._workshop(plan).mended(plan, job)
+        return largest_scale(set_down(solid.vertices, plan.tilt.rotation), printer)
+
+    def scale_to_guest(self, plan: Plan, guest_id: str, job: Job) -> float:
+        """The factor by which the model must be scaled further for a guest's clearance. Raises BadPlan, Cancelled."""
+        guest = plan.guest(guest_id)
+        solid, _ = self._workshop(plan).mended(plan, job)
+        return scale_with_clearance(solid, guest, plan.factors, self._guest_model(guest), job)
+
+    def settle_guest(self, plan: Plan, guest_id: str, job: Job) -> tuple[float, float, float]:
+        """The place near its own where a guest has most room. Raises BadPlan, Cancelled."""
+        guest = plan.guest(guest_id)
+        solid, _ = self._workshop(plan).mended(plan, job)
+        return settled_place(solid, guest, plan.factors, self._guest_model(guest), job)
+
+    def _guest_model(self, guest: Guest) -> Solid | None:
+        return self._guests.get(guest.model.sha256) if guest.model else None
+
+    def keep_work(self, folder: Path, model: Model, guests: dict[str, Solid], job: Job) -> None:
+        """Writes the model into the folder of unsaved work. Raises SaveFailed."""
+        write_model(folder, model, self._guests | guests)
 
 
 def serve(connection: Connection, wanted: Any) -> None:

@@ -42,19 +42,20 @@ def _footprints(pieces: Sequence[Piece]) -> list[tuple[Floats, Floats]]:
     return found
 
 
-def lay_out(pieces: Sequence[Piece], printer: Printer) -> list[Laid]:
-    """Lays pieces out in rows, deepest first, on as many beds as they need.
+def lay_out(pieces: Sequence[Piece], printer: Printer, copies: int = 1) -> list[Laid]:
+    """Lays pieces out in rows, deepest first, on as many beds as they need; all pieces of the first copy come first
+    in the list, then those of the second, and so on.
 
     A piece that is too large for the bed gets one to itself, centred. Rows are shelves: a bounding rectangle each, so
     pieces never overlap.
     """
-    prints = _footprints(pieces)
+    prints = _footprints(pieces) * copies
     sizes = [np.ptp(vertices[:, :2], axis=0) for _, vertices in prints]
-    room_x, room_y = printer.bed_x - 2 * printer.margin, printer.bed_y - 2 * printer.margin
+    room_x, room_y, _ = printer.room
     corners: dict[int, tuple[int, float, float]] = {}
     extent: dict[int, list[float]] = {}
     bed, x, y, row = 0, 0.0, 0.0, 0.0
-    for number in sorted(range(len(pieces)), key=lambda n: (-sizes[n][1], n)):
+    for number in sorted(range(len(prints)), key=lambda n: (-sizes[n][1], n)):
         width, depth = float(sizes[number][0]), float(sizes[number][1])
         oversize = width > room_x + 1e-6 or depth > room_y + 1e-6
         if oversize and bed in extent:
@@ -73,11 +74,16 @@ def lay_out(pieces: Sequence[Piece], printer: Printer) -> list[Laid]:
     pitch = max(printer.bed_x, max(float(size[0]) for size in sizes)) + 5 * GAP
     for number, (rotation, vertices) in enumerate(prints):
         on, left, front = corners[number]
-        centre_x = (printer.bed_x - extent[on][0]) / 2 + on * pitch
-        centre_y = (printer.bed_y - extent[on][1]) / 2
+        # along an endless axis a bed begins at its margin
+        centre_x = _start(printer, "x", printer.bed_x, extent[on][0]) + on * pitch
+        centre_y = _start(printer, "y", printer.bed_y, extent[on][1])
         low = vertices.min(axis=0)
-        lift = float((pieces[number].solid.vertices @ rotation[2]).min())
+        lift = float((pieces[number % len(pieces)].solid.vertices @ rotation[2]).min())
         laid.append(
             Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], -lift]), on, on * pitch)
         )
     return laid
+
+
+def _start(printer: Printer, axis: str, size: float, used: float) -> float:
+    return printer.margin if printer.endless == axis else (size - used) / 2

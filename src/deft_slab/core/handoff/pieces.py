@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import ctypes
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import lib3mf
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import SaveFailed
-from ..intake.threemf import PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
+from ..errors import BadPlan, SaveFailed
+from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
 from ..outcome import Model, Piece
 from ..plan import Project
@@ -50,12 +51,15 @@ def stl_bytes(solid: Solid, rotation: Floats) -> bytes:
     vertices = set_down(solid.vertices, rotation)
     middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     vertices[:, :2] -= middle
+    return _stl(vertices, solid.triangles, solid.normals @ rotation.T, "Deft Slab piece, millimetres")
+
+
+def _stl(vertices: Floats, triangles: NDArray[np.int32], normals: Floats, title: str) -> bytes:
     record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
-    facets = np.zeros(len(solid.triangles), record)
-    facets["normal"] = solid.normals @ rotation.T
-    facets["corners"] = vertices[solid.triangles]
-    head = b"Deft Slab piece, millimetres".ljust(80, b"\0")
-    return head + len(facets).to_bytes(4, "little") + facets.tobytes()
+    facets = np.zeros(len(triangles), record)
+    facets["normal"] = normals
+    facets["corners"] = vertices[triangles]
+    return title.encode().ljust(80, b"\0") + len(facets).to_bytes(4, "little") + facets.tobytes()
 
 
 def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[Written]:
@@ -79,8 +83,10 @@ def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[
     return written
 
 
-def write_3mf(pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET) -> Written:
-    """Writes all pieces into one 3MF, seated and laid out side by side on beds.
+def write_3mf(
+    pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1
+) -> Written:  # fmt: skip
+    """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
     Raises
     ------
@@ -88,15 +94,18 @@ def write_3mf(pieces: Sequence[Piece], printer: Printer, title: str, path: Path,
     Cancelled : the job is no longer wanted.
     """
     model = _new_model(title)
-    beds = _add_pieces(model, pieces, printer, job)
+    beds = _add_pieces(model, pieces, printer, copies, job)
     _write(model, path, job)
-    return Written(path, len(pieces), beds)
+    return Written(path, copies * len(pieces), beds)
 
 
 def write_project(
-    project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET
-) -> Written:
+    project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
+    guests: Mapping[str, Solid] = MappingProxyType({}),
+) -> Written:  # fmt: skip
     """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
+
+    guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
 
     Raises
     ------
@@ -106,11 +115,42 @@ def write_project(
     model = _new_model(project.title)
     source = _add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
     source.SetPartNumber(SOURCE_PART_NUMBER)
-    beds = _add_pieces(model, pieces, printer, job, whole=source)
+    for sha in sorted({guest.model.sha256 for guest in project.all_guests if guest.model} & set(guests)):
+        mesh = _add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
+        mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
+    copies = project.plan.copies
+    beds = _add_pieces(model, pieces, printer, copies, job, whole=source)
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
     attachment.ReadFromBuffer(project.model_dump_json(indent=1).encode())
     _write(model, path, job)
-    return Written(path, len(pieces), beds)
+    return Written(path, copies * len(pieces), beds)
+
+
+_SURFACES = ("stl", "3mf", "ply", "obj", "off")
+
+
+def write_solid(solid: Solid, name: str, path: Path) -> None:
+    """Writes a surface, mm, as it lies in its own frame; the ending says the format.
+
+    Raises
+    ------
+    BadPlan : no format of that ending is written.
+    SaveFailed : the file cannot be written; one from before is whole.
+    """
+    ending = path.suffix.lower().lstrip(".")
+    if ending not in _SURFACES:
+        known = ", ".join(f".{known}" for known in _SURFACES)
+        raise BadPlan(f"“{path.name}” has no known ending.", kept="Nothing was written.", remedy=f"Use {known}.")
+    if ending == "3mf":
+        write_surface(Model(name, solid, 0.0), path)
+        return
+    if ending == "stl":
+        content: bytes | str = _stl(solid.vertices, solid.triangles, solid.normals, "Deft Slab, millimetres")
+    else:
+        import trimesh  # slow to load, and seldom needed
+
+        content = trimesh.Trimesh(solid.vertices, solid.triangles, process=False).export(file_type=ending)
+    write_whole(path, content.encode() if isinstance(content, str) else content)
 
 
 def write_surface(model: Model, path: Path) -> None:
@@ -150,19 +190,24 @@ def _add_mesh(model: Any, vertices: Floats, triangles: NDArray[np.int32], name: 
     return mesh
 
 
-def _add_pieces(model: Any, pieces: Sequence[Piece], printer: Printer, job: Job, whole: Any = None) -> int:
-    """Adds a build item for each piece; returns how many beds they take.
+def _add_pieces(
+    model: Any, pieces: Sequence[Piece], printer: Printer, copies: int, job: Job, whole: Any = None
+) -> int:  # fmt: skip
+    """Adds a build item for each piece and copy; returns how many beds they take.
 
-    whole : the mesh object of the opened model; an uncut piece is that object again, resized by its transform
+    whole : the mesh object of the opened model; a piece that is the model as it came is that object again, resized by
+        its transform
     """
-    laid = lay_out(pieces, printer)
-    for number, (piece, place) in enumerate(zip(pieces, laid, strict=True)):
+    laid = lay_out(pieces, printer, copies)
+    meshes = []
+    for number, piece in enumerate(pieces):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
-        factor = 1.0
-        if whole is not None and not piece.sides:
-            mesh, factor = whole, piece.factor
+        if whole is not None and piece.as_opened is not None:
+            meshes.append((whole, piece.as_opened))
         else:
-            mesh = _add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name)
+            meshes.append((_add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name), 1.0))
+    for number, place in enumerate(laid):
+        mesh, factor = meshes[number % len(pieces)]
         transform = lib3mf.Transform()
         for row in range(3):
             for column in range(3):

@@ -13,11 +13,16 @@ from pathlib import Path
 import numpy as np
 
 from ..errors import DeftError, UnreadableFile
-from ..plan import Project
+from ..outcome import Model
+from ..plan import ModelRef, Project
 from ..progress import QUIET, Job
-from .meshes import read_obj, read_ply, read_stl
-from .surfaces import Surface, snapped, tidy
+from ..solid import Solid
+from .bodies import in_bodies
+from .meshes import is_binary_stl, read_gltf, read_obj, read_off, read_ply, read_stl
+from .step import FINENESS, read_step
+from .surfaces import Contents, Surface, snapped, tidy
 from .threemf import read_3mf
+from .units import stands_on_y
 
 KEPT = "What you have open is untouched."
 _log = logging.getLogger(__name__)
@@ -25,49 +30,70 @@ _log = logging.getLogger(__name__)
 
 @dataclass(frozen=True, eq=False)
 class Opened:
-    """What was in a file: one surface in the file's unit, and the project if it is one of ours."""
+    """What was in a file: one model, and the project if it is one of ours. guests : the surfaces of the project's
+    guests that are models, by content hash; exact : whether the file holds exact faces, drawn at some fineness"""
 
-    name: str
-    surface: Surface
+    model: Model
     project: Project | None
+    guests: dict[str, Solid]
+    exact: bool = False
 
 
-def _is_binary_stl(head: bytes, size: int) -> bool:
-    return size >= 84 and 84 + 50 * int.from_bytes(head[80:84], "little") == size
-
-
-def _is_text_stl(head: bytes, size: int) -> bool:
-    return head.lstrip()[:5].lower() == b"solid" and b"facet" in head.lower()
+def _is_stl(head: bytes, size: int, ending: str) -> bool:
+    text = head.lstrip()[:5].lower() == b"solid" and b"facet" in head.lower()
+    # a wrong count is forgiven to a file that is called an STL and is no text
+    binary = ending == ".stl" and size >= 134 and (b"\0" in head[80:] or is_binary_stl(head, size))
+    known = any(head.startswith(sign) for sign, _ in _SIGNS)
+    return not known and (text or binary or is_binary_stl(head, size))
 
 
 @dataclass(frozen=True)
 class Reader:
-    """One format. ``knows`` gets the first 4 KiB, the size in bytes and the file's ending (lower case)."""
+    """One format. ``knows`` gets the first 4 KiB, the size in bytes and the file's ending (lower case).
+
+    read : gets the path, the fineness (mm) for exact faces, and the job
+    """
 
     title: str
     endings: tuple[str, ...]
     knows: Callable[[bytes, int, str], bool]
-    read: Callable[[Path, Job], tuple[Surface, Project | None]]
+    read: Callable[[Path, float, Job], Contents]
+
+
+def _mesh(read: Callable[[Path], Surface]) -> Callable[[Path, float, Job], Contents]:
+    return lambda path, fineness, job: Contents(read(path))
+
+
+def _by_ending(*endings: str, sign: bytes) -> Callable[[bytes, int, str], bool]:
+    return lambda head, size, ending: ending in endings and head.lstrip().startswith(sign)
 
 
 READERS: tuple[Reader, ...] = (
-    Reader("3MF", (".3mf",), lambda head, size, ending: head[:4] == b"PK\x03\x04", read_3mf),
+    Reader("3MF", (".3mf",), lambda head, size, ending: head[:4] == b"PK\x03\x04", lambda p, f, job: read_3mf(p, job)),
+    Reader("GLB", (".glb",), lambda head, size, ending: head[:4] == b"glTF", _mesh(read_gltf)),
+    Reader("PLY", (".ply",), lambda head, size, ending: head[:4] in (b"ply\n", b"ply\r"), _mesh(read_ply)),
     Reader(
-        "STL", (".stl",), lambda head, size, ending: _is_binary_stl(head, size) or _is_text_stl(head, size), read_stl
+        "STEP", (".step", ".stp"), lambda head, size, ending: head.lstrip().startswith(b"ISO-10303-21;"),
+        lambda path, fineness, job: Contents(read_step(path, fineness, job), exact=True),
     ),
-    Reader("PLY", (".ply",), lambda head, size, ending: head[:4] in (b"ply\n", b"ply\r"), read_ply),
+    Reader("OFF", (".off",), _by_ending(".off", sign=b"OFF"), _mesh(read_off)),
+    Reader("glTF", (".gltf",), _by_ending(".gltf", sign=b"{"), _mesh(read_gltf)),
     Reader(
-        "OBJ", (".obj",), lambda head, size, ending: ending == ".obj" and b"\0" not in head and b"v " in head, read_obj
+        "OBJ", (".obj",), lambda head, size, ending: ending == ".obj" and b"\0" not in head and b"v " in head,
+        _mesh(read_obj),
     ),
-)
+    Reader("STL", (".stl",), _is_stl, _mesh(read_stl)),
+)  # fmt: skip
 
 
-def open_file(path: Path, job: Job = QUIET) -> Opened:
+def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Opened:
     """Reads a model or a project.
+
+    fineness : mm by which triangles may be off, for formats with exact faces
 
     Raises
     ------
-    UnreadableFile : it is missing, empty, no mesh, cut short, damaged, or from a newer version.
+    UnreadableFile : it is missing, empty, no mesh, damaged, or from a newer version.
     Cancelled : the job is no longer wanted.
     """
     job.step(0.0, f"Reading {path.name}")
@@ -81,9 +107,11 @@ def open_file(path: Path, job: Job = QUIET) -> Opened:
         raise UnreadableFile(f"“{path.name}” is empty.", kept=KEPT, remedy="Copy or download it again.")
     reader = next((reader for reader in READERS if reader.knows(head, size, path.suffix.lower())), None)
     if reader is None:
-        raise UnreadableFile(_what_it_is(path, head, size), kept=KEPT, remedy="Open an STL, 3MF, PLY or OBJ file.")
+        raise UnreadableFile(
+            _what_it_is(path, head), kept=KEPT, remedy="Open an STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP file."
+        )
     try:
-        surface, project = reader.read(path, job)
+        contents = reader.read(path, fineness, job)
     except DeftError:
         raise
     except MemoryError as error:
@@ -94,16 +122,32 @@ def open_file(path: Path, job: Job = QUIET) -> Opened:
             f"“{path.name}” is a damaged {reader.title} file: {error}.", kept=KEPT, remedy="Export it again."
         ) from error
     job.step(0.6, "Joining the facets")
-    name = project.title if project else path.stem.replace("_", " ").replace("-", " ").strip() or "Model"
-    return Opened(
-        name[:1].upper() + name[1:], _as_saved(surface, project) if project else _checked(path, surface), project
-    )
+    if contents.project is not None:
+        return _as_saved(contents, contents.project)
+    return Opened(_model_in(path, contents.surface), None, {}, contents.exact)
 
 
-def _as_saved(surface: Surface, project: Project) -> Surface:
-    """The source model of a project: tidied before it was saved, so only its coordinates are made exact again."""
-    grid = project.plan.model.grid
-    return Surface(snapped(surface.vertices, grid), surface.triangles, surface.unit, grid)
+def _as_saved(contents: Contents, project: Project) -> Opened:
+    """A project's model and guests: tidied before they were saved, so only their coordinates are made exact again."""
+
+    def exact(surface: Surface, ref: ModelRef) -> Solid:
+        return Solid(snapped(surface.vertices, ref.grid), surface.triangles)
+
+    ref = project.plan.model
+    refs = {guest.model.sha256: guest.model for guest in project.all_guests if guest.model}
+    guests = {sha: exact(surface, refs[sha]) for sha, surface in contents.guests.items() if sha in refs}
+    model = Model(ref.name, exact(contents.surface, ref), ref.grid, contents.surface.unit, ref.bodies)
+    return Opened(model, project, guests)
+
+
+def _model_in(path: Path, surface: Surface) -> Model:
+    """The model of a file that is no project, tidied, its bodies told apart."""
+    tidied = _checked(path, surface)
+    name = path.stem.replace("_", " ").replace("-", " ").strip() or "Model"
+    name = (name[:1].upper() + name[1:])[:120]
+    solid, bodies = in_bodies(tidied, name)
+    y_up = tidied.y_up or stands_on_y(solid)
+    return Model(name, solid, tidied.grid, tidied.unit, bodies, tidied.notes, y_up, tidied.y_up)
 
 
 def _checked(path: Path, surface: Surface) -> Surface:
@@ -132,18 +176,11 @@ def _checked(path: Path, surface: Surface) -> Surface:
 _SIGNS = ((b"\x89PNG", "a PNG picture"), (b"\xff\xd8\xff", "a JPEG picture"), (b"%PDF", "a PDF document"))
 
 
-def _what_it_is(path: Path, head: bytes, size: int) -> str:
+def _what_it_is(path: Path, head: bytes) -> str:
     for sign, what in _SIGNS:
         if head.startswith(sign):
             return f"“{path.name}” is not a model: it is {what}."
     if head.lstrip()[:1] == b"<":
         return f"“{path.name}” is not a model: it is a web page or XML text."
-    text = b"\0" not in head
-    if path.suffix.lower() == ".stl" and not text and size >= 84:
-        said = int.from_bytes(head[80:84], "little")
-        return (
-            f"“{path.name}” is cut short or damaged: it says that it holds {said:,} triangles, "
-            f"and has room for {(size - 84) // 50:,}."
-        )
-    kind = "plain text" if text else "of no kind that is known here"
+    kind = "plain text" if b"\0" not in head else "of no kind that is known here"
     return f"“{path.name}” is not a model: it is {kind}."

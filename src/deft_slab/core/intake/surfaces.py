@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..plan import Project
+
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
 
 _GRID_BITS = 20
 
@@ -17,12 +21,43 @@ _GRID_BITS = 20
 class Surface:
     """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None
     grid : what all coordinates are whole multiples of, once tidied; 0 before
+    parts : (name, number of triangles) of each named object of the file, in the order of the triangles; empty where
+        the file names none
+    y_up : the format says that +Y is up; notes : sentences on what is odd about the file
     """
 
     vertices: Floats
-    triangles: NDArray[np.int32]
+    triangles: Ints
     unit: str | None = None
     grid: float = 0.0
+    parts: tuple[tuple[str, int], ...] = ()
+    y_up: bool = False
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Contents:
+    """What a reader found. project : where the file is one of ours, with the surfaces of its guests by content hash;
+    exact : the file holds exact faces, drawn at some fineness"""
+
+    surface: Surface
+    project: Project | None = None
+    guests: dict[str, Surface] = field(default_factory=dict)
+    exact: bool = False
+
+
+def surface_of(
+    named: Sequence[tuple[str, Floats, Ints]], unit: str | None = None, *, y_up: bool = False,
+    notes: tuple[str, ...] = (),
+) -> Surface:  # fmt: skip
+    """One surface of named objects: (name, vertices, triangles) each."""
+    start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
+    for _, points, faces in named:
+        vertices.append(points)
+        triangles.append((faces + start).astype(np.int32))
+        start += len(points)
+    parts = tuple((name, len(faces)) for name, _, faces in named) if len(named) > 1 else ()
+    return Surface(np.concatenate(vertices), np.concatenate(triangles), unit, parts=parts, y_up=y_up, notes=notes)
 
 
 def grid_for(vertices: Floats) -> float:
@@ -59,15 +94,34 @@ def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int6
 
 
 def tidy(surface: Surface) -> Surface:
-    """Corners at the same place joined, facets without three corners dropped, unused corners too."""
+    """Corners at the same place joined, facets without three corners dropped, unused corners too. Corners of
+    different named objects are left apart; objects without facets are dropped."""
     grid = grid_for(surface.vertices)
-    vertices = snapped(surface.vertices, grid)
-    triangles = np.asarray(surface.triangles)
-    first, number = _place_numbers(vertices)
-    triangles = number[triangles].astype(np.int32)
-    a, b, c = triangles.T
-    triangles = triangles[(a != b) & (b != c) & (c != a)]
-    used = np.zeros(len(first), np.bool_)
+    counts = [count for _, count in surface.parts] or [len(surface.triangles)]
+    vertices, triangles, kept, start = [], [], [], 0
+    for faces in np.split(surface.triangles, np.cumsum(counts)[:-1]):
+        points, found = _tidied(surface.vertices, faces, grid)
+        vertices.append(points)
+        triangles.append(found + np.int32(start))
+        kept.append(len(found))
+        start += len(points)
+    parts = tuple((name, count) for (name, _), count in zip(surface.parts, kept, strict=False) if count)
+    return replace(
+        surface, vertices=np.concatenate(vertices), triangles=np.concatenate(triangles), grid=grid,
+        parts=parts if len(parts) > 1 else (),
+    )  # fmt: skip
+
+
+def _tidied(vertices: Floats, triangles: Ints, grid: float) -> tuple[Floats, Ints]:
+    used = np.zeros(len(vertices), np.bool_)
     used[triangles] = True
     renumbered = np.cumsum(used, dtype=np.int32) - 1
-    return Surface(vertices[first][used], renumbered[triangles].astype(np.int32), surface.unit, grid)
+    points = snapped(vertices[used], grid)
+    first, number = _place_numbers(points)
+    faces = number[renumbered[triangles]].astype(np.int32)
+    a, b, c = faces.T
+    faces = faces[(a != b) & (b != c) & (c != a)]
+    still = np.zeros(len(first), np.bool_)
+    still[faces] = True
+    renumbered = np.cumsum(still, dtype=np.int32) - 1
+    return points[first][still], renumbered[faces].astype(np.int32)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -18,16 +19,24 @@ from numpy.typing import NDArray
 from ..errors import UnreadableFile
 from ..plan import Project, read_project
 from ..progress import Job
-from .surfaces import Surface
+from .surfaces import Contents, Surface, surface_of
 
 PLAN_PATH = "/Metadata/deft-slab-project.json"
 PLAN_RELATION = "http://schemas.deft-slab.example/2026/project"
 SOURCE_PART_NUMBER = "deft-slab-source-model"
+GUEST_PART_NUMBER = "deft-slab-guest-"
+"""With the content hash of the guest after it."""
 
 MOST_PLAN_BYTES = 8 * 2**20
 MOST_FILE_BYTES = 4 * 2**30
 """Unpacked size above which a file is refused: it would not fit into memory, or is made to do harm."""
+_MOST_RATIO, _HARMLESS_BYTES = 100, 32 * 2**20
+"""A part of a 3MF packs to a tenth of its size, hardly to less than a fiftieth; one that packs to less than a
+hundredth, and is not small, is made to do harm."""
+_DEEPEST = 64
+_MOST_OBJECTS = 20_000
 
+_XML_HEAD = 65_536
 _KEPT = "What you have open is untouched."
 _MM = {0: 0.001, 4: 304.8}
 _UNITS = {1: "mm", 2: "cm", 3: "in", 5: "m"}
@@ -38,7 +47,7 @@ def wrapper() -> Any:
     return lib3mf.get_wrapper()
 
 
-def read_3mf(path: Path, job: Job) -> tuple[Surface, Project | None]:
+def read_3mf(path: Path, job: Job) -> Contents:
     """The model in a 3MF, and the project if it is one of ours.
 
     Raises
@@ -58,25 +67,45 @@ def read_3mf(path: Path, job: Job) -> tuple[Surface, Project | None]:
     job.step(0.4, "Reading the 3MF's objects")
     project = _project_in(model)
     if project is not None:
-        return _source_in(path, model), project
-    return _build_in(model), None
+        source, guests = _sources_in(path, model)
+        return Contents(source, project, guests)
+    return Contents(_build_in(model))
 
 
 def _check_sizes(path: Path) -> None:
+    """Refuses what is no zip, unpacks to too much, or declares XML entities (which a 3MF must not).
+
+    Raises
+    ------
+    UnreadableFile : it is one of these.
+    """
     try:
         with zipfile.ZipFile(path) as archive:
-            sizes = {entry.filename: entry.file_size for entry in archive.infolist()}
-    except zipfile.BadZipFile as error:
+            entries = archive.infolist()
+            for entry in entries:
+                if entry.filename.endswith((".model", ".rels")) and entry.file_size:
+                    with archive.open(entry) as part:
+                        if b"<!DOCTYPE" in part.read(_XML_HEAD):
+                            raise UnreadableFile(
+                                f"“{path.name}” declares XML entities, which no 3MF may; it was not read.", kept=_KEPT
+                            )
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
         raise UnreadableFile(
             f"“{path.name}” is a damaged 3MF file: {error}.", kept=_KEPT, remedy="Copy or export it again."
         ) from error
-    if sizes.get(PLAN_PATH.lstrip("/"), 0) > MOST_PLAN_BYTES:
+    plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
+    if plan > MOST_PLAN_BYTES:
         raise UnreadableFile(
-            f"The plan in “{path.name}” is {sizes[PLAN_PATH.lstrip('/')] / 2**20:.0f} MB, and {MOST_PLAN_BYTES >> 20} "
-            "MB is the most that is read.", kept=_KEPT,
+            f"The plan in “{path.name}” is {plan / 2**20:.0f} MB, and {MOST_PLAN_BYTES >> 20} MB is the most that is "
+            "read.", kept=_KEPT,
         )  # fmt: skip
-    if sum(sizes.values()) > MOST_FILE_BYTES:
-        raise UnreadableFile(f"“{path.name}” unpacks to {sum(sizes.values()) / 2**30:.1f} GB.", kept=_KEPT)
+    total = sum(entry.file_size for entry in entries)
+    dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
+    if total > MOST_FILE_BYTES or dense:
+        raise UnreadableFile(
+            f"“{path.name}” unpacks from {path.stat().st_size / 2**20:.1f} MB to {total / 2**20:,.0f} MB; that is no "
+            "model.", kept=_KEPT,
+        )  # fmt: skip
 
 
 def _project_in(model: Any) -> Project | None:
@@ -103,13 +132,20 @@ def mesh_arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     )
 
 
-def _source_in(path: Path, model: Any) -> Surface:
+def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
+    """The opened model of a project, and the surfaces of its guests by content hash."""
+    source, guests = None, {}
     objects = model.GetMeshObjects()
     while objects.MoveNext():
         mesh = objects.GetCurrentMeshObject()
-        if mesh.GetPartNumber() == SOURCE_PART_NUMBER:
-            return Surface(*mesh_arrays(mesh), "mm")
-    raise UnreadableFile(f"The project “{path.name}” holds a plan and no model.", kept=_KEPT)
+        number = mesh.GetPartNumber()
+        if number == SOURCE_PART_NUMBER:
+            source = Surface(*mesh_arrays(mesh), "mm")
+        elif number.startswith(GUEST_PART_NUMBER):
+            guests[number.removeprefix(GUEST_PART_NUMBER)] = Surface(*mesh_arrays(mesh))
+    if source is None:
+        raise UnreadableFile(f"The project “{path.name}” holds a plan and no model.", kept=_KEPT)
+    return source, guests
 
 
 def _matrix(transform: Any) -> NDArray[np.float64]:
@@ -118,8 +154,8 @@ def _matrix(transform: Any) -> NDArray[np.float64]:
 
 
 def _build_in(model: Any) -> Surface:
-    """Everything on the build platform as one surface."""
-    found: list[tuple[NDArray[np.float64], NDArray[np.int32]]] = []
+    """Everything on the build platform as one surface; objects keep their names."""
+    found: list[tuple[str, NDArray[np.float64], NDArray[np.int32]]] = []
     items = model.GetBuildItems()
     while items.MoveNext():
         item = items.GetCurrent()
@@ -127,22 +163,21 @@ def _build_in(model: Any) -> Surface:
         _collect(model, item.GetObjectResource(), matrix, found)
     unit = int(model.GetUnit())
     factor = _MM.get(unit, 1.0)
-    start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
-    for points, faces in found:
-        vertices.append(points * factor)
-        triangles.append(faces + np.int32(start))
-        start += len(points)
-    return Surface(np.concatenate(vertices), np.concatenate(triangles), _UNITS.get(unit, "mm"))
+    named = [(name, points * factor, faces) for name, points, faces in found]
+    return surface_of(named, _UNITS.get(unit, "mm"))
 
 
 def _collect(model: Any, resource: Any, matrix: NDArray[np.float64], found: list[Any], depth: int = 0) -> None:
-    if depth > 64:
+    if depth > _DEEPEST:
         raise UnreadableFile("The components of this 3MF are nested too deeply.", kept=_KEPT)
+    if len(found) > _MOST_OBJECTS:
+        raise UnreadableFile(f"This 3MF puts more than {_MOST_OBJECTS:,} objects on the bed.", kept=_KEPT)
     if resource.IsMeshObject():
-        points, faces = mesh_arrays(model.GetMeshObjectByID(resource.GetResourceID()))
+        mesh = model.GetMeshObjectByID(resource.GetResourceID())
+        points, faces = mesh_arrays(mesh)
         if np.linalg.det(matrix[:3]) < 0:
             faces = faces[:, ::-1]
-        found.append((points @ matrix[:3] + matrix[3], faces))
+        found.append((mesh.GetName(), points @ matrix[:3] + matrix[3], faces))
     elif resource.IsComponentsObject():
         whole = model.GetComponentsObjectByID(resource.GetResourceID())
         for number in range(whole.GetComponentCount()):

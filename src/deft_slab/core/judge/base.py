@@ -84,7 +84,7 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
 
     vertices : (n, 3) mm, bed frame, set down. Turns are tried every quarter of a degree.
     """
-    room = np.array([printer.bed_x - 2 * printer.margin, printer.bed_y - 2 * printer.margin])
+    room = np.array(printer.room[:2])
     corners = outline(vertices[:, :2])
     turns = np.radians(np.arange(0.0, 180.0, 0.25))
     turns = turns[np.argsort(np.minimum(turns, np.pi - turns), kind="stable")]
@@ -98,3 +98,18 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
     yaw = math.degrees(turns[best])
     out = (float(over[best, 0]), float(over[best, 1]), over_z)
     return Fit(not any(out), yaw if yaw <= 90 else yaw - 180.0, out)
+
+
+def largest_scale(vertices: Floats, printer: Printer) -> float:
+    """The factor by which a piece can be scaled so that it just fits the printer at some yaw.
+
+    vertices : (n, 3) mm, bed frame. Turns are tried every quarter of a degree, as by ``fit``.
+    """
+    corners = outline(vertices[:, :2])
+    turns = np.radians(np.arange(0.0, 180.0, 0.25))
+    cosine, sine = np.cos(turns), np.sin(turns)
+    x = np.ptp(np.outer(cosine, corners[:, 0]) - np.outer(sine, corners[:, 1]), axis=1)
+    y = np.ptp(np.outer(sine, corners[:, 0]) + np.outer(cosine, corners[:, 1]), axis=1)
+    room_x, room_y, room_z = printer.room
+    flat = np.minimum(room_x / np.maximum(x, 1e-9), room_y / np.maximum(y, 1e-9))
+    return float(min(flat.max(), room_z / max(float(np.ptp(vertices[:, 2])), 1e-9)))

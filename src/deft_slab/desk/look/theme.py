@@ -40,6 +40,12 @@ QPushButton[role="main"] {{ border-color: {p.MADDER}; color: {p.MADDER}; font-we
 QPushButton[role="link"] {{ border: none; background: transparent; text-decoration: underline; padding: 2px 0;
   text-align: left; }}
 QPushButton[role="small"], QToolButton[role="small"] {{ padding: 2px 6px; font-size: 11px; min-height: 16px; }}
+QToolButton[role="page"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0;
+  background: transparent; padding: 4px 8px; color: {p.FAINT}; }}
+QToolButton[role="page"]:hover {{ border-bottom: 2px solid {p.HAIRLINE}; }}
+QToolButton[role="page"]:checked {{ border-bottom: 2px solid {p.MADDER}; color: {p.INK}; font-weight: 600;
+  background: transparent; }}
+QFrame[role="ask"] {{ background: {p.MADDER_WASH}; border: 1px solid {p.MADDER}; border-radius: 4px; }}
 QToolButton[role="step"] {{ border: none; border-bottom: 2px solid transparent; border-radius: 0;
   background: transparent;
   padding: 0 12px; min-height: 40px; }}

@@ -44,6 +44,10 @@ _SNAP = 5.0
 _HINTS = {
     "": "",
     "facet": "Click the facet that should lie on the bed.",
+    "distance": "Click two points of the model. Esc ends it.",
+    "scale": "Click two points whose distance you know. Esc ends it.",
+    "wall": "Click where the wall should be measured. Esc ends it.",
+    "edge": "Click beside a round edge. Esc ends it.",
     "move": "Drag to move the cut. Shift: whole millimetres.",
     "lean": "Drag to turn the cut. Shift: steps of 5°.",
     "swing": "Drag to turn the cut. Shift: steps of 5°.",
@@ -303,9 +307,12 @@ class BedView(QWidget):
         hit = self.hit(event.position())
         if hit is None:
             return
-        number, facet = hit
-        if self._state.picking_facet:
+        number, facet, place = hit
+        if self._state.pointing.kind == "facet":
             self.seat_on(number, facet)
+        elif self._state.pointing.kind:
+            if self._state.up_to_date:
+                self._state.pointing.at(number, facet, place)
         elif len(self._state.pieces) > 1:
             self._state.select_piece(number)
 
@@ -318,31 +325,31 @@ class BedView(QWidget):
         tilt = self._state.tilt
         down_now = tilt.rotation @ piece.solid.normals[facet]
         turn = Tilt.from_rotation(turning(down_now / np.linalg.norm(down_now), np.array([0.0, 0.0, -1.0])))
-        self._state.show(picking_facet=False)
+        self._state.pointing.begin("")
         self.hovered.emit("")
         self._state.set_tilt("seat on a facet", turn.after(tilt))
 
-    def hit(self, at: QPointF) -> tuple[int, int] | None:
-        """(piece, facet) under a pixel."""
+    def hit(self, at: QPointF) -> tuple[int, int, np.ndarray] | None:
+        """(piece, facet, place in mm of the model frame) under a pixel."""
         return self._stage.hit(*self._camera.ray(at.x(), at.y(), self.width(), self.height()))
 
     def _hover(self, at: QPointF) -> None:
         name = self._handle_at(at)
         if name:
             self.setCursor(Qt.CursorShape.OpenHandCursor)
-        elif self._state.picking_facet:
+        elif self._state.pointing.kind:
             self.setCursor(Qt.CursorShape.CrossCursor)
         else:
             self.unsetCursor()
-        if self._state.picking_facet:
+        if self._state.pointing.kind == "facet":
             self._hover_at = at
             self._hover_timer.start()
-        self.hovered.emit(_HINTS[name or ("facet" if self._state.picking_facet else "")])
+        self.hovered.emit(_HINTS[name or self._state.pointing.kind])
 
     def _mark_facet(self) -> None:
         """Marks what a click would seat the piece on. (Finding it takes some 30 ms at 200,000 triangles, so it waits
         for the pointer to rest.)"""
-        if self._stage is not None and self._state.picking_facet and self._state.up_to_date:
+        if self._stage is not None and self._state.pointing.kind == "facet" and self._state.up_to_date:
             self._stage.highlight(self.hit(self._hover_at))
             self._later()
 
@@ -369,8 +376,9 @@ class BedView(QWidget):
         if event.key() == Qt.Key.Key_Escape and (self._grabbed or self._state.draft is not None):
             self._grabbed = ""
             self._state.drop_draft()
-        elif event.key() == Qt.Key.Key_Escape and self._state.picking_facet:
-            self._state.show(picking_facet=False)
+        elif event.key() == Qt.Key.Key_Escape and self._state.pointing.kind:
+            self._state.pointing.begin("")
+            self.hovered.emit("")
         elif event.key() in arrows:
             dx, dy = arrows[event.key()]
             self.look(self._camera.turned(dx, dy))

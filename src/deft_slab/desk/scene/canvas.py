@@ -26,6 +26,8 @@ from .camera import OPENING, Camera
 
 Floats = NDArray[np.float64]
 Colour = tuple[float, float, float]
+_THROUGH = 4e6
+"""Units of depth by which a veil is drawn nearer, so that it shows through what stands before it."""
 VEIL = 0.5
 """How much of a veil covers what is behind it."""
 
@@ -87,11 +89,12 @@ class Canvas:
 
     def mesh(
         self, name: str, vertices: Floats, triangles: NDArray[np.int32], colour: Colour | NDArray[np.uint8], *,
-        opacity: float = 1.0, veil: bool = False, lit: bool = True,
+        opacity: float = 1.0, veil: bool = False, through: bool = False, lit: bool = True,
     ) -> None:  # fmt: skip
         """Draws triangles in one colour, or in one colour each ((m, 3) uint8), in place of those of that name.
 
-        veil : one translucent layer, however many of its walls lie behind each other
+        veil : one translucent layer, however many of its walls lie behind each other; through : also where something
+        stands before it
         """
         self.remove(name)
         if not len(triangles):
@@ -107,6 +110,11 @@ class Canvas:
         look.SetAmbient(0.30 if lit else 1.0)
         look.SetDiffuse(0.78 if lit else 0.0)
         look.SetSpecular(0.04 if lit else 0.0)
+        if through:
+            # its depth is written as if it were much nearer, in its own order
+            mapper = actor.GetMapper()
+            mapper.SetResolveCoincidentTopologyToPolygonOffset()
+            mapper.SetRelativeCoincidentTopologyPolygonOffsetParameters(0.0, -_THROUGH)
         self._put(name, actor)
         if veil:
             self._veils.add(name)

@@ -18,6 +18,8 @@ from .camera import Camera
 from .canvas import Canvas
 from .handles import CutFrame, cut_frame
 from .overlay import View, paint_cut, paint_lines
+from .sheet import Sheet
+from .sizing import SizeLooks, paint_dimensions
 
 Floats = NDArray[np.float64]
 
@@ -25,7 +27,6 @@ _ARM = 70.0
 """Pixels: length of the arm of a cut's handle."""
 _FLAT, _LEVEL = math.cos(math.radians(2.0)), 0.3
 """What counts as one flat place: the same direction, and no more than so many mm above or below."""
-_SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
 
 
 class Stage:
@@ -40,7 +41,8 @@ class Stage:
         self._rotation, self._shift = np.eye(3), np.zeros(3)
         self._places: list[tuple[Floats, Floats]] = []
         self._open_edges: Floats | None = None
-        self._beds_drawn: list[float] = []
+        self._boxes: list[tuple[Floats, Floats]] = []
+        self._sheet, self._looks = Sheet(canvas), SizeLooks(state, canvas)
         bed = np.array([state.printer.bed_x, state.printer.bed_y, 0.5 * state.printer.height])
         self.box = self._model_box = (np.zeros(3), bed)
 
@@ -51,54 +53,28 @@ class Stage:
 
     def rebuild(self) -> None:
         """Draws the beds and the pieces anew."""
-        for name in ("piece", "support"):
+        for name in ("piece", "support", "copy"):
             self._canvas.remove(name)
-        self._draw_room()
-        self._draw_beds()
+        self._looks.clear()
         if self._state.evaluated is not None:
             self._place_pieces()
             self._draw_pieces()
+        self._draw_beds()
+        fitted = self._state.pieces if self._state.evaluated and not self._state.in_place else ()
+        self._sheet.draw_room(self._state.printer, fitted, self._boxes[: len(fitted)])
 
     def _draw_beds(self) -> None:
-        """Ruled sheets with mm numbers along two edges, one for each bed that the pieces take."""
-        laid = self._state.evaluated.laid if self._state.evaluated and not self._state.in_place else ()
+        """A sheet for each bed that the pieces take."""
+        laid = self._state.evaluated.laid if self._state.evaluated and not self._standing else ()
         starts = sorted({place.bed_x for place in laid} | {0.0})
-        if starts == self._beds_drawn:
-            return
-        self._beds_drawn = starts
-        x, y = self._state.printer.bed_x, self._state.printer.bed_y
-        sheets, fine, coarse, numbers = [], [], [], []
-        for number, start in enumerate(starts):
-            sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
-            for at in np.arange(0.0, x + 0.1, 10.0):
-                (coarse if at % 50 == 0 else fine).append([[start + at, 0, 0], [start + at, y, 0]])
-            for at in np.arange(0.0, y + 0.1, 10.0):
-                (coarse if at % 50 == 0 else fine).append([[start, at, 0], [start + x, at, 0]])
-            numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 50)]
-            numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(50, y + 1, 50)]
-            named = "mm" if len(starts) == 1 else f"mm · bed {number + 1}"
-            numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
-        faces = np.concatenate([_SHEET + 4 * number for number in range(len(starts))])
-        self._canvas.mesh("bed sheet", np.array(sheets), faces, tuple(rgb("#FFFFFF")), lit=False)
-        self._canvas.lines("bed fine", np.array(fine), tuple(rgb("#E6E2D8")))
-        self._canvas.lines("bed coarse", np.array(coarse), tuple(rgb("#CFC8B8")))
-        self._canvas.labels("bed numbers", numbers, tuple(rgb(palette.FAINT)))
-
-    def _draw_room(self) -> None:
-        """The room that the printer has, drawn only where a piece does not fit into it."""
-        self._canvas.remove("room")
-        if self._state.in_place or all(piece.fit.fits for piece in self._state.pieces):
-            return
-        x, y, z = self._state.printer.bed_x, self._state.printer.bed_y, self._state.printer.height
-        floor = np.array([[0, 0, 0], [x, 0, 0], [x, y, 0], [0, y, 0]], float)
-        top = floor + [0, 0, z]
-        edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
-        self._canvas.lines("room", np.array(edges), tuple(rgb(palette.AMBER)), width=1.5)
+        high = self.box[1]
+        self._sheet.draw(self._state.printer, starts, (float(high[0]), float(high[1])))
 
     @property
     def _standing(self) -> bool:
         """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
-        return self._state.in_place or (self._state.step == "Cut" and len(self._state.pieces) == 1)
+        state = self._state
+        return state.in_place or state.step == "Size" or (state.step == "Cut" and len(state.pieces) == 1)
 
     def _place_pieces(self) -> None:
         """Where each piece is drawn: rotation and shift from the model frame; and where the standing model is."""
@@ -115,12 +91,14 @@ class Stage:
         if self._standing:
             self._places = [(rotation, self._shift + pull) for pull in pulls]
         else:
-            self._places = [(laid.rotation, laid.shift) for laid in state.evaluated.laid]
+            self._places = [(laid.rotation, laid.shift) for laid in state.evaluated.laid[: len(state.pieces)]]
 
     def _pull(self, piece: Piece, rotation: Floats) -> Floats:
         """How far a piece is pulled away along the normals of its cuts, bed frame; none while it is whole."""
         plan = self._state.evaluated.outcome.plan
         normals = [side.side * np.array(plan.cut(side.cut).normal) for side in piece.sides]
+        if self._state.step == "Size":
+            return np.zeros(3)
         reach = 0.5 * self._state.apart * max(float(np.max(other.solid.size)) for other in self._state.pieces)
         return rotation @ (reach * sum(normals, np.zeros(3)))
 
@@ -128,24 +106,46 @@ class Stage:
         state = self._state
         lows, highs = [], []
         several = len(state.pieces) > 1
-        for number, (piece, (turn, move)) in enumerate(zip(state.pieces, self._places, strict=True)):
+        sizing = state.step == "Size"
+        for number, (piece, (turn, move)) in enumerate(zip(state.pieces, self._places, strict=False)):
             points = piece.solid.vertices @ turn.T + move
-            self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
+            if not state.as_it_came:
+                self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
             lows.append(points.min(axis=0))
             highs.append(points.max(axis=0))
             if several and not self._standing and number == state.selected_piece:
                 self._outline_selected(lows[-1], highs[-1])
-            if state.show_support and not (several and self._standing):
+            if state.show_support and not sizing and not (several and self._standing):
                 skin = skin_placed(piece, turn, move)
                 self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
+        self._boxes = list(zip(lows, highs, strict=True))
         open_edges = state.evaluated.outcome.defects.segments
+        if state.as_it_came:
+            open_edges = state.model.solid.defects.segments * state.plan.factors
         self._open_edges = None
-        if len(open_edges) and not several:
+        if len(open_edges) and (not several or sizing):
             turn, move = self._places[0]
             self._open_edges = open_edges @ turn.T + move
+        others = self._looks.draw(self._rotation, self._shift) if sizing else self._draw_copies()
+        lows += [low for low, _ in others]
+        highs += [high for _, high in others]
         self.box = (np.min(lows, axis=0), np.max(highs, axis=0))
 
-    def highlight(self, hit: tuple[int, int] | None) -> None:
+    def _draw_copies(self) -> list[tuple[Floats, Floats]]:
+        """The further copies of the pieces, paler; gives the (low, high) of each."""
+        state, boxes = self._state, []
+        if self._standing:
+            return []
+        pale = tuple(0.5 * rgb(palette.STONE) + 0.5 * rgb(palette.SHEET))
+        count = len(state.pieces)
+        for number, place in enumerate(state.evaluated.laid[count:]):
+            solid = state.pieces[number % count].solid
+            points = solid.vertices @ place.rotation.T + place.shift
+            self._canvas.mesh(f"copy {number}", points, solid.triangles, pale)
+            boxes.append((points.min(axis=0), points.max(axis=0)))
+        return boxes
+
+    def highlight(self, hit: tuple[int, int, Floats] | None) -> None:
         """Marks the flat place around a facet of a piece: what would lie on the bed if it were seated on it."""
         self._canvas.remove("marked")
         if hit is None:
@@ -163,7 +163,9 @@ class Stage:
         """Changes when the pieces are put elsewhere as a whole, so that they should be framed anew."""
         state = self._state
         beds = tuple(sorted({laid.bed for laid in state.evaluated.laid})) if state.evaluated else ()
-        return (state.model, state.in_place, () if state.in_place else beds)
+        guests = len(state.plan.guests) if state.step == "Size" and state.plan else 0
+        size = tuple(state.evaluated.outcome.plan.factors) if state.step == "Size" and state.evaluated else ()
+        return (state.model, state.in_place, state.step == "Size", guests, size, () if state.in_place else beds)
 
     def _outline_selected(self, low: Floats, high: Floats) -> None:
         """A thin frame on the bed around the selected piece."""
@@ -175,8 +177,12 @@ class Stage:
 
     def _colours(self, piece: Piece, several: bool) -> NDArray[np.uint8]:
         base = rgb(palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE)
-        past = piece.past_threshold if self._state.show_overhang and not self._state.in_place else None
-        if past is None:
+        overhang = self._state.show_overhang and not self._state.in_place and self._state.step != "Size"
+        past = piece.past_threshold if overhang else None
+        walls = self._looks.wall_colours(piece.number - 1, base) if self._state.step == "Size" else None
+        if walls is not None:
+            colours = walls
+        elif past is None:
             colours = np.broadcast_to(base, (len(piece.solid.triangles), 3)).copy()
         else:
             colours = ramp_colours(past, base, palette.RAMP)
@@ -213,6 +219,10 @@ class Stage:
         if self._open_edges is not None:
             amber = np.tile(rgb(palette.AMBER), (len(self._open_edges), 1))
             paint_lines(painter, view, self._open_edges, amber, 3.0)
+        if self._state.step == "Size" and self._state.evaluated is not None and self._boxes:
+            low, high = np.min([b[0] for b in self._boxes], axis=0), np.max([b[1] for b in self._boxes], axis=0)
+            paint_dimensions(painter, view, low, high)
+            self._looks.paint(painter, view, self._rotation, self._shift)
         frame = self.frame_of_cut()
         if frame is not None:
             paint_cut(painter, view, frame, self.handles(frame, view.camera, view.size[1]), grabbed)
@@ -232,14 +242,15 @@ class Stage:
             found.append((seam.segments @ self._rotation.T + self._shift, colours))
         return found
 
-    def hit(self, origin: Floats, towards: Floats) -> tuple[int, int] | None:
-        """(piece, facet) that a ray of the bed frame meets first."""
-        best: tuple[float, int, int] | None = None
-        for number, (piece, (turn, move)) in enumerate(zip(self._state.pieces, self._places, strict=True)):
+    def hit(self, origin: Floats, towards: Floats) -> tuple[int, int, Floats] | None:
+        """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first."""
+        best: tuple[float, int, int, Floats] | None = None
+        for number, (piece, (turn, move)) in enumerate(zip(self._state.pieces, self._places, strict=False)):
             found = first_hit(piece.solid.vertices, piece.solid.triangles, turn.T @ (origin - move), turn.T @ towards)
             if found is not None and (best is None or found[1] < best[0]):
-                best = (found[1], number, found[0])
-        return (best[1], best[2]) if best else None
+                place = turn.T @ (origin + found[1] * towards - move)
+                best = (found[1], number, found[0], place)
+        return best[1:] if best else None
 
 
 def _turned_box(vertices: Floats, rotation: Floats) -> tuple[Floats, Floats]:

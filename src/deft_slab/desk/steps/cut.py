@@ -119,7 +119,7 @@ class CutPanel(Panel):
 
     def _extent(self, normal: np.ndarray) -> tuple[float, float]:
         """Where a plane of this normal first and last touches the model, mm."""
-        along = self._state.model.solid.vertices @ normal * self._state.plan.factor
+        along = self._state.model.solid.vertices @ (normal * self._state.plan.factors)
         return float(along.min()), float(along.max())
 
     def _set_place(self, place: float) -> None:

@@ -92,7 +92,7 @@ class TiltPanel(Panel):
     def _pick(self) -> None:
         if self._state.in_place and len(self._state.pieces) > 1:
             self._state.show(in_place=False)
-        self._state.show(picking_facet=self.pick.isChecked())
+        self._state.pointing.begin("facet" if self.pick.isChecked() else "")
 
     def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
         if self._state.plan is not None:
@@ -109,7 +109,7 @@ class TiltPanel(Panel):
     def refresh(self) -> None:
         state, piece = self._state, self._state.piece
         self.setEnabled(state.model is not None)
-        self.pick.setChecked(state.picking_facet)
+        self.pick.setChecked(state.pointing.kind == "facet")
         wall = state.settings.angle_from == "wall"
         self._from.setText(
             f"from the {state.settings.angle_from}" + (" (a wall is 0°)" if wall else " (a ceiling is 0°)")
@@ -129,7 +129,7 @@ class TiltPanel(Panel):
         }.items():  # fmt: skip
             self._rows[name].setText(shown)
         if f.sits_flat:
-            say(self._verdict, "✓ sits flat" + ("" if not piece.sides else f" · {piece.seat_kind}"), "good")
+            say(self._verdict, "✓ sits flat" + ("" if piece.alone else f" · {piece.seat_kind}"), "good")
         elif f.tipping_deg < 0:
             say(self._verdict, "Falls over as it stands: its weight is outside what it stands on.", "look")
         else:

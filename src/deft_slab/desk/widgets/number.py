@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 _LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
-_OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}}
+_OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}, "": {}}
 _OPERATIONS = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
 }  # fmt: skip
@@ -19,7 +19,7 @@ _QUANTITY = re.compile(r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>mm|cm|ft|in|deg|
 
 
 def parse_quantity(text: str, unit: str) -> float:
-    """The value of a text, in ``unit`` ("mm", "°" or "%").
+    """The value of a text, in ``unit`` ("mm", "°", "%", or "" for a plain number).
 
     Raises
     ------
@@ -83,7 +83,7 @@ class NumberField(QLineEdit):
         self._show()
 
     def _show(self) -> None:
-        space = "" if self._unit == "°" else " "
+        space = "" if self._unit in ("°", "") else " "
         self.setText(f"{self._value:.{self._decimals}f}{space}{self._unit}")
         self.setModified(False)
         self._mark("")

@@ -33,6 +33,13 @@ def box(size: tuple[float, float, float]) -> str:
     return " × ".join(f"{value:.0f}" for value in size) + " mm"
 
 
+def any_box(size: tuple[float, float, float]) -> str:
+    """A size that may be tiny or huge: in mm, or in m from ten of them on."""
+    if max(size) >= 1e4:
+        return " × ".join(f"{value / 1000:.3g}" for value in size) + " m"
+    return " × ".join(f"{value:.0f}" if value >= 100 else f"{value:.3g}" for value in size) + " mm"
+
+
 def signed(text: str, value: float) -> str:
     """A difference with its sign; ``text`` is the figure of the absolute value."""
     return ("−" if value < 0 else "+") + text

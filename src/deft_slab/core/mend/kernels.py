@@ -1,0 +1,31 @@
+"""Compiled kernels of mending: plain arrays, no classes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True, nogil=True)
+def least_area(points, choice, cost):
+    """Fills choice[i, j] with the corner k that closes the span i..j of a loop with least area, cost[i, j] with it.
+
+    Method: Barequet and Sharir 1995, Filling gaps in the boundary of a polyhedron (dynamic programming over spans).
+    points : (n, 3); choice, cost : (n, n)
+    """
+    n = len(points)
+    for span in range(2, n):
+        for i in range(n - span):
+            j = i + span
+            best, at = np.inf, -1
+            ux, uy, uz = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+            for k in range(i + 1, j):
+                wx, wy, wz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+                cx, cy, cz = uy * wz - uz * wy, uz * wx - ux * wz, ux * wy - uy * wx
+                total = 0.5 * math.sqrt(cx * cx + cy * cy + cz * cz) + cost[i, k] + cost[k, j]
+                if total < best:
+                    best, at = total, k
+            choice[i, j] = at
+            cost[i, j] = best

@@ -1,0 +1,219 @@
+"""The steps of mending, one after the other, and the report of what each found and did."""
+
+from __future__ import annotations
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+
+from ..outcome import MendReport, MendStep, StepKind
+from ..plan import Mending
+from ..progress import QUIET, Job
+from ..shape.bodies import bodies_of, united
+from ..shells import Shells, shells_of, specks_among
+from ..solid import Solid
+from .clean import clean
+from .holes import close_holes
+from .orient import oriented
+from .rewrap import rewrapped
+from .thin import thinned
+
+Floats = NDArray[np.float64]
+
+_MOST_PLACES = 20_000
+_SAMPLES = 60_000
+"""Points of each surface from which the distance to the other is measured, where all of it is new."""
+_TANGLE_SAMPLES = 1_500
+_NOWHERE = np.empty((0, 2, 3))
+
+
+def advised(solid: Solid) -> Mending:
+    """The gentlest mending that a surface needs; none for a sound one."""
+    return Mending(clean=True, orient=True, close=True) if solid.defects.sentence() else Mending()
+
+
+class _Record:
+    """The steps so far."""
+
+    def __init__(self) -> None:
+        self.steps: list[MendStep] = []
+        self.deviation = 0.0
+
+    def add(
+        self, kind: StepKind, said: str, changed: bool, lengths: tuple[float, ...] = (), places: Floats = _NOWHERE
+    ) -> None:
+        self.steps.append(MendStep(kind, said, changed, lengths, np.asarray(places[:_MOST_PLACES], float)))
+
+    def moved(self, distance: float) -> None:
+        self.deviation = max(self.deviation, distance)
+
+
+def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) -> tuple[Solid, MendReport]:
+    """The surface after the wished steps, and what they did. Bodies that overlap always get one skin, once closed.
+
+    factors : (3,) mm in one unit of the solid, for what counts as a speck
+    Lengths and places of the report are in units of the solid.
+
+    Raises
+    ------
+    BadPlan : the fineness of rewrapping is out of range.
+    OpenSurface : the surface encloses nothing and cannot be rewrapped.
+    Cancelled : the job is no longer wanted.
+    """
+    before, record = solid, _Record()
+    if mending.clean:
+        job.step(0.0, "Merging and cleaning")
+        solid = _cleaned(solid, record)
+    if mending.orient:
+        job.step(0.1, "Turning facets outward")
+        solid = _oriented(solid, record)
+    shells = shells_of(solid)
+    specks = specks_among(shells, factors)
+    if mending.drop_specks and specks.any():
+        solid = _without_specks(solid, shells, specks, record)
+        shells = shells_of(solid)
+        specks = specks_among(shells, factors)
+    if mending.close:
+        solid = _closed(solid, record, job.part(0.2, 0.5))
+    if mending.rewrap is not None:
+        solid = _rewrapped(solid, mending.rewrap, record, job.part(0.5, 0.8))
+    if not solid.defects.sentence():
+        job.step(0.8, "Looking for bodies that overlap")
+        solid = _joined(solid, record)
+    if mending.thin_to is not None:
+        solid = _thinned(solid, mending.thin_to, record, job.part(0.85, 0.95))
+    job.step(0.95, "Looking the surface over")
+    report = MendReport(
+        tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
+        record.deviation, int(specks.sum()), float(shells.across[specks].max(initial=0.0)), _boxes(shells, specks),
+        tangled_share(solid),
+    )  # fmt: skip
+    return solid, report
+
+
+def _volume(solid: Solid) -> float | None:
+    return solid.volume if solid.defects.closed else None
+
+
+def _cleaned(solid: Solid, record: _Record) -> Solid:
+    found = clean(solid)
+    parts = []
+    if found.doubled:
+        parts.append(f"{found.doubled:,} doubled facets dropped")
+    if found.flat:
+        parts.append(f"{found.flat:,} stray facets without area dropped")
+    if found.cracks:
+        parts.append(f"{found.cracks:,} corners joined across cracks up to {{}} wide")
+    said = ", ".join(parts) if parts else "nothing doubled, no cracks"
+    record.add("clean", said[:1].upper() + said[1:] + ".", bool(parts), (found.widest,) if found.cracks else (),
+               found.places)  # fmt: skip
+    record.moved(found.widest)
+    return found.solid
+
+
+def _oriented(solid: Solid, record: _Record) -> Solid:
+    found, turned = oriented(solid)
+    count = int(turned.sum())
+    said = f"{count:,} facets turned outward." if count else "All facets face outward."
+    corners = solid.vertices[solid.triangles[turned][:_MOST_PLACES]]
+    record.add(
+        "orient", said, count > 0, (), np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2, 3)
+    )
+    return found
+
+
+def _boxes(shells: Shells, chosen: NDArray[np.bool_]) -> Floats:
+    """(k, 2, 3) the diagonals of the boxes of some shells."""
+    return np.stack([shells.low[chosen], shells.high[chosen]], axis=1)[:_MOST_PLACES]
+
+
+def _without_specks(solid: Solid, shells: Shells, specks: NDArray[np.bool_], record: _Record) -> Solid:
+    count, size = int(specks.sum()), float(shells.across[specks].max())
+    record.add("specks", f"{count:,} stray speck{'s' if count > 1 else ''} up to {{}} across left out.", True, (size,),
+               _boxes(shells, specks))  # fmt: skip
+    return solid.picked(~specks[shells.of])
+
+
+def _closed(solid: Solid, record: _Record, job: Job) -> Solid:
+    closed, holes = close_holes(solid, job)
+    if not holes:
+        record.add("close", "No holes.", False)
+        return solid
+    ways = []
+    for how, word in (("flat", "flat"), ("least area", "with the least area"), ("smooth", "smooth")):
+        count = sum(hole.how == how for hole in holes)
+        if count:
+            ways.append(f"{count:,} {word}")
+    rims = np.concatenate([np.stack([hole.rim, np.roll(hole.rim, -1, axis=0)], axis=1) for hole in holes])
+    one = len(holes) == 1
+    which = "One hole closed" if one else f"{len(holes):,} holes closed"
+    said = f"{which} ({', '.join(ways)}); {'it is' if one else 'the largest is'} {{}} across."
+    record.add("close", said, True, (holes[0].width,), rims)
+    patch = np.arange(len(closed.triangles)) >= len(solid.triangles)
+    record.moved(_distance(closed.picked(patch), solid))
+    return closed
+
+
+def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Solid:
+    found = rewrapped(solid, fineness, job)
+    record.moved(_two_way(found, solid))
+    record.add("rewrap", "Surface made anew at a fineness of {}; walls thinner than {} may be lost.", True,
+               (fineness, 2 * fineness))  # fmt: skip
+    return found
+
+
+def _joined(solid: Solid, record: _Record) -> Solid:
+    found = united(solid)
+    if found is solid:
+        return solid
+    bodies = len(bodies_of(solid)), len(bodies_of(found))
+    said = f"Bodies overlap; they are taken as one where they do ({bodies[0]} became {bodies[1]})."
+    record.add("join", said, True)
+    return found
+
+
+def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
+    found = thinned(solid, triangles, job)
+    if found is solid:
+        record.add("thin", f"Already at {len(solid.triangles):,} triangles.", False)
+        return solid
+    far = _two_way(found, solid)
+    record.moved(far)
+    counts = f"from {len(solid.triangles):,} to {len(found.triangles):,} triangles"
+    record.add("thin", f"Thinned {counts}; the surface moved by up to {{}}.", True, (far,))
+    return found
+
+
+def _distance(new: Solid, old: Solid) -> float:
+    """The largest distance from the corners and facet middles of one surface to another."""
+    if not len(new.triangles):
+        return 0.0
+    points = np.concatenate([new.vertices, new.centroids])
+    if len(points) > _SAMPLES:
+        points = points[:: len(points) // _SAMPLES + 1]
+    faces = np.ascontiguousarray(old.triangles, np.int64)
+    squared = igl.point_mesh_squared_distance(np.ascontiguousarray(points), np.array(old.vertices), faces)[0]
+    return float(np.sqrt(max(float(squared.max()), 0.0)))
+
+
+def _two_way(new: Solid, old: Solid) -> float:
+    return max(_distance(new, old), _distance(old, new))
+
+
+def tangled_share(solid: Solid) -> float:
+    """Share of the surface that is not the border between the outside and the inside of the solid.
+
+    A sound surface has a winding number of 0 just outside and 1 just inside of each facet. Looked at in some 1,500
+    places, spread by area.
+    """
+    random = np.random.default_rng(1)
+    total = float(solid.areas.sum())
+    if total <= 0:
+        return 0.0
+    chosen = random.choice(len(solid.triangles), _TANGLE_SAMPLES, p=solid.areas / total)
+    step = 1e-4 * solid.diagonal * solid.normals[chosen]
+    points = np.concatenate([solid.centroids[chosen] + step, solid.centroids[chosen] - step])
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    around = igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points))
+    outside, inside = np.split(around, 2)
+    return float(np.mean((np.abs(outside) > 0.5) | (np.abs(inside - 1.0) > 0.5)))

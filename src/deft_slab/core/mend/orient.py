@@ -1,0 +1,60 @@
+"""Facets turned so that neighbours agree, and outward."""
+
+from __future__ import annotations
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+
+from ..shells import shells_of
+from ..solid import Solid
+
+
+def oriented(solid: Solid) -> tuple[Solid, NDArray[np.bool_]]:
+    """(solid, (m,) which facets were turned).
+
+    Neighbours across an edge of two facets are made to agree; each such patch then faces the way most of its area
+    faced before. A shell that encloses less than nothing is turned as a whole, unless another shell is around it: then
+    it is a void, and meant to face inward.
+    """
+    if not len(solid.triangles) or solid.defects.closed and not solid.defects.inside_out and _no_lone_void(solid):
+        return solid, np.zeros(len(solid.triangles), np.bool_)
+    agreeing, patch = igl.bfs_orient(np.ascontiguousarray(solid.triangles, np.int64))
+    turned = _is_turned(solid.triangles, agreeing)
+    area = np.maximum(solid.areas, 1e-300)
+    against = np.bincount(patch, area * turned) > 0.5 * np.bincount(patch, area)
+    turned ^= against[patch]
+    found = _with_turned(solid, turned)
+    shells = shells_of(found)
+    wrong = _inward(found, shells.volume, shells.low, shells.high)[shells.of]
+    return _with_turned(solid, turned ^ wrong), turned ^ wrong
+
+
+def _is_turned(before: NDArray[np.int32], after: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """(m,) whether the corners of a facet are walked the other way round."""
+    follows = [(before[:, 0] == after[:, k]) & (before[:, 1] == after[:, (k + 1) % 3]) for k in range(3)]
+    return np.asarray(~np.logical_or.reduce(follows))
+
+
+def _with_turned(solid: Solid, turned: NDArray[np.bool_]) -> Solid:
+    if not turned.any():
+        return solid
+    triangles = np.where(turned[:, None], solid.triangles[:, ::-1], solid.triangles)
+    return Solid(solid.vertices, triangles, solid.origin)
+
+
+def _no_lone_void(solid: Solid) -> bool:
+    shells = shells_of(solid)
+    return not _inward(solid, shells.volume, shells.low, shells.high).any()
+
+
+def _inward(
+    solid: Solid, volume: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """(k,) shells that face inward and have no other shell around their box."""
+    size = np.prod(np.maximum(high - low, 1e-12), axis=1)
+    wrong = volume < -1e-6 * size
+    for shell in np.flatnonzero(wrong):
+        around = (low <= low[shell]).all(axis=1) & (high >= high[shell]).all(axis=1) & (size > size[shell])
+        wrong[shell] = not around.any()
+    return np.asarray(wrong)

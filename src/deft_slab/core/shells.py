@@ -1,0 +1,92 @@
+"""Shells: what hangs together in a surface, and which shells are one body. Works on open surfaces too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from .solid import Solid
+
+Floats = NDArray[np.float64]
+Numbers = NDArray[np.int64]
+
+CRUMB_SHARE = 0.01
+CRUMB_SIZE = 20.0
+"""mm across: a fragment under both limits is a crumb (or a speck, where no cut has made it)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shells:
+    """of : (m,) shell of each triangle, 0 to k - 1; volume : (k,) signed, about the middle of each shell, so that it
+    means something for a nearly closed one; low, high : (k, 3) corners of its box; triangles : (k,) how many it has
+    """
+
+    of: Numbers
+    volume: Floats
+    low: Floats
+    high: Floats
+    triangles: Numbers
+
+    @property
+    def across(self) -> Floats:
+        """(k,) longest side of the box of each."""
+        return np.asarray((self.high - self.low).max(axis=1))
+
+
+def shells_of(solid: Solid) -> Shells:
+    """The shells of a surface: facets that hang together by their corners."""
+    t = solid.triangles
+    shape = (len(solid.vertices),) * 2
+    rows, columns = np.r_[t[:, 0], t[:, 1]], np.r_[t[:, 1], t[:, 2]]
+    graph = coo_array((np.ones(len(rows), np.int8), (rows, columns)), shape=shape)
+    of_vertex = connected_components(graph, directed=False)[1]
+    _, of = np.unique(of_vertex[t[:, 0]], return_inverse=True)
+    count = int(of.max()) + 1 if len(of) else 0
+    order = np.argsort(of, kind="stable")
+    start = np.searchsorted(of[order], np.arange(count))
+    corners = solid.vertices[t[order]]
+    low = np.minimum.reduceat(corners.min(axis=1), start) if count else np.empty((0, 3))
+    high = np.maximum.reduceat(corners.max(axis=1), start) if count else np.empty((0, 3))
+    middle = (low + high) / 2
+    height = np.einsum("ij,ij->i", solid.centroids - middle[of], solid.area_vectors)
+    volume = np.bincount(of, height, minlength=count) / 3.0
+    return Shells(of, volume, low, high, np.bincount(of, minlength=count))
+
+
+def body_numbers(shells: Shells) -> Numbers:
+    """(k,) body of each shell, largest body first; a void (a shell that faces inward) belongs to the smallest body
+    whose box holds its box."""
+    outer = np.flatnonzero(shells.volume > 0)
+    if len(outer) <= 1:
+        return np.zeros(len(shells.volume), np.int64)
+    outer = outer[np.argsort(-shells.volume[outer], kind="stable")]
+    body = np.zeros(len(shells.volume), np.int64)
+    body[outer] = np.arange(len(outer))
+    for void in np.flatnonzero(shells.volume <= 0):
+        slack = 1e-9 * float(np.linalg.norm(shells.high[void] - shells.low[void]))
+        around = (shells.low[outer] <= shells.low[void] + slack).all(axis=1)
+        around &= (shells.high[void] <= shells.high[outer] + slack).all(axis=1)
+        holders = np.flatnonzero(around)
+        body[void] = holders[-1] if len(holders) else 0
+    return body
+
+
+def specks_among(shells: Shells, factors: Floats) -> NDArray[np.bool_]:
+    """(k,) which shells are specks: under the crumb limit beside the largest one.
+
+    factors : (3,) mm in one unit along each axis
+    """
+    size = ((shells.high - shells.low) * np.abs(factors)).max(axis=1)
+    box = np.prod(np.maximum(shells.high - shells.low, 1e-12), axis=1)
+    # an open fragment has no volume worth the name: its box stands in for it
+    amount = np.where(np.abs(shells.volume) > 1e-9 * box, np.abs(shells.volume), 0.0)
+    largest = int(np.argmax(box)) if len(box) else 0
+    small = (amount < CRUMB_SHARE * max(float(amount.max(initial=0.0)), 1e-300)) & (size < CRUMB_SIZE)
+    small &= (box < CRUMB_SHARE * box.max(initial=0.0)) & (shells.volume > -1e-3 * box)  # a void is no speck
+    if len(small):
+        small[largest] = False
+    return np.asarray(small)

@@ -1,0 +1,23 @@
+"""Which forms of a wearer there are, and what each is made from. Light to load: the window lists them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Form:
+    """title : what it is called; measure : what its one measure is; usual, least, most : mm"""
+
+    title: str
+    measure: str
+    usual: float
+    least: float
+    most: float
+
+
+FORMS: dict[str, Form] = {
+    "head": Form("Head", "girth above the brow", 570.0, 300.0, 800.0),
+    "hand": Form("Hand", "length, wrist to fingertip", 188.0, 80.0, 260.0),
+    "forearm": Form("Forearm", "largest girth", 290.0, 120.0, 500.0),
+}

@@ -1,0 +1,205 @@
+"""The room around a guest: where the prop comes too near, and the scale or place at which it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import map_coordinates
+
+from ..errors import BadPlan
+from ..outcome import Room
+from ..plan import UNITS, Guest
+from ..progress import QUIET, Job
+from ..solid import Solid, finer
+from .forms import MAKERS
+
+Floats = NDArray[np.float64]
+
+_FINE = 1 / 60
+"""Share of the guest's diagonal: distance between the points of the prop that are looked at."""
+_SEARCH_POINTS = 30_000
+_SETTLE_POINTS = 6_000
+_SCALES = (0.05, 20.0)
+_GRID = 56
+"""Cells along the longest side of the grid for quick answers."""
+
+
+@lru_cache(maxsize=16)
+def _form(name: str, measure: float) -> Solid:
+    return MAKERS[name](measure)
+
+
+def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
+    """The guest at its own true size, mm, turned, its origin at 0.
+
+    model : the surface of a guest that is a model, in its unit
+
+    Raises
+    ------
+    BadPlan : the guest is a model and its surface is not there.
+    """
+    if guest.form == "model":
+        if model is None:
+            raise BadPlan(f"The file of “{guest.name}” is not at hand.")
+        solid = model.resized(np.full(3, UNITS[guest.unit]))
+    else:
+        solid = _form(guest.form, guest.measure)
+    return Solid(solid.vertices @ guest.turn.rotation.T, solid.triangles)
+
+
+def _points(prop: Solid, low: Floats, high: Floats, apart: float) -> tuple[Floats, Floats]:
+    """(points (n, 3), area (n,) that each stands for) over the facets whose boxes meet a box.
+
+    Facets are divided until their sides are shorter than ``apart``; each part is looked at in its middle, and the
+    corners of all as well, standing for no area.
+    """
+
+    def meets(corners: Floats) -> NDArray[np.bool_]:
+        return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
+
+    corners = prop.vertices[prop.triangles]
+    corners = corners[meets(corners)]
+    points, areas = [corners.reshape(-1, 3)], [np.zeros(3 * len(corners))]
+    for small in finer(corners, apart, meets):
+        cross = np.cross(small[:, 1] - small[:, 0], small[:, 2] - small[:, 0])
+        points.append(small.mean(axis=1))
+        areas.append(0.5 * np.linalg.norm(cross, axis=1))
+    return np.concatenate(points), np.concatenate(areas)
+
+
+def signed_distance(solid: Solid, points: Floats) -> Floats:
+    """(n,) mm from each point to a closed solid, below 0 inside it."""
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
+    return np.asarray(igl.signed_distance(np.ascontiguousarray(points), np.array(solid.vertices), faces, kind)[0])
+
+
+def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET) -> Room:
+    """The air between a guest and the prop's surface.
+
+    prop : the prop at its size, mm, model frame; factors : (3,) mm in one unit of its file, for the guest's place
+
+    Raises
+    ------
+    BadPlan : the guest is a model and its surface is not there.
+    Cancelled : the job is no longer wanted.
+    """
+    job.step(0.9, f"Looking at the room around {guest.name}")
+    solid = guest_solid(guest, model)
+    at = np.array(guest.place) * factors
+    reach = solid.diagonal
+    points, areas = _points(prop, solid.bounds[0] + at - reach, solid.bounds[1] + at + reach, reach * _FINE)
+    if not len(points):
+        return Room(solid, None, at, np.empty((0, 3)), 0.0)
+    distance = signed_distance(solid, points - at)
+    nearest = int(np.argmin(distance))
+    inside = distance < 0
+    poking = points[inside & (areas > 0)]
+    return Room(solid, float(distance[nearest]), points[nearest], poking, float(areas[inside].sum()))
+
+
+def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most: int) -> Floats:
+    """(n, 3) points of the prop, seen from the guest's place; ``most`` of them, spread."""
+    at = np.array(guest.place) * factors
+    points, _ = _points(prop, prop.bounds[0], prop.bounds[1], max(solid.diagonal * _FINE, prop.diagonal / 300))
+    points = np.unique(np.round(points, 3), axis=0) - at
+    if len(points) > most:  # by chance and not by every so many, which on a symmetric prop picks one side
+        points = points[np.random.default_rng(1).choice(len(points), most, replace=False)]
+    return points
+
+
+def scale_with_clearance(
+    prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
+) -> float:
+    """The smallest factor by which the prop must be scaled further so that the guest's wished clearance is kept all
+    around it, the guest staying at its place on the prop.
+
+    Raises
+    ------
+    BadPlan : no scale between a twentieth and twenty times does it.
+    Cancelled : the job is no longer wanted.
+    """
+    solid = guest_solid(guest, model)
+    points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
+
+    def clearance(scale: float) -> float:
+        return float(signed_distance(solid, points * scale).min())
+
+    low, high = _SCALES
+    # from where it is now, outward or inward, so that the scale found is the nearest one at which it fits
+    if clearance(1.0) >= guest.clearance:
+        high, low = 1.0, 1.0
+        while low > _SCALES[0] and clearance(low) >= guest.clearance:
+            high, low = low, low / 1.25
+    else:
+        low, high = 1.0, 1.0
+        while high < _SCALES[1] and clearance(high) < guest.clearance:
+            low, high = high, high * 1.25
+    if clearance(high) < guest.clearance:
+        raise BadPlan(
+            f"No scale up to {_SCALES[1]:g} times gives “{guest.name}” {guest.clearance:g} mm of air all around.",
+            kept="The scale is as it was.", remedy="Move it so that it stands free inside the prop.",
+        )  # fmt: skip
+    for step in range(14):
+        job.step(step / 14, "Finding the scale")
+        middle = (low + high) / 2
+        low, high = (low, middle) if clearance(middle) >= guest.clearance else (middle, high)
+    # the search looked at some of the points; the last tenths of a millimetre come from all of them
+    for _ in range(4):
+        found = room_around(prop.resized(np.full(3, high)), guest, factors * high, model, job).clearance
+        if found is None or found >= guest.clearance - 0.02:
+            break
+        high *= 1.0 + (guest.clearance - found) / (0.3 * solid.diagonal)
+    return high
+
+
+def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats], float]:
+    """A function of the guest's shift that gives about the clearance, from distances on a grid around the guest."""
+    job.step(0.0, "Measuring the guest")
+    pad = 0.3 * solid.diagonal
+    low, size = solid.bounds[0] - pad, solid.size + 2 * pad
+    cell = float(size.max()) / _GRID
+    counts = np.ceil(size / cell).astype(int) + 1
+    at = np.stack(np.meshgrid(*(np.arange(n) for n in counts), indexing="ij"), axis=-1).reshape(-1, 3)
+    field = signed_distance(solid, low + at * cell).reshape(counts)
+
+    def clearance(shift: Floats) -> float:
+        return float(map_coordinates(field, ((points - shift - low) / cell).T, order=1, mode="nearest").min())
+
+    return clearance
+
+
+def settled_place(
+    prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
+) -> tuple[float, float, float]:
+    """The place near the present one with the most air around the guest, in units of the file.
+
+    A pattern search: steps along the axes, halved when none helps. The first are small, so that it does not leave a
+    prop through its wall.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    solid = guest_solid(guest, model)
+    points = _near_points(prop, guest, solid, factors, _SETTLE_POINTS)
+    clearance = _quick_clearance(solid, points, job)
+    moved, step = np.zeros(3), min(0.03 * prop.diagonal, 0.1 * solid.diagonal)
+    best = clearance(moved)
+    rounds = 0
+    while step > 0.25 and rounds < 60:
+        job.step(rounds / 60, f"Moving {guest.name} to where there is room")
+        rounds += 1
+        tries = [moved + step * sign * axis for axis in np.eye(3) for sign in (-1, 1)]
+        values = [clearance(shift) for shift in tries]
+        if max(values) > best + 1e-6:
+            best = max(values)
+            moved = tries[int(np.argmax(values))]
+        else:
+            step /= 2
+    x, y, z = ((np.array(guest.place) * factors + moved) / factors).tolist()
+    return x, y, z

@@ -1,0 +1,122 @@
+"""Pointing at the model: where a click on the bed goes, and what was measured there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+if TYPE_CHECKING:
+    from .state import DeskState
+
+
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """What was measured on the model by pointing at it.
+
+    kind : "distance", "wall", "edge" or "scale"; points : (k, 3) mm, model frame; words : the answer; value : mm, None
+    while it is not there yet
+    """
+
+    kind: str
+    points: NDArray[np.float64]
+    words: str
+    value: float | None = None
+
+
+class Pointing(QObject):
+    """A part of the desk state. kind : what is pointed at for: "facet" (to seat a piece on it), "distance", "wall",
+    "edge", "scale"; "" while nothing is
+
+    walls : (m,) mm of wall behind each facet of each piece, where they are shown; wall_limit : mm
+    """
+
+    changed = Signal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self._state = state
+        self.kind = ""
+        self.measured: Measured | None = None
+        self.walls: tuple[NDArray[np.float32], ...] | None = None
+        self.wall_limit = 0.0
+
+    def forget(self) -> None:
+        """The model is another one, or at another size."""
+        self.kind = ""
+        self.measured = self.walls = None
+        self.changed.emit()
+
+    def begin(self, what: str) -> None:
+        """Begins to point at the model ("facet", "distance", "wall", "edge", "scale"), or ends it ("")."""
+        self.kind = what
+        if what:
+            self.measured = None
+        self.changed.emit()
+        self._state.view_changed.emit()
+
+    def at(self, number: int, facet: int, place: NDArray[np.float64]) -> None:
+        """A place on a piece was clicked (mm, model frame) while pointing."""
+        kind, state = self.kind, self._state
+        if kind in ("distance", "scale"):
+            before = self.measured.points if self.measured and len(self.measured.points) == 1 else np.empty((0, 3))
+            points = np.concatenate([before, place[None]])
+            length = float(np.linalg.norm(points[1] - points[0])) if len(points) == 2 else None
+            words = "Click the second point." if length is None else f"{length:.2f} mm"
+            self._show(Measured(kind, points, words, length), more=length is None)
+        elif kind == "wall":
+            self._show(Measured(kind, place[None], "Measuring …"))
+            state.ask("measure", "wall_at", state.plan, state.printer, number, facet, label="Measuring the wall",
+                      done=lambda mm: self._on_wall(place, number, facet, mm))  # fmt: skip
+        elif kind == "edge":
+            self._show(Measured(kind, place[None], "Measuring …"))
+            state.ask("measure", "edge_at", state.plan, state.printer, number, place, label="Measuring the edge",
+                      done=self._on_edge)  # fmt: skip
+
+    def _show(self, measured: Measured, *, more: bool = False) -> None:
+        self.measured = measured
+        if not more:
+            self.kind = ""
+        self.changed.emit()
+        self._state.view_changed.emit()
+
+    def _on_wall(self, place: NDArray[np.float64], number: int, facet: int, mm: float) -> None:
+        if not np.isfinite(mm):
+            self._show(Measured("wall", place[None], "There is no other side here: the surface is open."))
+            return
+        inward = -self._state.pieces[number].solid.normals[facet]
+        self._show(Measured("wall", np.stack([place, place + mm * inward]), f"{mm:.2f} mm of wall", mm))
+
+    def _on_edge(self, edge: Any) -> None:
+        words = f"{edge.diameter:.2f} mm across (round to within {edge.off:.2f} mm)"
+        self._show(Measured("edge", edge.corners, words, edge.diameter))
+
+    def scale_by_points(self, wanted: float) -> None:
+        """Scales so that the two points that were clicked are so many mm apart."""
+        measured = self.measured
+        if measured is not None and measured.kind == "scale" and measured.value:
+            plan = self._state.plan
+            self._state.change("scale by two points", lambda: plan.sized(scale=plan.scale * wanted / measured.value))
+
+    def show_walls(self, limit: float | None) -> None:
+        """Colours the model where its wall is thinner than a limit, mm; None ends it."""
+        if limit is None:
+            self.walls = None
+            self._state.view_changed.emit()
+            return
+        state = self._state
+        plan = state.plan
+
+        def done(walls: tuple[NDArray[np.float32], ...]) -> None:
+            if state.plan == plan and state.up_to_date:
+                self.walls, self.wall_limit = walls, limit
+                self.changed.emit()
+                self._state.view_changed.emit()
+
+        if self.walls is not None:
+            done(self.walls)
+        else:
+            state.ask("measure", "walls", plan, state.printer, done=done, label="Measuring the walls")

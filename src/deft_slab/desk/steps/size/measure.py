@@ -1,0 +1,99 @@
+"""Measure: what a caliper would say."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from ...state import DeskState
+from ...widgets import text
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, label, row, say
+
+_KINDS = (
+    ("distance", "Distance …", "Click two points; their distance is shown."),
+    ("wall", "Wall …", "Click a place; the wall is measured straight through."),
+    ("edge", "Round edge …", "Click beside the rim of a hole or a round foot; its diameter is measured."),
+)
+
+
+class MeasurePanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self.head("Point at the model")
+        self.kinds = {
+            kind: button(words, tip, partial(self._begin, kind), checkable=True) for kind, words, tip in _KINDS
+        }
+        self.add(row(*self.kinds.values(), 1))
+        self._said = label("", "figure", wrap=True)
+        self.add(self._said)
+        self.head("Thin walls")
+        self.limit = NumberField("mm", low=0.01, high=1e3, step=0.1, decimals=2)
+        self.limit.setAccessibleName("Thinner than")
+        self.limit.setToolTip("Walls thinner than this are coloured. To begin with, two line widths of the printer.")
+        self.limit.committed.connect(self._on_limit)
+        self.walls = button("Colour what is thinner than", "Measures the wall everywhere and colours what is thinner.",
+                            self._toggle_walls, checkable=True)  # fmt: skip
+        self.add(row(self.walls, 1, self.limit))
+        self._found = label("", "faint", wrap=True)
+        self.add(self._found)
+        self.head("The model")
+        self._rows = self.add_figures(
+            ("Size as opened", "In units of the file."), ("Size", "As it stands, in mm."),
+            ("Volume", "Of the closed surface."),
+            ("Surface area", "Of all facets."), ("Triangles", "After mending."), ("Bodies", "As the file has them."),
+        )  # fmt: skip
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed):
+            signal.connect(self.refresh)
+        self._limit_for: object = None
+        self.refresh()
+
+    def _begin(self, kind: str) -> None:
+        self._state.pointing.begin(kind if self.kinds[kind].isChecked() else "")
+
+    def _toggle_walls(self) -> None:
+        self._state.pointing.show_walls(self.limit.value if self.walls.isChecked() else None)
+
+    def _on_limit(self, limit: float) -> None:
+        if self._state.pointing.walls is not None:
+            self._state.pointing.show_walls(limit)
+
+    def refresh(self) -> None:
+        state, pointing = self._state, self._state.pointing
+        self.setEnabled(state.model is not None)
+        if self._limit_for != state.printer:
+            self._limit_for = state.printer
+            self.limit.set_value(round(state.printer.thinnest_wall, 2))
+        for kind, choose in self.kinds.items():
+            choose.setChecked(pointing.kind == kind)
+        measured = pointing.measured
+        self._said.setText(measured.words if measured and measured.kind != "scale" else "Nothing measured yet.")
+        self.walls.setChecked(pointing.walls is not None)
+        if state.model is None or state.plan is None or state.evaluated is None:
+            return
+        self._say_walls()
+        raw, pieces = state.model.solid.size, state.pieces
+        self._rows["Size as opened"].setText(" × ".join(f"{value:.4g}" for value in raw) + f" {state.plan.unit}")
+        self._rows["Size"].setText(text.box(tuple((raw * np.abs(state.plan.factors)).tolist())))
+        before = state.evaluated.outcome.volume_before_mm3
+        self._rows["Volume"].setText(text.volume(before) if before is not None else "none: not closed")
+        self._rows["Surface area"].setText(text.area(sum(float(piece.solid.areas.sum()) for piece in pieces)))
+        self._rows["Triangles"].setText(f"{sum(len(piece.solid.triangles) for piece in pieces):,}")
+        self._rows["Bodies"].setText(str(max(1, len(state.model.bodies))))
+
+    def _say_walls(self) -> None:
+        pointing = self._state.pointing
+        if pointing.walls is None:
+            self._found.setText("")
+            return
+        thinnest, area = np.inf, 0.0
+        for piece, walls in zip(self._state.pieces, pointing.walls, strict=False):
+            real = piece.solid.areas > 0
+            thinnest = min(thinnest, float(walls[real].min(initial=np.inf)))
+            area += float(piece.solid.areas[walls < pointing.wall_limit].sum())
+        found = f"{text.area(area)} of the surface has less than {pointing.wall_limit:g} mm behind it"
+        words = found if area else f"No wall is thinner than {pointing.wall_limit:g} mm"
+        say(self._found, f"{words}; the thinnest is {thinnest:.2f} mm.", "look" if area else "good")

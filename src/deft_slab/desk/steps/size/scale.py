@@ -1,0 +1,206 @@
+"""Scale: the unit of the file, and how big the prop will be."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
+
+from ...state import DeskState
+from ...widgets import text
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, label, row, say
+from ...widgets.unit_tiles import NAMES, UnitTiles
+
+_AXES = (("Width", "x"), ("Depth", "y"), ("Height", "z"))
+
+
+class ScalePanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._question = self._make_question()
+        self.add(self._question)
+        self._unit_head = label("One unit of the file is …", "head")
+        self.add(self._unit_head)
+        self.tiles = UnitTiles()
+        self.tiles.chosen.connect(state.choose_unit)
+        self.add(self.tiles)
+        self._stated = label("", "faint", wrap=True)
+        self.add(self._stated)
+        self._drawn = self._make_fineness()
+        self.add(self._drawn)
+        self.head("How big")
+        self.percent = NumberField("%", low=0.01, high=1e6, step=5.0, decimals=2)
+        self.percent.setAccessibleName("Scale in percent")
+        self.percent.setToolTip("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
+        self.percent.committed.connect(lambda value: state.resize(scale=value / 100))
+        self.add(row(label("Scale"), 1, self.percent))
+        self._standing_for: object = None
+        self._standing = np.zeros(3)
+        self._along: dict[str, QLabel] = {}
+        self.lengths: dict[str, NumberField] = {}
+        for name, axis in _AXES:
+            field = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=1)
+            field.setAccessibleName(name)
+            field.setToolTip(f"{name} as it stands; type a length, and the others follow.")
+            field.committed.connect(partial(self._set_length, "xyz".index(axis)))
+            self.lengths[axis] = field
+            self._along[axis] = label("", "faint")
+            self.add(row(label(name), self._along[axis], 1, field))
+        self.apart = button(
+            "Each axis by itself", "A typed length then stretches its own axis only: round things stop being round.",
+            self._toggle_apart, checkable=True,
+        )  # fmt: skip
+        self.even = button("Even again", "All axes by the same factor again.", self._make_even)
+        self.add(row(self.apart, self.even, 1))
+        self._warning = label("What was round is no longer round.", "look", wrap=True)
+        self.add(self._warning)
+        self.fill = button(
+            "Largest that fits", "Scales it, as it stands, until it just fits the printer.", state.scale_to_bed
+        )
+        self.two = button(
+            "By two points …", "Click two points whose distance you know, then type the distance.",
+            self._begin_two, checkable=True,
+        )  # fmt: skip
+        self.add(row(self.fill, self.two, 1))
+        self._between = QWidget()
+        self.wanted = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=2)
+        self.wanted.setAccessibleName("Wanted distance")
+        self.wanted.setToolTip("What the distance between the two points should be; Enter scales.")
+        self.wanted.committed.connect(state.pointing.scale_by_points)
+        self._now = label("", "faint")
+        self._between.setLayout(row(self._now, 1, label("should be"), self.wanted))
+        self.add(self._between)
+        self.head("Mirror and copies")
+        self._mirrors = QButtonGroup(self)
+        self._mirrors.setExclusive(False)
+        self.mirrors = {
+            axis: button(words, f"Swaps {words.lower()} of the model, along the file's {axis.upper()} axis.",
+                         partial(self._mirror, axis), checkable=True)
+            for axis, words in (("x", "Left and right"), ("y", "Front and back"), ("z", "Top and bottom"))
+        }  # fmt: skip
+        for mirror in self.mirrors.values():
+            mirror.setProperty("role", "small")
+            self._mirrors.addButton(mirror)
+        self.add(row(*self.mirrors.values(), 1, spacing=4))
+        self.copies = NumberField("", low=1, high=1000, step=1, decimals=0)
+        self.copies.setAccessibleName("Copies")
+        self.copies.setToolTip("How many of the prop lie on the beds and in the 3MF. Figures are for one.")
+        self.copies.committed.connect(lambda value: state.set_copies(round(value)))
+        self.add(row(label("Copies on the beds"), 1, self.copies))
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _make_question(self) -> QFrame:
+        card = QFrame()
+        card.setProperty("role", "ask")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(10, 8, 10, 8)
+        column.setSpacing(6)
+        self._asked = label("", "title", wrap=True)
+        column.addWidget(self._asked)
+        self.right = button(
+            "That's right", "Keeps the size that is marked below.", self._state.answer_unit, role="main"
+        )
+        column.addLayout(row(self.right, label("or choose below", "faint"), 1))
+        return card
+
+    def _make_fineness(self) -> QFrame:
+        """For files with exact faces: how finely they are drawn, before anything else is done."""
+        card = QFrame()
+        card.setProperty("role", "ask")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(10, 8, 10, 8)
+        column.setSpacing(6)
+        self._drawn_words = label("", "", wrap=True)
+        column.addWidget(self._drawn_words)
+        self.fineness = NumberField("mm", low=0.002, high=20, step=0.05, decimals=3)
+        self.fineness.setAccessibleName("Fineness")
+        self.fineness.setToolTip(
+            "How far the triangles may be off the exact faces. Finer takes longer and more of them."
+        )
+        self.fineness.committed.connect(lambda value: self._state.open(self._state.fetched.path, value))
+        self.take = button("Take it so", "Goes on with these triangles.", self._state.answer_fineness, role="main")
+        column.addLayout(row(label("Off by at most"), self.fineness, 1, self.take))
+        return card
+
+    def _lengths_now(self) -> np.ndarray:
+        """(3,) mm: of the model as it stands; along the file's own axes where each is to be stretched by itself."""
+        plan, solid = self._state.plan, self._state.model.solid
+        if self.apart.isChecked():
+            return solid.size * np.abs(plan.factors)
+        if self._standing_for != (solid, plan.tilt, plan.stretch):
+            self._standing_for = (solid, plan.tilt, plan.stretch)
+            self._standing = np.ptp(solid.vertices * plan.stretch @ plan.tilt.rotation.T, axis=0)
+        return self._standing * abs(plan.factors[0] / plan.stretch[0])
+
+    def _set_length(self, axis: int, length: float) -> None:
+        state = self._state
+        ratio = length / float(self._lengths_now()[axis])
+        if self.apart.isChecked():
+            stretch = list(state.plan.stretch)
+            stretch[axis] *= ratio
+            state.resize(stretch=tuple(stretch))
+        else:
+            state.resize(scale=state.plan.scale * ratio)
+        self.refresh()
+
+    def _toggle_apart(self) -> None:
+        self.refresh()
+
+    def _make_even(self) -> None:
+        self.apart.setChecked(False)
+        self._state.resize(stretch=(1.0, 1.0, 1.0))
+
+    def _mirror(self, axis: str) -> None:
+        self._state.resize(mirror=axis if self._state.plan.mirror != axis else None)
+        self.refresh()
+
+    def _begin_two(self) -> None:
+        self._state.pointing.begin("scale" if self.two.isChecked() else "")
+
+    def refresh(self) -> None:
+        state = self._state
+        self.setEnabled(state.model is not None)
+        if state.model is None:
+            return
+        plan, size = state.plan, self._lengths_now()
+        self._question.setVisible(state.asking_unit)
+        if state.asking_unit:
+            self._asked.setText(
+                f"The file does not say what its numbers mean. In {NAMES[plan.unit]} it is "
+                f"{text.any_box(tuple(size.tolist()))}."
+            )
+        self.tiles.show_model(state.model.solid.size, plan.scale, plan.unit, state.fetched.outline)
+        stated = state.model.unit
+        self._stated.setText(f"The file says {NAMES[stated]}." if stated else "")
+        self._stated.setVisible(bool(stated) and state.path is None)
+        self._drawn.setVisible(state.fetched.exact and state.asking_fineness)
+        self._drawn_words.setText(
+            f"The file holds exact faces. They are drawn with {len(state.model.solid.triangles):,} triangles."
+        )
+        self.fineness.set_value(state.fetched.fineness)
+        self.percent.set_value(plan.scale * 100)
+        for place, (axis, field) in enumerate(self.lengths.items()):
+            field.set_value(float(size[place]))
+            self._along[axis].setText(f"the file's {axis.upper()}" if self.apart.isChecked() else "as it stands")
+        uneven = plan.stretch != (1.0, 1.0, 1.0)
+        self._warning.setVisible(uneven or self.apart.isChecked())
+        say(self._warning, "What was round is no longer round." if uneven else
+            "Now a length stretches its own axis only: what is round will not stay round.", "look")  # fmt: skip
+        self.even.setVisible(uneven)
+        for axis, mirror in self.mirrors.items():
+            mirror.setChecked(plan.mirror == axis)
+        self.copies.set_value(plan.copies)
+        pointing = state.pointing
+        self.two.setChecked(pointing.kind == "scale")
+        measured = pointing.measured
+        between = measured is not None and measured.kind == "scale" and measured.value is not None
+        self._between.setVisible(between)
+        if between:
+            self._now.setText(f"now {measured.value:.2f} mm")
+            self.wanted.set_value(round(measured.value, 2))

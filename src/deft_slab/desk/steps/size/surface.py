@@ -1,0 +1,178 @@
+"""Surface: the bodies of the file, what mending found and did, and how to force it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import get_args
+
+import numpy as np
+from PySide6.QtWidgets import QComboBox
+
+from ....core.outcome import MendReport
+from ....core.plan import Mending, Role
+from ...state import DeskState
+from ...widgets import text
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, emptied, label, row
+
+_TITLES = {
+    "clean": "Merge and clean", "orient": "Facets outward", "specks": "Stray specks", "close": "Holes",
+    "rewrap": "Rewrap", "join": "Overlapping bodies", "thin": "Thin",
+}  # fmt: skip
+
+
+class SurfacePanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._body_head = label("Bodies of the file", "head")
+        self.add(self._body_head)
+        self._bodies = self.add_list()
+        self.roles: list[QComboBox] = []
+        self.head("What mending did")
+        self._steps = self.add_list()
+        self._rows = self.add_figures(
+            ("Triangles", "Before and after mending."),
+            ("Volume", "Of the closed surface, before and after mending; none while it is open."),
+            ("Moved by up to", "The largest distance between the surface as it came and as it is now. Over a hole it "
+             "is the way from the patch to the nearest old surface."),
+        )  # fmt: skip
+        self.came = button(
+            "As it came", "Shows the surface as it was in the file, with its open edges.", self._toggle_came,
+            checkable=True,
+        )  # fmt: skip
+        self.back = button("Put all mending back", "Leaves the surface as it came.", state.leave_unmended)
+        self.add(row(self.came, self.back, 1))
+        self.head("Mend, from gentle to forceful")
+        self.gentle = button(
+            "Mend it", "Merges and cleans, turns facets outward, closes holes: small and flat ones flat, large ones "
+            "smooth. Bodies that overlap become one.",
+            partial(state.mend, "mend the surface", clean=True, orient=True, close=True), role="main",
+        )  # fmt: skip
+        self.specks = button(
+            "Leave specks out",
+            "Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm).",
+            partial(state.mend, "leave specks out", drop_specks=True),
+        )
+        self.add(row(self.gentle, self.specks, 1))
+        self._speck_words = label("", "faint", wrap=True)
+        self.add(self._speck_words)
+        self.fineness = NumberField("mm", low=0.001, high=1e4, step=0.1, decimals=2)
+        self.fineness.setAccessibleName("Fineness of rewrapping")
+        self.fineness.setToolTip(
+            "Cells that the new surface is drawn with; walls thinner than two of them may be lost."
+        )
+        self.rewrap = button(
+            "Rewrap at", "Makes the surface anew around what the old one encloses. For tangled surfaces that nothing "
+            "gentler closes.", self._rewrap,
+        )  # fmt: skip
+        self.add(row(self.rewrap, self.fineness, 1))
+        self.fewest = NumberField("", low=100, high=5e6, step=10_000, decimals=0)
+        self.fewest.setAccessibleName("Triangles to be left")
+        self.fewest.setToolTip("How many triangles should be left, about.")
+        self.thin = button(
+            "Thin to", "Fewer triangles where the surface is smooth; the report says how far it moved.", self._thin
+        )
+        self.add(row(self.thin, self.fewest, label("triangles", "faint"), 1))
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.view_changed):
+            signal.connect(self.refresh)
+        self._filled_for: object = None
+        self.refresh()
+
+    def _toggle_came(self) -> None:
+        self._state.show(as_it_came=self.came.isChecked())
+
+    def _longest(self) -> float:
+        return float(self._state.model.solid.size.max() * np.abs(self._state.plan.factors).max())
+
+    def _rewrap(self) -> None:
+        fineness = self.fineness.value / float(np.abs(self._state.plan.factors).max())
+        self._state.mend("rewrap the surface", clean=True, orient=True, rewrap=fineness)
+
+    def _thin(self) -> None:
+        self._state.mend("thin the surface", thin_to=round(self.fewest.value))
+
+    def refresh(self) -> None:
+        state = self._state
+        self.setEnabled(state.model is not None)
+        if state.model is None:
+            return
+        mending = state.plan.mending
+        self.came.setChecked(state.as_it_came)
+        self.came.setEnabled(mending.does_something or bool(state.plan.roles))
+        self.back.setEnabled(mending.does_something)
+        gentle = Mending(clean=True, orient=True, close=True)
+        self.gentle.setEnabled(any(not getattr(mending, step) for step in ("clean", "orient", "close")) and
+                               mending != gentle)  # fmt: skip
+        report = state.evaluated.outcome.report if state.evaluated else None
+        if (state.model, state.plan, report) == self._filled_for:
+            return
+        self._filled_for = (state.model, state.plan, report)
+        self._fill_bodies()
+        self.fineness.set_value(round(self._longest() / 200, 2))
+        self.fewest.set_value(max(10_000.0, round(len(state.model.solid.triangles) / 2, -3)))
+        if report is not None:
+            self._fill_report(report)
+
+    def _fill_bodies(self) -> None:
+        state = self._state
+        bodies = state.model.bodies
+        emptied(self._bodies)
+        self.roles = []
+        self._body_head.setText(f"{len(bodies)} bodies in the file" if len(bodies) > 1 else "One body in the file")
+        for number, body in enumerate(bodies):
+            combo = QComboBox()
+            combo.addItems(get_args(Role))
+            combo.setCurrentText(state.plan.role(number))
+            combo.setAccessibleName(f"What becomes of {body.name}")
+            combo.setToolTip(
+                "With the rest: one piece with the others, joined where they overlap. On its own: a separate piece. "
+                "Left out: not printed."
+            )
+            combo.textActivated.connect(partial(state.set_role, number))
+            self.roles.append(combo)
+            name = label(body.name)
+            name.setMaximumWidth(110)
+            name.setToolTip(body.name)
+            self._bodies.addLayout(row(name, label(f"{body.triangles:,} tri.", "faint"), 1, combo))
+
+    def _fill_report(self, report: MendReport) -> None:
+        emptied(self._steps)
+        state = self._state
+        if not report.steps:
+            closed = not state.evaluated.outcome.defects.sentence()
+            words = "Nothing was needed: the surface is closed and faces outward." if closed else "Nothing yet."
+            self._steps.addWidget(label(words, "good" if closed else "look", wrap=True))
+        for step in report.steps:
+            self._add_step(_TITLES[step.kind], step.sentence(), step.changed, step.places)
+        problem = state.evaluated.outcome.defects.sentence()
+        if problem:
+            self._add_step("Still open", problem, True, state.evaluated.outcome.defects.segments)
+        if report.tangled > 0.01:
+            self._steps.addWidget(
+                label(f"{100 * report.tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",
+                      "look", wrap=True)
+            )  # fmt: skip
+        counts = (report.triangles_before, report.triangles_after)
+        self._rows["Triangles"].setText(_change(*(f"{count:,}" for count in counts)))
+        volumes = [text.volume(v) if v is not None else "none" for v in (report.volume_before, report.volume_after)]
+        self._rows["Volume"].setText(_change(*volumes))
+        self._rows["Moved by up to"].setText(f"{report.deviation:.3g} mm" if report.changed else "0 mm")
+        self.specks.setEnabled(report.specks > 0)
+        words = f"{report.specks:,} stray specks, up to {report.speck_size:.2g} mm across." if report.specks else ""
+        self._speck_words.setText(words)
+        self._speck_words.setVisible(bool(words))
+
+    def _add_step(self, title: str, said: str, changed: bool, places: np.ndarray) -> None:
+        where = button(
+            "Where", f"Marks on the bed: {said}", partial(self._state.show, mend_places=places), role="small"
+        )
+        where.setAccessibleName(f"Where: {title}")
+        where.setVisible(changed and len(places) > 0)
+        self._steps.addLayout(row(label(title, "title"), 1, where))
+        self._steps.addWidget(label(said, "look" if changed else "good", wrap=True))
+
+
+def _change(before: str, after: str) -> str:
+    return after if before == after else f"{before} → {after}"
