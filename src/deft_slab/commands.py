@@ -18,7 +18,7 @@ from .core.judge.base import fit, largest_scale
 from .core.judge.exposure import exposure
 from .core.judge.figures import measure
 from .core.judge.tilts import down_to_rotation, set_down, unit
-from .core.judge.walls import thickness
+from .core.judge.walls import thickness, thinnest
 from .core.mend.mended import advised
 from .core.outcome import MendReport
 from .core.plan import UNITS, Guest, Mending, Plan, StraightCut
@@ -131,7 +131,7 @@ def _measure(arguments: argparse.Namespace) -> dict[str, object]:
         result["bodies"] = [body.name for body in opened.model.bodies]
     if arguments.wall is not None:
         walls = thickness(solid)
-        result |= {"thinnest_wall_mm": float(walls.min()),
+        result |= {"thinnest_wall_mm": thinnest(walls, solid.areas),
                    "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}  # fmt: skip
     if arguments.wearer is not None:
         result |= _wearer(arguments, solid, plan)

@@ -120,7 +120,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
     """Ten requests in one lane at once: the last is answered, none after it, and none fails."""
     seen, failed = [], []
     for number in range(10):
-        jobs.submit("evaluate", "open", tee, 0.1, done=lambda _, number=number: seen.append(number), failed=failed.append)
+        jobs.submit("evaluate", "open", tee, 0.1, done=lambda _, n=number: seen.append(n), failed=failed.append)
     qtbot.waitUntil(lambda: not jobs.busy, timeout=60_000)
     assert seen[-1:] == [9]
     assert len(seen) <= 2

@@ -332,6 +332,8 @@ def _about_model(model: Model, plan: Plan, base: _Base, report: MendReport) -> l
         notes.append(f"The model is {longest / 1000:.3g} m long. Is the unit right?")
     if plan.stretch != (1.0, 1.0, 1.0):
         notes.append("The axes are stretched apart: what was round is no longer round.")
+    if model.y_up and plan.tilt == Tilt():
+        notes.append("It may be made to stand on Y. The Size step can stand it up.")
     notes += [step.sentence() for step in report.steps if step.kind == "join"]
     if report.specks:
         words = f"{report.specks:,} stray specks" if report.specks > 1 else "One stray speck"

@@ -10,4 +10,13 @@ MODELS = {
     "gull": FOLDER / "gull-figurehead.3mf",
     "lantern": FOLDER / "harbour-lantern.3mf",
     "hook": FOLDER / "tentacle-hook.3mf",
+    "helmet": FOLDER / "diver-helmet.3mf",
 }
+TROUBLED = {
+    "damaged": FOLDER / "gull-figurehead-from-a-scan.stl",
+    "bodies": FOLDER / "harbour-lantern-in-parts.obj",
+    "exact": FOLDER / "lantern-glass-ring.step",
+    "standing-on-y": FOLDER / "tentacle-hook.glb",
+}
+"""The same props as they arrive in real life: no unit and full of holes; in several bodies, one of them the supports of
+somebody else; with exact faces; made to stand on -Y."""

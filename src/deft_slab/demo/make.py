@@ -7,14 +7,17 @@ import sys
 import numpy as np
 
 from ..core.handoff.pieces import write_project, write_surface
+from ..core.handoff.saving import write_whole
 from ..core.intake.surfaces import Surface, tidy
 from ..core.outcome import Model
 from ..core.plan import Choice, Plan, Project, StraightCut, Tilt
 from ..core.printer import default_printer
 from ..core.solid import Solid
 from ..core.workshop import Workshop
-from . import MODELS, PROJECT
-from .props import gull, hook, lantern
+from . import MODELS, PROJECT, TROUBLED
+from .exact import ring_step
+from .props import gull, helmet, hook, lantern
+from .troubled import hook_on_y, lantern_in_parts, scanned_gull
 
 _FINENESS = 0.012
 """mm: how far thinning may move the surface; flats lose most of their triangles to it."""
@@ -49,8 +52,9 @@ def gull_project(model: Model) -> Project:
 
 
 def main() -> int:
-    for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook)):
-        model = make(build)
+    models = {}
+    for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook), ("helmet", helmet)):
+        model = models[key] = make(build)
         write_surface(model, MODELS[key])
         size = " x ".join(f"{value:.0f}" for value in model.solid.size)
         size_on_disk = MODELS[key].stat().st_size
@@ -59,6 +63,10 @@ def main() -> int:
             project, printer = gull_project(model), default_printer()
             pieces = Workshop(model).evaluate(project.plan, printer).pieces
             write_project(project, model, pieces, printer, PROJECT)
+    write_whole(TROUBLED["damaged"], scanned_gull(models["gull"].solid))
+    write_whole(TROUBLED["bodies"], lantern_in_parts(models["lantern"].solid))
+    write_whole(TROUBLED["exact"], ring_step(58.0, 50.0, 9.0).encode())
+    write_whole(TROUBLED["standing-on-y"], hook_on_y(models["hook"].solid))
     return 0
 
 

@@ -1,4 +1,4 @@
-"""The three props of the harbour play, as signed distance fields."""
+"""The props of the harbour play, as signed distance fields."""
 
 from __future__ import annotations
 
@@ -147,3 +147,28 @@ def hook() -> tuple:
 
 def _plate_depth(height: float) -> float:
     return 11 * math.sqrt(max(1 - ((height + 12) / 68) ** 2, 0.0))
+
+
+def helmet() -> tuple:
+    """A diver's helmet of tin: a shell around the head with a round window, a neck ring and a valve on the crown.
+
+    It is modelled at three quarters of the size that it needs: the part of the play is still to be cast.
+    """
+    low, high, step = (-104.0, -116.0, -3.0), (104.0, 108.0, 218.0), 2.0
+    p = grid(low, high, step)
+    outer = egg(p, (0, 0, 112), (90, 96, 98))
+    outer = blend(outer, limb(p, (0, 0, 0), (0, 0, 60), 76, 70), 20)
+    inner = egg(p, (0, 0, 112), (85.5, 91.5, 93.5))
+    inner = blend(inner, limb(p, (0, 0, -20), (0, 0, 60), 71.5, 65.5), 20)
+    shell = carve(outer, inner, 1.0)
+    window = np.maximum(np.hypot(p[0], p[2] - 116) - 40, p[1] + 20)
+    shell = carve(shell, window, 1.5)
+    rim = np.hypot(np.hypot(p[0], p[2] - 116) - 43, p[1] + 84) - 5.5
+    shell = blend(shell, np.maximum(rim, -inner - 2), 2.5)
+    for turn in np.linspace(0, 2 * np.pi, 12, endpoint=False):
+        at = (43 * math.cos(turn), -90.0, 116 + 43 * math.sin(turn))
+        shell = blend(shell, egg(p, at, (2.6, 2.6, 2.6)), 1.0)
+    shell = blend(shell, np.maximum(ring(p, (0, 0, 6), 77, 5.0), -inner), 3)
+    valve = limb(p, (0, 0, 206), (0, 0, 213), 9, 7)
+    shell = blend(shell, np.maximum(valve, -inner), 3)
+    return *surface(carve(shell, p[2] + np.zeros_like(shell), 1.5), low, step), "Diver helmet"

@@ -29,11 +29,14 @@ class Action:
 
 
 FILE = (
-    Action("open", "Open …", "Opens a model (STL, 3MF, PLY, OBJ) or a project.", ("Ctrl+O",), "ask_open"),
+    Action("open", "Open …", "Opens a model (STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP) or a project.", ("Ctrl+O",),
+           "ask_open"),
     Action("demo", "Open the demo", "Opens the gull figurehead, with three choices.", (), "open_demo"),
     Action("save", "Save", "Saves the project where it was saved last.", ("Ctrl+S",), "save", _with_model),
     Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), "ask_project_file",
            _with_model),
+    Action("printers", "Printers …", "Printer profiles: choose, copy, edit, import, export.", ("Ctrl+P",),
+           "edit_printers"),
     Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), "close"),
 )  # fmt: skip
 EDIT = (

@@ -43,6 +43,14 @@ class Fetched:
     fineness: float
 
 
+@dataclass(frozen=True, eq=False)
+class Walls:
+    """behind : (m,) mm of wall behind each facet of each piece; thinnest : mm that at least 1 mm² has behind it"""
+
+    behind: tuple[NDArray[np.float32], ...]
+    thinnest: float
+
+
 def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:
     """(n, 3) mm: points of the model frame where their piece lies on the bed."""
     return vertices @ laid.rotation.T + laid.shift

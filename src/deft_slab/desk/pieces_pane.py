@@ -106,8 +106,11 @@ class PiecesPane(QWidget):
         volume = f" · {text.volume(f.volume_mm3)}" if f.volume_mm3 is not None else ""
         frame.column.addWidget(label(f"{text.box(f.size_mm)}{volume}", "faint"))
         flat = label("✓ sits flat" if f.sits_flat else "! not flat", "good" if f.sits_flat else "look")
-        fits = label("✓ fits" if piece.fit.fits else f"! {piece.fit.sentence()}", "good" if piece.fit.fits else "look")
-        frame.column.addLayout(row(flat, fits, 1))
+        if piece.fit.fits:
+            frame.column.addLayout(row(flat, label("✓ fits", "good"), 1))
+        else:
+            frame.column.addWidget(flat)
+            frame.column.addWidget(label(f"! {piece.fit.sentence()}", "look", wrap=True))
         frame.column.addWidget(label(f"support {text.volume(f.support_volume_mm3)}", "faint"))
         frame.setAccessibleName(piece.name)
         frame.setToolTip("Click to choose this piece; double click to rename it." if several else "The whole model.")

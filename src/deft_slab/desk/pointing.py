@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from .messages import Walls
+
 if TYPE_CHECKING:
     from .state import DeskState
 
@@ -31,7 +33,7 @@ class Pointing(QObject):
     """A part of the desk state. kind : what is pointed at for: "facet" (to seat a piece on it), "distance", "wall",
     "edge", "scale"; "" while nothing is
 
-    walls : (m,) mm of wall behind each facet of each piece, where they are shown; wall_limit : mm
+    walls : of the pieces, where they are shown; wall_limit : mm, what counts as thin
     """
 
     changed = Signal()
@@ -41,7 +43,7 @@ class Pointing(QObject):
         self._state = state
         self.kind = ""
         self.measured: Measured | None = None
-        self.walls: tuple[NDArray[np.float32], ...] | None = None
+        self.walls: Walls | None = None
         self.wall_limit = 0.0
 
     def forget(self) -> None:
@@ -110,7 +112,7 @@ class Pointing(QObject):
         state = self._state
         plan = state.plan
 
-        def done(walls: tuple[NDArray[np.float32], ...]) -> None:
+        def done(walls: Walls) -> None:
             if state.plan == plan and state.up_to_date:
                 self.walls, self.wall_limit = walls, limit
                 self.changed.emit()

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
@@ -87,6 +88,7 @@ class DeskState(QObject):
         self._saved: Project | None = None
         self._shown: OrderedDict[Plan, Shown] = OrderedDict()
         self._tell_mending = False
+        self._stands: tuple[object, NDArray[Any]] | None = None
         jobs.restarted.connect(self._on_restarted)
 
     # what there is
@@ -105,6 +107,18 @@ class DeskState(QObject):
         """What plans are judged by: the project's printer, else the one chosen last."""
         project = self.project
         return (project.printer if project else None) or self.settings.printer or default_printer()
+
+    @property
+    def size(self) -> NDArray[Any] | None:
+        """(3,) mm: width, depth and height of the model as it stands."""
+        if self.model is None or self.plan is None:
+            return None
+        plan, solid = self.plan, self.model.solid
+        key = (solid, plan.tilt, plan.stretch)
+        if self._stands is None or self._stands[0] != key:
+            turned = solid.vertices * np.array(plan.stretch) @ plan.tilt.rotation.T
+            self._stands = (key, np.ptp(turned, axis=0))
+        return self._stands[1] * abs(plan.factors[0] / plan.stretch[0])
 
     @property
     def up_to_date(self) -> bool:
@@ -400,7 +414,7 @@ class DeskState(QObject):
     def _say_what_was_mended(self) -> None:
         report = self.evaluated.outcome.report
         did = " ".join(step.sentence() for step in report.steps if step.changed)
-        self.told.emit(f"The surface was mended: {did} Size lists it; undo brings it back as it came.")
+        self.told.emit(f"The surface was mended.\n{did} Size lists it; undo brings it back as it came.")
 
     def _on_evaluation_failed(self, error: DeftError) -> None:
         if self._now > 0:

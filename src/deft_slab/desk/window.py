@@ -30,8 +30,11 @@ from ..demo import PROJECT
 from . import actions
 from .actions import Action
 from .ledger.view import Ledger
+from .left_card import LeftWorkCard
 from .look.mark import Mark
 from .pieces_pane import PiecesPane
+from .printer_dialog import PrinterDialog
+from .printers import profiles
 from .scene.bed_view import BedView
 from .scene.camera import VIEWS
 from .state import STEPS, DeskState
@@ -76,6 +79,7 @@ class Window(QMainWindow):
         state.jobs.progressed.connect(self._on_progress)
         self.bed.hovered.connect(self._on_hovered)
         self.refresh()
+        self.left_work.look()
         QTimer.singleShot(0, self.bed.wake)
 
     # building
@@ -153,10 +157,17 @@ class Window(QMainWindow):
             tabs.append(tab)
         self._undo = button("Undo", "", self.undo)
         self._redo = button("Redo", "", self.redo)
-        chip = label(self.state.printer.label, "chip")
-        chip.setFixedHeight(26)
-        chip.setToolTip("The printer that “fits” is judged by: width, depth and height of what it can print.")
-        layout = row(Mark(), self._file, self._title, self._size, 1, *tabs, 1, chip, self._undo, self._redo, spacing=8)
+        self.chip = QToolButton()
+        self.chip.setProperty("role", "chip")
+        self.chip.setToolTip("The printer that “fits” is judged by. Click for another one, or to edit profiles.")
+        self.chip.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._chip_menu = QMenu(self)
+        self._chip_menu.aboutToShow.connect(self._fill_chip_menu)
+        self.chip.setMenu(self._chip_menu)
+        self.chip.setFixedHeight(28)
+        layout = row(
+            Mark(), self._file, self._title, self._size, 1, *tabs, 1, self.chip, self._undo, self._redo, spacing=8
+        )
         layout.setContentsMargins(12, 0, 12, 0)
         strip.setLayout(layout)
         return strip
@@ -189,6 +200,8 @@ class Window(QMainWindow):
         self.below = button("From below", "Looks up through the bed at the undersides.",
                             partial(self.bed.look_from, "From below"))  # fmt: skip
         over.addLayout(row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, 1))
+        self.left_work = LeftWorkCard(state, self._may_leave)
+        over.addWidget(self.left_work)
         over.addWidget(self.notice)
         over.addStretch(1)
         self._begin = self._beginning()
@@ -266,7 +279,20 @@ class Window(QMainWindow):
         for name in ("swap_drag", "shortcuts", "quit"):
             menu.addAction(self._actions[name])
 
+    def _fill_chip_menu(self) -> None:
+        menu = self._chip_menu
+        menu.clear()
+        for profile in profiles():
+            choice = menu.addAction(profile.printer.label, partial(self.state.choose_printer, profile.printer))
+            choice.setCheckable(True)
+            choice.setChecked(profile.printer == self.state.printer)
+        menu.addSeparator()
+        menu.addAction(self._actions["printers"])
+
     # what actions do
+
+    def edit_printers(self) -> None:
+        PrinterDialog(self.state, self).exec()
 
     def open_demo(self) -> None:
         self.state.open(PROJECT)
@@ -358,8 +384,9 @@ class Window(QMainWindow):
         project = state.project
         self._title.setText(project.title if project else "No model open")
         self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
-        size = state.model.solid.size * abs(state.plan.factors) if state.model else None
+        size = state.size
         self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
+        self.chip.setText(state.printer.label)
         self._stack.setCurrentWidget(self.panels[state.step] if state.model else self._nothing)
         self._begin.setVisible(state.model is None)
         for tab in self._steps.buttons():

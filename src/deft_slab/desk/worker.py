@@ -26,7 +26,7 @@ from ..core.intake.step import FINENESS
 from ..core.intake.units import likely_unit, silhouette
 from ..core.judge.base import largest_scale
 from ..core.judge.tilts import set_down
-from ..core.judge.walls import RoundEdge, round_edge, thickness
+from ..core.judge.walls import RoundEdge, round_edge, thickness, thinnest
 from ..core.judge.warm import warm
 from ..core.mend.mended import advised
 from ..core.outcome import Model, Piece
@@ -36,7 +36,7 @@ from ..core.progress import Job
 from ..core.solid import Solid
 from ..core.wearer.room import scale_with_clearance, settled_place
 from ..core.workshop import Workshop
-from .messages import Evaluated, Fetched
+from .messages import Evaluated, Fetched, Walls
 from .pictures import picture_of
 from .recovery import read_work, write_model
 
@@ -56,7 +56,7 @@ class Bench:
         opened = open_file(path, job.part(0.0, 0.9), fineness=fineness)
         model = opened.model
         self.adopt(model, opened.guests, job)
-        outline = silhouette(model.solid.vertices, model.solid.triangles)
+        outline = silhouette(_as_it_stands(model), model.solid.triangles)
         unit = model.unit or likely_unit(float(model.solid.size.max()))
         return Fetched(
             path, model, opened.project, opened.guests, advised(model.solid), outline, unit, opened.exact, fineness
@@ -123,10 +123,12 @@ class Bench:
 
     # what Size asks
 
-    def walls(self, plan: Plan, printer: Printer, job: Job) -> tuple[NDArray[np.float32], ...]:
-        """(m,) mm of wall behind each facet of each piece. Raises Cancelled."""
+    def walls(self, plan: Plan, printer: Printer, job: Job) -> Walls:
+        """Raises Cancelled."""
         pieces = self._pieces(plan, printer, job.part(0.0, 0.5))
-        return tuple(thickness(piece.solid, None, job.part(0.5, 1.0)).astype(np.float32) for piece in pieces)
+        behind = [thickness(piece.solid, None, job.part(0.5, 1.0)).astype(np.float32) for piece in pieces]
+        least = min(thinnest(walls, piece.solid.areas) for walls, piece in zip(behind, pieces, strict=True))
+        return Walls(tuple(behind), least)
 
     def wall_at(self, plan: Plan, printer: Printer, number: int, facet: int, job: Job) -> float:
         """mm of wall behind a facet of a piece. Raises Cancelled."""
@@ -160,6 +162,11 @@ class Bench:
     def keep_work(self, folder: Path, model: Model, guests: dict[str, Solid], job: Job) -> None:
         """Writes the model into the folder of unsaved work. Raises SaveFailed."""
         write_model(folder, model, self._guests | guests)
+
+
+def _as_it_stands(model: Model) -> NDArray[np.float64]:
+    """Its vertices, stood up if the format says that +Y is up."""
+    return model.solid.vertices[:, [0, 2, 1]] * [1, -1, 1] if model.up_stated else model.solid.vertices
 
 
 def serve(connection: Connection, wanted: Any) -> None:

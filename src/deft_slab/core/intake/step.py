@@ -70,8 +70,8 @@ def read_step(path: Path, fineness: float, job: Job) -> Surface:
                 remedy="Export it again, as a solid.",
             )  # fmt: skip
         surface = read_gltf(out)
-    # the kernel hands its millimetres over as metres, with Z turned to Y
-    vertices = surface.vertices[:, [0, 2, 1]] * [1000.0, -1000.0, 1000.0]
+    # the kernel hands its millimetres over as metres, and leaves +Z up
+    vertices = surface.vertices * 1000.0
     return Surface(vertices, surface.triangles, "mm", parts=surface.parts)
 
 

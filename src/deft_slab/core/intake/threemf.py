@@ -7,10 +7,11 @@ plan a JSON attachment. Format: 3MF Core Specification 1.3 (3MF Consortium), rea
 from __future__ import annotations
 
 import ctypes
+import re
 import zipfile
 import zlib
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import lib3mf
 import numpy as np
@@ -36,7 +37,6 @@ hundredth, and is not small, is made to do harm."""
 _DEEPEST = 64
 _MOST_OBJECTS = 20_000
 
-_XML_HEAD = 65_536
 _KEPT = "What you have open is untouched."
 _MM = {0: 0.001, 4: 304.8}
 _UNITS = {1: "mm", 2: "cm", 3: "in", 5: "m"}
@@ -54,7 +54,7 @@ def read_3mf(path: Path, job: Job) -> Contents:
     ------
     UnreadableFile : damaged, too large, or a project from a newer version.
     """
-    _check_sizes(path)
+    _checked_package(path)
     model = wrapper().CreateModel()
     reader = model.QueryReader("3mf")
     reader.AddRelationToRead(PLAN_RELATION)
@@ -72,8 +72,9 @@ def read_3mf(path: Path, job: Job) -> Contents:
     return Contents(_build_in(model))
 
 
-def _check_sizes(path: Path) -> None:
-    """Refuses what is no zip, unpacks to too much, or declares XML entities (which a 3MF must not).
+def _checked_package(path: Path) -> None:
+    """Refuses what is no zip, unpacks to too much, declares XML entities (which a 3MF must not), or puts one object
+    into another so often that reading it would not end.
 
     Raises
     ------
@@ -82,17 +83,18 @@ def _check_sizes(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as archive:
             entries = archive.infolist()
+            _check_sizes(path, entries)
             for entry in entries:
-                if entry.filename.endswith((".model", ".rels")) and entry.file_size:
+                if entry.filename.lower().endswith((".model", ".rels", ".xml")):
                     with archive.open(entry) as part:
-                        if b"<!DOCTYPE" in part.read(_XML_HEAD):
-                            raise UnreadableFile(
-                                f"“{path.name}” declares XML entities, which no 3MF may; it was not read.", kept=_KEPT
-                            )
+                        _look_through(path, part)
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
         raise UnreadableFile(
             f"“{path.name}” is a damaged 3MF file: {error}.", kept=_KEPT, remedy="Copy or export it again."
         ) from error
+
+
+def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
     if plan > MOST_PLAN_BYTES:
         raise UnreadableFile(
@@ -106,6 +108,44 @@ def _check_sizes(path: Path) -> None:
             f"“{path.name}” unpacks from {path.stat().st_size / 2**20:.1f} MB to {total / 2**20:,.0f} MB; that is no "
             "model.", kept=_KEPT,
         )  # fmt: skip
+
+
+_TAG = re.compile(rb"<!DOCTYPE|<(?:\w+:)?(object|component)\s[^>]*?\b(?:object)?id\s*=\s*[\"'](\d{1,12})[\"'][^>]*>")
+_LONGEST_TAG = 4096
+
+
+def _look_through(path: Path, part: IO[bytes]) -> None:
+    """Follows which object is put into which, in a text that is never held as a whole."""
+    inside: dict[bytes, list[bytes]] = {}
+    current, rest = b"", b""
+    while chunk := part.read(2**22):
+        text = rest + chunk
+        # a tag that the chunk cuts in two is looked for again with the next one
+        end = max(text.rfind(b">") + 1, len(text) - _LONGEST_TAG)
+        for found in _TAG.finditer(text, 0, end):
+            if found[1] is None:
+                raise UnreadableFile(
+                    f"“{path.name}” declares XML entities, which no 3MF may; it was not read.", kept=_KEPT
+                )
+            if found[1] == b"object":
+                current = found[2]
+                inside.setdefault(current, [])
+            elif current:
+                inside[current].append(found[2])
+        rest = text[end:]
+    if max(_weights(inside), default=0) > _MOST_OBJECTS:
+        raise UnreadableFile(
+            f"“{path.name}” puts one object into another more than {_MOST_OBJECTS:,} times.", kept=_KEPT
+        )
+
+
+def _weights(inside: dict[bytes, list[bytes]]) -> list[int]:
+    """How many objects each one comes to, with all that is put into it. Objects are listed after their components, as
+    the specification (section 4.2) wants; what comes later, or is not there, counts as one."""
+    weight: dict[bytes, int] = {}
+    for name, parts in inside.items():
+        weight[name] = 1 + sum(weight.get(part, 1) for part in parts)
+    return list(weight.values())
 
 
 def _project_in(model: Any) -> Project | None:

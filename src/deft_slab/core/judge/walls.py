@@ -15,8 +15,10 @@ from ..solid import Solid
 
 Floats = NDArray[np.float64]
 
-_LIFT = 1e-5
+_LIFT = 2e-5
 """Share of the diagonal by which a ray starts under the surface, so that it does not meet its own facet."""
+_TRIES = 6
+"""How often a ray that met the surface from outside (its own facet, or a neighbour in a crease) goes on."""
 _CHUNK = 200_000
 _SHARP = 25.0
 """Degrees between two facets from which their edge is an edge to a person."""
@@ -47,12 +49,43 @@ def thickness(solid: Solid, facets: NDArray[np.int64] | None = None, job: Job = 
     for start in range(0, len(chosen), _CHUNK):
         job.step(start / max(len(chosen), 1), "Measuring the walls")
         part = chosen[start : start + _CHUNK]
-        inward = -solid.normals[part]
-        origin = solid.centroids[part] - middle + lift * inward
-        reached = scene.run(origin.astype(np.float32), inward.astype(np.float32), query="DISTANCE")
-        found[start : start + _CHUNK] = reached + lift
-    found[found > 2 * solid.diagonal] = np.inf
+        found[start : start + _CHUNK] = _through(scene, solid, part, middle, lift)
     return found
+
+
+def _through(
+    scene: rtcore_scene.EmbreeScene, solid: Solid, facets: NDArray[np.int64], middle: Floats, lift: float
+) -> Floats:  # fmt: skip
+    """(k,) mm from the middle of each facet to where a ray against its normal leaves the solid; inf where it never
+    does."""
+    inward = -solid.normals[facets]
+    length = np.full(len(facets), lift)
+    out = np.full(len(facets), np.inf)
+    going = np.flatnonzero(solid.areas[facets] > 0)
+    for _ in range(_TRIES):
+        if not len(going):
+            break
+        origin = solid.centroids[facets[going]] - middle + length[going, None] * inward[going]
+        met = scene.run(origin.astype(np.float32), inward[going].astype(np.float32), output=True)
+        hit = met["primID"] >= 0
+        going, met = going[hit], {"primID": met["primID"][hit], "tfar": met["tfar"][hit]}
+        length[going] += met["tfar"]
+        leaves = np.einsum("ij,ij->i", solid.normals[met["primID"]], inward[going]) > 0
+        out[going[leaves]] = length[going[leaves]]
+        going = going[~leaves]
+        length[going] += lift
+    return out
+
+
+def thinnest(walls: Floats, areas: Floats, least: float = 1.0) -> float:
+    """mm: the wall that ``least`` mm2 of the surface have less of behind them. A single small facet on a sharp edge
+    has next to nothing behind it, and says nothing about the wall.
+
+    walls, areas : (m,) of each facet
+    """
+    order = np.argsort(walls)
+    at = int(np.searchsorted(np.cumsum(areas[order]), min(least, 0.5 * float(areas.sum()))))
+    return float(walls[order[min(at, len(order) - 1)]])
 
 
 @dataclass(frozen=True, eq=False)

@@ -25,8 +25,10 @@ FLAT = 0.01
 """Share of a loop's width by which its corners may leave their plane."""
 SMALL = 40
 """Corners up to which a loop that is not flat is closed with the least area and not smooth."""
-UPRIGHT = 70.0
-"""Degrees: a larger flat loop is a lid, and closed flat, where the surface around it stands as upright on its plane."""
+_CONVERGING = np.cos(np.radians(70.0))
+"""How much of the way that the surface goes on beyond the rim must lead into the hole, for it to be closed smooth."""
+_HIGHEST = 0.6
+"""Share of a loop's width that a smooth patch may rise over the plane of the loop."""
 _MOST_EXACT = 700
 """Corners up to which the least area is searched; its cost grows with their cube."""
 _MOST_INSIDE = 20_000
@@ -119,26 +121,55 @@ def patch_for(rim: Floats, ring) -> Patch:  # type: ignore[no-untyped-def]
     rim : (n, 3) corners in the order that the patch walks
     ring : called without arguments, gives for a smooth patch what lies around the rim (see ``_ring_finder``)
 
-    Cases, in this order: three corners; flat with few corners, or a lid; few corners; many. A patch that cannot be
-    made well in one way is made in a simpler one.
+    Cases, in this order: three corners; flat with few corners; many corners where the surface around leads into the
+    hole (smooth); flat; the rest. A patch that cannot be made well in one way is made in a simpler one.
     """
     n = len(rim)
     if n == 3:
         return Patch(np.empty((0, 3)), np.array([[0, 1, 2]]), "flat")
-    around, links = ring() if n > SMALL else (np.empty((0, 3)), np.empty((0, 2), np.int64))
     flat = _flat_patch(rim)
-    if flat is not None and (n <= SMALL or _stands_upright(rim, around, links)):
+    if flat is not None and n <= SMALL:
         return flat
     if n > SMALL:
-        smooth = _smooth_patch(rim, around, links)
-        if n > _MOST_EXACT or _area(rim, smooth) < 2.5 * _area(rim, _least_area_patch(rim)):
-            return smooth
-    return _least_area_patch(rim)
+        around, links = ring()
+        if _leads_inward(rim, around, links):
+            smooth = _smooth_patch(rim, around, links)
+            if _rises(rim, smooth) < _HIGHEST * _width(rim):
+                return smooth
+    return flat or _least_area_patch(rim)
 
 
-def _area(rim: Floats, patch: Patch) -> float:
-    corners = np.concatenate([rim, patch.points])[patch.triangles]
-    return float(np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum())
+def _rises(rim: Floats, patch: Patch) -> float:
+    """How far a patch goes beyond the plane of its loop, and beyond the loop itself."""
+    middle = rim.mean(axis=0)
+    _, _, axes = np.linalg.svd(rim - middle, full_matrices=False)
+    height = np.abs((patch.points - middle) @ axes[2]).max(initial=0.0)
+    return float(height - np.abs((rim - middle) @ axes[2]).max())
+
+
+def _leads_inward(rim: Floats, around: Floats, links: Ints) -> bool:
+    """Whether the surface, going on beyond the rim, would close over the hole: as over a lost piece of a shoulder, and
+    not as at the end of a tube or under a flaring foot."""
+    leaving = links[(links[:, 0] < len(rim)) & (links[:, 1] >= len(rim))]
+    if not len(leaving):
+        return False
+    _, _, axes = np.linalg.svd(rim - rim.mean(axis=0), full_matrices=False)
+    beyond = rim[leaving[:, 0]] - around[leaving[:, 1] - len(rim)]
+    inward = rim.mean(axis=0) - rim[leaving[:, 0]]
+    inward -= np.outer(inward @ axes[2], axes[2])
+    length = np.linalg.norm(beyond, axis=1) * np.linalg.norm(inward, axis=1)
+    share = np.einsum("ij,ij->i", beyond, inward) / np.maximum(length, 1e-300)
+    # of the edges that leave a corner the one that leads most across the rim tells; the others run along it
+    most = np.full(len(rim), -np.inf)
+    across = np.full(len(rim), -1.0)
+    along = np.roll(rim, -1, axis=0) - np.roll(rim, 1, axis=0)
+    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
+    sideways = np.linalg.norm(np.cross(beyond, along[leaving[:, 0]]), axis=1)
+    sideways /= np.maximum(np.linalg.norm(beyond, axis=1), 1e-300)
+    for corner, value, side in zip(leaving[:, 0].tolist(), share.tolist(), sideways.tolist(), strict=True):
+        if side > across[corner]:
+            across[corner], most[corner] = side, value
+    return bool(np.median(most[np.isfinite(most)]) > _CONVERGING)
 
 
 def _flat_patch(rim: Floats) -> Patch | None:
@@ -160,20 +191,6 @@ def _flat_patch(rim: Floats) -> Patch | None:
     if abs(np.abs(areas).sum() - abs(twice)) > 1e-6 * abs(twice):
         return None
     return Patch(np.empty((0, 3)), triangles, "flat")
-
-
-def _stands_upright(rim: Floats, around: Floats, links: Ints) -> bool:
-    """Whether the edges that leave the rim stand upright on its plane, as at the end of a tube."""
-    _, _, axes = np.linalg.svd(rim - rim.mean(axis=0), full_matrices=False)
-    leaving = links[(links[:, 0] < len(rim)) & (links[:, 1] >= len(rim))]
-    if not len(leaving):
-        return True
-    edges = around[leaving[:, 1] - len(rim)] - rim[leaving[:, 0]]
-    # of the edges that leave a corner the steepest one tells, for the others run along the rim
-    rise = np.abs(edges @ axes[2]) / np.maximum(np.linalg.norm(edges, axis=1), 1e-300)
-    steepest = np.zeros(len(rim))
-    np.maximum.at(steepest, leaving[:, 0], rise)
-    return bool(np.median(steepest[steepest > 0]) > np.sin(np.radians(UPRIGHT))) if steepest.any() else True
 
 
 def _least_area_patch(rim: Floats) -> Patch:

@@ -163,13 +163,26 @@ def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Soli
 
 
 def _joined(solid: Solid, record: _Record) -> Solid:
-    found = united(solid)
-    if found is solid:
+    found = united(Solid(solid.vertices, solid.triangles))
+    if len(found.triangles) == len(solid.triangles) and np.array_equal(found.origin, np.arange(len(found.triangles))):
         return solid
     bodies = len(bodies_of(solid)), len(bodies_of(found))
     said = f"Bodies overlap; they are taken as one where they do ({bodies[0]} became {bodies[1]})."
-    record.add("join", said, True)
+    record.add("join", said, True, (), _joins(solid, found))
     return found
+
+
+def _joins(before: Solid, after: Solid) -> Floats:
+    """(k, 2, 3) the edges of the joined surface where skins of different bodies meet."""
+    shell = shells_of(before).of[after.origin]
+    count = np.int64(len(after.vertices))
+    start = after.triangles.astype(np.int64)
+    end = np.roll(start, -1, axis=1)
+    key = (np.minimum(start, end) * count + np.maximum(start, end)).ravel()
+    order = np.argsort(key, kind="stable")
+    meets = (key[order][1:] == key[order][:-1]) & (shell[order[1:] // 3] != shell[order[:-1] // 3])
+    edges = key[order[1:][meets]]
+    return np.asarray(after.vertices[np.stack([edges // count, edges % count], axis=1)])
 
 
 def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from importlib import resources
+from pathlib import Path
 
 from PySide6.QtGui import QFont, QFontDatabase
 from PySide6.QtWidgets import QApplication
 
 from . import palette as p
+
+_DOWN = (Path(__file__).parent / "down.svg").as_posix()
 
 SHEET = f"""
 * {{ color: {p.INK}; }}
@@ -37,6 +40,7 @@ QPushButton:checked, QToolButton:checked {{ border-color: {p.MADDER}; color: {p.
   background: {p.MADDER_WASH}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: #B5AFA3; }}
 QPushButton[role="main"] {{ border-color: {p.MADDER}; color: {p.MADDER}; font-weight: 500; }}
+QPushButton[role="main"]:disabled {{ border-color: {p.HAIRLINE}; color: #B5AFA3; }}
 QPushButton[role="link"] {{ border: none; background: transparent; text-decoration: underline; padding: 2px 0;
   text-align: left; }}
 QPushButton[role="small"], QToolButton[role="small"] {{ padding: 2px 6px; font-size: 11px; min-height: 16px; }}
@@ -53,12 +57,20 @@ QToolButton[role="step"]:hover {{ border-bottom: 2px solid {p.HAIRLINE}; }}
 QToolButton[role="step"]:checked {{ border-bottom: 2px solid {p.MADDER}; color: {p.INK}; font-weight: 600;
   background: transparent; }}
 QToolButton::menu-indicator {{ image: none; }}
+QToolButton[role="chip"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 13px;
+  padding: 3px 12px; }}
+QListWidget {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; outline: none; }}
+QListWidget::item {{ padding: 5px 8px; }}
+QListWidget::item:selected {{ background: {p.MADDER_WASH}; color: {p.INK}; }}
+QLineEdit:disabled, QComboBox:disabled {{ color: {p.FAINT}; background: {p.PAPER}; }}
 QLabel[role="chip"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 11px; padding: 3px 10px; }}
 QLineEdit, QComboBox {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; padding: 3px 6px;
   min-height: 18px; selection-background-color: {p.MADDER}; selection-color: {p.SHEET}; }}
 QLineEdit[wrong="true"] {{ border-color: {p.AMBER}; background: #FDF3E3; }}
 QComboBox QAbstractItemView {{ background: {p.SHEET}; selection-background-color: {p.MADDER_WASH};
   selection-color: {p.INK}; border: 1px solid {p.HAIRLINE}; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::down-arrow {{ image: url({_DOWN}); width: 9px; height: 6px; }}
 QMenu {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; padding: 4px; }}
 QMenu::item {{ padding: 4px 24px 4px 12px; }}
 QMenu::item:selected {{ background: {p.MADDER_WASH}; }}

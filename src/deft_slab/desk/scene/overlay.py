@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
 from ..look import palette
 from ..look.palette import rgb
@@ -91,6 +91,21 @@ def paint_cut(painter: QPainter, view: View, frame: CutFrame, handles: dict[str,
         painter.setPen(QPen(madder, 2))
         painter.setBrush(madder if name == grabbed else QColor(palette.SHEET))
         painter.drawEllipse(places[name], _BEAD, _BEAD)
+
+
+def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tuple[int, int]) -> None:
+    """A short text in a box beside a point, kept inside the view."""
+    metrics = QFontMetricsF(painter.font())
+    width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 6
+    left = min(max(at.x() + 12, 4.0), size[0] - width - 4)
+    top = min(max(at.y() - height - 8, 4.0), size[1] - height - 4)
+    box = QRectF(left, top, width, height)
+    painter.setPen(QPen(QColor(colour), 1.2))
+    painter.drawLine(at, QPointF(left + 6, top + height))
+    painter.setBrush(QColor(palette.SHEET))
+    painter.drawRoundedRect(box, 3, 3)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def _arrow_head(start: QPointF, tip: QPointF) -> QPolygonF:

@@ -16,16 +16,22 @@ from .canvas import Canvas
 Floats = NDArray[np.float64]
 
 _SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+_RULED = -0.12
+"""mm: the lines lie a little under what stands on the bed, and over the sheet."""
 _LARGE = 600.0
 """mm: a larger bed is ruled every 50 and 100 mm."""
 
 
 class Sheet:
-    """Draws the beds of a printer into the canvas."""
+    """Draws the beds of a printer into the canvas.
+
+    over : places (mm) where a piece leaves the room of the printer, and by how much
+    """
 
     def __init__(self, canvas: Canvas) -> None:
         self._canvas = canvas
         self._drawn: object = None
+        self.over: list[tuple[Floats, str]] = []
 
     def draw(self, printer: Printer, starts: Sequence[float], reach: tuple[float, float]) -> None:
         """starts : mm, where each bed begins along X; reach : mm, how far the pieces go, for an endless axis"""
@@ -43,9 +49,9 @@ class Sheet:
         for number, start in enumerate(starts):
             sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
             for at in np.arange(0.0, x + 0.1, step):
-                (coarse if at % (5 * step) == 0 else fine).append([[start + at, 0, 0], [start + at, y, 0]])
+                (coarse if at % (5 * step) == 0 else fine).append([[start + at, 0, _RULED], [start + at, y, _RULED]])
             for at in np.arange(0.0, y + 0.1, step):
-                (coarse if at % (5 * step) == 0 else fine).append([[start, at, 0], [start + x, at, 0]])
+                (coarse if at % (5 * step) == 0 else fine).append([[start, at, _RULED], [start + x, at, _RULED]])
             numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 5 * step)]
             numbers += [
                 (np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(5 * step, y + 1, 5 * step)
@@ -67,7 +73,7 @@ class Sheet:
         boxes : (low, high) of each piece as it is drawn, mm
         """
         self._canvas.remove("room")
-        self._canvas.remove("over")
+        self.over = []
         if all(piece.fit.fits for piece in pieces):
             return
         x, y, z = printer.bed_x, printer.bed_y, printer.height
@@ -75,17 +81,12 @@ class Sheet:
         top = floor + [0, 0, z]
         edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
         self._canvas.lines("room", np.array(edges), tuple(rgb(palette.AMBER)), width=1.5)
-        labels, arrows = [], []
         for piece, (low, high) in zip(pieces, boxes, strict=True):
             middle = (low + high) / 2
             wide, deep, tall = piece.fit.over
             if tall:
-                arrows.append([[middle[0], middle[1], z], [middle[0], middle[1], high[2]]])
-                labels.append((np.array([middle[0], middle[1], high[2] + 9.0]), f"{tall:.1f} mm too high"))
+                self.over.append((np.array([middle[0], middle[1], high[2]]), f"{tall:.1f} mm too high"))
             if wide:
-                labels.append((np.array([high[0] + 16.0, middle[1], low[2] + 6.0]), f"{wide:.1f} mm too wide"))
+                self.over.append((np.array([high[0], middle[1], middle[2]]), f"{wide:.1f} mm too wide"))
             if deep:
-                labels.append((np.array([middle[0], high[1] + 16.0, low[2] + 6.0]), f"{deep:.1f} mm too deep"))
-        if arrows:
-            self._canvas.lines("over", np.array(arrows), tuple(rgb(palette.AMBER)), width=2.5)
-        self._canvas.labels("over labels", labels, tuple(rgb(palette.AMBER)), size=13)
+                self.over.append((np.array([middle[0], high[1], middle[2]]), f"{deep:.1f} mm too deep"))

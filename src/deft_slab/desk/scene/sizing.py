@@ -15,7 +15,7 @@ from ..look.palette import rgb
 from ..pointing import Measured
 from ..state import DeskState
 from .canvas import Canvas
-from .overlay import View, paint_lines
+from .overlay import View, paint_flag, paint_lines
 
 Floats = NDArray[np.float64]
 
@@ -62,9 +62,9 @@ class SizeLooks:
         """(m, 3) 0 to 255 for a piece: the ramp where its wall is thinner than the limit; None where walls are not
         shown."""
         pointing = self._state.pointing
-        if pointing.walls is None or number >= len(pointing.walls):
+        if pointing.walls is None or number >= len(pointing.walls.behind):
             return None
-        walls = pointing.walls[number]
+        walls = pointing.walls.behind[number]
         share = np.clip(1.0 - walls / max(pointing.wall_limit, 1e-9), 0.0, 1.0)
         stops = np.stack([rgb(colour) for colour in palette.RAMP])
         mixed = np.stack([np.interp(share, [0.0, 0.45, 1.0], stops[:, k]) for k in range(3)], axis=1)
@@ -95,7 +95,7 @@ class SizeLooks:
         if room.clearance is not None:
             at = QPointF(*view.camera.project(placed(room.at[None]), *view.size)[0].tolist())
             words = f"{room.clearance:.1f} mm of air" if room.clearance >= 0 else f"{-room.clearance:.1f} mm inside"
-            _paint_flag(painter, at, words, palette.TEAL if room.clearance >= 0 else palette.MADDER, view.size)
+            paint_flag(painter, at, words, palette.TEAL if room.clearance >= 0 else palette.MADDER, view.size)
 
 
 def _paint_measured(painter: QPainter, view: View, measured: Measured, points: Floats) -> None:
@@ -111,22 +111,7 @@ def _paint_measured(painter: QPainter, view: View, measured: Measured, points: F
             painter.drawEllipse(point, 4.0, 4.0)
         painter.setBrush(Qt.BrushStyle.NoBrush)
     middle = QPointF(sum(p.x() for p in seen) / len(seen), sum(p.y() for p in seen) / len(seen))
-    _paint_flag(painter, middle, measured.words, palette.MADDER, view.size)
-
-
-def _paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tuple[int, int]) -> None:
-    """A short text in a box beside a point, kept inside the view."""
-    metrics = QFontMetricsF(painter.font())
-    width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 6
-    left = min(max(at.x() + 12, 4.0), size[0] - width - 4)
-    top = min(max(at.y() - height - 8, 4.0), size[1] - height - 4)
-    box = QRectF(left, top, width, height)
-    painter.setPen(QPen(QColor(colour), 1.2))
-    painter.drawLine(at, QPointF(left + 6, top + height))
-    painter.setBrush(QColor(palette.SHEET))
-    painter.drawRoundedRect(box, 3, 3)
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
+    paint_flag(painter, middle, measured.words, palette.MADDER, view.size)
 
 
 def paint_dimensions(painter: QPainter, view: View, low: Floats, high: Floats) -> None:

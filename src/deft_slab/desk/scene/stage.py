@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 
 from ...core.judge.rays import first_hit
@@ -17,7 +18,7 @@ from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
 from .handles import CutFrame, cut_frame
-from .overlay import View, paint_cut, paint_lines
+from .overlay import View, paint_cut, paint_flag, paint_lines
 from .sheet import Sheet
 from .sizing import SizeLooks, paint_dimensions
 
@@ -130,6 +131,11 @@ class Stage:
         lows += [low for low, _ in others]
         highs += [high for _, high in others]
         self.box = (np.min(lows, axis=0), np.max(highs, axis=0))
+        if sizing:  # room for the lines that say how big it is
+            self.box = (
+                self.box[0] - 0.06 * np.linalg.norm(self.box[1] - self.box[0]) * np.array([1, 1, 0]),
+                self.box[1],
+            )
 
     def _draw_copies(self) -> list[tuple[Floats, Floats]]:
         """The further copies of the pieces, paler; gives the (low, high) of each."""
@@ -223,6 +229,9 @@ class Stage:
             low, high = np.min([b[0] for b in self._boxes], axis=0), np.max([b[1] for b in self._boxes], axis=0)
             paint_dimensions(painter, view, low, high)
             self._looks.paint(painter, view, self._rotation, self._shift)
+        for place, words in self._sheet.over:
+            at = QPointF(*view.camera.project(place, *view.size)[0].tolist())
+            paint_flag(painter, at, words, palette.AMBER, view.size)
         frame = self.frame_of_cut()
         if frame is not None:
             paint_cut(painter, view, frame, self.handles(frame, view.camera, view.size[1]), grabbed)

@@ -44,8 +44,11 @@ class HandOffPanel(Panel):
             self._list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
             return
         beds = max(laid.bed for laid in evaluated.laid) + 1
-        for piece, laid in zip(evaluated.outcome.pieces, evaluated.laid, strict=True):
-            where = f"bed {laid.bed + 1}" if beds > 1 else ""
+        copies = evaluated.outcome.plan.copies
+        for number, piece in enumerate(evaluated.outcome.pieces):
+            lies = sorted({laid.bed + 1 for laid in evaluated.laid[number :: len(evaluated.outcome.pieces)]})
+            where = f"bed {_ranged(lies)}" if beds > 1 else ""
+            where = f"{copies} times · {where}".strip(" ·") if copies > 1 else where
             self._list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(where, "faint")))
             fits = "" if piece.fit.fits else " · does not fit"
             self._list.addWidget(
@@ -54,3 +57,7 @@ class HandOffPanel(Panel):
             self._list.addWidget(line())
         saved = f"Project: {self._state.path.name}." if self._state.path else "The project has not been saved yet."
         self._where.setText(saved + (" Changed since." if self._state.path and self._state.dirty else ""))
+
+
+def _ranged(numbers: list[int]) -> str:
+    return f"{numbers[0]}" if len(numbers) == 1 else f"{numbers[0]} to {numbers[-1]}"

@@ -54,5 +54,7 @@ class Notice(QFrame):
         self._show(what, more, palette.AMBER)
 
     def tell(self, what: str) -> None:
-        self._show(what, "", palette.TEAL)
+        """Good news; what follows the first line is said smaller."""
+        first, _, more = what.partition("\n")
+        self._show(first, more, palette.TEAL)
         self._timer.start(_TELL_FOR)

@@ -13,7 +13,7 @@ from ..look import palette
 from . import text
 
 NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches"}
-_DRAWN = 44.0
+_DRAWN = 42.0
 """Pixels: height of the drawing in a tile."""
 
 
@@ -77,7 +77,7 @@ class _Tile(QAbstractButton):
         self._size = (0.0, 0.0, 0.0)
         self._outline: QImage | None = None
         self.setCheckable(True)
-        self.setMinimumHeight(92)
+        self.setMinimumHeight(104)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -106,7 +106,7 @@ class _Tile(QAbstractButton):
         painter.drawText(inner, top | Qt.AlignmentFlag.AlignLeft, NAMES[self._unit] + ("  ✓" if chosen else ""))
         painter.drawText(inner, bottom | Qt.AlignmentFlag.AlignLeft, text.any_box(self._size))
         if self._outline is not None:
-            self._draw_pair(painter, inner.adjusted(0, 15, 0, -15))
+            self._draw_pair(painter, inner.adjusted(0, 17, 0, -29))
         painter.end()
 
     def _draw_pair(self, painter: QPainter, room: QRectF) -> None:
@@ -134,7 +134,8 @@ class _Tile(QAbstractButton):
         painter.drawPath(path)
         painter.restore()
         painter.setPen(QColor(palette.TEAL))
-        painter.drawText(room.adjusted(0, -15, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, name)
+        below = QRectF(room.left(), room.bottom() + 1, room.width(), 14)
+        painter.drawText(below, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"beside {name}")
 
 
 class UnitTiles(QWidget):
@@ -156,12 +157,11 @@ class UnitTiles(QWidget):
             grid.addWidget(tile, place // 2, place % 2)
             self.tiles[unit] = tile
 
-    def show_model(self, raw: NDArray[np.float64], further: float, unit: str, outline: NDArray[np.bool_]) -> None:
-        """raw : (3,) size in units of the file; further : the scale on top of the unit"""
+    def show_model(self, size: NDArray[np.float64], unit: str, outline: NDArray[np.bool_]) -> None:
+        """size : (3,) mm as it stands, in the unit that is chosen"""
         shaded = np.zeros((*outline.shape, 4), np.uint8)
         shaded[outline] = (0x47, 0x34, 0x24, 210)  # ink, blue first
         image = QImage(shaded.data, outline.shape[1], outline.shape[0], QImage.Format.Format_ARGB32).copy()
         for name, tile in self.tiles.items():
-            size = tuple((raw * UNITS[name] * further).tolist())
             tile.setChecked(name == unit)
-            tile.show_size(size, image)
+            tile.show_size(tuple((size * UNITS[name] / UNITS[unit]).tolist()), image)

@@ -89,11 +89,9 @@ class MeasurePanel(Panel):
         if pointing.walls is None:
             self._found.setText("")
             return
-        thinnest, area = np.inf, 0.0
-        for piece, walls in zip(self._state.pieces, pointing.walls, strict=False):
-            real = piece.solid.areas > 0
-            thinnest = min(thinnest, float(walls[real].min(initial=np.inf)))
+        area = 0.0
+        for piece, walls in zip(self._state.pieces, pointing.walls.behind, strict=False):
             area += float(piece.solid.areas[walls < pointing.wall_limit].sum())
         found = f"{text.area(area)} of the surface has less than {pointing.wall_limit:g} mm behind it"
         words = found if area else f"No wall is thinner than {pointing.wall_limit:g} mm"
-        say(self._found, f"{words}; the thinnest is {thinnest:.2f} mm.", "look" if area else "good")
+        say(self._found, f"{words}; the thinnest is {pointing.walls.thinnest:.2f} mm.", "look" if area else "good")

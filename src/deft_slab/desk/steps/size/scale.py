@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
+from ....core.plan import Tilt
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.number import NumberField
@@ -22,6 +23,8 @@ class ScalePanel(Panel):
         self._state = state
         self._question = self._make_question()
         self.add(self._question)
+        self._drawn = self._make_fineness()
+        self.add(self._drawn)
         self._unit_head = label("One unit of the file is …", "head")
         self.add(self._unit_head)
         self.tiles = UnitTiles()
@@ -29,16 +32,20 @@ class ScalePanel(Panel):
         self.add(self.tiles)
         self._stated = label("", "faint", wrap=True)
         self.add(self._stated)
-        self._drawn = self._make_fineness()
-        self.add(self._drawn)
+        self._on_y = QWidget()
+        up = button("Stand it up", "Turns it so that its -Y side is down.", state.stand_up, role="small")
+        words = label("It has a flat foot towards −Y: it may be made to stand on Y.", "look", wrap=True)
+        upright = row(words, up)
+        upright.setStretch(0, 1)
+        self._on_y.setLayout(upright)
+        self.stand_up = up
+        self.add(self._on_y)
         self.head("How big")
         self.percent = NumberField("%", low=0.01, high=1e6, step=5.0, decimals=2)
         self.percent.setAccessibleName("Scale in percent")
         self.percent.setToolTip("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
         self.percent.committed.connect(lambda value: state.resize(scale=value / 100))
         self.add(row(label("Scale"), 1, self.percent))
-        self._standing_for: object = None
-        self._standing = np.zeros(3)
         self._along: dict[str, QLabel] = {}
         self.lengths: dict[str, NumberField] = {}
         for name, axis in _AXES:
@@ -133,10 +140,7 @@ class ScalePanel(Panel):
         plan, solid = self._state.plan, self._state.model.solid
         if self.apart.isChecked():
             return solid.size * np.abs(plan.factors)
-        if self._standing_for != (solid, plan.tilt, plan.stretch):
-            self._standing_for = (solid, plan.tilt, plan.stretch)
-            self._standing = np.ptp(solid.vertices * plan.stretch @ plan.tilt.rotation.T, axis=0)
-        return self._standing * abs(plan.factors[0] / plan.stretch[0])
+        return self._state.size
 
     def _set_length(self, axis: int, length: float) -> None:
         state = self._state
@@ -173,12 +177,13 @@ class ScalePanel(Panel):
         if state.asking_unit:
             self._asked.setText(
                 f"The file does not say what its numbers mean. In {NAMES[plan.unit]} it is "
-                f"{text.any_box(tuple(size.tolist()))}."
+                f"{text.any_box(tuple(state.size.tolist()))}."
             )
-        self.tiles.show_model(state.model.solid.size, plan.scale, plan.unit, state.fetched.outline)
+        self.tiles.show_model(state.size, plan.unit, state.fetched.outline)
         stated = state.model.unit
         self._stated.setText(f"The file says {NAMES[stated]}." if stated else "")
         self._stated.setVisible(bool(stated) and state.path is None)
+        self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
         self._drawn.setVisible(state.fetched.exact and state.asking_fineness)
         self._drawn_words.setText(
             f"The file holds exact faces. They are drawn with {len(state.model.solid.triangles):,} triangles."

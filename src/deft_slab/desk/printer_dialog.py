@@ -1,0 +1,226 @@
+"""Printer profiles: looked at, copied, edited, imported and exported."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..core.errors import DeftError
+from ..core.printer import Printer
+from . import printers
+from .printers import Profile
+from .state import DeskState
+from .widgets.number import NumberField
+from .widgets.parts import button, label, row, say
+
+_LENGTHS = (
+    ("bed_x", "Bed width", "mm", 10, 1e5, 0, "How far the bed goes to the right."),
+    ("bed_y", "Bed depth", "mm", 10, 1e5, 0, "How far the bed goes to the back."),
+    ("height", "Height", "mm", 10, 1e5, 0, "How high a piece may be."),
+    ("margin", "Margin", "mm", 0, 1e3, 1, "Kept free along the edges of the bed."),
+    ("line_width", "Line or pixel width", "mm", 0.001, 10, 3, "Walls thinner than two of them print badly."),
+    ("clearance", "Clearance", "mm", 0, 5, 2, "Gap on each side between a key and its socket."),
+    ("support_density", "Plastic in support", "%", 0.1, 100, 0, "Share of the support volume that is plastic."),
+    ("material_density", "Material weighs", "g/cm³", 0.1, 25, 2, "Density of the material."),
+    ("material_price", "Price of 1 kg", "", 0, 1e5, 2, "In your own currency."),
+    ("hour_price", "Price of an hour", "", 0, 1e4, 2, "Power and wear, in your own currency."),
+)
+_ENDLESS = (("no", None), ("along its width", "x"), ("along its depth", "y"))
+
+
+class PrinterDialog(QDialog):
+    def __init__(self, state: DeskState, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._state = state
+        self.setWindowTitle("Printers")
+        self.resize(720, 520)
+        self._profiles: list[Profile] = []
+        self._before: dict[str, Printer] = {}
+        self.list = QListWidget()
+        self.list.setFixedWidth(220)
+        self.list.setAccessibleName("Printer profiles")
+        self.list.currentRowChanged.connect(lambda _: self._show())
+        self.fields: dict[str, NumberField] = {}
+        right = QVBoxLayout()
+        right.addLayout(self._form())
+        self._said = label("", "faint", wrap=True)
+        right.addWidget(self._said)
+        right.addStretch(1)
+        across = QHBoxLayout()
+        across.addWidget(self.list)
+        across.addLayout(right, 1)
+        column = QVBoxLayout(self)
+        column.addLayout(across, 1)
+        self.copy = button("Copy", "Makes an own profile of this one, which can be edited.", self._copy)
+        self.back = button("Put back", "Puts this profile back as it was when the list was opened.", self._put_back)
+        self.delete = button("Remove", "Removes an own profile.", self._remove)
+        take = button("Import …", "Reads a profile from a JSON file.", self._import)
+        give = button("Export …", "Writes this profile to a JSON file.", self._export)
+        self.use = button("Use it", "Judges this project, and new ones, by this printer.", self._use, role="main")
+        close = button("Close", "Closes the list; edits are kept.", self.accept)
+        column.addLayout(row(self.copy, take, give, self.delete, self.back, 1, self.use, close))
+        self._fill(state.printer)
+
+    def _form(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(5)
+        self.name = QLineEdit()
+        self.name.setToolTip("What the printer is called.")
+        self.name.setAccessibleName("Name of the printer")
+        self.name.editingFinished.connect(lambda: self._change(name=self.name.text()))
+        self.kind = QComboBox()
+        self.kind.addItems(["filament", "resin"])
+        self.kind.setAccessibleName("Kind of printer")
+        self.kind.setToolTip("Melted plastic, or resin that hangs from a plate.")
+        self.kind.textActivated.connect(lambda kind: self._change(kind=kind))
+        self.endless = QComboBox()
+        self.endless.addItems([words for words, _ in _ENDLESS])
+        self.endless.setAccessibleName("Endless bed")
+        self.endless.setToolTip("A belt has no end along one axis: pieces always fit along it.")
+        self.endless.activated.connect(lambda number: self._change(endless=_ENDLESS[number][1]))
+        self.layers = QLineEdit()
+        self.layers.setAccessibleName("Layer heights")
+        self.layers.setToolTip("The usual layer heights in mm, with spaces between them, finest first.")
+        self.layers.editingFinished.connect(self._change_layers)
+        for number, (words, part) in enumerate((("Name", self.name), ("Kind", self.kind))):
+            grid.addWidget(label(words), number, 0)
+            grid.addWidget(part, number, 1)
+        for number, (key, words, unit, low, high, decimals, tip) in enumerate(_LENGTHS, 2):
+            field = NumberField(unit if unit in ("mm", "%") else "", low=low, high=high, step=1, decimals=decimals)
+            field.setAccessibleName(words)
+            field.setToolTip(tip)
+            field.committed.connect(partial(self._change_number, key, unit))
+            self.fields[key] = field
+            grid.addWidget(label(words), number, 0)
+            grid.addWidget(field, number, 1)
+            grid.addWidget(label(unit if unit == "g/cm³" else "", "faint"), number, 2)
+        last = 2 + len(_LENGTHS)
+        for number, (words, part) in enumerate(
+            (("Layer heights (mm)", self.layers), ("Endless bed", self.endless)), last
+        ):
+            grid.addWidget(label(words), number, 0)
+            grid.addWidget(part, number, 1)
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    @property
+    def profile(self) -> Profile | None:
+        """The one that is chosen in the list."""
+        number = self.list.currentRow()
+        return self._profiles[number] if 0 <= number < len(self._profiles) else None
+
+    def _fill(self, choose: Printer | str) -> None:
+        """Reads the profiles anew and chooses one, by key or by what it is."""
+        self._profiles = printers.profiles()
+        for profile in self._profiles:
+            self._before.setdefault(profile.key, profile.printer)
+        self.list.blockSignals(True)
+        self.list.clear()
+        self.list.addItems([p.printer.name + (" (own)" if p.own else "") for p in self._profiles])
+        chosen = [n for n, p in enumerate(self._profiles) if choose in (p.key, p.printer)]
+        self.list.setCurrentRow(chosen[0] if chosen else 0)
+        self.list.blockSignals(False)
+        self._show()
+
+    def _show(self) -> None:
+        profile = self.profile
+        if profile is None:
+            return
+        printer = profile.printer
+        self.name.setText(printer.name)
+        self.kind.setCurrentText(printer.kind)
+        self.endless.setCurrentIndex([axis for _, axis in _ENDLESS].index(printer.endless))
+        self.layers.setText("  ".join(f"{height:g}" for height in printer.layer_heights))
+        for key, _, unit, *_ in _LENGTHS:
+            self.fields[key].set_value(getattr(printer, key) * (100 if unit == "%" else 1))
+        for part in (self.name, self.kind, self.endless, self.layers, *self.fields.values()):
+            part.setEnabled(profile.own)
+        self.delete.setEnabled(profile.own)
+        self.back.setEnabled(profile.own and self._before[profile.key] != printer)
+        used = " It judges this project." if printer == self._state.printer else ""
+        words = "An own profile: edits are kept at once." if profile.own else "Comes with the program; copy it to edit."
+        say(self._said, words + used, "faint")
+
+    def _change_number(self, key: str, unit: str, value: float) -> None:
+        self._change(**{key: value / 100 if unit == "%" else value})
+
+    def _change_layers(self) -> None:
+        try:
+            heights = tuple(float(word.replace(",", ".")) for word in self.layers.text().split())
+        except ValueError:
+            say(self._said, "Layer heights are numbers with spaces between them.", "look")
+            return
+        self._change(layer_heights=heights)
+
+    def _change(self, **update: object) -> None:
+        profile = self.profile
+        if profile is None or not profile.own:
+            return
+        try:
+            changed = profile.printer.changed(**update)
+        except DeftError as error:
+            self._show()
+            say(self._said, str(error), "look")
+            return
+        self._keep(profile, changed)
+
+    def _keep(self, profile: Profile, changed: Printer) -> None:
+        if changed == profile.printer:
+            return
+        used = profile.printer == self._state.printer
+        self._try(lambda: printers.keep(Profile(profile.key, changed, True)), profile.key)
+        if used:
+            self._state.choose_printer(changed)
+            self._show()
+
+    def _try(self, act, choose: Printer | str) -> None:
+        """Does something with the profiles on disk; what went wrong is said in the dialog."""
+        try:
+            done = act()
+        except DeftError as error:
+            say(self._said, str(error), "look")
+            return
+        self._fill(done.key if isinstance(done, Profile) else choose)
+
+    def _copy(self) -> None:
+        self._try(lambda: printers.add(self.profile.printer), "")
+
+    def _put_back(self) -> None:
+        self._keep(self.profile, self._before[self.profile.key])
+
+    def _remove(self) -> None:
+        self._try(lambda: printers.remove(self.profile), self._state.printer)
+
+    def _import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a printer profile", "", "JSON (*.json)")
+        if name:
+            self._try(lambda: printers.take_in(Path(name)), "")
+
+    def _export(self) -> None:
+        suggestion = f"{self.profile.key}.json"
+        name, _ = QFileDialog.getSaveFileName(self, "Export the printer profile", suggestion, "JSON (*.json)")
+        if name:
+            self._try(lambda: printers.export(self.profile.printer, Path(name)), self.profile.key)
+
+    def _use(self) -> None:
+        self._state.choose_printer(self.profile.printer)
+        self._show()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            return  # a typed number is taken by its field; the dialog stays
+        super().keyPressEvent(event)
