@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 import trimesh
 
-from deft_slab.demo import MODELS
+from deft_slab.demo import MODELS, TROUBLED
 
 PROGRAM = Path(sys.executable).with_name("deft-slab")
 
@@ -137,3 +137,87 @@ def test_plain_text_for_people(ball):
     assert done.returncode == 0
     assert "support_volume_mm3: " in done.stdout
     assert call("cut", ball).returncode == 2
+
+
+def test_measure_mends_when_asked(tmp_path):
+    path = TROUBLED["damaged"]
+    raw = answer("measure", path, "--unit", "in")
+    assert raw["closed"] is False
+    assert "open edges" in raw["problem"]
+    found = answer("measure", path, "--unit", "in", "--mend")
+    assert found["closed"] is True
+    assert found["volume_mm3"] == pytest.approx(answer("measure", MODELS["gull"])["volume_mm3"], rel=0.005)
+    assert found["mending"][0].startswith("200 doubled facets")
+    assert "likely_unit" not in found
+    assert answer("measure", path)["likely_unit"] == "in"
+
+
+def test_mend_writes_a_closed_surface_and_says_what_it_did(tmp_path):
+    out = tmp_path / "gull.stl"
+    found = answer("mend", TROUBLED["damaged"], "--unit", "in", "--out", out, "--drop-specks")
+    assert found["closed"] is True
+    assert found["volume_before_mm3"] is None
+    assert found["specks"] == 0
+    again = answer("measure", out)
+    assert again["volume_mm3"] == pytest.approx(found["volume_after_mm3"], rel=1e-4)
+    assert again["triangles"] == found["triangles_after"]
+
+
+def test_mend_rewraps_and_thins(ball, tmp_path):
+    found = answer("mend", ball, "--scale", 30, "--out", tmp_path / "b.ply", "--rewrap", 1.0, "--thin", 2000)
+    assert found["closed"] is True
+    assert found["triangles_after"] <= 4000
+    assert found["volume_after_mm3"] == pytest.approx(4 / 3 * math.pi * 30**3, rel=0.03)
+    assert [step.split()[0] for step in found["steps"]][-2:] == ["Surface", "Thinned"]
+
+
+def test_size_by_command(ball, tmp_path):
+    found = answer("measure", ball, "--scale", 30, "--stretch", 1, 2, 1, "--mirror", "x", "--printer", "belt")
+    assert found["size_mm"] == pytest.approx([60, 120, 60], rel=0.01)
+    assert found["fits"] is True
+    assert found["largest_scale"] == pytest.approx(30 * 170 / 60, rel=0.01)
+    assert answer("measure", ball, "--scale", 200)["too_large_mm"][2] == pytest.approx(150, rel=0.01)
+    assert answer("measure", ball, "--scale", 200, "--printer", "large-filament")["fits"] is False
+
+
+def test_a_wearer_by_command():
+    found = answer("measure", MODELS["helmet"], "--wearer", "head", 570, "--clearance", 5, "--wall", 5)
+    assert found["wearer_clearance_mm"] < 0
+    assert found["scale_with_clearance"] == pytest.approx(1.315, abs=0.02)
+    assert found["thinnest_wall_mm"] == pytest.approx(4.49, abs=0.05)
+    assert found["thin_wall_area_mm2"] > 10_000
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("--wearer", "tail", "90"), "no form 'tail'"), (("--wearer", "head", "wide"), "measure in mm"),
+        (("--wearer", "head", "90"), "between 300 and 800"), (("--stretch", "1", "0", "1"), "stretch"),
+        (("--printer", "nowhere.json"), "no printer profile"), (("--wall", "-1"), "--wall must be"),
+        (("--scale", "0"), "--scale must be"), (("--fineness", "900"), "--fineness must be"),
+    ],
+)  # fmt: skip
+def test_sizes_that_make_no_sense_are_told(ball, arguments, says):
+    done = call("measure", ball, *arguments)
+    assert done.returncode == 1
+    assert says in done.stderr
+    assert done.stdout == ""
+
+
+def test_mend_refuses_and_writes_nothing(ball, tmp_path):
+    for arguments, says in (
+        (("--out", tmp_path / "b.xyz"), "no known ending"),
+        (("--out", tmp_path / "b.stl", "--thin", 5), "at least 100"),
+        (("--out", tmp_path / "b.stl", "--rewrap", 500), "out of range"),
+    ):  # fmt: skip
+        done = call("mend", ball, *arguments)
+        assert done.returncode == 1
+        assert says in done.stderr
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_printer_profile_from_a_file(ball, tmp_path):
+    profile = tmp_path / "mine.json"
+    profile.write_text('{"name": "Mine", "kind": "resin", "bed_x": 50, "bed_y": 50, "height": 50}')
+    assert answer("measure", ball, "--scale", 26, "--printer", profile)["fits"] is False
+    assert answer("measure", ball, "--scale", 22, "--printer", profile)["fits"] is True

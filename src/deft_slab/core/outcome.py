@@ -227,8 +227,9 @@ class Room:
     """The air around a guest.
 
     solid : the guest, mm, turned, its own origin at 0
-    clearance : mm, the smallest distance from the prop's surface to the guest; below 0 where the prop is inside it:
-        how deep. None while the guest is nowhere near (more than its own size away)
+    clearance : mm, the smallest distance from the prop's surface to the guest; below 0 where the prop is inside it,
+        how deep, or where it lies inside the prop's wall as a whole. None while the guest is nowhere near (more than
+        its own size away)
     at : (3,) mm, model frame, the place on the prop; poking : (k, 3) mm, places of the prop that are inside the guest
     poking_area : mm2 of the prop's surface that is inside the guest
     """

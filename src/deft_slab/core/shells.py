@@ -38,7 +38,14 @@ class Shells:
 
 
 def shells_of(solid: Solid) -> Shells:
-    """The shells of a surface: facets that hang together by their corners."""
+    """The shells of a surface: facets that hang together by their corners. Kept with the solid, which never changes."""
+    if "shells" not in solid.__dict__:
+        solid.__dict__["shells"] = _shells(solid)
+    found: Shells = solid.__dict__["shells"]
+    return found
+
+
+def _shells(solid: Solid) -> Shells:
     t = solid.triangles
     shape = (len(solid.vertices),) * 2
     rows, columns = np.r_[t[:, 0], t[:, 1]], np.r_[t[:, 1], t[:, 2]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ..core.intake.units import likely_unit
 from ..core.outcome import Model
 from ..core.plan import Guest, Tilt
 from ..core.solid import Solid
@@ -33,10 +34,11 @@ class Wearing:
         number = next(n for n in range(1, 1000) if f"g{n}" not in taken)
         x, y, z = self._state.model.solid.bounds.mean(axis=0).tolist()
         tilt = self._state.plan.tilt
+        unit = (model.unit or likely_unit(float(model.solid.size.max()))) if model else "mm"
         upright = Tilt.of(tilt.w, -tilt.x, -tilt.y, -tilt.z)  # it stands, however the model is tilted
         guest = Guest(
             id=f"g{number}", name=name, form=form, measure=measure, place=(x, y, z), turn=upright,
-            model=model.ref if model else None, unit=(model.unit or "mm") if model else "mm",
+            model=model.ref if model else None, unit=unit,
         )  # fmt: skip
         self.selected = guest.id
         self._state.change(f"add “{name}”", lambda: self._state.plan.with_guest(guest))

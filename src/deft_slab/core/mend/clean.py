@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..errors import OpenSurface
 from ..shells import shells_of
 from ..solid import Ints, Solid
 
@@ -30,11 +31,19 @@ class Cleaned:
 
 
 def clean(solid: Solid) -> Cleaned:
-    """The surface without doubled and flat facets, its cracks closed."""
-    keep, membranes = _not_doubled(solid.triangles)
+    """The surface without doubled and flat facets, its cracks closed.
+
+    Raises
+    ------
+    OpenSurface : nothing is left, for all facets lay on each other.
+    """
+    keep, membranes = not_doubled(solid.triangles)
     doubled = int(np.count_nonzero(~keep))
     places = [_edges_of(solid, ~keep & ~membranes)]
     solid = solid.picked(keep) if doubled else solid
+    if not len(solid.triangles):
+        what = "All facets of this surface lie on each other: it encloses nothing."
+        raise OpenSurface(what, kept="It is as it came.")
     flat = _flat_shells(solid)
     dropped = int(np.count_nonzero(flat))
     solid = solid.picked(~flat) if dropped else solid
@@ -54,7 +63,7 @@ def _edges_of(solid: Solid, chosen: NDArray[np.bool_]) -> NDArray[np.float64]:
     return np.concatenate([np.stack([corners[:, k], corners[:, (k + 1) % 3]], axis=1) for k in range(3)])
 
 
-def _not_doubled(triangles: Ints) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def not_doubled(triangles: Ints) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """(keep, membrane) of each facet. Facets on the same three corners that face alike are kept once; as many facing
     one way as the other enclose nothing (a membrane) and go altogether."""
     order = np.sort(triangles, axis=1).astype(np.int64)

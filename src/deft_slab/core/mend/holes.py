@@ -13,10 +13,11 @@ from scipy.sparse import coo_array, csc_array
 from scipy.sparse.linalg import splu
 from scipy.spatial import Delaunay
 
+from ..errors import OpenSurface
 from ..progress import QUIET, Job
 from ..solid import Solid
 from . import kernels
-from .clean import open_edges
+from .clean import not_doubled, open_edges
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -82,10 +83,12 @@ def loops_of(triangles: NDArray[np.int32]) -> list[Ints]:
 
 
 def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
-    """(the surface with a patch over every hole, the holes, widest first). Facets are numbered anew.
+    """(the surface with a patch over every hole, the holes, widest first). Facets are numbered anew; flakes that
+    enclose nothing are gone.
 
     Raises
     ------
+    OpenSurface : nothing would be left.
     Cancelled : the job is no longer wanted.
     """
     loops = loops_of(solid.triangles)
@@ -104,9 +107,12 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
         points.append(patch.points)
         count += len(patch.points)
         holes.append(Hole(rim, _width(rim), patch.how))
-    faces = np.concatenate(triangles).astype(np.int32)
-    closed = Solid(np.concatenate(points), faces)
-    return closed, sorted(holes, key=lambda hole: -hole.width)
+    closed = Solid(np.concatenate(points), np.concatenate(triangles).astype(np.int32))
+    # a patch over a lone facet lies back to back on it; the two enclose nothing
+    keep, _ = not_doubled(closed.triangles)
+    if not keep.any():
+        raise OpenSurface("The surface encloses nothing, so its holes cannot be closed.", kept="It is as it came.")
+    return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)
 
 
 def _width(rim: Floats) -> float:

@@ -12,7 +12,7 @@ from ..progress import QUIET, Job
 from ..shape.bodies import bodies_of, united
 from ..shells import Shells, shells_of, specks_among
 from ..solid import Solid
-from .clean import clean
+from .clean import clean, open_edges
 from .holes import close_holes
 from .orient import oriented
 from .rewrap import rewrapped
@@ -57,7 +57,7 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
     Raises
     ------
     BadPlan : the fineness of rewrapping is out of range.
-    OpenSurface : the surface encloses nothing and cannot be rewrapped.
+    OpenSurface : the surface encloses nothing.
     Cancelled : the job is no longer wanted.
     """
     before, record = solid, _Record()
@@ -149,8 +149,11 @@ def _closed(solid: Solid, record: _Record, job: Job) -> Solid:
     which = "One hole closed" if one else f"{len(holes):,} holes closed"
     said = f"{which} ({', '.join(ways)}); {'it is' if one else 'the largest is'} {{}} across."
     record.add("close", said, True, (holes[0].width,), rims)
-    patch = np.arange(len(closed.triangles)) >= len(solid.triangles)
-    record.moved(_distance(closed.picked(patch), solid))
+    patch = np.asarray(closed.origin >= len(solid.triangles))
+    on_rim = np.zeros(len(solid.vertices), np.bool_)
+    on_rim[open_edges(solid.triangles)] = True
+    around = np.asarray(on_rim[solid.triangles].any(axis=1))
+    record.moved(_distance(closed.picked(patch), solid.picked(around)))
     return closed
 
 

@@ -17,17 +17,16 @@ def oriented(solid: Solid) -> tuple[Solid, NDArray[np.bool_]]:
     faced before. A shell that encloses less than nothing is turned as a whole, unless another shell is around it: then
     it is a void, and meant to face inward.
     """
-    if not len(solid.triangles) or solid.defects.closed and not solid.defects.inside_out and _no_lone_void(solid):
-        return solid, np.zeros(len(solid.triangles), np.bool_)
-    agreeing, patch = igl.bfs_orient(np.ascontiguousarray(solid.triangles, np.int64))
-    turned = _is_turned(solid.triangles, agreeing)
-    area = np.maximum(solid.areas, 1e-300)
-    against = np.bincount(patch, area * turned) > 0.5 * np.bincount(patch, area)
-    turned ^= against[patch]
-    found = _with_turned(solid, turned)
-    shells = shells_of(found)
-    wrong = _inward(found, shells.volume, shells.low, shells.high)[shells.of]
-    return _with_turned(solid, turned ^ wrong), turned ^ wrong
+    turned = np.zeros(len(solid.triangles), np.bool_)
+    if solid.defects.flipped_edges:
+        agreeing, patch = igl.bfs_orient(np.ascontiguousarray(solid.triangles, np.int64))
+        turned = _is_turned(solid.triangles, agreeing)
+        area = np.maximum(solid.areas, 1e-300)
+        against = np.bincount(patch, area * turned) > 0.5 * np.bincount(patch, area)
+        turned ^= against[patch]
+    shells = shells_of(_with_turned(solid, turned))
+    turned ^= _inward(shells.volume, shells.low, shells.high)[shells.of]
+    return _with_turned(solid, turned), turned
 
 
 def _is_turned(before: NDArray[np.int32], after: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -43,14 +42,9 @@ def _with_turned(solid: Solid, turned: NDArray[np.bool_]) -> Solid:
     return Solid(solid.vertices, triangles, solid.origin)
 
 
-def _no_lone_void(solid: Solid) -> bool:
-    shells = shells_of(solid)
-    return not _inward(solid, shells.volume, shells.low, shells.high).any()
-
-
 def _inward(
-    solid: Solid, volume: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
-) -> NDArray[np.bool_]:
+    volume: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
+) -> NDArray[np.bool_]:  # fmt: skip
     """(k,) shells that face inward and have no other shell around their box."""
     size = np.prod(np.maximum(high - low, 1e-12), axis=1)
     wrong = volume < -1e-6 * size

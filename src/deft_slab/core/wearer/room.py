@@ -24,6 +24,7 @@ _FINE = 1 / 60
 _SEARCH_POINTS = 30_000
 _SETTLE_POINTS = 6_000
 _SCALES = (0.05, 20.0)
+_WAYS = np.array([way for way in np.ndindex(3, 3, 3) if way != (1, 1, 1)], float) - 1.0
 _GRID = 56
 """Cells along the longest side of the grid for quick answers."""
 
@@ -98,8 +99,17 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
     distance = signed_distance(solid, points - at)
     nearest = int(np.argmin(distance))
     inside = distance < 0
+    if not inside.any() and _in_material(prop, solid.vertices[0] + at):
+        # the prop's surface does not touch it, for it lies inside the wall
+        return Room(solid, -float(distance[nearest]), points[nearest], np.empty((0, 3)), 0.0)
     poking = points[inside & (areas > 0)]
     return Room(solid, float(distance[nearest]), points[nearest], poking, float(areas[inside].sum()))
+
+
+def _in_material(prop: Solid, point: Floats) -> bool:
+    """Whether a point lies inside the prop itself, and not in the air around or within it."""
+    faces = np.ascontiguousarray(prop.triangles, np.int64)
+    return float(igl.winding_number(np.array(prop.vertices), faces, point[None])[0]) > 0.5
 
 
 def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most: int) -> Floats:
@@ -120,11 +130,14 @@ def scale_with_clearance(
 
     Raises
     ------
-    BadPlan : no scale between a twentieth and twenty times does it.
+    BadPlan : the guest stands in the wall, or no scale between a twentieth and twenty times does it.
     Cancelled : the job is no longer wanted.
     """
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
+    if signed_distance(solid, np.zeros((1, 3)))[0] < 0 and _in_material(prop, np.array(guest.place) * factors):
+        raise BadPlan(f"“{guest.name}” stands in the wall of the prop, at any scale.", kept="The scale is as it was.",
+                      remedy="Move it so that it stands free inside the prop.")  # fmt: skip
 
     def clearance(scale: float) -> float:
         return float(signed_distance(solid, points * scale).min())
@@ -168,7 +181,10 @@ def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats
     field = signed_distance(solid, low + at * cell).reshape(counts)
 
     def clearance(shift: Floats) -> float:
-        return float(map_coordinates(field, ((points - shift - low) / cell).T, order=1, mode="nearest").min())
+        at = (points - shift - low) / cell
+        within = np.clip(at, 0, counts - 1)
+        beyond = np.linalg.norm(at - within, axis=1) * cell
+        return float((map_coordinates(field, within.T, order=1) + beyond).min())
 
     return clearance
 
@@ -178,8 +194,8 @@ def settled_place(
 ) -> tuple[float, float, float]:
     """The place near the present one with the most air around the guest, in units of the file.
 
-    A pattern search: steps along the axes, halved when none helps. The first are small, so that it does not leave a
-    prop through its wall.
+    A pattern search: steps along the axes and between them, halved when none helps. The first are small, so that it
+    does not leave a prop through its wall.
 
     Raises
     ------
@@ -194,7 +210,7 @@ def settled_place(
     while step > 0.25 and rounds < 60:
         job.step(rounds / 60, f"Moving {guest.name} to where there is room")
         rounds += 1
-        tries = [moved + step * sign * axis for axis in np.eye(3) for sign in (-1, 1)]
+        tries = [moved + step * way for way in _WAYS]
         values = [clearance(shift) for shift in tries]
         if max(values) > best + 1e-6:
             best = max(values)

@@ -169,6 +169,8 @@ class WearerPanel(Panel):
             say(self._room, "Measuring …" if not state.up_to_date else "Not shown.", "faint")
         elif room.clearance is None:
             say(self._room, "The prop is nowhere near it.", "faint")
+        elif room.clearance < 0 and not room.poking_area:
+            say(self._room, "It lies inside the wall of the prop. Move it into the open.", "look")
         elif room.clearance < 0:
             say(self._room, f"Pokes through: {text.area(room.poking_area)} of the prop's surface is inside it, up to "
                 f"{-room.clearance:.1f} mm deep.", "look")  # fmt: skip

@@ -1,0 +1,264 @@
+"""Unsaved work after a kill, and printer profiles: what is kept beside the settings."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+
+from deft_slab.core.plan import Plan, Project
+from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.desk import printers, recovery
+from deft_slab.desk.printer_dialog import PrinterDialog
+from deft_slab.desk.recovery import Autosave, left_work, read_work
+from deft_slab.desk.settings import home, load_settings
+from tests.shapes import model_of, sphere
+
+PROGRAM = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from deft_slab.desk.app import settled
+from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.state import DeskState
+from deft_slab.desk.window import Window
+
+def main():
+    application = QApplication(sys.argv[:1])
+    window = Window(DeskState(Jobs()))
+    window.show()
+    window.state.open(Path(sys.argv[1]))
+    timer = QTimer()
+
+    def look():
+        if settled(window.state) and window.state.plan.scale == 1.0:
+            window.state.resize(scale=1.5)
+            print("changed", flush=True)
+
+    timer.timeout.connect(look)
+    timer.start(50)
+    application.exec()
+
+if __name__ == "__main__":
+    main()
+"""
+
+
+@pytest.mark.parametrize("moment", [2.0, 2.6])
+def test_work_is_offered_back_after_a_kill(desk, tee, tmp_path, moment):
+    """A second window is killed, without warning, two seconds after a change; this one then brings its work back."""
+    script = tmp_path / "second.py"
+    script.write_text(PROGRAM)
+    second = subprocess.Popen([sys.executable, script, tee], stdout=subprocess.PIPE, encoding="utf-8")
+    try:
+        assert second.stdout.readline().strip() == "changed"
+        time.sleep(moment)
+        assert left_work() == []  # it still runs
+    finally:
+        os.kill(second.pid, signal.SIGKILL)
+        second.wait()
+        second.stdout.close()
+    card = desk.window.left_work
+    card.look()
+    assert card.isVisible()
+    assert card.work.title == "Cross beam"
+    desk.click(card.bring)
+    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=20_000)
+    desk.settle()
+    assert desk.state.plan.scale == pytest.approx(1.5)
+    assert desk.state.dirty
+    assert desk.state.path is None
+    assert not card.isVisible()
+    desk.qtbot.waitUntil(lambda: left_work() == [], timeout=5000)  # from now on it is this window's
+    assert desk.state.autosave.folder.exists()
+
+
+def test_left_work_is_let_go(desk, tmp_path):
+    model = model_of(sphere(20, 2), "Orb")
+    for name in ("one", "two"):
+        folder = home() / "recovery" / name
+        folder.mkdir(parents=True)
+        recovery.write_model(folder, model, {})
+        (folder / "project.json").write_text(Project(title=name, plan=Plan(model=model.ref)).model_dump_json())
+        (folder / "owner.json").write_text('{"pid": 999999, "started": "1"}')
+    card = desk.window.left_work
+    card.look()
+    titles = {card.work.title}
+    desk.click(card.drop)
+    assert card.isVisible()
+    titles.add(card.work.title)
+    desk.click(card.drop)
+    assert titles == {"one", "two"}
+    assert not card.isVisible()
+    assert list((home() / "recovery").iterdir()) == []
+
+
+@pytest.mark.parametrize("damage", ["no model", "no project", "no owner", "newer", "half a project"])
+def test_damaged_left_work_is_not_offered(tmp_path, monkeypatch, damage):
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
+    model = model_of(sphere(20, 2), "Orb")
+    folder = tmp_path / "recovery" / "one"
+    folder.mkdir(parents=True)
+    recovery.write_model(folder, model, {})
+    text = Project(title="One", plan=Plan(model=model.ref)).model_dump_json()
+    (folder / "owner.json").write_text('{"pid": 999999, "started": "1"}')
+    (folder / "project.json").write_text(text)
+    assert [work.title for work in left_work()] == ["One"]
+    if damage.startswith("no "):
+        (folder / {"model": "model.npz", "project": "project.json", "owner": "owner.json"}[damage[3:]]).unlink()
+    elif damage == "newer":
+        (folder / "project.json").write_text(json.dumps(json.loads(text) | {"version": 9}))
+    else:
+        (folder / "project.json").write_text(text[:200])
+    assert left_work() == []
+
+
+def test_autosave_is_behind_by_less_than_two_seconds_and_goes_when_closed(qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
+    model = model_of(sphere(20, 2), "Orb")
+    keeper = Autosave()
+    folder = keeper.begin()
+    recovery.write_model(folder, model, {})
+    started = time.monotonic()
+    for number in range(1, 40):  # a change every 50 ms must not put it off
+        keeper.note(Project(title=f"Change {number}", plan=Plan(model=model.ref)))
+        qtbot.wait(50)
+        if (folder / "project.json").exists():
+            break
+    assert time.monotonic() - started < 2.0
+    keeper.note(Project(title="The last", plan=Plan(model=model.ref)))
+    qtbot.wait(1500)
+    opened, project, guests = read_work(folder)
+    assert project.title == "The last"
+    assert opened.sha256 == model.sha256
+    assert guests == {}
+    keeper.note(None)  # it was saved
+    qtbot.wait(1300)
+    assert not (folder / "project.json").exists()
+    keeper.close()
+    assert not folder.exists()
+
+
+def test_saved_work_is_not_kept_and_changed_work_is(desk, tee, tmp_path):
+    desk.open(tee)
+    state = desk.state
+    state.save(tmp_path / "beam.3mf")
+    desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
+    kept = state.autosave.folder / "project.json"
+    desk.qtbot.wait(1300)
+    assert not kept.exists()
+    state.resize(scale=2.0)
+    desk.settle()
+    desk.qtbot.waitUntil(kept.exists, timeout=2000)
+    assert json.loads(kept.read_text())["plan"]["scale"] == 2.0
+    assert json.loads((tmp_path / "beam.3mf").exists() and "true")  # the user's own file is there, and as it was
+    desk.undo()
+    desk.settle()
+    desk.qtbot.waitUntil(lambda: not kept.exists(), timeout=3000)
+
+
+# printers
+
+
+@pytest.fixture
+def dialog(desk, qtbot):
+    found = PrinterDialog(desk.state, desk.window)
+    found.show()
+    yield found
+    found.close()
+
+
+def pick(dialog, name):
+    names = [dialog.list.item(row).text() for row in range(dialog.list.count())]
+    dialog.list.setCurrentRow(next(row for row, text in enumerate(names) if text.startswith(name)))
+
+
+def test_a_profile_is_copied_edited_used_and_removed(desk, tee, dialog):
+    desk.open(tee)
+    state = desk.state
+    pick(dialog, "Small resin plate")
+    assert not dialog.fields["bed_x"].isEnabled()
+    desk.click(dialog.copy)
+    assert dialog.profile.own
+    assert dialog.profile.printer.name == "Small resin plate 2"
+    desk.type(dialog.fields["height"], "70")
+    assert dialog.fields["height"].isVisible()
+    desk.type(dialog.name, "Attic printer")
+    assert dialog.isVisible()  # Enter takes what was typed and leaves the dialog open
+    desk.type(dialog.layers, "0.03 0,05")
+    desk.click(dialog.use)
+    desk.settle()
+    mine = next(profile.printer for profile in printers.profiles() if profile.own)
+    assert (mine.name, mine.height, mine.layer_heights) == ("Attic printer", 70.0, (0.03, 0.05))
+    assert state.printer == mine
+    assert state.piece.fit.sentence() == "10.0 mm too high"
+    assert "Attic printer" in desk.window.chip.text()
+    assert load_settings().printer == mine
+    desk.type(dialog.fields["height"], "90")  # the one in use: the figures follow
+    desk.settle()
+    assert state.piece.fit.fits
+    desk.click(dialog.back)
+    desk.settle()
+    assert state.printer.height == 160
+    desk.click(dialog.delete)
+    assert not any(profile.own for profile in printers.profiles())
+    assert state.printer.name == "Small resin plate 2"  # the project keeps what it was judged by
+    desk.undo()
+    desk.settle()
+
+
+def test_profiles_are_exported_and_imported(desk, dialog, tmp_path, monkeypatch):
+    path = tmp_path / "belt.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    pick(dialog, "Belt")
+    dialog._export()
+    assert json.loads(path.read_text())["endless"] == "y"
+    dialog._import()
+    assert dialog.profile.own
+    assert dialog.profile.printer == shipped_printers()["belt"].changed(name="Belt 2")
+    path.write_text('{"name": "half')
+    dialog._import()
+    assert "no printer profile that can be read" in dialog._said.text()
+    assert sum(profile.own for profile in printers.profiles()) == 1
+
+
+def test_edits_that_make_no_sense_are_told_and_dropped(desk, dialog):
+    pick(dialog, "Middle filament bed")
+    desk.click(dialog.copy)
+    desk.type(dialog.fields["margin"], "150")
+    assert "margins leave nothing" in dialog._said.text()
+    assert dialog.fields["margin"].value == default_printer().margin
+    desk.type(dialog.layers, "thin")
+    assert "numbers with spaces" in dialog._said.text()
+
+
+def test_the_chip_lists_the_printers_and_changes_are_undone(desk, tee):
+    desk.open(tee)
+    desk.window._fill_chip_menu()
+    entries = desk.window._chip_menu.actions()
+    assert [entry.text().split(" ·")[0] for entry in entries if entry.text()] == [
+        "Small filament bed", "Middle filament bed", "Large filament bed", "Belt", "Small resin plate",
+        "Large resin plate", "Printers …",
+    ]  # fmt: skip
+    entries[3].trigger()
+    desk.settle()
+    assert desk.state.printer.endless == "y"
+    assert desk.state.undo_text == "change the printer"
+    desk.undo()
+    desk.settle()
+    assert desk.state.project.printer is None
+
+
+def test_a_damaged_profile_is_left_out(tmp_path, monkeypatch):
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
+    (tmp_path / "printers").mkdir()
+    (tmp_path / "printers" / "bad.json").write_text("{ broken")
+    assert len(printers.profiles()) == len(shipped_printers())
