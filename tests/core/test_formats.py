@@ -197,7 +197,7 @@ def test_step_that_is_damaged_or_stopped(tmp_path):
 
 
 def test_step_that_takes_too_long(tmp_path, monkeypatch):
-    monkeypatch.setattr(step, "_MOST_SECONDS", 0.0)
+    monkeypatch.setattr(step, "_LEAST_SECONDS", 0.0)
     with pytest.raises(UnreadableFile, match="could not be drawn within"):
         open_file(written(tmp_path / "ring.step", ring_step(20, 15, 6)))
 

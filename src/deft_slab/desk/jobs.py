@@ -87,7 +87,7 @@ class Jobs(QObject):
             while True:
                 number, kind, content = connection.recv()
                 self._heard.emit(generation, number, kind, content)
-        except (EOFError, OSError):
+        except (EOFError, OSError, TypeError):  # the last one when it is closed while it is being listened to
             try:
                 self._heard.emit(generation, 0, "ended", None)
             except RuntimeError:

@@ -10,12 +10,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
-from ..demo import MODELS, PROJECT
+from ..demo import MODELS, PROJECT, TROUBLED
 from .app import settled
 from .jobs import Jobs
 from .look.theme import dress
+from .printer_dialog import PrinterDialog
 from .state import DeskState
 from .window import Window
 
@@ -66,9 +67,9 @@ class Photographer:
         )
         self.settle()
 
-    def shoot(self, name: str) -> None:
+    def shoot(self, name: str, widget: QWidget | None = None) -> None:
         path = self._folder / f"{name}.png"
-        if not self.window.grab().save(str(path), "PNG"):
+        if not (widget or self.window).grab().save(str(path), "PNG"):
             raise OSError(f"{path} could not be written")
         print(path.name)
 
@@ -89,7 +90,9 @@ def main(folder: Path = FOLDER) -> int:
     eye.shoot("size")
     _cutting(eye)
     _lantern_and_trouble(eye)
+    _sizing(eye)
     window.state.jobs.close()
+    window.state.autosave.close()
     window.bed.sleep()
     return 0
 
@@ -122,6 +125,46 @@ def _cutting(eye: Photographer) -> None:
     for step in ("Join", "Check", "Hand off"):
         eye.go(step)
         eye.shoot(step.lower().replace(" ", "-"))
+
+
+def _sizing(eye: Photographer) -> None:
+    """A scan without a unit, full of holes; a helmet and its wearer; walls; the printers."""
+    window, state = eye.window, eye.state
+    size = window.panels["Size"]
+
+    def click(widget: QWidget) -> None:
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
+        eye.until(lambda: not state.jobs.busy)
+        eye.settle()
+
+    eye.open(TROUBLED["damaged"])
+    eye.shoot("size-question")
+    click(size.pages["Scale"].right)
+    click(size.tabs["Surface"])
+    window.notice.hide()
+    click(size.pages["Surface"].came)
+    eye.shoot("size-surface")
+    eye.open(MODELS["helmet"])
+    click(size.tabs["Wearer"])
+    click(size.pages["Wearer"].adds["head"])
+    click(size.pages["Wearer"].settle)
+    click(size.pages["Wearer"].scale)
+    eye.shoot("size-wearer")
+    eye.open(MODELS["lantern"])
+    click(size.tabs["Measure"])
+    window.bed.look_from("From the front")
+    click(size.pages["Measure"].kinds["distance"])
+    for y in (180, 400):
+        place = QPoint(window.bed.width() // 2 - 60, y)
+        QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+        eye.settle()
+    click(size.pages["Measure"].walls)
+    eye.shoot("size-measure")
+    dialog = PrinterDialog(state, window)
+    dialog.show()
+    eye.settle()
+    eye.shoot("printers", dialog)
+    dialog.close()
 
 
 def _lantern_and_trouble(eye: Photographer) -> None:

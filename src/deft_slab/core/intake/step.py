@@ -22,12 +22,14 @@ FINENESS = 0.1
 FINEST, COARSEST = 0.002, 20.0
 _TURN = 0.35
 """Radians between neighbouring facets at most, so that small curves are not drawn as corners."""
-_MOST_SECONDS = 300.0
+_LEAST_SECONDS, _SECONDS_PER_MB = 8.0, 40.0
+"""How long a file may take, by its size: on some damaged files the kernel would never come to an end."""
 _MOST_BYTES = 6 * 2**30
 _KEPT = "What you have open is untouched."
 
 _PROGRAM = """
-import resource, sys
+import ctypes, resource, signal, sys
+ctypes.CDLL(None).prctl(1, signal.SIGKILL)  # ends with the process that asked for it (PR_SET_PDEATHSIG)
 resource.setrlimit(resource.RLIMIT_AS, (int(sys.argv[5]),) * 2)
 import cascadio
 sys.exit(cascadio.step_to_glb(sys.argv[1], sys.argv[2], float(sys.argv[3]), float(sys.argv[4]), use_parallel=False))
@@ -77,11 +79,12 @@ def read_step(path: Path, fineness: float, job: Job) -> Surface:
 
 def _wait(process: subprocess.Popen[bytes], path: Path, job: Job) -> None:
     started = time.monotonic()
+    patience = _LEAST_SECONDS + _SECONDS_PER_MB * path.stat().st_size / 2**20
     while process.poll() is None:
         time.sleep(0.02)
         job.step(0.1, f"Drawing the faces of {path.name}")
-        if time.monotonic() - started > _MOST_SECONDS:
+        if time.monotonic() - started > patience:
             raise UnreadableFile(
-                f"“{path.name}” could not be drawn within {_MOST_SECONDS / 60:.0f} minutes.", kept=_KEPT,
-                remedy="Choose a coarser fineness.",
+                f"“{path.name}” could not be drawn within {patience:.0f} seconds: it is damaged, or too fine.",
+                kept=_KEPT, remedy="Choose a coarser fineness, or export it again.",
             )  # fmt: skip

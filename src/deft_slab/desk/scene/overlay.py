@@ -20,6 +20,8 @@ from .handles import CutFrame
 
 Floats = NDArray[np.float64]
 
+_CLEAR = 46.0
+"""Pixels at the upper edge that buttons lie over."""
 _TINT = 34
 """Alpha of the sheet of a cut, of 255."""
 _SHADES = 8
@@ -98,7 +100,7 @@ def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tu
     metrics = QFontMetricsF(painter.font())
     width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 6
     left = min(max(at.x() + 12, 4.0), size[0] - width - 4)
-    top = min(max(at.y() - height - 8, 4.0), size[1] - height - 4)
+    top = min(max(at.y() - height - 8, _CLEAR), size[1] - height - 4)
     box = QRectF(left, top, width, height)
     painter.setPen(QPen(QColor(colour), 1.2))
     painter.drawLine(at, QPointF(left + 6, top + height))

@@ -171,7 +171,8 @@ class Stage:
         beds = tuple(sorted({laid.bed for laid in state.evaluated.laid})) if state.evaluated else ()
         guests = len(state.plan.guests) if state.step == "Size" and state.plan else 0
         size = tuple(state.evaluated.outcome.plan.factors) if state.step == "Size" and state.evaluated else ()
-        return (state.model, state.in_place, state.step == "Size", guests, size, () if state.in_place else beds)
+        lying = () if state.in_place else (beds, len(state.evaluated.laid) if state.evaluated else 0)
+        return (state.model, state.printer, state.in_place, state.step == "Size", guests, size, lying)
 
     def _outline_selected(self, low: Floats, high: Floats) -> None:
         """A thin frame on the bed around the selected piece."""

@@ -34,8 +34,8 @@ def box(size: tuple[float, float, float]) -> str:
 
 
 def any_box(size: tuple[float, float, float]) -> str:
-    """A size that may be tiny or huge: in mm, or in m from three of them on."""
-    if max(size) >= 3e3:
+    """A size that may be tiny or huge: in mm, or in m from one of them on."""
+    if max(size) >= 1e3:
         return " × ".join(f"{value / 1000:.3g}" for value in size) + " m"
     return " × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size) + " mm"
 
