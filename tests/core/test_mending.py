@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import trimesh
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface
@@ -222,6 +222,7 @@ def test_closing_always_closes(seed, share):
 
 
 @given(st.integers(0, 10_000))
+@example(2260)  # patches that lie on facets which face alike
 @settings(max_examples=25)
 def test_mending_a_mended_surface_changes_nothing(seed):
     """And a surface that is mended is closed, faces outward, and encloses something."""
@@ -235,6 +236,16 @@ def test_mending_a_mended_surface_changes_nothing(seed):
     again, report = mend(once)
     assert not report.changed
     np.testing.assert_array_equal(again.triangles, once.triangles)
+
+
+def test_a_surface_that_lost_two_fifths_faces_outward_once_closed():
+    """What is outside cannot be seen through so many holes; it is looked at again once they are closed."""
+    for seed in (3, 19, 65, 95):
+        random = np.random.default_rng(seed)
+        ball = ring(20, 8, 48)
+        spoilt = without_facets(ball, random.random(len(ball.triangles)) < 0.4)
+        once, _ = mend(turned(spoilt, random.random(len(spoilt.triangles)) < 0.2))
+        assert not once.defects.sentence()
 
 
 def test_least_area_compiled_and_plain_agree_and_are_least():

@@ -95,24 +95,40 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
     if not loops:
         return solid, []
     rings = _ring_finder(solid, loops)
-    points, triangles, holes = [solid.vertices], [solid.triangles.astype(np.int64)], []
-    count = len(solid.vertices)
-    for number, loop in enumerate(loops):
+    rims = [solid.vertices[loop] for loop in loops]
+    patches = []
+    for number, (loop, rim) in enumerate(zip(loops, rims, strict=True)):
         if number % 16 == 0 or len(loop) > SMALL:
             job.step(number / len(loops), f"Closing hole {number + 1:,} of {len(loops):,}")
-        rim = solid.vertices[loop]
-        patch = patch_for(rim, partial(rings, loop))
+        patches.append(patch_for(rim, partial(rings, loop)))
+    closed, patch_of = _patched(solid, loops, patches)
+    # a patch over a lone facet lies back to back on it; the two enclose nothing
+    keep, membrane = not_doubled(closed.triangles)
+    twice = np.unique(patch_of[~keep & ~membrane])
+    if len(twice):  # it would lie on a facet that faces alike; with a corner of its own it does not
+        for number in twice[twice >= 0].tolist():
+            patches[number] = _fan(rims[number])
+        closed, _ = _patched(solid, loops, patches)
+        keep, _ = not_doubled(closed.triangles)
+    if not keep.any():
+        raise OpenSurface("The surface encloses nothing, so its holes cannot be closed.", kept="It is as it came.")
+    holes = [Hole(rim, _width(rim), patch.how) for rim, patch in zip(rims, patches, strict=True)]
+    return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)
+
+
+def _patched(solid: Solid, loops: list[Ints], patches: list[Patch]) -> tuple[Solid, Ints]:
+    """(the surface with its patches, number of the patch of each facet, -1 for none)."""
+    points, triangles = [solid.vertices], [solid.triangles.astype(np.int64)]
+    patch_of = [np.full(len(solid.triangles), -1, np.int64)]
+    count = len(solid.vertices)
+    for number, (loop, patch) in enumerate(zip(loops, patches, strict=True)):
         names = np.r_[loop, count + np.arange(len(patch.points))]
         triangles.append(names[patch.triangles])
         points.append(patch.points)
+        patch_of.append(np.full(len(patch.triangles), number, np.int64))
         count += len(patch.points)
-        holes.append(Hole(rim, _width(rim), patch.how))
-    closed = Solid(np.concatenate(points), np.concatenate(triangles).astype(np.int32))
-    # a patch over a lone facet lies back to back on it; the two enclose nothing
-    keep, _ = not_doubled(closed.triangles)
-    if not keep.any():
-        raise OpenSurface("The surface encloses nothing, so its holes cannot be closed.", kept="It is as it came.")
-    return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)
+    whole = Solid(np.concatenate(points), np.concatenate(triangles).astype(np.int32))
+    return whole, np.concatenate(patch_of)
 
 
 def _width(rim: Floats) -> float:
@@ -203,8 +219,7 @@ def _least_area_patch(rim: Floats) -> Patch:
     """No new corners; for a very long loop, a fan."""
     n = len(rim)
     if n > _MOST_EXACT:
-        corners = np.stack([np.arange(n), (np.arange(n) + 1) % n, np.full(n, n)], axis=1)
-        return Patch(rim.mean(axis=0)[None], corners, "least area")
+        return _fan(rim)
     choice, cost = np.zeros((n, n), np.int64), np.zeros((n, n))
     kernels.least_area(np.ascontiguousarray(rim), choice, cost)
     triangles, spans = [], [(0, n - 1)]
@@ -246,6 +261,13 @@ def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> Patch:
     for _ in range(2):
         places = _thin_plate(places, pairs, free, n)
     return Patch(places[n : n + m], net, "smooth")
+
+
+def _fan(rim: Floats) -> Patch:
+    """From every edge of the loop to its middle."""
+    n = len(rim)
+    corners = np.stack([np.arange(n), (np.arange(n) + 1) % n, np.full(n, n)], axis=1)
+    return Patch(rim.mean(axis=0)[None], corners, "least area")
 
 
 def _hexagonal(radius: float, spacing: float) -> Floats:

@@ -75,6 +75,8 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
         specks = specks_among(shells, factors)
     if mending.close:
         solid = _closed(solid, record, job.part(0.2, 0.5))
+        if mending.orient and solid.defects.inside_out:  # which side was outside could not be seen through the holes
+            solid = _oriented(solid, record)
     if mending.rewrap is not None:
         solid = _rewrapped(solid, mending.rewrap, record, job.part(0.5, 0.8))
     if not solid.defects.sentence():
