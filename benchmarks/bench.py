@@ -23,7 +23,7 @@ from trimesh.ray.ray_pyembree import RayMeshIntersector
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.figures import measure, seat, support
-from deft_slab.core.judge.overhang import need
+from deft_slab.core.judge.overhang import hard_rule
 from deft_slab.core.mend.rewrap import rewrapped
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.plan import Plan, StraightCut
@@ -76,8 +76,7 @@ def warmed(solid: Solid) -> Solid:
 
 
 def ours(solid: Solid, cells: int = CELLS) -> float:
-    seated = seat(solid, np.eye(3))
-    return support(solid, seated, need(seated.angles, seated.rests, THRESHOLD), None, cells)[0].volume
+    return support(solid, seat(solid, np.eye(3), hard_rule(THRESHOLD)), None, None, cells)[0].volume
 
 
 def rays(mesh: trimesh.Trimesh, tree: RayMeshIntersector) -> float:

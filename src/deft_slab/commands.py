@@ -1,10 +1,13 @@
-"""What deft-slab does without a window: measure, mend, cut. Loads neither Qt nor VTK."""
+"""What deft-slab does without a window: measure, mend, tilt, cut. Loads neither Qt nor VTK."""
 
 from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import fields
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +18,7 @@ from .core.intake.files import Opened, open_file
 from .core.intake.step import COARSEST, FINENESS, FINEST
 from .core.intake.units import likely_unit
 from .core.judge.base import fit, largest_scale
-from .core.judge.exposure import exposure
+from .core.judge.exposure import exposure, spread_directions
 from .core.judge.figures import measure
 from .core.judge.tilts import down_to_rotation, set_down, unit
 from .core.judge.walls import thickness, thinnest
@@ -23,6 +26,9 @@ from .core.mend.mended import advised
 from .core.outcome import MendReport
 from .core.plan import UNITS, Guest, Mending, Plan, StraightCut
 from .core.printer import Printer, default_printer, read_printer, shipped_printers
+from .core.search.figures import MapFigures, sweep
+from .core.search.tilts import seats_worth_trying
+from .core.search.weighing import PRESETS
 from .core.solid import Solid
 from .core.wearer.measures import FORMS
 from .core.wearer.room import room_around, scale_with_clearance, settled_place
@@ -68,6 +74,14 @@ def _parser() -> argparse.ArgumentParser:
     mend.add_argument("--rewrap", type=float, metavar="MM", help="make the surface anew at this fineness")
     mend.add_argument("--thin", type=int, metavar="N", help="thin it to about N triangles")
     mend.add_argument("--drop-specks", action="store_true", help="leave stray specks out")
+    tilt = commands.add_parser("tilt", help="seats worth trying, with the figures of each")
+    common(tilt)
+    overhang(tilt)
+    tilt.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    tilt.add_argument("--top", type=int, default=8, metavar="N", help="at most so many seats (8)")
+    tilt.add_argument("--lift", type=float, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
+    tilt.add_argument("--map", type=int, default=0, metavar="N",
+                      help="also the figures of N directions spread evenly, from a simplified mesh")  # fmt: skip
     cut = commands.add_parser("cut", help="part a model by straight cuts and write the pieces")
     common(cut)
     overhang(cut)
@@ -80,7 +94,8 @@ def _parser() -> argparse.ArgumentParser:
 
 def _checked(arguments: argparse.Namespace) -> None:
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
-                            ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4)):  # fmt: skip
+                            ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
+                            ("top", 1, 100), ("map", 0, 100_000)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")
@@ -117,7 +132,7 @@ def _measure(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.mend:
         plan = plan.changed(mending=advised(opened.model.solid))
     solid, report = Workshop(opened.model).mended(plan)
-    found = measure(solid, rotation, threshold=arguments.theta, exposed=exposure(solid))
+    found = measure(solid, rotation, threshold=arguments.theta, printer=printer, exposed=exposure(solid))
     seated = set_down(solid.vertices, rotation)
     within = fit(seated, printer)
     result = found.figures.as_dict() | {
@@ -162,6 +177,32 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
         "wearer": f"{form.title}, {form.measure} {value:g} mm", "wearer_clearance_mm": room.clearance,
         "wearer_poking_area_mm2": room.poking_area, "scale_with_clearance": plan.scale * further,
     }  # fmt: skip
+
+
+def _tilt(arguments: argparse.Namespace) -> dict[str, object]:
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    mending = advised(opened.model.solid) if arguments.mend else Mending()
+    plan = plan.changed(threshold=arguments.theta, lift=arguments.lift, mending=mending)
+    workshop = Workshop(opened.model)
+    subject = workshop.subject(plan, 0)
+    exposed = workshop.exposed_piece(plan, 0)
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, spread=pool.map)
+        spread = spread_directions(arguments.map) if arguments.map else np.empty((0, 3))
+        directions = sweep(subject, spread, printer, spread=pool.map)
+    result: dict[str, object] = {
+        "seats": [
+            {"down": seat.tilt.down, "kind": seat.kind} | seat.figures.as_dict() for seat in seats[: arguments.top]
+        ]
+    }
+    if arguments.map:
+        names = [field.name for field in fields(MapFigures)]
+        result["map"] = [
+            {name: np.asarray(getattr(directions, name)[n]).tolist() for name in names} for n in range(len(directions))
+        ]
+    problem = subject.solid.defects.sentence()
+    return result | ({"problem": problem} if problem else {})
 
 
 def _report(report: MendReport) -> dict[str, object]:
@@ -217,9 +258,13 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
 def _lines(result: dict[str, object], indent: str = "") -> list[str]:
     lines = []
     for name, value in result.items():
-        if name == "pieces" and isinstance(value, list):
-            for piece in value:
-                lines += [f"{indent}piece {piece['name']}:", *_lines(piece, indent + "  ")]
+        if name in ("pieces", "seats", "map") and isinstance(value, list):
+            for number, one in enumerate(value, 1):
+                title = one.get("name", number)
+                lines += [
+                    f"{indent}{'direction' if name == 'map' else name[:-1]} {title}:",
+                    *_lines(one, indent + "  "),
+                ]
         elif isinstance(value, list):
             lines += [f"{indent}{name}:", *(f"{indent}  {entry}" for entry in value)]
         elif isinstance(value, float):
@@ -246,7 +291,7 @@ def run(arguments: list[str]) -> int:
     parsed = _parser().parse_args([_plain(word) for word in arguments])
     try:
         _checked(parsed)
-        result = {"measure": _measure, "mend": _mend, "cut": _cut}[parsed.command](parsed)
+        result = {"measure": _measure, "mend": _mend, "tilt": _tilt, "cut": _cut}[parsed.command](parsed)
     except DeftError as error:
         print(f"deft-slab: {error}", file=sys.stderr)
         return 1

@@ -10,13 +10,15 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
+from shapely.geometry import Polygon
 
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.judge.base import fit, outline, steadiness
-from deft_slab.core.judge.figures import measure
-from deft_slab.core.judge.overhang import overhang_angles, ramp
+from deft_slab.core.judge.figures import measure, seat
+from deft_slab.core.judge.overhang import hard_rule, overhang_angles, soft_rule
 from deft_slab.core.judge.tilts import down_to_rotation, unit
 from deft_slab.core.plan import Tilt
+from deft_slab.core.solid import Solid
 from tests.shapes import box, cone, joined, solid_of, sphere
 
 UP = np.eye(3)
@@ -101,8 +103,22 @@ def test_eighteen_steps_of_five_degrees_are_a_right_angle():
 
 def test_overhang_angles_count_from_the_vertical():
     assert overhang_angles(np.array([0.0, -1.0, 1.0, -math.sqrt(0.5)])) == pytest.approx([0, 90, -90, 45])
-    soft = ramp(np.array([43.9, 44.0, 45.0, 46.0, 50.0, 80.0]), np.array([False] * 5 + [True]), 45.0)
-    assert soft == pytest.approx([0, 0, 0.5, 1, 1, 0])
+
+
+def test_the_need_rises_over_one_degree_on_either_side_for_searches():
+    """A wedge under each angle, with its lower side past, at and before the threshold; the bed side needs none."""
+    for angle, soft, hard in ((43.9, 0, 0), (45.0, 0.5, 0), (45.5, 0.75, 1), (46.1, 1, 1), (80.0, 1, 1)):
+        reach = 10 * math.tan(math.radians(angle))
+        profile = np.array([[0, 0], [5, 0], [5 + reach, 10], [0, 10]], float)
+        wedge = solid_of(trimesh.creation.extrude_polygon(Polygon(profile), 8))
+        upright = wedge.vertices[:, [0, 2, 1]] * [1, 1, 1]
+        solid = Solid(upright, wedge.triangles[:, ::-1])
+        slope = solid.normals[:, 2] < -0.1
+        for rule, expected in ((soft_rule(45.0), soft), (hard_rule(45.0), hard)):
+            weight = seat(solid, UP, rule).weight
+            rests = np.isclose(solid.vertices[solid.triangles][:, :, 2], 0).all(axis=1)
+            assert weight[slope & ~rests] == pytest.approx(expected, abs=0.01)
+            assert not weight[rests].any()
 
 
 @pytest.mark.parametrize("direction", [(0, 0, 0), (math.nan, 0, 1), (1, 2), (math.inf, 0, 0)])

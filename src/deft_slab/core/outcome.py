@@ -131,15 +131,43 @@ class Figures:
     support_on_piece_mm3: float
     support_on_bed_mm3: float
     landing_area_mm2: float
+    touched_area_mm2: float
+    show_scar_mm2: float
+    unheld_area_mm2: float
     projected_area_mm2: float
     base_area_mm2: float
     steadiness_mm: float
     tipping_deg: float
     sits_flat: bool
     near_threshold_share: float
+    layers: int
+    largest_layer_mm2: float
+    layer_growth_mm2: float
+    level_underside_mm2: float
+    print_seconds: float
 
     def as_dict(self) -> dict[str, object]:
         return asdict(self)
+
+
+@dataclass(frozen=True, eq=False)
+class OverhangSpot:
+    """A separate place that needs support.
+
+    area : mm2; past, steepest : degrees past the threshold, the mean and the most; gap : mm, mean, down to what is
+    below; on_piece : most of its support would end on the piece; on_show : a show face is touched
+    place : (mm, model frame) on it, near its middle; across : mm; facets : (k,)
+    """
+
+    area: float
+    past: float
+    steepest: float
+    gap: float
+    on_piece: bool
+    on_show: bool
+    place: tuple[float, float, float]
+    across: float
+    facets: NDArray[np.int32]
 
 
 @dataclass(frozen=True)
@@ -181,6 +209,8 @@ class Piece:
     sides : the sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece
     past_threshold : (m,) degrees past the threshold of facets that need support, else -1
     skin : (vertices mm in the bed frame, triangles) of the support around it
+    lift : mm over the bed; marks : (m,) uint8, the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot
+    spots : what needs support, largest first; layers : (k,) mm2, area of each layer
     """
 
     number: int
@@ -198,11 +228,15 @@ class Piece:
     wished: PieceWish | None
     past_threshold: NDArray[np.float32]
     skin: tuple[Floats, NDArray[np.int32]]
+    lift: float
+    marks: NDArray[np.uint8]
+    spots: tuple[OverhangSpot, ...]
+    layers: Floats
 
     def wish(self, **update: object) -> PieceWish:
         """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
-        seat, name = (self.wished.seat, self.wished.name) if self.wished else (None, None)
-        return PieceWish(sides=self.sides, anchor=self.anchor, seat=seat, name=name).model_copy(update=update)
+        kept = {"seat": self.wished.seat, "name": self.wished.name, "lift": self.wished.lift} if self.wished else {}
+        return PieceWish(sides=self.sides, anchor=self.anchor).model_copy(update={**kept, **update})
 
 
 @dataclass(frozen=True)
@@ -214,10 +248,13 @@ class Totals:
     support_volume_mm3: float
     support_inside_mm3: float
     landing_area_mm2: float
+    touched_area_mm2: float
+    show_scar_mm2: float
     seam_length_mm: float
     seam_in_sight_mm: float
     cut_area_mm2: float
     tallest_mm: float
+    print_seconds: float
     flat_pieces: int
     fitting_pieces: int
 

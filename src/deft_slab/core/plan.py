@@ -12,32 +12,20 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import (
-    BaseModel,
-    ConfigDict,
-    Field,
-    StringConstraints,
-    ValidationError,
-    field_validator,
-    model_validator,
-)
+from pydantic import BaseModel, Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from .documents import Document, Name, Triple, of_length_one
 from .errors import BadPlan, UnreadableFile
+from .marking import Audience, Mark
 from .printer import Printer
 
 Floats = NDArray[np.float64]
-Triple = tuple[float, float, float]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
 
 UNITS: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm in one unit."""
 
 PLAN_VERSION = 1
 MOST_CUTS = 200
-
-
-class Document(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Tilt(Document):
@@ -147,12 +135,7 @@ class StraightCut(Document):
     @field_validator("normal")
     @classmethod
     def _of_unit_length(cls, normal: Triple) -> Triple:
-        length = math.hypot(*normal)
-        if length < 1e-12:
-            raise ValueError("the normal of a cut must not be zero")
-        if abs(length - 1.0) < 1e-12:
-            return normal  # as it is, or a plan would change by being saved and read
-        return normal[0] / length, normal[1] / length, normal[2] / length
+        return of_length_one(normal, "the normal of a cut")
 
     def resized(self, ratio: Floats) -> StraightCut:
         """The same cut on the model stretched by (3,) ratios: n becomes n / ratio, made of length 1 again."""
@@ -228,12 +211,16 @@ class Guest(Document):
 
 
 class PieceWish(Document):
-    """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm)."""
+    """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm).
+
+    lift : mm over the bed, on support; None: as the plan says
+    """
 
     sides: tuple[Side, ...]
     anchor: Triple
     seat: Tilt | None = None
     name: Name | None = None
+    lift: float | None = Field(default=None, ge=0, le=100)
 
 
 class Plan(Document):
@@ -254,6 +241,10 @@ class Plan(Document):
     guests: tuple[Guest, ...] = Field(default=(), max_length=20)
     tilt: Tilt = Tilt()
     threshold: float = Field(default=45.0, ge=0.0, le=89.0)
+    lift: float = Field(default=0.0, ge=0, le=100)
+    """mm by which pieces stand over the bed, on support; 0: directly on it."""
+    marks: tuple[Mark, ...] = Field(default=(), max_length=2000)
+    audience: Audience = Audience()
     recipe: tuple[Cut, ...] = Field(default=(), max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib import resources
 from typing import Annotated, Literal
 
@@ -24,6 +25,10 @@ class Printer(BaseModel):
     endless : the axis along which the bed has no end
     support_density : share of the support volume that is plastic; from memory
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
+    speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
+    within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
+    bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
+    layer (together 9.6 s: common practice)
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -45,12 +50,25 @@ class Printer(BaseModel):
     material_price: float = Field(default=25.0, ge=0, le=1e5)
     material_density: float = Field(default=1.24, gt=0, le=25)
     hour_price: float = Field(default=0.1, ge=0, le=1e4)
+    speed: float = Field(default=65.0, gt=0, le=2000)
+    wall_lines: int = Field(default=3, ge=1, le=50)
+    infill: float = Field(default=0.15, ge=0, le=1)
+    layer_seconds: float = Field(default=3.0, ge=0, le=600)
+    bottom_layers: int = Field(default=5, ge=0, le=100)
+    bottom_seconds: float = Field(default=30.0, ge=0, le=600)
+    exposure_seconds: float = Field(default=2.5, ge=0, le=600)
+    lift_seconds: float = Field(default=7.1, ge=0, le=600)
 
     @model_validator(mode="after")
     def _has_room(self) -> Printer:
         if 2 * self.margin >= min(self.bed_x, self.bed_y):
             raise ValueError("the margins leave nothing of the bed")
         return self
+
+    @property
+    def layer_height(self) -> float:
+        """mm: the middle one of the usual ones; the finer of two."""
+        return self.layer_heights[(len(self.layer_heights) - 1) // 2]
 
     @property
     def thinnest_wall(self) -> float:
@@ -119,6 +137,7 @@ def shipped_printers() -> dict[str, Printer]:
     }
 
 
+@cache
 def default_printer() -> Printer:
     """The printer that a new project starts with."""
     return shipped_printers()[FIRST]

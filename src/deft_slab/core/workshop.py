@@ -15,16 +15,18 @@ from numpy.typing import NDArray
 
 from .errors import CutFailed, OpenSurface
 from .judge.base import fit
-from .judge.exposure import exposure
-from .judge.figures import measure, support
-from .judge.overhang import need
+from .judge.exposure import EVERYWHERE, exposure
+from .judge.figures import REPORT_CELLS, measure, support
+from .judge.marks import Marked, facets_at, joined_marks, marked, unmarked
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
+from .judge.spots import overhang_spots
 from .judge.tilts import set_down
+from .marking import Audience
 from .mend.mended import mended
 from .mend.thin import thinned
-from .outcome import Figures, MendReport, Model, Outcome, Piece, Room, Seam, Totals
+from .outcome import Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
@@ -38,6 +40,9 @@ Floats = NDArray[np.float64]
 T = TypeVar("T")
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
+
+SUBJECT_TRIANGLES = 20_000
+"""Size of the simplified mesh that a search looks at."""
 
 STAND_IN_TRIANGLES = 10_000
 """Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
@@ -105,15 +110,17 @@ class Workshop:
         base = self._base(plan, job.part(0.0, 0.3))
         if quick:
             base = self._light(base, job)
-        base = self._once(("sized", base.key, tuple(plan.factors)), partial(base.resized, plan.factors), base.triangles)
+        marks = self._marks(plan, base, job.part(0.3, 0.4))
+        base = self._sized(plan, base)
         parts, missed = self._parts(plan, base, job.part(0.3, 0.4))
-        exposed = None if quick else self._exposed_source(base, job.part(0.4, 0.5))
+        exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
         names = _piece_names(plan, base, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
-            pieces.append(self._piece(plan, printer, base, part, number, name, wishes.get(number), quick, step))
+            wish = wishes.get(number)
+            pieces.append(self._piece(plan, printer, base, marks, part, number, name, wish, quick, step))
         seams = _seams(plan, parts, exposed)
         report = base.report.resized(plan.factors)
         notes, rooms = missed, {}
@@ -122,8 +129,56 @@ class Workshop:
             rooms = self._rooms(plan, base, guests, job)
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
         return Outcome(
-            plan, tuple(pieces), seams, _totals(pieces, seams), tuple(notes), base.defects, before, report, rooms, quick
+            plan, tuple(pieces), seams, _totals(pieces, seams, printer), tuple(notes), base.defects, before, report,
+            rooms, quick,
         )  # fmt: skip
+
+    def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
+        """What a search for a piece's seat looks at. Raises as ``evaluate``.
+
+        number : of the piece, from 0 on
+        """
+        raw = self._base(plan, job.part(0.0, 0.4))
+        marks = self._marks(plan, raw, job.part(0.4, 0.5))
+        base = self._sized(plan, raw)
+        parts, _ = self._parts(plan, base, job.part(0.5, 0.6))
+        part = parts[min(number, len(parts) - 1)]
+        wish = _matched(plan.pieces, parts).get(number)
+        light = self._once(
+            ("subject", part.key), lambda: thinned(part.solid, SUBJECT_TRIANGLES, job.part(0.6, 0.8)), SUBJECT_TRIANGLES
+        )
+        full = marks.of(part.solid.origin)
+        few = unmarked(len(light.triangles))
+        if full.anything:
+            few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
+        whole = len(parts) == 1 and not part.sides
+        now = plan.tilt if whole else (wish.seat if wish and wish.seat else plan.tilt)
+        return Subject(part.solid, light, full, few, plan.threshold, _lift(plan, wish), plan.tilt.rotation, now)
+
+    def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET) -> Floats:
+        """(m,) exposure of the facets of a piece, from everywhere. Raises as ``evaluate``."""
+        base = self._sized(plan, self._base(plan, job))
+        parts, _ = self._parts(plan, base, job)
+        part = parts[min(number, len(parts) - 1)]
+        return self._exposed(part.key, part.solid, job)
+
+    def _sized(self, plan: Plan, base: _Base) -> _Base:
+        factors = plan.factors
+        return self._once(("sized", base.key, tuple(factors)), partial(base.resized, factors), base.triangles)
+
+    def _marks(self, plan: Plan, base: _Base, job: Job) -> Marked:
+        """The marks on all triangles of the base, which is in units of the file."""
+        if not plan.marks:
+            return unmarked(base.triangles)
+
+        def make() -> Marked:
+            found = []
+            for number, group in enumerate(base.groups):
+                key = (base.key, number)
+                found.append(marked(group.solid, plan.marks, partial(self._exposed, key, group.solid, job)))
+            return joined_marks(found)
+
+        return self._once(("marks", base.key, plan.marks), make, base.triangles // 16)
 
     def _base(self, plan: Plan, job: Job) -> _Base:
         """The bodies of a plan, mended, in units of the file."""
@@ -167,22 +222,30 @@ class Workshop:
                 missed.append(f"“{cut.name}” passes beside the model: still {still}.")
         return parts, missed
 
-    def _exposed_source(self, base: _Base, job: Job) -> Floats:
-        """(triangles of the base,) exposure on the uncut model; 0 for what is not on its skin."""
+    def _exposed_source(self, base: _Base, audience: Audience, job: Job) -> Floats:
+        """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
         by_source = np.zeros(base.triangles)
         for number, group in enumerate(base.groups):
             share = job.part(number / len(base.groups), (number + 1) / len(base.groups))
-            np.maximum.at(by_source, group.solid.origin, self._exposed((base.key, number), group.solid, share))
+            np.maximum.at(
+                by_source, group.solid.origin, self._exposed((base.key, number), group.solid, share, audience)
+            )
         return by_source
 
-    def _exposed(self, key: Hashable, solid: Solid, job: Job) -> Floats:
-        return self._once(("exposure", key), lambda: exposure(solid, job=job), len(solid.triangles) // 16)
+    def _exposed(self, key: Hashable, solid: Solid, job: Job, audience: Audience = EVERYWHERE) -> Floats:
+        # a narrow audience needs more directions for as many to look from
+        directions = 256 if audience.looking == "everywhere" else 512
+        return self._once(
+            ("exposure", key, audience), lambda: exposure(solid, directions, job=job, audience=audience),
+            len(solid.triangles) // 16,
+        )  # fmt: skip
 
     def _piece(
-        self, plan: Plan, printer: Printer, base: _Base, part: _Part, number: int, name: str, wish: PieceWish | None,
-        quick: bool, job: Job,
+        self, plan: Plan, printer: Printer, base: _Base, all_marks: Marked, part: _Part, number: int, name: str,
+        wish: PieceWish | None, quick: bool, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
+        marks, lift = all_marks.of(part.solid.origin), _lift(plan, wish)
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
         elif not any(cut.on for cut in plan.recipe):
@@ -190,34 +253,54 @@ class Workshop:
         else:
             stood = plan.tilt.rotation
             found = self._once(
-                ("seat", part.key, plan.tilt, plan.threshold, quick),
+                ("seat", part.key, plan.tilt, plan.threshold, plan.marks, quick),
                 lambda: best_seat(
                     part.solid,
                     stood,
                     plan.threshold,
+                    marks,
                     thorough=not quick,
                     cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
-                ),  # fmt: skip,
+                ),  # fmt: skip
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
         exposed = None if quick else self._exposed(part.key, part.solid, job.part(0.6, 1.0))
-        figures, past, skin = self._once(
-            ("figures", part.key, tilt, plan.threshold, quick),
-            lambda: _measured(part.solid, tilt, plan.threshold, exposed, quick),
+        seated = self._once(
+            ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, quick),
+            lambda: _measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, quick),
             len(part.solid.triangles) // 4,
         )
         within = self._once(
-            ("fit", part.key, tilt, printer), lambda: fit(set_down(part.solid.vertices, tilt.rotation), printer)
+            ("fit", part.key, tilt, lift, printer),
+            lambda: fit(set_down(part.solid.vertices, tilt.rotation) + [0.0, 0.0, lift], printer),
         )
         whole_volume = math.fsum(abs(group.solid.volume) for group in base.groups)
         crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
         alone = len(base.groups) == 1 and not any(cut.on for cut in plan.recipe)
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            figures, within, crumb and bool(part.sides), alone, _as_opened(plan, base) if alone else None, wish, past,
-            skin,
+            seated.figures, within, crumb and bool(part.sides), alone, _as_opened(plan, base) if alone else None, wish,
+            seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
         )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """A piece whose seat is looked for: the whole of it, and a simplified stand-in. mm, model frame.
+
+    marks, light_marks : of the facets of each; threshold : degrees; lift : mm; stood : (3, 3), how the model stands
+    now : its seat, as far as it is decided
+    """
+
+    solid: Solid
+    light: Solid
+    marks: Marked
+    light_marks: Marked
+    threshold: float
+    lift: float
+    stood: Floats
+    now: Tilt
 
 
 @dataclass(frozen=True, eq=False)
@@ -370,17 +453,32 @@ def _both_sides(parts: list[_Part], cut_id: str) -> list[bool]:
     return [len(found) == 2 for found in groups.values()]
 
 
+@dataclass(frozen=True, eq=False)
+class _Found:
+    """What measuring a piece in its seat gives; see ``Piece``."""
+
+    figures: Figures
+    past: NDArray[np.float32]
+    skin: tuple[Floats, NDArray[np.int32]]
+    spots: tuple[OverhangSpot, ...]
+    layers: Floats
+
+
 def _measured(
-    solid: Solid, tilt: Tilt, threshold: float, exposed: Floats | None, quick: bool
-) -> tuple[Figures, NDArray[np.float32], tuple[Floats, NDArray[np.int32]]]:
+    solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Floats | None,
+    quick: bool,
+) -> _Found:  # fmt: skip
+    cells = DRAG_CELLS if quick else REPORT_CELLS
+    found = measure(
+        solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
+        cells=cells, trusted=quick and solid.from_booleans,
+    )  # fmt: skip
     if quick:
-        trusted = solid.from_booleans
-        found = measure(solid, tilt.rotation, threshold=threshold, cells=DRAG_CELLS, trusted=trusted)
-        return found.figures, found.past_threshold, (np.empty((0, 3)), np.empty((0, 3), np.int32))
-    found = measure(solid, tilt.rotation, threshold=threshold, exposed=exposed)
-    weight = need(found.seated.angles, found.seated.rests, threshold)
-    coarse, columns = support(solid, found.seated, weight, None, SKIN_CELLS)
-    return found.figures, found.past_threshold, support_skin(columns, coarse.floors)
+        nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
+        return _Found(found.figures, found.past_threshold, nothing, (), found.layers)
+    spots = overhang_spots(solid, found, marks.show)
+    coarse, columns = support(solid, found.seated, None, None, SKIN_CELLS)
+    return _Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
 
 
 def _seams(plan: Plan, parts: list[_Part], exposed: Floats | None) -> dict[str, Seam]:
@@ -392,7 +490,9 @@ def _seams(plan: Plan, parts: list[_Part], exposed: Floats | None) -> dict[str, 
     return seams
 
 
-def _totals(pieces: list[Piece], seams: dict[str, Seam]) -> Totals:
+def _totals(pieces: list[Piece], seams: dict[str, Seam], printer: Printer) -> Totals:
+    # pieces on one resin plate take no longer than the longest of them
+    hours = max if printer.kind == "resin" else math.fsum
     figures = [piece.figures for piece in pieces]
     return Totals(
         pieces=len(pieces),
@@ -400,10 +500,13 @@ def _totals(pieces: list[Piece], seams: dict[str, Seam]) -> Totals:
         support_volume_mm3=math.fsum(f.support_volume_mm3 for f in figures),
         support_inside_mm3=math.fsum(f.support_inside_mm3 for f in figures),
         landing_area_mm2=math.fsum(f.landing_area_mm2 for f in figures),
+        touched_area_mm2=math.fsum(f.touched_area_mm2 for f in figures),
+        show_scar_mm2=math.fsum(f.show_scar_mm2 for f in figures),
         seam_length_mm=math.fsum(seam.length for seam in seams.values()),
         seam_in_sight_mm=math.fsum(seam.in_sight for seam in seams.values()),
         cut_area_mm2=math.fsum(seam.cut_area for seam in seams.values()),
         tallest_mm=max(f.height_mm for f in figures),
+        print_seconds=hours([f.print_seconds for f in figures]),
         flat_pieces=sum(f.sits_flat for f in figures),
         fitting_pieces=sum(piece.fit.fits for piece in pieces),
     )
@@ -418,6 +521,9 @@ def _remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> l
     remarks += [
         f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
     ]
+    unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
+    if unheld >= 1.0:
+        remarks.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")
     near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
     if near:
         names = ", ".join(piece.name for piece in near)
@@ -447,6 +553,10 @@ def _matched(wishes: tuple[PieceWish, ...], parts: list[_Part]) -> dict[int, Pie
             if number not in found or distance < found[number][0]:
                 found[number] = (distance, wish)
     return {number: wish for number, (_, wish) in found.items()}
+
+
+def _lift(plan: Plan, wish: PieceWish | None) -> float:
+    return wish.lift if wish is not None and wish.lift is not None else plan.lift
 
 
 _SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))

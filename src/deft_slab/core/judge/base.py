@@ -38,6 +38,10 @@ class Base:
         return self.area >= least and self.tipping >= LEAST_TIPPING
 
 
+FLOATING = Base(0.0, 0.0, 0.0)
+"""Of a piece that stands on its support only."""
+
+
 def outline(points: Floats) -> Floats:
     """(k, 2): convex hull of points in the plane, counter-clockwise; two points, or one, where it has no area."""
     try:
@@ -67,22 +71,22 @@ def steadiness(point: Floats, hull: Floats) -> float:
 
 
 def base_of(
-    vertices: Floats, triangles: NDArray[np.int32], resting_down: NDArray[np.bool_], areas: Floats, centre: Floats
+    vertices: Floats, triangles: NDArray[np.int32], resting_down: NDArray[np.bool_], area: float, centre: Floats
 ) -> Base:
     """The base of a piece that was set down.
 
-    vertices : (n, 3) mm, bed frame; resting_down : (m,) bool, facets that rest and face down; areas : (m,) mm2
+    vertices : (n, 3) mm, bed frame; resting_down : (m,) bool, facets that rest and face down; area : mm2 of those
     centre : (3,) centre of mass, bed frame
     """
     touching = vertices[np.unique(triangles[resting_down])] if resting_down.any() else vertices[vertices[:, 2] <= 1e-6]
     reach = steadiness(centre[:2], outline(touching[:, :2]))
-    return Base(float(areas[resting_down].sum()), reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9))))
+    return Base(area, reach, math.degrees(math.atan2(reach, max(float(centre[2]), 1e-9))))
 
 
 def fit(vertices: Floats, printer: Printer) -> Fit:
     """Whether a piece fits the bed, less its margin, under the printer's height, at some yaw.
 
-    vertices : (n, 3) mm, bed frame, set down. Turns are tried every quarter of a degree.
+    vertices : (n, 3) mm, bed frame, set down or lifted. Turns are tried every quarter of a degree.
     """
     room = np.array(printer.room[:2])
     corners = outline(vertices[:, :2])
@@ -94,7 +98,7 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
     over = np.maximum(np.stack([np.ptp(x, axis=1), np.ptp(y, axis=1)], axis=1) - room, 0.0)
     over[over < 1e-6] = 0.0
     best = int(np.argmin(over.sum(axis=1)))
-    over_z = max(float(np.ptp(vertices[:, 2])) - printer.height, 0.0)
+    over_z = max(float(vertices[:, 2].max()) - printer.height, 0.0)
     yaw = math.degrees(turns[best])
     out = (float(over[best, 0]), float(over[best, 1]), over_z)
     return Fit(not any(out), yaw if yaw <= 90 else yaw - 180.0, out)

@@ -1,11 +1,11 @@
 """Exposure: how much of a surface point is seen, from 0 (never) to 1 (an open flat place).
 
-e(p) = sum of visible cosines / sum of all cosines, over directions spread evenly over the sphere. Visibility comes
-from depth maps, which cost tens of nanoseconds a facet; a ray tree would cost a microsecond a ray. Both what stands in
-the way and the points that are looked at are first gathered into cells as large as those of the depth maps, so the
-cost depends on the surface and hardly on the number of its triangles, and many directions can be afforded. (They are
-needed: on a hollow body with windows 64 directions put a fifth too little support out of reach, measured against
-2,048.)
+e(p) = sum of visible cosines / the most that an open flat place can have, over directions spread evenly over where
+the audience looks from. Visibility comes from depth maps, which cost tens of nanoseconds a facet; a ray tree would cost
+a microsecond a ray. Both what stands in the way and the points that are looked at are first gathered into cells as
+large as those of the depth maps, so the cost depends on the surface and hardly on the number of its triangles, and many
+directions can be afforded. (They are needed: on a hollow body with windows 64 directions put a fifth too little support
+out of reach, measured against 2,048.)
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..marking import Audience
 from ..progress import QUIET, Job
 from ..solid import Solid
 from . import kernels
@@ -20,6 +21,8 @@ from .columns import grid_of
 from .tilts import down_to_rotation
 
 Floats = NDArray[np.float64]
+
+EVERYWHERE = Audience()
 
 HIDDEN = 0.1
 """Support under a surface that is less exposed than this can hardly be reached."""
@@ -35,10 +38,12 @@ def spread_directions(count: int) -> Floats:
     return np.stack([radius * np.cos(turn), radius * np.sin(turn), z], axis=1)
 
 
-def exposure(solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET) -> Floats:
-    """(m,) 0 to 1 for each facet, with the audience everywhere.
+def exposure(
+    solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE
+) -> Floats:
+    """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
-    directions : how many to look from, in opposite pairs
+    directions : how many to look from over the whole sphere, in opposite pairs
     cells : along the longest side of the solid; what is nearer together is not told apart
 
     Raises
@@ -48,9 +53,11 @@ def exposure(solid: Solid, directions: int = 256, cells: int = 128, job: Job = Q
     cell = max(float(solid.size.max()), 1e-9) / cells
     vertices, triangles = _gathered(solid, cell)
     points, normals, sample_of = _samples(solid, cell)
-    seen, possible = np.zeros(len(points)), np.zeros(len(points))
+    seen = np.zeros(len(points))
     # one pass over the facets serves a direction and its opposite
     pairs = spread_directions(directions)[: directions // 2]
+    above, below = audience.looks_from(pairs), audience.looks_from(-pairs)
+    pairs, above, below = pairs[above | below], above[above | below], below[above | below]
     for number, towards in enumerate(pairs):
         if number % 32 == 0:
             job.step(number / len(pairs), "Looking at the surface from all sides")
@@ -59,9 +66,18 @@ def exposure(solid: Solid, directions: int = 256, cells: int = 128, job: Job = Q
         x0, y0, nx, ny = grid_of(turned, cell)
         highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
         kernels.depth_map(kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
-        kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell, seen, possible)
-    found = np.divide(seen, possible, out=np.zeros_like(seen), where=possible > 0)
-    return np.asarray(found[sample_of])
+        kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
+                         float(above[number]), float(below[number]), seen)  # fmt: skip
+    return np.asarray(np.minimum(seen / _most_seen(pairs, above, below), 1.0)[sample_of])
+
+
+def _most_seen(pairs: Floats, above: NDArray[np.bool_], below: NDArray[np.bool_]) -> float:
+    """What an open flat place sees that faces the audience: the largest sum of cosines over all ways to face."""
+    towards = np.concatenate([pairs[above], -pairs[below]])
+    facing = np.concatenate([spread_directions(2000), towards])
+    # in parts, for the whole table would be some 20 MB
+    sums = [np.maximum(part @ towards.T, 0.0).sum(axis=1).max() for part in np.array_split(facing, 16)]
+    return float(max(sums))
 
 
 def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> NDArray[np.int64]:

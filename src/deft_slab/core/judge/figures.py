@@ -8,18 +8,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..outcome import Figures
+from ..printer import Printer, default_printer
 from ..solid import Solid
 from . import kernels
-from .base import Base, base_of
+from .base import FLOATING, LEAST_BASE_AREA, Base, base_of
 from .columns import Columns, column_field
+from .effort import layer_count, print_seconds
 from .exposure import HIDDEN
-from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, RAMP, need, overhang_angles, ramp
+from .marks import Marked, unmarked
+from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles, soft_rule
 from .tilts import set_down
 
 Floats = NDArray[np.float64]
 
 REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
+_SEARCH_LAYERS = 128
+"""Layers whose area a search looks at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,86 +36,150 @@ class Support:
     on_piece: float
     on_bed: float
     landing_area: float
+    landing_on_show: float
     projected_area: float
     floors: Floats
 
 
 @dataclass(frozen=True, eq=False)
 class Seated:
-    """A piece set down in a tilt.
+    """A piece set down in a tilt, and what each of its facets means there. Areas in mm2.
 
-    vertices : (n, 3) mm, bed frame
-    normals_z : (m,); angles : (m,) degrees; rests : (m,) bool, within the bed tolerance; mid : (m,) mm, height
-    centre : (3,) mm, centre of mass
+    vertices : (n, 3) mm, bed frame; normals_z : (m,); weight : (m,) share of each facet that gets support
+    centre : (3,) mm, centre of mass; lift : mm over the bed; tolerance : mm, what lies so low rests on it
+    height : mm, of its highest point over the bed
+    need : area that needs support; supported : area that gets it; scar : the part of it on show faces
+    unheld : needing area that is refused; shadow : supported area seen from above; shadow_height : mm3, the same times
+    its height; underside : nearly level area facing down; resting : area on the bed; wall : see ``print_seconds``
     """
 
     vertices: Floats
     normals_z: Floats
-    angles: Floats
-    rests: NDArray[np.bool_]
-    mid: Floats
+    weight: Floats
     centre: Floats
+    lift: float
+    tolerance: float
+    height: float
+    need: float
+    supported: float
+    scar: float
+    unheld: float
+    shadow: float
+    shadow_height: float
+    underside: float
+    resting: float
+    wall: float
 
 
-def seat(solid: Solid, rotation: Floats, tolerance: float = BED_TOLERANCE) -> Seated:
-    """Turns a piece and sets it down."""
+def seat(
+    solid: Solid, rotation: Floats, rule: tuple[float, float], marks: Marked | None = None, lift: float = 0.0,
+    tolerance: float = BED_TOLERANCE,
+) -> Seated:  # fmt: skip
+    """Turns a piece, sets it down (or ``lift`` mm over the bed), and weighs its facets.
+
+    rule : from ``hard_rule`` or ``soft_rule``
+    """
     vertices = set_down(solid.vertices, rotation)
+    vertices[:, 2] += lift
     normals_z = solid.normals @ rotation[2]
-    lift = float((solid.vertices @ rotation[2]).min())
-    centre = rotation @ solid.centre_of_mass - np.array([0.0, 0.0, lift])
-    rests, mid = kernels.place_facets(np.ascontiguousarray(vertices[:, 2]), solid.triangles, tolerance)
-    return Seated(vertices, normals_z, overhang_angles(normals_z), rests, mid, centre)
+    low = float((solid.vertices @ rotation[2]).min())
+    centre = rotation @ solid.centre_of_mass - np.array([0.0, 0.0, low - lift])
+    marks = marks or unmarked(len(solid.triangles))
+    weight = np.empty(len(solid.triangles))
+    heights = np.ascontiguousarray(vertices[:, 2])
+    sums = kernels.weigh_facets(
+        heights, solid.triangles, normals_z, solid.areas, *rule, tolerance, lift > 0, LEVEL, marks.hold, marks.clear,
+        marks.show, weight,
+    )  # fmt: skip
+    return Seated(vertices, normals_z, weight, centre, lift, tolerance, float(heights.max()), *sums)
 
 
 def support(
-    solid: Solid, seated: Seated, weight: Floats, hidden: NDArray[np.bool_] | None, cells: int
+    solid: Solid, seated: Seated, hidden: NDArray[np.bool_] | None, show: NDArray[np.bool_] | None, cells: int
 ) -> tuple[Support, Columns]:
     """Support volume and its parts, from the column field.
 
-    V is the integral over the facets that need support of (z - landing height). The first part, the height itself,
+    V is the integral over the facets that get support of (z - landing height). The first part, the height itself,
     is summed exactly over the facets (area seen from above times the height of the centroid); only the landing
-    heights are sampled, and scaled by the exact needing area over the sampled one. Where all support lands on the
-    bed V is therefore exact.
+    heights are sampled, and scaled by the exact area over the sampled one. Where all support lands on the bed V is
+    therefore exact.
 
-    weight : (m,) 0 to 1, from ``need`` or ``ramp``; hidden : (m,) bool, facets that hardly a ray reaches
+    hidden : (m,) bool, facets that hardly a ray reaches; show : (m,) bool, facets that must come out clean
     """
     columns = column_field(seated.vertices, solid.triangles, cells)
     floors = np.empty(len(columns.heights))
-    nobody = np.zeros(len(weight), np.bool_)
-    area, landings, on_bed, on_piece, inside, landing, shadow = kernels.support_sums(
-        columns.start, columns.heights, columns.facets, weight, nobody if hidden is None else hidden, floors
-    )
+    nobody = np.zeros(len(seated.weight), np.bool_)
+    area, landings, on_bed, on_piece, inside, landing, on_show, shadow = kernels.support_sums(
+        columns.start, columns.heights, columns.facets, seated.weight, nobody if hidden is None else hidden,
+        nobody if show is None else show, floors,
+    )  # fmt: skip
     cell = columns.cell**2
-    projected = weight * np.abs(seated.normals_z) * solid.areas
-    exact_area = float(projected.sum())
-    scale = exact_area / (area * cell) if area > 0 else 0.0
-    volume = max(float(projected @ seated.mid) - landings * cell * scale, 0.0) if area > 0 else 0.0
+    scale = seated.shadow / (area * cell) if area > 0 else 0.0
+    volume = max(seated.shadow_height - landings * cell * scale, 0.0) if area > 0 else 0.0
     share = volume / (on_bed + on_piece) if on_bed + on_piece > 0 else 0.0
     return (
-        Support(
-            volume, inside * share, on_piece * share, on_bed * share, landing * cell * scale, shadow * cell, floors
-        ),
+        Support(volume, inside * share, on_piece * share, on_bed * share, landing * cell * scale,
+                on_show * cell * scale, shadow * cell, floors),
         columns,
-    )
+    )  # fmt: skip
+
+
+def layer_areas(columns: Columns, base: float, thickness: float, count: int) -> Floats:
+    """(count,) mm2: area of the section in the middle of each layer, from the column field.
+
+    base : mm, bottom of the first layer
+    """
+    cells = kernels.section_cells(columns.start, columns.heights, columns.facets, base, thickness, count)
+    return np.asarray(cells * columns.cell**2)
 
 
 @dataclass(frozen=True)
 class Sketch:
-    """The few figures that a search compares; support volume by the soft ramp."""
+    """The figures that a search compares, by the soft rule. Units are in the names of ``Figures``.
+
+    steady : degrees by which it can be tipped, 0 where it does not sit flat
+    """
 
     support_volume_mm3: float
+    overhang_area_mm2: float
+    touched_area_mm2: float
+    show_scar_mm2: float
+    height_mm: float
+    largest_layer_mm2: float
+    level_underside_mm2: float
+    print_seconds: float
     sits_flat: bool
+    steady: float
 
 
-def sketch(solid: Solid, rotation: Floats, threshold: float, cells: int) -> Sketch:
+def sketch(
+    solid: Solid, rotation: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
+    marks: Marked | None = None, lift: float = 0.0,
+) -> Sketch:  # fmt: skip
     """What a search needs to know of one tilt."""
-    seated = seat(solid, rotation)
-    found, _ = support(solid, seated, ramp(seated.angles, seated.rests, threshold), None, cells)
-    return Sketch(found.volume, _base(solid, seated).sits_flat(found.projected_area))
+    printer = printer or default_printer()
+    seated = seat(solid, rotation, soft_rule(threshold), marks, lift)
+    found, columns = support(solid, seated, None, marks.show if marks else None, cells)
+    height = seated.height - lift
+    areas = layer_areas(columns, lift, max(height, 1e-9) / _SEARCH_LAYERS, _SEARCH_LAYERS)
+    # the outline is only asked for where enough rests: it costs as much as the columns
+    base = _base(solid, seated) if seated.resting >= LEAST_BASE_AREA else FLOATING
+    flat = base.sits_flat(found.projected_area)
+    return Sketch(
+        found.volume, seated.need, seated.supported + found.landing_area, seated.scar + found.landing_on_show,
+        seated.height, float(areas.max()), seated.underside,
+        print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
+        flat, base.tipping if flat else 0.0,
+    )  # fmt: skip
 
 
 def _base(solid: Solid, seated: Seated) -> Base:
-    return base_of(seated.vertices, solid.triangles, seated.rests & (seated.normals_z < 0), solid.areas, seated.centre)
+    """What it stands on."""
+    if seated.lift > 0:
+        return FLOATING
+    low = seated.vertices[:, 2] <= seated.tolerance
+    resting = low[solid.triangles].all(axis=1) & (seated.normals_z < 0)
+    return base_of(seated.vertices, solid.triangles, resting, seated.resting, seated.centre)
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,6 +187,7 @@ class Measured:
     """Figures, and where they come from.
 
     past_threshold : (m,) float32, degrees past the threshold of facets that need support, else -1
+    layers : (k,) mm2, area of each layer
     """
 
     figures: Figures
@@ -125,6 +195,7 @@ class Measured:
     columns: Columns
     floors: Floats
     past_threshold: NDArray[np.float32]
+    layers: Floats
 
 
 def measure(
@@ -132,6 +203,9 @@ def measure(
     rotation: Floats,
     *,
     threshold: float = DEFAULT_THRESHOLD,
+    printer: Printer | None = None,
+    marks: Marked | None = None,
+    lift: float = 0.0,
     exposed: Floats | None = None,
     cells: int = REPORT_CELLS,
     tolerance: float = BED_TOLERANCE,
@@ -139,35 +213,49 @@ def measure(
 ) -> Measured:
     """All figures of a piece in a tilt, by the hard rule.
 
+    marks : show faces, hold and clear spots; lift : mm over the bed
     exposed : (m,) exposure of each facet; without it, support inside is given as 0
     trusted : the solid is known to be closed, and is not looked at again
     """
-    seated = seat(solid, rotation, tolerance)
-    weight = need(seated.angles, seated.rests, threshold)
+    printer = printer or default_printer()
+    seated = seat(solid, rotation, hard_rule(threshold), marks, lift, tolerance)
     hidden = None if exposed is None else exposed < HIDDEN
-    found, columns = support(solid, seated, weight, hidden, cells)
+    found, columns = support(solid, seated, hidden, marks.show if marks else None, cells)
     base = _base(solid, seated)
-    near = (np.abs(seated.angles - threshold) < RAMP) & ~seated.rests
+    angles = overhang_angles(seated.normals_z)
+    low = seated.vertices[:, 2] <= tolerance
+    rests = low[solid.triangles].all(axis=1) if not lift else np.zeros(len(angles), np.bool_)
+    near = (np.abs(angles - threshold) < RAMP) & ~rests
     closed = trusted or (solid.defects.closed and not solid.defects.inside_out)
     extent = np.ptp(seated.vertices, axis=0)
+    areas = layer_areas(columns, lift, printer.layer_height, layer_count(seated.height - lift, printer))
     figures = Figures(
         triangles=len(solid.triangles),
         closed=closed,
         size_mm=(float(extent[0]), float(extent[1]), float(extent[2])),
         volume_mm3=solid.volume if closed else None,
-        height_mm=float(extent[2]),
-        overhang_area_mm2=float(weight @ solid.areas),
+        height_mm=seated.height,
+        overhang_area_mm2=seated.need,
         support_volume_mm3=found.volume,
         support_inside_mm3=found.inside,
         support_on_piece_mm3=found.on_piece,
         support_on_bed_mm3=found.on_bed,
         landing_area_mm2=found.landing_area,
+        touched_area_mm2=seated.supported + found.landing_area,
+        show_scar_mm2=seated.scar + found.landing_on_show,
+        unheld_area_mm2=seated.unheld,
         projected_area_mm2=found.projected_area,
         base_area_mm2=base.area,
         steadiness_mm=base.steadiness,
         tipping_deg=base.tipping,
         sits_flat=base.sits_flat(found.projected_area),
         near_threshold_share=float(solid.areas[near].sum() / max(solid.areas.sum(), 1e-300)),
+        layers=layer_count(seated.height, printer),
+        largest_layer_mm2=float(areas.max()),
+        layer_growth_mm2=float(max(np.diff(areas).max(initial=0.0), 0.0)),
+        level_underside_mm2=seated.underside,
+        print_seconds=print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
     )
-    past = np.where(weight > 0, seated.angles - threshold, -1.0).astype(np.float32)
-    return Measured(figures, seated, columns, found.floors, past)
+    needs = (angles > threshold + 1e-6) & ~rests
+    past = np.where(needs, angles - threshold, -1.0).astype(np.float32)
+    return Measured(figures, seated, columns, found.floors, past, areas)

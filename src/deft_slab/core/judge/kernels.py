@@ -210,24 +210,25 @@ def place_facets(heights, triangles, tolerance):
 
 
 @njit(**_FAST)
-def support_sums(start, heights, facets, weight, hidden, floors):
+def support_sums(start, heights, facets, weight, hidden, show, floors):
     """Walks every column upward with its winding number and sums what needs support.
 
     weight : (m,) share of each facet that needs support, 0 to 1
     hidden : (m,) bool, facets whose support nobody can take out
+    show : (m,) bool, facets that must come out clean
     floors : (hits,) float64, written: where the support under a hit ends; the hit's own height where it needs none
 
     Returns (all in cells, or mm times cells): area hit, landing heights under it, gap down to the bed, gap down to
-    the piece, gap of hidden facets, landing area on the piece, columns with any hit.
+    the piece, gap of hidden facets, landing area on the piece, the part of it on show faces, columns with any hit.
     """
-    area = landing_heights = on_bed = on_piece = inside = landing = 0.0
+    area = landing_heights = on_bed = on_piece = inside = landing = landing_on_show = 0.0
     columns = 0
     for cell in range(len(start) - 1):
         if start[cell + 1] > start[cell]:
             columns += 1
         winding = 0
         below = 0.0
-        on_surface = False
+        surface = -1
         for n in range(start[cell], start[cell + 1]):
             z = heights[n]
             floors[n] = z
@@ -235,7 +236,7 @@ def support_sums(start, heights, facets, weight, hidden, floors):
                 winding -= 1
                 if winding <= 0:
                     below = z
-                    on_surface = True
+                    surface = facets[n]
                 continue
             f = -1 - facets[n]
             share = weight[f]
@@ -245,10 +246,12 @@ def support_sums(start, heights, facets, weight, hidden, floors):
                     floors[n] = below
                     landing_heights += share * below
                     gap = share * (z - below)
-                    if on_surface:
+                    if surface >= 0:
                         on_piece += gap
                         if gap > 0.0:
                             landing += share
+                            if show[surface]:
+                                landing_on_show += share
                     else:
                         on_bed += gap
                     if hidden[f]:
@@ -256,7 +259,81 @@ def support_sums(start, heights, facets, weight, hidden, floors):
                 else:
                     landing_heights += share * z
             winding += 1
-    return area, landing_heights, on_bed, on_piece, inside, landing, columns
+    return area, landing_heights, on_bed, on_piece, inside, landing, landing_on_show, columns
+
+
+@njit(**_FAST)
+def section_cells(start, heights, facets, base, thickness, count):
+    """(count,) cells of the grid that lie in the piece in the middle of each layer.
+
+    base : height of the bottom of the first layer; thickness : of a layer
+    """
+    steps = np.zeros(count + 1, np.int64)
+    for cell in range(len(start) - 1):
+        winding = 0
+        entered = 0.0
+        for n in range(start[cell], start[cell + 1]):
+            if facets[n] < 0:
+                if winding == 0:
+                    entered = heights[n]
+                winding += 1
+                continue
+            winding -= 1
+            if winding == 0:
+                first = max(_up((entered - base) / thickness - 0.5), 0)
+                end = min(max(_up((heights[n] - base) / thickness - 0.5), 0), count)
+                if first < end:
+                    steps[first] += 1
+                    steps[end] -= 1
+    for layer in range(count):
+        steps[layer + 1] += steps[layer]
+    return steps[:count]
+
+
+@njit(**_FAST)
+def weigh_facets(heights, triangles, normals_z, areas, low, high, tolerance, lifted, level, hold, clear, show, weight):
+    """One pass over the facets for what a tilt costs before any column is looked at.
+
+    heights : (n,) z of the vertices, the lowest at 0 (at the lift where the piece is lifted)
+    normals_z : (m,); low, high : sines between which the need for support rises from 0 to 1
+    tolerance : mm that a facet may lie over the bed and still rest on it; lifted : nothing rests
+    level : sine from which on an underside is nearly level
+    hold, clear, show : (m,) bool; weight : (m,), written: share of the facet that gets support
+
+    Returns: needing area, the part of it that gets support, of that the part on show faces, needing area that is
+    refused, supported area seen from above, the same times its height, nearly level underside, resting area that faces
+    down, wall (area times the share that is upright: the sum of the lengths of all level sections, times mm of height).
+    """
+    need = supported = scar = unheld = shadow = shadow_height = underside = resting = wall = 0.0
+    for f in range(len(triangles)):
+        nz = normals_z[f]
+        area = areas[f]
+        wall += area * math.sqrt(max(1.0 - nz * nz, 0.0))
+        share = 0.0
+        if nz < 0.0:
+            a, b, c = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
+            if not lifted and a <= tolerance and b <= tolerance and c <= tolerance:
+                resting += area
+            else:
+                if -nz > low:
+                    share = min((-nz - low) / (high - low), 1.0) if high > low else 1.0
+                need += share * area
+                if -nz >= level:
+                    underside += area
+                if clear[f]:
+                    unheld += share * area
+                    share = 0.0
+                elif hold[f]:
+                    share = 1.0
+                if share > 0.0:
+                    supported += share * area
+                    if show[f]:
+                        scar += share * area
+                    seen = -share * nz * area
+                    shadow += seen
+                    shadow_height += seen * (a + b + c) / 3.0
+        weight[f] = share
+    return need, supported, scar, unheld, shadow, shadow_height, underside, resting, wall
 
 
 @njit(**_FAST)
@@ -294,20 +371,21 @@ def depth_map(placed, triangles, nx, highest, lowest):
 
 
 @njit(**_FAST)
-def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, reach, seen, possible):
-    """Adds the cosine of each facet to ``possible``, and to ``seen`` where nothing stands before it.
+def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, reach, from_above, from_below, seen):
+    """Adds the cosine of each facet, weighted, to ``seen`` where nothing stands before it.
 
     What faces up is looked at from above, what faces down from below.
 
     centroids, normals : (m, 3) model frame; rotation : (3, 3) to the frame of the depth maps
     reach : mm, how far behind the depth map a facet may lie and still count as its surface
+    from_above, from_below : weight of the two directions
     """
     for f in range(len(centroids)):
         p, q, r = normals[f, 0], normals[f, 1], normals[f, 2]
         cosine = rotation[2, 0] * p + rotation[2, 1] * q + rotation[2, 2] * r
-        if cosine == 0.0:
+        weight = from_above if cosine > 0.0 else from_below
+        if cosine == 0.0 or weight == 0.0:
             continue
-        possible[f] += abs(cosine)
         slope_x = -(rotation[0, 0] * p + rotation[0, 1] * q + rotation[0, 2] * r) / cosine
         slope_y = -(rotation[1, 0] * p + rotation[1, 1] * q + rotation[1, 2] * r) / cosine
         p, q, r = centroids[f, 0], centroids[f, 1], centroids[f, 2]
@@ -321,9 +399,9 @@ def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, r
         z += min(max(shift, -2.0 * h), 2.0 * h)
         if cosine > 0.0:
             if z >= highest[j * nx + i] - reach:
-                seen[f] += cosine
+                seen[f] += weight * cosine
         elif z <= lowest[j * nx + i] + reach:
-            seen[f] -= cosine
+            seen[f] -= weight * cosine
 
 
 @njit(**_FAST)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,6 +19,10 @@ RAMP = 1.0
 """Degrees on either side of the threshold over which a search's soft ramp rises (see ``ramp``)."""
 
 
+LEVEL = math.sin(math.radians(80.0))
+"""From this sine of the overhang angle on an underside is nearly level: within 10 degrees of flat (resin practice)."""
+
+
 def overhang_angles(normals_z: Floats) -> Floats:
     """Degrees from the vertical, sin a = -n_z: a wall is 0, a ceiling 90, what faces up is negative.
 
@@ -25,17 +31,19 @@ def overhang_angles(normals_z: Floats) -> Floats:
     return np.asarray(np.degrees(np.arcsin(np.clip(-normals_z, -1.0, 1.0))))
 
 
-def need(angles: Floats, rests: NDArray[np.bool_], threshold: float) -> Floats:
-    """(m,) 0 or 1: the hard rule of reported figures. A facet exactly at the threshold needs nothing.
+def hard_rule(threshold: float) -> tuple[float, float]:
+    """(low, high): the sines of the overhang angle between which the need for support rises from 0 to 1; for reported
+    figures they are one. A facet exactly at the threshold needs nothing.
 
     Facets of a slope of exactly the threshold carry rounding noise of about 1e-6 degrees, hence the margin.
     """
-    return np.where((angles > threshold + 1e-6) & ~rests, 1.0, 0.0)
+    sine = math.sin(math.radians(threshold + 1e-6))
+    return sine, sine
 
 
-def ramp(angles: Floats, rests: NDArray[np.bool_], threshold: float) -> Floats:
-    """(m,) 0 to 1: the soft rule of searches, rising over one degree on either side of the threshold.
+def soft_rule(threshold: float) -> tuple[float, float]:
+    """The same for searches: the need rises over one degree on either side of the threshold.
 
     Thousands of mm2 may lie within a quarter of a degree of it, and a hard rule would make a search jump.
     """
-    return np.where(rests, 0.0, np.clip((angles - threshold + RAMP) / (2.0 * RAMP), 0.0, 1.0))
+    return math.sin(math.radians(max(threshold - RAMP, 0.0))), math.sin(math.radians(min(threshold + RAMP, 90.0)))

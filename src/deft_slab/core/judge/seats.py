@@ -11,6 +11,7 @@ from scipy.spatial import ConvexHull, QhullError
 from ..progress import QUIET, Job
 from ..solid import Solid
 from .figures import sketch
+from .marks import Marked
 from .tilts import down_to_rotation
 
 Floats = NDArray[np.float64]
@@ -82,6 +83,7 @@ def best_seat(
     solid: Solid,
     stood: Floats,
     threshold: float,
+    marks: Marked | None = None,
     *,
     thorough: bool = True,
     cells: int = SEARCH_CELLS,
@@ -97,7 +99,7 @@ def best_seat(
     best, best_key = tried[0], (True, np.inf)
     for number, candidate in enumerate(tried):
         job.step(number / len(tried), "Trying seats")
-        found = sketch(solid, candidate.rotation, threshold, cells)
+        found = sketch(solid, candidate.rotation, threshold, cells, marks=marks)
         key = (not found.sits_flat, found.support_volume_mm3)
         if key < best_key:
             best, best_key = candidate, key

@@ -1,0 +1,30 @@
+"""What all documents share: frozen, validated, JSON-able."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, StringConstraints
+
+Triple = tuple[float, float, float]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
+
+
+class Document(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def of_length_one(vector: Triple, what: str) -> Triple:
+    """The same direction at length 1; as it is if it has that already, or a document would change by being saved.
+
+    Raises
+    ------
+    ValueError : it has no length.
+    """
+    length = math.hypot(*vector)
+    if length < 1e-12:
+        raise ValueError(f"{what} must not be zero")
+    if abs(length - 1.0) < 1e-12:
+        return vector
+    return vector[0] / length, vector[1] / length, vector[2] / length

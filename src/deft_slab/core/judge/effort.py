@@ -1,0 +1,33 @@
+"""Hours of printing, from what is known before any path is laid. Estimates: every constant is of the profile."""
+
+from __future__ import annotations
+
+import math
+
+from ..printer import Printer
+
+
+def layer_count(height: float, printer: Printer) -> int:
+    """Layers of a height in mm, at the usual layer height."""
+    return max(1, math.ceil(height / printer.layer_height - 1e-6))
+
+
+def print_seconds(printer: Printer, height: float, volume: float, wall: float, support: float) -> float:
+    """Seconds for one piece alone on the bed.
+
+    height : mm over the bed; volume : mm3 of the piece; support : mm3 of the support's envelope
+    wall : mm2, the sum over the layers of the length of their outlines times the layer height. By the coarea formula
+    that is the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
+
+    Resin: bottom layers, and the rest at exposure and lift. Filament: walls and infill laid at the path's speed (see
+    definitions: sum over layers of (wall length x walls + fill area x ratio / line width) / speed), support as so much
+    plastic at its density, and a fixed time for each layer.
+    """
+    layers = layer_count(height, printer)
+    if printer.kind == "resin":
+        bottom = min(layers, printer.bottom_layers)
+        return bottom * printer.bottom_seconds + (layers - bottom) * (printer.exposure_seconds + printer.lift_seconds)
+    thickness, line = printer.layer_height, printer.line_width
+    shell = min(wall * printer.wall_lines * line, max(volume, 0.0))
+    laid = shell + printer.infill * (max(volume, 0.0) - shell) + printer.support_density * support
+    return laid / (thickness * line) / printer.speed + layers * printer.layer_seconds

@@ -1,0 +1,202 @@
+"""Which facets the marks of a plan take: show faces, hold and clear spots."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from ..marking import Audience, Mark
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+_DETAIL_REACH = 0.02
+"""Share of the diagonal over which curvature is averaged, to find the most detailed parts."""
+
+
+@dataclass(frozen=True, eq=False)
+class Marked:
+    """show, hold, clear : (m,) bool for each facet"""
+
+    show: Mask
+    hold: Mask
+    clear: Mask
+
+    @property
+    def anything(self) -> bool:
+        return bool(self.show.any() or self.hold.any() or self.clear.any())
+
+    @property
+    def bits(self) -> NDArray[np.uint8]:
+        """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot."""
+        return np.asarray(self.show + 2 * self.hold.astype(np.uint8) + 4 * self.clear.astype(np.uint8), np.uint8)
+
+    def picked(self, facets: NDArray[np.int64]) -> Marked:
+        return Marked(self.show[facets], self.hold[facets], self.clear[facets])
+
+    def of(self, origin: NDArray[np.int32]) -> Marked:
+        """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none."""
+        own = origin >= 0
+        return Marked(*(own & mask[np.maximum(origin, 0)] for mask in (self.show, self.hold, self.clear)))
+
+
+def unmarked(count: int) -> Marked:
+    nothing = np.zeros(count, np.bool_)
+    return Marked(nothing, nothing, nothing)
+
+
+def joined_marks(parts: list[Marked]) -> Marked:
+    """Of surfaces whose triangles follow each other."""
+    return Marked(*(np.concatenate([getattr(part, name) for part in parts]) for name in ("show", "hold", "clear")))
+
+
+def marked(solid: Solid, marks: tuple[Mark, ...], seen: Callable[[Audience], Floats]) -> Marked:
+    """The marks on a surface, one after the other.
+
+    solid : in units of the file, as the places of the marks are
+    seen : gives (m,) exposure to an audience
+    """
+    found = {meaning: np.zeros(len(solid.triangles), np.bool_) for meaning in ("show", "hold", "clear")}
+    for mark in marks:
+        mask = found[mark.meaning]
+        mask[taken(solid, mark, seen)] = not mark.erase
+    return Marked(found["show"], found["hold"], found["clear"])
+
+
+def taken(solid: Solid, mark: Mark, seen: Callable[[Audience], Floats]) -> Mask:
+    """(m,) the facets that one mark takes; none where it lies elsewhere."""
+    nothing = np.zeros(len(solid.triangles), np.bool_)
+    if mark.shape == "seen":
+        return np.asarray(seen(mark.audience or Audience()) > mark.limit)
+    if mark.shape == "detail":
+        return most_detailed(solid, mark.limit)
+    if not mark.places:
+        return nothing
+    if mark.shape == "brush":
+        return _brushed(solid, mark)
+    if mark.shape == "grown":
+        return _grown(solid, mark)
+    off = np.abs(solid.centroids - np.array(mark.places[0]))
+    half = np.maximum(np.array(mark.half), 1e-12)
+    return np.asarray((off <= half).all(axis=1) if mark.shape == "box" else ((off / half) ** 2).sum(axis=1) <= 1.0)
+
+
+def _brushed(solid: Solid, mark: Mark) -> Mask:
+    """Within reach of a place of the stroke and facing as it does there, so that it does not go through a thin wall;
+    and always the facets that lie right under the stroke."""
+    places = np.array(mark.places)
+    facing = np.array(mark.facing) if len(mark.facing) == len(mark.places) else None
+    distance, nearest = cKDTree(places).query(solid.centroids, distance_upper_bound=max(mark.reach, 1e-12))
+    found = np.isfinite(distance)
+    if facing is not None:
+        near = np.flatnonzero(found)
+        found[near] = np.einsum("ij,ij->i", solid.normals[near], facing[nearest[near]]) > 0.0
+    found[facets_at(solid, places)] = True
+    return np.asarray(found)
+
+
+def facets_at(solid: Solid, places: Floats) -> NDArray[np.int64]:
+    """(k,) the facet that each place (k, 3) lies nearest to; exact for a place on the surface."""
+    reach = min(24, len(solid.triangles))
+    near = cKDTree(solid.centroids).query(places, k=reach)[1].reshape(len(places), reach)
+    # a large facet's middle may be far from a place on it: the largest ones are always looked at too
+    large = np.argsort(-solid.areas, kind="stable")[: min(200, len(solid.areas))]
+    candidates = np.concatenate([near, np.broadcast_to(large, (len(places), len(large)))], axis=1)
+    rows = np.repeat(np.arange(len(places)), candidates.shape[1])
+    corners = solid.vertices[solid.triangles[candidates.ravel()]]
+    squared = _squared_distance(places[rows], corners).reshape(candidates.shape)
+    return np.asarray(candidates[np.arange(len(places)), np.argmin(squared, axis=1)])
+
+
+def _squared_distance(points: Floats, corners: Floats) -> Floats:
+    """(k,) from points (k, 3) to triangles (k, 3, 3): to the plane where the foot is inside, else to the edges."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    best = np.full(len(points), np.inf)
+    for start, end in ((a, b), (b, c), (c, a)):
+        along = end - start
+        length2 = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
+        share = np.clip(np.einsum("ij,ij->i", points - start, along) / length2, 0.0, 1.0)
+        off = points - start - share[:, None] * along
+        best = np.minimum(best, np.einsum("ij,ij->i", off, off))
+    normal = np.cross(b - a, c - a)
+    inside = np.ones(len(points), np.bool_)
+    for start, end in ((a, b), (b, c), (c, a)):
+        inside &= np.einsum("ij,ij->i", np.cross(end - start, points - start), normal) >= 0.0
+    height = np.einsum("ij,ij->i", points - a, normal)
+    plane = height**2 / np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
+    return np.where(inside, np.minimum(plane, best), best)
+
+
+def _grown(solid: Solid, mark: Mark) -> Mask:
+    """From the facet at the first place over every edge that bends by less than the limit."""
+    seed = int(facets_at(solid, np.array(mark.places[:1]))[0])
+    pairs, bend = neighbours(solid)
+    crossed = pairs[np.abs(bend) < np.radians(mark.limit)]
+    if mark.reach > 0:
+        near = np.linalg.norm(solid.centroids - np.array(mark.places[0]), axis=1) <= mark.reach
+        near[seed] = True
+        crossed = crossed[near[crossed].all(axis=1)]
+    count = len(solid.triangles)
+    graph = coo_array((np.ones(len(crossed), np.int8), (crossed[:, 0], crossed[:, 1])), shape=(count, count))
+    part = connected_components(graph, directed=False)[1]
+    return np.asarray(part == part[seed])
+
+
+def neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
+    """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid,
+    which never changes."""
+    if "neighbours" not in solid.__dict__:
+        solid.__dict__["neighbours"] = _neighbours(solid)
+    found: tuple[NDArray[np.int64], Floats] = solid.__dict__["neighbours"]
+    return found
+
+
+def _neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
+    start = solid.triangles.astype(np.int64)
+    end = np.roll(start, -1, axis=1)
+    key = (np.minimum(start, end) * len(solid.vertices) + np.maximum(start, end)).ravel()
+    order = np.argsort(key, kind="stable")
+    same = key[order][1:] == key[order][:-1]
+    pairs = np.stack([order[:-1][same] // 3, order[1:][same] // 3], axis=1)
+    cosine = np.einsum("ij,ij->i", solid.normals[pairs[:, 0]], solid.normals[pairs[:, 1]])
+    return pairs, np.arccos(np.clip(cosine, -1.0, 1.0))
+
+
+def most_detailed(solid: Solid, share: float) -> Mask:
+    """(m,) the share of the surface, by area, around which it bends most: bend of the edges times their length, over
+    area, within 2 % of the diagonal."""
+    pairs, bend = neighbours(solid)
+    if not len(pairs):
+        return np.zeros(len(solid.triangles), np.bool_)
+    side = max(_DETAIL_REACH * solid.diagonal, 1e-12)
+    # an edge between two facets is about as long as the root of their area
+    length = np.sqrt(solid.areas[pairs].mean(axis=1))
+    count = len(solid.triangles)
+    bent = 0.5 * (np.bincount(pairs[:, 0], bend * length, count) + np.bincount(pairs[:, 1], bend * length, count))
+    cells = np.floor((solid.centroids - solid.bounds[0]) / side).astype(np.int64)
+    _, cell = np.unique(cells, axis=0, return_inverse=True)
+    cell = cell.ravel()
+    area = np.bincount(cell, solid.areas)
+    weighed = np.stack([np.bincount(cell, solid.areas * solid.centroids[:, k]) for k in range(3)], axis=1)
+    middles = weighed / np.maximum(area, 1e-300)[:, None]
+    around = cKDTree(middles).query_pairs(1.5 * side, output_type="ndarray")
+    total_bent = np.bincount(cell, bent)
+    sums = []
+    for own in (total_bent, area):
+        spread = own.copy()
+        np.add.at(spread, around[:, 0], own[around[:, 1]])
+        np.add.at(spread, around[:, 1], own[around[:, 0]])
+        sums.append(spread)
+    density = sums[0] / np.maximum(sums[1], 1e-300)
+    order = np.argsort(-density, kind="stable")
+    within = np.cumsum(area[order]) <= share * area.sum()
+    chosen = np.zeros(len(area), np.bool_)
+    chosen[order[within]] = True
+    return np.asarray(chosen[cell])

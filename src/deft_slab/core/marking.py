@@ -1,0 +1,79 @@
+"""Parts of the surface that are marked: show faces, hold and clear spots; and the audience that looks at the prop.
+
+A mark says where it is, in units of the file, and not which triangles it takes: so it stays where it is when the
+surface is mended, thinned, rescaled or cut.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, field_validator
+
+from .documents import Document, Triple, of_length_one
+
+Floats = NDArray[np.float64]
+
+Looking = Literal["everywhere", "all round", "front", "above"]
+Meaning = Literal["show", "hold", "clear"]
+
+MOST_PLACES = 5_000
+"""In one stroke of the brush."""
+
+
+class Audience(Document):
+    """Where the finished prop is looked at from. Directions are of the file's axes.
+
+    looking : from everywhere; all round, from a little below to well above the level; within ``spread`` degrees of
+    the front, or of straight above
+    front, up : unit vectors from the prop to whoever stands before it, and to the sky
+    """
+
+    looking: Looking = "everywhere"
+    front: Triple = (0.0, -1.0, 0.0)
+    up: Triple = (0.0, 0.0, 1.0)
+    spread: float = Field(default=60.0, ge=5, le=180)
+
+    @field_validator("front", "up")
+    @classmethod
+    def _of_unit_length(cls, direction: Triple) -> Triple:
+        return of_length_one(direction, "a direction of the audience")
+
+    def looks_from(self, directions: Floats) -> NDArray[np.bool_]:
+        """(n,) which of some unit vectors (n, 3), from the prop outward, somebody looks from."""
+        rise = directions @ np.array(self.up)
+        if self.looking == "everywhere":
+            return np.ones(len(directions), np.bool_)
+        if self.looking == "all round":
+            return np.asarray((rise >= np.sin(np.radians(-20.0))) & (rise <= np.sin(np.radians(45.0))))
+        towards = np.array(self.front if self.looking == "front" else self.up)
+        return np.asarray(directions @ towards >= np.cos(np.radians(self.spread)))
+
+    @property
+    def words(self) -> str:
+        return {"everywhere": "from everywhere", "all round": "from all round", "front": "from the front",
+                "above": "from above"}[self.looking]  # fmt: skip
+
+
+class Mark(Document):
+    """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.
+
+    meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
+    refused
+    shape : "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them, of
+    half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit`` degrees, and no
+    farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by ``audience``; "detail", the share
+    ``limit`` of the surface with the most curvature
+    """
+
+    meaning: Meaning
+    shape: Literal["brush", "ball", "box", "grown", "seen", "detail"]
+    places: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
+    facing: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
+    reach: float = Field(default=0.0, ge=0)
+    half: Triple = (0.0, 0.0, 0.0)
+    limit: float = Field(default=30.0, ge=0, le=180)
+    audience: Audience | None = None
+    erase: bool = False

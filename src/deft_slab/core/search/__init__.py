@@ -1,0 +1,1 @@
+"""Where the program looks by itself: seats worth trying."""

@@ -1,0 +1,72 @@
+"""Figures of many directions of one piece, measured on its stand-in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.figures import Sketch, sketch
+from ..judge.tilts import down_to_rotation
+from ..printer import Printer
+from ..progress import QUIET, Job
+from ..workshop import Subject
+
+Floats = NDArray[np.float64]
+
+SWEEP_CELLS = 128
+_AT_ONCE = 32
+
+Spread = Callable[[Callable[[Floats], Sketch], Iterable[Floats]], Iterator[Sketch]]
+"""How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""
+
+
+@dataclass(frozen=True, eq=False)
+class MapFigures:
+    """(n,) arrays of the figures of ``Sketch``. down : (n, 3) unit, model frame, the directions that they are for"""
+
+    down: Floats
+    support_volume_mm3: Floats
+    overhang_area_mm2: Floats
+    touched_area_mm2: Floats
+    show_scar_mm2: Floats
+    height_mm: Floats
+    largest_layer_mm2: Floats
+    level_underside_mm2: Floats
+    print_seconds: Floats
+    sits_flat: Floats
+    steady: Floats
+
+    def __len__(self) -> int:
+        return len(self.down)
+
+    def and_also(self, other: MapFigures) -> MapFigures:
+        return MapFigures(
+            *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(MapFigures))
+        )
+
+
+def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:
+    """The figures of each direction, on the stand-in, by the soft rule.
+
+    directions : (n, 3) unit, model frame, to point down
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+
+    def look(down: Floats) -> Sketch:
+        return sketch(
+            subject.light, down_to_rotation(down), subject.threshold, SWEEP_CELLS, printer=printer,
+            marks=subject.light_marks, lift=subject.lift,
+        )  # fmt: skip
+
+    found: list[Sketch] = []
+    for first in range(0, len(directions), _AT_ONCE):
+        job.step(first / max(len(directions), 1), f"Trying {len(directions):,} ways to sit")
+        found += spread(look, directions[first : first + _AT_ONCE])
+    columns = [np.array([getattr(one, f.name) for one in found], float) for f in fields(Sketch)]
+    return MapFigures(np.asarray(directions, float).reshape(-1, 3), *columns)

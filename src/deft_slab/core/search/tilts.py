@@ -1,0 +1,217 @@
+"""Seats worth trying: the best on each figure, the best that sit flat, and near bests that stand steadily."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.exposure import spread_directions
+from ..judge.figures import measure
+from ..judge.seats import candidates
+from ..judge.tilts import turning
+from ..outcome import Figures
+from ..plan import Tilt
+from ..printer import Printer
+from ..progress import QUIET, Job
+from ..workshop import Subject
+from .figures import MapFigures, Spread, sweep
+from .weighing import Weights, blend, parts_of
+
+Floats = NDArray[np.float64]
+
+SPREAD = 400
+"""Directions looked at all over before the best are followed."""
+_STARTS = 6
+_APART = np.cos(np.radians(18.0))
+"""Two seats nearer to each other than this are one."""
+_REACHES = (7.0, 3.5, 1.8, 0.9, 0.45)
+"""Degrees around a start that are tried in turn."""
+_AROUND = 8
+LEANS = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)
+"""Degrees."""
+MOST_SEATS = 8
+_NEAR_BEST = 1.35
+"""How much worse than the best a steadier one may be to be worth trying."""
+
+
+@dataclass(frozen=True, eq=False)
+class WorthTrying:
+    """A seat. kind : why it was chosen; figures : of the full mesh, by the hard rule; score : by the weights, less is
+    better; past_threshold : see ``Measured``
+    """
+
+    tilt: Tilt
+    kind: str
+    figures: Figures
+    score: float
+    past_threshold: NDArray[np.float32]
+
+
+def starting_directions(subject: Subject) -> Floats:
+    """(n, 3) spread directions, and those that lie on large flats and on facets of the hull; the present one first."""
+    offered = [candidate.down for candidate in candidates(subject.light, subject.stood)]
+    return np.concatenate([np.array([subject.now.down]), np.array(offered), spread_directions(SPREAD)])
+
+
+def refined(
+    subject: Subject, printer: Printer, figures: MapFigures, value: Callable[[MapFigures], Floats], starts: int,
+    job: Job = QUIET, spread: Spread = map,
+) -> MapFigures:  # fmt: skip
+    """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best."""
+    centres = [figures.down[n] for n in _apart(figures.down, value(figures), starts)]
+    found = figures
+    for number, reach in enumerate(_REACHES):
+        ring = np.concatenate([around(centre, reach) for centre in centres])
+        more = sweep(subject, ring, printer, job.part(number / len(_REACHES), (number + 1) / len(_REACHES)), spread)
+        found = found.and_also(more)
+        values = value(found)
+        # each start goes on from the best that was found in its neighbourhood
+        centres = [_best_near(found.down, values, centre, 1.5 * reach) for centre in centres]
+    return found
+
+
+def around(centre: Floats, degrees: float) -> Floats:
+    """(8, 3) unit vectors on a circle about a direction."""
+    helper = np.eye(3)[int(np.argmin(np.abs(centre)))]
+    right = np.cross(centre, helper)
+    right /= np.linalg.norm(right)
+    up = np.cross(right, centre)
+    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    sine, cosine = np.sin(np.radians(degrees)), np.cos(np.radians(degrees))
+    return np.asarray(cosine * centre + sine * (np.outer(np.cos(turn), right) + np.outer(np.sin(turn), up)))
+
+
+def _best_near(down: Floats, values: Floats, centre: Floats, degrees: float) -> Floats:
+    near = np.flatnonzero(down @ centre >= np.cos(np.radians(degrees)) - 1e-12)
+    return np.asarray(down[near[int(np.argmin(values[near]))]])
+
+
+def _apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool_] | None = None) -> list[int]:
+    """Numbers of the best directions that lie apart."""
+    chosen: list[int] = []
+    for n in np.argsort(values, kind="stable"):
+        if among is not None and not among[n]:
+            continue
+        if all(float(down[n] @ down[other]) < _APART for other in chosen):
+            chosen.append(int(n))
+        if len(chosen) == count:
+            break
+    return chosen
+
+
+def searched(
+    subject: Subject, printer: Printer, weights: Weights, job: Job = QUIET, spread: Spread = map,
+    known: MapFigures | None = None,
+) -> MapFigures:  # fmt: skip
+    """All directions that were looked at: spread ones, flats, and the neighbourhoods of the best by support and by the
+    blend. known : what was looked at before, on the same subject and printer"""
+    first = sweep(subject, starting_directions(subject), printer, job.part(0.0, 0.4), spread)
+    found = first if known is None else first.and_also(known)
+    show = subject.marks.show.any()
+    found = refined(
+        subject, printer, found, lambda f: f.support_volume_mm3, _STARTS, job.part(0.4, 0.7), spread
+    )  # fmt: skip
+    return refined(
+        subject, printer, found, lambda f: blend(parts_of(f, bool(show)), weights), 3, job.part(0.7, 1.0), spread
+    )
+
+
+def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) -> list[tuple[int, str]]:
+    """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones."""
+    parts = parts_of(figures, has_show_faces)
+    score = blend(parts, weights)
+    flat = figures.sits_flat > 0.5
+    anything = np.ones(len(figures), np.bool_)
+    steady_near = (
+        flat & (figures.steady >= 15.0) & (score <= _NEAR_BEST * max(float(score[flat].min(initial=np.inf)), 1e-9))
+    )
+    wishes: list[tuple[Floats, NDArray[np.bool_], str]] = [
+        (score, anything, "best by what matters here"),
+        (figures.support_volume_mm3, anything, "least support"),
+        (figures.support_volume_mm3, flat, "least support sitting flat"),
+        (score, flat, "best sitting flat"),
+        (figures.touched_area_mm2, anything, "least touched"),
+        (figures.overhang_area_mm2, anything, "least overhang"),
+        (figures.largest_layer_mm2, anything, "smallest layers"),
+        (figures.print_seconds, anything, "quickest"),
+        (score, steady_near, "steady, and nearly as good"),
+    ]
+    if has_show_faces:
+        wishes.insert(2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, "cleanest show faces"))
+    chosen: list[tuple[int, str]] = []
+    for values, among, why in wishes:
+        for n in _apart(figures.down, values, 3, among)[:1]:
+            if all(float(figures.down[n] @ figures.down[other]) < _APART for other, _ in chosen):
+                chosen.append((n, why))
+    for n in _apart(figures.down, score, 20):
+        if len(chosen) >= 5:
+            break
+        if all(float(figures.down[n] @ figures.down[other]) < _APART for other, _ in chosen):
+            chosen.append((n, "another good one"))
+    return sorted(chosen[:MOST_SEATS], key=lambda one: float(score[one[0]]))
+
+
+def tilt_for(subject: Subject, down: Floats) -> Tilt:
+    """The turn to a down direction that is nearest to how the piece sits now."""
+    now = subject.now.rotation
+    there = now @ down
+    return Tilt.from_rotation(turning(there / np.linalg.norm(there), np.array([0.0, 0.0, -1.0])) @ now)
+
+
+def _measured(
+    subject: Subject, printer: Printer, tilt: Tilt, kind: str, score: float, exposed: Floats | None
+) -> WorthTrying:
+    found = measure(
+        subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks,
+        lift=subject.lift, exposed=exposed, trusted=True,
+    )  # fmt: skip
+    return WorthTrying(tilt, kind, found.figures, score, found.past_threshold)
+
+
+def seats_worth_trying(
+    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
+    spread: Spread = map, known: MapFigures | None = None,
+) -> tuple[list[WorthTrying], MapFigures]:  # fmt: skip
+    """(5 to 8 clearly different seats, measured on the full mesh, best by the weights first; all that was looked at).
+
+    exposed : (m,) exposure of the facets of the full mesh, for support inside
+    known : what was looked at before, of the same subject and printer
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    show = bool(subject.marks.show.any())
+    figures = searched(subject, printer, weights, job.part(0.0, 0.6), spread, known)
+    score = blend(parts_of(figures, show), weights)
+    chosen = chosen_seats(figures, show, weights)
+    seats = []
+    for number, (n, why) in enumerate(chosen):
+        job.step(0.6 + 0.4 * number / len(chosen), "Measuring the seats worth trying")
+        tilt = tilt_for(subject, figures.down[n])
+        seats.append(_measured(subject, printer, tilt, why, float(score[n]), exposed))
+    return seats, figures
+
+
+def leaning(
+    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
+    spread: Spread = map,
+) -> WorthTrying:  # fmt: skip
+    """The lean off the present seat, 5 to 30 degrees, that is best by the weights. (Just off flat is worst, and resin
+    printers want no wide layer parallel to the plate: common practice.)
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    down = np.array(subject.now.down)
+    rings = np.concatenate([around(down, degrees) for degrees in LEANS])
+    figures = sweep(subject, np.concatenate([down[None], rings]), printer, job.part(0.0, 0.8), spread)
+    score = blend(parts_of(figures, bool(subject.marks.show.any())), weights)
+    best = 1 + int(np.argmin(score[1:]))
+    job.step(0.8, "Measuring the leaning seat")
+    kind = f"leaning {LEANS[(best - 1) // _AROUND]:g}°"
+    return _measured(subject, printer, tilt_for(subject, figures.down[best]), kind, float(score[best]), exposed)
