@@ -26,7 +26,8 @@ from .core.mend.mended import advised
 from .core.outcome import MendReport
 from .core.plan import UNITS, Guest, Mending, Plan, StraightCut
 from .core.printer import Printer, default_printer, read_printer, shipped_printers
-from .core.search.figures import MapFigures, sweep
+from .core.search.figures import sweep
+from .core.search.found import MapFigures
 from .core.search.tilts import seats_worth_trying
 from .core.search.weighing import PRESETS
 from .core.solid import Solid

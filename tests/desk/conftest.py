@@ -89,6 +89,7 @@ def desk(qtbot, jobs):
     jobs.cancel()
     qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     window.bed.sleep()
+    window.twin.sleep()
     window.state.autosave.close()
     window.hide()
     window.deleteLater()

@@ -123,7 +123,8 @@ def test_angles_can_be_counted_from_the_bed(desk, tee):
     desk.open(tee)
     desk.go(2)
     window, state = desk.window, desk.state
-    threshold = window.panels["Tilt"].threshold
+    window.panels["Tilt"].turn_to("By hand")
+    threshold = window.panels["Tilt"].pages["By hand"].threshold
     desk.type(threshold, "60")
     desk.settle()
     assert state.plan.threshold == 60

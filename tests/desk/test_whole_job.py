@@ -30,7 +30,8 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
 
     # tilt: by a button, by a typed angle, back by undo
     desk.go(2)
-    tilt = window.panels["Tilt"]
+    window.panels["Tilt"].turn_to("By hand")
+    tilt = window.panels["Tilt"].pages["By hand"]
     desk.click(button(tilt, "+15°"))
     desk.settle()
     tilted = state.evaluated.outcome.totals.support_volume_mm3
@@ -136,7 +137,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
     state, bed = desk.state, desk.bed
     bed.look_from("From the right")
     desk.qtbot.wait(50)
-    desk.click(desk.window.panels["Tilt"].pick)
+    desk.click(desk.window.panels["Tilt"].pages["By hand"].picks["facet"])
     assert state.pointing.kind == "facet"
     end = np.array([110.0 + 40, 110.0, 70.0])
     at = bed.camera.project(end, bed.width(), bed.height())[0]

@@ -101,6 +101,20 @@ class Tilt(Document):
         return float(row[0]), float(row[1]), float(row[2])
 
 
+def between(start: Tilt, end: Tilt, share: float) -> Tilt:
+    """The turn that is so far on the shortest way from one to another (Shoemake 1985, spherical interpolation)."""
+    a = np.array([start.w, start.x, start.y, start.z])
+    b = np.array([end.w, end.x, end.y, end.z])
+    cosine = float(a @ b)
+    if cosine < 0:
+        b, cosine = -b, -cosine
+    angle = math.acos(min(cosine, 1.0))
+    if angle < 1e-6:
+        return end
+    mixed = (math.sin((1 - share) * angle) * a + math.sin(share * angle) * b) / math.sin(angle)
+    return Tilt.of(*(float(value) for value in mixed))
+
+
 class Body(Document):
     """A part of a file that hangs together, or that the file calls one object. Bodies follow each other in the list
     of triangles."""

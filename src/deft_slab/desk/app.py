@@ -27,10 +27,10 @@ def _arguments(given: list[str]) -> argparse.Namespace:
 
 
 def settled(state: DeskState) -> bool:
-    """Whether nothing is being worked on and every row of the ledger has its figures."""
+    """Whether every row of the ledger has its figures and nothing is being worked on but the tilt map."""
     project = state.project
     return (
-        project is not None and state.up_to_date and not state.jobs.busy
+        project is not None and state.up_to_date and not state.jobs.busy_beside("map")
         and all(state.shown(choice.plan) is not None for choice in project.choices)
     )  # fmt: skip
 
@@ -40,7 +40,7 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
     timer = QTimer(window)
 
     def look() -> None:
-        if settled(window.state) or window.notice.isVisible():
+        if (settled(window.state) and not window.state.jobs.busy) or window.notice.isVisible():
             timer.stop()
             application.processEvents()
             done = window.grab().save(str(path), "PNG")

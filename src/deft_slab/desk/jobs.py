@@ -20,11 +20,12 @@ from ..core.errors import Cancelled, DeftError
 from .process import run_process
 
 URGENCY = {
-    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "evaluate": 3, "ready": 4, "choice": 5,
+    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "ready": 4,
+    "map": 5, "choice": 6,
 }  # fmt: skip
 """By the part of a lane's name before a colon."""
 
-_STOPPABLE = frozenset({"evaluate", "choice", "ready"})
+_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map"})
 """What may be stopped for something more urgent, and is then done again."""
 
 
@@ -99,7 +100,7 @@ class Jobs(QObject):
     ) -> None:  # fmt: skip
         """Asks the process for something. ``done`` or ``failed`` is called on the UI thread, unless it is dropped."""
         request = Request(lane, method, arguments, done, failed, label)
-        if self._running is not None and self._running.lane == lane and request.kind != "live":
+        if self._running is not None and self._running.lane == lane and request.kind not in ("live", "peek"):
             # a running live request is let finish, or fast dragging would never show a figure
             self._drop(self._running)
         self._waiting[lane] = request
@@ -121,6 +122,11 @@ class Jobs(QObject):
         """Whether something of a kind waits or runs."""
         running = self._running is not None and not self._running.dropped and self._running.kind == kind
         return running or any(request.kind == kind for request in self._waiting.values())
+
+    def busy_beside(self, kind: str) -> bool:
+        """Whether something waits or runs that is not of a kind."""
+        running = self._running is not None and not self._running.dropped and self._running.kind != kind
+        return running or any(request.kind != kind for request in self._waiting.values())
 
     @property
     def process_id(self) -> int:
@@ -164,7 +170,7 @@ class Jobs(QObject):
         self._tell()
 
     def _tell(self) -> None:
-        if self._running is None or self._running.dropped or self._running.kind == "live":
+        if self._running is None or self._running.dropped or self._running.kind in ("live", "peek"):
             self.progressed.emit(1.0, "")
         else:
             self.progressed.emit(0.0, self._running.label)
@@ -180,7 +186,7 @@ class Jobs(QObject):
         if request is None or request.number != number:
             return
         if kind == "progress":
-            if not request.dropped and request.kind != "live":
+            if not request.dropped and request.kind not in ("live", "peek"):
                 self.progressed.emit(*content)
             return
         self._running = None

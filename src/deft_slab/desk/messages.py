@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
 from ..core.plan import Mending, Project
+from ..core.search.found import MapFigures, WorthTrying
 from ..core.solid import Solid
 
 
@@ -49,6 +50,32 @@ class Walls:
 
     behind: tuple[NDArray[np.float32], ...]
     thinnest: float
+
+
+@dataclass(frozen=True, eq=False)
+class MapRound:
+    """A round of directions of the tilt map. flats : (k, 3) down directions of large flats and of facets of the hull;
+    more : further rounds refine it"""
+
+    figures: MapFigures
+    flats: NDArray[np.float64]
+    more: bool
+
+
+@dataclass(frozen=True, eq=False)
+class SeatShown:
+    """picture : (height, width, 4) uint8"""
+
+    seat: WorthTrying
+    picture: NDArray[np.uint8]
+
+
+@dataclass(frozen=True, eq=False)
+class SeatsFound:
+    """Seats worth trying of a piece, best first; figures : of all that was looked at."""
+
+    seats: tuple[SeatShown, ...]
+    figures: MapFigures
 
 
 def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:

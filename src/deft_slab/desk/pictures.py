@@ -11,6 +11,7 @@ from ..core.handoff.beds import Laid
 from ..core.judge.columns import column_field
 from ..core.outcome import Piece
 from ..core.plan import Tilt
+from ..core.solid import Solid
 from .look.palette import PIECES, RAMP, STONE, SUPPORT, ramp_colours, rgb
 from .messages import placed, skin_placed
 
@@ -41,6 +42,15 @@ def picture_of(pieces: Sequence[Piece], laid: Sequence[Laid]) -> NDArray[np.uint
         if len(piece.skin[1]):
             add(skin_placed(piece, place.rotation, place.shift), piece.skin[1], rgb(SUPPORT) / 255.0)
     return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
+
+
+def picture_of_seat(solid: Solid, rotation: NDArray[np.float64], past: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """(height, width, 4) uint8: one piece in a seat, its overhang coloured.
+
+    past : (m,) degrees past the threshold, -1 where no support is needed
+    """
+    colours = ramp_colours(past, rgb(STONE), RAMP) / 255.0
+    return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
 
 
 def _drawn(

@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QCheckBox, QFrame, QInputDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QInputDialog, QLabel, QVBoxLayout, QWidget
 
 from ..core.outcome import Piece
 from ..core.plan import Cut
@@ -17,6 +17,9 @@ from .widgets.parts import Panel, Swatch, button, emptied, label, row
 
 _MOST_ROWS = 40
 """A cut through a model of many bodies may leave thousands of pieces; a row for each would take seconds to lay out."""
+
+
+_MOST_SPOTS = 8
 
 
 class _Row(QFrame):
@@ -63,11 +66,12 @@ class PiecesPane(QWidget):
         outer.setContentsMargins(0, 0, 1, 0)
         outer.addWidget(panel)
         self._lists: dict[str, QVBoxLayout] = {}
-        for title in ("Pieces on the bed", "Cuts, in order", "Worth knowing"):
-            panel.head(title)
+        self._heads: dict[str, QLabel] = {}
+        for title in ("Pieces on the bed", "Cuts, in order", "Worth knowing", "Overhang spots"):
+            self._heads[title] = panel.head(title)
             self._lists[title] = panel.add_list()
         panel.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed):
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -75,7 +79,10 @@ class PiecesPane(QWidget):
         for column in self._lists.values():
             emptied(column)
         state = self._state
-        pieces, cuts, notes = self._lists.values()
+        pieces, cuts, notes, spots = self._lists.values()
+        self._heads["Overhang spots"].setVisible(state.step == "Tilt" and state.piece is not None)
+        if state.step == "Tilt" and state.piece is not None:
+            self._fill_spots(spots)
         if state.evaluated is None:
             what = "Measuring …" if state.model else "Open a model: File, or drop it on the window."
             pieces.addWidget(label(what, "faint", wrap=True))
@@ -117,6 +124,32 @@ class PiecesPane(QWidget):
         frame.clicked.connect(partial(state.select_piece, number))
         frame.double_clicked.connect(partial(self._rename, number))
         return frame
+
+    def _fill_spots(self, column: QVBoxLayout) -> None:
+        """The separate places of the selected piece that need support, largest first; a click flies to one."""
+        state = self._state
+        number = min(state.selected_piece, len(state.pieces) - 1)
+        spots = state.piece.spots
+        for spot in spots[:_MOST_SPOTS]:
+            frame = _Row(False)
+            angle = text.overhang(state.plan.threshold + spot.past, state.settings.angle_from)
+            below = "piece" if spot.on_piece else "bed"
+            words = (text.area(spot.area), angle.split()[0], f"{text.mm(spot.gap)} to {below}")
+            frame.column.addWidget(label(" · ".join(words)))
+            if spot.on_show:
+                frame.column.addWidget(label("scars a show face", "look"))
+            frame.setAccessibleName(f"Overhang spot of {text.area(spot.area)}")
+            frame.setToolTip(
+                f"Mean angle {angle}; support would be {text.mm(spot.gap)} high and end on the {below}. "
+                "Click to look at it from below."
+            )
+            frame.clicked.connect(partial(state.flown_to.emit, number, spot))
+            column.addWidget(frame)
+        if len(spots) > _MOST_SPOTS:
+            rest = sum(spot.area for spot in spots[_MOST_SPOTS:])
+            column.addWidget(label(f"… and {len(spots) - _MOST_SPOTS} smaller ones, {text.area(rest)}", "faint"))
+        if not spots:
+            column.addWidget(label("None: nothing needs support.", "faint"))
 
     def _rename(self, number: int) -> None:
         state = self._state

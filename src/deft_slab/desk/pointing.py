@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ..core.judge.tilts import turning
+from ..core.plan import Tilt
 from .messages import Walls
 
 if TYPE_CHECKING:
@@ -29,9 +31,14 @@ class Measured:
     value: float | None = None
 
 
+GOES_ON = ("brush", "grown", "ball", "box", "turn")
+"""What is pointed at again and again, until it is ended."""
+
+
 class Pointing(QObject):
-    """A part of the desk state. kind : what is pointed at for: "facet" (to seat a piece on it), "distance", "wall",
-    "edge", "scale"; "" while nothing is
+    """A part of the desk state. kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall",
+    "edge", "scale"; to seat a piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn"
+    by dragging; to mark the surface: "brush", "grown", "ball", "box"
 
     walls : of the pieces, where they are shown; wall_limit : mm, what counts as thin
     """
@@ -48,12 +55,13 @@ class Pointing(QObject):
 
     def forget(self) -> None:
         """The model is another one, or at another size."""
-        self.kind = ""
+        if self.kind not in GOES_ON:
+            self.kind = ""
         self.measured = self.walls = None
         self.changed.emit()
 
     def begin(self, what: str) -> None:
-        """Begins to point at the model ("facet", "distance", "wall", "edge", "scale"), or ends it ("")."""
+        """Begins to point at the model, or ends it ("")."""
         self.kind = what
         if what:
             self.measured = None
@@ -77,6 +85,46 @@ class Pointing(QObject):
             self._show(Measured(kind, place[None], "Measuring …"))
             state.ask("measure", "edge_at", state.plan, state.printer, number, place, label="Measuring the edge",
                       done=self._on_edge)  # fmt: skip
+        elif kind in ("three", "up"):
+            self._collect(kind, number, place)
+        elif kind == "region":
+            state.select_piece(number)
+            state.ask("measure", "region_normal", state.plan, number, place, state.marker.crease,
+                      done=lambda normal: self._seat_down(normal, "seat on a region"),
+                      label="Fitting a plane")  # fmt: skip
+            self.begin("")
+        elif kind in ("grown", "ball", "box"):
+            state.marker.at(kind, place)
+
+    def _collect(self, kind: str, number: int, place: NDArray[np.float64]) -> None:
+        """Points for a seat, until there are enough."""
+        wanted = 3 if kind == "three" else 2
+        before = self.measured.points if self.measured and self.measured.kind == kind else np.empty((0, 3))
+        points = np.concatenate([before, place[None]])
+        if len(points) < wanted:
+            words = f"point {len(points)} of {wanted}"
+            self._show(Measured(kind, points, words), more=True)
+            return
+        self._state.select_piece(number)
+        self.begin("")
+        self.measured = None
+        if kind == "up":
+            self._seat_down(points[0] - points[1], "turn a direction up")
+            return
+        normal = np.cross(points[1] - points[0], points[2] - points[0])
+        solid = self._state.pieces[number].solid
+        inward = solid.bounds.mean(axis=0) - points[0]
+        self._seat_down(-normal if float(normal @ inward) > 0 else normal, "seat on three points")
+
+    def _seat_down(self, down: NDArray[np.float64], did: str) -> None:
+        """Turns the selected piece so that a direction of the model frame points down."""
+        length = float(np.linalg.norm(down))
+        if length < 1e-9:
+            self._state.told.emit("Those points lie on one line: no plane goes through them.\nClick three others.")
+            return
+        tilt = self._state.tilt
+        turn = Tilt.from_rotation(turning(tilt.rotation @ (down / length), np.array([0.0, 0.0, -1.0])))
+        self._state.set_tilt(did, turn.after(tilt))
 
     def _show(self, measured: Measured, *, more: bool = False) -> None:
         self.measured = measured

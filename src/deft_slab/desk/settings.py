@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
 from ..core.printer import Printer
+from ..core.search.weighing import Weights
 
 _log = logging.getLogger(__name__)
 MOST_RECENT = 8
@@ -30,6 +31,8 @@ class Settings(BaseModel):
     """How overhang angles are shown; inside, they always count from the vertical."""
     printer: Printer | None = None
     """What a new project is judged by; None: the one that is shipped for it."""
+    weights: Weights | None = None
+    """What matters in a seat; None: as is usual for the printer's kind."""
 
     def with_recent(self, path: Path) -> Settings:
         first = str(path.resolve())

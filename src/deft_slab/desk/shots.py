@@ -81,11 +81,7 @@ def main(folder: Path = FOLDER) -> int:
     eye = Photographer(application, folder)
     window = eye.window
     eye.open(PROJECT)
-    eye.shoot("tilt")
-    window.below.click()
-    eye.settle()
-    eye.shoot("tilt-from-below")
-    window.bed.look_from("From the front corner")
+    _tilting(eye)
     eye.go("Size")
     eye.shoot("size")
     _cutting(eye)
@@ -94,7 +90,54 @@ def main(folder: Path = FOLDER) -> int:
     window.state.jobs.close()
     window.state.autosave.close()
     window.bed.sleep()
+    window.twin.sleep()
     return 0
+
+
+def _tilting(eye: Photographer) -> None:
+    """The gull's seats, its costs from below, its show faces, a turn by a ring, and two choices in twin view."""
+    window, state = eye.window, eye.state
+    panel, bed = window.panels["Tilt"], window.bed
+    eye.until(lambda: bool(state.seating.seats))
+    eye.shoot("tilt")
+    panel.turn_to("Costs")
+    window.below.click()
+    eye.settle()
+    state.flown_to.emit(0, state.piece.spots[0])
+    eye.settle()
+    eye.shoot("tilt-from-below")
+    window.below.click()
+    panel.turn_to("By hand")
+    QTest.mouseClick(panel.pages["By hand"].drag, Qt.MouseButton.LeftButton)
+    eye.settle()
+    rings = bed.rings
+    place = bed.camera.project(rings.circle("forward"), bed.width(), bed.height())[12]
+    start = QPoint(*(int(value) for value in place))
+    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    for step in range(1, 7):
+        QTest.mouseMove(bed, start + QPoint(-6 * step, 8 * step))
+        eye.until(lambda: not state.jobs.busy_with("live"))
+    eye.shoot("tilt-by-hand")
+    QTest.keyClick(bed, Qt.Key.Key_Escape)
+    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(-36, 48))
+    QTest.keyClick(bed, Qt.Key.Key_Escape)
+    eye.settle()
+    panel.turn_to("Faces")
+    state.set_audience(state.plan.audience.model_copy(update={"looking": "front"}))
+    eye.settle()
+    QTest.mouseClick(panel.pages["Faces"].seen, Qt.MouseButton.LeftButton)
+    eye.settle()
+    bed.look_from("From the front corner")
+    eye.settle()
+    eye.shoot("tilt-faces")
+    state.undo()
+    state.undo()
+    panel.turn_to("Find")
+    eye.settle()
+    QTest.mouseClick(window.twin_button, Qt.MouseButton.LeftButton)
+    eye.until(lambda: all(pane.evaluated is not None for pane in window.twin.panes))
+    eye.shoot("tilt-twin")
+    QTest.mouseClick(window.twin.close_button, Qt.MouseButton.LeftButton)
 
 
 def _cutting(eye: Photographer) -> None:
@@ -175,7 +218,7 @@ def _lantern_and_trouble(eye: Photographer) -> None:
     eye.open(MODELS["hook"])
     window = eye.window
     window.bed.look_from("From the left")
-    window.panels["Tilt"].pick.click()
+    window.panels["Tilt"].pages["By hand"].picks["facet"].click()
     QTest.mouseMove(window.bed, QPoint(360, 250))
     eye.until(lambda: window.bed.marked)
     eye.shoot("seat-on-a-facet")

@@ -13,13 +13,16 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import DeftError
+from ..core.marking import Audience, Mark
 from ..core.outcome import Model, Piece, Totals
 from ..core.plan import Choice, Cut, Mending, Plan, Project, Role, StraightCut, Tilt
 from ..core.printer import Printer, default_printer
 from .jobs import Jobs
+from .marker import Marker
 from .messages import Evaluated, Fetched
 from .pointing import Pointing
 from .recovery import Autosave, LeftWork
+from .seating import Seating
 from .settings import keep_settings, load_settings
 from .wearing import Wearing
 
@@ -57,6 +60,8 @@ class DeskState(QObject):
     selection_changed = Signal()
     step_changed = Signal()
     view_changed = Signal()
+    flown_to = Signal(int, object)
+    """The number of a piece, and one of its overhang spots."""
     failed = Signal(object)
     told = Signal(str)
 
@@ -77,8 +82,14 @@ class DeskState(QObject):
         self.selected_piece = 0
         self.pointing = Pointing(self)
         self.wearing = Wearing(self)
+        self.marker = Marker(self)
+        self.seating = Seating(self)
         self.as_it_came = False
         self.mend_places: NDArray[Any] | None = None
+        self.line_of_sight: tuple[float, float, float] = (0.0, -1.0, 0.0)
+        """From the model to the eye, bed frame; kept up to date by the bed."""
+        self.hidden_below = 0.0
+        self.from_below = False
         self.show_overhang = True
         self.show_support = True
         self.in_place = False
@@ -507,17 +518,63 @@ class DeskState(QObject):
             return None
         return self.piece.seat if self.piece is not None and not self.piece.alone else self.plan.tilt
 
-    def set_tilt(self, did: str, tilt: Tilt) -> None:
-        """Tilts the model, or the selected piece of a model in pieces."""
+    @property
+    def wanted_tilt(self) -> Tilt | None:
+        """The seat that the plan wishes for the selected piece, before it is measured; None where it wishes none."""
+        piece = self.piece
+        if piece is None or self.plan is None:
+            return None
+        if piece.alone:
+            return self.plan.tilt
+        same = [wish for wish in self.plan.pieces if wish.sides == piece.sides and wish.anchor == piece.anchor]
+        return same[-1].seat if same else None
+
+    def plan_with_tilt(self, tilt: Tilt, lift: float | None = None) -> Plan:
+        """The plan with another seat for the model, or for the selected piece of a model in pieces.
+
+        lift : mm over the bed; None: as it is
+        """
         piece = self.piece
         if piece is None or piece.alone or not self.up_to_date:
-            self.do_plan(did, self.plan.changed(tilt=tilt))
-            return
-        self.do_plan(did, self.plan.with_wish(piece.wish(seat=tilt), piece.wished))
+            return self.plan.changed(tilt=tilt, lift=self.plan.lift if lift is None else lift)
+        wish = piece.wish(seat=tilt) if lift is None else piece.wish(seat=tilt, lift=lift)
+        return self.plan.with_wish(wish, piece.wished)
+
+    def set_tilt(self, did: str, tilt: Tilt, lift: float | None = None) -> None:
+        self.do_plan(did, self.plan_with_tilt(tilt, lift))
+
+    def set_lift(self, lift: float) -> None:
+        self.set_tilt("change the lift", self.tilt, lift)
 
     def turn(self, axis: tuple[float, float, float], degrees: float) -> None:
         """Turns about an axis of the bed frame."""
         self.set_tilt(f"turn by {degrees:g}°", Tilt.turn(axis, degrees).after(self.tilt))
+
+    def mark(self, did: str, mark: Mark) -> None:
+        """Marks or unmarks a part of the surface. Show faces are the prop's own: all choices get them."""
+        self._change_plans(did, lambda plan: plan.changed(marks=(*plan.marks, mark)), everywhere=mark.meaning == "show")
+
+    def unmark_all(self, meaning: str) -> None:
+        def without(plan: Plan) -> Plan:
+            return plan.changed(marks=tuple(mark for mark in plan.marks if mark.meaning != meaning))
+
+        self._change_plans("take marks away", without, everywhere=meaning == "show")
+
+    def set_audience(self, audience: Audience) -> None:
+        """The audience is the prop's own: all choices get it."""
+        self._change_plans("change the audience", lambda plan: plan.changed(audience=audience), everywhere=True)
+
+    def _change_plans(self, did: str, change: Any, *, everywhere: bool) -> None:
+        """Changes the plan on the bed, and that of every choice too if ``everywhere``."""
+        try:
+            project = self.project.changed(plan=change(self.plan))
+            if everywhere:
+                kept = [choice.model_copy(update={"plan": change(choice.plan)}) for choice in project.choices]
+                project = project.changed(choices=tuple(kept))
+        except DeftError as error:
+            self.failed.emit(error)
+            return
+        self.do(did, project)
 
     def rename_piece(self, name: str) -> None:
         piece = self.piece
@@ -561,7 +618,8 @@ class DeskState(QObject):
         self.view_changed.emit()
 
     def show(self, **what: Any) -> None:
-        """Changes what the bed shows: show_overhang, show_support, in_place, apart, as_it_came, mend_places."""
+        """Changes what the bed shows: show_overhang, show_support, in_place, apart, as_it_came, mend_places,
+        from_below, hidden_below (mm over the bed below which nothing is drawn)."""
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()
@@ -569,10 +627,13 @@ class DeskState(QObject):
     # the ledger
 
     def keep_choice(self) -> None:
+        if self.project is not None:
+            self.keep_plan(self.plan, f"Choice {len(self.project.choices) + 1}")
+
+    def keep_plan(self, plan: Plan, name: str) -> None:
+        """Keeps a plan in the ledger."""
         project = self.project
-        if project is None:
-            return
-        choice = Choice(id=project.fresh_choice_id(), name=f"Choice {len(project.choices) + 1}", plan=project.plan)
+        choice = Choice(id=project.fresh_choice_id(), name=name, plan=plan)
         pinned = project.pinned or choice.id
         self.do("keep a choice", project.changed(choices=(*project.choices, choice), pinned=pinned))
 

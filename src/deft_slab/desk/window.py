@@ -44,7 +44,9 @@ from .steps.handoff import HandOffPanel
 from .steps.join import JoinPanel
 from .steps.size import SizePanel
 from .steps.tilt import TiltPanel
+from .twin import TwinView
 from .widgets import text
+from .widgets.height_rail import HeightRail
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
 from .widgets.parts import Panel, button, label, row
@@ -71,6 +73,7 @@ class Window(QMainWindow):
             state.view_changed,
             state.step_changed,
             state.outcome_changed,
+            state.selection_changed,
         ):
             signal.connect(self.refresh)
         state.failed.connect(self._on_failed)
@@ -111,7 +114,15 @@ class Window(QMainWindow):
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
         across.addWidget(PiecesPane(self.state))
-        across.addWidget(self._middle(), 1)
+        self.twin = TwinView(self.state)
+        self.twin.closed.connect(lambda: self.show_twin(shown=False))
+        self._middles = QStackedWidget()
+        self._middles.addWidget(self._middle())
+        self._middles.addWidget(self.twin)
+        across.addWidget(self._middles, 1)
+        self.rail = HeightRail()
+        self.rail.moved.connect(self._hide_below)
+        across.addWidget(self.rail)
         across.addWidget(self._right())
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.setChildrenCollapsible(False)
@@ -197,9 +208,13 @@ class Window(QMainWindow):
             menu.addAction(view, partial(self.bed.look_from, view))
         self._views.setMenu(menu)
         self._views.setFixedHeight(28)
-        self.below = button("From below", "Looks up through the bed at the undersides.",
-                            partial(self.bed.look_from, "From below"))  # fmt: skip
-        over.addLayout(row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, 1))
+        self.below = button("From below", "Looks up through the bed at the undersides, and stays below it.",
+                            self._look_below, checkable=True)  # fmt: skip
+        self.twin_button = button("Twin view", "Two choices side by side, with the figures that differ.",
+                                  lambda: self.show_twin(shown=True))  # fmt: skip
+        over.addLayout(
+            row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1)
+        )
         self.left_work = LeftWorkCard(state, self._may_leave)
         over.addWidget(self.left_work)
         over.addWidget(self.notice)
@@ -288,6 +303,30 @@ class Window(QMainWindow):
             choice.setChecked(profile.printer == self.state.printer)
         menu.addSeparator()
         menu.addAction(self._actions["printers"])
+
+    def show_twin(self, *, shown: bool) -> None:
+        """Begins or ends the twin view."""
+        self._middles.setCurrentIndex(1 if shown else 0)
+        if shown:
+            self.twin.begin()
+        self._show_rail()
+
+    def _look_below(self) -> None:
+        self.state.show(from_below=self.below.isChecked())
+        self.bed.look_from("From below" if self.below.isChecked() else "From the front corner")
+
+    def _hide_below(self, z: float) -> None:
+        self.state.hidden_below = z
+        self.bed.hide_below()
+        self._show_rail()
+
+    def _show_rail(self) -> None:
+        state, piece = self.state, self.state.piece
+        twin = self._middles.currentIndex() == 1
+        shown = state.step == "Tilt" and piece is not None and not state.in_place and not twin
+        self.rail.setVisible(shown)
+        if shown:
+            self.rail.show_layers(piece.layers, piece.lift, piece.figures.height_mm, state.hidden_below)
 
     # what actions do
 
@@ -412,6 +451,11 @@ class Window(QMainWindow):
         self.legend.setVisible(posed and state.show_overhang)
         if state.plan is not None:
             self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
+        self.twin_button.setVisible(project is not None and bool(project.choices))
+        if state.model is None:
+            self._middles.setCurrentIndex(0)
+        self.below.setChecked(state.from_below)
+        self._show_rail()
         self._apart_card.setVisible(several and state.in_place and state.step != "Size")
         for action in actions.ALL:
             self._actions[action.id].setEnabled(action.enabled(state))
@@ -442,6 +486,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.bed.sleep()
+        self.twin.sleep()
         self.state.jobs.close()
         self.state.autosave.close()
         super().closeEvent(event)

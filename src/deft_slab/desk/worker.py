@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
 import time
 from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -25,23 +27,34 @@ from ..core.intake.files import open_file
 from ..core.intake.step import FINENESS
 from ..core.intake.units import likely_unit, silhouette
 from ..core.judge.base import largest_scale
+from ..core.judge.exposure import spread_directions
+from ..core.judge.marks import taken
+from ..core.judge.overhang import overhang_angles
+from ..core.judge.seats import candidates
 from ..core.judge.tilts import set_down
 from ..core.judge.walls import RoundEdge, round_edge, thickness, thinnest
 from ..core.judge.warm import warm
+from ..core.marking import Mark
 from ..core.mend.mended import advised
 from ..core.outcome import Model, Piece
-from ..core.plan import Guest, Mending, Plan, Project
+from ..core.plan import Guest, Mending, Plan, Project, Tilt
 from ..core.printer import Printer
 from ..core.progress import Job
+from ..core.search.figures import sweep
+from ..core.search.found import MapFigures, WorthTrying
+from ..core.search.tilts import leaning, seats_worth_trying
+from ..core.search.weighing import Weights
 from ..core.solid import Solid
 from ..core.wearer.room import scale_with_clearance, settled_place
-from ..core.workshop import Workshop
-from .messages import Evaluated, Fetched, Walls
-from .pictures import picture_of
+from ..core.workshop import Subject, Workshop
+from .messages import Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Walls
+from .pictures import picture_of, picture_of_seat
 from .recovery import read_work, write_model
 
 _log = logging.getLogger(__name__)
 _MODELS_KEPT = 2
+_MAP_ROUNDS = (60, 240, 800)
+"""Directions of each round of the tilt map; together about 1,000 with those of the search for seats."""
 
 
 class Bench:
@@ -50,6 +63,8 @@ class Bench:
     def __init__(self) -> None:
         self._workshops: OrderedDict[str, Workshop] = OrderedDict()
         self._guests: dict[str, Solid] = {}
+        self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
+        self._looked: tuple[object, MapFigures] | None = None
 
     def open(self, path: Path, fineness: float, job: Job) -> Fetched:
         """Raises UnreadableFile, Cancelled."""
@@ -121,6 +136,68 @@ class Bench:
         pieces = self._pieces(plan, printer, job.part(0.0, 0.4))
         return write_3mf(pieces, printer, title, path, job.part(0.4, 1.0), copies=plan.copies)
 
+    # what Tilt asks
+
+    def map_round(self, plan: Plan, printer: Printer, number: int, round_number: int, job: Job) -> MapRound:
+        """Figures of some directions of a piece, more in each round. Raises Cancelled, OpenSurface, CutFailed."""
+        subject = self._workshop(plan).subject(plan, number, job.part(0.0, 0.3))
+        flats = np.array([one.down for one in candidates(subject.light, subject.stood)])
+        spread = spread_directions(_MAP_ROUNDS[round_number])
+        directions = np.concatenate([np.array([subject.now.down]), flats, spread]) if round_number == 0 else spread
+        figures = sweep(subject, directions, printer, job.part(0.3, 1.0), self._pool.map)
+        key = (subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer)
+        known = self._looked[1] if self._looked and self._looked[0] == key else None
+        self._looked = (key, figures if known is None or round_number == 0 else known.and_also(figures))
+        return MapRound(figures, flats, round_number + 1 < len(_MAP_ROUNDS))
+
+    def seats(self, plan: Plan, printer: Printer, number: int, weights: Weights, job: Job) -> SeatsFound:
+        """Seats worth trying of a piece. Raises Cancelled, OpenSurface, CutFailed."""
+        workshop = self._workshop(plan)
+        subject = workshop.subject(plan, number, job.part(0.0, 0.1))
+        exposed = workshop.exposed_piece(plan, number, job.part(0.1, 0.3))
+        key = (subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer)
+        known = self._looked[1] if self._looked and self._looked[0] == key else None
+        found, figures = seats_worth_trying(
+            subject, printer, weights, exposed, job.part(0.3, 0.9), self._pool.map, known
+        )
+        return SeatsFound(_with_pictures(subject, found), figures)
+
+    def best_seats(self, plan: Plan, printer: Printer, pieces: int, weights: Weights, job: Job) -> list[Tilt]:
+        """The best seat by the weights of each piece. Raises Cancelled, OpenSurface, CutFailed."""
+        best = []
+        for number in range(pieces):
+            step = job.part(number / pieces, (number + 1) / pieces)
+            subject = self._workshop(plan).subject(plan, number, step)
+            found, _ = seats_worth_trying(subject, printer, weights, None, step, self._pool.map)
+            best.append(found[0].tilt)
+        return best
+
+    def leanings(
+        self, plan: Plan, printer: Printer, number: int, weights: Weights, lift: float, job: Job
+    ) -> tuple[SeatShown, ...]:
+        """The present seat and a lean off it, on the bed and lifted. Raises Cancelled, OpenSurface, CutFailed."""
+        workshop = self._workshop(plan)
+        subject = workshop.subject(plan, number, job.part(0.0, 0.2))
+        exposed = workshop.exposed_piece(plan, number, job.part(0.2, 0.4))
+        found = leaning(subject, printer, weights, exposed, lift, job.part(0.4, 1.0), self._pool.map)
+        return _with_pictures(subject, found)
+
+    def region_normal(
+        self, plan: Plan, number: int, place: NDArray[np.float64], crease: float, job: Job
+    ) -> NDArray[np.float64]:
+        """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
+        solid = self._workshop(plan).subject(plan, number, job).solid
+        mark = Mark(meaning="show", shape="grown", places=(tuple(place.tolist()),), limit=crease)
+        facets = taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
+        return np.asarray(solid.area_vectors[facets].sum(axis=0))
+
+    def peek(self, plan: Plan, number: int, tilt: Tilt, job: Job) -> NDArray[np.uint8]:
+        """A small picture of a piece in a seat. Raises Cancelled, OpenSurface, CutFailed."""
+        subject = self._workshop(plan).subject(plan, number, job)
+        angles = overhang_angles(subject.light.normals @ tilt.rotation[2])
+        past = np.where(angles > subject.threshold, angles - subject.threshold, -1.0).astype(np.float32)
+        return picture_of_seat(subject.light, tilt.rotation, past)
+
     # what Size asks
 
     def walls(self, plan: Plan, printer: Printer, job: Job) -> Walls:
@@ -162,6 +239,18 @@ class Bench:
     def keep_work(self, folder: Path, model: Model, guests: dict[str, Solid], job: Job) -> None:
         """Writes the model into the folder of unsaved work. Raises SaveFailed."""
         write_model(folder, model, self._guests | guests)
+
+
+def _with_pictures(subject: Subject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:
+    """Seats with their pictures; what was only needed to draw them stays here."""
+    nothing = np.empty(0, np.float32)
+    return tuple(
+        SeatShown(
+            replace(seat, past_threshold=nothing),
+            picture_of_seat(subject.solid, seat.tilt.rotation, seat.past_threshold),
+        )
+        for seat in seats
+    )
 
 
 def _as_it_stands(model: Model) -> NDArray[np.float64]:

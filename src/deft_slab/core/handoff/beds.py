@@ -78,10 +78,9 @@ def lay_out(pieces: Sequence[Piece], printer: Printer, copies: int = 1) -> list[
         centre_x = _start(printer, "x", printer.bed_x, extent[on][0]) + on * pitch
         centre_y = _start(printer, "y", printer.bed_y, extent[on][1])
         low = vertices.min(axis=0)
-        lift = float((pieces[number % len(pieces)].solid.vertices @ rotation[2]).min())
-        laid.append(
-            Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], -lift]), on, on * pitch)
-        )
+        piece = pieces[number % len(pieces)]
+        up = piece.lift - float((piece.solid.vertices @ rotation[2]).min())
+        laid.append(Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], up]), on, on * pitch))
     return laid
 
 

@@ -46,9 +46,9 @@ def _slug(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "piece"
 
 
-def stl_bytes(solid: Solid, rotation: Floats) -> bytes:
-    """Binary STL of a piece in its seat: mm, lowest point at z = 0, centred on the origin in x and y."""
-    vertices = set_down(solid.vertices, rotation)
+def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
+    """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y."""
+    vertices = set_down(solid.vertices, rotation) + [0.0, 0.0, lift]
     middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     vertices[:, :2] -= middle
     return _stl(vertices, solid.triangles, solid.normals @ rotation.T, "Deft Slab piece, millimetres")
@@ -78,7 +78,7 @@ def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[
     for number, piece in enumerate(pieces):
         job.step(number / len(pieces), f"Writing {piece.name}")
         path = folder / file_name(piece)
-        write_whole(path, stl_bytes(piece.solid, piece.seat.rotation))
+        write_whole(path, stl_bytes(piece.solid, piece.seat.rotation, piece.lift))
         written.append(Written(path, 1, 1))
     return written
 

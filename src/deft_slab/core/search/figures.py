@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, fields
+from dataclasses import fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from ..judge.tilts import down_to_rotation
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..workshop import Subject
+from .found import MapFigures
 
 Floats = NDArray[np.float64]
 
@@ -21,31 +22,6 @@ _AT_ONCE = 32
 
 Spread = Callable[[Callable[[Floats], Sketch], Iterable[Floats]], Iterator[Sketch]]
 """How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""
-
-
-@dataclass(frozen=True, eq=False)
-class MapFigures:
-    """(n,) arrays of the figures of ``Sketch``. down : (n, 3) unit, model frame, the directions that they are for"""
-
-    down: Floats
-    support_volume_mm3: Floats
-    overhang_area_mm2: Floats
-    touched_area_mm2: Floats
-    show_scar_mm2: Floats
-    height_mm: Floats
-    largest_layer_mm2: Floats
-    level_underside_mm2: Floats
-    print_seconds: Floats
-    sits_flat: Floats
-    steady: Floats
-
-    def __len__(self) -> int:
-        return len(self.down)
-
-    def and_also(self, other: MapFigures) -> MapFigures:
-        return MapFigures(
-            *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(MapFigures))
-        )
 
 
 def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:

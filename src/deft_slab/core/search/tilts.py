@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,12 +12,12 @@ from ..judge.exposure import spread_directions
 from ..judge.figures import measure
 from ..judge.seats import candidates
 from ..judge.tilts import turning
-from ..outcome import Figures
 from ..plan import Tilt
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..workshop import Subject
-from .figures import MapFigures, Spread, sweep
+from .figures import Spread, sweep
+from .found import MapFigures, WorthTrying
 from .weighing import Weights, blend, parts_of
 
 Floats = NDArray[np.float64]
@@ -35,19 +35,6 @@ LEANS = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)
 MOST_SEATS = 8
 _NEAR_BEST = 1.35
 """How much worse than the best a steadier one may be to be worth trying."""
-
-
-@dataclass(frozen=True, eq=False)
-class WorthTrying:
-    """A seat. kind : why it was chosen; figures : of the full mesh, by the hard rule; score : by the weights, less is
-    better; past_threshold : see ``Measured``
-    """
-
-    tilt: Tilt
-    kind: str
-    figures: Figures
-    score: float
-    past_threshold: NDArray[np.float32]
 
 
 def starting_directions(subject: Subject) -> Floats:
@@ -143,9 +130,12 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
         wishes.insert(2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, "cleanest show faces"))
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
-        for n in _apart(figures.down, values, 3, among)[:1]:
-            if all(float(figures.down[n] @ figures.down[other]) < _APART for other, _ in chosen):
+        for n in _apart(figures.down, values, 1, among):
+            near = [k for k, (other, _) in enumerate(chosen) if float(figures.down[n] @ figures.down[other]) >= _APART]
+            if not near:
                 chosen.append((n, why))
+            elif chosen[near[0]][1].count(",") < 1:  # one seat may be the best in several ways
+                chosen[near[0]] = (chosen[near[0]][0], f"{chosen[near[0]][1]}, {why}")
     for n in _apart(figures.down, score, 20):
         if len(chosen) >= 5:
             break
@@ -161,14 +151,15 @@ def tilt_for(subject: Subject, down: Floats) -> Tilt:
     return Tilt.from_rotation(turning(there / np.linalg.norm(there), np.array([0.0, 0.0, -1.0])) @ now)
 
 
-def _measured(
-    subject: Subject, printer: Printer, tilt: Tilt, kind: str, score: float, exposed: Floats | None
+def measured_seat(
+    subject: Subject, printer: Printer, tilt: Tilt, lift: float, kind: str, score: float, exposed: Floats | None
 ) -> WorthTrying:
+    """A seat with the figures of the full mesh. exposed : (m,) exposure of its facets, for support inside"""
     found = measure(
-        subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks,
-        lift=subject.lift, exposed=exposed, trusted=True,
+        subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
+        exposed=exposed, trusted=True,
     )  # fmt: skip
-    return WorthTrying(tilt, kind, found.figures, score, found.past_threshold)
+    return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold)
 
 
 def seats_worth_trying(
@@ -192,16 +183,17 @@ def seats_worth_trying(
     for number, (n, why) in enumerate(chosen):
         job.step(0.6 + 0.4 * number / len(chosen), "Measuring the seats worth trying")
         tilt = tilt_for(subject, figures.down[n])
-        seats.append(_measured(subject, printer, tilt, why, float(score[n]), exposed))
+        seats.append(measured_seat(subject, printer, tilt, subject.lift, why, float(score[n]), exposed))
     return seats, figures
 
 
 def leaning(
-    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
+    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, lift: float, job: Job = QUIET,
     spread: Spread = map,
-) -> WorthTrying:  # fmt: skip
-    """The lean off the present seat, 5 to 30 degrees, that is best by the weights. (Just off flat is worst, and resin
-    printers want no wide layer parallel to the plate: common practice.)
+) -> list[WorthTrying]:  # fmt: skip
+    """Four ways to use the present seat: as it is, and leaning off it by the 5 to 30 degrees that are best by the
+    weights; each directly on the bed, and ``lift`` mm over it on support. (Just off flat is worst, and resin printers
+    want no wide layer parallel to the plate: common practice.)
 
     Raises
     ------
@@ -209,9 +201,18 @@ def leaning(
     """
     down = np.array(subject.now.down)
     rings = np.concatenate([around(down, degrees) for degrees in LEANS])
-    figures = sweep(subject, np.concatenate([down[None], rings]), printer, job.part(0.0, 0.8), spread)
-    score = blend(parts_of(figures, bool(subject.marks.show.any())), weights)
-    best = 1 + int(np.argmin(score[1:]))
-    job.step(0.8, "Measuring the leaning seat")
-    kind = f"leaning {LEANS[(best - 1) // _AROUND]:g}°"
-    return _measured(subject, printer, tilt_for(subject, figures.down[best]), kind, float(score[best]), exposed)
+    show = bool(subject.marks.show.any())
+    ways = []
+    for number, (height, words) in enumerate(((0.0, "on the bed"), (lift, f"{lift:g} mm over it"))):
+        step = job.part(0.5 * number, 0.5 * number + 0.5)
+        standing = replace(subject, lift=height)
+        figures = sweep(standing, np.concatenate([down[None], rings]), printer, step, spread)
+        score = blend(parts_of(figures, show), weights)
+        best = 1 + int(np.argmin(score[1:]))
+        lean = LEANS[(best - 1) // _AROUND]
+        for n, tilt, kind in (
+            (0, subject.now, f"as now, {words}"),
+            (best, tilt_for(subject, figures.down[best]), f"leaning {lean:g}°, {words}"),
+        ):
+            ways.append(measured_seat(subject, printer, tilt, height, kind, float(score[n]), exposed))
+    return ways

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ..documents import Document
-from .figures import MapFigures
+from .found import MapFigures
 
 Floats = NDArray[np.float64]
 

@@ -30,6 +30,10 @@ QLabel[role="hint"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; bo
   font-size: 11px; }}
 QFileDialog QToolButton {{ padding: 2px; }}
 QLabel[role="figure"] {{ font-weight: 500; }}
+QFrame#seat, QFrame#chosen {{ border-radius: 4px; }}
+QFrame#seat:hover {{ background: {p.SHEET}; }}
+QFrame#chosen {{ background: {p.MADDER_WASH}; }}
+QFrame#seat:focus, QFrame#chosen:focus {{ border: 1px solid {p.MADDER}; }}
 QFrame[role="line"] {{ background: {p.HAIRLINE}; max-height: 1px; min-height: 1px; border: none; }}
 QFrame[role="card"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; }}
 QPushButton, QToolButton {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px;

@@ -21,13 +21,15 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from ...core.judge.tilts import turning
-from ...core.plan import Tilt
+from ...core.outcome import OverhangSpot
+from ...core.plan import Tilt, between
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
 from .camera import VIEWS, Camera
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
 from .overlay import View
+from .rings import Rings, paint_rings
 
 if TYPE_CHECKING:
     from .canvas import Canvas
@@ -37,6 +39,10 @@ _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""
 _HOVER_AFTER = 40
 """ms."""
+_FRAME = 40
+"""ms between the pictures of a piece that swings to another seat."""
+_BELOW = -6.0
+"""Degrees: a view that stays below the bed does not rise over this."""
 _SLOW = 0.1
 """Seconds for one picture."""
 _SNAP = 5.0
@@ -44,6 +50,14 @@ _SNAP = 5.0
 _HINTS = {
     "": "",
     "facet": "Click the facet that should lie on the bed.",
+    "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",
+    "region": "Click a smooth region that should lie on the bed. Esc ends it.",
+    "up": "Click a lower point, then an upper one. Esc ends it.",
+    "turn": "Drag a ring to turn it. Shift: steps of 5°. Esc ends it.",
+    "brush": "Drag over the surface. Esc ends it.",
+    "grown": "Click a smooth region. Esc ends it.",
+    "ball": "Click the middle of the ball. Esc ends it.",
+    "box": "Click the middle of the box. Esc ends it.",
     "distance": "Click two points of the model. Esc ends it.",
     "scale": "Click two points whose distance you know. Esc ends it.",
     "wall": "Click where the wall should be measured. Esc ends it.",
@@ -74,6 +88,15 @@ class BedView(QWidget):
         self._grab_start = 0.0
         self._grab_frame: CutFrame | None = None
         self._framed_for: tuple[object, ...] | None = None
+        self._ring = self._ring_under = ""
+        self._ring_start = self._ring_degrees = 0.0
+        self._ring_from = Tilt()
+        self._brushed: int | None = None
+        self._shown_tilt: tuple[int, Tilt] | None = None
+        self._swing: list[Tilt] = []
+        self._swing_timer = QTimer(self)
+        self._swing_timer.setInterval(_FRAME)
+        self._swing_timer.timeout.connect(self._swing_on)
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -90,7 +113,9 @@ class BedView(QWidget):
         state.outcome_changed.connect(self.rebuild)
         state.view_changed.connect(self.rebuild)
         state.selection_changed.connect(self.rebuild)
-        state.project_changed.connect(self.update)
+        state.project_changed.connect(self._swing_to_seat)
+        state.flown_to.connect(self._fly_to)
+        state.marker.changed.connect(self.update)
         state.live_changed.connect(self.update)
         state.opened.connect(self._on_opened)
 
@@ -124,8 +149,81 @@ class BedView(QWidget):
             self.rebuild()
 
     def look(self, camera: Camera) -> None:
+        if self._state.from_below and self._state.step == "Tilt" and camera.elevation > _BELOW:
+            camera = replace(camera, elevation=_BELOW)
         self._camera = camera
+        x, y, z = (-camera.frame[2]).tolist()
+        self._state.line_of_sight = (x, y, z)
         self._later()
+
+    def hide_below(self) -> None:
+        """Another part of the pieces next to the bed is hidden."""
+        if self._stage is not None:
+            self._stage.hide_below()
+            self._later()
+
+    def _fly_to(self, number: int, spot: OverhangSpot) -> None:
+        """Looks at an overhang spot from below and outside, and marks it."""
+        if self._stage is None or self._state.in_place:
+            return
+        self._state.select_piece(number)
+        place = self._stage.placed(number, np.array(spot.place))
+        low, high = self._stage.chosen_box
+        out = place - (low + high) / 2
+        azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 1.0 else self._camera.azimuth
+        distance = min(max(6.0 * spot.across, 80.0), 2.2 * float(np.linalg.norm(high - low)))
+        self._stage.mark_facets(number, spot.facets)
+        focus = (float(place[0]), float(place[1]), float(place[2]))
+        self.look(replace(self._camera, focus=focus, distance=distance, azimuth=azimuth, elevation=-24.0))
+
+    # turning the piece, before it is measured
+
+    def _swing_to_seat(self) -> None:
+        """Turns the selected piece on the bed to its new seat, while that is being measured."""
+        state = self._state
+        wanted = (min(state.selected_piece, max(len(state.pieces) - 1, 0)), state.wanted_tilt)
+        before, self._shown_tilt = self._shown_tilt, wanted
+        self.update()
+        on_bed = self._stage is not None and state.evaluated is not None and not state.in_place
+        if not on_bed or state.step != "Tilt" or before is None or state.up_to_date or before[0] != wanted[0]:
+            return
+        if before[1] is None or wanted[1] is None or before[1] == wanted[1]:
+            return
+        start, end = state.pieces[wanted[0]].seat, wanted[1]
+        self._swing = [between(start, end, share) for share in (0.25, 0.5, 0.75, 1.0)]
+        self._swing_timer.start()
+
+    def _swing_on(self) -> None:
+        if not self._swing or self._stage is None or self._state.up_to_date:
+            self._swing = []
+            self._swing_timer.stop()
+            return
+        self._stage.turn_piece(self._swing.pop(0))
+        self._later()
+
+    def _try_turn(self, at: QPointF, stepped: bool) -> None:
+        rings = self.rings
+        if rings is None:
+            return
+        degrees = rings.angle(self._ring, self._camera, at.x(), at.y(), self.width(), self.height()) - self._ring_start
+        degrees = (degrees + 180.0) % 360.0 - 180.0
+        self._ring_degrees = round(degrees / _SNAP) * _SNAP if stepped else round(degrees, 1)
+        axis = rings.axes[self._ring]
+        tilt = Tilt.turn((float(axis[0]), float(axis[1]), float(axis[2])), self._ring_degrees).after(self._ring_from)
+        self._stage.turn_piece(tilt)
+        self._state.try_plan(self._state.plan_with_tilt(tilt))
+        self._later()
+
+    def _brush(self, at: QPointF) -> None:
+        """Draws with the brush on the piece on which the stroke began."""
+        found = self._view.place_at(at.x(), at.y()) if self._view is not None else None
+        if found is not None and self._brushed is not None:
+            self._state.marker.draw(*self._stage.unplaced(self._brushed, *found))
+
+    @property
+    def rings(self) -> Rings | None:
+        """The rings that are shown to turn the selected piece."""
+        return self._stage.rings(self._camera) if self._stage is not None else None
 
     @property
     def camera(self) -> Camera:
@@ -167,10 +265,30 @@ class BedView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if self._stage is not None:
                 self._stage.paint(painter, self._view, self._grabbed)
+                self._paint_tools(painter)
         elif self._state.model is None:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Getting the bed ready …")
         painter.end()
+
+    def _paint_tools(self, painter: QPainter) -> None:
+        """The rings, and the stroke that is being drawn."""
+        rings = self.rings
+        if rings is not None:
+            degrees = self._ring_degrees if self._ring else None
+            paint_rings(painter, self._view, rings, self._ring or self._ring_under, degrees)
+        stroke = self._state.marker.stroke
+        if self._brushed is not None and len(stroke):
+            places = np.array([self._stage.placed(self._brushed, place) for place in stroke])
+            seen = self._camera.project(places, self.width(), self.height())
+            reach = self._state.marker.reach / self._camera.pixel(self.height())
+            wash = QColor(palette.AMBER if self._state.marker.erase else palette.TEAL)
+            wash.setAlpha(60)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(wash)
+            for x, y in seen.tolist():
+                painter.drawEllipse(QPointF(x, y), reach, reach)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -179,6 +297,7 @@ class BedView(QWidget):
     def sleep(self) -> None:
         """Lets go of VTK."""
         self._timer.stop()
+        self._swing_timer.stop()
         self._hover_timer.stop()
         if self._canvas is not None:
             self._canvas.close()
@@ -228,11 +347,33 @@ class BedView(QWidget):
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         self._pressed = self._last = event.position()
         self._button = event.button()
+        if event.button() == Qt.MouseButton.LeftButton and self._press_tool(event.position()):
+            return
         if event.button() == Qt.MouseButton.LeftButton:
             self._grabbed = self._handle_at(event.position())
             if self._grabbed:
                 self._grab_frame = self._cut_frame()
                 self._grab_start = self._grab_value(event.position()) or 0.0
+
+    def _press_tool(self, at: QPointF) -> bool:
+        """Whether a press takes a ring, or begins a stroke of the brush."""
+        state = self._state
+        if self._stage is None or not state.up_to_date:
+            return False
+        rings = self.rings
+        if rings is not None:
+            self._ring = rings.at(self._camera, at.x(), at.y(), self.width(), self.height())
+            if self._ring:
+                self._ring_start = rings.angle(self._ring, self._camera, at.x(), at.y(), self.width(), self.height())
+                self._ring_from, self._ring_degrees = state.tilt, 0.0
+                return True
+        if state.pointing.kind == "brush":
+            hit = self.hit(at)
+            if hit is not None:
+                self._brushed = hit[0]
+                self._brush(at)
+                return True
+        return False
 
     def _grab_value(self, at: QPointF) -> float | None:
         """What the grabbed handle's drag measures: mm along the normal, or degrees about an axis of the sheet."""
@@ -256,7 +397,11 @@ class BedView(QWidget):
             self._hover(at)
             return
         dx, dy = at.x() - self._last.x(), at.y() - self._last.y()
-        if self._grabbed:
+        if self._ring:
+            self._try_turn(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif self._brushed is not None:
+            self._brush(at)
+        elif self._grabbed:
             self._drag_handle(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif (at - self._pressed).manhattanLength() > _CLICK:
             if self._button == self._turns():
@@ -294,12 +439,27 @@ class BedView(QWidget):
         self._pressed = self._last = self._grab_frame = None
         self._grabbed = ""
         self._later()
+        if self._end_tool():
+            return
         if grabbed:
             if self._state.draft is not None:
                 self._state.settle("move a cut" if grabbed == "move" else "turn a cut")
             return
         if pressed is not None and (event.position() - pressed).manhattanLength() <= _CLICK:
             self._click(event)
+
+    def _end_tool(self) -> bool:
+        """Ends a turn or a stroke, where there is one."""
+        if self._ring:
+            self._ring = ""
+            if self._state.draft is not None:
+                self._state.settle(f"turn by {self._ring_degrees:g}°")
+            return True
+        if self._brushed is not None:
+            self._brushed = None
+            self._state.marker.end_stroke()
+            return True
+        return False
 
     def _click(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self._state.evaluated is None:
@@ -335,7 +495,12 @@ class BedView(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         name = self._handle_at(at)
-        if name:
+        rings = self.rings
+        ring = rings.at(self._camera, at.x(), at.y(), self.width(), self.height()) if rings is not None else ""
+        if ring != self._ring_under:
+            self._ring_under = ring
+            self.update()
+        if name or ring:
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif self._state.pointing.kind:
             self.setCursor(Qt.CursorShape.CrossCursor)
@@ -373,9 +538,16 @@ class BedView(QWidget):
             Qt.Key.Key_Up: (0, 20),
             Qt.Key.Key_Down: (0, -20),
         }
-        if event.key() == Qt.Key.Key_Escape and (self._grabbed or self._state.draft is not None):
-            self._grabbed = ""
+        turns = {"[": ((1, 0, 0), -5.0), "]": ((1, 0, 0), 5.0), "{": ((0, 1, 0), -5.0), "}": ((0, 1, 0), 5.0)}
+        if event.key() == Qt.Key.Key_Escape and self._brushed is not None:
+            self._brushed = None
+            self._state.marker.drop_stroke()
+        elif event.key() == Qt.Key.Key_Escape and (self._grabbed or self._ring or self._state.draft is not None):
+            self._grabbed = self._ring = ""
             self._state.drop_draft()
+            self.rebuild()
+        elif event.text() in turns and self._state.step == "Tilt" and self._state.plan is not None:
+            self._state.turn(*turns[event.text()])
         elif event.key() == Qt.Key.Key_Escape and self._state.pointing.kind:
             self._state.pointing.begin("")
             self.hovered.emit("")

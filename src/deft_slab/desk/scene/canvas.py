@@ -12,7 +12,8 @@ import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL class
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkOutputWindow, vtkPoints, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPlane, vtkPolyData
+from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
     vtkBillboardTextActor3D,
@@ -82,6 +83,28 @@ class Canvas:
     def visible(self, name: str, visible: bool) -> None:
         for actor in self._actors.get(name, []):
             actor.SetVisibility(visible)
+
+    def move(self, name: str, rotation: Floats, shift: Floats) -> None:
+        """Draws what has a name elsewhere: turned by (3, 3), then shifted by (3,) mm, from where it was put."""
+        matrix = vtkMatrix4x4()
+        for i in range(3):
+            for j in range(3):
+                matrix.SetElement(i, j, float(rotation[i, j]))
+            matrix.SetElement(i, 3, float(shift[i]))
+        for actor in self._actors.get(name, []):
+            actor.SetUserMatrix(matrix)
+
+    def hide_below(self, prefixes: tuple[str, ...], z: float) -> None:
+        """Draws nothing below a height (mm) of what has a name with such a beginning; all of it at 0."""
+        plane = vtkPlane()
+        plane.SetOrigin(0.0, 0.0, z)
+        plane.SetNormal(0.0, 0.0, 1.0)
+        for name, actors in self._actors.items():
+            if name.startswith(prefixes):
+                for actor in actors:
+                    actor.GetMapper().RemoveAllClippingPlanes()
+                    if z > 0:
+                        actor.GetMapper().AddClippingPlane(plane)
 
     def _put(self, name: str, actor: vtkActor) -> None:
         self._renderer.AddViewProp(actor)

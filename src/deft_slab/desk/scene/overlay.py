@@ -44,6 +44,28 @@ class View:
     def size(self) -> tuple[int, int]:
         return self.image.width(), self.image.height()
 
+    def place_at(self, x: float, y: float) -> tuple[Floats, Floats] | None:
+        """(place (3,) mm, unit normal (3,) towards the eye) of the surface under a pixel; None where there is none."""
+        found = [self._surface(x + dx, y + dy) for dx, dy in ((0, 0), (3, 0), (0, 3))]
+        if found[0] is None:
+            return None
+        towards = self.camera.eye - found[0]
+        towards /= np.linalg.norm(towards)
+        if found[1] is None or found[2] is None:
+            return found[0], towards
+        normal = np.cross(found[1] - found[0], found[2] - found[0])
+        length = float(np.linalg.norm(normal))
+        normal = normal / length if length > 1e-12 else towards
+        return found[0], normal if float(normal @ towards) > 0 else -normal
+
+    def _surface(self, x: float, y: float) -> Floats | None:
+        width, height = self.size
+        column, line = int(x), int(y)
+        if not (0 <= column < width and 0 <= line < height) or not np.isfinite(self.depth[line, column]):
+            return None
+        origin, towards = self.camera.ray(x, y, width, height)
+        return np.asarray(origin + float(self.depth[line, column]) / float(towards @ self.camera.frame[2]) * towards)
+
     def visible(self, points: Floats) -> NDArray[np.bool_]:
         """(n,) whether points (n, 3) are not behind something, by a small margin."""
         width, height = self.size

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter
 
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
+from ...core.plan import Tilt
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
 from ..messages import skin_placed
@@ -18,7 +19,9 @@ from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
 from .handles import CutFrame, cut_frame
+from .marks import mark_points, paint_marks
 from .overlay import View, paint_cut, paint_flag, paint_lines
+from .rings import Rings
 from .sheet import Sheet
 from .sizing import SizeLooks, paint_dimensions
 
@@ -43,6 +46,7 @@ class Stage:
         self._places: list[tuple[Floats, Floats]] = []
         self._open_edges: Floats | None = None
         self._boxes: list[tuple[Floats, Floats]] = []
+        self._marks: dict[int, Floats] = {}
         self._sheet, self._looks = Sheet(canvas), SizeLooks(state, canvas)
         bed = np.array([state.printer.bed_x, state.printer.bed_y, 0.5 * state.printer.height])
         self.box = self._model_box = (np.zeros(3), bed)
@@ -60,6 +64,7 @@ class Stage:
         if self._state.evaluated is not None:
             self._place_pieces()
             self._draw_pieces()
+        self.hide_below()
         self._draw_beds()
         fitted = self._state.pieces if self._state.evaluated and not self._state.in_place else ()
         self._sheet.draw_room(self._state.printer, fitted, self._boxes[: len(fitted)])
@@ -120,6 +125,7 @@ class Stage:
                 skin = skin_placed(piece, turn, move)
                 self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
         self._boxes = list(zip(lows, highs, strict=True))
+        self._marks = {} if sizing else self._place_marks()
         open_edges = state.evaluated.outcome.defects.segments
         if state.as_it_came:
             open_edges = state.model.solid.defects.segments * state.plan.factors
@@ -150,6 +156,66 @@ class Stage:
             self._canvas.mesh(f"copy {number}", points, solid.triangles, pale)
             boxes.append((points.min(axis=0), points.max(axis=0)))
         return boxes
+
+    def _place_marks(self) -> dict[int, Floats]:
+        """Points of the marks of all pieces, bed frame."""
+        found: dict[int, list[Floats]] = {}
+        for piece, (turn, move) in zip(self._state.pieces, self._places, strict=False):
+            for bit, points in mark_points(piece).items():
+                found.setdefault(bit, []).append(points @ turn.T + move)
+        return {bit: np.concatenate(parts) for bit, parts in found.items()}
+
+    def hide_below(self) -> None:
+        """Hides what lies below the height that the user chose; only in the Tilt step, on the bed."""
+        state = self._state
+        z = state.hidden_below if state.step == "Tilt" and not state.in_place else 0.0
+        self._canvas.hide_below(("piece ", "support ", "copy "), z)
+
+    @property
+    def chosen_box(self) -> tuple[Floats, Floats] | None:
+        """(low, high) of the selected piece as it is drawn."""
+        number = min(self._state.selected_piece, len(self._boxes) - 1)
+        return self._boxes[number] if self._boxes else None
+
+    def rings(self, camera: Camera) -> Rings | None:
+        """The rings that turn the selected piece; None while it is not turned by dragging."""
+        box = self.chosen_box
+        if self._state.pointing.kind != "turn" or box is None or self._state.in_place:
+            return None
+        low, high = box
+        return Rings((low + high) / 2, 0.5 * float(np.max(high - low)), -camera.frame[2])
+
+    def turn_piece(self, tilt: Tilt) -> None:
+        """Draws the selected piece in another seat, without its support, until the pieces are drawn anew."""
+        number = min(self._state.selected_piece, len(self._state.pieces) - 1)
+        piece, (turn, move) = self._state.pieces[number], self._places[number]
+        low, high = self._boxes[number]
+        centre = (low + high) / 2
+        now = turn @ piece.seat.rotation.T @ tilt.rotation
+        turned = now @ turn.T
+        shift = centre - turned @ centre
+        shift[2] = piece.lift - float((piece.solid.vertices @ now[2]).min()) - float((turned @ move)[2])
+        self._canvas.move(f"piece {number}", turned, shift)
+        self._canvas.remove(f"support {number}")
+        self._canvas.remove("marked")
+        self._marks = {}
+
+    def mark_facets(self, number: int, facets: NDArray[np.int32]) -> None:
+        """Marks some facets of a piece: an overhang spot that was flown to."""
+        piece, (turn, move) = self._state.pieces[number], self._places[number]
+        solid = piece.solid
+        points = (solid.vertices) @ turn.T + move - [0.0, 0.0, 0.08]
+        self._canvas.mesh("marked", points, solid.triangles[facets], tuple(rgb(palette.MADDER)), opacity=0.8)
+
+    def placed(self, number: int, place: Floats) -> Floats:
+        """(3,) mm, bed frame: a point of a piece's model frame, where it is drawn."""
+        turn, move = self._places[number]
+        return np.asarray(turn @ place + move)
+
+    def unplaced(self, number: int, place: Floats, normal: Floats) -> tuple[Floats, Floats]:
+        """A point of the bed frame and a direction, in the model frame of a piece."""
+        turn, move = self._places[number]
+        return turn.T @ (place - move), turn.T @ normal
 
     def highlight(self, hit: tuple[int, int, Floats] | None) -> None:
         """Marks the flat place around a facet of a piece: what would lie on the bed if it were seated on it."""
@@ -220,7 +286,8 @@ class Stage:
         return frame.handles(_ARM * camera.pixel(max(height, 1)))
 
     def paint(self, painter: QPainter, view: View, grabbed: str) -> None:
-        """Paints over the picture: open edges, the selected cut with its handles, the seams."""
+        """Paints over the picture: marks, open edges, the selected cut with its handles, the seams."""
+        paint_marks(painter, view, self._marks)
         for segments, colours in self._seams():
             paint_lines(painter, view, segments, colours, 3.0, through=self._state.draft is not None)
         if self._open_edges is not None:

@@ -106,10 +106,12 @@ class Panel(QScrollArea):
             self.add(layout)
         return found
 
-    def head(self, text: str) -> None:
+    def head(self, text: str) -> QLabel:
         if self.column.count():
             self.column.addSpacing(5)
-        self.column.addWidget(label(text, "head"))
+        made = label(text, "head")
+        self.column.addWidget(made)
+        return made
 
 
 def emptied(layout: QLayout) -> None:

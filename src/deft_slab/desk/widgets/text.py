@@ -29,6 +29,17 @@ def degrees(value: float) -> str:
     return f"{value:.1f}°".replace(".0°", "°")
 
 
+def hours(seconds: float) -> str:
+    """h:mm, with its unit."""
+    minutes = round(seconds / 60)
+    return f"{minutes // 60}:{minutes % 60:02d} h"
+
+
+def overhang(angle: float, counted_from: str) -> str:
+    """An overhang angle (degrees from the vertical) as the user counts it: from the "wall" or from the "bed"."""
+    return degrees(angle if counted_from == "wall" else 90.0 - angle) + f" from the {counted_from}"
+
+
 def box(size: tuple[float, float, float]) -> str:
     return " × ".join(f"{value:.0f}" for value in size) + " mm"
 

@@ -1,0 +1,221 @@
+"""Finding a seat: the tilt map of the selected piece, the seats worth trying, and where one has been."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from ..core.judge.tilts import turning
+from ..core.plan import Plan, Tilt
+from ..core.search.found import MapFigures
+from ..core.search.weighing import PRESETS, Weights, blend, parts_of
+from .messages import MapRound, SeatsFound, SeatShown
+
+if TYPE_CHECKING:
+    from .state import DeskState
+
+Floats = NDArray[np.float64]
+
+_DOWN = np.array([0.0, 0.0, -1.0])
+_LONGEST_TRAIL = 40
+
+
+class Seating(QObject):
+    """A part of the desk state.
+
+    figures : of all directions looked at, None before; flats : (k, 3) directions of large flats and hull facets
+    seats : worth trying, best first; ways : the present seat and a lean, on the bed and lifted; trail : where one has
+    been; figure : what colours the map, a key of ``FIGURES`` in the tilt map; weights : what matters here
+    """
+
+    changed = Signal()
+    peeked = Signal(object)
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self._state = state
+        self.figures: MapFigures | None = None
+        self.flats: Floats = np.empty((0, 3))
+        self.seats: tuple[SeatShown, ...] = ()
+        self.ways: tuple[SeatShown, ...] = ()
+        self.trail: list[Floats] = []
+        self.figure = "support_volume_mm3"
+        self._key: object = None
+        self._sought: Weights | None = None
+        state.outcome_changed.connect(self._look)
+        state.selection_changed.connect(self._look)
+        state.step_changed.connect(self._look)
+
+    # what there is
+
+    @property
+    def weights(self) -> Weights:
+        """What matters here; the preset of the printer's kind until the user says otherwise."""
+        return self._state.settings.weights or PRESETS[self._state.printer.kind]
+
+    @property
+    def busy(self) -> bool:
+        return self._state.jobs.busy_with("map")
+
+    @property
+    def now(self) -> Floats | None:
+        """(3,) the down direction of the selected piece's seat."""
+        tilt = self._state.tilt
+        return None if tilt is None else np.array(tilt.down)
+
+    @property
+    def has_show_faces(self) -> bool:
+        piece = self._state.piece
+        return piece is not None and bool((piece.marks & 1).any())
+
+    def values(self) -> Floats:
+        """(n,) the figure that colours the map, of each direction looked at."""
+        if self.figure == "blend":
+            return blend(parts_of(self.figures, self.has_show_faces), self.weights)
+        return np.asarray(getattr(self.figures, self.figure))
+
+    def nearest(self, down: Floats) -> int:
+        """The direction looked at that is nearest to one."""
+        return int(np.argmax(self.figures.down @ down))
+
+    def tilt_to(self, down: Floats) -> Tilt:
+        """The turn to a down direction that is nearest to the present seat."""
+        now = self._state.tilt.rotation
+        there = now @ down
+        return Tilt.from_rotation(turning(there / np.linalg.norm(there), _DOWN) @ now)
+
+    # looking
+
+    def _subject(self) -> object:
+        """What the map is of: it changes with the piece and what it is judged by, and not with its seat."""
+        state, plan = self._state, self._state.plan
+        wish = state.piece.wished if state.piece else None
+        lift = wish.lift if wish and wish.lift is not None else plan.lift
+        return (
+            plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.threshold, plan.marks, lift, plan.recipe,
+            state.selected_piece if len(state.pieces) > 1 else 0, state.printer,
+        )  # fmt: skip
+
+    def _look(self) -> None:
+        state = self._state
+        if state.step != "Tilt" or not state.up_to_date:
+            return
+        key = self._subject()
+        if key != self._key:
+            self._key = key
+            self.figures, self.seats, self.ways, self.trail = None, (), (), []
+            self._sought = None
+            self._ask_round(0)
+        now = self.now
+        if now is not None and (not self.trail or float(self.trail[-1] @ now) < 1 - 1e-6):
+            self.trail = [*self.trail, now][-_LONGEST_TRAIL:]
+            self.ways = ()
+        self.changed.emit()
+
+    def look_again(self) -> None:
+        """Goes on after it was stopped."""
+        self._key = None
+        self._look()
+
+    def _ask_round(self, number: int) -> None:
+        state, key = self._state, self._key
+
+        def done(found: MapRound) -> None:
+            if key != self._key:
+                return
+            self.figures = found.figures if self.figures is None else self.figures.and_also(found.figures)
+            self.flats = found.flats
+            self.changed.emit()
+            if found.more:
+                self._ask_round(number + 1)
+            else:
+                self._ask_seats()
+
+        state.jobs.submit(
+            "map:round", "map_round", state.plan, state.printer, state.selected_piece, number, done=done,
+            failed=lambda _: None, label="Looking at all ways to sit",
+        )  # fmt: skip
+
+    def _ask_seats(self) -> None:
+        state, key, weights = self._state, self._key, self.weights
+
+        def done(found: SeatsFound) -> None:
+            if key != self._key:
+                return
+            self.figures, self.seats, self._sought = found.figures, found.seats, weights
+            self.changed.emit()
+            if weights != self.weights:
+                self._ask_seats()
+
+        state.jobs.submit(
+            "map:seats", "seats", state.plan, state.printer, state.selected_piece, weights, done=done,
+            failed=state.failed.emit, label="Looking for seats worth trying",
+        )  # fmt: skip
+
+    def peek(self, down: Floats) -> None:
+        """Asks for a small picture of the piece in a seat; ``peeked`` brings it."""
+        state = self._state
+        state.jobs.submit(
+            "peek", "peek", state.plan, state.selected_piece, self.tilt_to(down), done=self.peeked.emit,
+            failed=lambda _: None,
+        )  # fmt: skip
+
+    # choosing
+
+    def show_figure(self, figure: str) -> None:
+        self.figure = figure
+        self.changed.emit()
+
+    def weigh(self, weights: Weights | None) -> None:
+        """Changes what matters here; None: the preset of the printer's kind."""
+        self._state.change_settings(self._state.settings.model_copy(update={"weights": weights}))
+        self.changed.emit()
+        if self.figures is not None and not self.busy:
+            self._ask_seats()
+
+    def take(self, did: str, tilt: Tilt, lift: float | None = None) -> None:
+        """Seats the selected piece."""
+        self._state.set_tilt(did, tilt, lift)
+
+    def take_down(self, down: Floats) -> None:
+        """Seats the selected piece on the direction of the map that was clicked."""
+        self.take("take a seat from the tilt map", self.tilt_to(down))
+
+    def keep(self, shown: SeatShown) -> None:
+        """Keeps a seat as a choice without taking it."""
+        plan = self._state.plan_with_tilt(shown.seat.tilt, shown.seat.lift)
+        self._state.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
+
+    def compare_ways(self, lift: float) -> None:
+        """Asks for what leaning and lifting would gain and cost."""
+        state, key, plan = self._state, self._key, self._state.plan
+
+        def done(found: Any) -> None:
+            if key == self._key and state.plan == plan:
+                self.ways = found
+                self.changed.emit()
+
+        state.ask("ways", "leanings", plan, state.printer, state.selected_piece, self.weights, lift, done=done,
+                  label="Leaning it a little")  # fmt: skip
+
+    def seat_all(self) -> None:
+        """Seats every piece in the seat that is best by the weights."""
+        state = self._state
+        plan, pieces = state.plan, state.pieces
+
+        def done(tilts: list[Tilt]) -> None:
+            if state.plan != plan:
+                return
+            changed: Plan = plan
+            if len(pieces) == 1 and pieces[0].alone:
+                changed = plan.changed(tilt=tilts[0])
+            else:
+                for piece, tilt in zip(pieces, tilts, strict=True):
+                    changed = changed.with_wish(piece.wish(seat=tilt), piece.wished)
+            state.do_plan("seat all pieces", changed)
+
+        state.ask("all", "best_seats", plan, state.printer, len(pieces), self.weights, done=done,
+                  label="Seating all pieces")  # fmt: skip

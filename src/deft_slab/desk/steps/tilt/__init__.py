@@ -1,0 +1,27 @@
+"""Tilt: all ways to sit at once, what each costs, and what it would scar."""
+
+from __future__ import annotations
+
+from ...state import DeskState
+from ...widgets.pages import Pages
+from .byhand import ByHandPanel
+from .costs import CostsPanel
+from .faces import FacesPanel
+from .find import FindPanel
+
+_TIPS = {
+    "Find": "The tilt map, the seats worth trying, and what matters here.",
+    "By hand": "Turn it, or seat it on a facet, on three points or on a region.",
+    "Costs": "Every figure of this seat; what leaning or lifting it would change.",
+    "Faces": "Which faces must come out clean, who looks at them, where support is wanted or refused.",
+}
+
+
+class TiltPanel(Pages):
+    def __init__(self, state: DeskState) -> None:
+        pages = {
+            "Find": FindPanel(state), "By hand": ByHandPanel(state), "Costs": CostsPanel(state),
+            "Faces": FacesPanel(state),
+        }  # fmt: skip
+        super().__init__(pages, _TIPS)
+        self.turned.connect(lambda name: state.pointing.begin(""))

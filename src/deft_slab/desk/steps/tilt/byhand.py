@@ -1,0 +1,136 @@
+"""By hand: turn it about the bed's axes or the view, or seat it on what is pointed at."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QGridLayout, QPushButton
+
+from ....core.plan import Tilt
+from ...state import STAND_UP, DeskState
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, label, row
+
+AXES = (
+    ("Sideways", (0.0, 1.0, 0.0), "about the bed's depth: the left or right side goes down"),
+    ("Forward", (1.0, 0.0, 0.0), "about the bed's width: the front or the back goes down"),
+    ("Around", (0.0, 0.0, 1.0), "about the vertical: changes how it fits the bed, and no other figure"),
+)
+STEPS = (-15.0, -5.0, 5.0, 15.0)
+PICKS = (
+    ("facet", "On a facet …", "Then click, on the bed, the facet that should lie down."),
+    ("three", "On three points …", "Then click three points; the plane through them lies down."),
+    ("region", "On a region …", "Then click a smooth region; the plane that fits it best lies down."),
+    ("up", "Up along two points …", "Then click a lower and an upper point; the way from one to the other points up."),
+)
+
+
+class ByHandPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self.head("Seat it")
+        self.picks: dict[str, QPushButton] = {}
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for place, (kind, words, tip) in enumerate(PICKS):
+            self.picks[kind] = button(words, tip, partial(self._pick, kind), checkable=True,
+                                      role="main" if kind == "facet" else "")  # fmt: skip
+            grid.addWidget(self.picks[kind], place // 2, place % 2)
+        over = button("Turn over", "Turns it upside down, about the bed's depth.", lambda: state.turn((0, 1, 0), 180))
+        back = button("As opened", "Back to how it stood in its file.", self._as_opened)
+        grid.addWidget(over, 2, 0)
+        grid.addWidget(back, 2, 1)
+        self.add(grid)
+        self.head("Turn it")
+        self.drag = button(
+            "Turn by dragging on the bed …", "Then drag a ring on the bed; the angle shows. Shift: steps of 5°.",
+            partial(self._pick, "turn"), checkable=True,
+        )  # fmt: skip
+        self.add(self.drag)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.turns: dict[str, NumberField] = {}
+        for place, (name, axis, tip) in enumerate(AXES):
+            self._axis(grid, place, name, tip, partial(self._turn, axis))
+        self._axis(grid, len(AXES), "In the view", "about the line of sight, counter-clockwise as you see it",
+                   self._turn_in_view)  # fmt: skip
+        self.add(grid)
+        self.add(label("On the bed, [ and ] turn it forward by 5°, { and } sideways.", "faint", wrap=True))
+        self.head("Needs support past")
+        self.threshold = NumberField("°", low=0, high=89, step=5, decimals=1)
+        self.threshold.setAccessibleName("Overhang threshold")
+        self.threshold.setToolTip("Facets that hang over more than this need support. A larger angle makes less of it.")
+        self.threshold.committed.connect(self._set_threshold)
+        self._from = label("", "faint")
+        self.add(row(self.threshold, self._from, 1))
+        self.head("Lifted over the bed by")
+        self.lift = NumberField("mm", low=0, high=100, step=1, decimals=1)
+        self.lift.setAccessibleName("Lift")
+        self.lift.setToolTip("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
+        self.lift.committed.connect(state.set_lift)
+        self._lifted = label("", "faint")
+        self.add(row(self.lift, self._lifted, 1))
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _axis(self, grid: QGridLayout, place: int, name: str, tip: str, turn) -> None:
+        grid.addWidget(label(name), place, 0)
+        for column, degrees in enumerate(STEPS):
+            sign = "−" if degrees < 0 else "+"
+            grid.addWidget(
+                button(f"{sign}{abs(degrees):g}°", f"{name} by {degrees:g}°, {tip}.", partial(turn, degrees),
+                       role="small"),
+                place, column + 1,
+            )  # fmt: skip
+        typed = NumberField("°", low=-360, high=360, step=5, decimals=1)
+        typed.setMinimumWidth(52)
+        typed.set_value(0.0)
+        typed.setAccessibleName(f"{name} by")
+        typed.setToolTip(f"Turns by the typed angle, {tip}. Enter turns.")
+        typed.committed.connect(partial(self._turn_typed, turn, typed))
+        grid.addWidget(typed, place, 5)
+        self.turns[name] = typed
+
+    def _pick(self, kind: str) -> None:
+        state = self._state
+        if state.in_place and len(state.pieces) > 1:
+            state.show(in_place=False)
+        state.pointing.begin("" if state.pointing.kind == kind else kind)
+
+    def _as_opened(self) -> None:
+        model = self._state.model
+        self._state.set_tilt("stand as opened", STAND_UP if model and model.up_stated else Tilt())
+
+    def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
+        if self._state.plan is not None:
+            self._state.turn(axis, degrees)
+
+    def _turn_in_view(self, degrees: float) -> None:
+        self._turn(self._state.line_of_sight, degrees)
+
+    def _turn_typed(self, turn, field: NumberField, degrees: float) -> None:
+        field.set_value(0.0)
+        turn(degrees)
+
+    def _set_threshold(self, shown: float) -> None:
+        wall = self._state.settings.angle_from == "wall"
+        self._state.set_threshold(min(shown if wall else 90 - shown, 89.0))
+
+    def refresh(self) -> None:
+        state, piece = self._state, self._state.piece
+        self.setEnabled(state.model is not None)
+        for kind, pick in self.picks.items():
+            pick.setChecked(state.pointing.kind == kind)
+        self.drag.setChecked(state.pointing.kind == "turn")
+        wall = state.settings.angle_from == "wall"
+        self._from.setText(
+            f"from the {state.settings.angle_from}" + (" (a wall is 0°)" if wall else " (a ceiling is 0°)")
+        )
+        if piece is None or state.plan is None:
+            return
+        self.threshold.set_value(state.plan.threshold if wall else 90 - state.plan.threshold)
+        self.lift.set_value(piece.lift)
+        self._lifted.setText("stands on support only" if piece.lift > 0 else "directly on the bed")

@@ -1,0 +1,106 @@
+"""Costs: every figure of this seat, and what leaning or lifting it would change."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from ...messages import SeatShown
+from ...state import DeskState
+from ...widgets import text
+from ...widgets.legend import SupportBar
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, emptied, label, line, row, say
+from .find import SeatRow
+
+
+class CostsPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self.head("What this seat costs")
+        self._bar = SupportBar()
+        self._rows = self.add_figures(("Support volume", "The whole space between overhangs and what is below them."))
+        self.add(self._bar)
+        self._rows |= self.add_figures(
+            ("on the bed", "Support that ends on the bed."),
+            ("on the piece", "Support that ends on the piece and scars it."),
+            ("hard to reach", "Support where hardly a ray gets out (hatched); a part of the two above."),
+            ("plastic in it", "Support volume times the printer's support density."),
+            ("Overhang area", "Area of the facets past the threshold that do not rest on the bed."),
+            ("Touched area", "Supported area, and the area of the piece that support stands on."),
+            ("Scar on show faces", "The part of the touched area that lies on show faces."),
+            ("Kept clear", "Area that needs support and is refused it: it would hang in the air."),
+        )
+        self.add(line())
+        self._rows |= self.add_figures(
+            ("Base area", "Area that rests on the bed, within 0.2 mm."),
+            ("Tips at", "Angle by which it can be tilted before it falls over."),
+            ("Height", "Height over the bed, with the lift."),
+            ("Layers", "At the printer's usual layer height."),
+            ("Largest layer", "The largest area of one layer: wide layers pull hard on a resin printer's film."),
+            ("Sudden growth", "The most that a layer is larger than the one before it."),
+            ("Nearly level underside", "Area facing down within 10° of flat, that does not rest on the bed."),
+            ("Time", "An estimate from the printer's profile, for this piece alone on the bed."),
+        )
+        self._verdict = label("", "good", wrap=True)
+        self.add(self._verdict)
+        self.head("Leaning, lifting")
+        self.add(label("Just off flat is worst; a real lean makes small layers.", "faint", wrap=True))
+        self.lift = NumberField("mm", low=0.5, high=100, step=1, decimals=1)
+        self.lift.set_value(5.0)
+        self.lift.setAccessibleName("Lift to compare with")
+        self.lift.setToolTip("How far over the bed the lifted ways to use this seat would stand.")
+        self.compare = button("Compare", "Measures this seat and the best lean off it, on the bed and lifted.",
+                              self._compare)  # fmt: skip
+        self.add(row(self.compare, label("lifted by", "faint"), self.lift, 1))
+        self.ways = self.add_list()
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
+                       state.seating.changed):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _compare(self) -> None:
+        if self._state.up_to_date:
+            self._state.seating.compare_ways(self.lift.value)
+
+    def refresh(self) -> None:
+        state, piece = self._state, self._state.piece
+        self.setEnabled(state.model is not None)
+        if piece is None or state.plan is None:
+            return
+        f = piece.figures
+        self._bar.show_parts(f.support_on_bed_mm3, f.support_on_piece_mm3, f.support_inside_mm3)
+        for name, shown in {
+            "Support volume": text.volume(f.support_volume_mm3), "on the bed": text.volume(f.support_on_bed_mm3),
+            "on the piece": text.volume(f.support_on_piece_mm3), "hard to reach": text.volume(f.support_inside_mm3),
+            "plastic in it": text.volume(f.support_volume_mm3 * state.printer.support_density),
+            "Overhang area": text.area(f.overhang_area_mm2), "Touched area": text.area(f.touched_area_mm2),
+            "Scar on show faces": text.area(f.show_scar_mm2), "Kept clear": text.area(f.unheld_area_mm2),
+            "Base area": text.area(f.base_area_mm2), "Tips at": text.degrees(f.tipping_deg),
+            "Height": text.mm(f.height_mm), "Layers": f"{f.layers:,} of {state.printer.layer_height:g} mm",
+            "Largest layer": text.area(f.largest_layer_mm2), "Sudden growth": text.area(f.layer_growth_mm2),
+            "Nearly level underside": text.area(f.level_underside_mm2), "Time": "≈ " + text.hours(f.print_seconds),
+        }.items():  # fmt: skip
+            self._rows[name].setText(shown)
+        if piece.lift > 0:
+            say(self._verdict, f"Stands on its support only, {piece.lift:g} mm over the bed.", "faint")
+        elif f.sits_flat:
+            say(self._verdict, "✓ sits flat" + ("" if piece.alone else f" · {piece.seat_kind}"), "good")
+        elif f.tipping_deg < 0:
+            say(self._verdict, "Falls over as it stands: its weight is outside what it stands on.", "look")
+        else:
+            say(self._verdict, "Does not sit flat: too little lies on the bed, or it tips too easily.", "look")
+        self._fill_ways(state.seating.ways)
+
+    def _fill_ways(self, ways: tuple[SeatShown, ...]) -> None:
+        emptied(self.ways)
+        for shown in ways:
+            f, first = shown.seat.figures, ways[0].seat.figures
+            layer = text.signed(text.area(abs(f.largest_layer_mm2 - first.largest_layer_mm2)),
+                                f.largest_layer_mm2 - first.largest_layer_mm2)  # fmt: skip
+            difference = "" if shown is ways[0] else f" · largest layer {layer}"
+            way = SeatRow("", shown, difference, False, partial(self._state.seating.keep, shown))
+            way.clicked.connect(partial(self._state.seating.take, f"take “{shown.seat.kind}”", shown.seat.tilt,
+                                        shown.seat.lift))  # fmt: skip
+            self.ways.addWidget(way)

@@ -1,0 +1,172 @@
+"""Faces: what must come out clean, who looks at it, where support is wanted or refused."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
+
+from ....core.marking import Audience
+from ....core.plan import Tilt
+from ...marker import MEANINGS
+from ...state import STAND_UP, DeskState
+from ...widgets import text
+from ...widgets.audience_view import AudienceView
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, label, row
+
+_MEANS = {
+    "show": ("Show face", "Must come out clean: scars on it are counted apart. Drawn as teal dots."),
+    "hold": ("Hold spot", "Undersides here get support even if they are not steep. Drawn as amber squares."),
+    "clear": ("Clear spot", "No support here; what would hang in the air is counted. Drawn as ink crosses."),
+}
+_WAYS = (
+    ("brush", "Brush …", "Drag over the surface."),
+    ("grown", "Region …", "Click: the smooth surface around, up to creases."),
+    ("ball", "Ball …", "Click the middle of a ball."),
+    ("box", "Box …", "Click the middle of a box."),
+)
+_LOOKING = (("everywhere", "from everywhere"), ("front", "from the front"), ("all round", "from all round"),
+            ("above", "from above"))  # fmt: skip
+
+
+class FacesPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._marker = state, state.marker
+        self.head("Mark a")
+        self.meanings: dict[str, QPushButton] = {}
+        for meaning, (words, tip) in _MEANS.items():
+            self.meanings[meaning] = button(words, tip, partial(self._mean, meaning), checkable=True, role="small")
+        self.add(row(*self.meanings.values(), 1))
+        self.head("by")
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        self.ways: dict[str, QPushButton] = {}
+        for place, (kind, words, tip) in enumerate(_WAYS):
+            self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True,
+                                     role="main" if kind == "brush" else "")  # fmt: skip
+            grid.addWidget(self.ways[kind], place // 2, place % 2)
+        self.seen = button("All that is seen", "Everything of which the audience below sees a quarter or more.",
+                           self._marker.what_is_seen)  # fmt: skip
+        self.detail = button("Most detailed", "A suggestion: the 15 % of the surface that bend most.",
+                             self._marker.most_detailed)  # fmt: skip
+        grid.addWidget(self.seen, 2, 0)
+        grid.addWidget(self.detail, 2, 1)
+        self.add(grid)
+        self.reach = NumberField("mm", low=0.1, high=1000, step=1, decimals=1)
+        self.reach.setAccessibleName("Reach of the brush")
+        self.reach.setToolTip("Radius of the brush and the ball, half the side of the box.")
+        self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
+        self.crease = NumberField("°", low=1, high=180, step=5, decimals=0)
+        self.crease.setAccessibleName("Crease")
+        self.crease.setToolTip("A region ends where the surface bends by more than this from one facet to the next.")
+        self.crease.committed.connect(lambda degrees: self._marker.set(crease=degrees))
+        self.add(row(label("reach", "faint"), self.reach, label("crease", "faint"), self.crease, 1))
+        self.erase = button("Rub out instead", "Takes marks of this kind away where you brush or click.", self._erase,
+                            checkable=True, role="small")  # fmt: skip
+        self.none = button("Rub out all of these", "Takes all marks of this kind away.", self._rub_out, role="small")
+        self.add(row(self.erase, self.none, 1))
+        self.head("Marked on this piece")
+        self._rows = self.add_figures(
+            ("Show faces", "Area that must come out clean."), ("scarred there", "Touched area that lies on them."),
+            ("Hold spots", "Area that gets support if it faces down."),
+            ("Clear spots", "Area that is kept free of support."),
+            ("left in the air", "Area that needs support and is refused it."),
+        )  # fmt: skip
+        self.head("Audience")
+        self.looking = QComboBox()
+        for name, words in _LOOKING:
+            self.looking.addItem(words, name)
+        self.looking.setAccessibleName("Audience")
+        self.looking.setToolTip("From where the prop is looked at: counts for seams in sight and “All that is seen”.")
+        self.looking.activated.connect(lambda n: self._audience(looking=self.looking.itemData(n)))
+        self.spread = NumberField("°", low=5, high=180, step=5, decimals=0)
+        self.spread.setAccessibleName("Spread of the audience")
+        self.spread.setToolTip("How far to either side the audience stands.")
+        self.spread.committed.connect(lambda degrees: self._audience(spread=degrees))
+        self.view = AudienceView()
+        self.view.turned.connect(self._turn_front)
+        grid = QGridLayout()
+        grid.addWidget(self.view, 0, 0, 3, 1)
+        grid.addWidget(self.looking, 0, 1)
+        grid.addLayout(row(label("to either side", "faint"), self.spread), 1, 1)
+        grid.addWidget(label("● where its front is, seen from above", "faint", wrap=True), 2, 1)
+        self.add(grid)
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
+                       self._marker.changed):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    # what the user does
+
+    def _mean(self, meaning: str) -> None:
+        self._marker.set(meaning=meaning)
+
+    def _begin(self, kind: str) -> None:
+        self._state.pointing.begin("" if self._state.pointing.kind == kind else kind)
+
+    def _erase(self) -> None:
+        self._marker.set(erase=self.erase.isChecked())
+
+    def _rub_out(self) -> None:
+        self._state.unmark_all(self._marker.meaning)
+
+    def _opened(self) -> np.ndarray:
+        """(3, 3): from the file's axes to how the model was opened."""
+        model = self._state.model
+        return (STAND_UP if model and model.up_stated else Tilt()).rotation
+
+    def _audience(self, **what: object) -> None:
+        if self._state.plan is None:
+            return
+        up = tuple(float(value) for value in self._opened().T @ [0.0, 0.0, 1.0])
+        values = {**self._state.plan.audience.model_dump(), "up": up, **what}
+        self._state.set_audience(Audience.model_validate(values))
+
+    def _turn_front(self, degrees: float) -> None:
+        if self._state.plan is None:
+            return
+        opened = self._opened()
+        turn = Tilt.turn((0.0, 0.0, 1.0), degrees).rotation
+        front = opened.T @ turn @ opened @ np.array(self._front())
+        self._audience(front=tuple(float(value) for value in front))
+
+    def _front(self) -> tuple[float, float, float]:
+        """The front of the audience; of a file that stands on Y, its own until it is turned."""
+        audience = self._state.plan.audience
+        if audience == Audience() and self._state.model.up_stated:
+            x, y, z = self._opened().T @ [0.0, -1.0, 0.0]
+            return float(x), float(y), float(z)
+        return audience.front
+
+    # what is shown
+
+    def refresh(self) -> None:
+        state, marker = self._state, self._marker
+        self.setEnabled(state.model is not None)
+        for meaning, way in self.meanings.items():
+            way.setChecked(marker.meaning == meaning)
+        for kind, way in self.ways.items():
+            way.setChecked(state.pointing.kind == kind)
+        self.erase.setChecked(marker.erase)
+        self.reach.set_value(marker.reach)
+        self.crease.set_value(marker.crease)
+        self.none.setToolTip(f"Takes all {MEANINGS[marker.meaning]}s away.")
+        if state.plan is None or state.piece is None:
+            return
+        piece, audience = state.piece, state.plan.audience
+        areas = [float(piece.solid.areas[(piece.marks & bit) > 0].sum()) for bit in (1, 2, 4)]
+        for name, area in {
+            "Show faces": areas[0], "scarred there": piece.figures.show_scar_mm2, "Hold spots": areas[1],
+            "Clear spots": areas[2], "left in the air": piece.figures.unheld_area_mm2,
+        }.items():  # fmt: skip
+            self._rows[name].setText(text.area(area))
+        self.looking.setCurrentIndex([name for name, _ in _LOOKING].index(audience.looking))
+        self.spread.set_value(audience.spread)
+        self.spread.setEnabled(audience.looking in ("front", "above"))
+        x, y, _ = self._opened() @ np.array(self._front())
+        self.view.show_audience(audience, math.degrees(math.atan2(y, x)))

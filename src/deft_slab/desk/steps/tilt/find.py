@@ -1,0 +1,281 @@
+"""Find: the tilt map, the seats worth trying, and what matters here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPixmap
+from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QSlider, QVBoxLayout
+
+from ....core.plan import Tilt
+from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
+from ...messages import SeatShown
+from ...state import STAND_UP, DeskState
+from ...widgets import text
+from ...widgets.parts import Panel, button, emptied, label, row, say
+from ...widgets.tilt_map import Shown, TiltMap
+
+FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
+    "support_volume_mm3": ("support volume", text.volume),
+    "overhang_area_mm2": ("overhang area", text.area),
+    "touched_area_mm2": ("touched area", text.area),
+    "show_scar_mm2": ("scar on show faces", text.area),
+    "height_mm": ("height", text.mm),
+    "largest_layer_mm2": ("largest layer", text.area),
+    "level_underside_mm2": ("nearly level underside", text.area),
+    "print_seconds": ("time", text.hours),
+    "blend": ("what matters here", lambda value: f"{value:.2f}"),
+}
+"""What can colour the map: words, and how a value of it is shown."""
+
+_WEIGHT_WORDS = {
+    "support": ("Little support", "Support volume counts for so much."),
+    "clean": ("Clean show faces", "Scar on show faces counts for so much; all touched area where none are marked."),
+    "quick": ("Quick", "Estimated hours count for so much."),
+    "steady": ("Stands steadily", "Sitting flat, and not tipping easily, counts for so much."),
+    "small_layers": ("Small layers", "The largest layer and nearly level undersides count for so much (resin)."),
+}
+_PICTURE = (46, 32)
+
+
+def pixmap_of(picture: np.ndarray, width: int, height: int) -> QPixmap:
+    rows, columns, _ = picture.shape
+    image = QImage(picture.data, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888).copy()
+    return QPixmap.fromImage(image).scaled(
+        width, height, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    )
+
+
+class SeatRow(QFrame):
+    """A seat worth trying: number, picture, why, figures. A click takes it."""
+
+    clicked = Signal()
+
+    def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
+        super().__init__()
+        self.setObjectName("chosen" if chosen else "seat")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        f = shown.seat.figures
+        self.setAccessibleName(f"Seat {number}: {shown.seat.kind}")
+        costs = (
+            f"support {text.volume(f.support_volume_mm3)}", f"overhang {text.area(f.overhang_area_mm2)}",
+            f"touched {text.area(f.touched_area_mm2)}", f"scar on show faces {text.area(f.show_scar_mm2)}",
+            f"{text.mm(f.height_mm)} high", f"largest layer {text.area(f.largest_layer_mm2)}",
+        )  # fmt: skip
+        self.setToolTip(f"{shown.seat.kind}: {', '.join(costs)}. Click to sit like this.")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(4, 2, 2, 2)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(0)
+        picture = QLabel()
+        picture.setPixmap(pixmap_of(shown.picture, *_PICTURE))
+        picture.setFixedWidth(_PICTURE[0])
+        flat = "✓ sits flat" if f.sits_flat else "! not flat"
+        grid.addWidget(label(number, "title"), 0, 0, 2, 1)
+        grid.addWidget(picture, 0, 1, 2, 1)
+        why = label(shown.seat.kind, wrap=True)
+        grid.addWidget(why, 0, 2)
+        scar = f" · scar {text.area(f.show_scar_mm2)}" if f.show_scar_mm2 > 0.05 else ""
+        said = label(f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}", "good" if f.sits_flat else "faint",
+                     wrap=True)  # fmt: skip
+        grid.addWidget(said, 1, 2)
+        volume = label(text.volume(f.support_volume_mm3), "figure")
+        volume.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(volume, 0, 3)
+        self.keep = button("Keep", "Keeps this seat as a choice in the ledger, without taking it.", keep, role="small")
+        grid.addWidget(self.keep, 1, 3)
+        grid.setColumnStretch(2, 1)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class FindPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._seating = state, state.seating
+        self._turned_over = False
+        self._rows_for: tuple[object, ...] = ()
+        self.figure = QComboBox()
+        for name, (words, _) in FIGURES.items():
+            self.figure.addItem(words, name)
+        self.figure.setToolTip("What colours the map: light is little, dark is much.")
+        self.figure.setAccessibleName("Figure of the tilt map")
+        self.figure.activated.connect(lambda n: self._seating.show_figure(self.figure.itemData(n)))
+        self.other_side = button(
+            "Upside down in the middle", "Puts the opposite of how it was opened in the middle.", self._turn,
+            checkable=True, role="small",
+        )  # fmt: skip
+        self.add(row(label("What points down, by", "faint"), self.figure, 1))
+        self.map = TiltMap()
+        self.map.hovered.connect(self._on_hovered)
+        self.map.rested.connect(self._seating.peek)
+        self.map.chosen.connect(self._seating.take_down)
+        self._seating.peeked.connect(self._on_peeked)
+        self.add(self.map)
+        self._said = label("", "faint", wrap=True)
+        self._said.setMinimumHeight(46)
+        self._said.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._peek = QLabel()
+        self._peek.hide()
+        self._peek.setFixedSize(70, 48)
+        words = QVBoxLayout()
+        words.addWidget(self._said)
+        across = row(self._peek)
+        across.addLayout(words, 1)
+        self.add(across)
+        self.again = button("Look on", "Goes on looking after it was stopped.", self._seating.look_again,
+                            role="small")  # fmt: skip
+        self.all = button("Seat all pieces", "Seats every piece in its best seat by what matters here.",
+                          self._seating.seat_all, role="small")  # fmt: skip
+        self.add(row(self.other_side, self.again, self.all, 1))
+        self.head("Seats worth trying, best by what matters here first")
+        self.seats = self.add_list()
+        self.seats.setSpacing(2)
+        self.head("What matters here")
+        self.sliders: dict[str, QSlider] = {}
+        self._effects = {}
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        for place, aim in enumerate(AIMS):
+            words, tip = _WEIGHT_WORDS[aim]
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, 100)
+            slider.setSingleStep(5)
+            slider.setAccessibleName(words)
+            slider.setToolTip(tip)
+            slider.valueChanged.connect(self._weigh)
+            self.sliders[aim] = slider
+            self._effects[aim] = label("", "faint")
+            self._effects[aim].setToolTip("How good the first seat is in this: 0 is perfect, 1 is the middle of all.")
+            self._effects[aim].setFixedWidth(34)
+            grid.addWidget(label(words), place, 0)
+            grid.addWidget(slider, place, 1)
+            grid.addWidget(self._effects[aim], place, 2)
+        self.add(grid)
+        filament = button("As for filament", "Little support and standing steadily first.",
+                          partial(self._preset, PRESETS["filament"]), role="small")  # fmt: skip
+        resin = button("As for resin", "Clean faces and small layers first.",
+                       partial(self._preset, PRESETS["resin"]), role="small")  # fmt: skip
+        self.add(row(filament, resin, 1))
+        self.column.addStretch(1)
+        for signal in (self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
+                       state.outcome_changed):  # fmt: skip
+            signal.connect(self.refresh)
+        state.jobs.progressed.connect(self._show_buttons)
+        self.refresh()
+
+    # what the user does
+
+    def _turn(self) -> None:
+        self._turned_over = self.other_side.isChecked()
+        self.refresh()
+
+    def _weigh(self) -> None:
+        self._seating.weigh(Weights(**{aim: slider.value() for aim, slider in self.sliders.items()}))
+
+    def _preset(self, weights: Weights) -> None:
+        self._seating.weigh(weights)
+
+    def _on_hovered(self, down: np.ndarray | None) -> None:
+        self._peek.setVisible(down is not None)
+        if down is None:
+            self._peek.clear()
+        self._say(down)
+
+    def _on_peeked(self, picture: np.ndarray) -> None:
+        if self.map.underMouse() or self.map.hasFocus():
+            self._peek.setPixmap(pixmap_of(picture, self._peek.width(), self._peek.height()))
+
+    # what is shown
+
+    def _middle(self) -> np.ndarray:
+        """(3, 3): the direction in the middle of the map to -z, as the model was opened or upside down."""
+        opened = STAND_UP if self._state.model and self._state.model.up_stated else Tilt()
+        over = Tilt.turn((0.0, 1.0, 0.0), 180.0) if self._turned_over else Tilt()
+        return over.after(opened).rotation
+
+    def refresh(self) -> None:
+        seating = self._seating
+        self.setEnabled(self._state.model is not None)
+        self.figure.setCurrentIndex(list(FIGURES).index(seating.figure))
+        self._show_buttons()
+        for aim, slider in self.sliders.items():
+            slider.blockSignals(True)
+            slider.setValue(getattr(seating.weights, aim))
+            slider.blockSignals(False)
+        if seating.figures is None or seating.now is None:
+            self.map.show_map(None)
+            self._fill_seats(())
+            return
+        self.map.show_map(
+            Shown(self._middle(), seating.figures, seating.values(), seating.now, seating.flats,
+                  tuple(np.array(one.seat.tilt.down) for one in seating.seats), tuple(seating.trail))
+        )  # fmt: skip
+        if not self.map.underMouse():
+            self._say(None)
+        self._fill_seats(seating.seats)
+        self._show_effects()
+
+    def _show_buttons(self, *_progress: object) -> None:
+        seating = self._seating
+        stopped = seating.figures is not None and not seating.seats and not seating.busy
+        self.again.setVisible(stopped)
+        self.all.setVisible(len(self._state.pieces) > 1)
+
+    def _say(self, down: np.ndarray | None) -> None:
+        """The figures of the direction under the pointer; without one, the range of the map."""
+        seating = self._seating
+        figures = seating.figures
+        if figures is None:
+            return
+        words, shown = FIGURES[seating.figure]
+        if down is None:
+            values = seating.values()
+            middle = "upside down" if self._turned_over else "as opened"
+            self._said.setText(
+                f"{words}: {shown(float(values.min()))} (light) to {shown(float(values.max()))} (dark). "
+                f"In the middle: {middle}. Squares: flats; circles: the seats below; cross: now."
+            )
+            return
+        n = seating.nearest(down)
+        flat = "sits flat" if figures.sits_flat[n] > 0.5 else "not flat"
+        self._said.setText(
+            f"≈ support {text.volume(float(figures.support_volume_mm3[n]))}, overhang "
+            f"{text.area(float(figures.overhang_area_mm2[n]))}, scar {text.area(float(figures.show_scar_mm2[n]))}, "
+            f"{text.mm(float(figures.height_mm[n]))} high, {text.hours(float(figures.print_seconds[n]))}, {flat}"
+        )
+
+    def _fill_seats(self, seats: tuple[SeatShown, ...]) -> None:
+        now = self._seating.now
+        key = (seats, None if now is None else tuple(np.round(now, 6)))
+        if key == self._rows_for and self.seats.count():
+            return
+        self._rows_for = key
+        emptied(self.seats)
+        if not seats:
+            self.seats.addWidget(label("They come once the map has been looked over.", "faint", wrap=True))
+        for number, shown in enumerate(seats, 1):
+            down = np.array(shown.seat.tilt.down)
+            chosen = now is not None and float(down @ now) > 1 - 1e-6
+            line = SeatRow(str(number), shown, " · now" if chosen else "", chosen, partial(self._seating.keep, shown))
+            line.clicked.connect(partial(self._seating.take, f"take the seat “{shown.seat.kind}”", shown.seat.tilt))
+            self.seats.addWidget(line)
+
+    def _show_effects(self) -> None:
+        """How good the best direction by the weights is in each aim."""
+        seating = self._seating
+        parts = parts_of(seating.figures, seating.has_show_faces)
+        best = int(np.argmin(blend(parts, seating.weights)))
+        for aim, effect in self._effects.items():
+            say(effect, f"→ {float(parts[aim][best]):.2f}", "faint")

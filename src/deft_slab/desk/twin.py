@@ -1,0 +1,269 @@
+"""Twin view: two choices side by side, seen from the same place, with the figures that differ."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+
+from ..core.plan import Plan
+from .ledger.model import COLUMNS, Row, cell_text
+from .look import palette
+from .look.palette import rgb
+from .messages import Evaluated
+from .scene.camera import Camera
+from .scene.overlay import View
+from .state import DeskState, Shown
+from .widgets import text
+from .widgets.parts import button, emptied, label, row
+
+_IN_A_ROW = 5
+NOW = "now"
+"""The name, among those of choices, of the plan on the bed."""
+
+
+class _Looked:
+    """What a stage asks of the desk state, answered for another plan: everything else is as on the desk."""
+
+    def __init__(self, state: DeskState, evaluated: Evaluated) -> None:
+        self._state = state
+        self.evaluated = evaluated
+        self.pieces = evaluated.outcome.pieces
+        self.plan = evaluated.outcome.plan
+        self.step, self.in_place, self.selected_piece = "Check", False, -1
+        self.draft = self.live = self.cut = None
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._state, name)
+
+
+class TwinPane(QWidget):
+    """One half: a plan on its bed. Left drag turns, middle drag moves, the wheel comes nearer, in both halves."""
+
+    looked = Signal(object)
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._canvas = self._stage = self._view = None
+        self.evaluated: Evaluated | None = None
+        self.camera = Camera()
+        self._last: QPointF | None = None
+        self.setMinimumSize(200, 200)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(0)
+        self._timer.timeout.connect(self._draw)
+
+    def show_plan(self, evaluated: Evaluated | None) -> None:
+        self.evaluated = evaluated
+        if evaluated is not None:
+            from .scene.canvas import Canvas  # slow to load: kept out of start-up
+            from .scene.stage import Stage
+
+            if self._canvas is None:
+                self._canvas = Canvas(tuple(rgb(palette.GROUND)))
+            self._canvas.remove("")
+            self._stage = Stage(_Looked(self._state, evaluated), self._canvas)
+            self._stage.rebuild()
+        self._later()
+
+    @property
+    def box(self) -> Any:
+        return self._stage.box if self._stage is not None and self.evaluated is not None else None
+
+    def look(self, camera: Camera) -> None:
+        self.camera = camera
+        self._later()
+
+    def _later(self) -> None:
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def _draw(self) -> None:
+        if self._canvas is not None and self.evaluated is not None and self.width() > 2 and self.height() > 2:
+            for name in ("bed sheet", "bed fine"):
+                self._canvas.visible(name, self.camera.elevation >= 0)
+            pixels, depth = self._canvas.picture(self.camera, self.width(), self.height())
+            stride = 3 * self.width()
+            image = QImage(pixels.data, self.width(), self.height(), stride, QImage.Format.Format_RGB888).copy()
+            self._view = View(self.camera, image, depth)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(palette.GROUND))
+        if self.evaluated is None or self._view is None:
+            painter.setPen(QColor(palette.FAINT))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Measuring …")
+        else:
+            painter.drawImage(0, 0, self._view.image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._stage.paint(painter, self._view, "")
+        painter.end()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._later()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._last = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._last is None or not event.buttons():
+            return
+        dx, dy = event.position().x() - self._last.x(), event.position().y() - self._last.y()
+        self._last = event.position()
+        turns = Qt.MouseButton.MiddleButton if self._state.settings.swap_drag else Qt.MouseButton.LeftButton
+        moved = self.camera.turned(dx, dy) if event.buttons() & turns else self.camera.moved(dx, dy, self.height())
+        self.looked.emit(moved)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        at = event.position()
+        factor = 1.0015 ** event.angleDelta().y()
+        self.looked.emit(self.camera.nearer(factor, at.x(), at.y(), self.width(), self.height()))
+
+    def sleep(self) -> None:
+        """Lets go of VTK."""
+        self._timer.stop()
+        if self._canvas is not None:
+            self._canvas.close()
+            self._canvas = self._stage = None
+
+
+class TwinView(QWidget):
+    closed = Signal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state = state
+        self._names: list[str] = []
+        self.panes = (TwinPane(state), TwinPane(state))
+        self.picks = (QComboBox(), QComboBox())
+        across = QGridLayout()
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(2)
+        for side, (pane, pick) in enumerate(zip(self.panes, self.picks, strict=True)):
+            pick.setToolTip("Which choice stands on this side.")
+            pick.setAccessibleName(("Left", "Right")[side] + " choice")
+            pick.activated.connect(self.refresh)
+            pane.looked.connect(partial(self._look, side))
+            across.addWidget(pick, 0, side)
+            across.addWidget(pane, 1, side)
+        across.setRowStretch(1, 1)
+        self.close_button = button("Back to one", "Ends the twin view.", self.closed.emit)
+        self._figures = QGridLayout()
+        self._figures.setHorizontalSpacing(16)
+        self._figures.setVerticalSpacing(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 6)
+        head = label("Below: the figures that differ, and by how much the right one is more or less.", "faint")
+        column.addLayout(row(self.close_button, head, 1))
+        column.addLayout(across, 1)
+        column.addLayout(self._figures)
+        for signal in (state.project_changed, state.outcome_changed):
+            signal.connect(self._on_changed)
+
+    def begin(self) -> None:
+        """Shows the plan on the bed beside the choice that differs from it and was kept last."""
+        self._fill()
+        plan = self._state.plan
+        others = [choice.id for choice in self._state.project.choices if choice.plan != plan]
+        self._choose(1, others[-1] if others else NOW)
+        self._choose(0, NOW)
+        self.refresh()
+
+    def _on_changed(self) -> None:
+        if self.isVisible() and self._state.project is not None:
+            self._fill()
+            self.refresh()
+
+    def _fill(self) -> None:
+        """The names to choose from; what was chosen stays if it is still there."""
+        project = self._state.project
+        names = [(NOW, "On the bed now"), *((choice.id, choice.name) for choice in project.choices)]
+        for pick in self.picks:
+            before = pick.currentData()
+            pick.clear()
+            for name, words in names:
+                pick.addItem(words, name)
+            pick.setCurrentIndex(max(pick.findData(before), 0))
+
+    def _choose(self, side: int, name: str) -> None:
+        self.picks[side].setCurrentIndex(max(self.picks[side].findData(name), 0))
+
+    def _plan(self, side: int) -> Plan:
+        name = self.picks[side].currentData()
+        found = [choice.plan for choice in self._state.project.choices if choice.id == name]
+        return found[0] if found else self._state.plan
+
+    def refresh(self) -> None:
+        """Measures what is not at hand, and shows the rest."""
+        state = self._state
+        for side, pane in enumerate(self.panes):
+            plan = self._plan(side)
+            if pane.evaluated is not None and pane.evaluated.outcome.plan == plan:
+                continue
+            if state.up_to_date and plan == state.plan:
+                self._show(side, state.evaluated)
+                continue
+            pane.show_plan(None)
+            state.jobs.submit(
+                f"choice:twin{side}", "evaluate", plan, state.printer, done=lambda found, s=side: self._show(s, found),
+                failed=state.failed.emit, label="Measuring a choice",
+            )  # fmt: skip
+        self._show_figures()
+
+    def _show(self, side: int, evaluated: Evaluated) -> None:
+        if evaluated.outcome.plan != self._plan(side):
+            return
+        pane = self.panes[side]
+        pane.show_plan(evaluated)
+        framed = [
+            pane.camera.framing(*pane.box, pane.width(), pane.height()) if pane.box is not None else pane.camera
+            for pane in self.panes
+        ]
+        # each looks at its own middle, and both from as far as the larger one needs: so they are to the same scale
+        far = max(camera.distance for camera in framed)
+        for other, camera in zip(self.panes, framed, strict=True):
+            other.look(replace(camera, distance=far))
+        self._show_figures()
+
+    def _look(self, side: int, camera: Camera) -> None:
+        """One half is looked at from elsewhere: the other follows by as much."""
+        shift = np.subtract(camera.focus, self.panes[side].camera.focus)
+        self.panes[side].look(camera)
+        other = self.panes[1 - side]
+        x, y, z = (np.array(other.camera.focus) + shift).tolist()
+        other.look(replace(camera, focus=(x, y, z)))
+
+    def _show_figures(self) -> None:
+        emptied(self._figures)
+        found = [pane.evaluated for pane in self.panes]
+        if any(one is None for one in found):
+            return
+        rows = [Row(None, "", "", one.outcome.plan, Shown(one.outcome.totals, None)) for one in found]
+        place = 0
+        for column in COLUMNS:
+            shown = [cell_text(column, one) for one in rows]
+            if shown[0] == shown[1]:
+                continue
+            values = [column.of(one.shown.totals) for one in rows]
+            change = values[1] - values[0]
+            said = text.signed(column.shown(abs(change)), change) if column.shown(abs(change)) else ""
+            line, across = 2 * (place // _IN_A_ROW), place % _IN_A_ROW
+            self._figures.addWidget(label(f"{column.title}  {said}", "faint"), line, across)
+            self._figures.addWidget(label(f"{shown[0]}  |  {shown[1]}", "figure"), line + 1, across)
+            place += 1
+        if place == 0:
+            self._figures.addWidget(label("No figure differs.", "faint"), 0, 0)
+
+    def sleep(self) -> None:
+        """Lets go of VTK."""
+        for pane in self.panes:
+            pane.sleep()

@@ -1,0 +1,48 @@
+"""A step panel of several pages, for together they would be too long to look over."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from .parts import row
+
+
+class Pages(QWidget):
+    """pages : by their names, in order; tips : what each is about"""
+
+    turned = Signal(str)
+
+    def __init__(self, pages: Mapping[str, QWidget], tips: Mapping[str, str]) -> None:
+        super().__init__()
+        self.pages = dict(pages)
+        self._stack = QStackedWidget()
+        self._group = QButtonGroup(self)
+        self.tabs: dict[str, QToolButton] = {}
+        for name, page in pages.items():
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setCheckable(True)
+            tab.setProperty("role", "page")
+            tab.setToolTip(tips[name])
+            tab.clicked.connect(partial(self.turn_to, name))
+            self._group.addButton(tab)
+            self.tabs[name] = tab
+            self._stack.addWidget(page)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 6, 0, 0)
+        column.setSpacing(0)
+        tabs = row(*self.tabs.values(), 1, spacing=2)
+        tabs.setContentsMargins(10, 0, 10, 0)
+        column.addLayout(tabs)
+        column.addWidget(self._stack, 1)
+        self.tabs[next(iter(pages))].setChecked(True)
+
+    def turn_to(self, name: str) -> None:
+        """Shows a page."""
+        self.tabs[name].setChecked(True)
+        self._stack.setCurrentWidget(self.pages[name])
+        self.turned.emit(name)
