@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import igl
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
@@ -103,35 +104,9 @@ def _brushed(solid: Solid, mark: Mark) -> Mask:
 
 
 def facets_at(solid: Solid, places: Floats) -> NDArray[np.int64]:
-    """(k,) the facet that each place (k, 3) lies nearest to; exact for a place on the surface."""
-    reach = min(24, len(solid.triangles))
-    near = cKDTree(solid.centroids).query(places, k=reach)[1].reshape(len(places), reach)
-    # a large facet's middle may be far from a place on it: the largest ones are always looked at too
-    large = np.argsort(-solid.areas, kind="stable")[: min(200, len(solid.areas))]
-    candidates = np.concatenate([near, np.broadcast_to(large, (len(places), len(large)))], axis=1)
-    rows = np.repeat(np.arange(len(places)), candidates.shape[1])
-    corners = solid.vertices[solid.triangles[candidates.ravel()]]
-    squared = _squared_distance(places[rows], corners).reshape(candidates.shape)
-    return np.asarray(candidates[np.arange(len(places)), np.argmin(squared, axis=1)])
-
-
-def _squared_distance(points: Floats, corners: Floats) -> Floats:
-    """(k,) from points (k, 3) to triangles (k, 3, 3): to the plane where the foot is inside, else to the edges."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    best = np.full(len(points), np.inf)
-    for start, end in ((a, b), (b, c), (c, a)):
-        along = end - start
-        length2 = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
-        share = np.clip(np.einsum("ij,ij->i", points - start, along) / length2, 0.0, 1.0)
-        off = points - start - share[:, None] * along
-        best = np.minimum(best, np.einsum("ij,ij->i", off, off))
-    normal = np.cross(b - a, c - a)
-    inside = np.ones(len(points), np.bool_)
-    for start, end in ((a, b), (b, c), (c, a)):
-        inside &= np.einsum("ij,ij->i", np.cross(end - start, points - start), normal) >= 0.0
-    height = np.einsum("ij,ij->i", points - a, normal)
-    plane = height**2 / np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-300)
-    return np.where(inside, np.minimum(plane, best), best)
+    """(k,) the facet that each place (k, 3) lies nearest to."""
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    return np.asarray(igl.point_mesh_squared_distance(np.ascontiguousarray(places), np.array(solid.vertices), faces)[1])
 
 
 def _grown(solid: Solid, mark: Mark) -> Mask:
