@@ -6,6 +6,7 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
@@ -24,6 +25,11 @@ def jobs(qapp):
     jobs.close()
     # the program's connection to the virtual screen is closed before the screen goes; else Qt ends the run with 1
     qapp.shutdown()
+
+
+def words(widget) -> str:
+    """All that can be read on a widget."""
+    return " | ".join(found.text() for found in widget.findChildren(QLabel) if found.isVisibleTo(widget))
 
 
 class Desk:

@@ -9,11 +9,12 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel, QPushButton
+from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.plan import Mending
 from deft_slab.demo import MODELS, PROJECT, TROUBLED
+from tests.desk.conftest import words
 from tests.shapes import tube
 
 
@@ -52,10 +53,6 @@ def click_at(desk, place):
     at = QPoint(round(x), round(y))
     QTest.mouseMove(desk.bed, at)
     QTest.mouseClick(desk.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
-
-
-def words(widget):
-    return " | ".join(found.text() for found in widget.findChildren(QLabel) if found.isVisibleTo(widget))
 
 
 # units

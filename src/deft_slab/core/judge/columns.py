@@ -42,9 +42,9 @@ class Columns:
 
 def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
     """(x0, y0, nx, ny) of a grid of cells of a given side over the shadow of some points."""
-    x, y = vertices[:, 0], vertices[:, 1]
-    x0, y0 = float(x.min()) - _SHIFT * side, float(y.min()) - _SHIFT * side
-    return x0, y0, math.ceil((float(x.max()) - x0) / side) + 1, math.ceil((float(y.max()) - y0) / side) + 1
+    left, front, right, back = kernels.shadow_of(vertices)
+    x0, y0 = left - _SHIFT * side, front - _SHIFT * side
+    return x0, y0, math.ceil((right - x0) / side) + 1, math.ceil((back - y0) / side) + 1
 
 
 def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> Columns:
@@ -54,7 +54,8 @@ def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> 
     triangles : (m, 3) int32
     cells : number of cells along the longer side of the shadow
     """
-    side = max(float(np.ptp(vertices[:, 0])), float(np.ptp(vertices[:, 1])), cells * 1e-9) / cells
+    left, front, right, back = kernels.shadow_of(vertices)
+    side = max(right - left, back - front, cells * 1e-9) / cells
     x0, y0, nx, ny = grid_of(vertices, side)
     hits = kernels.scan(kernels.to_grid(vertices, x0, y0, side), triangles, nx, ny)
     start, heights, facets = kernels.into_columns(*hits, nx * ny)

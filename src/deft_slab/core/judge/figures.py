@@ -17,7 +17,6 @@ from .effort import layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles, soft_rule
-from .tilts import set_down
 
 Floats = NDArray[np.float64]
 
@@ -79,11 +78,10 @@ def seat(
 
     rule : from ``hard_rule`` or ``soft_rule``
     """
-    vertices = set_down(solid.vertices, rotation)
-    vertices[:, 2] += lift
+    vertices = kernels.turn_and_set_down(solid.vertices, np.ascontiguousarray(rotation), lift)
     normals_z = solid.normals @ rotation[2]
-    low = float((solid.vertices @ rotation[2]).min())
-    centre = rotation @ solid.centre_of_mass - np.array([0.0, 0.0, low - lift])
+    moved = vertices[0, 2] - float(rotation[2] @ solid.vertices[0])
+    centre = rotation @ solid.centre_of_mass + np.array([0.0, 0.0, moved])
     marks = marks or unmarked(len(solid.triangles))
     weight = np.empty(len(solid.triangles))
     heights = np.ascontiguousarray(vertices[:, 2])

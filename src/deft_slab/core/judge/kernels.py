@@ -79,6 +79,32 @@ def _slopes(ax, ay, az, bx, by, bz, cx, cy, cz):
 
 
 @njit(**_FAST)
+def turn_and_set_down(vertices, rotation, lift):
+    """(n, 3): turned by (3, 3), the lowest point at z = lift."""
+    turned = np.empty_like(vertices)
+    low = np.inf
+    for n in range(len(vertices)):
+        x, y, z = vertices[n, 0], vertices[n, 1], vertices[n, 2]
+        for k in range(3):
+            turned[n, k] = rotation[k, 0] * x + rotation[k, 1] * y + rotation[k, 2] * z
+        low = min(low, turned[n, 2])
+    for n in range(len(vertices)):
+        turned[n, 2] += lift - low
+    return turned
+
+
+@njit(**_FAST)
+def shadow_of(vertices):
+    """(lowest x, lowest y, highest x, highest y) of some points."""
+    x0 = y0 = np.inf
+    x1 = y1 = -np.inf
+    for n in range(len(vertices)):
+        x, y = vertices[n, 0], vertices[n, 1]
+        x0, y0, x1, y1 = min(x0, x), min(y0, y), max(x1, x), max(y1, y)
+    return x0, y0, x1, y1
+
+
+@njit(**_FAST)
 def to_grid(vertices, x0, y0, h):
     """(n, 3): x and y in grid units, z as it is."""
     placed = np.empty_like(vertices)

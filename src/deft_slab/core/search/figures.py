@@ -17,7 +17,9 @@ from .found import MapFigures
 
 Floats = NDArray[np.float64]
 
-SWEEP_CELLS = 128
+SWEEP_CELLS, SWEEP_CELLS_OF_FEW = 128, 256
+_FEW = 6_000
+"""Triangles up to which columns cost little: finer ones are taken, for such meshes are often thin and angular."""
 _AT_ONCE = 32
 
 Spread = Callable[[Callable[[Floats], Sketch], Iterable[Floats]], Iterator[Sketch]]
@@ -34,9 +36,11 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
     Cancelled : the job is no longer wanted.
     """
 
+    cells = SWEEP_CELLS if len(subject.light.triangles) > _FEW else SWEEP_CELLS_OF_FEW
+
     def look(down: Floats) -> Sketch:
         return sketch(
-            subject.light, down_to_rotation(down), subject.threshold, SWEEP_CELLS, printer=printer,
+            subject.light, down_to_rotation(down), subject.threshold, cells, printer=printer,
             marks=subject.light_marks, lift=subject.lift,
         )  # fmt: skip
 

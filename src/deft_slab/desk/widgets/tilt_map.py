@@ -40,9 +40,12 @@ _HOVER_AFTER = 120
 
 
 def to_disc(directions: Floats) -> Floats:
-    """(n, 2) in the unit disc, of unit vectors (n, 3) with the middle at -z and the rim at +z."""
-    up = np.maximum(1.0 - directions[:, 2], 1e-12)
-    return np.asarray(directions[:, :2] * np.sqrt(0.5 / up)[:, None])
+    """(n, 2) in the unit disc, of unit vectors (n, 3) with the middle at -z; +z is all of the rim, and put on top."""
+    x, y, z = directions.T
+    level = np.hypot(x, y)
+    opposite = (level < 1e-9) & (z > 0)
+    radius = np.sqrt(np.clip((1.0 + z) / 2.0, 0.0, 1.0)) / np.maximum(level, 1e-12)
+    return np.stack([np.where(opposite, 0.0, x * radius), np.where(opposite, 1.0, y * radius)], axis=1)
 
 
 def from_disc(points: Floats) -> Floats:
