@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFrame
@@ -12,6 +14,7 @@ from deft_slab.core.marking import Audience
 from deft_slab.core.plan import Tilt
 from deft_slab.core.search.weighing import PRESETS
 from deft_slab.demo import MODELS
+from deft_slab.desk.scene.pole import Pull
 from deft_slab.desk.widgets.tilt_map import from_disc, to_disc
 from tests.desk.conftest import words
 
@@ -197,45 +200,74 @@ def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
 # by hand
 
 
-def test_a_ring_is_dragged_in_steps_and_let_go(tilt):
+def knob(desk, name):
+    bed = desk.bed
+    place = bed.camera.project(bed.pole.knobs(Pull())[name], bed.width(), bed.height())[0]
+    return QPoint(*np.round(place).astype(int))
+
+
+def test_the_pole_leans_it_where_it_is_pulled(tilt):
+    """To the right and away from the eye, in the view from the front; then with Shift in steps of 5 degrees."""
     state, bed = tilt.state, tilt.bed
-    hand = page(tilt, "By hand")
-    tilt.click(hand.drag)
+    bed.look_from("From the front")
     tilt.qtbot.wait(50)
-    rings = bed.rings
-    ring = rings.circle("around")
-    seen = bed.camera.project(ring, bed.width(), bed.height())
-    start = QPoint(*np.round(seen[30]).astype(int))
-    assert rings.at(bed.camera, *seen[30], bed.width(), bed.height()) == "around"
-    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    end = QPoint(*np.round(seen[37]).astype(int))  # 35 degrees further on
-    event_at = [start + (end - start) * n / 4 for n in range(1, 5)]
-    for at in event_at:
-        bed._try_turn(QPointF(at), True)
+    tilt.click(page(tilt, "By hand").drag)
+    start = knob(tilt, "lean")
+    end = tilt.press_and_drag(start, QPoint(60, 0))
     assert state.draft is not None
-    assert bed._ring_degrees % 5 == 0
-    assert abs(bed._ring_degrees) == pytest.approx(35, abs=5)
-    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+    assert bed._pull.words == "leaning 24.0° to the right"
+    tilt.release(end)
     tilt.settle()
-    assert state.undo_text == f"turn by {bed._ring_degrees:g}°"
-    assert state.plan.tilt.down == pytest.approx((0, 0, -1), abs=1e-9)  # about the vertical
-    assert state.pointing.kind == "turn"
+    lean = np.radians(24)
+    assert state.undo_text == "turn by 24°"
+    assert state.plan.tilt.rotation @ [0, 0, 1] == pytest.approx((np.sin(lean), 0, np.cos(lean)), abs=1e-3)
+    assert state.pointing.kind == "turn"  # for the next pull
+    tilt.undo()
+    tilt.settle()
+    start = knob(tilt, "lean")
+    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    bed._try_turn(QPointF(start + QPoint(2, -53)), True)
+    tilt.release(start + QPoint(2, -53))
+    tilt.settle()
+    assert state.plan.tilt.rotation @ [0, 0, 1] == pytest.approx((0, np.sin(np.radians(20)), np.cos(np.radians(20))))
     tilt.key(Qt.Key.Key_Escape, widget=bed)
     assert state.pointing.kind == ""
+    assert bed.pole is None
+
+
+def test_the_mark_on_the_bed_turns_it_around(tilt):
+    """Seen from above, a quarter of the circle is a quarter turn; no figure changes by it."""
+    state, bed = tilt.state, tilt.bed
+    before = state.piece.figures.support_volume_mm3
+    bed.look_from("From above")
+    tilt.qtbot.wait(50)
+    tilt.click(page(tilt, "By hand").drag)
+    pole = bed.pole
+    start = knob(tilt, "around")
+    end = bed.camera.project(pole.knobs(Pull(around=90.0))["around"], bed.width(), bed.height())[0]
+    tilt.release(tilt.press_and_drag(start, QPoint(*np.round(end).astype(int)) - start))
+    tilt.settle()
+    assert state.plan.tilt.rotation @ [1, 0, 0] == pytest.approx((0, 1, 0), abs=0.03)
+    assert state.piece.figures.support_volume_mm3 == pytest.approx(before, rel=0.02)
 
 
 def test_esc_drops_a_turn(tilt):
     state, bed = tilt.state, tilt.bed
     tilt.click(page(tilt, "By hand").drag)
     tilt.qtbot.wait(50)
-    seen = bed.camera.project(bed.rings.circle("around"), bed.width(), bed.height())
-    start = QPoint(*np.round(seen[36]).astype(int))
+    start = knob(tilt, "lean")
     tilt.press_and_drag(start, QPoint(30, 10))
     assert state.draft is not None
     tilt.key(Qt.Key.Key_Escape, widget=bed)
     assert state.draft is None
     tilt.release(start + QPoint(30, 10))
     assert state.plan.tilt == Tilt()
+
+
+@given(st.floats(0.5, 170), st.floats(0, 359.9))
+def test_a_pull_turns_the_vertical_to_its_pole(lean, side):
+    pull = Pull(lean, side)
+    np.testing.assert_allclose(pull.turn.rotation @ [0, 0, 1], pull.top, atol=1e-9)
 
 
 def test_five_degrees_by_a_key(tilt):

@@ -17,6 +17,7 @@ from .app import settled
 from .jobs import Jobs
 from .look.theme import dress
 from .printer_dialog import PrinterDialog
+from .scene.pole import Pull
 from .state import DeskState
 from .window import Window
 
@@ -110,16 +111,15 @@ def _tilting(eye: Photographer) -> None:
     panel.turn_to("By hand")
     QTest.mouseClick(panel.pages["By hand"].drag, Qt.MouseButton.LeftButton)
     eye.settle()
-    rings = bed.rings
-    place = bed.camera.project(rings.circle("forward"), bed.width(), bed.height())[12]
+    place = bed.camera.project(bed.pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
     start = QPoint(*(int(value) for value in place))
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 7):
-        QTest.mouseMove(bed, start + QPoint(-6 * step, 8 * step))
+        QTest.mouseMove(bed, start + QPoint(6 * step, -4 * step))
         eye.until(lambda: not state.jobs.busy_with("live"))
     eye.shoot("tilt-by-hand")
     QTest.keyClick(bed, Qt.Key.Key_Escape)
-    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(-36, 48))
+    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(36, -24))
     QTest.keyClick(bed, Qt.Key.Key_Escape)
     eye.settle()
     panel.turn_to("Faces")
@@ -221,7 +221,6 @@ def _lantern_and_trouble(eye: Photographer) -> None:
     window.panels["Tilt"].pages["By hand"].picks["facet"].click()
     QTest.mouseMove(window.bed, QPoint(360, 250))
     eye.until(lambda: window.bed.marked)
-    eye.shoot("seat-on-a-facet")
     QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(360, 250))
     eye.settle()
     window.bed.look_from("From the front corner")

@@ -29,7 +29,7 @@ from ..state import DeskState
 from .camera import VIEWS, Camera
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
 from .overlay import View
-from .rings import Rings, paint_rings
+from .pole import Pole, Pull, paint_pole
 
 if TYPE_CHECKING:
     from .canvas import Canvas
@@ -53,7 +53,7 @@ _HINTS = {
     "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",
     "region": "Click a smooth region that should lie on the bed. Esc ends it.",
     "up": "Click a lower point, then an upper one. Esc ends it.",
-    "turn": "Drag a ring to turn it. Shift: steps of 5°. Esc ends it.",
+    "turn": "Pull the pole to lean it, the mark on the bed to turn it. Shift: steps of 5°. Esc ends it.",
     "brush": "Drag over the surface. Esc ends it.",
     "grown": "Click a smooth region. Esc ends it.",
     "ball": "Click the middle of the ball. Esc ends it.",
@@ -88,9 +88,9 @@ class BedView(QWidget):
         self._grab_start = 0.0
         self._grab_frame: CutFrame | None = None
         self._framed_for: tuple[object, ...] | None = None
-        self._ring = self._ring_under = ""
-        self._ring_start = self._ring_degrees = 0.0
-        self._ring_from = Tilt()
+        self._knob = self._knob_under = ""
+        self._pulled_from = Tilt()
+        self._pull = Pull()
         self._brushed: int | None = None
         self._shown_tilt: tuple[int, Tilt] | None = None
         self._swing: list[Tilt] = []
@@ -171,7 +171,7 @@ class BedView(QWidget):
         low, high = self._stage.chosen_box
         out = place - (low + high) / 2
         azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 1.0 else self._camera.azimuth
-        distance = min(max(6.0 * spot.across, 80.0), 2.2 * float(np.linalg.norm(high - low)))
+        distance = min(max(4.0 * spot.across, 80.0), 2.2 * float(np.linalg.norm(high - low)))
         self._stage.mark_facets(number, spot.facets)
         focus = (float(place[0]), float(place[1]), float(place[2]))
         self.look(replace(self._camera, focus=focus, distance=distance, azimuth=azimuth, elevation=-24.0))
@@ -202,14 +202,13 @@ class BedView(QWidget):
         self._later()
 
     def _try_turn(self, at: QPointF, stepped: bool) -> None:
-        rings = self.rings
-        if rings is None:
+        pole = self.pole
+        if pole is None:
             return
-        degrees = rings.angle(self._ring, self._camera, at.x(), at.y(), self.width(), self.height()) - self._ring_start
-        degrees = (degrees + 180.0) % 360.0 - 180.0
-        self._ring_degrees = round(degrees / _SNAP) * _SNAP if stepped else round(degrees, 1)
-        axis = rings.axes[self._ring]
-        tilt = Tilt.turn((float(axis[0]), float(axis[1]), float(axis[2])), self._ring_degrees).after(self._ring_from)
+        start, end = (self._pressed.x(), self._pressed.y()), (at.x(), at.y())
+        size = (self.width(), self.height())
+        self._pull = pole.pulled(self._knob, self._camera, start, end, size, _SNAP if stepped else None)
+        tilt = self._pull.turn.after(self._pulled_from)
         self._stage.turn_piece(tilt)
         self._state.try_plan(self._state.plan_with_tilt(tilt))
         self._later()
@@ -221,9 +220,9 @@ class BedView(QWidget):
             self._state.marker.draw(*self._stage.unplaced(self._brushed, *found))
 
     @property
-    def rings(self) -> Rings | None:
-        """The rings that are shown to turn the selected piece."""
-        return self._stage.rings(self._camera) if self._stage is not None else None
+    def pole(self) -> Pole | None:
+        """What is shown to lean and turn the selected piece by pulling."""
+        return self._stage.pole if self._stage is not None else None
 
     @property
     def camera(self) -> Camera:
@@ -272,11 +271,10 @@ class BedView(QWidget):
         painter.end()
 
     def _paint_tools(self, painter: QPainter) -> None:
-        """The rings, and the stroke that is being drawn."""
-        rings = self.rings
-        if rings is not None:
-            degrees = self._ring_degrees if self._ring else None
-            paint_rings(painter, self._view, rings, self._ring or self._ring_under, degrees)
+        """The pole, and the stroke that is being drawn."""
+        pole = self.pole
+        if pole is not None:
+            paint_pole(painter, self._view, pole, self._knob or self._knob_under, self._pull if self._knob else None)
         stroke = self._state.marker.stroke
         if self._brushed is not None and len(stroke):
             places = np.array([self._stage.placed(self._brushed, place) for place in stroke])
@@ -356,17 +354,15 @@ class BedView(QWidget):
                 self._grab_start = self._grab_value(event.position()) or 0.0
 
     def _press_tool(self, at: QPointF) -> bool:
-        """Whether a press takes a ring, or begins a stroke of the brush."""
+        """Whether a press takes a knob of the pole, or begins a stroke of the brush."""
         state = self._state
         if self._stage is None or not state.up_to_date:
             return False
-        rings = self.rings
-        if rings is not None:
-            self._ring = rings.at(self._camera, at.x(), at.y(), self.width(), self.height())
-            if self._ring:
-                self._ring_start = rings.angle(self._ring, self._camera, at.x(), at.y(), self.width(), self.height())
-                self._ring_from, self._ring_degrees = state.tilt, 0.0
-                return True
+        pole = self.pole
+        self._knob = pole.at(self._camera, at.x(), at.y(), self.width(), self.height()) if pole is not None else ""
+        if self._knob:
+            self._pulled_from, self._pull = state.tilt, Pull()
+            return True
         if state.pointing.kind == "brush":
             hit = self.hit(at)
             if hit is not None:
@@ -397,7 +393,7 @@ class BedView(QWidget):
             self._hover(at)
             return
         dx, dy = at.x() - self._last.x(), at.y() - self._last.y()
-        if self._ring:
+        if self._knob:
             self._try_turn(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif self._brushed is not None:
             self._brush(at)
@@ -450,10 +446,10 @@ class BedView(QWidget):
 
     def _end_tool(self) -> bool:
         """Ends a turn or a stroke, where there is one."""
-        if self._ring:
-            self._ring = ""
+        if self._knob:
+            self._knob = ""
             if self._state.draft is not None:
-                self._state.settle(f"turn by {self._ring_degrees:g}°")
+                self._state.settle(f"turn by {self._pull.around or self._pull.lean:g}°")
             return True
         if self._brushed is not None:
             self._brushed = None
@@ -495,12 +491,12 @@ class BedView(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         name = self._handle_at(at)
-        rings = self.rings
-        ring = rings.at(self._camera, at.x(), at.y(), self.width(), self.height()) if rings is not None else ""
-        if ring != self._ring_under:
-            self._ring_under = ring
+        pole = self.pole
+        knob = pole.at(self._camera, at.x(), at.y(), self.width(), self.height()) if pole is not None else ""
+        if knob != self._knob_under:
+            self._knob_under = knob
             self.update()
-        if name or ring:
+        if name or knob:
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif self._state.pointing.kind:
             self.setCursor(Qt.CursorShape.CrossCursor)
@@ -542,8 +538,8 @@ class BedView(QWidget):
         if event.key() == Qt.Key.Key_Escape and self._brushed is not None:
             self._brushed = None
             self._state.marker.drop_stroke()
-        elif event.key() == Qt.Key.Key_Escape and (self._grabbed or self._ring or self._state.draft is not None):
-            self._grabbed = self._ring = ""
+        elif event.key() == Qt.Key.Key_Escape and (self._grabbed or self._knob or self._state.draft is not None):
+            self._grabbed = self._knob = ""
             self._state.drop_draft()
             self.rebuild()
         elif event.text() in turns and self._state.step == "Tilt" and self._state.plan is not None:

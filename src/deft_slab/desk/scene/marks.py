@@ -14,7 +14,7 @@ from .overlay import View
 Floats = NDArray[np.float64]
 
 _MOST = 9000
-_EVERY = 2.2
+_EVERY = 2.8
 """mm between marks, about; farther where there are many."""
 _KINDS = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK))
 
@@ -46,7 +46,7 @@ def paint_marks(painter: QPainter, view: View, points: dict[int, Floats]) -> Non
         places = points[bit][view.visible(points[bit])]
         seen = [QPointF(*place) for place in view.camera.project(places, *view.size).tolist()] if len(places) else []
         if bit == 1:
-            painter.setPen(QPen(QColor(colour), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            painter.setPen(QPen(QColor(colour), 2.0, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             painter.drawPoints(seen)
         elif bit == 2:
             painter.setPen(QPen(QColor(colour), 1.2))

@@ -21,7 +21,7 @@ from .canvas import Canvas
 from .handles import CutFrame, cut_frame
 from .marks import mark_points, paint_marks
 from .overlay import View, paint_cut, paint_flag, paint_lines
-from .rings import Rings
+from .pole import Pole
 from .sheet import Sheet
 from .sizing import SizeLooks, paint_dimensions
 
@@ -177,13 +177,16 @@ class Stage:
         number = min(self._state.selected_piece, len(self._boxes) - 1)
         return self._boxes[number] if self._boxes else None
 
-    def rings(self, camera: Camera) -> Rings | None:
-        """The rings that turn the selected piece; None while it is not turned by dragging."""
+    @property
+    def pole(self) -> Pole | None:
+        """What leans and turns the selected piece by pulling; None while it is not turned so."""
         box = self.chosen_box
         if self._state.pointing.kind != "turn" or box is None or self._state.in_place:
             return None
         low, high = box
-        return Rings((low + high) / 2, 0.5 * float(np.max(high - low)), -camera.frame[2])
+        size = high - low
+        return Pole((low + high) / 2, 0.5 * float(size[2]) + 0.25 * float(size.max()),
+                    0.54 * float(np.hypot(size[0], size[1])))  # fmt: skip
 
     def turn_piece(self, tilt: Tilt) -> None:
         """Draws the selected piece in another seat, without its support, until the pieces are drawn anew."""

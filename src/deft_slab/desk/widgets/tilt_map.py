@@ -71,7 +71,10 @@ class Shown:
 
 
 class TiltMap(QWidget):
-    """Hover shows the figures there; a click takes the seat. Arrows move a pointer of its own, Enter takes it."""
+    """Hover shows the figures there; a click takes the seat. Arrows move a pointer of its own, Enter takes it.
+
+    pointer : (3,) the direction under the mouse, or where the arrows have moved to; None
+    """
 
     hovered = Signal(object)
     """(3,) direction, model frame, or None."""
@@ -89,7 +92,7 @@ class TiltMap(QWidget):
         self.shown: Shown | None = None
         self._image: QImage | None = None
         self._shares: tuple[object, bytes, NDArray[np.float32]] | None = None
-        self._pointer: Floats | None = None
+        self.pointer: Floats | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_HOVER_AFTER)
@@ -215,15 +218,15 @@ class TiltMap(QWidget):
             painter.setPen(QPen(QColor(colour), width))
             painter.drawLine(now - QPointF(7, 0), now + QPointF(7, 0))
             painter.drawLine(now - QPointF(0, 7), now + QPointF(0, 7))
-        if self._pointer is not None:
+        if self.pointer is not None:
             painter.setPen(QPen(QColor(palette.INK), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(self.place_of(self._pointer), 4, 4)
+            painter.drawEllipse(self.place_of(self.pointer), 4, 4)
 
     # mouse and keys
 
     def _point(self, down: Floats | None) -> None:
-        self._pointer = down
+        self.pointer = down
         self.hovered.emit(down)
         if down is None:
             self._rest.stop()
@@ -232,8 +235,8 @@ class TiltMap(QWidget):
         self.update()
 
     def _on_rest(self) -> None:
-        if self._pointer is not None:
-            self.rested.emit(self._pointer)
+        if self.pointer is not None:
+            self.rested.emit(self.pointer)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._point(self.direction_at(event.position()))
@@ -259,11 +262,11 @@ class TiltMap(QWidget):
         if self.shown is None:
             super().keyPressEvent(event)
         elif event.key() in steps:
-            start = self._pointer if self._pointer is not None else self.shown.now
+            start = self.pointer if self.pointer is not None else self.shown.now
             point = to_disc((self.shown.middle @ start)[None])[0] + 0.04 * np.array(steps[event.key()])
             point /= max(float(np.hypot(*point)), 1.0)
             self._point(np.asarray(self.shown.middle.T @ from_disc(point[None])[0]))
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._pointer is not None:
-            self.chosen.emit(self._pointer)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.pointer is not None:
+            self.chosen.emit(self.pointer)
         else:
             super().keyPressEvent(event)

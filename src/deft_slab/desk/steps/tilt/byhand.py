@@ -44,7 +44,7 @@ class ByHandPanel(Panel):
         self.add(grid)
         self.head("Turn it")
         self.drag = button(
-            "Turn by dragging on the bed …", "Then drag a ring on the bed; the angle shows. Shift: steps of 5°.",
+            "Lean it by hand …", "Then pull the pole, or the mark on the bed; the angle shows. Shift: steps of 5°.",
             partial(self._pick, "turn"), checkable=True,
         )  # fmt: skip
         self.add(self.drag)

@@ -46,8 +46,7 @@ class FacesPanel(Panel):
         grid.setSpacing(6)
         self.ways: dict[str, QPushButton] = {}
         for place, (kind, words, tip) in enumerate(_WAYS):
-            self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True,
-                                     role="main" if kind == "brush" else "")  # fmt: skip
+            self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True)
             grid.addWidget(self.ways[kind], place // 2, place % 2)
         self.seen = button("All that is seen", "Everything of which the audience below sees a quarter or more.",
                            self._marker.what_is_seen)  # fmt: skip

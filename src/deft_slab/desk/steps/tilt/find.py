@@ -222,8 +222,7 @@ class FindPanel(Panel):
             Shown(self._middle(), seating.figures, seating.values(), seating.now, seating.flats,
                   tuple(np.array(one.seat.tilt.down) for one in seating.seats), tuple(seating.trail))
         )  # fmt: skip
-        if not self.map.underMouse():
-            self._say(None)
+        self._say(self.map.pointer)
         self._fill_seats(seating.seats)
         self._show_effects()
 
