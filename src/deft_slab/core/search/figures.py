@@ -17,7 +17,10 @@ from .found import MapFigures
 
 Floats = NDArray[np.float64]
 
-SWEEP_CELLS, SWEEP_CELLS_OF_FEW = 128, 256
+SWEEP_CELLS, SWEEP_CELLS_OF_FEW = 80, 256
+"""Across the longer side of the shadow. (Measured over 50 directions of each demo model, stand-in and grid together:
+support volume within 0.4 % of the whole mesh by the same rule in the median, 2.7 % at worst; 128 cells give 0.3 % and
+1.9 %, and take up to 1.7 times as long.)"""
 _FEW = 6_000
 """Triangles up to which columns cost little: finer ones are taken, for such meshes are often thin and angular."""
 _AT_ONCE = 32

@@ -185,8 +185,8 @@ class Stage:
             return None
         low, high = box
         size = high - low
-        return Pole((low + high) / 2, 0.5 * float(size[2]) + 0.25 * float(size.max()),
-                    0.54 * float(np.hypot(size[0], size[1])))  # fmt: skip
+        # the knob is on its top, so that it is in view whenever the piece is
+        return Pole((low + high) / 2, 0.5 * float(size[2]), 0.55 * float(max(size[0], size[1])))
 
     def turn_piece(self, tilt: Tilt) -> None:
         """Draws the selected piece in another seat, without its support, until the pieces are drawn anew."""
