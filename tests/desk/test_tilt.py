@@ -138,6 +138,7 @@ def test_what_matters_changes_the_seats(tilt):
         slider.setValue(100 if aim == "steady" else 0)
     looked(tilt)
     assert state.seating.weights.steady == 100
+    assert find._effects["steady"].text().endswith("0.00") or "→" in find._effects["steady"].text()
     assert state.seating.seats[0].seat.figures.sits_flat
     assert first
     resin = next(b for b in find.findChildren(type(find.again)) if b.text() == "As for resin")
@@ -215,7 +216,7 @@ def test_the_pole_leans_it_where_it_is_pulled(tilt):
     start = knob(tilt, "lean")
     end = tilt.press_and_drag(start, QPoint(60, 0))
     assert state.draft is not None
-    assert bed._pull.words == "leaning 24.0° to the right"
+    assert bed.hand.pull.words == "leaning 24.0° to the right"
     tilt.release(end)
     tilt.settle()
     lean = np.radians(24)
@@ -226,7 +227,7 @@ def test_the_pole_leans_it_where_it_is_pulled(tilt):
     tilt.settle()
     start = knob(tilt, "lean")
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    bed._try_turn(QPointF(start + QPoint(2, -53)), True)
+    bed.hand.move(QPointF(start + QPoint(2, -53)), True)
     tilt.release(start + QPoint(2, -53))
     tilt.settle()
     assert state.plan.tilt.rotation @ [0, 0, 1] == pytest.approx((0, np.sin(np.radians(20)), np.cos(np.radians(20))))

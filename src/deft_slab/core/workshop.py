@@ -6,7 +6,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property, partial, reduce
+from functools import partial
 from types import MappingProxyType
 from typing import TypeVar
 
@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .errors import CutFailed, OpenSurface
+from .groups import Base, Part, as_opened, mended_groups
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, exposure
 from .judge.figures import REPORT_CELLS, measure, support
@@ -24,16 +25,16 @@ from .judge.skin import support_skin
 from .judge.spots import overhang_spots
 from .judge.tilts import set_down
 from .marking import Audience
-from .mend.mended import mended
 from .mend.thin import thinned
 from .outcome import Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
 from .printer import Printer
 from .progress import QUIET, Job
+from .remarks import about_model, piece_names, remarks
 from .shape.bodies import bodies_of
 from .shape.cuts import split
 from .shells import CRUMB_SHARE, CRUMB_SIZE, shells_of, specks_among
-from .solid import Defects, Solid, side_by_side
+from .solid import Solid, side_by_side
 from .wearer.room import room_around
 
 Floats = NDArray[np.float64]
@@ -45,17 +46,12 @@ SUBJECT_TRIANGLES = 12_000
 """Size of the simplified mesh that a search looks at. (On a grid of 128 cells its support volume is within 0.3 % of the
 whole mesh's in the median, 1.9 % at worst; 20,000 are no surer than 0.2 % and 1.4 %.)"""
 
-STAND_IN_TRIANGLES = 10_000
-"""Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
-
 KEPT_TRIANGLES = 6_000_000
 """Of all that a workshop keeps; a triangle with what is derived from it takes about 250 bytes."""
 KEPT_THINGS = 2_000
 
 DRAG_CELLS = 80
 SKIN_CELLS = 144
-SMALLEST, LARGEST = 5.0, 2000.0
-"""mm: a model outside of this is probably in another unit than it was taken for."""
 
 
 @dataclass(eq=False)
@@ -115,7 +111,7 @@ class Workshop:
         base = self._sized(plan, base)
         parts, missed = self._parts(plan, base, job.part(0.3, 0.4))
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
-        names = _piece_names(plan, base, parts)
+        names = piece_names(plan, base, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
@@ -126,7 +122,7 @@ class Workshop:
         report = base.report.resized(plan.factors)
         notes, rooms = missed, {}
         if not quick:
-            notes = [*_about_model(self.model, plan, base, report), *missed, *_remarks(pieces, wishes, plan)]
+            notes = [*about_model(self.model, plan, base, report), *missed, *remarks(pieces, wishes, plan)]
             rooms = self._rooms(plan, base, guests, job)
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
         return Outcome(
@@ -163,11 +159,11 @@ class Workshop:
         part = parts[min(number, len(parts) - 1)]
         return self._exposed(part.key, part.solid, job)
 
-    def _sized(self, plan: Plan, base: _Base) -> _Base:
+    def _sized(self, plan: Plan, base: Base) -> Base:
         factors = plan.factors
         return self._once(("sized", base.key, tuple(factors)), partial(base.resized, factors), base.triangles)
 
-    def _marks(self, plan: Plan, base: _Base, job: Job) -> Marked:
+    def _marks(self, plan: Plan, base: Base, job: Job) -> Marked:
         """The marks on all triangles of the base, which is in units of the file."""
         if not plan.marks:
             return unmarked(base.triangles)
@@ -181,18 +177,18 @@ class Workshop:
 
         return self._once(("marks", base.key, plan.marks), make, base.triangles // 16)
 
-    def _base(self, plan: Plan, job: Job) -> _Base:
+    def _base(self, plan: Plan, job: Job) -> Base:
         """The bodies of a plan, mended, in units of the file."""
         shells = self._once("shells", lambda: shells_of(self.model.solid))
         specks = specks_among(shells, plan.factors)
         key = ("base", plan.roles, plan.mending, specks.tobytes())
-        return self._once(key, lambda: _mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
+        return self._once(key, lambda: mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
 
-    def _light(self, base: _Base, job: Job) -> _Base:
+    def _light(self, base: Base, job: Job) -> Base:
         """A simplified stand-in of the bodies, for dragging."""
         return self._once(("light", base.key), lambda: base.lighter(job))
 
-    def _rooms(self, plan: Plan, base: _Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
+    def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
         prop = None
         found = {}
@@ -205,9 +201,9 @@ class Workshop:
             found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
         return found
 
-    def _parts(self, plan: Plan, base: _Base, job: Job) -> tuple[list[_Part], list[str]]:
+    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[str]]:
         """The model parted by the recipe, and a sentence for each cut that parts nothing."""
-        parts = [_Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
+        parts = [Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
         missed = []
         active = [(number, cut) for number, cut in enumerate(plan.recipe) if cut.on]
         problem = base.defects.sentence()
@@ -223,7 +219,7 @@ class Workshop:
                 missed.append(f"“{cut.name}” passes beside the model: still {still}.")
         return parts, missed
 
-    def _exposed_source(self, base: _Base, audience: Audience, job: Job) -> Floats:
+    def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:
         """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
         by_source = np.zeros(base.triangles)
         for number, group in enumerate(base.groups):
@@ -242,7 +238,7 @@ class Workshop:
         )  # fmt: skip
 
     def _piece(
-        self, plan: Plan, printer: Printer, base: _Base, all_marks: Marked, part: _Part, number: int, name: str,
+        self, plan: Plan, printer: Printer, base: Base, all_marks: Marked, part: Part, number: int, name: str,
         wish: PieceWish | None, quick: bool, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
@@ -281,7 +277,7 @@ class Workshop:
         alone = len(base.groups) == 1 and not any(cut.on for cut in plan.recipe)
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            seated.figures, within, crumb and bool(part.sides), alone, _as_opened(plan, base) if alone else None, wish,
+            seated.figures, within, crumb and bool(part.sides), alone, as_opened(plan, base) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
         )  # fmt: skip
 
@@ -304,134 +300,8 @@ class Subject:
     now: Tilt
 
 
-@dataclass(frozen=True, eq=False)
-class _Group:
-    """Bodies that are one piece before any cut."""
-
-    name: str
-    solid: Solid
-
-
-@dataclass(frozen=True, eq=False)
-class _Base:
-    """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
-
-    key: Hashable
-    groups: tuple[_Group, ...]
-    report: MendReport
-
-    @cached_property
-    def triangles(self) -> int:
-        return sum(len(group.solid.triangles) for group in self.groups)
-
-    @cached_property
-    def defects(self) -> Defects:
-        """Of all groups together."""
-        each = [group.solid.defects for group in self.groups]
-        return Defects(
-            sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
-            np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
-        )  # fmt: skip
-
-    def resized(self, factors: Floats) -> _Base:
-        groups = tuple(_Group(group.name, group.solid.resized(factors)) for group in self.groups)
-        return _Base((self.key, tuple(factors)), groups, self.report)
-
-    def lighter(self, job: Job) -> _Base:
-        """Thinned to a stand-in; a group keeps its share of the triangles."""
-        groups, start = [], 0
-        for group in self.groups:
-            share = max(500, STAND_IN_TRIANGLES * len(group.solid.triangles) // self.triangles)
-            light = thinned(group.solid, share, job)
-            origin = start + np.arange(len(light.triangles), dtype=np.int32)
-            groups.append(_Group(group.name, Solid(light.vertices, light.triangles, origin)))
-            start += len(light.triangles)
-        return _Base(("light", self.key), tuple(groups), self.report)
-
-
-@dataclass(frozen=True, eq=False)
-class _Part:
-    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from."""
-
-    key: Hashable
-    solid: Solid
-    sides: tuple[Side, ...]
-    group: int
-
-    @property
-    def anchor(self) -> tuple[float, float, float]:
-        """The centre of mass, rounded to a micrometre so that it reads the same from a file."""
-        x, y, z = (round(float(value), 3) for value in self.solid.centre_of_mass)
-        return x, y, z
-
-
-def _mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> _Base:
-    """The bodies grouped by their roles, each group mended."""
-    chosen = _grouped(model, plan)
-    groups, reports, start = [], [], 0
-    for number, (name, picked) in enumerate(chosen):
-        step = job.part(number / len(chosen), (number + 1) / len(chosen))
-        source = model.solid if picked is None else model.solid.picked(picked)
-        solid, report = mended(source, plan.mending, plan.factors, step)
-        origin = start + np.arange(len(solid.triangles), dtype=np.int32)
-        untouched = solid is model.solid and start == 0
-        groups.append(_Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
-        reports.append(report)
-        start += len(solid.triangles)
-    return _Base(key, tuple(groups), reduce(MendReport.joined_with, reports))
-
-
-def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:
-    """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
-    if not plan.roles:
-        return [(model.name, None)]
-    number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
-    rest = np.array([role == "with the rest" for role in plan.roles])
-    groups: list[tuple[str, NDArray[np.bool_] | None]] = []
-    if rest.any():
-        only = model.bodies[int(np.argmax(rest))].name if rest.sum() == 1 else model.name
-        groups.append((only, rest[number]))
-    for body, role in enumerate(plan.roles):
-        if role == "on its own":
-            groups.append((model.bodies[body].name, number == body))
-    return groups
-
-
-def _as_opened(plan: Plan, base: _Base) -> float | None:
-    """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
-    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not base.report.changed
-    return float(plan.factors[0]) if plain else None
-
-
-def _about_model(model: Model, plan: Plan, base: _Base, report: MendReport) -> list[str]:
-    """What there is to say of the model before any cut."""
-    notes = list(model.notes)
-    problem = base.defects.sentence()
-    if problem:
-        notes.append(problem)
-    longest = max(float(group.solid.size.max()) for group in base.groups)
-    if longest < SMALLEST:
-        notes.append(f"The model is only {longest:.3g} mm long. Is the unit right?")
-    elif longest > LARGEST:
-        notes.append(f"The model is {longest / 1000:.3g} m long. Is the unit right?")
-    if plan.stretch != (1.0, 1.0, 1.0):
-        notes.append("The axes are stretched apart: what was round is no longer round.")
-    if model.y_up and plan.tilt == Tilt():
-        notes.append("It may be made to stand on Y. The Size step can stand it up.")
-    notes += [step.sentence() for step in report.steps if step.kind == "join"]
-    if report.specks:
-        words = f"{report.specks:,} stray specks" if report.specks > 1 else "One stray speck"
-        notes.append(f"{words}, up to {report.speck_size:.2g} mm across. The Size step can leave them out.")
-    if report.tangled > 0.01:
-        notes.append(
-            f"About {100 * report.tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the "
-            "Size step, makes one skin."
-        )
-    return notes
-
-
-def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_Part]:
-    after: list[_Part] = []
+def _cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable) -> list[Part]:
+    after: list[Part] = []
     for part in parts:
         ahead, behind = split(part.solid, cut, number)
         for half, side in ((ahead, Side(cut=cut.id, side=1)), (behind, Side(cut=cut.id, side=-1))):
@@ -439,13 +309,13 @@ def _cut_all(parts: list[_Part], cut: Cut, number: int, key: Hashable) -> list[_
                 continue
             sides = (*part.sides, side)
             for body in bodies_of(half):
-                after.append(_Part((key, len(after)), body, sides, part.group))
+                after.append(Part((key, len(after)), body, sides, part.group))
     if not after:
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     return after
 
 
-def _both_sides(parts: list[_Part], cut_id: str) -> list[bool]:
+def _both_sides(parts: list[Part], cut_id: str) -> list[bool]:
     """For each group of pieces that agree on all other cuts: whether both sides of this one are there."""
     groups: dict[tuple[object, ...], set[int]] = {}
     for part in parts:
@@ -482,7 +352,7 @@ def _measured(
     return _Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
 
 
-def _seams(plan: Plan, parts: list[_Part], exposed: Floats | None) -> dict[str, Seam]:
+def _seams(plan: Plan, parts: list[Part], exposed: Floats | None) -> dict[str, Seam]:
     seams = {}
     for number, cut in enumerate(plan.recipe):
         if cut.on:
@@ -513,34 +383,7 @@ def _totals(pieces: list[Piece], seams: dict[str, Seam], printer: Printer) -> To
     )
 
 
-def _remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> list[str]:
-    remarks = []
-    crumbs = [piece for piece in pieces if piece.crumb]
-    if crumbs:
-        worst = max(max(piece.solid.size) for piece in crumbs)
-        remarks.append(f"{len(crumbs)} of the pieces are crumbs (up to {worst:.1f} mm across).")
-    remarks += [
-        f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
-    ]
-    unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
-    if unheld >= 1.0:
-        remarks.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")
-    near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
-    if near:
-        names = ", ".join(piece.name for piece in near)
-        remarks.append(
-            f"{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change the "
-            "figures much."
-        )
-    on = {cut.id for cut in plan.recipe if cut.on}
-    lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
-    for wish in lost:
-        what = f"“{wish.name}”" if wish.name else "A piece that you seated"
-        remarks.append(f"{what} no longer exists with these cuts; its seat and name are kept in case it comes back.")
-    return remarks
-
-
-def _matched(wishes: tuple[PieceWish, ...], parts: list[_Part]) -> dict[int, PieceWish]:
+def _matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, PieceWish]:
     """Which part each wish is for: same sides, nearest anchor; a part takes the nearest of several."""
     found: dict[int, tuple[float, PieceWish]] = {}
     for wish in wishes:
@@ -558,38 +401,6 @@ def _matched(wishes: tuple[PieceWish, ...], parts: list[_Part]) -> dict[int, Pie
 
 def _lift(plan: Plan, wish: PieceWish | None) -> float:
     return wish.lift if wish is not None and wish.lift is not None else plan.lift
-
-
-_SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
-
-
-def _piece_names(plan: Plan, base: _Base, parts: list[_Part]) -> list[str]:
-    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"."""
-    on = [cut for cut in plan.recipe if cut.on]
-    if not on:
-        return [base.groups[part.group].name for part in parts]
-    rotation = plan.tilt.rotation
-    axis = {}
-    for cut in on:
-        normal = rotation @ np.array(cut.normal)
-        largest = int(np.argmax(np.abs(normal)))
-        axis[cut.id] = (largest, 1 if normal[largest] > 0 else -1)
-    names = []
-    for part in parts:
-        said: list[str] = []
-        for side in part.sides:
-            largest, sign = axis[side.cut]
-            word = _SIDE_WORDS[largest][0 if side.side * sign > 0 else 1]
-            if word not in said:
-                said.append(word)
-        names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())
-    repeated = {name for name in names if names.count(name) > 1}
-    counts: dict[str, int] = {}
-    for number, name in enumerate(names):
-        if name in repeated:
-            counts[name] = counts.get(name, 0) + 1
-            names[number] = f"{name} {counts[name]}"
-    return names
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:

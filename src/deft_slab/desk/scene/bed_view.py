@@ -22,14 +22,15 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.judge.tilts import turning
 from ...core.outcome import OverhangSpot
-from ...core.plan import Tilt, between
+from ...core.plan import Tilt
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
 from .camera import VIEWS, Camera
+from .hand import STEP, Hand
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
 from .overlay import View
-from .pole import Pole, Pull, paint_pole
+from .pole import Pole
 
 if TYPE_CHECKING:
     from .canvas import Canvas
@@ -39,14 +40,10 @@ _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""
 _HOVER_AFTER = 40
 """ms."""
-_FRAME = 40
-"""ms between the pictures of a piece that swings to another seat."""
 _BELOW = -6.0
 """Degrees: a view that stays below the bed does not rise over this."""
 _SLOW = 0.1
 """Seconds for one picture."""
-_SNAP = 5.0
-"""Degrees."""
 _HINTS = {
     "": "",
     "facet": "Click the facet that should lie on the bed.",
@@ -88,15 +85,7 @@ class BedView(QWidget):
         self._grab_start = 0.0
         self._grab_frame: CutFrame | None = None
         self._framed_for: tuple[object, ...] | None = None
-        self._knob = self._knob_under = ""
-        self._pulled_from = Tilt()
-        self._pull = Pull()
-        self._brushed: int | None = None
-        self._shown_tilt: tuple[int, Tilt] | None = None
-        self._swing: list[Tilt] = []
-        self._swing_timer = QTimer(self)
-        self._swing_timer.setInterval(_FRAME)
-        self._swing_timer.timeout.connect(self._swing_on)
+        self.hand = Hand(self, state)
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -113,7 +102,7 @@ class BedView(QWidget):
         state.outcome_changed.connect(self.rebuild)
         state.view_changed.connect(self.rebuild)
         state.selection_changed.connect(self.rebuild)
-        state.project_changed.connect(self._swing_to_seat)
+        state.project_changed.connect(self.update)
         state.flown_to.connect(self._fly_to)
         state.marker.changed.connect(self.update)
         state.live_changed.connect(self.update)
@@ -154,13 +143,13 @@ class BedView(QWidget):
         self._camera = camera
         x, y, z = (-camera.frame[2]).tolist()
         self._state.line_of_sight = (x, y, z)
-        self._later()
+        self.draw_soon()
 
     def hide_below(self) -> None:
         """Another part of the pieces next to the bed is hidden."""
         if self._stage is not None:
             self._stage.hide_below()
-            self._later()
+            self.draw_soon()
 
     def _fly_to(self, number: int, spot: OverhangSpot) -> None:
         """Looks at an overhang spot from below and outside, and marks it."""
@@ -176,53 +165,20 @@ class BedView(QWidget):
         focus = (float(place[0]), float(place[1]), float(place[2]))
         self.look(replace(self._camera, focus=focus, distance=distance, azimuth=azimuth, elevation=-24.0))
 
-    # turning the piece, before it is measured
-
-    def _swing_to_seat(self) -> None:
-        """Turns the selected piece on the bed to its new seat, while that is being measured."""
-        state = self._state
-        wanted = (min(state.selected_piece, max(len(state.pieces) - 1, 0)), state.wanted_tilt)
-        before, self._shown_tilt = self._shown_tilt, wanted
-        self.update()
-        on_bed = self._stage is not None and state.evaluated is not None and not state.in_place
-        if not on_bed or state.step != "Tilt" or before is None or state.up_to_date or before[0] != wanted[0]:
-            return
-        if before[1] is None or wanted[1] is None or before[1] == wanted[1]:
-            return
-        start, end = state.pieces[wanted[0]].seat, wanted[1]
-        self._swing = [between(start, end, share) for share in (0.25, 0.5, 0.75, 1.0)]
-        self._swing_timer.start()
-
-    def _swing_on(self) -> None:
-        if not self._swing or self._stage is None or self._state.up_to_date:
-            self._swing = []
-            self._swing_timer.stop()
-            return
-        self._stage.turn_piece(self._swing.pop(0))
-        self._later()
-
-    def _try_turn(self, at: QPointF, stepped: bool) -> None:
-        pole = self.pole
-        if pole is None:
-            return
-        start, end = (self._pressed.x(), self._pressed.y()), (at.x(), at.y())
-        size = (self.width(), self.height())
-        self._pull = pole.pulled(self._knob, self._camera, start, end, size, _SNAP if stepped else None)
-        tilt = self._pull.turn.after(self._pulled_from)
-        self._stage.turn_piece(tilt)
-        self._state.try_plan(self._state.plan_with_tilt(tilt))
-        self._later()
-
-    def _brush(self, at: QPointF) -> None:
-        """Draws with the brush on the piece on which the stroke began."""
-        found = self._view.place_at(at.x(), at.y()) if self._view is not None else None
-        if found is not None and self._brushed is not None:
-            self._state.marker.draw(*self._stage.unplaced(self._brushed, *found))
-
     @property
     def pole(self) -> Pole | None:
         """What is shown to lean and turn the selected piece by pulling."""
-        return self._stage.pole if self._stage is not None else None
+        return self.hand.pole
+
+    @property
+    def stage(self) -> Stage | None:
+        """What stands on the bed; None while VTK is not loaded."""
+        return self._stage
+
+    @property
+    def view(self) -> View | None:
+        """The picture of the bed as it was drawn last."""
+        return self._view
 
     @property
     def camera(self) -> Camera:
@@ -236,7 +192,8 @@ class BedView(QWidget):
         turned = replace(self._camera, azimuth=azimuth, elevation=elevation)
         self.look(turned.framing(*self._stage.box, self.width(), self.height()))
 
-    def _later(self) -> None:
+    def draw_soon(self) -> None:
+        """Draws once what is happening now is over."""
         if self._canvas is not None and not self._timer.isActive():
             self._timer.start()
 
@@ -264,38 +221,20 @@ class BedView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if self._stage is not None:
                 self._stage.paint(painter, self._view, self._grabbed)
-                self._paint_tools(painter)
+                self.hand.paint(painter)
         elif self._state.model is None:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Getting the bed ready …")
         painter.end()
 
-    def _paint_tools(self, painter: QPainter) -> None:
-        """The pole, and the stroke that is being drawn."""
-        pole = self.pole
-        if pole is not None:
-            paint_pole(painter, self._view, pole, self._knob or self._knob_under, self._pull if self._knob else None)
-        stroke = self._state.marker.stroke
-        if self._brushed is not None and len(stroke):
-            places = np.array([self._stage.placed(self._brushed, place) for place in stroke])
-            seen = self._camera.project(places, self.width(), self.height())
-            reach = self._state.marker.reach / self._camera.pixel(self.height())
-            wash = QColor(palette.AMBER if self._state.marker.erase else palette.TEAL)
-            wash.setAlpha(60)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(wash)
-            for x, y in seen.tolist():
-                painter.drawEllipse(QPointF(x, y), reach, reach)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._later()
+        self.draw_soon()
 
     def sleep(self) -> None:
         """Lets go of VTK."""
         self._timer.stop()
-        self._swing_timer.stop()
+        self.hand.rest()
         self._hover_timer.stop()
         if self._canvas is not None:
             self._canvas.close()
@@ -311,7 +250,7 @@ class BedView(QWidget):
         if self._state.evaluated is not None and self._framed_for != framed_for:
             self._framed_for = framed_for
             self._camera = self._camera.framing(*self._stage.box, self.width(), self.height())
-        self._later()
+        self.draw_soon()
 
     # mouse and keys
 
@@ -345,31 +284,13 @@ class BedView(QWidget):
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         self._pressed = self._last = event.position()
         self._button = event.button()
-        if event.button() == Qt.MouseButton.LeftButton and self._press_tool(event.position()):
+        if event.button() == Qt.MouseButton.LeftButton and self.hand.press(event.position()):
             return
         if event.button() == Qt.MouseButton.LeftButton:
             self._grabbed = self._handle_at(event.position())
             if self._grabbed:
                 self._grab_frame = self._cut_frame()
                 self._grab_start = self._grab_value(event.position()) or 0.0
-
-    def _press_tool(self, at: QPointF) -> bool:
-        """Whether a press takes a knob of the pole, or begins a stroke of the brush."""
-        state = self._state
-        if self._stage is None or not state.up_to_date:
-            return False
-        pole = self.pole
-        self._knob = pole.at(self._camera, at.x(), at.y(), self.width(), self.height()) if pole is not None else ""
-        if self._knob:
-            self._pulled_from, self._pull = state.tilt, Pull()
-            return True
-        if state.pointing.kind == "brush":
-            hit = self.hit(at)
-            if hit is not None:
-                self._brushed = hit[0]
-                self._brush(at)
-                return True
-        return False
 
     def _grab_value(self, at: QPointF) -> float | None:
         """What the grabbed handle's drag measures: mm along the normal, or degrees about an axis of the sheet."""
@@ -393,10 +314,8 @@ class BedView(QWidget):
             self._hover(at)
             return
         dx, dy = at.x() - self._last.x(), at.y() - self._last.y()
-        if self._knob:
-            self._try_turn(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-        elif self._brushed is not None:
-            self._brush(at)
+        if self.hand.move(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)):
+            pass
         elif self._grabbed:
             self._drag_handle(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif (at - self._pressed).manhattanLength() > _CLICK:
@@ -423,7 +342,7 @@ class BedView(QWidget):
             start = float(frame.normal @ (frame.centre - self._stage.shift))
             self._state.try_cut(cut.id, offset=round(start + change, 2))
             return
-        change = round(change / _SNAP) * _SNAP if stepped else change
+        change = round(change / STEP) * STEP if stepped else change
         axis = frame.across if self._grabbed == "lean" else frame.along
         normal = leaned(frame.normal, axis, change)
         offset = float(normal @ (frame.centre - self._stage.shift))
@@ -434,8 +353,8 @@ class BedView(QWidget):
         pressed, grabbed = self._pressed, self._grabbed
         self._pressed = self._last = self._grab_frame = None
         self._grabbed = ""
-        self._later()
-        if self._end_tool():
+        self.draw_soon()
+        if self.hand.release():
             return
         if grabbed:
             if self._state.draft is not None:
@@ -443,19 +362,6 @@ class BedView(QWidget):
             return
         if pressed is not None and (event.position() - pressed).manhattanLength() <= _CLICK:
             self._click(event)
-
-    def _end_tool(self) -> bool:
-        """Ends a turn or a stroke, where there is one."""
-        if self._knob:
-            self._knob = ""
-            if self._state.draft is not None:
-                self._state.settle(f"turn by {self._pull.around or self._pull.lean:g}°")
-            return True
-        if self._brushed is not None:
-            self._brushed = None
-            self._state.marker.end_stroke()
-            return True
-        return False
 
     def _click(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self._state.evaluated is None:
@@ -491,12 +397,7 @@ class BedView(QWidget):
 
     def _hover(self, at: QPointF) -> None:
         name = self._handle_at(at)
-        pole = self.pole
-        knob = pole.at(self._camera, at.x(), at.y(), self.width(), self.height()) if pole is not None else ""
-        if knob != self._knob_under:
-            self._knob_under = knob
-            self.update()
-        if name or knob:
+        if self.hand.hover(at) or name:
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif self._state.pointing.kind:
             self.setCursor(Qt.CursorShape.CrossCursor)
@@ -512,7 +413,7 @@ class BedView(QWidget):
         for the pointer to rest.)"""
         if self._stage is not None and self._state.pointing.kind == "facet" and self._state.up_to_date:
             self._stage.highlight(self.hit(self._hover_at))
-            self._later()
+            self.draw_soon()
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
@@ -535,16 +436,16 @@ class BedView(QWidget):
             Qt.Key.Key_Down: (0, -20),
         }
         turns = {"[": ((1, 0, 0), -5.0), "]": ((1, 0, 0), 5.0), "{": ((0, 1, 0), -5.0), "}": ((0, 1, 0), 5.0)}
-        if event.key() == Qt.Key.Key_Escape and self._brushed is not None:
-            self._brushed = None
-            self._state.marker.drop_stroke()
-        elif event.key() == Qt.Key.Key_Escape and (self._grabbed or self._knob or self._state.draft is not None):
-            self._grabbed = self._knob = ""
+        escape = event.key() == Qt.Key.Key_Escape
+        if escape and self.hand.drop():
+            self.update()
+        elif escape and (self._grabbed or self._state.draft is not None):
+            self._grabbed = ""
             self._state.drop_draft()
             self.rebuild()
         elif event.text() in turns and self._state.step == "Tilt" and self._state.plan is not None:
             self._state.turn(*turns[event.text()])
-        elif event.key() == Qt.Key.Key_Escape and self._state.pointing.kind:
+        elif escape and self._state.pointing.kind:
             self._state.pointing.begin("")
             self.hovered.emit("")
         elif event.key() in arrows:

@@ -106,6 +106,9 @@ class FindPanel(Panel):
         self._state, self._seating = state, state.seating
         self._turned_over = False
         self._rows_for: tuple[object, ...] = ()
+        self._shown_weights: Weights | None = None
+        self._before: dict[str, float] = {}
+        self._now: dict[str, float] = {}
         self.figure = QComboBox()
         for name, (words, _) in FIGURES.items():
             self.figure.addItem(words, name)
@@ -157,8 +160,10 @@ class FindPanel(Panel):
             slider.valueChanged.connect(self._weigh)
             self.sliders[aim] = slider
             self._effects[aim] = label("", "faint")
-            self._effects[aim].setToolTip("How good the first seat is in this: 0 is perfect, 1 is the middle of all.")
-            self._effects[aim].setFixedWidth(34)
+            self._effects[aim].setToolTip(
+                "How good the best is in this, before → now: 0 is perfect, 1 the middle of all."
+            )
+            self._effects[aim].setFixedWidth(70)
             grid.addWidget(label(words), place, 0)
             grid.addWidget(slider, place, 1)
             grid.addWidget(self._effects[aim], place, 2)
@@ -272,9 +277,15 @@ class FindPanel(Panel):
             self.seats.addWidget(line)
 
     def _show_effects(self) -> None:
-        """How good the best direction by the weights is in each aim."""
+        """How good the best direction by the weights is in each aim, and how good it was before they were changed."""
         seating = self._seating
         parts = parts_of(seating.figures, seating.has_show_faces)
         best = int(np.argmin(blend(parts, seating.weights)))
+        now = {aim: float(parts[aim][best]) for aim in AIMS}
+        if seating.weights != self._shown_weights:
+            self._before, self._shown_weights = self._now, seating.weights
+        self._now = now
         for aim, effect in self._effects.items():
-            say(effect, f"→ {float(parts[aim][best]):.2f}", "faint")
+            before = self._before.get(aim, now[aim])
+            changed = abs(before - now[aim]) >= 0.005
+            say(effect, f"{before:.2f} → {now[aim]:.2f}" if changed else f"{now[aim]:.2f}", "faint")

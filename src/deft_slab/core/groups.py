@@ -1,0 +1,121 @@
+"""Before any cut: the bodies of a plan, grouped by their roles, each group mended."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+from functools import cached_property, reduce
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .mend.mended import mended
+from .mend.thin import thinned
+from .outcome import MendReport, Model
+from .plan import Plan, Side
+from .progress import Job
+from .solid import Defects, Solid
+
+Floats = NDArray[np.float64]
+
+STAND_IN_TRIANGLES = 10_000
+"""Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Bodies that are one piece before any cut."""
+
+    name: str
+    solid: Solid
+
+
+@dataclass(frozen=True, eq=False)
+class Base:
+    """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
+
+    key: Hashable
+    groups: tuple[Group, ...]
+    report: MendReport
+
+    @cached_property
+    def triangles(self) -> int:
+        return sum(len(group.solid.triangles) for group in self.groups)
+
+    @cached_property
+    def defects(self) -> Defects:
+        """Of all groups together."""
+        each = [group.solid.defects for group in self.groups]
+        return Defects(
+            sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
+            np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
+        )  # fmt: skip
+
+    def resized(self, factors: Floats) -> Base:
+        groups = tuple(Group(group.name, group.solid.resized(factors)) for group in self.groups)
+        return Base((self.key, tuple(factors)), groups, self.report)
+
+    def lighter(self, job: Job) -> Base:
+        """Thinned to a stand-in; a group keeps its share of the triangles."""
+        groups, start = [], 0
+        for group in self.groups:
+            share = max(500, STAND_IN_TRIANGLES * len(group.solid.triangles) // self.triangles)
+            light = thinned(group.solid, share, job)
+            origin = start + np.arange(len(light.triangles), dtype=np.int32)
+            groups.append(Group(group.name, Solid(light.vertices, light.triangles, origin)))
+            start += len(light.triangles)
+        return Base(("light", self.key), tuple(groups), self.report)
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from."""
+
+    key: Hashable
+    solid: Solid
+    sides: tuple[Side, ...]
+    group: int
+
+    @property
+    def anchor(self) -> tuple[float, float, float]:
+        """The centre of mass, rounded to a micrometre so that it reads the same from a file."""
+        x, y, z = (round(float(value), 3) for value in self.solid.centre_of_mass)
+        return x, y, z
+
+
+def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Base:
+    """The bodies grouped by their roles, each group mended."""
+    chosen = _grouped(model, plan)
+    groups, reports, start = [], [], 0
+    for number, (name, picked) in enumerate(chosen):
+        step = job.part(number / len(chosen), (number + 1) / len(chosen))
+        source = model.solid if picked is None else model.solid.picked(picked)
+        solid, report = mended(source, plan.mending, plan.factors, step)
+        origin = start + np.arange(len(solid.triangles), dtype=np.int32)
+        untouched = solid is model.solid and start == 0
+        groups.append(Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
+        reports.append(report)
+        start += len(solid.triangles)
+    return Base(key, tuple(groups), reduce(MendReport.joined_with, reports))
+
+
+def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:
+    """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
+    if not plan.roles:
+        return [(model.name, None)]
+    number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
+    rest = np.array([role == "with the rest" for role in plan.roles])
+    groups: list[tuple[str, NDArray[np.bool_] | None]] = []
+    if rest.any():
+        only = model.bodies[int(np.argmax(rest))].name if rest.sum() == 1 else model.name
+        groups.append((only, rest[number]))
+    for body, role in enumerate(plan.roles):
+        if role == "on its own":
+            groups.append((model.bodies[body].name, number == body))
+    return groups
+
+
+def as_opened(plan: Plan, base: Base) -> float | None:
+    """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
+    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not base.report.changed
+    return float(plan.factors[0]) if plain else None
