@@ -201,6 +201,11 @@ def test_a_profile_is_copied_edited_used_and_removed(desk, tee, dialog):
     assert state.piece.fit.sentence() == "10.0 mm too high"
     assert "Attic printer" in desk.window.chip.text()
     assert load_settings().printer == mine
+    hours = desk.state.evaluated.outcome.totals.print_seconds
+    assert not dialog.fields["speed"].isVisible()  # of filament printers
+    desk.type(dialog.fields["lift_seconds"], "20")
+    desk.settle()
+    assert desk.state.evaluated.outcome.totals.print_seconds > 1.5 * hours
     desk.type(dialog.fields["height"], "90")  # the one in use: the figures follow
     desk.settle()
     assert state.piece.fit.fits

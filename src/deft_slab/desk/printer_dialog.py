@@ -38,6 +38,21 @@ _LENGTHS = (
     ("material_price", "Price of 1 kg", "", 0, 1e5, 2, "In your own currency."),
     ("hour_price", "Price of an hour", "", 0, 1e4, 2, "Power and wear, in your own currency."),
 )
+_TIMES = {
+    "filament": (
+        ("speed", "Speed", "mm/s", 0.1, 2000, 0, "Along the path, for the estimate of hours."),
+        ("wall_lines", "Lines of a wall", "", 1, 50, 0, "How many lines thick the walls are."),
+        ("infill", "Infill", "%", 0, 100, 0, "Share of what is within the walls that is filled."),
+        ("layer_seconds", "Lost at each layer", "s", 0, 600, 1, "For moving up and to the start of the next layer."),
+    ),
+    "resin": (
+        ("bottom_layers", "Bottom layers", "", 0, 100, 0, "The first ones, which are exposed longer."),
+        ("bottom_seconds", "A bottom layer takes", "s", 0, 600, 1, "Exposure and lift of each bottom layer."),
+        ("exposure_seconds", "Exposure", "s", 0, 600, 2, "Of each other layer."),
+        ("lift_seconds", "Lift", "s", 0, 600, 2, "Moving up and down again after each layer."),
+    ),
+}
+"""What the estimate of hours is made from, by the kind of printer."""
 _ENDLESS = (("no", None), ("along its width", "x"), ("along its depth", "y"))
 
 
@@ -46,7 +61,7 @@ class PrinterDialog(QDialog):
         super().__init__(parent)
         self._state = state
         self.setWindowTitle("Printers")
-        self.resize(720, 520)
+        self.resize(720, 620)
         self._profiles: list[Profile] = []
         self._before: dict[str, Printer] = {}
         self.list = QListWidget()
@@ -54,6 +69,8 @@ class PrinterDialog(QDialog):
         self.list.setAccessibleName("Printer profiles")
         self.list.currentRowChanged.connect(lambda _: self._show())
         self.fields: dict[str, NumberField] = {}
+        self._units: dict[str, str] = {}
+        self._of_kind: dict[str, list[QWidget]] = {kind: [] for kind in _TIMES}
         right = QVBoxLayout()
         right.addLayout(self._form())
         self._said = label("", "faint", wrap=True)
@@ -99,16 +116,12 @@ class PrinterDialog(QDialog):
         for number, (words, part) in enumerate((("Name", self.name), ("Kind", self.kind))):
             grid.addWidget(label(words), number, 0)
             grid.addWidget(part, number, 1)
-        for number, (key, words, unit, low, high, decimals, tip) in enumerate(_LENGTHS, 2):
-            field = NumberField(unit if unit in ("mm", "%") else "", low=low, high=high, step=1, decimals=decimals)
-            field.setAccessibleName(words)
-            field.setToolTip(tip)
-            field.committed.connect(partial(self._change_number, key, unit))
-            self.fields[key] = field
-            grid.addWidget(label(words), number, 0)
-            grid.addWidget(field, number, 1)
-            grid.addWidget(label(unit if unit == "g/cm³" else "", "faint"), number, 2)
+        for number, named in enumerate(_LENGTHS, 2):
+            self._field(grid, number, *named)
         last = 2 + len(_LENGTHS)
+        for kind, fields in _TIMES.items():  # in the same rows: those of the other kind are hidden
+            for number, named in enumerate(fields, last + 2):
+                self._of_kind[kind] += self._field(grid, number, *named)
         for number, (words, part) in enumerate(
             (("Layer heights (mm)", self.layers), ("Endless bed", self.endless)), last
         ):
@@ -116,6 +129,21 @@ class PrinterDialog(QDialog):
             grid.addWidget(part, number, 1)
         grid.setColumnStretch(1, 1)
         return grid
+
+    def _field(
+        self, grid: QGridLayout, line: int, key: str, words: str, unit: str, low: float, high: float, decimals: int,
+        tip: str,
+    ) -> list[QWidget]:  # fmt: skip
+        """Puts a number of the profile into a line of the form; gives its widgets."""
+        field = NumberField(unit if unit in ("mm", "%") else "", low=low, high=high, step=1, decimals=decimals)
+        field.setAccessibleName(words)
+        field.setToolTip(tip)
+        field.committed.connect(partial(self._change_number, key, unit))
+        self.fields[key], self._units[key] = field, unit
+        parts = [label(words), field, label("" if unit in ("mm", "%") else unit, "faint")]
+        for column, part in enumerate(parts):
+            grid.addWidget(part, line, column)
+        return parts
 
     @property
     def profile(self) -> Profile | None:
@@ -145,8 +173,11 @@ class PrinterDialog(QDialog):
         self.kind.setCurrentText(printer.kind)
         self.endless.setCurrentIndex([axis for _, axis in _ENDLESS].index(printer.endless))
         self.layers.setText("  ".join(f"{height:g}" for height in printer.layer_heights))
-        for key, _, unit, *_ in _LENGTHS:
+        for key, unit in self._units.items():
             self.fields[key].set_value(getattr(printer, key) * (100 if unit == "%" else 1))
+        for kind, parts in self._of_kind.items():
+            for part in parts:
+                part.setVisible(kind == printer.kind)
         for part in (self.name, self.kind, self.endless, self.layers, *self.fields.values()):
             part.setEnabled(profile.own)
         self.delete.setEnabled(profile.own)
