@@ -94,9 +94,12 @@ def searched(
     known: MapFigures | None = None,
 ) -> MapFigures:  # fmt: skip
     """All directions that were looked at: spread ones, flats, and the neighbourhoods of the best by support and by the
-    blend. known : what was looked at before, on the same subject and printer"""
-    first = sweep(subject, starting_directions(subject), printer, job.part(0.0, 0.4), spread)
-    found = first if known is None else first.and_also(known)
+    blend. known : what was looked at before, on the same subject and printer; enough of it, as the rounds of the map
+    are, saves looking all over again"""
+    if known is not None and len(known) >= SPREAD:
+        found = known
+    else:
+        found = sweep(subject, starting_directions(subject), printer, job.part(0.0, 0.4), spread)
     show = subject.marks.show.any()
     found = refined(
         subject, printer, found, lambda f: f.support_volume_mm3, _STARTS, job.part(0.4, 0.7), spread
