@@ -61,7 +61,7 @@ class PrinterDialog(QDialog):
         super().__init__(parent)
         self._state = state
         self.setWindowTitle("Printers")
-        self.resize(720, 620)
+        self.resize(720, 680)
         self._profiles: list[Profile] = []
         self._before: dict[str, Printer] = {}
         self.list = QListWidget()
