@@ -61,7 +61,7 @@ class PrinterDialog(QDialog):
         super().__init__(parent)
         self._state = state
         self.setWindowTitle("Printers")
-        self.resize(720, 680)
+        self.resize(720, 640)
         self._profiles: list[Profile] = []
         self._before: dict[str, Printer] = {}
         self.list = QListWidget()
@@ -119,9 +119,11 @@ class PrinterDialog(QDialog):
         for number, named in enumerate(_LENGTHS, 2):
             self._field(grid, number, *named)
         last = 2 + len(_LENGTHS)
-        for kind, fields in _TIMES.items():  # in the same rows: those of the other kind are hidden
-            for number, named in enumerate(fields, last + 2):
-                self._of_kind[kind] += self._field(grid, number, *named)
+        line = last + 2
+        for kind, fields in _TIMES.items():  # those of the other kind are hidden
+            for named in fields:
+                self._of_kind[kind] += self._field(grid, line, *named)
+                line += 1
         for number, (words, part) in enumerate(
             (("Layer heights (mm)", self.layers), ("Endless bed", self.endless)), last
         ):
