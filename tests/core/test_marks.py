@@ -81,10 +81,14 @@ def test_marks_act_in_their_order():
     plate = fine(box(60, 60, 2), 2.0)
     top = Mark(meaning="show", shape="grown", places=((30, 30, 2),))
     hole = Mark(meaning="show", shape="box", places=((30, 30, 2),), half=(10, 10, 0.5), erase=True)
-    after, before = marked(plate, (top, hole), nobody).show, marked(plate, (hole, top), nobody).show
+
+    def marks_of(*marks):
+        return marked(len(plate.triangles), marks, lambda mark: taken(plate, mark, nobody))
+
+    after, before = marks_of(top, hole).show, marks_of(hole, top).show
     assert plate.areas[before].sum() == pytest.approx(3600)
     assert plate.areas[after].sum() == pytest.approx(3200, rel=0.03)
-    assert not marked(plate, (top,), nobody).hold.any()
+    assert not marks_of(top).hold.any()
 
 
 def test_the_most_detailed_part_is_where_it_bends():

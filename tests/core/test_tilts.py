@@ -21,13 +21,13 @@ from deft_slab.core.judge.exposure import spread_directions
 from deft_slab.core.judge.figures import layer_areas, measure, seat, sketch
 from deft_slab.core.judge.overhang import LEVEL, hard_rule, soft_rule
 from deft_slab.core.judge.spots import overhang_spots
-from deft_slab.core.judge.tilts import down_to_rotation, unit
+from deft_slab.core.judge.tilts import down_to_rotation, seated_on, unit
 from deft_slab.core.marking import Mark
 from deft_slab.core.plan import Plan, Tilt, between
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.progress import Job
 from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.tilts import around, leaning, searched, seats_worth_trying, tilt_for
+from deft_slab.core.search.tilts import around, leaning, searched, seats_worth_trying
 from deft_slab.core.search.weighing import PRESETS, Weights, blend, parts_of
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
@@ -332,7 +332,7 @@ def test_directions_around_one_are_so_far_from_it(centre, degrees):
 @given(directions)
 def test_the_turn_to_a_direction_brings_it_down(down):
     subject = SUBJECT
-    tilt = tilt_for(subject, unit(down))
+    tilt = seated_on(subject.now, unit(down))
     assert tilt.down == pytest.approx(tuple(unit(down)), abs=1e-9)
 
 

@@ -480,9 +480,8 @@ def test_two_choices_side_by_side(tilt):
     assert left.evaluated.outcome.plan == state.plan
     assert right.evaluated.outcome.plan == state.project.choices[0].plan
     assert left.camera.distance == right.camera.distance
-    said = words(window.twin)
-    assert "support" in said
-    assert "pieces" not in said  # the same on both sides
+    tilt.qtbot.waitUntil(lambda: "support" in words(window.twin), timeout=SLOW)
+    assert "pieces" not in words(window.twin)  # the same on both sides
     tilt.qtbot.wait(100)
     QTest.mousePress(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(60, 80))
     QTest.mouseMove(left, QPoint(110, 90))

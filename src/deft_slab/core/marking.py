@@ -51,11 +51,6 @@ class Audience(Document):
         towards = np.array(self.front if self.looking == "front" else self.up)
         return np.asarray(directions @ towards >= np.cos(np.radians(self.spread)))
 
-    @property
-    def words(self) -> str:
-        return {"everywhere": "from everywhere", "all round": "from all round", "front": "from the front",
-                "above": "from above"}[self.looking]  # fmt: skip
-
 
 class Mark(Document):
     """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.

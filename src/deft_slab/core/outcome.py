@@ -154,14 +154,13 @@ class Figures:
 class OverhangSpot:
     """A separate place that needs support.
 
-    area : mm2; past, steepest : degrees past the threshold, the mean and the most; gap : mm, mean, down to what is
+    area : mm2; past : degrees past the threshold, mean; gap : mm, mean, down to what is
     below; on_piece : most of its support would end on the piece; on_show : a show face is touched
     place : (mm, model frame) on it, near its middle; across : mm; facets : (k,)
     """
 
     area: float
     past: float
-    steepest: float
     gap: float
     on_piece: bool
     on_show: bool
@@ -247,7 +246,6 @@ class Totals:
     overhang_area_mm2: float
     support_volume_mm3: float
     support_inside_mm3: float
-    landing_area_mm2: float
     touched_area_mm2: float
     show_scar_mm2: float
     seam_length_mm: float

@@ -71,21 +71,22 @@ def about_model(model: Model, plan: Plan, base: Base, report: MendReport) -> lis
 
 
 def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> list[str]:
-    remarks = []
+    """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
+    said = []
     crumbs = [piece for piece in pieces if piece.crumb]
     if crumbs:
         worst = max(max(piece.solid.size) for piece in crumbs)
-        remarks.append(f"{len(crumbs)} of the pieces are crumbs (up to {worst:.1f} mm across).")
-    remarks += [
+        said.append(f"{len(crumbs)} of the pieces are crumbs (up to {worst:.1f} mm across).")
+    said += [
         f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
     ]
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
-        remarks.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")
+        said.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")
     near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
     if near:
         names = ", ".join(piece.name for piece in near)
-        remarks.append(
+        said.append(
             f"{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change the "
             "figures much."
         )
@@ -93,5 +94,5 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> li
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
     for wish in lost:
         what = f"“{wish.name}”" if wish.name else "A piece that you seated"
-        remarks.append(f"{what} no longer exists with these cuts; its seat and name are kept in case it comes back.")
-    return remarks
+        said.append(f"{what} no longer exists with these cuts; its seat and name are kept in case it comes back.")
+    return said

@@ -45,12 +45,15 @@ def shells_of(solid: Solid) -> Shells:
     return found
 
 
+def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
+    """(count,) which of so many things hang together by pairs (k, 2) of them; those that do share a number."""
+    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    return np.asarray(connected_components(graph, directed=False)[1])
+
+
 def _shells(solid: Solid) -> Shells:
     t = solid.triangles
-    shape = (len(solid.vertices),) * 2
-    rows, columns = np.r_[t[:, 0], t[:, 1]], np.r_[t[:, 1], t[:, 2]]
-    graph = coo_array((np.ones(len(rows), np.int8), (rows, columns)), shape=shape)
-    of_vertex = connected_components(graph, directed=False)[1]
+    of_vertex = linked(np.concatenate([t[:, :2], t[:, 1:]]), len(solid.vertices))
     _, of = np.unique(of_vertex[t[:, 0]], return_inverse=True)
     count = int(of.max()) + 1 if len(of) else 0
     order = np.argsort(of, kind="stable")

@@ -18,13 +18,13 @@ from .groups import Base, Part, as_opened, mended_groups
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, exposure
 from .judge.figures import REPORT_CELLS, measure, support
-from .judge.marks import Marked, facets_at, joined_marks, marked, unmarked
+from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
 from .judge.spots import overhang_spots
 from .judge.tilts import set_down
-from .marking import Audience
+from .marking import Audience, Mark
 from .mend.thin import thinned
 from .outcome import Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
 from .plan import Cut, PieceWish, Plan, Side, Tilt
@@ -135,29 +135,28 @@ class Workshop:
 
         number : of the piece, from 0 on
         """
-        raw = self._base(plan, job.part(0.0, 0.4))
-        marks = self._marks(plan, raw, job.part(0.4, 0.5))
-        base = self._sized(plan, raw)
-        parts, _ = self._parts(plan, base, job.part(0.5, 0.6))
-        part = parts[min(number, len(parts) - 1)]
-        wish = _matched(plan.pieces, parts).get(number)
+        raw, part, wish = self._part(plan, number, job.part(0.0, 0.6))
         light = self._once(
             ("subject", part.key), lambda: thinned(part.solid, SUBJECT_TRIANGLES, job.part(0.6, 0.8)), SUBJECT_TRIANGLES
         )
-        full = marks.of(part.solid.origin)
+        full = self._marks(plan, raw, job.part(0.8, 0.9)).of(part.solid.origin)
         few = unmarked(len(light.triangles))
         if full.anything:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
-        whole = len(parts) == 1 and not part.sides
-        now = plan.tilt if whole else (wish.seat if wish and wish.seat else plan.tilt)
+        now = wish.seat if wish and wish.seat else plan.tilt
         return Subject(part.solid, light, full, few, plan.threshold, _lift(plan, wish), plan.tilt.rotation, now)
 
     def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET) -> Floats:
         """(m,) exposure of the facets of a piece, from everywhere. Raises as ``evaluate``."""
-        base = self._sized(plan, self._base(plan, job))
-        parts, _ = self._parts(plan, base, job)
-        part = parts[min(number, len(parts) - 1)]
+        _, part, _ = self._part(plan, number, job)
         return self._exposed(part.key, part.solid, job)
+
+    def _part(self, plan: Plan, number: int, job: Job) -> tuple[Base, Part, PieceWish | None]:
+        """(the bodies in units of the file, a piece by its number, the wish that is for it)."""
+        raw = self._base(plan, job.part(0.0, 0.8))
+        parts, _ = self._parts(plan, self._sized(plan, raw), job.part(0.8, 1.0))
+        number = min(number, len(parts) - 1)
+        return raw, parts[number], _matched(plan.pieces, parts).get(number)
 
     def _sized(self, plan: Plan, base: Base) -> Base:
         factors = plan.factors
@@ -168,14 +167,17 @@ class Workshop:
         if not plan.marks:
             return unmarked(base.triangles)
 
-        def make() -> Marked:
-            found = []
-            for number, group in enumerate(base.groups):
-                key = (base.key, number)
-                found.append(marked(group.solid, plan.marks, partial(self._exposed, key, group.solid, job)))
-            return joined_marks(found)
+        def take(key: Hashable, solid: Solid, mark: Mark) -> NDArray[np.bool_]:
+            # each mark by itself, so that a stroke more does not cost all strokes anew
+            seen = partial(self._exposed, key, solid, job)
+            count = len(solid.triangles)
+            return self._once(("taken", key, mark), lambda: taken(solid, mark, seen), count // 250)
 
-        return self._once(("marks", base.key, plan.marks), make, base.triangles // 16)
+        found = []
+        for number, group in enumerate(base.groups):
+            one = partial(take, (base.key, number), group.solid)
+            found.append(marked(len(group.solid.triangles), plan.marks, one))
+        return joined_marks(found)
 
     def _base(self, plan: Plan, job: Job) -> Base:
         """The bodies of a plan, mended, in units of the file."""
@@ -270,7 +272,7 @@ class Workshop:
         )
         within = self._once(
             ("fit", part.key, tilt, lift, printer),
-            lambda: fit(set_down(part.solid.vertices, tilt.rotation) + [0.0, 0.0, lift], printer),
+            lambda: fit(set_down(part.solid.vertices, tilt.rotation, lift), printer),
         )
         whole_volume = math.fsum(abs(group.solid.volume) for group in base.groups)
         crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
@@ -370,7 +372,6 @@ def _totals(pieces: list[Piece], seams: dict[str, Seam], printer: Printer) -> To
         overhang_area_mm2=math.fsum(f.overhang_area_mm2 for f in figures),
         support_volume_mm3=math.fsum(f.support_volume_mm3 for f in figures),
         support_inside_mm3=math.fsum(f.support_inside_mm3 for f in figures),
-        landing_area_mm2=math.fsum(f.landing_area_mm2 for f in figures),
         touched_area_mm2=math.fsum(f.touched_area_mm2 for f in figures),
         show_scar_mm2=math.fsum(f.show_scar_mm2 for f in figures),
         seam_length_mm=math.fsum(seam.length for seam in seams.values()),

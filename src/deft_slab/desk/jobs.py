@@ -29,6 +29,9 @@ _STOPPABLE = frozenset({"evaluate", "choice", "ready", "map"})
 """What may be stopped for something more urgent, and is then done again."""
 
 
+_SILENT = frozenset({"live", "peek"})
+"""What follows the hand: it shows no progress, and one that runs is not dropped for the next."""
+
 _MOST_SILENT_STARTS = 3
 """A process that ends this often before it says anything is not started again."""
 
@@ -100,8 +103,8 @@ class Jobs(QObject):
     ) -> None:  # fmt: skip
         """Asks the process for something. ``done`` or ``failed`` is called on the UI thread, unless it is dropped."""
         request = Request(lane, method, arguments, done, failed, label)
-        if self._running is not None and self._running.lane == lane and request.kind not in ("live", "peek"):
-            # a running live request is let finish, or fast dragging would never show a figure
+        if self._running is not None and self._running.lane == lane and request.kind not in _SILENT:
+            # a running silent request is let finish, or fast dragging would never show a figure
             self._drop(self._running)
         self._waiting[lane] = request
         self._next()
@@ -115,18 +118,22 @@ class Jobs(QObject):
         self._tell()
 
     @property
+    def _wanted_kinds(self) -> set[str]:
+        """The kinds of what waits or runs and is still wanted."""
+        running = {self._running.kind} if self._running is not None and not self._running.dropped else set()
+        return running | {request.kind for request in self._waiting.values()}
+
+    @property
     def busy(self) -> bool:
-        return bool(self._running and not self._running.dropped) or bool(self._waiting)
+        return bool(self._wanted_kinds)
 
     def busy_with(self, kind: str) -> bool:
         """Whether something of a kind waits or runs."""
-        running = self._running is not None and not self._running.dropped and self._running.kind == kind
-        return running or any(request.kind == kind for request in self._waiting.values())
+        return kind in self._wanted_kinds
 
     def busy_beside(self, kind: str) -> bool:
         """Whether something waits or runs that is not of a kind."""
-        running = self._running is not None and not self._running.dropped and self._running.kind != kind
-        return running or any(request.kind != kind for request in self._waiting.values())
+        return bool(self._wanted_kinds - {kind})
 
     @property
     def process_id(self) -> int:
@@ -170,7 +177,7 @@ class Jobs(QObject):
         self._tell()
 
     def _tell(self) -> None:
-        if self._running is None or self._running.dropped or self._running.kind in ("live", "peek"):
+        if self._running is None or self._running.dropped or self._running.kind in _SILENT:
             self.progressed.emit(1.0, "")
         else:
             self.progressed.emit(0.0, self._running.label)
@@ -186,7 +193,7 @@ class Jobs(QObject):
         if request is None or request.number != number:
             return
         if kind == "progress":
-            if not request.dropped and request.kind not in ("live", "peek"):
+            if not request.dropped and request.kind not in _SILENT:
                 self.progressed.emit(*content)
             return
         self._running = None

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.marking import MOST_PLACES, Audience, Mark, Meaning
+from ..core.marking import MOST_PLACES, Mark, Meaning
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -57,9 +57,6 @@ class Marker(QObject):
         """(3,) mm in one unit of the file along its axes."""
         return np.asarray(self._state.plan.factors)
 
-    def _file_length(self, mm: float) -> float:
-        return mm / float(np.abs(self._unit()).max())
-
     # by brush
 
     def draw(self, place: Floats, normal: Floats) -> None:
@@ -73,15 +70,15 @@ class Marker(QObject):
 
     def end_stroke(self) -> None:
         """Makes the stroke a mark."""
-        places, facing = self._places, self._facing
+        places, facing = self.stroke, np.array(self._facing)
         self._places, self._facing = [], []
-        if places:
+        if len(places):
             unit = self._unit()
-            turned = np.array(facing) * unit
+            turned = facing * unit
             turned /= np.maximum(np.linalg.norm(turned, axis=1), 1e-12)[:, None]
             self._add(Mark(
-                meaning=self.meaning, shape="brush", places=_triples(np.array(places) / unit), facing=_triples(turned),
-                reach=self._file_length(self.reach), erase=self.erase,
+                meaning=self.meaning, shape="brush", places=_triples(places / unit), facing=_triples(turned),
+                reach=self.reach / float(np.abs(unit).max()), erase=self.erase,
             ))  # fmt: skip
         self.changed.emit()
 
@@ -91,20 +88,19 @@ class Marker(QObject):
 
     # by one click
 
-    def at(self, shape: str, place: Floats) -> None:
-        """Marks around a place (mm, model frame): "grown", "ball" or "box"."""
+    def at(self, shape: Literal["grown", "ball", "box"], place: Floats) -> None:
+        """Marks around a place (mm, model frame)."""
         places = _triples((place / self._unit())[None])
         if shape == "grown":
             mark = Mark(meaning=self.meaning, shape="grown", places=places, limit=self.crease, erase=self.erase)
         else:
             half = tuple(float(value) for value in self.reach / np.abs(self._unit()))
-            kind = "box" if shape == "box" else "ball"
-            mark = Mark(meaning=self.meaning, shape=kind, places=places, half=half, erase=self.erase)
+            mark = Mark(meaning=self.meaning, shape=shape, places=places, half=half, erase=self.erase)
         self._add(mark)
 
     def what_is_seen(self, share: float = 0.25) -> None:
         """Marks everything of which the audience sees more than a share."""
-        audience: Audience = self._state.plan.audience
+        audience = self._state.plan.audience
         self._add(Mark(meaning=self.meaning, shape="seen", limit=share, audience=audience, erase=self.erase))
 
     def most_detailed(self, share: float = 0.15) -> None:

@@ -4,54 +4,30 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QCheckBox, QFrame, QInputDialog, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWidget
 
 from ..core.outcome import Piece
 from ..core.plan import Cut
 from .look import palette
 from .state import DeskState
 from .widgets import text
-from .widgets.parts import Panel, Swatch, button, emptied, label, row
+from .widgets.parts import ClickRow, Panel, Swatch, button, emptied, label, row
 
 _MOST_ROWS = 40
 """A cut through a model of many bodies may leave thousands of pieces; a row for each would take seconds to lay out."""
 
-
 _MOST_SPOTS = 8
+"""Further ones are summed up."""
 
 
-class _Row(QFrame):
-    """A row that can be clicked, and chosen with Space."""
-
-    clicked = Signal()
-    double_clicked = Signal()
+class _Row(ClickRow):
+    """Lines of text below each other."""
 
     def __init__(self, chosen: bool) -> None:
-        super().__init__()
-        if chosen:
-            self.setStyleSheet(f"_Row, QFrame#chosen {{ background: {palette.MADDER_WASH}; border-radius: 4px; }}")
-            self.setObjectName("chosen")
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__("chosen" if chosen else "")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(6, 4, 6, 4)
         self.column.setSpacing(2)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.clicked.emit()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.double_clicked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
-            self.clicked.emit()
-        elif event.key() == Qt.Key.Key_F2:
-            self.double_clicked.emit()
-        else:
-            super().keyPressEvent(event)
 
 
 class PiecesPane(QWidget):

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.judge.tilts import turning
-from ..core.plan import Tilt
+from ..core.judge.tilts import seated_on
 from .messages import Walls
 
 if TYPE_CHECKING:
@@ -118,13 +117,10 @@ class Pointing(QObject):
 
     def _seat_down(self, down: NDArray[np.float64], did: str) -> None:
         """Turns the selected piece so that a direction of the model frame points down."""
-        length = float(np.linalg.norm(down))
-        if length < 1e-9:
+        if float(np.linalg.norm(down)) < 1e-9:
             self._state.told.emit("Those points lie on one line: no plane goes through them.\nClick three others.")
             return
-        tilt = self._state.tilt
-        turn = Tilt.from_rotation(turning(tilt.rotation @ (down / length), np.array([0.0, 0.0, -1.0])))
-        self._state.set_tilt(did, turn.after(tilt))
+        self._state.set_tilt(did, seated_on(self._state.tilt, down))
 
     def _show(self, measured: Measured, *, more: bool = False) -> None:
         self.measured = measured

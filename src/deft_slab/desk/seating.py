@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.judge.tilts import turning
+from ..core.judge.tilts import seated_on
 from ..core.plan import Plan, Tilt
 from ..core.search.found import MapFigures
 from ..core.search.weighing import PRESETS, Weights, blend, parts_of
@@ -19,7 +19,6 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-_DOWN = np.array([0.0, 0.0, -1.0])
 _LONGEST_TRAIL = 40
 
 
@@ -44,7 +43,6 @@ class Seating(QObject):
         self.trail: list[Floats] = []
         self.figure = "support_volume_mm3"
         self._key: object = None
-        self._sought: Weights | None = None
         state.outcome_changed.connect(self._look)
         state.selection_changed.connect(self._look)
         state.step_changed.connect(self._look)
@@ -83,9 +81,7 @@ class Seating(QObject):
 
     def tilt_to(self, down: Floats) -> Tilt:
         """The turn to a down direction that is nearest to the present seat."""
-        now = self._state.tilt.rotation
-        there = now @ down
-        return Tilt.from_rotation(turning(there / np.linalg.norm(there), _DOWN) @ now)
+        return seated_on(self._state.tilt, down)
 
     # looking
 
@@ -107,7 +103,6 @@ class Seating(QObject):
         if key != self._key:
             self._key = key
             self.figures, self.seats, self.ways, self.trail = None, (), (), []
-            self._sought = None
             self._ask_round(0)
         now = self.now
         if now is not None and (not self.trail or float(self.trail[-1] @ now) < 1 - 1e-6):
@@ -145,7 +140,7 @@ class Seating(QObject):
         def done(found: SeatsFound) -> None:
             if key != self._key:
                 return
-            self.figures, self.seats, self._sought = found.figures, found.seats, weights
+            self.figures, self.seats = found.figures, found.seats
             self.changed.emit()
             if weights != self.weights:
                 self._ask_seats()
@@ -169,8 +164,8 @@ class Seating(QObject):
         self.figure = figure
         self.changed.emit()
 
-    def weigh(self, weights: Weights | None) -> None:
-        """Changes what matters here; None: the preset of the printer's kind."""
+    def weigh(self, weights: Weights) -> None:
+        """Changes what matters here."""
         self._state.change_settings(self._state.settings.model_copy(update={"weights": weights}))
         self.changed.emit()
         if self.figures is not None and not self.busy:

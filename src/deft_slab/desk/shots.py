@@ -96,7 +96,7 @@ def main(folder: Path = FOLDER) -> int:
 
 
 def _tilting(eye: Photographer) -> None:
-    """The gull's seats, its costs from below, its show faces, a turn by a ring, and two choices in twin view."""
+    """The gull's seats, its costs from below, its show faces, a lean by its pole, and two choices in twin view."""
     window, state = eye.window, eye.state
     panel, bed = window.panels["Tilt"], window.bed
     eye.until(lambda: bool(state.seating.seats))

@@ -89,6 +89,7 @@ class DeskState(QObject):
         self.line_of_sight: tuple[float, float, float] = (0.0, -1.0, 0.0)
         """From the model to the eye, bed frame; kept up to date by the bed."""
         self.hidden_below = 0.0
+        """mm over the bed below which nothing is drawn of the pieces."""
         self.from_below = False
         self.show_overhang = True
         self.show_support = True
@@ -198,7 +199,7 @@ class DeskState(QObject):
         self.path = fetched.path if project is not None and not recovered else None
         self.evaluated = self.live = self.draft = None
         self._shown.clear()
-        fresh = Plan(model=model.ref, unit=fetched.unit, tilt=STAND_UP if model.up_stated else Tilt())
+        fresh = Plan(model=model.ref, unit=fetched.unit, tilt=self.tilt_as_opened)
         printer = self.settings.printer
         self._history = [_Past(project or Project(title=model.name, plan=fresh, printer=printer), "")]
         if project is None and fetched.advice.does_something:
@@ -519,6 +520,11 @@ class DeskState(QObject):
         return self.piece.seat if self.piece is not None and not self.piece.alone else self.plan.tilt
 
     @property
+    def tilt_as_opened(self) -> Tilt:
+        """How the model stands in its file."""
+        return STAND_UP if self.model is not None and self.model.up_stated else Tilt()
+
+    @property
     def wanted_tilt(self) -> Tilt | None:
         """The seat that the plan wishes for the selected piece, before it is measured; None where it wishes none."""
         piece = self.piece
@@ -619,7 +625,7 @@ class DeskState(QObject):
 
     def show(self, **what: Any) -> None:
         """Changes what the bed shows: show_overhang, show_support, in_place, apart, as_it_came, mend_places,
-        from_below, hidden_below (mm over the bed below which nothing is drawn)."""
+        from_below."""
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from ..core.plan import Plan
@@ -17,7 +17,6 @@ from .look import palette
 from .look.palette import rgb
 from .messages import Evaluated
 from .scene.camera import Camera
-from .scene.overlay import View
 from .state import DeskState, Shown
 from .widgets import text
 from .widgets.parts import button, emptied, label, row
@@ -87,12 +86,7 @@ class TwinPane(QWidget):
 
     def _draw(self) -> None:
         if self._canvas is not None and self.evaluated is not None and self.width() > 2 and self.height() > 2:
-            for name in ("bed sheet", "bed fine"):
-                self._canvas.visible(name, self.camera.elevation >= 0)
-            pixels, depth = self._canvas.picture(self.camera, self.width(), self.height())
-            stride = 3 * self.width()
-            image = QImage(pixels.data, self.width(), self.height(), stride, QImage.Format.Format_RGB888).copy()
-            self._view = View(self.camera, image, depth)
+            self._view = self._stage.view(self.camera, self.width(), self.height())
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -145,9 +145,8 @@ class Bench:
         spread = spread_directions(_MAP_ROUNDS[round_number])
         directions = np.concatenate([np.array([subject.now.down]), flats, spread]) if round_number == 0 else spread
         figures = sweep(subject, directions, printer, job.part(0.3, 1.0), self._pool.map)
-        key = (subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer)
-        known = self._looked[1] if self._looked and self._looked[0] == key else None
-        self._looked = (key, figures if known is None or round_number == 0 else known.and_also(figures))
+        known = self._known(subject, printer) if round_number else None
+        self._looked = (_judged(subject, printer), known.and_also(figures) if known else figures)
         return MapRound(figures, flats, round_number + 1 < len(_MAP_ROUNDS))
 
     def seats(self, plan: Plan, printer: Printer, number: int, weights: Weights, job: Job) -> SeatsFound:
@@ -155,12 +154,15 @@ class Bench:
         workshop = self._workshop(plan)
         subject = workshop.subject(plan, number, job.part(0.0, 0.1))
         exposed = workshop.exposed_piece(plan, number, job.part(0.1, 0.3))
-        key = (subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer)
-        known = self._looked[1] if self._looked and self._looked[0] == key else None
+        known = self._known(subject, printer)
         found, figures = seats_worth_trying(
             subject, printer, weights, exposed, job.part(0.3, 0.9), self._pool.map, known
         )
         return SeatsFound(_with_pictures(subject, found), figures)
+
+    def _known(self, subject: Subject, printer: Printer) -> MapFigures | None:
+        """What the map has looked at so far, if it was of this."""
+        return self._looked[1] if self._looked and self._looked[0] == _judged(subject, printer) else None
 
     def best_seats(self, plan: Plan, printer: Printer, pieces: int, weights: Weights, job: Job) -> list[Tilt]:
         """The best seat by the weights of each piece. Raises Cancelled, OpenSurface, CutFailed."""
@@ -239,6 +241,11 @@ class Bench:
     def keep_work(self, folder: Path, model: Model, guests: dict[str, Solid], job: Job) -> None:
         """Writes the model into the folder of unsaved work. Raises SaveFailed."""
         write_model(folder, model, self._guests | guests)
+
+
+def _judged(subject: Subject, printer: Printer) -> tuple[object, ...]:
+    """What figures of directions depend on."""
+    return subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer
 
 
 def _with_pictures(subject: Subject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:

@@ -48,7 +48,7 @@ def _slug(text: str) -> str:
 
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y."""
-    vertices = set_down(solid.vertices, rotation) + [0.0, 0.0, lift]
+    vertices = set_down(solid.vertices, rotation, lift)
     middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     vertices[:, :2] -= middle
     return _stl(vertices, solid.triangles, solid.normals @ rotation.T, "Deft Slab piece, millimetres")

@@ -161,7 +161,7 @@ def sketch(
     height = seated.height - lift
     areas = layer_areas(columns, lift, max(height, 1e-9) / _SEARCH_LAYERS, _SEARCH_LAYERS)
     # the outline is only asked for where enough rests: it costs as much as the columns
-    base = _base(solid, seated) if seated.resting >= LEAST_BASE_AREA else FLOATING
+    base = _base(solid, seated, _rests(solid, seated)) if seated.resting >= LEAST_BASE_AREA else FLOATING
     flat = base.sits_flat(found.projected_area)
     return Sketch(
         found.volume, seated.need, seated.supported + found.landing_area, seated.scar + found.landing_on_show,
@@ -171,12 +171,19 @@ def sketch(
     )  # fmt: skip
 
 
-def _base(solid: Solid, seated: Seated) -> Base:
+def _rests(solid: Solid, seated: Seated) -> NDArray[np.bool_]:
+    """(m,) which facets lie within the tolerance of the bed; none of a lifted piece."""
+    if seated.lift > 0:
+        return np.zeros(len(solid.triangles), np.bool_)
+    low = seated.vertices[:, 2] <= seated.tolerance
+    return np.asarray(low[solid.triangles].all(axis=1))
+
+
+def _base(solid: Solid, seated: Seated, rests: NDArray[np.bool_]) -> Base:
     """What it stands on."""
     if seated.lift > 0:
         return FLOATING
-    low = seated.vertices[:, 2] <= seated.tolerance
-    resting = low[solid.triangles].all(axis=1) & (seated.normals_z < 0)
+    resting = rests & (seated.normals_z < 0)
     return base_of(seated.vertices, solid.triangles, resting, seated.resting, seated.centre)
 
 
@@ -216,13 +223,13 @@ def measure(
     trusted : the solid is known to be closed, and is not looked at again
     """
     printer = printer or default_printer()
-    seated = seat(solid, rotation, hard_rule(threshold), marks, lift, tolerance)
+    rule = hard_rule(threshold)
+    seated = seat(solid, rotation, rule, marks, lift, tolerance)
     hidden = None if exposed is None else exposed < HIDDEN
     found, columns = support(solid, seated, hidden, marks.show if marks else None, cells)
-    base = _base(solid, seated)
+    rests = _rests(solid, seated)
+    base = _base(solid, seated, rests)
     angles = overhang_angles(seated.normals_z)
-    low = seated.vertices[:, 2] <= tolerance
-    rests = low[solid.triangles].all(axis=1) if not lift else np.zeros(len(angles), np.bool_)
     near = (np.abs(angles - threshold) < RAMP) & ~rests
     closed = trusted or (solid.defects.closed and not solid.defects.inside_out)
     extent = np.ptp(seated.vertices, axis=0)
@@ -254,6 +261,6 @@ def measure(
         level_underside_mm2=seated.underside,
         print_seconds=print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
     )
-    needs = (angles > threshold + 1e-6) & ~rests
+    needs = (-seated.normals_z > rule[0]) & ~rests
     past = np.where(needs, angles - threshold, -1.0).astype(np.float32)
     return Measured(figures, seated, columns, found.floors, past, areas)

@@ -80,7 +80,7 @@ def _slopes(ax, ay, az, bx, by, bz, cx, cy, cz):
 
 @njit(**_FAST)
 def turn_and_set_down(vertices, rotation, lift):
-    """(n, 3): turned by (3, 3), the lowest point at z = lift."""
+    """(n, 3): turned by (3, 3), the lowest point at z = lift; ``tilts.set_down`` in one pass, for searches."""
     turned = np.empty_like(vertices)
     low = np.inf
     for n in range(len(vertices)):
@@ -218,21 +218,6 @@ def into_columns(cells, heights, facets, count):
         sorted_heights[m + 1], sorted_facets[m + 1] = z, f
         filled[cell] += 1
     return start, sorted_heights, sorted_facets
-
-
-@njit(**_FAST)
-def place_facets(heights, triangles, tolerance):
-    """(rests, mid): whether each facet lies within the tolerance of the bed, and the height of its middle.
-
-    heights : (n,) z of the vertices, the lowest at 0
-    """
-    rests = np.empty(len(triangles), np.bool_)
-    mid = np.empty(len(triangles), np.float64)
-    for f in range(len(triangles)):
-        a, b, c = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
-        rests[f] = a <= tolerance and b <= tolerance and c <= tolerance
-        mid[f] = (a + b + c) / 3.0
-    return rests, mid
 
 
 @njit(**_FAST)

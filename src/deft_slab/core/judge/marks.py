@@ -8,11 +8,10 @@ from dataclasses import dataclass
 import igl
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ..marking import Audience, Mark
+from ..shells import linked
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -58,21 +57,23 @@ def joined_marks(parts: list[Marked]) -> Marked:
     return Marked(*(np.concatenate([getattr(part, name) for part in parts]) for name in ("show", "hold", "clear")))
 
 
-def marked(solid: Solid, marks: tuple[Mark, ...], seen: Callable[[Audience], Floats]) -> Marked:
-    """The marks on a surface, one after the other.
+def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) -> Marked:
+    """The marks on a surface of so many facets, one after the other.
 
-    solid : in units of the file, as the places of the marks are
-    seen : gives (m,) exposure to an audience
+    take : gives (count,) the facets that one mark takes, see ``taken``
     """
-    found = {meaning: np.zeros(len(solid.triangles), np.bool_) for meaning in ("show", "hold", "clear")}
+    found = {meaning: np.zeros(count, np.bool_) for meaning in ("show", "hold", "clear")}
     for mark in marks:
-        mask = found[mark.meaning]
-        mask[taken(solid, mark, seen)] = not mark.erase
+        found[mark.meaning][take(mark)] = not mark.erase
     return Marked(found["show"], found["hold"], found["clear"])
 
 
 def taken(solid: Solid, mark: Mark, seen: Callable[[Audience], Floats]) -> Mask:
-    """(m,) the facets that one mark takes; none where it lies elsewhere."""
+    """(m,) the facets that one mark takes; none where it lies elsewhere.
+
+    solid : in units of the file, as the places of the marks are
+    seen : gives (m,) exposure to an audience
+    """
     nothing = np.zeros(len(solid.triangles), np.bool_)
     if mark.shape == "seen":
         return np.asarray(seen(mark.audience or Audience()) > mark.limit)
@@ -118,9 +119,7 @@ def _grown(solid: Solid, mark: Mark) -> Mask:
         near = np.linalg.norm(solid.centroids - np.array(mark.places[0]), axis=1) <= mark.reach
         near[seed] = True
         crossed = crossed[near[crossed].all(axis=1)]
-    count = len(solid.triangles)
-    graph = coo_array((np.ones(len(crossed), np.int8), (crossed[:, 0], crossed[:, 1])), shape=(count, count))
-    part = connected_components(graph, directed=False)[1]
+    part = linked(crossed, len(solid.triangles))
     return np.asarray(part == part[seed])
 
 

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from ..outcome import OverhangSpot
+from ..shells import linked
 from ..solid import Solid
 from .figures import Measured
 
@@ -27,14 +26,7 @@ def overhang_spots(solid: Solid, measured: Measured, show: NDArray[np.bool_] | N
     if not len(needy):
         return ()
     corners = solid.triangles[needy]
-    graph = coo_array(
-        (
-            np.ones(2 * len(corners), np.int8),
-            (np.r_[corners[:, 0], corners[:, 1]], np.r_[corners[:, 1], corners[:, 2]]),
-        ),
-        shape=(len(solid.vertices),) * 2,
-    )
-    of_vertex = connected_components(graph, directed=False)[1]
+    of_vertex = linked(np.concatenate([corners[:, :2], corners[:, 1:]]), len(solid.vertices))
     spot = np.unique(of_vertex[corners[:, 0]], return_inverse=True)[1].ravel()
     areas = solid.areas[needy]
     area = np.bincount(spot, areas)
@@ -50,7 +42,7 @@ def overhang_spots(solid: Solid, measured: Measured, show: NDArray[np.bool_] | N
         place = solid.centroids[nearest]
         found.append(
             OverhangSpot(
-                float(area[number]), float(np.average(angles, weights=weight)), float(angles.max()),
+                float(area[number]), float(np.average(angles, weights=weight)),
                 float(gap[number]), bool(on_piece[number]),
                 bool(show is not None and show[own].any()),
                 (float(place[0]), float(place[1]), float(place[2])),

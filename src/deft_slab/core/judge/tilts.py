@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import BadPlan
+from ..plan import Tilt
 
 Floats = NDArray[np.float64]
 
@@ -49,8 +50,14 @@ def down_to_rotation(down: Floats) -> Floats:
     return turning(down, np.array([0.0, 0.0, -1.0]))
 
 
-def set_down(vertices: Floats, rotation: Floats) -> Floats:
-    """(n, 3) mm, bed frame: turned, the lowest point at z = 0."""
+def seated_on(now: Tilt, down: Floats) -> Tilt:
+    """The seat with a direction (model frame, any length but 0) down that is nearest to the present one."""
+    there = now.rotation @ down
+    return Tilt.from_rotation(turning(there / np.linalg.norm(there), np.array([0.0, 0.0, -1.0]))).after(now)
+
+
+def set_down(vertices: Floats, rotation: Floats, lift: float = 0.0) -> Floats:
+    """(n, 3) mm, bed frame: turned, the lowest point at z = lift."""
     turned = vertices @ rotation.T
-    turned[:, 2] -= turned[:, 2].min()
+    turned[:, 2] += lift - turned[:, 2].min()
     return np.ascontiguousarray(turned)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
 from ..judge.seats import candidates
-from ..judge.tilts import turning
+from ..judge.tilts import seated_on
 from ..plan import Tilt
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -76,13 +76,18 @@ def _best_near(down: Floats, values: Floats, centre: Floats, degrees: float) -> 
     return np.asarray(down[near[int(np.argmin(values[near]))]])
 
 
+def _near(down: Floats, n: int, others: list[int]) -> list[int]:
+    """Which of some directions (their places in the list) are one seat with direction number n."""
+    return [place for place, other in enumerate(others) if float(down[n] @ down[other]) >= _APART]
+
+
 def _apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool_] | None = None) -> list[int]:
     """Numbers of the best directions that lie apart."""
     chosen: list[int] = []
     for n in np.argsort(values, kind="stable"):
         if among is not None and not among[n]:
             continue
-        if all(float(down[n] @ down[other]) < _APART for other in chosen):
+        if not _near(down, int(n), chosen):
             chosen.append(int(n))
         if len(chosen) == count:
             break
@@ -134,7 +139,7 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
         for n in _apart(figures.down, values, 1, among):
-            near = [k for k, (other, _) in enumerate(chosen) if float(figures.down[n] @ figures.down[other]) >= _APART]
+            near = _near(figures.down, n, [other for other, _ in chosen])
             if not near:
                 chosen.append((n, why))
             elif chosen[near[0]][1].count(",") < 1:  # one seat may be the best in several ways
@@ -142,16 +147,9 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
     for n in _apart(figures.down, score, 20):
         if len(chosen) >= 5:
             break
-        if all(float(figures.down[n] @ figures.down[other]) < _APART for other, _ in chosen):
+        if not _near(figures.down, n, [other for other, _ in chosen]):
             chosen.append((n, "another good one"))
     return sorted(chosen[:MOST_SEATS], key=lambda one: float(score[one[0]]))
-
-
-def tilt_for(subject: Subject, down: Floats) -> Tilt:
-    """The turn to a down direction that is nearest to how the piece sits now."""
-    now = subject.now.rotation
-    there = now @ down
-    return Tilt.from_rotation(turning(there / np.linalg.norm(there), np.array([0.0, 0.0, -1.0])) @ now)
 
 
 def measured_seat(
@@ -185,7 +183,7 @@ def seats_worth_trying(
     seats = []
     for number, (n, why) in enumerate(chosen):
         job.step(0.6 + 0.4 * number / len(chosen), "Measuring the seats worth trying")
-        tilt = tilt_for(subject, figures.down[n])
+        tilt = seated_on(subject.now, figures.down[n])
         seats.append(measured_seat(subject, printer, tilt, subject.lift, why, float(score[n]), exposed))
     return seats, figures
 
@@ -215,7 +213,7 @@ def leaning(
         lean = LEANS[(best - 1) // _AROUND]
         for n, tilt, kind in (
             (0, subject.now, f"as now, {words}"),
-            (best, tilt_for(subject, figures.down[best]), f"leaning {lean:g}°, {words}"),
+            (best, seated_on(subject.now, figures.down[best]), f"leaning {lean:g}°, {words}"),
         ):
             ways.append(measured_seat(subject, printer, tilt, height, kind, float(score[n]), exposed))
     return ways

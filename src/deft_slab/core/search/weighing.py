@@ -41,7 +41,7 @@ PRESETS: dict[Literal["filament", "resin"], Weights] = {
 }
 """Filament: supports and hours cost, and it must stand. Resin: marks and wide layers spoil it, and it hangs."""
 
-AIMS = ("support", "clean", "quick", "steady", "small_layers")
+AIMS = tuple(Weights.model_fields)
 
 
 def parts_of(figures: MapFigures, has_show_faces: bool) -> dict[str, Floats]:

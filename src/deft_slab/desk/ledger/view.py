@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QRect, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QPainter, QPixmap
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from ..look import palette
 from ..state import DeskState
 from ..widgets.parts import button, label, row
+from ..widgets.picture import image_of
 from .model import COLUMNS, LedgerModel, Row, cell_text
 
 ROW_HEIGHT = 40
@@ -72,10 +73,8 @@ class _Painter(QStyledItemDelegate):
     def _pixmap(self, shown: Row) -> QPixmap:
         picture = shown.shown.picture
         if id(picture) not in self._pictures:
-            height, width, _ = picture.shape
-            image = QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
             # the picture is kept with its pixmap, so that its id stays its own
-            self._pictures[id(picture)] = (picture, QPixmap.fromImage(image))
+            self._pictures[id(picture)] = (picture, QPixmap.fromImage(image_of(picture)))
         return self._pictures[id(picture)][1]
 
     def _figure(self, painter: QPainter, option: QStyleOptionViewItem, shown: Row, number: int) -> None:

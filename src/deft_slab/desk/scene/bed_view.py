@@ -10,7 +10,6 @@ import numpy as np
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -20,9 +19,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from ...core.judge.tilts import turning
+from ...core.judge.tilts import seated_on
 from ...core.outcome import OverhangSpot
-from ...core.plan import Tilt
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
@@ -200,17 +198,13 @@ class BedView(QWidget):
     def _draw(self) -> None:
         if self._canvas is None or self.width() < 2 or self.height() < 2:
             return
-        for name in ("bed sheet", "bed fine"):
-            self._canvas.visible(name, self._camera.elevation >= 0)  # from below one looks through the bed
         # where drawing is slow, the support is left out while the view turns, so that it turns smoothly
         turning_view = self._last is not None and not self._grabbed
         started = time.monotonic()
         whole = not (turning_view and self._slow)
-        pixels, depth = self._canvas.picture(self._camera, self.width(), self.height(), veils=whole)
+        self._view = self._stage.view(self._camera, self.width(), self.height(), veils=whole)
         if whole:
             self._slow = time.monotonic() - started > _SLOW
-        image = QImage(pixels.data, self.width(), self.height(), 3 * self.width(), QImage.Format.Format_RGB888).copy()
-        self._view = View(self._camera, image, depth)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -384,12 +378,9 @@ class BedView(QWidget):
         if not self._state.up_to_date:
             return
         self._state.select_piece(number)
-        tilt = self._state.tilt
-        down_now = tilt.rotation @ piece.solid.normals[facet]
-        turn = Tilt.from_rotation(turning(down_now / np.linalg.norm(down_now), np.array([0.0, 0.0, -1.0])))
         self._state.pointing.begin("")
         self.hovered.emit("")
-        self._state.set_tilt("seat on a facet", turn.after(tilt))
+        self._state.set_tilt("seat on a facet", seated_on(self._state.tilt, piece.solid.normals[facet]))
 
     def hit(self, at: QPointF) -> tuple[int, int, np.ndarray] | None:
         """(piece, facet, place in mm of the model frame) under a pixel."""

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QImage, QPainter
 
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
@@ -205,10 +206,14 @@ class Stage:
 
     def mark_facets(self, number: int, facets: NDArray[np.int32]) -> None:
         """Marks some facets of a piece: an overhang spot that was flown to."""
-        piece, (turn, move) = self._state.pieces[number], self._places[number]
-        solid = piece.solid
-        points = (solid.vertices) @ turn.T + move - [0.0, 0.0, 0.08]
-        self._canvas.mesh("marked", points, solid.triangles[facets], tuple(rgb(palette.MADDER)), opacity=0.8)
+        turn, _ = self._places[number]
+        self._mark(number, facets, turn.T @ np.array([0.0, 0.0, -0.08]))
+
+    def _mark(self, number: int, facets: NDArray[Any], off: Floats) -> None:
+        """Marks facets of a piece; off : (3,) mm, model frame, by which the marking lies before them."""
+        solid, (turn, move) = self._state.pieces[number].solid, self._places[number]
+        points = (solid.vertices + off) @ turn.T + move
+        self._canvas.mesh("marked", points, solid.triangles[facets], tuple(rgb(palette.MADDER)), opacity=0.75)
 
     def placed(self, number: int, place: Floats) -> Floats:
         """(3,) mm, bed frame: a point of a piece's model frame, where it is drawn."""
@@ -225,13 +230,11 @@ class Stage:
         self._canvas.remove("marked")
         if hit is None:
             return
-        piece, (turn, move) = self._state.pieces[hit[0]], self._places[hit[0]]
-        solid = piece.solid
+        solid = self._state.pieces[hit[0]].solid
         normal = solid.normals[hit[1]]
         height = solid.centroids @ normal
         flat = (solid.normals @ normal > _FLAT) & (np.abs(height - height[hit[1]]) < _LEVEL)
-        points = (solid.vertices + 0.05 * normal) @ turn.T + move
-        self._canvas.mesh("marked", points, solid.triangles[flat], tuple(rgb(palette.MADDER)), opacity=0.75)
+        self._mark(hit[0], flat, 0.05 * normal)
 
     @property
     def arrangement(self) -> tuple[object, ...]:
@@ -287,6 +290,14 @@ class Stage:
     def handles(self, frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
         """Places of a cut's handles, the same size on the screen from near and far."""
         return frame.handles(_ARM * camera.pixel(max(height, 1)))
+
+    def view(self, camera: Camera, width: int, height: int, *, veils: bool = True) -> View:
+        """The picture from a camera. veils : with the support; without is quicker"""
+        for name in ("bed sheet", "bed fine"):
+            self._canvas.visible(name, camera.elevation >= 0)  # from below one looks through the bed
+        pixels, depth = self._canvas.picture(camera, width, height, veils=veils)
+        image = QImage(pixels.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+        return View(camera, image, depth)
 
     def paint(self, painter: QPainter, view: View, grabbed: str) -> None:
         """Paints over the picture: marks, open edges, the selected cut with its handles, the seams."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 
@@ -124,6 +124,34 @@ def emptied(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             emptied(inner)
+
+
+class ClickRow(QFrame):
+    """A row that can be clicked, and chosen with Space or Enter; F2 is a double click."""
+
+    clicked = Signal()
+    double_clicked = Signal()
+
+    def __init__(self, name: str) -> None:
+        """name : of the object, for the style sheet: "chosen" or another"""
+        super().__init__()
+        self.setObjectName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.double_clicked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            self.clicked.emit()
+        elif event.key() == Qt.Key.Key_F2:
+            self.double_clicked.emit()
+        else:
+            super().keyPressEvent(event)
 
 
 class Swatch(QWidget):

@@ -28,6 +28,7 @@ from PySide6.QtWidgets import QWidget
 from ...core.search.found import MapFigures
 from ..look import palette
 from ..look.palette import rgb
+from .picture import image_of
 
 Floats = NDArray[np.float64]
 
@@ -150,7 +151,7 @@ class TiltMap(QWidget):
         mixed = np.stack([np.interp(share, [0.0, 0.2, 0.55, 1.0], stops[:, k]) for k in range(3)], axis=1)
         picture[inside, :3] = np.round(mixed).astype(np.uint8)
         picture[inside, 3] = 255
-        return QImage(picture.data, _RASTER, _RASTER, 4 * _RASTER, QImage.Format.Format_RGBA8888).copy()
+        return image_of(picture)
 
     # drawing
 

@@ -6,8 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QPushButton
 
-from ....core.plan import Tilt
-from ...state import STAND_UP, DeskState
+from ...state import DeskState
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
 
@@ -101,8 +100,7 @@ class ByHandPanel(Panel):
         state.pointing.begin("" if state.pointing.kind == kind else kind)
 
     def _as_opened(self) -> None:
-        model = self._state.model
-        self._state.set_tilt("stand as opened", STAND_UP if model and model.up_stated else Tilt())
+        self._state.set_tilt("stand as opened", self._state.tilt_as_opened)
 
     def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
         if self._state.plan is not None:

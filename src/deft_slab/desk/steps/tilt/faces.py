@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 from ....core.marking import Audience
 from ....core.plan import Tilt
 from ...marker import MEANINGS
-from ...state import STAND_UP, DeskState
+from ...state import DeskState
 from ...widgets import text
 from ...widgets.audience_view import AudienceView
 from ...widgets.number import NumberField
@@ -116,8 +116,7 @@ class FacesPanel(Panel):
 
     def _opened(self) -> np.ndarray:
         """(3, 3): from the file's axes to how the model was opened."""
-        model = self._state.model
-        return (STAND_UP if model and model.up_stated else Tilt()).rotation
+        return self._state.tilt_as_opened.rotation
 
     def _audience(self, **what: object) -> None:
         if self._state.plan is None:

@@ -6,16 +6,17 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPixmap
-from PySide6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QSlider, QVBoxLayout
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout
 
 from ....core.plan import Tilt
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
 from ...messages import SeatShown
-from ...state import STAND_UP, DeskState
+from ...state import DeskState
 from ...widgets import text
-from ...widgets.parts import Panel, button, emptied, label, row, say
+from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+from ...widgets.picture import image_of
 from ...widgets.tilt_map import Shown, TiltMap
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
@@ -42,23 +43,16 @@ _PICTURE = (46, 32)
 
 
 def pixmap_of(picture: np.ndarray, width: int, height: int) -> QPixmap:
-    rows, columns, _ = picture.shape
-    image = QImage(picture.data, columns, rows, 4 * columns, QImage.Format.Format_RGBA8888).copy()
-    return QPixmap.fromImage(image).scaled(
+    return QPixmap.fromImage(image_of(picture)).scaled(
         width, height, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
     )
 
 
-class SeatRow(QFrame):
+class SeatRow(ClickRow):
     """A seat worth trying: number, picture, why, figures. A click takes it."""
 
-    clicked = Signal()
-
     def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
-        super().__init__()
-        self.setObjectName("chosen" if chosen else "seat")
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__("chosen" if chosen else "seat")
         f = shown.seat.figures
         self.setAccessibleName(f"Seat {number}: {shown.seat.kind}")
         costs = (
@@ -89,15 +83,6 @@ class SeatRow(QFrame):
         self.keep = button("Keep", "Keeps this seat as a choice in the ledger, without taking it.", keep, role="small")
         grid.addWidget(self.keep, 1, 3)
         grid.setColumnStretch(2, 1)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self.clicked.emit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return):
-            self.clicked.emit()
-        else:
-            super().keyPressEvent(event)
 
 
 class FindPanel(Panel):
@@ -169,9 +154,9 @@ class FindPanel(Panel):
             grid.addWidget(self._effects[aim], place, 2)
         self.add(grid)
         filament = button("As for filament", "Little support and standing steadily first.",
-                          partial(self._preset, PRESETS["filament"]), role="small")  # fmt: skip
+                          partial(self._seating.weigh, PRESETS["filament"]), role="small")  # fmt: skip
         resin = button("As for resin", "Clean faces and small layers first.",
-                       partial(self._preset, PRESETS["resin"]), role="small")  # fmt: skip
+                       partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
         self.add(row(filament, resin, 1))
         self.column.addStretch(1)
         for signal in (self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
@@ -189,9 +174,6 @@ class FindPanel(Panel):
     def _weigh(self) -> None:
         self._seating.weigh(Weights(**{aim: slider.value() for aim, slider in self.sliders.items()}))
 
-    def _preset(self, weights: Weights) -> None:
-        self._seating.weigh(weights)
-
     def _on_hovered(self, down: np.ndarray | None) -> None:
         self._peek.setVisible(down is not None)
         if down is None:
@@ -206,9 +188,8 @@ class FindPanel(Panel):
 
     def _middle(self) -> np.ndarray:
         """(3, 3): the direction in the middle of the map to -z, as the model was opened or upside down."""
-        opened = STAND_UP if self._state.model and self._state.model.up_stated else Tilt()
         over = Tilt.turn((0.0, 1.0, 0.0), 180.0) if self._turned_over else Tilt()
-        return over.after(opened).rotation
+        return over.after(self._state.tilt_as_opened).rotation
 
     def refresh(self) -> None:
         seating = self._seating
