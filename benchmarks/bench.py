@@ -22,6 +22,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.surfaces import Surface, tidy
@@ -33,7 +34,7 @@ from deft_slab.core.mend.mended import advised, mended
 from deft_slab.core.mend.rewrap import rewrapped
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Model
-from deft_slab.core.plan import Plan, StraightCut
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.search.figures import sweep
 from deft_slab.core.search.tilts import searched
@@ -229,7 +230,7 @@ def dragging(window: Window) -> None:
 
     def answer() -> object:
         cut = StraightCut(id="c1", name="c", normal=(0, 0, 1), offset=float(next(offsets)))
-        return workshop.evaluate(plan.with_cut(cut), default_printer(), quick=True)
+        return workshop.evaluate(plan.with_cut(cut), default_printer(), detail="quick")
 
     each = best_of(8, answer)
     print(f"        (one answer of the stand-in: {1e3 * each:.0f} ms)")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-COMMANDS = ("measure", "mend", "tilt", "cut", "-h", "--help")
+COMMANDS = ("measure", "mend", "tilt", "cut", "sweep", "propose", "-h", "--help")
 
 
 def main(arguments: list[str] | None = None) -> int:

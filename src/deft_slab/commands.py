@@ -1,4 +1,4 @@
-"""What deft-slab does without a window: measure, mend, tilt, cut. Loads neither Qt nor VTK."""
+"""What deft-slab does without a window: measure, mend, tilt, cut, sweep, propose. Loads neither Qt nor VTK."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
+from .core.cutting import Cut, StraightCut
 from .core.errors import BadPlan, CutFailed, DeftError
 from .core.handoff.pieces import file_name, write_3mf, write_solid, write_stls
 from .core.intake.files import Opened, open_file
@@ -23,11 +24,13 @@ from .core.judge.figures import measure
 from .core.judge.tilts import down_to_rotation, set_down, unit
 from .core.judge.walls import thickness, thinnest
 from .core.mend.mended import advised
-from .core.outcome import MendReport
-from .core.plan import UNITS, Guest, Mending, Plan, StraightCut
+from .core.outcome import MendReport, Outcome
+from .core.plan import UNITS, Guest, Mending, Plan, Recipe, read_recipe
 from .core.printer import Printer, default_printer, read_printer, shipped_printers
 from .core.search.figures import sweep
-from .core.search.found import MapFigures
+from .core.search.found import CutWishes, MapFigures
+from .core.search.places import SWEEP_PLACES, CutSubject, cut_subject, swept
+from .core.search.proposals import MOST_PROPOSALS, proposed_plans
 from .core.search.tilts import seats_worth_trying
 from .core.search.weighing import PRESETS
 from .core.solid import Solid
@@ -83,20 +86,39 @@ def _parser() -> argparse.ArgumentParser:
     tilt.add_argument("--lift", type=float, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
     tilt.add_argument("--map", type=int, default=0, metavar="N",
                       help="also the figures of N directions spread evenly, from a simplified mesh")  # fmt: skip
-    cut = commands.add_parser("cut", help="part a model by straight cuts and write the pieces")
+    cut = commands.add_parser("cut", help="part a model and write the pieces")
     common(cut)
     overhang(cut)
-    cut.add_argument("--straight", type=float, nargs=4, action="append", required=True,
+    cut.add_argument("--straight", type=float, nargs=4, action="append", default=[],
                      metavar=("NX", "NY", "NZ", "OFFSET"),
                      help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
+    cut.add_argument("--recipe", type=Path, metavar="FILE", help="cuts of all kinds, as JSON (docs/recipes.md)")
+    cut.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     cut.add_argument("--out", type=Path, required=True, metavar="DIR")
+    sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
+    common(sweep_)
+    overhang(sweep_)
+    sweep_.add_argument("--normal", type=float, nargs=3, required=True, metavar=("X", "Y", "Z"),
+                        help="which way the cut faces, in the model frame; any length")  # fmt: skip
+    sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
+                        help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
+    sweep_.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    propose = commands.add_parser("propose", help="the cuts that leave least support for the seam that is seen of them")
+    common(propose)
+    overhang(propose)
+    propose.add_argument("--pieces", type=int, default=2, metavar="N", help="how many pieces there are to be (2)")
+    propose.add_argument("--top", type=int, default=MOST_PROPOSALS, metavar="N",
+                         help=f"at most so many proposals ({MOST_PROPOSALS})")  # fmt: skip
+    propose.add_argument("--seam-limit", type=float, metavar="MM", help="seam in sight, at most")
+    propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     return parser
 
 
 def _checked(arguments: argparse.Namespace) -> None:
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
-                            ("top", 1, 100), ("map", 0, 100_000)):  # fmt: skip
+                            ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
+                            ("seam_limit", 1e-6, 1e9)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")
@@ -132,7 +154,7 @@ def _measure(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = _opened(arguments)
     if arguments.mend:
         plan = plan.changed(mending=advised(opened.model.solid))
-    solid, report = Workshop(opened.model).mended(plan)
+    solid, report = Workshop(opened.model, arguments.spread).mended(plan)
     found = measure(solid, rotation, threshold=arguments.theta, printer=printer, exposed=exposure(solid))
     seated = set_down(solid.vertices, rotation)
     within = fit(seated, printer)
@@ -185,13 +207,12 @@ def _tilt(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = _opened(arguments)
     mending = advised(opened.model.solid) if arguments.mend else Mending()
     plan = plan.changed(threshold=arguments.theta, lift=arguments.lift, mending=mending)
-    workshop = Workshop(opened.model)
+    workshop = Workshop(opened.model, arguments.spread)
     subject = workshop.subject(plan, 0)
     exposed = workshop.exposed_piece(plan, 0)
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, spread=pool.map)
-        spread = spread_directions(arguments.map) if arguments.map else np.empty((0, 3))
-        directions = sweep(subject, spread, printer, spread=pool.map)
+    seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, spread=arguments.spread)
+    spread = spread_directions(arguments.map) if arguments.map else np.empty((0, 3))
+    directions = sweep(subject, spread, printer, spread=arguments.spread)
     result: dict[str, object] = {
         "seats": [
             {"down": seat.tilt.down, "kind": seat.kind} | seat.figures.as_dict() for seat in seats[: arguments.top]
@@ -224,23 +245,41 @@ def _mend(arguments: argparse.Namespace) -> dict[str, object]:
         clean=True, orient=True, close=arguments.rewrap is None, drop_specks=arguments.drop_specks, rewrap=fineness,
         thin_to=arguments.thin,
     )  # fmt: skip
-    solid, report = Workshop(opened.model).mended(plan.changed(mending=mending))
+    solid, report = Workshop(opened.model, arguments.spread).mended(plan.changed(mending=mending))
     write_solid(solid, opened.model.name, arguments.out)
     problem = solid.defects.sentence()
     return _report(report) | {"closed": not problem} | ({"problem": problem} if problem else {})
 
 
-def _cut(arguments: argparse.Namespace) -> dict[str, object]:
+def _recipe(arguments: argparse.Namespace) -> Recipe:
     cuts = tuple(
-        StraightCut(id=f"c{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
+        StraightCut(id=f"s{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
         for n, values in enumerate(arguments.straight, 1)
     )
+    if arguments.recipe is None:
+        if not cuts:
+            raise BadPlan("Say where to cut: --straight or --recipe.")
+        return Recipe(cuts=cuts)
+    try:
+        read = read_recipe(arguments.recipe.read_bytes())
+    except OSError as error:
+        raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
+    return Recipe(cuts=(*read.cuts, *cuts), pieces=read.pieces)
+
+
+def _cut(arguments: argparse.Namespace) -> dict[str, object]:
+    recipe = _recipe(arguments)
     printer = _printer(arguments.printer)
     opened, plan = _opened(arguments)
-    outcome = Workshop(opened.model).evaluate(plan.changed(threshold=arguments.theta, recipe=cuts), printer)
-    for cut in cuts:
-        if outcome.seams[cut.id].cut_area <= 0:
-            raise CutFailed(f"“{cut.name}” misses the model.", kept="Nothing was written.")
+    mending = advised(opened.model.solid) if arguments.mend else Mending()
+    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces, mending=mending)
+    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer)
+    for cut in recipe.cuts:
+        if cut.on and not outcome.cuts[cut.id].parts:
+            raise CutFailed(
+                f"“{cut.name}” {'parts nothing within its reach' if cut.reach else 'misses the model'}.",
+                kept="Nothing was written.",
+            )
     write_stls(outcome.pieces, arguments.out)
     write_3mf(outcome.pieces, printer, opened.model.name, arguments.out / "pieces.3mf")
     pieces = [
@@ -250,10 +289,71 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
     ]
     return {
         "pieces": pieces,
+        "cuts": [_cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
+        "notes": list(outcome.notes),
+        "volume_before_mm3": outcome.volume_before_mm3,
+        "kerf_volume_mm3": outcome.kerf_mm3,
+        "set_aside_mm3": outcome.set_aside_mm3,
         "support_volume_mm3": outcome.totals.support_volume_mm3,
         "seam_length_mm": outcome.totals.seam_length_mm,
         "cut_area_mm2": outcome.totals.cut_area_mm2,
     }
+
+
+def _cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
+    seam, report = outcome.seams[cut.id], outcome.cuts[cut.id]
+    return {
+        "name": cut.name, "kind": cut.kind, "seam_length_mm": seam.length, "seam_in_sight_mm": seam.in_sight,
+        "cut_area_mm2": seam.cut_area, "kerf_volume_mm3": report.kerf, "set_aside_mm3": report.set_aside,
+        "crumbs": len(report.crumbs),
+    }  # fmt: skip
+
+
+def _cut_subject(arguments: argparse.Namespace) -> tuple[Workshop, Plan, CutSubject]:
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    mending = advised(opened.model.solid) if arguments.mend else Mending()
+    plan = plan.changed(threshold=arguments.theta, mending=mending)
+    workshop = Workshop(opened.model, arguments.spread)
+    return workshop, plan, cut_subject(workshop, plan, 0, printer)
+
+
+def _sweep(arguments: argparse.Namespace) -> dict[str, object]:
+    normal = unit(arguments.normal, "cut normal")
+    _, _, subject = _cut_subject(arguments)
+    found = swept(subject, normal, spread=arguments.spread, places=arguments.places)
+    places = [
+        {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),
+         "seam_in_sight_mm": float(found.sight[k]), "cut_area_mm2": float(found.area[k]),
+         "longest_side_mm": float(found.largest[k]), "fits": bool(found.fits[k])}
+        for k in range(len(found.offsets))
+    ]  # fmt: skip
+    return {"normal": normal.tolist(), "valleys": [float(found.offsets[k]) for k in found.valleys], "places": places}
+
+
+def _propose(arguments: argparse.Namespace) -> dict[str, object]:
+    workshop, plan, subject = _cut_subject(arguments)
+    wishes = CutWishes(pieces=arguments.pieces, exactly=True, seam_limit=arguments.seam_limit)
+    printer = subject.printer
+    plans = proposed_plans(workshop, plan, printer, wishes, spread=arguments.spread)
+    found = []
+    for plan_ in plans[: arguments.top]:
+        outcome = workshop.evaluate(plan_, printer)
+        recipe = Recipe(cuts=plan_.recipe, pieces=plan_.pieces)
+        pieces = [
+            {"name": piece.name, "down": piece.seat.down, "fits": piece.fit.fits, "seat": piece.seat_kind}
+            | piece.figures.as_dict()
+            for piece in outcome.pieces
+        ]
+        totals = outcome.totals
+        found.append({
+            "recipe": json.loads(recipe.model_dump_json()), "support_volume_mm3": totals.support_volume_mm3,
+            "overhang_area_mm2": totals.overhang_area_mm2, "seam_in_sight_mm": totals.seam_in_sight_mm,
+            "seam_length_mm": totals.seam_length_mm, "cut_area_mm2": totals.cut_area_mm2, "pieces": pieces,
+        })  # fmt: skip
+    found.sort(key=lambda one: one["support_volume_mm3"])
+    whole = workshop.evaluate(plan, printer)
+    return {"support_volume_before_mm3": whole.totals.support_volume_mm3, "proposals": found}
 
 
 def _lines(result: dict[str, object], indent: str = "") -> list[str]:
@@ -290,9 +390,14 @@ def _plain(word: str) -> str:
 def run(arguments: list[str]) -> int:
     """Exit code 0 only on success; else one line on stderr."""
     parsed = _parser().parse_args([_plain(word) for word in arguments])
+    does = {
+        "measure": _measure, "mend": _mend, "tilt": _tilt, "cut": _cut, "sweep": _sweep, "propose": _propose,
+    }  # fmt: skip
     try:
         _checked(parsed)
-        result = {"measure": _measure, "mend": _mend, "tilt": _tilt, "cut": _cut}[parsed.command](parsed)
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            parsed.spread = pool.map
+            result = does[parsed.command](parsed)
     except DeftError as error:
         print(f"deft-slab: {error}", file=sys.stderr)
         return 1

@@ -17,8 +17,8 @@ from deft_slab.core.judge.base import fit, outline, steadiness
 from deft_slab.core.judge.figures import measure, seat
 from deft_slab.core.judge.overhang import hard_rule, overhang_angles, soft_rule
 from deft_slab.core.judge.tilts import down_to_rotation, unit
-from deft_slab.core.plan import Tilt
 from deft_slab.core.solid import Solid
+from deft_slab.core.tilt import Tilt
 from tests.shapes import box, cone, joined, solid_of, sphere
 
 UP = np.eye(3)

@@ -17,12 +17,12 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPlane, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkCutter
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import OpenSurface
 from deft_slab.core.judge.exposure import exposure, spread_directions
 from deft_slab.core.judge.seam import seam_of
-from deft_slab.core.plan import StraightCut
 from deft_slab.core.shape.bodies import bodies_of, united
-from deft_slab.core.shape.cuts import split
+from deft_slab.core.shape.cuts import parted
 from deft_slab.core.solid import Solid
 from tests.shapes import box, bundled, cone, hollow_ball, joined, ring, solid_of, sphere, together, tube, without_facets
 
@@ -42,6 +42,12 @@ ZOO = {
 
 def straight(normal, offset, cut_id="c1"):
     return StraightCut(id=cut_id, name="Cut", normal=normal, offset=offset)
+
+
+def split(solid: Solid, cut, number: int) -> tuple[Solid | None, Solid | None]:
+    """What is ahead of a cut and what is behind it."""
+    sides = dict(parted(solid, cut, number).sides)
+    return sides.get(1), sides.get(-1)
 
 
 def is_closed(solid: Solid) -> bool:

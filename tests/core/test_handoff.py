@@ -15,12 +15,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import MultiPoint, box
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import Cancelled, SaveFailed
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_stls
 from deft_slab.core.handoff.saving import write_whole
 from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Choice, Plan, Project, StraightCut
+from deft_slab.core.plan import Choice, Plan, Project
 from deft_slab.core.progress import Job
 from deft_slab.core.workshop import evaluate
 from tests.shapes import model_of, sphere

@@ -10,19 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from deft_slab.core.cutting import Side, StraightCut
 from deft_slab.core.errors import BadPlan, UnreadableFile
-from deft_slab.core.plan import (
-    Choice,
-    ModelRef,
-    PieceWish,
-    Plan,
-    Project,
-    Side,
-    StraightCut,
-    Tilt,
-    read_project,
-)
+from deft_slab.core.plan import Choice, ModelRef, PieceWish, Plan, Project, read_project
 from deft_slab.core.printer import Printer, default_printer
+from deft_slab.core.tilt import Tilt
 
 REF = ModelRef(name="Gull", sha256="0" * 64, grid=2**-12)
 numbers = st.floats(-1e4, 1e4, allow_subnormal=False)

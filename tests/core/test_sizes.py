@@ -10,6 +10,7 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import BadPlan, OpenSurface
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_solid
@@ -18,9 +19,10 @@ from deft_slab.core.judge.base import fit, largest_scale
 from deft_slab.core.judge.tilts import set_down
 from deft_slab.core.judge.walls import round_edge, thickness, thinnest
 from deft_slab.core.outcome import Model
-from deft_slab.core.plan import Body, Guest, Mending, Plan, Project, StraightCut, Tilt
+from deft_slab.core.plan import Body, Guest, Mending, Plan, Project
 from deft_slab.core.printer import Printer, default_printer, read_printer, shipped_printers
 from deft_slab.core.solid import Solid
+from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop, evaluate
 from deft_slab.demo import TROUBLED
 from tests.shapes import box, cone, hollow_ball, model_of, solid_of, sphere, together, tube, without_facets
@@ -56,9 +58,9 @@ def test_cuts_and_volumes_keep_their_places_at_any_size(stretch, mirror, offset)
     model = model_of(solid_of(box(60, 40, 50, (-30, -20, -25))))
     normal = tuple((np.array([1.0, 2.0, -2.0]) / 3).tolist())
     plan = Plan(model=model.ref).with_cut(StraightCut(id="c1", name="Cut", normal=normal, offset=offset))
-    before = Workshop(model).evaluate(plan, default_printer(), quick=True)
+    before = Workshop(model).evaluate(plan, default_printer(), detail="quick")
     sized = plan.sized(stretch=stretch, mirror=mirror)
-    after = Workshop(model).evaluate(sized, default_printer(), quick=True)
+    after = Workshop(model).evaluate(sized, default_printer(), detail="quick")
     growth = math.prod(stretch)
     assert len(after.pieces) == len(before.pieces)
     for a, b in zip(after.pieces, before.pieces, strict=True):
@@ -164,7 +166,7 @@ def test_mending_is_part_of_the_plan_and_can_be_left_out(printer):
     assert outcome.seams["c1"].in_sight == pytest.approx(2 * math.pi * 20, rel=0.02)
     assert workshop.evaluate(plan, printer).volume_before_mm3 is None
     assert workshop.ready(mended) <= 10_000
-    quick = workshop.evaluate(mended.with_cut(level), printer, quick=True)
+    quick = workshop.evaluate(mended.with_cut(level), printer, detail="quick")
     assert quick.totals.seam_length_mm == pytest.approx(outcome.totals.seam_length_mm, rel=0.02)
 
 

@@ -20,16 +20,18 @@ from deft_slab.core.judge.effort import layer_count, print_seconds
 from deft_slab.core.judge.exposure import spread_directions
 from deft_slab.core.judge.figures import layer_areas, measure, seat, sketch
 from deft_slab.core.judge.overhang import LEVEL, hard_rule, soft_rule
+from deft_slab.core.judge.seats import around
 from deft_slab.core.judge.spots import overhang_spots
 from deft_slab.core.judge.tilts import down_to_rotation, seated_on, unit
 from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan, Tilt, between
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.progress import Job
 from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.tilts import around, leaning, searched, seats_worth_trying
+from deft_slab.core.search.tilts import leaning, searched, seats_worth_trying
 from deft_slab.core.search.weighing import PRESETS, Weights, blend, parts_of
 from deft_slab.core.solid import Solid
+from deft_slab.core.tilt import Tilt, between
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, cone, joined, model_of, ring, solid_of, sphere

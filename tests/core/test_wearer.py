@@ -10,9 +10,10 @@ import trimesh
 
 from deft_slab.core.errors import BadPlan, Cancelled
 from deft_slab.core.outcome import Model
-from deft_slab.core.plan import Guest, Plan, Tilt
+from deft_slab.core.plan import Guest, Plan
 from deft_slab.core.progress import Job
 from deft_slab.core.solid import Solid
+from deft_slab.core.tilt import Tilt
 from deft_slab.core.wearer.forms import MAKERS, ring_length
 from deft_slab.core.wearer.measures import FORMS
 from deft_slab.core.wearer.room import (

@@ -7,10 +7,12 @@ import math
 import numpy as np
 import pytest
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.judge.tilts import down_to_rotation, unit
-from deft_slab.core.plan import Plan, StraightCut, Tilt
+from deft_slab.core.plan import Plan
 from deft_slab.core.progress import Job
+from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop, evaluate
 from tests.shapes import box, joined, model_of, sphere, together, without_facets
 
@@ -85,11 +87,11 @@ def test_switching_a_cut_off_is_like_leaving_it_out(tee, printer):
 
 
 def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch):
-    import deft_slab.core.workshop as module
+    import deft_slab.core.recipe as module
 
     made = []
-    real = module.split
-    monkeypatch.setattr(module, "split", lambda solid, cut, number: made.append(cut.id) or real(solid, cut, number))
+    real = module.parted
+    monkeypatch.setattr(module, "parted", lambda solid, cut, *rest: made.append(cut.id) or real(solid, cut, *rest))
     workshop = Workshop(tee)
     first = cut("a", (1, 0, 0), 10.0)
     workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)
@@ -140,7 +142,7 @@ def test_crumbs_are_named(printer):
     model = model_of(together(box(60, 60, 60, at=(-70, 0, 0)), box(3, 3, 3, at=(40, 0, 58))), "Post")
     outcome = evaluate(model, Plan(model=model.ref, recipe=(cut(offset=20.0),)), printer)
     assert [piece.crumb for piece in outcome.pieces] == [False, True, False]
-    assert "1 of the pieces are crumbs (up to 3.0 mm across)." in outcome.notes
+    assert "“Cut” leaves a crumb, up to 3.0 mm across; kept as pieces." in outcome.notes
 
 
 def test_what_does_not_fit_is_named_with_how_much(printer):
@@ -174,7 +176,7 @@ def test_the_quick_answer_is_near_the_full_one(printer):
     model = model_of(sphere(40.0, 6), "Float ball")
     workshop = Workshop(model)
     plan = Plan(model=model.ref, recipe=(cut(normal=(0.3, 0, 1), offset=22.0),))
-    full, quick = workshop.evaluate(plan, printer), workshop.evaluate(plan, printer, quick=True)
+    full, quick = workshop.evaluate(plan, printer), workshop.evaluate(plan, printer, detail="quick")
     assert quick.approximate
     assert workshop.ready(plan) <= 10_000 < len(model.solid.triangles)
     assert quick.totals.pieces == full.totals.pieces == 2

@@ -14,8 +14,9 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox
 
+from deft_slab.core.cutting import StraightCut
 from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.plan import Plan, StraightCut
+from deft_slab.core.plan import Plan
 from deft_slab.core.workshop import evaluate
 from deft_slab.demo import MODELS, PROJECT
 from deft_slab.desk import jobs as jobs_module

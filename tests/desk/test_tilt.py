@@ -11,8 +11,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFrame
 
 from deft_slab.core.marking import Audience
-from deft_slab.core.plan import Tilt
 from deft_slab.core.search.weighing import PRESETS, parts_of
+from deft_slab.core.tilt import Tilt
 from deft_slab.demo import MODELS
 from deft_slab.desk.scene.pole import Pull
 from deft_slab.desk.widgets.tilt_map import from_disc, to_disc

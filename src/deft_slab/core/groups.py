@@ -9,10 +9,11 @@ from functools import cached_property, reduce
 import numpy as np
 from numpy.typing import NDArray
 
+from .cutting import Side
 from .mend.mended import mended
 from .mend.thin import thinned
 from .outcome import MendReport, Model
-from .plan import Plan, Side
+from .plan import Plan
 from .progress import Job
 from .solid import Defects, Solid
 
@@ -69,12 +70,14 @@ class Base:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from."""
+    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from;
+    ``crumb``: a fragment that a cut left behind by accident."""
 
     key: Hashable
     solid: Solid
     sides: tuple[Side, ...]
     group: int
+    crumb: bool = False
 
     @property
     def anchor(self) -> tuple[float, float, float]:

@@ -52,18 +52,15 @@ class Audience(Document):
         return np.asarray(directions @ towards >= np.cos(np.radians(self.spread)))
 
 
-class Mark(Document):
-    """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.
+class Region(Document):
+    """A part of the surface.
 
-    meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
-    refused
     shape : "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them, of
     half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit`` degrees, and no
     farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by ``audience``; "detail", the share
     ``limit`` of the surface with the most curvature
     """
 
-    meaning: Meaning
     shape: Literal["brush", "ball", "box", "grown", "seen", "detail"]
     places: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
     facing: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
@@ -71,4 +68,14 @@ class Mark(Document):
     half: Triple = (0.0, 0.0, 0.0)
     limit: float = Field(default=30.0, ge=0, le=180)
     audience: Audience | None = None
+
+
+class Mark(Region):
+    """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.
+
+    meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
+    refused
+    """
+
+    meaning: Meaning
     erase: bool = False

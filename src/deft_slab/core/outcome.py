@@ -8,8 +8,10 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from .plan import Body, ModelRef, PieceWish, Plan, Side, Tilt
+from .cutting import Side
+from .plan import Body, ModelRef, PieceWish, Plan
 from .solid import Defects, Solid
+from .tilt import Tilt
 
 Floats = NDArray[np.float64]
 
@@ -276,13 +278,33 @@ class Room:
     poking_area: float
 
 
+@dataclass(frozen=True)
+class CutReport:
+    """What a cut did. before, after : how many parts there were and are; parts : whether it parted anything
+    kerf : mm3 that it removed; set_aside : mm3 of crumbs that were dropped; given : how many went to a neighbour
+    crumbs : (size in mm, place) of the fragments that it left, whatever became of them
+    lift : unit vector along which what lies on the side +1 comes off; None for cells and bodies
+    catches : it does not come off: its own face, or on the way something else, stands against it
+    """
+
+    before: int
+    after: int
+    parts: bool
+    kerf: float = 0.0
+    set_aside: float = 0.0
+    given: int = 0
+    crumbs: tuple[tuple[float, tuple[float, float, float]], ...] = ()
+    lift: tuple[float, float, float] | None = None
+    catches: bool = False
+
+
 @dataclass(frozen=True, eq=False)
 class Outcome:
     """What a plan comes to.
 
     notes : sentences for the person; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
-    approximate : it is of the stand-in
+    cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
     """
 
     plan: Plan
@@ -294,4 +316,21 @@ class Outcome:
     volume_before_mm3: float | None
     report: MendReport | None = None
     guests: dict[str, Room] = field(default_factory=dict)
+    cuts: dict[str, CutReport] = field(default_factory=dict)
     approximate: bool = False
+
+    @property
+    def kerf_mm3(self) -> float:
+        return sum(report.kerf for report in self.cuts.values())
+
+    @property
+    def set_aside_mm3(self) -> float:
+        return sum(report.set_aside for report in self.cuts.values())
+
+    @property
+    def lost_share(self) -> float | None:
+        """How much of the volume before is in no piece, no kerf and no crumb; None where there was none before."""
+        if not self.volume_before_mm3:
+            return None
+        after = sum(piece.solid.volume for piece in self.pieces) + self.kerf_mm3 + self.set_aside_mm3
+        return abs(after / self.volume_before_mm3 - 1.0)

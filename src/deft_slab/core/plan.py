@@ -1,23 +1,24 @@
 """A plan is a value: which bodies, how mended, how big, which tilt, which cuts, which seats. Frozen, validated,
 JSON-able.
 
-The opened model never changes; the plan says what to do with it. A kind of cut is one model here and one function
-in ``shape.cuts``.
+The opened model never changes; the plan says what to do with it.
 """
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field, StringConstraints, ValidationError, field_validator, model_validator
 
-from .documents import Document, Name, Triple, of_length_one
+from .carried import carried
+from .cutting import Cut, Side
+from .documents import Document, Name, Triple
 from .errors import BadPlan, UnreadableFile
 from .marking import Audience, Mark
 from .printer import Printer
+from .tilt import Tilt
 
 Floats = NDArray[np.float64]
 
@@ -26,93 +27,7 @@ UNITS: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 
 PLAN_VERSION = 1
 MOST_CUTS = 200
-
-
-class Tilt(Document):
-    """A rotation from the model frame to the bed frame, as a unit quaternion."""
-
-    w: float = 1.0
-    x: float = 0.0
-    y: float = 0.0
-    z: float = 0.0
-
-    @model_validator(mode="after")
-    def _of_unit_length(self) -> Tilt:
-        if abs(math.hypot(self.w, self.x, self.y, self.z) - 1.0) > 1e-6:
-            raise ValueError("a tilt must be a quaternion of length 1")
-        return self
-
-    @classmethod
-    def of(cls, w: float, x: float, y: float, z: float) -> Tilt:
-        """The rotation of a quaternion of any length but 0."""
-        length = math.hypot(w, x, y, z)
-        return cls(w=w / length, x=x / length, y=y / length, z=z / length)
-
-    @classmethod
-    def turn(cls, axis: Triple, degrees: float) -> Tilt:
-        """A turn about an axis (need not be of length 1), counter-clockwise seen from its tip."""
-        length = math.hypot(*axis)
-        half = math.radians(degrees) / 2
-        sine = math.sin(half) / length
-        return cls.of(math.cos(half), axis[0] * sine, axis[1] * sine, axis[2] * sine)
-
-    @classmethod
-    def from_rotation(cls, matrix: Floats) -> Tilt:
-        """From a (3, 3) rotation matrix (Shepperd's method: divide by the largest component)."""
-        m = matrix
-        squares = np.array(
-            [1 + m[0, 0] + m[1, 1] + m[2, 2], 1 + m[0, 0] - m[1, 1] - m[2, 2],
-             1 - m[0, 0] + m[1, 1] - m[2, 2], 1 - m[0, 0] - m[1, 1] + m[2, 2]]
-        )  # fmt: skip
-        rows = (
-            (squares[0], m[2, 1] - m[1, 2], m[0, 2] - m[2, 0], m[1, 0] - m[0, 1]),
-            (m[2, 1] - m[1, 2], squares[1], m[1, 0] + m[0, 1], m[0, 2] + m[2, 0]),
-            (m[0, 2] - m[2, 0], m[1, 0] + m[0, 1], squares[2], m[2, 1] + m[1, 2]),
-            (m[1, 0] - m[0, 1], m[0, 2] + m[2, 0], m[2, 1] + m[1, 2], squares[3]),
-        )
-        return cls.of(*(float(value) for value in rows[int(squares.argmax())]))
-
-    def after(self, first: Tilt) -> Tilt:
-        """This turn made after another one (Hamilton product)."""
-        a, b = self, first
-        return Tilt.of(
-            a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z,
-            a.w * b.x + a.x * b.w + a.y * b.z - a.z * b.y,
-            a.w * b.y - a.x * b.z + a.y * b.w + a.z * b.x,
-            a.w * b.z + a.x * b.y - a.y * b.x + a.z * b.w,
-        )
-
-    @property
-    def rotation(self) -> Floats:
-        """(3, 3): bed = R @ model."""
-        w, x, y, z = self.w, self.x, self.y, self.z
-        return np.array(
-            [
-                [1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)],
-                [2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)],
-                [2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)],
-            ]
-        )
-
-    @property
-    def down(self) -> Triple:
-        """The unit vector of the model frame that points to the bed."""
-        row = -self.rotation[2]
-        return float(row[0]), float(row[1]), float(row[2])
-
-
-def between(start: Tilt, end: Tilt, share: float) -> Tilt:
-    """The turn that is so far on the shortest way from one to another (Shoemake 1985, spherical interpolation)."""
-    a = np.array([start.w, start.x, start.y, start.z])
-    b = np.array([end.w, end.x, end.y, end.z])
-    cosine = float(a @ b)
-    if cosine < 0:
-        b, cosine = -b, -cosine
-    angle = math.acos(min(cosine, 1.0))
-    if angle < 1e-6:
-        return end
-    mixed = (math.sin((1 - share) * angle) * a + math.sin(share * angle) * b) / math.sin(angle)
-    return Tilt.of(*(float(value) for value in mixed))
+MOST_RECIPE_BYTES = 20_000_000
 
 
 class Body(Document):
@@ -134,41 +49,6 @@ class ModelRef(Document):
     """What the coordinates are whole multiples of, in units of the file; makes them exact after a file."""
     bodies: tuple[Body, ...] = ()
     """Empty: all triangles are one body."""
-
-
-class StraightCut(Document):
-    """A flat cut through everything: points p with normal . p = offset, in mm in the model frame."""
-
-    kind: Literal["straight"] = "straight"
-    id: Name
-    name: Name
-    normal: Triple
-    offset: float
-    on: bool = True
-
-    @field_validator("normal")
-    @classmethod
-    def _of_unit_length(cls, normal: Triple) -> Triple:
-        return of_length_one(normal, "the normal of a cut")
-
-    def resized(self, ratio: Floats) -> StraightCut:
-        """The same cut on the model stretched by (3,) ratios: n becomes n / ratio, made of length 1 again."""
-        if np.all(ratio == ratio[0]) and ratio[0] > 0:
-            return self.model_copy(update={"offset": self.offset * float(ratio[0])})
-        normal = np.array(self.normal) / ratio
-        length = float(np.linalg.norm(normal))
-        return self.model_copy(update={"normal": tuple((normal / length).tolist()), "offset": self.offset / length})
-
-
-Cut = StraightCut
-"""Any kind of cut."""
-
-
-class Side(Document):
-    """A side of a cut: +1 where its normal points to, -1 behind it."""
-
-    cut: Name
-    side: Literal[-1, 1]
 
 
 Role = Literal["with the rest", "on its own", "left out"]
@@ -331,7 +211,7 @@ class Plan(Document):
         wishes = tuple(
             wish.model_copy(update={"anchor": tuple((ratio * wish.anchor).tolist())}) for wish in self.pieces
         )
-        return resized.changed(recipe=tuple(cut.resized(ratio) for cut in self.recipe), pieces=wishes)
+        return resized.changed(recipe=tuple(carried(cut, np.diag(ratio)) for cut in self.recipe), pieces=wishes)
 
     def guest(self, guest_id: str) -> Guest:
         for guest in self.guests:
@@ -373,6 +253,29 @@ class Plan(Document):
     def with_wish(self, wish: PieceWish, instead_of: PieceWish | None = None) -> Plan:
         """With a wish for a piece, in place of another one."""
         return self.changed(pieces=(*(old for old in self.pieces if old != instead_of), wish))
+
+
+class Recipe(Document):
+    """Cuts as a document of their own, for scripts: what is cut, and how pieces sit."""
+
+    version: Literal[1] = 1
+    cuts: tuple[Cut, ...] = Field(max_length=MOST_CUTS)
+    pieces: tuple[PieceWish, ...] = ()
+
+
+def read_recipe(text: bytes) -> Recipe:
+    """A recipe from its JSON.
+
+    Raises
+    ------
+    BadPlan : it is no recipe, or from a newer version.
+    """
+    if len(text) > MOST_RECIPE_BYTES:
+        raise BadPlan("This is no recipe: it is far too long.")
+    try:
+        return Recipe.model_validate_json(text)
+    except ValidationError as error:
+        raise BadPlan(f"This is no recipe that can be read: {_first_problem(error)}") from error
 
 
 class Choice(Document):

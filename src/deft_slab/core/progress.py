@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 from .errors import Cancelled
 
@@ -44,3 +45,7 @@ class Job:
 
 
 QUIET = Job()
+
+
+Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterator[Any]]
+"""How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
-import numpy as np
+from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
+
+from .cutting import BentCut, BodiesCut, Cut, StraightCut
 from .groups import Base, Part
-from .outcome import MendReport, Model, Piece
-from .plan import PieceWish, Plan, Tilt
+from .outcome import CutReport, MendReport, Model, Piece
+from .plan import PieceWish, Plan
+from .tilt import Tilt
+
+Floats = NDArray[np.float64]
 
 SMALLEST, LARGEST = 5.0, 2000.0
 """mm: a model outside of this is probably in another unit than it was taken for."""
@@ -20,18 +27,13 @@ def piece_names(plan: Plan, base: Base, parts: list[Part]) -> list[str]:
     if not on:
         return [base.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
-    axis = {}
-    for cut in on:
-        normal = rotation @ np.array(cut.normal)
-        largest = int(np.argmax(np.abs(normal)))
-        axis[cut.id] = (largest, 1 if normal[largest] > 0 else -1)
+    words = {cut.id: _side_words(cut, rotation) for cut in on}
     names = []
     for part in parts:
         said: list[str] = []
         for side in part.sides:
-            largest, sign = axis[side.cut]
-            word = _SIDE_WORDS[largest][0 if side.side * sign > 0 else 1]
-            if word not in said:
+            word = words[side.cut](side.side)
+            if word and word not in said:
                 said.append(word)
         names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())
     repeated = {name for name in names if names.count(name) > 1}
@@ -41,6 +43,56 @@ def piece_names(plan: Plan, base: Base, parts: list[Part]) -> list[str]:
             counts[name] = counts.get(name, 0) + 1
             names[number] = f"{name} {counts[name]}"
     return names
+
+
+def _side_words(cut: Cut, rotation: Floats) -> Callable[[int], str]:
+    """What pieces on the sides of a cut are called; nothing for those that it leaves as they were."""
+    facing = None
+    if isinstance(cut, StraightCut):
+        facing = rotation @ np.array(cut.normal)
+    elif isinstance(cut, BentCut) and not cut.closed:
+        along = np.array(cut.line[-1]) - np.array(cut.line[0])
+        facing = rotation @ np.cross(np.array(cut.view), along)
+    if facing is not None:
+        largest = int(np.argmax(np.abs(facing)))
+        sign = 1 if facing[largest] > 0 else -1
+        return lambda side: _SIDE_WORDS[largest][0 if side * sign > 0 else 1]
+    if cut.kind in ("block", "bodies"):
+        word = "block" if cut.kind == "block" else "body"
+        return lambda side: f"{word} {side + 1}" if side >= 0 else ""
+    word = {"scoop": "scooped", "lift-off": "lifted", "bent": "limb of the", "box": "boxed"}[cut.kind]
+    return lambda side: word if side == 1 else ""
+
+
+def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
+    """What there is to say of the cuts that are on."""
+    said = []
+    for cut in plan.recipe:
+        report = reports.get(cut.id)
+        if report is None:
+            continue
+        still = f"still {report.after} piece{'s' if report.after > 1 else ''}"
+        if not report.parts:
+            said.append(f"“{cut.name}” {_why_not(cut)}: {still}.")
+        if report.catches:
+            said.append(f"“{cut.name}”: what it takes off catches, and cannot be lifted off along one direction.")
+        if report.crumbs:
+            largest = max(size for size, _ in report.crumbs)
+            many = f"{len(report.crumbs)} crumbs" if len(report.crumbs) > 1 else "a crumb"
+            became = {"keep": "kept as pieces", "drop": "set aside", "neighbour": "given to the neighbour"}
+            what = "kept as pieces" if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
+            said.append(f"“{cut.name}” leaves {many}, up to {largest:.1f} mm across; {what}.")
+    return said
+
+
+def _why_not(cut: Cut) -> str:
+    if isinstance(cut, BodiesCut):
+        return "finds only one body"
+    if isinstance(cut, BentCut) and cut.closed:
+        return "does not go all the way through: a bridge is left around its loop"
+    if cut.reach is not None:
+        return "parts nothing within its reach"
+    return "passes beside the model"
 
 
 def about_model(model: Model, plan: Plan, base: Base, report: MendReport) -> list[str]:
@@ -73,10 +125,6 @@ def about_model(model: Model, plan: Plan, base: Base, report: MendReport) -> lis
 def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> list[str]:
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
     said = []
-    crumbs = [piece for piece in pieces if piece.crumb]
-    if crumbs:
-        worst = max(max(piece.solid.size) for piece in crumbs)
-        said.append(f"{len(crumbs)} of the pieces are crumbs (up to {worst:.1f} mm across).")
     said += [
         f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
     ]

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from types import MappingProxyType
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .errors import CutFailed, OpenSurface
+from .cutting import Cut
+from .errors import OpenSurface
 from .groups import Base, Part, as_opened, mended_groups
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, exposure
@@ -24,21 +25,23 @@ from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
 from .judge.spots import overhang_spots
 from .judge.tilts import set_down
-from .marking import Audience, Mark
+from .marking import Audience, Mark, Region
 from .mend.thin import thinned
-from .outcome import Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
-from .plan import Cut, PieceWish, Plan, Side, Tilt
+from .outcome import CutReport, Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
+from .plan import PieceWish, Plan
 from .printer import Printer
-from .progress import QUIET, Job
-from .remarks import about_model, piece_names, remarks
-from .shape.bodies import bodies_of
-from .shape.cuts import split
-from .shells import CRUMB_SHARE, CRUMB_SIZE, shells_of, specks_among
+from .progress import QUIET, Job, Spread
+from .recipe import Stage, catches_on_its_way, cut_all, nameless
+from .remarks import about_cuts, about_model, piece_names, remarks
+from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
+from .tilt import Tilt
 from .wearer.room import room_around
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
+
+Detail = Literal["quick", "figures", "whole"]
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
@@ -50,15 +53,21 @@ KEPT_TRIANGLES = 6_000_000
 """Of all that a workshop keeps; a triangle with what is derived from it takes about 250 bytes."""
 KEPT_THINGS = 2_000
 
+_ALIKE = 0.1
+"""Share by which the volume of a part and of its stand-in may differ."""
 DRAG_CELLS = 80
 SKIN_CELLS = 144
 
 
 @dataclass(eq=False)
 class Workshop:
-    """Evaluates plans for one model and keeps what it has made. For one thread at a time."""
+    """Evaluates plans for one model and keeps what it has made. For one thread at a time.
+
+    spread : see ``progress.Spread``
+    """
 
     model: Model
+    spread: Spread = map
     _kept: OrderedDict[Hashable, tuple[object, int]] = field(default_factory=OrderedDict)
     _triangles: int = 0
 
@@ -89,12 +98,13 @@ class Workshop:
         return whole.resized(plan.factors), base.report.resized(plan.factors)
 
     def evaluate(
-        self, plan: Plan, printer: Printer, job: Job = QUIET, *, quick: bool = False,
+        self, plan: Plan, printer: Printer, job: Job = QUIET, *, detail: Detail = "whole",
         guests: Mapping[str, Solid] = _NO_GUESTS,
     ) -> Outcome:  # fmt: skip
         """Pieces and figures of a plan.
 
-        quick : for dragging: few seats tried, a coarse grid, no exposure and no support skin
+        detail : "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
+        comparing: all figures but support inside, and nothing to draw
         guests : the surfaces of guests that are models, in their units, by content hash
 
         Raises
@@ -104,12 +114,19 @@ class Workshop:
         BadPlan : the plan cannot be carried out on this model.
         Cancelled : the job is no longer wanted.
         """
-        base = self._base(plan, job.part(0.0, 0.3))
+        quick = detail == "quick"
+        opened = base = self._base(plan, job.part(0.0, 0.3))
         if quick:
             base = self._light(base, job)
-        marks = self._marks(plan, base, job.part(0.3, 0.4))
+        marks = self._marks(plan, base, job.part(0.3, 0.3))
         base = self._sized(plan, base)
-        parts, missed = self._parts(plan, base, job.part(0.3, 0.4))
+        parts, stages = self._parts(plan, base, job.part(0.3, 0.37))
+        tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
+        reports = {cut.id: stage.report for cut, _, stage in stages}
+        if not quick and stages:
+            tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, job.part(0.37, 0.4))
+            if detail == "whole":
+                reports = {cut.id: self._proven(cut, reports[cut.id], stage) for cut, _, stage in light_stages}
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
         names = piece_names(plan, base, parts)
         wishes = _matched(plan.pieces, parts)
@@ -117,17 +134,19 @@ class Workshop:
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
             wish = wishes.get(number)
-            pieces.append(self._piece(plan, printer, base, marks, part, number, name, wish, quick, step))
-        seams = _seams(plan, parts, exposed)
+            pieces.append(
+                self._piece(plan, printer, base, marks, part, tried_on[number], number, name, wish, detail, step)
+            )
+        seams = {cut.id: self._seam(plan, base, cut, number, stage, exposed) for cut, number, stage in stages}
         report = base.report.resized(plan.factors)
-        notes, rooms = missed, {}
-        if not quick:
-            notes = [*about_model(self.model, plan, base, report), *missed, *remarks(pieces, wishes, plan)]
+        notes, rooms = about_cuts(plan, reports), {}
+        if detail == "whole":
+            notes = [*about_model(self.model, plan, base, report), *notes, *remarks(pieces, wishes, plan)]
             rooms = self._rooms(plan, base, guests, job)
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
         return Outcome(
             plan, tuple(pieces), seams, _totals(pieces, seams, printer), tuple(notes), base.defects, before, report,
-            rooms, quick,
+            rooms, reports, quick,
         )  # fmt: skip
 
     def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
@@ -145,6 +164,28 @@ class Workshop:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
         now = wish.seat if wish and wish.seat else plan.tilt
         return Subject(part.solid, light, full, few, plan.threshold, _lift(plan, wish), plan.tilt.rotation, now)
+
+    def seam_on_show(self, plan: Plan, cut_id: str, job: Job = QUIET) -> float:
+        """mm of the seam of a cut that crosses show faces. Raises as ``evaluate``."""
+        raw = self._base(plan, job)
+        base = self._sized(plan, raw)
+        marks = self._marks(plan, raw, job)
+        _, stages = self._parts(plan, base, job)
+        shown = marks.show.astype(float)
+        return sum(
+            self._seam(plan, base, cut, number, stage, shown, "show").in_sight
+            for cut, number, stage in stages
+            if cut.id == cut_id
+        )
+
+    def exposed_light(self, plan: Plan, number: int, subject: Subject, job: Job = QUIET) -> Floats:
+        """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
+        on its cut faces. Raises as ``evaluate``."""
+        base = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
+        by_source = self._exposed_source(base, plan.audience, job.part(0.2, 0.8))
+        origin = subject.solid.origin
+        seen = np.where(origin >= 0, by_source[np.maximum(origin, 0)], 0.0)
+        return seen if subject.light is subject.solid else seen[facets_at(subject.solid, subject.light.centroids)]
 
     def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET) -> Floats:
         """(m,) exposure of the facets of a piece, from everywhere. Raises as ``evaluate``."""
@@ -190,6 +231,25 @@ class Workshop:
         """A simplified stand-in of the bodies, for dragging."""
         return self._once(("light", base.key), lambda: base.lighter(job))
 
+    def _seam(
+        self, plan: Plan, base: Base, cut: Cut, number: int, stage: Stage, exposed: Floats | None,
+        weighed: str = "exposure",
+    ) -> Seam:  # fmt: skip
+        """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
+        made = stage.made
+        one_side = [part.solid for part in made if part.sides[-1].side == 1]
+        two_sided = cut.kind not in ("block", "bodies")
+        solids = one_side if two_sided else [part.solid for part in made]
+        key = (
+            "seam",
+            tuple(part.key for part in made),
+            plan.audience if exposed is not None else None,
+            base.key,
+            weighed,
+            plan.marks if weighed == "show" else (),
+        )
+        return self._once(key, lambda: seam_of(solids, number, exposed, 1.0 if two_sided else 0.5))
+
     def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
         prop = None
@@ -203,23 +263,60 @@ class Workshop:
             found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
         return found
 
-    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[str]]:
-        """The model parted by the recipe, and a sentence for each cut that parts nothing."""
+    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[tuple[Cut, int, Stage]]]:
+        """The model parted by the recipe, and for each cut that is on: its number, and what there is after it."""
         parts = [Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
-        missed = []
         active = [(number, cut) for number, cut in enumerate(plan.recipe) if cut.on]
         problem = base.defects.sentence()
         if active and problem:
             raise OpenSurface(problem, kept="Nothing was cut.", remedy="Close the surface before you cut it.")
+        whole = math.fsum(abs(group.solid.volume) for group in base.groups)
         key: tuple[Hashable, ...] = ("parts", base.key)
+        stages = []
         for done, (number, cut) in enumerate(active):
             job.step(done / len(active), f"Cutting: {cut.name}")
-            key = (*key, (number, cut.id, cut.kind, cut.normal, cut.offset))
-            parts = self._once(key, partial(_cut_all, parts, cut, number, key), base.triangles)
-            if not any(_both_sides(parts, cut.id)):
-                still = f"{len(parts)} piece{'s' if len(parts) > 1 else ''}"
-                missed.append(f"“{cut.name}” passes beside the model: still {still}.")
-        return parts, missed
+            key = (*key, (number, nameless(cut)))
+            stage = self._once(
+                key, partial(cut_all, parts, cut, number, key, whole, partial(self._region, base)), base.triangles
+            )
+            parts = stage.parts
+            stages.append((cut, number, stage))
+        return parts, stages
+
+    def _region(self, base: Base, region: Region) -> NDArray[np.bool_]:
+        """(triangles of the base,) those that a region takes; base : at its size, as cuts are."""
+
+        def take(number: int, solid: Solid) -> NDArray[np.bool_]:
+            return taken(solid, region, lambda audience: self._exposed((base.key, number), solid, QUIET, audience))
+
+        def all_groups() -> NDArray[np.bool_]:
+            return np.concatenate([take(number, group.solid) for number, group in enumerate(base.groups)])
+
+        return self._once(("region", base.key, region), all_groups, base.triangles // 250)
+
+    def _stand_ins(
+        self, plan: Plan, opened: Base, parts: list[Part], own: list[tuple[Solid, Marked]], job: Job
+    ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, int, Stage]]]:
+        """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
+        that has none is its own; the cuts of that model)."""
+        light = self._light(opened, job.part(0.0, 0.4))
+        marks = self._marks(plan, light, job.part(0.4, 0.5))
+        others, stages = self._parts(plan, self._sized(plan, light), job.part(0.5, 1.0))
+        found = []
+        for part, itself in zip(parts, own, strict=True):
+            alike = [
+                (math.dist(part.anchor, other.anchor), other.solid)
+                for other in others
+                if other.sides == part.sides and abs(other.solid.volume / part.solid.volume - 1.0) < _ALIKE
+            ]
+            solid = min(alike, key=lambda one: one[0])[1] if alike else None
+            found.append(itself if solid is None else (solid, marks.of(solid.origin)))
+        return found, stages
+
+    def _proven(self, cut: Cut, report: CutReport, light: Stage) -> CutReport:
+        """With whether what the cut takes off catches on its way, looked at on the simplified model."""
+        key = ("leaves", nameless(cut), tuple(part.key for part in light.made))
+        return replace(report, catches=report.catches or self._once(key, lambda: catches_on_its_way(cut, light)))
 
     def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:
         """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
@@ -234,16 +331,15 @@ class Workshop:
     def _exposed(self, key: Hashable, solid: Solid, job: Job, audience: Audience = EVERYWHERE) -> Floats:
         # a narrow audience needs more directions for as many to look from
         directions = 256 if audience.looking == "everywhere" else 512
-        return self._once(
-            ("exposure", key, audience), lambda: exposure(solid, directions, job=job, audience=audience),
-            len(solid.triangles) // 16,
-        )  # fmt: skip
+        make = partial(exposure, solid, directions, job=job, audience=audience, spread=self.spread)
+        return self._once(("exposure", key, audience), make, len(solid.triangles) // 16)
 
     def _piece(
-        self, plan: Plan, printer: Printer, base: Base, all_marks: Marked, part: Part, number: int, name: str,
-        wish: PieceWish | None, quick: bool, job: Job,
+        self, plan: Plan, printer: Printer, base: Base, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
+        number: int, name: str, wish: PieceWish | None, detail: Detail, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
+        quick = detail == "quick"
         marks, lift = all_marks.of(part.solid.origin), _lift(plan, wish)
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
@@ -254,32 +350,31 @@ class Workshop:
             found = self._once(
                 ("seat", part.key, plan.tilt, plan.threshold, plan.marks, quick),
                 lambda: best_seat(
-                    part.solid,
+                    tried_on[0],
                     stood,
                     plan.threshold,
-                    marks,
+                    tried_on[1],
                     thorough=not quick,
                     cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
+                    spread=self.spread,
                 ),  # fmt: skip
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
-        exposed = None if quick else self._exposed(part.key, part.solid, job.part(0.6, 1.0))
+        exposed = self._exposed(part.key, part.solid, job.part(0.6, 1.0)) if detail == "whole" else None
         seated = self._once(
-            ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, quick),
-            lambda: _measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, quick),
+            ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
+            lambda: _measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
             len(part.solid.triangles) // 4,
         )
         within = self._once(
             ("fit", part.key, tilt, lift, printer),
             lambda: fit(set_down(part.solid.vertices, tilt.rotation, lift), printer),
         )
-        whole_volume = math.fsum(abs(group.solid.volume) for group in base.groups)
-        crumb = part.solid.volume < CRUMB_SHARE * whole_volume and max(part.solid.size) < CRUMB_SIZE
         alone = len(base.groups) == 1 and not any(cut.on for cut in plan.recipe)
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            seated.figures, within, crumb and bool(part.sides), alone, as_opened(plan, base) if alone else None, wish,
+            seated.figures, within, part.crumb, alone, as_opened(plan, base) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
         )  # fmt: skip
 
@@ -302,30 +397,6 @@ class Subject:
     now: Tilt
 
 
-def _cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable) -> list[Part]:
-    after: list[Part] = []
-    for part in parts:
-        ahead, behind = split(part.solid, cut, number)
-        for half, side in ((ahead, Side(cut=cut.id, side=1)), (behind, Side(cut=cut.id, side=-1))):
-            if half is None:
-                continue
-            sides = (*part.sides, side)
-            for body in bodies_of(half):
-                after.append(Part((key, len(after)), body, sides, part.group))
-    if not after:
-        raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
-    return after
-
-
-def _both_sides(parts: list[Part], cut_id: str) -> list[bool]:
-    """For each group of pieces that agree on all other cuts: whether both sides of this one are there."""
-    groups: dict[tuple[object, ...], set[int]] = {}
-    for part in parts:
-        others = (part.group, *((side.cut, side.side) for side in part.sides if side.cut != cut_id))
-        groups.setdefault(others, set()).update(side.side for side in part.sides if side.cut == cut_id)
-    return [len(found) == 2 for found in groups.values()]
-
-
 @dataclass(frozen=True, eq=False)
 class _Found:
     """What measuring a piece in its seat gives; see ``Piece``."""
@@ -339,28 +410,19 @@ class _Found:
 
 def _measured(
     solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Floats | None,
-    quick: bool,
+    detail: Detail,
 ) -> _Found:  # fmt: skip
-    cells = DRAG_CELLS if quick else REPORT_CELLS
+    cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
-        cells=cells, trusted=quick and solid.from_booleans,
+        cells=cells, trusted=detail != "whole" and solid.from_booleans,
     )  # fmt: skip
-    if quick:
+    if detail != "whole":
         nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
         return _Found(found.figures, found.past_threshold, nothing, (), found.layers)
     spots = overhang_spots(solid, found, marks.show)
     coarse, columns = support(solid, found.seated, None, None, SKIN_CELLS)
     return _Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
-
-
-def _seams(plan: Plan, parts: list[Part], exposed: Floats | None) -> dict[str, Seam]:
-    seams = {}
-    for number, cut in enumerate(plan.recipe):
-        if cut.on:
-            ahead = [part.solid for part in parts if Side(cut=cut.id, side=1) in part.sides]
-            seams[cut.id] = seam_of(ahead, number, exposed)
-    return seams
 
 
 def _totals(pieces: list[Piece], seams: dict[str, Seam], printer: Printer) -> Totals:

@@ -6,13 +6,15 @@ import sys
 
 import numpy as np
 
+from ..core.cutting import StraightCut
 from ..core.handoff.pieces import write_project, write_surface
 from ..core.handoff.saving import write_whole
 from ..core.intake.surfaces import Surface, tidy
 from ..core.outcome import Model
-from ..core.plan import Choice, Plan, Project, StraightCut, Tilt
+from ..core.plan import Choice, Plan, Project
 from ..core.printer import default_printer
 from ..core.solid import Solid
+from ..core.tilt import Tilt
 from ..core.workshop import Workshop
 from . import MODELS, PROJECT, TROUBLED
 from .exact import ring_step

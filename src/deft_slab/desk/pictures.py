@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from ..core.handoff.beds import Laid
 from ..core.judge.columns import column_field
 from ..core.outcome import Piece
-from ..core.plan import Tilt
 from ..core.solid import Solid
+from ..core.tilt import Tilt
 from .look.palette import PIECES, RAMP, STONE, SUPPORT, ramp_colours, rgb
 from .messages import placed, skin_placed
 

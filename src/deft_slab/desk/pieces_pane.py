@@ -6,8 +6,8 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWidget
 
+from ..core.cutting import Cut
 from ..core.outcome import Piece
-from ..core.plan import Cut
 from .look import palette
 from .state import DeskState
 from .widgets import text

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ..core.judge.tilts import seated_on
-from ..core.plan import Plan, Tilt
+from ..core.plan import Plan
 from ..core.search.found import MapFigures
 from ..core.search.weighing import PRESETS, Weights, blend, parts_of
+from ..core.tilt import Tilt
 from .messages import MapRound, SeatsFound, SeatShown
 
 if TYPE_CHECKING:

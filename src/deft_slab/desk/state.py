@@ -12,11 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ..core.cutting import Cut, StraightCut
 from ..core.errors import DeftError
 from ..core.marking import Audience, Mark
 from ..core.outcome import Model, Piece, Totals
-from ..core.plan import Choice, Cut, Mending, Plan, Project, Role, StraightCut, Tilt
+from ..core.plan import Choice, Mending, Plan, Project, Role
 from ..core.printer import Printer, default_printer
+from ..core.tilt import Tilt
 from .jobs import Jobs
 from .marker import Marker
 from .messages import Evaluated, Fetched

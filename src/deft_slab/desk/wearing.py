@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 from ..core.intake.units import likely_unit
 from ..core.outcome import Model
-from ..core.plan import Guest, Tilt
+from ..core.plan import Guest
 from ..core.solid import Solid
+from ..core.tilt import Tilt
 
 if TYPE_CHECKING:
     from .state import DeskState

@@ -37,7 +37,7 @@ from ..core.judge.warm import warm
 from ..core.marking import Mark
 from ..core.mend.mended import advised
 from ..core.outcome import Model, Piece
-from ..core.plan import Guest, Mending, Plan, Project, Tilt
+from ..core.plan import Guest, Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.search.figures import sweep
@@ -45,6 +45,7 @@ from ..core.search.found import MapFigures, WorthTrying
 from ..core.search.tilts import leaning, seats_worth_trying
 from ..core.search.weighing import Weights
 from ..core.solid import Solid
+from ..core.tilt import Tilt
 from ..core.wearer.room import scale_with_clearance, settled_place
 from ..core.workshop import Subject, Workshop
 from .messages import Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Walls
@@ -93,7 +94,7 @@ class Bench:
     def adopt(self, model: Model, guests: dict[str, Solid], job: Job) -> None:
         """Makes a model known to this process."""
         self._guests |= guests
-        self._workshops[model.sha256] = self._workshops.get(model.sha256) or Workshop(model)
+        self._workshops[model.sha256] = self._workshops.get(model.sha256) or Workshop(model, self._pool.map)
         self._workshops.move_to_end(model.sha256)
         while len(self._workshops) > _MODELS_KEPT:
             self._workshops.popitem(last=False)
@@ -115,7 +116,7 @@ class Bench:
     def live(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
         BadPlan, Cancelled."""
-        outcome = self._workshop(plan).evaluate(plan, printer, job, quick=True)
+        outcome = self._workshop(plan).evaluate(plan, printer, job, detail="quick")
         return Evaluated(replace(outcome, pieces=()), (), None)
 
     def _pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from ..judge.tilts import set_down
 from ..outcome import Piece
-from ..plan import Tilt
 from ..printer import Printer
+from ..tilt import Tilt
 
 Floats = NDArray[np.float64]
 

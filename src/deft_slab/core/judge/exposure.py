@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..marking import Audience
-from ..progress import QUIET, Job
+from ..progress import QUIET, Job, Spread
 from ..solid import Solid
 from . import kernels
 from .columns import grid_of
@@ -24,6 +24,7 @@ Floats = NDArray[np.float64]
 
 EVERYWHERE = Audience()
 
+_AT_ONCE = 64
 HIDDEN = 0.1
 """Support under a surface that is less exposed than this can hardly be reached."""
 
@@ -39,8 +40,9 @@ def spread_directions(count: int) -> Floats:
 
 
 def exposure(
-    solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE
-) -> Floats:
+    solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE,
+    spread: Spread = map,
+) -> Floats:  # fmt: skip
     """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
     directions : how many to look from over the whole sphere, in opposite pairs
@@ -53,21 +55,30 @@ def exposure(
     cell = max(float(solid.size.max()), 1e-9) / cells
     vertices, triangles = _gathered(solid, cell)
     points, normals, sample_of = _samples(solid, cell)
-    seen = np.zeros(len(points))
     # one pass over the facets serves a direction and its opposite
     pairs = spread_directions(directions)[: directions // 2]
     above, below = audience.looks_from(pairs), audience.looks_from(-pairs)
     pairs, above, below = pairs[above | below], above[above | below], below[above | below]
-    for number, towards in enumerate(pairs):
-        if number % 32 == 0:
-            job.step(number / len(pairs), "Looking at the surface from all sides")
-        rotation = down_to_rotation(-towards)
-        turned = np.ascontiguousarray(vertices @ rotation.T)
-        x0, y0, nx, ny = grid_of(turned, cell)
-        highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
-        kernels.depth_map(kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
-        kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
-                         float(above[number]), float(below[number]), seen)  # fmt: skip
+
+    def look(numbers: NDArray[np.int64]) -> Floats:
+        seen = np.zeros(len(points))
+        for number in numbers:
+            rotation = down_to_rotation(-pairs[number])
+            turned = np.ascontiguousarray(vertices @ rotation.T)
+            x0, y0, nx, ny = grid_of(turned, cell)
+            highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
+            kernels.depth_map(kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
+            kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
+                             float(above[number]), float(below[number]), seen)  # fmt: skip
+        return seen
+
+    seen = np.zeros(len(points))
+    for first in range(0, len(pairs), _AT_ONCE):
+        job.step(first / len(pairs), "Looking at the surface from all sides")
+        some = np.arange(first, min(first + _AT_ONCE, len(pairs)))
+        # the parts are added in their order, so that the sum does not depend on who is done first
+        for part in spread(look, np.array_split(some, 4)):
+            seen += part
     return np.asarray(np.minimum(seen / _most_seen(pairs, above, below), 1.0)[sample_of])
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..marking import Audience, Mark
+from ..marking import Audience, Mark, Region
 from ..shells import linked
 from ..solid import Solid
 
@@ -68,10 +68,10 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) ->
     return Marked(found["show"], found["hold"], found["clear"])
 
 
-def taken(solid: Solid, mark: Mark, seen: Callable[[Audience], Floats]) -> Mask:
-    """(m,) the facets that one mark takes; none where it lies elsewhere.
+def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mask:
+    """(m,) the facets that a region takes; none where it lies elsewhere.
 
-    solid : in units of the file, as the places of the marks are
+    solid : in the units of the region: those of the file for marks, mm for cuts
     seen : gives (m,) exposure to an audience
     """
     nothing = np.zeros(len(solid.triangles), np.bool_)
@@ -90,7 +90,7 @@ def taken(solid: Solid, mark: Mark, seen: Callable[[Audience], Floats]) -> Mask:
     return np.asarray((off <= half).all(axis=1) if mark.shape == "box" else ((off / half) ** 2).sum(axis=1) <= 1.0)
 
 
-def _brushed(solid: Solid, mark: Mark) -> Mask:
+def _brushed(solid: Solid, mark: Region) -> Mask:
     """Within reach of a place of the stroke and facing as it does there, so that it does not go through a thin wall;
     and always the facets that lie right under the stroke."""
     places = np.array(mark.places)
@@ -110,7 +110,7 @@ def facets_at(solid: Solid, places: Floats) -> NDArray[np.int64]:
     return np.asarray(igl.point_mesh_squared_distance(np.ascontiguousarray(places), np.array(solid.vertices), faces)[1])
 
 
-def _grown(solid: Solid, mark: Mark) -> Mask:
+def _grown(solid: Solid, mark: Region) -> Mask:
     """From the facet at the first place over every edge that bends by less than the limit."""
     seed = int(facets_at(solid, np.array(mark.places[:1]))[0])
     pairs, bend = neighbours(solid)

@@ -13,10 +13,10 @@ from ..solid import Solid
 Floats = NDArray[np.float64]
 
 
-def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None) -> Seam:
+def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: float = 1.0) -> Seam:
     """The seam and the cut area of one cut, counted once.
 
-    pieces : those on the side of the cut that its normal points to
+    pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
     cut : its number in the recipe (origin -1 - cut)
     exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight
     """
@@ -37,4 +37,4 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None) -> Seam:
     lines, source = np.concatenate(segments), np.concatenate(sources)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     seen = exposed[source] if exposed is not None else np.zeros(len(lines))
-    return Seam(lines, seen, float(lengths.sum()), float(lengths @ seen), area)
+    return Seam(lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area)

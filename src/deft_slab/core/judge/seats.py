@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
-from ..progress import QUIET, Job
+from ..progress import QUIET, Job, Spread
 from ..solid import Solid
+from .exposure import spread_directions
 from .figures import sketch
 from .marks import Marked
 from .tilts import down_to_rotation
@@ -17,6 +18,15 @@ from .tilts import down_to_rotation
 Floats = NDArray[np.float64]
 
 SEARCH_CELLS = 96
+SPREAD_SEATS = 60
+AROUND = 8
+_AT_ONCE = 16
+_REACHES = (9.0, 4.5, 2.2)
+"""Degrees around the best seat that are tried in turn, where it does not sit flat anyway."""
+FREELY = "leaning freely"
+UNFLAT_FACTOR, UNFLAT_SHARE = 2.0, 0.05
+"""A seat that does not sit flat is worth it only where it saves more than half of the support and a twentieth of the
+volume of the piece."""
 _SAME = np.cos(np.radians(2.0))
 """Two directions closer than this are one candidate."""
 
@@ -28,6 +38,11 @@ class Candidate:
     down: Floats
     rotation: Floats
     kind: str
+
+
+def seat_price(support: float, flat: bool, volume: float) -> float:
+    """What seats are sorted by, mm3: the support volume, dearer where the piece does not sit flat."""
+    return support if flat else UNFLAT_FACTOR * support + UNFLAT_SHARE * volume
 
 
 def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) -> list[Floats]:
@@ -79,6 +94,30 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
     return found
 
 
+def around(centre: Floats, degrees: float) -> Floats:
+    """(8, 3) unit vectors on a circle about a direction."""
+    helper = np.eye(3)[int(np.argmin(np.abs(centre)))]
+    right = np.cross(centre, helper)
+    right /= np.linalg.norm(right)
+    up = np.cross(right, centre)
+    turn = np.arange(AROUND) * 2 * np.pi / AROUND
+    sine, cosine = np.sin(np.radians(degrees)), np.cos(np.radians(degrees))
+    return np.asarray(cosine * centre + sine * (np.outer(np.cos(turn), right) + np.outer(np.sin(turn), up)))
+
+
+@dataclass(frozen=True, eq=False)
+class Seat:
+    """A seat that was tried. rotation : (3, 3); kind : why it was tried; support : mm3, by the soft rule
+    price : see ``seat_price``"""
+
+    down: Floats
+    rotation: Floats
+    kind: str
+    support: float
+    price: float
+    flat: bool
+
+
 def best_seat(
     solid: Solid,
     stood: Floats,
@@ -86,21 +125,38 @@ def best_seat(
     marks: Marked | None = None,
     *,
     thorough: bool = True,
+    free: Floats | None = None,
     cells: int = SEARCH_CELLS,
     job: Job = QUIET,
-) -> Candidate:
-    """The candidate with the least support volume, those that sit flat first.
+    spread: Spread = map,
+) -> Seat:
+    """The seat with the least support volume, one that does not sit flat only where it saves much (``seat_price``).
+
+    thorough : also on flats, on the outline, in spread directions, and in what lies around the best of them
+    free : (n, 3) unit, model frame, tried instead of spread directions
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
-    tried = candidates(solid, stood, thorough=thorough)
-    best, best_key = tried[0], (True, np.inf)
-    for number, candidate in enumerate(tried):
-        job.step(number / len(tried), "Trying seats")
+
+    def look(candidate: Candidate) -> Seat:
         found = sketch(solid, candidate.rotation, threshold, cells, marks=marks)
-        key = (not found.sits_flat, found.support_volume_mm3)
-        if key < best_key:
-            best, best_key = candidate, key
+        price = seat_price(found.support_volume_mm3, found.sits_flat, abs(solid.volume))
+        return Seat(
+            candidate.down, candidate.rotation, candidate.kind, found.support_volume_mm3, price, found.sits_flat
+        )
+
+    offered = candidates(solid, stood, thorough=thorough)
+    if thorough:
+        free = spread_directions(SPREAD_SEATS) if free is None else free
+        offered += [Candidate(down, down_to_rotation(down), FREELY) for down in free]
+    tried: list[Seat] = []
+    for first in range(0, len(offered), _AT_ONCE):
+        job.step(first / len(offered), "Trying seats")
+        tried += spread(look, offered[first : first + _AT_ONCE])
+    best = min(tried, key=lambda one: one.price)
+    for degrees in _REACHES if thorough and not best.flat else ():
+        ring = [Candidate(down, down_to_rotation(down), FREELY) for down in around(best.down, degrees)]
+        best = min([best, *spread(look, ring)], key=lambda one: one.price)
     return best

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import BadPlan
-from ..plan import Tilt
+from ..tilt import Tilt
 
 Floats = NDArray[np.float64]
 

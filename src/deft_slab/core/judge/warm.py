@@ -7,6 +7,8 @@ import numpy as np
 from ..solid import Solid
 from .exposure import exposure
 from .figures import measure, sketch
+from .marks import unmarked
+from .parting import every_place, parted, posed
 from .skin import support_skin
 
 
@@ -20,6 +22,9 @@ def warm() -> None:
     sketch(solid, np.eye(3), 45.0, 8)
     measured = measure(solid, np.eye(3), exposed=seen, cells=8)
     support_skin(measured.columns, measured.floors)
+    up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))
+    every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8)
+    parted(posed(solid, -up, 45.0, none, 8), solid, up, 1.0, 45.0)
 
 
 if __name__ == "__main__":

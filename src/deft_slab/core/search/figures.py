@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields
 
 import numpy as np
@@ -11,7 +10,7 @@ from numpy.typing import NDArray
 from ..judge.figures import Sketch, sketch
 from ..judge.tilts import down_to_rotation
 from ..printer import Printer
-from ..progress import QUIET, Job
+from ..progress import QUIET, Job, Spread
 from ..workshop import Subject
 from .found import MapFigures
 
@@ -24,9 +23,6 @@ support volume within 0.4 % of the whole mesh by the same rule in the median, 2.
 _FEW = 6_000
 """Triangles up to which columns cost little: finer ones are taken, for such meshes are often thin and angular."""
 _AT_ONCE = 32
-
-Spread = Callable[[Callable[[Floats], Sketch], Iterable[Floats]], Iterator[Sketch]]
-"""How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""
 
 
 def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:

@@ -6,9 +6,13 @@ from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
-from ..outcome import Figures
-from ..plan import Tilt
+from ..cutting import Side, StraightCut
+from ..documents import Document
+from ..outcome import Figures, Outcome, Piece
+from ..plan import Plan
+from ..tilt import Tilt
 
 Floats = NDArray[np.float64]
 
@@ -50,3 +54,123 @@ class WorthTrying:
     score: float
     lift: float
     past_threshold: NDArray[np.float32]
+
+
+class CutWishes(Document):
+    """What a place for a cut is looked for by.
+
+    show_factor : so many mm of seam in sight one mm across a show face counts as
+    must_fit : places whose sides fit the printer come first, where there are any
+    seam_limit : mm of seam in sight, at most; pieces : so many pieces the part falls into, at most; exactly : just so
+    many
+    """
+
+    show_factor: float = Field(default=4.0, ge=0, le=100)
+    must_fit: bool = True
+    seam_limit: float | None = Field(default=None, gt=0)
+    pieces: int = Field(default=4, ge=2, le=100)
+    exactly: bool = False
+
+    def allow(self, pieces: int) -> bool:
+        return pieces == self.pieces if self.exactly else pieces <= self.pieces
+
+
+@dataclass(frozen=True, eq=False)
+class CutMap:
+    """(n, k) figures of k places along each of n normals, from the stand-in; see ``judge.parting.Places``.
+
+    normals : (n, 3) unit, model frame; offsets : (n, k) mm, rising
+    support : mm3, both sides; price : the same with what does not sit flat made dearer; sight : mm of seam in sight
+    show : mm of seam across show faces; area : mm2 of the cut; flat : sides that sit flat; fits : both sides do
+    share : of the volume, the smaller side
+    """
+
+    normals: Floats
+    offsets: Floats
+    support: Floats
+    price: Floats
+    sight: Floats
+    show: Floats
+    area: Floats
+    flat: Floats
+    fits: Floats
+    share: Floats
+
+    def __len__(self) -> int:
+        return len(self.normals)
+
+    def and_also(self, other: CutMap) -> CutMap:
+        """With the figures of more normals, at as many places each."""
+        return CutMap(*(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(CutMap)))
+
+    def hidden_sight(self, wishes: CutWishes) -> Floats:
+        """(n, k) mm: seam in sight, and what crosses show faces counted more."""
+        return np.asarray(self.sight + wishes.show_factor * self.show)
+
+    def allowed(self, wishes: CutWishes) -> NDArray[np.bool_]:
+        """(n, k) places that part the piece, in sight no more than wished; those that fit, where any do."""
+        good = self.share >= LEAST_SHARE
+        if wishes.seam_limit is not None:
+            good &= self.sight <= wishes.seam_limit
+        fitting = good & (self.fits > 0.5)
+        return np.asarray(fitting if wishes.must_fit and fitting.any() else good)
+
+
+LEAST_SHARE = 0.01
+"""Of the volume: a smaller side is a crumb, and no piece."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sweep:
+    """(k,) figures of the places of one cut, from the stand-in. offsets : mm; support, sight, show, area : as in
+    ``CutMap``; largest : mm, the longest side of the larger piece, lying on its cut face; fits : both sides do
+    valleys : numbers of the places that are better than those around them
+    """
+
+    offsets: Floats
+    support: Floats
+    sight: Floats
+    show: Floats
+    area: Floats
+    largest: Floats
+    fits: NDArray[np.bool_]
+    valleys: tuple[int, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """A cut worth making. cut : the last of the plan; plan : with it; left : share of the support of the piece as it
+    sits that is left; show : mm of its seam across show faces; outcome : of the plan, figures of the full mesh by the
+    hard rule; sides : the sides of earlier cuts that the piece which is parted lies on
+    """
+
+    cut: StraightCut
+    plan: Plan
+    left: float
+    show: float
+    outcome: Outcome
+    sides: tuple[Side, ...]
+
+    @property
+    def pieces(self) -> tuple[Piece, ...]:
+        """Those that the cut makes."""
+        return tuple(piece for piece in self.outcome.pieces if piece.sides[: len(self.sides)] == self.sides)
+
+    @property
+    def support(self) -> float:
+        """mm3 of the pieces that the cut makes."""
+        return sum(piece.figures.support_volume_mm3 for piece in self.pieces)
+
+    @property
+    def sight(self) -> float:
+        """mm of its seam in sight."""
+        return self.outcome.seams[self.cut.id].in_sight
+
+    @property
+    def fits(self) -> bool:
+        return all(piece.fit.fits for piece in self.pieces)
+
+    @property
+    def flat(self) -> int:
+        """How many of its pieces sit flat."""
+        return sum(piece.figures.sits_flat for piece in self.pieces)

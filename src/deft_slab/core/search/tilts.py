@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
-from ..judge.seats import candidates
+from ..judge.seats import AROUND, around, candidates
 from ..judge.tilts import seated_on
-from ..plan import Tilt
 from ..printer import Printer
-from ..progress import QUIET, Job
+from ..progress import QUIET, Job, Spread
+from ..tilt import Tilt
 from ..workshop import Subject
-from .figures import Spread, sweep
+from .figures import sweep
 from .found import MapFigures, WorthTrying
 from .weighing import Weights, blend, parts_of
 
@@ -29,7 +29,6 @@ _APART = np.cos(np.radians(18.0))
 """Two seats nearer to each other than this are one."""
 _REACHES = (7.0, 3.5, 1.8, 0.9, 0.45)
 """Degrees around a start that are tried in turn."""
-_AROUND = 8
 LEANS = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)
 """Degrees."""
 MOST_SEATS = 8
@@ -58,17 +57,6 @@ def refined(
         # each start goes on from the best that was found in its neighbourhood
         centres = [_best_near(found.down, values, centre, 1.5 * reach) for centre in centres]
     return found
-
-
-def around(centre: Floats, degrees: float) -> Floats:
-    """(8, 3) unit vectors on a circle about a direction."""
-    helper = np.eye(3)[int(np.argmin(np.abs(centre)))]
-    right = np.cross(centre, helper)
-    right /= np.linalg.norm(right)
-    up = np.cross(right, centre)
-    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
-    sine, cosine = np.sin(np.radians(degrees)), np.cos(np.radians(degrees))
-    return np.asarray(cosine * centre + sine * (np.outer(np.cos(turn), right) + np.outer(np.sin(turn), up)))
 
 
 def _best_near(down: Floats, values: Floats, centre: Floats, degrees: float) -> Floats:
@@ -210,7 +198,7 @@ def leaning(
         figures = sweep(standing, np.concatenate([down[None], rings]), printer, step, spread)
         score = blend(parts_of(figures, show), weights)
         best = 1 + int(np.argmin(score[1:]))
-        lean = LEANS[(best - 1) // _AROUND]
+        lean = LEANS[(best - 1) // AROUND]
         for n, tilt, kind in (
             (0, subject.now, f"as now, {words}"),
             (best, seated_on(subject.now, figures.down[best]), f"leaning {lean:g}°, {words}"),

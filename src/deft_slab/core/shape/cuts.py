@@ -1,47 +1,257 @@
-"""Cuts: parting solids in two.
-
-``CUTTERS`` is the registry: for each kind of cut, what makes the two sides.
-"""
+"""Cuts: parting solids. Nothing is lost: the sides, the kerf between them and what is set aside are the solid."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
+from dataclasses import dataclass
 
 import manifold3d
+import numpy as np
+from numpy.typing import NDArray
 
+from ..cutting import BentCut, BlockCut, BodiesCut, Cut, StraightCut
 from ..errors import CutFailed
-from ..plan import Cut, StraightCut
+from ..marking import Region
 from ..solid import Solid
+from .bent import loop_body
+from .bodies import bodies_of
+from .cutters import Picked, cutter, half_space, reach_body
+
+Floats = NDArray[np.float64]
 
 _NOTHING = 1e-12
 """Share of the volume under which a side is rounding noise: a cut along a face leaves such a sheet behind."""
+_LOOP_REACHES = (0.04, 0.1, 0.2, 0.4)
+"""Shares of its radius by which the sheet in a loop goes beyond it, until it parts the limb."""
+_LOOP_THICKNESS = 1e-4
+"""mm: of the plate that finds out which limb a loop is around."""
 
 
-def _straight(solid: Solid, cut: StraightCut) -> tuple[manifold3d.Manifold, manifold3d.Manifold]:
-    return solid.manifold.split_by_plane(cut.normal, cut.offset)  # type: ignore[no-any-return]
+@dataclass(frozen=True, eq=False)
+class Parted:
+    """What a cut makes of one solid. sides : (side, solid), see ``cutting.Side``; kerf : mm3 that it removed"""
+
+    sides: list[tuple[int, Solid]]
+    kerf: float
 
 
-CUTTERS: dict[str, Callable[[Solid, Cut], tuple[manifold3d.Manifold, manifold3d.Manifold]]] = {"straight": _straight}
+def no_region(region: Region) -> NDArray[np.bool_]:
+    """For cuts that have none."""
+    raise CutFailed("There is no surface to pick a region on.")
 
 
-def split(solid: Solid, cut: Cut, number: int) -> tuple[Solid | None, Solid | None]:
-    """The side that the cut's normal points to, and the one behind it; None where nothing is.
+def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> Parted:
+    """The sides of a cut. A side that hangs together in several places is one solid here.
 
     number : of the cut in its recipe; its faces get the origin -1 - number
+    picked : gives the facets of this solid that a region takes
 
     Raises
     ------
     OpenSurface : the solid is not closed.
-    CutFailed : the boolean library could not make the cut.
+    CutFailed : the cut cannot be made.
     """
+    if isinstance(cut, BodiesCut):
+        bodies = bodies_of(solid)
+        return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
+    made, kerf = _made(solid, cut, picked)
+    sides = []
+    for side, body in made:
+        taken = _taken(solid, cut, body, number)
+        if taken is not None:
+            sides.append((side, taken))
+    return Parted(sides, kerf)
+
+
+def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold, number: int) -> Solid | None:
+    if body.status() != manifold3d.Error.NoError:
+        raise CutFailed(f"The cut “{cut.name}” could not be made ({body.status().name}).")
+    if body.is_empty() or body.volume() <= _NOTHING * abs(solid.volume):
+        return None
     known = solid.runs
-    sides: list[Solid | None] = []
-    for body in CUTTERS[cut.kind](solid, cut):
-        if body.status() != manifold3d.Error.NoError:
-            raise CutFailed(f"The cut “{cut.name}” could not be made ({body.status().name}).")
-        if body.is_empty() or body.volume() <= _NOTHING * abs(solid.volume):
-            sides.append(None)
+    fresh = {int(run): -1 - number for run in body.to_mesh64().run_original_id if int(run) not in known}
+    return Solid.from_manifold(body, known | fresh)
+
+
+def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
+    """The sides of a cut, and mm3 of its kerf."""
+    if isinstance(cut, BlockCut):
+        return _cells(solid, cut, picked)
+    if isinstance(cut, BentCut) and cut.closed:
+        return _around_limb(solid, cut)
+    whole, half = solid.manifold, cut.kerf / 2
+    if isinstance(cut, StraightCut) and not bounded(cut):
+        ahead, behind, kerf = _at_plane(whole, np.array(cut.normal), cut.offset, half)
+        return [(1, ahead), (-1, behind)], kerf
+    side = 1
+    if isinstance(cut, StraightCut):
+        side = _side_with_less_wall(solid, cut, _reached(solid, cut, picked, 0.0))
+
+    def body(grow: float) -> manifold3d.Manifold:
+        if isinstance(cut, StraightCut):
+            made = half_space(solid, side * np.array(cut.normal), side * cut.offset - grow)
+        else:
+            made = cutter(solid, cut, picked, grow)
+        return made ^ _reached(solid, cut, picked, grow) if bounded(cut) else made
+
+    within = body(-half)
+    if half == 0:
+        return [(side, whole ^ within), (-side, whole - within)], 0.0
+    around = body(half)
+    return [(side, whole ^ within), (-side, whole - around)], float((whole ^ (around - within)).volume())
+
+
+def bounded(cut: Cut) -> bool:
+    """Whether a cut stops at a place; one that only meets some pieces does not."""
+    return cut.reach is not None and cut.reach.kind != "piece"
+
+
+def _reached(solid: Solid, cut: Cut, picked: Picked, grow: float) -> manifold3d.Manifold:
+    assert cut.reach is not None
+    return reach_body(solid, cut.reach, picked, grow)
+
+
+def _at_plane(
+    whole: manifold3d.Manifold, normal: Floats, offset: float, half: float
+) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
+    """(ahead of a plane, behind it, mm3 of the kerf of twice ``half`` between them)."""
+    direction = tuple(float(value) for value in normal)
+    back = tuple(-value for value in direction)
+    if half == 0:
+        ahead, behind = whole.split_by_plane(direction, offset)
+        return ahead, behind, 0.0
+    ahead, behind = whole.trim_by_plane(direction, offset + half), whole.trim_by_plane(back, half - offset)
+    between = whole.trim_by_plane(direction, offset - half).trim_by_plane(back, -half - offset)
+    return ahead, behind, float(between.volume())
+
+
+def _side_with_less_wall(solid: Solid, cut: StraightCut, reach: manifold3d.Manifold) -> int:
+    """Which side of a bounded straight cut comes off: the one for which less of the reach's own boundary runs through
+    the solid (the jaw, and not half of the head)."""
+    walls = {}
+    for side in (1, -1):
+        normal = side * np.array(cut.normal)
+        piece = solid.manifold ^ reach ^ half_space(solid, normal, side * cut.offset)
+        if piece.is_empty():
+            walls[side] = np.inf
             continue
-        fresh = {int(run): -1 - number for run in body.to_mesh64().run_original_id if int(run) not in known}
-        sides.append(Solid.from_manifold(body, known | fresh))
-    return sides[0], sides[1]
+        mesh = piece.to_mesh64()
+        ends = np.asarray(mesh.run_index).astype(np.int64) // 3
+        own = np.zeros(len(mesh.tri_verts), np.bool_)
+        for number, run in enumerate(mesh.run_original_id):
+            if int(run) not in solid.runs:
+                own[ends[number] : ends[number + 1]] = True
+        corners = np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts).astype(np.int64)[own]]
+        vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+        lengths = np.linalg.norm(vectors, axis=1)
+        flat = np.abs(vectors @ normal) > 0.999999 * lengths
+        at_plane = np.abs(corners.mean(axis=1) @ normal - side * cut.offset) < 1e-6 * solid.diagonal
+        walls[side] = float(lengths[~(flat & at_plane)].sum())
+    return 1 if walls[1] <= walls[-1] else -1
+
+
+def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
+    """The cells of a block cut, numbered along x, then y, then z; what is out of reach is the side -1."""
+    inside, rest = solid.manifold, None
+    half = cut.kerf / 2
+    kerf: list[float] = []
+    if bounded(cut):
+        within, around = (_reached(solid, cut, picked, grow) for grow in (-half, half))
+        inside, rest = solid.manifold ^ within, solid.manifold - around
+        if half > 0:
+            kerf.append(float((solid.manifold ^ (around - within)).volume()))
+    axes = cut.turn.rotation
+    found: list[tuple[int, manifold3d.Manifold]] = []
+    number = column = 0
+    for slab, slice_ in enumerate(_slices(inside, axes[0], cut.x, half, kerf)):
+        for row in _slices(slice_, axes[1], cut.y_of(slab), half, kerf):
+            for cell in _slices(row, axes[2], cut.z_of(column), half, kerf):
+                found.append((number, cell))
+                number += 1
+            column += 1
+    return found if rest is None else [*found, (-1, rest)], math.fsum(kerf)
+
+
+def _slices(
+    body: manifold3d.Manifold, normal: Floats, walls: tuple[float, ...], half: float, kerf: list[float]
+) -> list[manifold3d.Manifold]:
+    """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``."""
+    found = []
+    for wall in walls:
+        if body.is_empty():
+            found.append(body)
+            continue
+        ahead, behind, lost = _at_plane(body, normal, wall, half)
+        kerf.append(lost)
+        found.append(behind)
+        body = ahead
+    return [*found, body]
+
+
+def _around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
+    """A limb taken off along the sheet in a loop around it.
+
+    A thin plate along the sheet, made wider until it parts the solid, tells which fragments lie on its two sides; all
+    of them but the largest are the limb. What the plate took beyond the limb stays with the rest.
+    """
+    whole, before = solid.manifold, len(bodies_of(solid))
+    thickness = max(cut.kerf, _LOOP_THICKNESS)
+    for over in _LOOP_REACHES:
+        plate = loop_body(cut, over, thickness)
+        parts = _fragments(whole - plate)
+        if len(parts) > before:
+            break
+    else:
+        return [(1, whole)], 0.0
+    disc = loop_body(cut, 0.0, 3 * thickness)
+    touching = [part for part in parts if not (part ^ disc).is_empty()]
+    if len(touching) < 2:
+        return [(1, whole)], 0.0
+    limb = _together(touching[:-1])
+    rest = whole - limb
+    if cut.kerf == 0:
+        return [(1, limb), (-1, _without_noise(rest, solid.volume))], 0.0
+    lost = _together([part for part in (whole ^ plate).decompose() if not (part ^ disc).is_empty()])
+    return [(1, limb), (-1, _without_noise(rest - lost, solid.volume))], float(lost.volume())
+
+
+def _fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
+    """What does not hang together, smallest first; a void stays with the smallest fragment around it."""
+    pieces = sorted(body.decompose(), key=lambda part: part.volume())
+    found = [part for part in pieces if part.volume() > 0]
+    for void in (part for part in pieces if part.volume() <= 0):
+        inner = np.array(void.bounding_box())
+        for n, part in enumerate(found):
+            outer = np.array(part.bounding_box())
+            if (outer[:3] <= inner[:3]).all() and (inner[3:] <= outer[3:]).all():
+                found[n] = manifold3d.Manifold.compose([part, void])
+                break
+    return found
+
+
+def _together(bodies: list[manifold3d.Manifold]) -> manifold3d.Manifold:
+    return manifold3d.Manifold.batch_boolean(bodies, manifold3d.OpType.Add)
+
+
+def _without_noise(body: manifold3d.Manifold, volume: float) -> manifold3d.Manifold:
+    """Without fragments of rounding noise, which faces that lie in each other leave behind."""
+    parts = body.decompose()
+    real = [part for part in parts if abs(part.volume()) > _NOTHING * volume]
+    return body if len(real) == len(parts) else _together(real)
+
+
+def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
+    """What is left of a solid without some of its pieces: a piece with the crumbs that were given to it.
+
+    Of a solid in several bodies only that which the crumb was a part of counts.
+    """
+    bodies = bodies_of(whole)
+    own = bodies[0] if len(bodies) == 1 else max(bodies, key=lambda one: (one.manifold ^ crumb.manifold).volume())
+    body = own.manifold
+    runs = dict(own.runs)
+    for other in others:
+        if len(bodies) > 1 and (own.manifold ^ other.manifold).volume() < 0.5 * other.volume:
+            continue
+        body = body - other.manifold
+        runs |= other.runs
+    return Solid.from_manifold(_without_noise(body, whole.volume), runs)

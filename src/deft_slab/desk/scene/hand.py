@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter
 
-from ...core.plan import Tilt, between
+from ...core.tilt import Tilt, between
 from ..look import palette
 from ..state import DeskState
 from .pole import Pole, Pull, paint_pole

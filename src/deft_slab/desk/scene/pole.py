@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from ...core.plan import Tilt
+from ...core.tilt import Tilt
 from ..look import palette
 from .camera import Camera
 from .handles import angle_about

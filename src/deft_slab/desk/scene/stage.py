@@ -12,7 +12,7 @@ from PySide6.QtGui import QImage, QPainter
 
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
-from ...core.plan import Tilt
+from ...core.tilt import Tilt
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
 from ..messages import skin_placed

@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
-from ....core.plan import Tilt
+from ....core.tilt import Tilt
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.number import NumberField

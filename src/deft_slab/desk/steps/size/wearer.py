@@ -8,7 +8,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
 
 from ....core.intake.endings import ENDINGS
-from ....core.plan import UNITS, Tilt
+from ....core.plan import UNITS
+from ....core.tilt import Tilt
 from ....core.wearer.measures import FORMS
 from ...state import DeskState
 from ...widgets import text

@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 
 from ....core.marking import Audience
-from ....core.plan import Tilt
+from ....core.tilt import Tilt
 from ...marker import MEANINGS
 from ...state import DeskState
 from ...widgets import text

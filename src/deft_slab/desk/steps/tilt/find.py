@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout
 
-from ....core.plan import Tilt
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
+from ....core.tilt import Tilt
 from ...messages import SeatShown
 from ...state import DeskState
 from ...widgets import text

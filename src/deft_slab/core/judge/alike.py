@@ -1,0 +1,190 @@
+"""What is alike: pieces of the same shape, and the plane that a model is mirror-symmetric at."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import product
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+
+TOLERANCE = 0.2
+"""mm by which the surfaces of two pieces of the same shape may differ."""
+_SIGNATURE = 0.01
+"""Share by which the volume, area and moments of two such pieces may differ."""
+_POINTS = 300
+_TURNS = 24
+"""Turns that are tried about an axis, where a piece has two or three equal moments."""
+_SYMMETRIC = 0.006
+"""Share of the diagonal: a model whose mirror image is this near to it, in the root mean square, is symmetric."""
+
+
+def spread_points(solid: Solid, count: int, seed: int = 1) -> Floats:
+    """(count, 3) points spread over a surface by its area."""
+    rng = np.random.default_rng(seed)
+    facets = rng.choice(len(solid.triangles), count, p=solid.areas / solid.areas.sum())
+    u, v = rng.random((2, count, 1))
+    over = (u + v > 1)[:, 0]
+    u[over], v[over] = 1 - u[over], 1 - v[over]
+    a, b, c = (solid.vertices[solid.triangles[facets, k]] for k in range(3))
+    return np.asarray(a + u * (b - a) + v * (c - a))
+
+
+class _Surface:
+    """Distances to a surface, exact."""
+
+    def __init__(self, solid: Solid) -> None:
+        self._vertices, self._faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
+        self._tree = igl.AABB()
+        self._tree.init(self._vertices, self._faces)
+
+    def nearest(self, points: Floats) -> tuple[Floats, Floats]:
+        """((n,) mm to the surface, (n, 3) the nearest points of it)."""
+        squared, _, places = self._tree.squared_distance(self._vertices, self._faces, np.ascontiguousarray(points))
+        return np.sqrt(np.maximum(squared, 0.0)), places
+
+
+def surface_moments(solid: Solid) -> tuple[Floats, Floats]:
+    """((3,) centre, (3, 3) covariance in mm2) of a surface, by its area: over a triangle with corners v_i and area A
+    the integral of x x^T is A / 12 (sum of v_i v_i^T + s s^T), with s the sum of the v_i."""
+    corners = solid.vertices[solid.triangles] - solid.bounds[0]
+    total = corners.sum(axis=1)
+    weight = solid.areas / solid.areas.sum()
+    centre = weight @ total / 3
+    second = np.einsum("f,fki,fkj->ij", weight, corners, corners) + np.einsum("f,fi,fj->ij", weight, total, total)
+    return solid.bounds[0] + centre, second / 12 - np.outer(centre, centre)
+
+
+@dataclass(frozen=True, eq=False)
+class _Shape:
+    solid: Solid
+    signature: Floats
+    axes: Floats
+    moments: Floats
+    centre: Floats
+
+    @cached_property
+    def points(self) -> Floats:
+        return spread_points(self.solid, _POINTS)
+
+    @cached_property
+    def surface(self) -> _Surface:
+        return _Surface(self.solid)
+
+
+def _shape(solid: Solid) -> _Shape:
+    centre, covariance = surface_moments(solid)
+    moments, axes = np.linalg.eigh(covariance)
+    signature = np.concatenate([[solid.volume ** (1 / 3), np.sqrt(solid.areas.sum())], np.sqrt(np.maximum(moments, 0))])
+    return _Shape(solid, np.maximum(signature, 1e-9), axes, moments, centre)
+
+
+def same_shapes(solids: Sequence[Solid]) -> list[tuple[int, bool]]:
+    """For each piece (the number of the first one of the same shape, whether it is its mirror image).
+
+    Equal under turns and moves, or under those and a mirror, within ``TOLERANCE``.
+    """
+    shapes = [_shape(solid) for solid in solids]
+    found: list[tuple[int, bool]] = []
+    for number, shape in enumerate(shapes):
+        match = (number, False)
+        for first in sorted({first for first, _ in found}):
+            if np.abs(shape.signature / shapes[first].signature - 1.0).max() > _SIGNATURE:
+                continue
+            mirror = _congruent(shapes[first], shape)
+            if mirror is not None:
+                match = (first, mirror)
+                break
+        found.append(match)
+    return found
+
+
+def _congruent(a: _Shape, b: _Shape) -> bool | None:
+    """Whether the second is the first one mirrored; None where they differ."""
+    size = float(np.sqrt(a.moments.sum()))
+    for mirror in (False, True):
+        brought = [(a.points - a.centre) @ rotation.T + b.centre for rotation in _rotations(a, b, mirror)]
+        likely = sorted(brought, key=lambda points: float(b.surface.nearest(points[:60])[0].mean()))[:4]
+        for points in likely:
+            if float(b.surface.nearest(points)[0].mean()) < 0.1 * size:
+                fitted = _fitted(points, b.surface)
+                if float(np.quantile(b.surface.nearest(fitted)[0], 0.98)) < TOLERANCE:
+                    return mirror
+    return None
+
+
+def _rotations(a: _Shape, b: _Shape, mirror: bool) -> list[Floats]:
+    """(3, 3) turns, with or without a mirror, that bring the axes of one onto those of the other."""
+    wanted = -1.0 if mirror else 1.0
+    found = []
+    spread = np.sqrt(np.maximum(a.moments, 1e-12))
+    turns = [np.eye(3)]
+    for k in range(3):
+        i, j = (n for n in range(3) if n != k)
+        if abs(spread[i] / spread[j] - 1.0) < 0.03:
+            for angle in np.arange(1, _TURNS) * 2 * np.pi / _TURNS:
+                turn = np.eye(3)
+                turn[[i, i, j, j], [i, j, i, j]] = np.cos(angle), -np.sin(angle), np.sin(angle), np.cos(angle)
+                turns.append(turn)
+    for signs in product((1.0, -1.0), repeat=3):
+        for turn in turns:
+            rotation = b.axes @ (np.diag(signs) @ turn) @ a.axes.T
+            if np.sign(np.linalg.det(rotation)) == wanted:
+                found.append(rotation)
+    return found
+
+
+def _fitted(points: Floats, surface: _Surface, rounds: int = 12) -> Floats:
+    """Points moved onto a surface as a rigid body: iterated closest points (Besl and McKay 1992) with Kabsch's turn."""
+    for _ in range(rounds):
+        _, targets = surface.nearest(points)
+        middle, wanted = points.mean(axis=0), targets.mean(axis=0)
+        u, _, vt = np.linalg.svd((points - middle).T @ (targets - wanted))
+        turn = (u @ np.diag([1.0, 1.0, np.sign(np.linalg.det(u @ vt))]) @ vt).T
+        points = (points - middle) @ turn.T + wanted
+    return points
+
+
+def symmetry_plane(solid: Solid) -> tuple[Floats, float] | None:
+    """(unit normal, offset in mm) of the plane that a model is mirror-symmetric at; None where there is none.
+
+    Of several, the one that fits best.
+    """
+    points = spread_points(solid, 2 * _POINTS)
+    surface = _Surface(solid)
+    middle, covariance = surface_moments(solid)
+    _, axes = np.linalg.eigh(covariance)
+
+    def off(values: Floats) -> float:
+        normal = _facing(values)
+        along = (points - middle) @ normal - values[2]
+        distance, _ = surface.nearest(points - 2 * along[:, None] * normal)
+        return float(np.sqrt(np.mean(distance**2)))
+
+    starts = [*axes.T, *np.eye(3)]
+    tried = [np.array([np.arccos(np.clip(n[2], -1, 1)), np.arctan2(n[1], n[0]), 0.0]) for n in starts]
+    best = min(tried, key=off)
+    scale = np.array([0.03, 0.03, 0.01 * solid.diagonal])
+    found = minimize(lambda v: off(best + v * scale), np.zeros(3), method="Nelder-Mead",
+                     options={"maxiter": 200, "xatol": 1e-4, "fatol": 1e-5})  # fmt: skip
+    values = best + found.x * scale
+    if off(values) > _SYMMETRIC * solid.diagonal:
+        return None
+    normal = _facing(values)
+    if normal[int(np.argmax(np.abs(normal)))] < 0:
+        normal, values[2] = -normal, -values[2]
+    return normal, float(normal @ middle + values[2])
+
+
+def _facing(values: Floats) -> Floats:
+    """(3,) the unit vector of two angles, from +Z and about it."""
+    sine = np.sin(values[0])
+    return np.array([sine * np.cos(values[1]), sine * np.sin(values[1]), np.cos(values[0])])

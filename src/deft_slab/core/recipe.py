@@ -1,0 +1,170 @@
+"""Carrying out a recipe: the cuts of a plan, one after the other, each on what the one before has left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from .cutting import Cut, PieceReach, Side, StraightCut
+from .errors import CutFailed
+from .groups import Part
+from .marking import Region
+from .outcome import CutReport
+from .shape.bodies import bodies_of
+from .shape.cuts import bounded, given_to, parted
+from .shape.leaving import leaves_freely, lift_direction
+from .shells import CRUMB_SHARE, CRUMB_SIZE
+from .solid import Solid
+
+Floats = NDArray[np.float64]
+Masks = Callable[[Region], NDArray[np.bool_]]
+"""Gives (source triangles,) those that a region takes."""
+
+
+_TOUCHING = 1e-3
+"""mm: faces of one cut that lie this near to each other touch; those of a loop are a tenth of that apart."""
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """What there is after a cut. touched : numbers of the parts that the cut has made"""
+
+    parts: list[Part]
+    touched: tuple[int, ...]
+    report: CutReport = CutReport(0, 0, False)
+
+    @property
+    def made(self) -> list[Part]:
+        return [self.parts[n] for n in self.touched]
+
+
+def nameless(cut: Cut) -> Cut:
+    """A cut without what does not change what it makes."""
+    return cut.model_copy(update={"name": "-"})
+
+
+def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: float, masks: Masks) -> Stage:
+    """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
+
+    number : of the cut in its recipe; key : names the content of what it makes; whole : mm3 of the model
+
+    Raises
+    ------
+    OpenSurface : a part is not closed.
+    CutFailed : the cut cannot be made, or leaves nothing.
+    """
+    after: list[Part] = []
+    touched: list[int] = []
+    kerf = set_aside = 0.0
+    given = 0
+    crumbs: list[tuple[float, tuple[float, float, float]]] = []
+    for part in parts:
+        if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
+            after.append(part)
+            continue
+        made = parted(part.solid, cut, number, partial(_on, part.solid, masks))
+        kerf += made.kerf
+        if len(made.sides) == 1 and made.kerf == 0:
+            side, _ = made.sides[0]
+            after.append(Part(part.key, part.solid, (*part.sides, Side(cut=cut.id, side=side)), part.group, part.crumb))
+            continue
+        pieces = [(side, body, n) for side, solid in made.sides for n, body in enumerate(bodies_of(solid))]
+        small = [i for i, (_, body, n) in enumerate(pieces) if n > 0 and is_crumb(body, whole)]
+        crumbs += [(float(pieces[i][1].size.max()), _middle(pieces[i][1])) for i in small]
+        gone, pieces_after = _dealt_with(part.solid, cut, pieces, small)
+        set_aside += gone
+        given += len(small) - sum(crumb for _, _, crumb in pieces_after) if cut.crumbs == "neighbour" else 0
+        for side, body, crumb in pieces_after:
+            touched.append(len(after))
+            sides = (*part.sides, Side(cut=cut.id, side=side))
+            after.append(Part((key, len(after)), body, sides, part.group, crumb))
+    if not after:
+        raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
+    stage = Stage(after, tuple(touched))
+    lift, catches = _leaving(cut, number, stage)
+    report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches)
+    return Stage(after, tuple(touched), report)
+
+
+def _leaving(cut: Cut, number: int, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
+    """(the way in which the side +1 of a cut comes off, whether its own face stands against that)."""
+    if isinstance(cut, StraightCut) and not bounded(cut):
+        return cut.normal, False
+    leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
+    if cut.kind in ("block", "bodies") or not leaving:
+        return None, False
+    direction, free = lift_direction(leaving, -1 - number)
+    x, y, z = (float(value) for value in direction)
+    return (x, y, z), not free
+
+
+def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
+    """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For stand-ins: it makes
+    some booleans."""
+    lift = stage.report.lift
+    if lift is None or stage.report.catches or (isinstance(cut, StraightCut) and not bounded(cut)):
+        return stage.report.catches
+    leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
+    staying = [part.solid for part in stage.made if part.sides[-1].side != 1]
+    return bool(leaving and staying) and not leaves_freely(leaving, staying, np.array(lift))
+
+
+def is_crumb(solid: Solid, whole: float) -> bool:
+    """Whether a fragment is under the limits. whole : mm3 of the model"""
+    return bool(solid.volume < CRUMB_SHARE * whole and solid.size.max() < CRUMB_SIZE)
+
+
+def _middle(solid: Solid) -> tuple[float, float, float]:
+    x, y, z = (float(value) for value in solid.bounds.mean(axis=0))
+    return x, y, z
+
+
+def _on(solid: Solid, masks: Masks, region: Region) -> NDArray[np.bool_]:
+    """(m,) facets of a part whose source triangles a region takes."""
+    mask = masks(region)
+    return np.asarray((solid.origin >= 0) & mask[np.maximum(solid.origin, 0)])
+
+
+def _dealt_with(
+    whole: Solid, cut: Cut, pieces: list[tuple[int, Solid, int]], small: list[int]
+) -> tuple[float, list[tuple[int, Solid, bool]]]:
+    """(mm3 set aside, (side, solid, is a crumb) of the pieces) with crumbs kept, dropped, or given to whom they touch.
+
+    With a kerf nothing touches; crumbs that were to be given away, and touch nobody, are kept.
+    """
+    if cut.crumbs == "drop":
+        kept = [(side, body, False) for i, (side, body, _) in enumerate(pieces) if i not in small]
+        return sum(pieces[i][1].volume for i in small), kept
+    if cut.crumbs == "keep" or cut.kerf > 0 or not small:
+        return 0.0, [(side, body, i in small) for i, (side, body, _) in enumerate(pieces)]
+    takers: dict[int, list[int]] = {}
+    for i in small:
+        others = [k for k, (side, _, _) in enumerate(pieces) if k not in small and side != pieces[i][0]]
+        touching = [(_contact(pieces[i][1], pieces[k][1]), k) for k in others]
+        corners, taker = max(touching, default=(0, -1))
+        if corners > 0:
+            takers.setdefault(taker, []).append(i)
+    given = {i for crumbs in takers.values() for i in crumbs}
+    found = []
+    for k, (side, body, _) in enumerate(pieces):
+        if k in given:
+            continue
+        if k in takers:
+            left = [other for n, (_, other, _) in enumerate(pieces) if n != k and n not in takers[k]]
+            body = given_to(whole, left, pieces[takers[k][0]][1])
+        found.append((side, body, k in small))
+    return 0.0, found
+
+
+def _contact(crumb: Solid, other: Solid) -> int:
+    """How many corners of the cut faces of two pieces lie in the same places."""
+    ours, theirs = (piece.vertices[np.unique(piece.triangles[piece.origin < 0])] for piece in (crumb, other))
+    if not len(ours) or not len(theirs):
+        return 0
+    distance, _ = cKDTree(theirs).query(ours)
+    return int(np.count_nonzero(distance < max(_TOUCHING, 1e-6 * other.diagonal)))

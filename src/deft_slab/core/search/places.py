@@ -1,0 +1,193 @@
+"""Places for a straight cut, scored on the stand-in without making it: the cut map, and the sweep of one direction."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.base import LEAST_BASE_AREA, LEAST_BASE_SHARE
+from ..judge.exposure import spread_directions
+from ..judge.parting import Places, Posed, every_place, parted, posed, prices
+from ..judge.seats import SPREAD_SEATS, candidates
+from ..plan import Plan
+from ..printer import Printer
+from ..progress import QUIET, Job, Spread
+from ..solid import Solid
+from ..workshop import Subject, Workshop
+from .found import LEAST_SHARE, CutMap, Sweep
+
+Floats = NDArray[np.float64]
+
+CELLS, _POSE_CELLS = 80, 48
+NORMALS, PLACES = 250, 64
+SWEEP_PLACES = 250
+_SWEEP_POSES, _SWEEP_STEP = 20, 8
+_AT_ONCE = 16
+
+
+@dataclass(frozen=True, eq=False)
+class CutSubject:
+    """A piece that is to be parted. subject : see ``Subject``; exposed : (m,) of the facets of its stand-in, 0 for cut
+    faces; printer : that its sides are to fit"""
+
+    subject: Subject
+    exposed: Floats
+    printer: Printer
+
+    @property
+    def light(self) -> Solid:
+        return self.subject.light
+
+    def extent(self, normal: Floats) -> tuple[float, float]:
+        """Where planes of a normal first and last touch the piece, mm."""
+        along = self.light.vertices @ normal
+        return float(along.min()), float(along.max())
+
+    def between(self, normal: Floats, count: int) -> Floats:
+        """(count,) offsets that divide the piece evenly along a normal; none of them touches its ends."""
+        return np.linspace(*self.extent(normal), count + 2)[1:-1]
+
+    def places(self, normal: Floats, offsets: Floats) -> Places:
+        """The figures of planes with one normal; offsets (k,) rise evenly."""
+        return every_place(
+            self.light, normal, offsets, self.subject.threshold, self.subject.light_marks, self.exposed, CELLS,
+            self.printer,
+        )  # fmt: skip
+
+    @cached_property
+    def poses(self) -> list[Posed]:
+        """The piece as the model stands, as it sits, and in spread directions."""
+        first = [-self.subject.stood[2], np.array(self.subject.now.down)]
+        directions = [first[0]] if float(first[0] @ first[1]) > 0.9999 else first
+        directions += list(spread_directions(SPREAD_SEATS))
+        return [
+            posed(self.light, down, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
+            for down in directions
+        ]
+
+    def in_poses(self, normal: Floats, offset: float, volume: Floats, poses: list[Posed]) -> tuple[Floats, Floats]:
+        """(2, p) price and support of both sides of a plane in each pose. volume : (2,) mm3 of the sides"""
+        found = np.stack([parted(pose, self.light, normal, offset, self.subject.threshold) for pose in poses], axis=2)
+        support, _, base, shadow = found.transpose(1, 0, 2)
+        flat = base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow)
+        return prices(support, flat, volume[:, None]), support
+
+
+def cut_subject(workshop: Workshop, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
+    """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Workshop.evaluate``."""
+    subject = workshop.subject(plan, number, job.part(0.0, 0.5))
+    return CutSubject(subject, workshop.exposed_light(plan, number, subject, job.part(0.5, 1.0)), printer)
+
+
+def half_sphere(count: int) -> Floats:
+    """(count, 3) unit normals spread evenly over the upper half: a plane has two normals."""
+    return np.asarray(spread_directions(2 * count)[:count])
+
+
+def likely_normals(subject: CutSubject) -> Floats:
+    """(n, 3) normals that models are often best parted along: those of large flats and of the outline, the axes of the
+    file, and of the standing model."""
+    offered = [one.down for one in candidates(subject.light, subject.subject.stood)]
+    normals = np.concatenate([np.eye(3), subject.subject.stood, np.array(offered)])
+    normals *= np.where(normals @ np.array([1e-6, 1e-3, 1.0]) < 0, -1.0, 1.0)[:, None]
+    kept: list[Floats] = []
+    for normal in normals:
+        if all(float(abs(normal @ other)) < 0.9995 for other in kept):
+            kept.append(normal)
+    return np.array(kept)
+
+
+def as_map(found: list[Places]) -> CutMap:
+    """Figures of several normals, with as many places each."""
+
+    def rows(value: Callable[[Places], Any]) -> Floats:
+        return np.stack([value(one) for one in found]).astype(float)
+
+    return CutMap(
+        np.stack([one.normal for one in found]),
+        rows(lambda one: one.offsets),
+        rows(lambda one: one.support.sum(axis=0)),
+        rows(lambda one: one.price.sum(axis=0)),
+        rows(lambda one: one.in_sight),
+        rows(lambda one: one.on_show),
+        rows(lambda one: one.cut_area),
+        rows(lambda one: one.flat.sum(axis=0)),
+        rows(lambda one: one.fits.all(axis=0)),
+        rows(lambda one: one.volume.min(axis=0) / np.maximum(one.volume.sum(axis=0), 1e-300)),
+    )
+
+
+def cut_map(
+    subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map, places: int = PLACES
+) -> CutMap:
+    """The figures of places spread evenly along each normal (n, 3).
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    found: list[Places] = []
+    for first in range(0, len(normals), _AT_ONCE):
+        job.step(first / len(normals), f"Trying {places * len(normals):,} places to cut")
+        found += spread(
+            lambda normal: subject.places(normal, subject.between(normal, places)),
+            normals[first : first + _AT_ONCE],
+        )
+    return as_map(found)
+
+
+def swept(
+    subject: CutSubject, normal: Floats, job: Job = QUIET, spread: Spread = map, places: int = SWEEP_PLACES
+) -> Sweep:
+    """The figures of a cut along its own normal, each side in the better of its seats: the cut face down or up, as the
+    model stands, or one of some spread directions.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    offsets = subject.between(normal, places)
+    found = subject.places(normal, offsets)
+    job.step(0.2, "Sweeping")
+    poses = subject.poses[:: max(len(subject.poses) // _SWEEP_POSES, 1)]
+    some = np.arange(0, places, _SWEEP_STEP)
+    tried = spread(lambda k: subject.in_poses(normal, float(offsets[k]), found.volume[:, k], poses), some)
+    support = np.array(found.support)
+    price = np.array(found.price)
+    other_price, other = (np.stack(part, axis=1) for part in zip(*(_best_of(*one) for one in tried), strict=True))
+    for side in range(2):
+        # the poses are looked at in fewer places; in between their figures are drawn straight
+        at = np.interp(offsets, offsets[some], other_price[side])
+        better = at < price[side]
+        support[side][better] = np.interp(offsets, offsets[some], other[side])[better]
+        price[side][better] = at[better]
+    total = support.sum(axis=0)
+    real = found.volume.min(axis=0) >= LEAST_SHARE * found.volume.sum(axis=0)
+    return Sweep(
+        offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
+        np.asarray(found.fits.all(axis=0)),
+        _valleys(np.where(real, price.sum(axis=0), np.inf)),
+    )  # fmt: skip
+
+
+def _best_of(price: Floats, support: Floats) -> tuple[Floats, Floats]:
+    """(price (2,), support (2,)) of each side in its best pose."""
+    best = np.argmin(price, axis=1)
+    return price[[0, 1], best], support[[0, 1], best]
+
+
+def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
+    """Places that are lower than all within a twentieth of the way to either side, lowest first."""
+    reach = max(len(values) // 20, 1)
+    found = [
+        k
+        for k in range(1, len(values) - 1)
+        if np.isfinite(values[k]) and values[k] == values[max(k - reach, 0) : k + reach + 1].min()
+        and (k == 0 or values[k] < values[k - 1])
+    ]  # fmt: skip
+    return tuple(sorted(found, key=lambda k: values[k])[:most])

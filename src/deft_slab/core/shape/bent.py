@@ -1,0 +1,226 @@
+"""Bent cuts: smooth sheets through a drawn line, as closed bodies that have the sheet on their surface."""
+
+from __future__ import annotations
+
+import manifold3d
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.ops import split as split_shape
+
+from ..cutting import BentCut
+from ..errors import CutFailed
+
+Floats = NDArray[np.float64]
+
+_PER_SPAN = 8
+"""Points of the smooth line between two drawn ones."""
+_RINGS, _AROUND, _WAVES = 12, 128, 8
+"""Of the sheet that spans a loop: rings, points around, and waves of its rise along the loop that it follows."""
+
+
+def smooth_line(points: Floats, smooth: float, closed: bool) -> Floats:
+    """(k, d): a curve through points (n, d): Catmull-Rom with centripetal spacing (Barry and Goldman 1988; Yuksel et
+    al. 2011), mixed with straight pieces.
+
+    smooth : 0 keeps the corners, 1 is the whole curve
+    """
+    n = len(points)
+    if n == 2 and not closed:
+        return points
+    if closed:
+        around = np.concatenate([points[-1:], points, points[:2]])
+    else:
+        around = np.concatenate([2 * points[:1] - points[1:2], points, 2 * points[-1:] - points[-2:-1]])
+    found = []
+    for k in range(n if closed else n - 1):
+        p = around[k : k + 4]
+        t = np.concatenate([[0.0], np.cumsum(np.sqrt(np.maximum(np.linalg.norm(np.diff(p, axis=0), axis=1), 1e-9)))])
+        at = np.linspace(t[1], t[2], _PER_SPAN, endpoint=False)[:, None]
+        a = [(t[i + 1] - at) / (t[i + 1] - t[i]) * p[i] + (at - t[i]) / (t[i + 1] - t[i]) * p[i + 1] for i in range(3)]
+        b = [(t[i + 2] - at) / (t[i + 2] - t[i]) * a[i] + (at - t[i]) / (t[i + 2] - t[i]) * a[i + 1] for i in range(2)]
+        curve = (t[2] - at) / (t[2] - t[1]) * b[0] + (at - t[1]) / (t[2] - t[1]) * b[1]
+        straight = p[1] + (at - t[1]) / (t[2] - t[1]) * (p[2] - p[1])
+        found.append(smooth * curve + (1 - smooth) * straight)
+    if not closed:
+        found.append(points[-1:])
+    return np.concatenate(found)
+
+
+def frame_of(view: Floats) -> Floats:
+    """(3, 3) rows: two directions across a view, and the view."""
+    helper = np.eye(3)[int(np.argmin(np.abs(view)))]
+    across = np.cross(view, helper)
+    across /= np.linalg.norm(across)
+    return np.stack([across, np.cross(view, across), view])
+
+
+def sheet_body(cut: BentCut, vertices: Floats, grow: float) -> manifold3d.Manifold:
+    """The body to the left of an open line, seen along the view; its sheet ``grow`` mm farther out.
+
+    vertices : (n, 3) of what is cut
+
+    Raises
+    ------
+    CutFailed : the line crosses itself, or the sheet folds over itself.
+    """
+    frame = frame_of(np.array(cut.view))
+    placed, line = vertices @ frame.T, np.array(cut.line) @ frame.T
+    low, high = placed.min(axis=0) - 1.0, placed.max(axis=0) + 1.0
+    middle = float(line[:, 2].mean())
+    curve = smooth_line(_distinct(line[:, :2], cut.name), cut.smooth, False)
+    far = 3.0 * float(np.linalg.norm(high - low)) + float(np.abs(curve - ((low + high) / 2)[:2]).max())
+    lean = np.tan(np.radians(cut.splay))
+    middle_2d = ((low + high) / 2)[:2]
+    crosses = (f"The line of “{cut.name}” crosses itself.", "Move its points so that it does not.")
+    folds = (f"“{cut.name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
+    _left_of(curve, far, middle_2d, crosses)
+    rings = [_left_of(_shifted(curve, grow - lean * (z - middle)), far, middle_2d, folds) for z in (low[2], high[2])]
+    if len(rings[0]) != len(rings[1]):
+        raise CutFailed(folds[0], remedy=folds[1])
+    return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, cut.name)
+
+
+def _distinct(points: Floats, name: str) -> Floats:
+    keep = np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-6]
+    if keep.sum() < 2:
+        raise CutFailed(f"The line of “{name}” has no length as it is seen.", remedy="Draw it from another side.")
+    return points[keep]
+
+
+def _shifted(curve: Floats, distance: float) -> Floats:
+    """A curve in the plane with each point moved to its right."""
+    along = np.gradient(curve, axis=0)
+    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
+    return curve + distance * np.stack([along[:, 1], -along[:, 0]], axis=1)
+
+
+def _left_of(curve: Floats, far: float, middle: Floats, problem: tuple[str, str]) -> Floats:
+    """(k, 2): the outline of what lies to the left of a curve that goes on beyond its ends, within a large square."""
+    ends = []
+    for tip, before in ((curve[0], curve[1]), (curve[-1], curve[-2])):
+        # straight on until out of the model, then away from its middle, so that the two ends do not meet
+        out = tip + far / 3 * (tip - before) / np.linalg.norm(tip - before)
+        away = out - middle
+        ends.append([out, out + 4 * far * away / max(float(np.linalg.norm(away)), 1e-9)])
+    line = shapely.LineString(np.concatenate([ends[0][::-1], curve, ends[1]]))
+    if not line.is_simple:
+        raise CutFailed(problem[0], remedy=problem[1])
+    square = shapely.box(*(middle - far), *(middle + far))
+    parts = [part for part in split_shape(square, line).geoms if part.area > 0]
+    beside = curve[len(curve) // 2 - 1 : len(curve) // 2 + 1]
+    along = beside[1] - beside[0]
+    probe = beside.mean(axis=0) + 1e-6 * far * np.array([-along[1], along[0]]) / np.linalg.norm(along)
+    for part in parts:
+        if len(parts) == 2 and part.contains(shapely.Point(probe)):
+            ring = np.asarray(shapely.geometry.polygon.orient(part).exterior.coords)[:-1, :2]
+            return np.roll(ring, -int(np.argmin(ring @ np.array([1.0, 1e-3]))), axis=0)
+    raise CutFailed(problem[0], remedy=problem[1])
+
+
+def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, name: str) -> manifold3d.Manifold:
+    """The body between two outlines (k, 2) with as many corners, at two heights of a frame."""
+    count = len(bottom)
+    vertices = np.concatenate([np.c_[bottom, np.full(count, low)], np.c_[top, np.full(count, high)]]) @ frame
+    n = np.arange(count)
+    following = (n + 1) % count
+    walls = np.concatenate([np.c_[n, following, following + count], np.c_[n, following + count, n + count]])
+    caps = [np.asarray(manifold3d.triangulate([ring])) for ring in (bottom, top)]
+    triangles = np.concatenate([walls, caps[0][:, ::-1], caps[1] + count])
+    return closed_body(vertices, triangles, f"“{name}” folds over itself.")
+
+
+def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) -> manifold3d.Manifold:
+    """A body of the boolean library.
+
+    Raises
+    ------
+    CutFailed : it is not closed.
+    """
+    mesh = manifold3d.Mesh64(vert_properties=np.ascontiguousarray(vertices, np.float64),
+                             tri_verts=np.ascontiguousarray(triangles, np.uint64))  # fmt: skip
+    body = manifold3d.Manifold(mesh)
+    if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
+        raise CutFailed(problem, remedy="Move its points apart.")
+    return body
+
+
+def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifold:
+    """A thin plate along the smooth sheet that spans a loop, reaching beyond it by a share ``over`` of its radius.
+
+    The sheet's rise over the mean plane of the loop is harmonic: sum over k of r^k (a_k cos kt + b_k sin kt), with the
+    Fourier terms of the rise along the loop (the Dirichlet problem of the disc, any text on potential theory); beyond
+    the loop it goes on at the height that it has there.
+
+    thickness : mm
+
+    Raises
+    ------
+    CutFailed : the loop is no loop as seen along its mean normal.
+    """
+    frame, ring, rise, centre = loop_frame(cut)
+    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
+    radii = np.r_[np.linspace(0, 1, _RINGS + 1)[1:], *([1.0 + over] if over > 0 else [])]
+    top: list[Floats] = [np.array([[0.0, 0.0, float(terms[0].real)]])]
+    for radius in radii:
+        inner = min(radius, 1.0)
+        waves = np.arange(1, _WAVES + 1)
+        height = terms[0].real + 2 * np.real(
+            (terms[1:] * inner**waves)[None] * np.exp(1j * np.outer(turn, waves))
+        ).sum(axis=1)  # fmt: skip
+        top.append(np.c_[radius * ring, height])
+    upper = np.concatenate(top) + [0, 0, thickness / 2]
+    lower = np.concatenate(top) - [0, 0, thickness / 2]
+    triangles = _disc(len(radii))
+    count = len(upper)
+    rim = 1 + (len(radii) - 1) * _AROUND + np.arange(_AROUND)
+    following = np.roll(rim, -1)
+    walls = np.concatenate([
+        np.c_[rim + count, following + count, following], np.c_[rim + count, following, rim]
+    ])  # fmt: skip
+    vertices = np.concatenate([upper, lower]) @ frame + centre
+    whole = np.concatenate([triangles, triangles[:, ::-1] + count, walls])
+    return closed_body(vertices, whole, f"“{cut.name}” folds over itself.")
+
+
+def _disc(rings: int) -> NDArray[np.int64]:
+    """Triangles of a centre point and rings of points around it, counter-clockwise."""
+    n = np.arange(_AROUND)
+    following = (n + 1) % _AROUND
+    found = [np.c_[np.zeros(_AROUND, int), 1 + n, 1 + following]]
+    for ring in range(rings - 1):
+        inner, outer = 1 + ring * _AROUND, 1 + (ring + 1) * _AROUND
+        found += [
+            np.c_[inner + n, outer + n, outer + following], np.c_[inner + n, outer + following, inner + following]
+        ]  # fmt: skip
+    return np.concatenate(found)
+
+
+def loop_frame(cut: BentCut) -> tuple[Floats, Floats, Floats, Floats]:
+    """(frame (3, 3) with the mean normal last, the loop across it (k, 2) at even turns, its rise (k,), centre (3,)).
+
+    Raises
+    ------
+    CutFailed : seen along its mean normal the loop does not go once around its middle.
+    """
+    points = np.array(cut.line)
+    curve = smooth_line(points, cut.smooth, True)
+    centre = curve.mean(axis=0)
+    # the vector area tells which way a loop faces, however it is bent
+    area = np.cross(curve - centre, np.roll(curve, -1, axis=0) - centre).sum(axis=0)
+    length = float(np.linalg.norm(area))
+    if length < 1e-9:
+        raise CutFailed(f"The loop of “{cut.name}” encloses nothing.", remedy="Draw it around the limb.")
+    frame = frame_of(area / length)
+    placed = (curve - centre) @ frame.T
+    angle = np.unwrap(np.arctan2(placed[:, 1], placed[:, 0]))
+    if not np.all(np.diff(angle) > 0) or angle[-1] - angle[0] > 2 * np.pi:
+        raise CutFailed(
+            f"The loop of “{cut.name}” folds back on itself.", remedy="Move its points so that it does not."
+        )
+    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    across = np.stack([np.interp(turn, angle, placed[:, k], period=2 * np.pi) for k in range(3)], axis=1)
+    radius = np.linalg.norm(across[:, :2], axis=1)
+    ring = radius[:, None] * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    return frame, ring, across[:, 2], centre

@@ -1,0 +1,199 @@
+"""Random recipes of all kinds of cuts, for a solid; and the torture: a thousand of them (``./deft torture``)."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections import Counter
+
+import numpy as np
+
+from deft_slab.core.cutting import (
+    BentCut,
+    BlockCut,
+    BodiesCut,
+    BoxCut,
+    BoxReach,
+    Cut,
+    LiftOffCut,
+    OutlineReach,
+    RegionReach,
+    ScoopCut,
+    StraightCut,
+)
+from deft_slab.core.errors import CutFailed
+from deft_slab.core.intake.files import open_file
+from deft_slab.core.marking import Region
+from deft_slab.core.mend.thin import thinned
+from deft_slab.core.plan import Plan, Recipe
+from deft_slab.core.printer import default_printer
+from deft_slab.core.progress import QUIET
+from deft_slab.core.shape.bodies import united
+from deft_slab.core.solid import Solid
+from deft_slab.core.tilt import Tilt
+from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS
+from tests.shapes import bundled, model_of
+
+REFUSED = "(refused)"
+_TRIANGLES = 12_000
+KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "bodies")
+
+
+def _triple(values) -> tuple[float, float, float]:
+    x, y, z = (float(value) for value in values)
+    return x, y, z
+
+
+class _Dice:
+    def __init__(self, solid: Solid, seed: int) -> None:
+        self.rng, self.solid = np.random.default_rng(seed), solid
+
+    def place(self):
+        """Somewhere in the box of the solid, or a little beside it."""
+        low, high = self.solid.bounds
+        return _triple(low + self.rng.uniform(-0.1, 1.1, 3) * (high - low))
+
+    def corner(self):
+        return self.solid.vertices[int(self.rng.integers(len(self.solid.vertices)))]
+
+    def direction(self):
+        """Any; often along an axis, or a facet's normal, where cuts coincide with what is there."""
+        kind = self.rng.integers(3)
+        if kind == 0:
+            return _triple(np.eye(3)[int(self.rng.integers(3))])
+        if kind == 1:
+            normal = self.solid.normals[int(self.rng.integers(len(self.solid.normals)))]
+            if np.linalg.norm(normal) > 0.5:
+                return _triple(normal)
+        vector = self.rng.normal(size=3)
+        return _triple(vector / np.linalg.norm(vector))
+
+    def turn(self) -> Tilt:
+        return Tilt.of(*self.rng.normal(size=4)) if self.rng.random() < 0.6 else Tilt()
+
+    def half(self):
+        return _triple(self.rng.uniform(0.05, 0.6, 3) * self.solid.size + 1e-3)
+
+    def region(self) -> Region:
+        if self.rng.random() < 0.3:
+            return Region(shape="grown", places=(_triple(self.corner()),), limit=float(self.rng.uniform(5, 60)),
+                          reach=float(0.3 * self.solid.diagonal))  # fmt: skip
+        return Region(shape="ball", places=(_triple(self.corner()),), half=self.half())
+
+    def reach(self):
+        kind = int(self.rng.integers(8))
+        if kind == 0:
+            return BoxReach(centre=self.place(), half=self.half(), turn=self.turn())
+        if kind == 1:
+            at = np.array(self.place())
+            turns = np.sort(self.rng.uniform(0, 2 * np.pi, 6))
+            ring = 0.3 * self.solid.diagonal * np.stack([np.cos(turns), np.sin(turns), 0 * turns], axis=1)
+            return OutlineReach(points=tuple(_triple(at + one) for one in ring), view=(0.0, 0.0, -1.0))
+        if kind == 2:
+            return RegionReach(region=self.region(), margin=float(0.02 * self.solid.diagonal + 0.1))
+        return None
+
+    def walls(self, low: float, high: float) -> tuple[float, ...]:
+        return tuple(np.unique(np.round(self.rng.uniform(low, high, int(self.rng.integers(0, 3))), 3)).tolist())
+
+    def cut(self, number: int) -> Cut:
+        rng = self.rng
+        kind = KINDS[int(rng.integers(len(KINDS)))]
+        shared = {
+            "id": f"c{number}", "name": f"{kind} {number}", "reach": self.reach() if kind not in ("bodies",) else None,
+            "kerf": float(rng.choice([0.0, 0.0, 0.0, 0.004])) * self.solid.diagonal,
+            "crumbs": str(rng.choice(["keep", "drop", "neighbour"])),
+        }  # fmt: skip
+        low, high = self.solid.bounds
+        match kind:
+            case "straight":
+                normal = np.array(self.direction())
+                # often exactly through a corner
+                at = self.corner() if rng.random() < 0.5 else np.array(self.place())
+                return StraightCut(**shared, normal=_triple(normal), offset=float(normal @ at))
+            case "block":
+                x = self.walls(low[0], high[0]) or (float(low[0] + high[0]) / 2,)
+                y = tuple(self.walls(low[1], high[1]) for _ in range(len(x) + 1))
+                return BlockCut(**shared, x=x, y=y, z=(self.walls(low[2], high[2]),))
+            case "box":
+                return BoxCut(**shared, centre=self.place(), half=self.half(), turn=self.turn())
+            case "bent":
+                along = np.linspace(low[0], high[0], int(rng.integers(2, 7)))
+                middle = self.place()[2]
+                line = [(float(x), 0.0, float(middle + rng.normal() * 0.08 * self.solid.size[2])) for x in along]
+                return BentCut(**shared, line=tuple(line), view=(0.0, 1.0, 0.0), splay=float(rng.choice([0, 0, 5])))
+            case "loop":
+                turns = np.linspace(0, 2 * np.pi, int(rng.integers(3, 12)), endpoint=False)
+                radius = rng.uniform(0.1, 0.7) * self.solid.size.max() / 2
+                at, turn = np.array(self.place()), self.turn().rotation
+                ring = np.stack([np.cos(turns), np.sin(turns), 0.1 * np.cos(2 * turns)], axis=1) * radius
+                shared["reach"] = None
+                return BentCut(**shared, line=tuple(_triple(at + turn @ one) for one in ring), closed=True)
+            case "scoop":
+                shape = str(rng.choice(["ball", "round-ended", "region"]))
+                region = {"region": self.region()} if shape == "region" else {}
+                return ScoopCut(**shared, shape=shape, centre=self.place(), half=self.half(), turn=self.turn(),
+                                margin=float(0.04 * self.solid.diagonal + 0.1), **region)  # fmt: skip
+            case "lift-off":
+                return LiftOffCut(
+                    **shared, region=self.region(), pocket=float(rng.choice([0.0, 0.01])) * self.solid.diagonal
+                )
+        return BodiesCut(**shared)
+
+
+def random_recipe(solid: Solid, seed: int, most: int) -> Recipe:
+    dice = _Dice(solid, seed)
+    return Recipe(cuts=tuple(dice.cut(number) for number in range(int(dice.rng.integers(1, most + 1)))))
+
+
+def problem_with(model, recipe: Recipe) -> str:
+    """What is wrong with the outcome of a recipe; empty when nothing is; REFUSED where it is refused with words."""
+    plan = Plan(model=model.ref, recipe=recipe.cuts)
+    try:
+        outcome = Workshop(model).evaluate(plan, default_printer(), detail="figures")
+    except CutFailed as error:
+        return REFUSED if error.what else "an error without words"
+    if outcome.lost_share > 1e-6:
+        return f"volume lost: {outcome.lost_share:.2e}"
+    for piece in outcome.pieces:
+        if not Solid(piece.solid.vertices, piece.solid.triangles).defects.closed:
+            return f"{piece.name} is not closed"
+        if piece.solid.volume <= 0:
+            return f"{piece.name} has no volume"
+    return ""
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--count", type=int, default=1000)
+    parser.add_argument("--seed", type=int, default=1)
+    wanted = parser.parse_args()
+    models = {name: open_file(path).model for name, path in MODELS.items()}
+    models = {name: model_of(thinned(model.solid, _TRIANGLES, QUIET), name) for name, model in models.items()}
+    models |= {"ant": model_of(united(bundled("ant.ply")), "ant")}
+    kinds: Counter[str] = Counter()
+    wrong, refused, slowest = 0, 0, 0.0
+    for number in range(wanted.count):
+        name = sorted(models)[number % len(models)]
+        recipe = random_recipe(models[name].solid, wanted.seed * 1_000_003 + number, 4)
+        started = time.monotonic()
+        try:
+            problem = problem_with(models[name], recipe)
+        except Exception as error:  # noqa: BLE001 - whatever it is, it is a crash, and is counted
+            problem = f"{type(error).__name__}: {error}"
+        slowest = max(slowest, time.monotonic() - started)
+        kinds.update(cut.kind for cut in recipe.cuts)
+        if problem == REFUSED:
+            refused += 1
+        elif problem:
+            wrong += 1
+            print(f"{name}, recipe {number}: {problem}\n  {recipe.model_dump_json()}")
+    print(f"{wanted.count} recipes, {sum(kinds.values())} cuts {dict(kinds)}: {refused} refused with words, "
+          f"{wrong} wrong; the slowest took {slowest:.1f} s")  # fmt: skip
+    return 1 if wrong else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
