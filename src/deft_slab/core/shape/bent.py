@@ -6,7 +6,6 @@ import manifold3d
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.ops import split as split_shape
 
 from ..cutting import BentCut
 from ..errors import CutFailed
@@ -15,6 +14,8 @@ Floats = NDArray[np.float64]
 
 _PER_SPAN = 8
 """Points of the smooth line between two drawn ones."""
+_ARC = 24
+"""Corners of the large circle that closes a sheet."""
 _RINGS, _AROUND, _WAVES = 12, 128, 8
 """Of the sheet that spans a loop: rings, points around, and waves of its rise along the loop that it follows."""
 
@@ -76,8 +77,6 @@ def sheet_body(cut: BentCut, vertices: Floats, grow: float) -> manifold3d.Manifo
     folds = (f"“{cut.name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
     _left_of(curve, far, middle_2d, crosses)
     rings = [_left_of(_shifted(curve, grow - lean * (z - middle)), far, middle_2d, folds) for z in (low[2], high[2])]
-    if len(rings[0]) != len(rings[1]):
-        raise CutFailed(folds[0], remedy=folds[1])
     return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, cut.name)
 
 
@@ -96,26 +95,24 @@ def _shifted(curve: Floats, distance: float) -> Floats:
 
 
 def _left_of(curve: Floats, far: float, middle: Floats, problem: tuple[str, str]) -> Floats:
-    """(k, 2): the outline of what lies to the left of a curve that goes on beyond its ends, within a large square."""
-    ends = []
+    """(k, 2): the outline of what lies to the left of a curve that goes on beyond its ends, within a large circle; for
+    curves of as many points, of as many corners.
+
+    It goes straight on until it is out of the model, and then away from its middle, so that its two ends do not meet.
+    """
+    outs, ends = [], []
     for tip, before in ((curve[0], curve[1]), (curve[-1], curve[-2])):
-        # straight on until out of the model, then away from its middle, so that the two ends do not meet
         out = tip + far / 3 * (tip - before) / np.linalg.norm(tip - before)
         away = out - middle
-        ends.append([out, out + 4 * far * away / max(float(np.linalg.norm(away)), 1e-9)])
-    line = shapely.LineString(np.concatenate([ends[0][::-1], curve, ends[1]]))
-    if not line.is_simple:
+        outs.append(out)
+        ends.append(float(np.arctan2(away[1], away[0])))
+    around = ends[0] + 2 * np.pi * (ends[0] <= ends[1])
+    turn = np.linspace(ends[1], around, _ARC)
+    circle = middle + 4 * far * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    ring = np.concatenate([outs[:1], curve, outs[1:], circle])
+    if not shapely.Polygon(ring).is_valid:
         raise CutFailed(problem[0], remedy=problem[1])
-    square = shapely.box(*(middle - far), *(middle + far))
-    parts = [part for part in split_shape(square, line).geoms if part.area > 0]
-    beside = curve[len(curve) // 2 - 1 : len(curve) // 2 + 1]
-    along = beside[1] - beside[0]
-    probe = beside.mean(axis=0) + 1e-6 * far * np.array([-along[1], along[0]]) / np.linalg.norm(along)
-    for part in parts:
-        if len(parts) == 2 and part.contains(shapely.Point(probe)):
-            ring = np.asarray(shapely.geometry.polygon.orient(part).exterior.coords)[:-1, :2]
-            return np.roll(ring, -int(np.argmin(ring @ np.array([1.0, 1e-3]))), axis=0)
-    raise CutFailed(problem[0], remedy=problem[1])
+    return ring
 
 
 def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, name: str) -> manifold3d.Manifold:
