@@ -27,7 +27,7 @@ from deft_slab.core.cutting import (
     StraightCut,
 )
 from deft_slab.core.errors import BadPlan, CutFailed
-from deft_slab.core.judge.alike import same_shapes, surface_moments, symmetry_plane
+from deft_slab.core.judge.alike import same_shapes, surface_moments, symmetry_planes
 from deft_slab.core.judge.marks import taken
 from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.marking import Region
@@ -435,13 +435,13 @@ def test_moments_of_a_surface():
 
 
 def test_the_plane_of_symmetry():
-    normal, offset = symmetry_plane(
-        joined(box(30, 10, 6), box(30, 10, 12, at=(0, 3, 0)), box(5, 4, 20, at=(12.5, 5, 0)))
-    )
-    assert np.abs(normal) == pytest.approx([1, 0, 0], abs=2e-3)
-    assert offset * normal[0] == pytest.approx(15, abs=0.05)
-    assert symmetry_plane(joined(box(30, 10, 6), box(8, 20, 6), box(4, 4, 25, at=(22, 0, 0)))) is None
-    assert symmetry_plane(cone(20, 30)) is not None
+    beam = joined(box(30, 10, 6), box(30, 10, 12, at=(0, 3, 0)), box(5, 4, 20, at=(12.5, 5, 0)))
+    ((normal, offset),) = symmetry_planes(beam)
+    assert normal == pytest.approx([1, 0, 0], abs=2e-3)
+    assert offset == pytest.approx(15, abs=0.05)
+    assert symmetry_planes(joined(box(30, 10, 6), box(8, 20, 6), box(4, 4, 25, at=(22, 0, 0)))) == []
+    assert len(symmetry_planes(solid_of(box(10, 20, 30)))) == 3
+    assert all(abs(normal[2]) < 0.02 for normal, _ in symmetry_planes(cone(20, 30)))
 
 
 # recipes

@@ -12,6 +12,7 @@ from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
 from deft_slab.desk.state import DeskState
+from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
 
 PATIENCE = 60_000
@@ -47,13 +48,22 @@ class Desk:
         self.qtbot.waitUntil(lambda: not self.state.jobs.busy_with("open"), timeout=PATIENCE)
         self.settle()
 
+    def reveal(self, widget):
+        """Turns to the page that a widget is on, by its tab."""
+        for pages in self.window.findChildren(Pages):
+            for name, page in pages.pages.items():
+                if page.isAncestorOf(widget) and pages.isVisible() and not page.isVisible():
+                    QTest.mouseClick(pages.tabs[name], Qt.MouseButton.LeftButton)
+
     def click(self, widget):
+        self.reveal(widget)
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
 
     def key(self, key, modifier=Qt.KeyboardModifier.NoModifier, widget=None):
         QTest.keyClick(widget or self.window, key, modifier)
 
     def type(self, field, text):
+        self.reveal(field)
         field.setFocus()
         field.selectAll()
         QTest.keyClicks(field, text)

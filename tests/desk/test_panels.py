@@ -84,7 +84,7 @@ def test_cuts_are_switched_in_their_list(parted):
     parted.settle()
     assert state.plan.recipe[0].on is False
     assert len(state.pieces) == 1
-    name = parted.window.panels["Cut"].name
+    name = parted.window.panels["Cut"].this.name
     parted.type(name, "Under the beam")
     parted.settle()
     assert state.plan.recipe[0].name == "Under the beam"

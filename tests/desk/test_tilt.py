@@ -15,7 +15,7 @@ from deft_slab.core.search.weighing import PRESETS, parts_of
 from deft_slab.core.tilt import Tilt
 from deft_slab.demo import MODELS
 from deft_slab.desk.scene.pole import Pull
-from deft_slab.desk.widgets.tilt_map import from_disc, to_disc
+from deft_slab.desk.widgets.disc import from_disc, to_disc
 from tests.desk.conftest import words
 
 SLOW = 60_000
@@ -180,7 +180,7 @@ def test_looking_can_be_stopped_and_goes_on(desk):
 def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
     state = tilt.state
     tilt.go(3)
-    tilt.click(tilt.window.panels["Cut"].adds["Level"])
+    tilt.click(tilt.window.panels["Cut"].this.adds["Level"])
     tilt.settle()
     tilt.go(2)
     state.select_piece(1)

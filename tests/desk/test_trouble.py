@@ -54,7 +54,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     assert state.evaluated.outcome.totals.support_volume_mm3 > 0
     plan = state.plan
     desk.go(3)
-    desk.click(desk.window.panels["Cut"].adds["Level"])
+    desk.click(desk.window.panels["Cut"].this.adds["Level"])
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=20_000)
     desk.settle()
     assert "Close the surface" in desk.window.notice.text
@@ -66,9 +66,9 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
 def test_a_cut_that_misses_says_how_many_pieces_there_are(desk, tee):
     desk.open(tee)
     desk.go(3)
-    desk.click(desk.window.panels["Cut"].adds["Level"])
+    desk.click(desk.window.panels["Cut"].this.adds["Level"])
     desk.settle()
-    desk.type(desk.window.panels["Cut"].place, "500")
+    desk.type(desk.window.panels["Cut"].this.place, "500")
     desk.settle()
     assert any("still 1 piece" in note for note in desk.state.evaluated.outcome.notes)
 

@@ -47,7 +47,7 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
 
     # cut: add a level one, drag it up by its handle, then type the place
     desk.go(3)
-    desk.click(window.panels["Cut"].adds["Level"])
+    desk.click(window.panels["Cut"].this.adds["Level"])
     desk.settle()
     assert len(state.pieces) == 2
     before = state.cut.offset
@@ -55,13 +55,13 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
     assert state.draft is not None
     desk.qtbot.waitUntil(lambda: state.live is not None and state.live.outcome.plan == state.draft, timeout=20_000)
     assert state.live.outcome.approximate
-    assert "≈" in window.panels["Cut"]._rows["Support volume"].text()
+    assert "≈" in window.panels["Cut"].costs._rows["Support volume"].text()
     assert state.plan.recipe[0].offset == before
     desk.release(end)
     desk.settle()
     assert state.plan.recipe[0].offset > before + 5
     assert state.undo_text == "move a cut"
-    desk.type(window.panels["Cut"].place, "9.5cm")
+    desk.type(window.panels["Cut"].this.place, "9.5cm")
     desk.settle()
     totals = state.evaluated.outcome.totals
     assert state.plan.recipe[0].offset == pytest.approx(95.0, abs=0.01)
@@ -158,7 +158,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
 def test_turning_a_cut_by_its_handle_and_esc(desk, tee):
     desk.open(tee)
     desk.go(3)
-    desk.click(desk.window.panels["Cut"].adds["Level"])
+    desk.click(desk.window.panels["Cut"].this.adds["Level"])
     desk.settle()
     state = desk.state
     plan = state.plan
@@ -176,7 +176,7 @@ def test_turning_a_cut_by_its_handle_and_esc(desk, tee):
     assert turned.normal != plan.recipe[0].normal
     # it turned about the middle of the sheet
     assert np.dot(turned.normal, (0, 0, 40)) == pytest.approx(turned.offset, abs=0.05)
-    lean = desk.window.panels["Cut"].lean
+    lean = desk.window.panels["Cut"].this.lean
     desk.type(lean, "90")
     desk.settle()
     assert abs(state.plan.recipe[0].normal[2]) < 1e-6
@@ -185,7 +185,7 @@ def test_turning_a_cut_by_its_handle_and_esc(desk, tee):
 def test_cuts_are_switched_off_and_removed_and_all_is_undone(desk, tee):
     desk.open(tee)
     desk.go(3)
-    panel, state = desk.window.panels["Cut"], desk.state
+    panel, state = desk.window.panels["Cut"].this, desk.state
     start = state.project
     for name in ("Level", "Left and right"):
         desk.click(panel.adds[name])
@@ -212,7 +212,7 @@ def test_cuts_are_switched_off_and_removed_and_all_is_undone(desk, tee):
 def test_the_slider_moves_the_cut(desk, tee):
     desk.open(tee)
     desk.go(3)
-    panel, state = desk.window.panels["Cut"], desk.state
+    panel, state = desk.window.panels["Cut"].this, desk.state
     desk.click(panel.adds["Level"])
     desk.settle()
     panel.slider.setFocus()
@@ -274,7 +274,7 @@ def test_the_bed_shows_overhang_and_support(desk):
 def test_size_by_unit_percent_and_height(desk, tee):
     desk.open(tee)
     desk.go(3)
-    desk.click(desk.window.panels["Cut"].adds["Level"])
+    desk.click(desk.window.panels["Cut"].this.adds["Level"])
     desk.settle()
     desk.go(1)
     size, state = desk.window.panels["Size"].pages["Scale"], desk.state

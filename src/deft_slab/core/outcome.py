@@ -189,14 +189,27 @@ class Fit:
 
 
 @dataclass(frozen=True, eq=False)
+class Stretch:
+    """A part of a seam. length, in_sight : mm; place, outward : (3,) mm and unit vector, model frame"""
+
+    length: float
+    in_sight: float
+    place: Floats
+    outward: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class Seam:
-    """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1"""
+    """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1
+    stretches : its parts, those that show most first
+    """
 
     segments: Floats
     exposed: Floats
     length: float
     in_sight: float
     cut_area: float
+    stretches: tuple[Stretch, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

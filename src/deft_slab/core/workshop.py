@@ -13,7 +13,7 @@ from typing import Literal, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from .cutting import Cut
+from .cutting import Cut, Side
 from .errors import OpenSurface
 from .groups import Base, Part, as_opened, mended_groups
 from .judge.base import fit
@@ -164,6 +164,13 @@ class Workshop:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
         now = wish.seat if wish and wish.seat else plan.tilt
         return Subject(part.solid, light, full, few, plan.threshold, _lift(plan, wish), plan.tilt.rotation, now)
+
+    def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
+        """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
+        ``evaluate``."""
+        parts, _ = self._parts(plan, self._sized(plan, self._base(plan, job)), job)
+        on = [number for number, part in enumerate(parts) if set(sides) <= set(part.sides)]
+        return max(on, key=lambda number: parts[number].solid.volume, default=0)
 
     def seam_on_show(self, plan: Plan, cut_id: str, job: Job = QUIET) -> float:
         """mm of the seam of a cut that crosses show faces. Raises as ``evaluate``."""

@@ -20,12 +20,12 @@ from ..core.errors import Cancelled, DeftError
 from .process import run_process
 
 URGENCY = {
-    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "ready": 4,
-    "map": 5, "choice": 6,
+    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "sweep": 4,
+    "ready": 4, "map": 5, "choice": 6,
 }  # fmt: skip
 """By the part of a lane's name before a colon."""
 
-_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map"})
+_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep"})
 """What may be stopped for something more urgent, and is then done again."""
 
 

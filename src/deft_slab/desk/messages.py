@@ -8,9 +8,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.cutting import BentCut, StraightCut
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
-from ..core.plan import Mending, Project
+from ..core.plan import Mending, Plan, Project
 from ..core.search.found import MapFigures, WorthTrying
 from ..core.solid import Solid
 
@@ -76,6 +77,34 @@ class SeatsFound:
 
     seats: tuple[SeatShown, ...]
     figures: MapFigures
+
+
+@dataclass(frozen=True, eq=False)
+class CutShown:
+    """A cut worth making, as ``search.found.Proposal`` has it, without its pieces. names : of the pieces, with how each
+    sits; picture : (height, width, 4) uint8"""
+
+    cut: StraightCut
+    plan: Plan
+    left: float
+    support: float
+    overhang: float
+    sight: float
+    show: float
+    area: float
+    fits: bool
+    flat: int
+    pieces: tuple[str, ...]
+    picture: NDArray[np.uint8]
+
+
+@dataclass(frozen=True, eq=False)
+class Settled:
+    """Where a cut would move to. cut : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
+
+    cut: StraightCut | BentCut
+    before: tuple[float, float]
+    after: tuple[float, float]
 
 
 def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:

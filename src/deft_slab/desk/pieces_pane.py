@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWid
 
 from ..core.cutting import Cut
 from ..core.outcome import Piece
+from .cutting import KINDS
 from .look import palette
 from .state import DeskState
 from .widgets import text
@@ -47,7 +48,8 @@ class PiecesPane(QWidget):
             self._heads[title] = panel.head(title)
             self._lists[title] = panel.add_list()
         panel.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed):
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed,
+                       state.view_changed):  # fmt: skip
             signal.connect(self.refresh)
         self.refresh()
 
@@ -70,11 +72,35 @@ class PiecesPane(QWidget):
             cuts.addWidget(self._cut_row(cut))
         if state.plan is not None and not state.plan.recipe:
             cuts.addWidget(label("No cut yet.", "faint", wrap=True))
+        if state.plan is not None and state.step == "Cut":
+            self._add_kinds(cuts)
+        elif state.plan is not None and not state.plan.recipe:
             cuts.addWidget(button("Cut it …", "Goes to the Cut step.", lambda: state.go_to("Cut"), role="link"))
         for note in state.evaluated.outcome.notes if state.evaluated else ():
             notes.addWidget(label(note, "look", wrap=True))
         if state.evaluated is not None and not state.evaluated.outcome.notes:
             notes.addWidget(label("Nothing unusual.", "faint"))
+
+    def _add_kinds(self, column: QVBoxLayout) -> None:
+        """A button for each kind of cut; while a line is drawn, those that end it."""
+        state = self._state
+        pointing = state.pointing.kind
+        if pointing in ("cut line", "cut outline"):
+            column.addWidget(label("Click points on the model.", "look", wrap=True))
+            if pointing == "cut line":
+                sheet = button("Sheet", "Ends the line: a sheet goes through it, away from you.",
+                               partial(state.cutting.end_line, closed=False), role="small")  # fmt: skip
+                loop = button("Loop", "Ends the line: a loop around a limb.",
+                              partial(state.cutting.end_line, closed=True), role="small")  # fmt: skip
+                column.addLayout(row(sheet, loop, 1))
+            return
+        names = list(KINDS)
+        for first in range(0, len(names), 3):
+            made = [
+                button(f"+ {KINDS[name][0]}", KINDS[name][1], partial(state.cutting.add, name), role="small")
+                for name in names[first : first + 3]
+            ]
+            column.addLayout(row(*made, 1, spacing=4))
 
     def _piece_row(self, number: int, piece: Piece) -> QWidget:
         state = self._state
@@ -94,7 +120,17 @@ class PiecesPane(QWidget):
         else:
             frame.column.addWidget(flat)
             frame.column.addWidget(label(f"! {piece.fit.sentence()}", "look", wrap=True))
-        frame.column.addWidget(label(f"support {text.volume(f.support_volume_mm3)}", "faint"))
+        support = label(f"support {text.volume(f.support_volume_mm3)}", "faint")
+        frame.column.addWidget(support)
+        if several and state.step in ("Cut", "Join"):
+            hidden = number in state.hidden
+            show = button("Show" if hidden else "Hide", "Draws this piece, or leaves it out; the plan stays as it is.",
+                          partial(state.hide_pieces, state.hidden ^ {number}), role="small")  # fmt: skip
+            others = frozenset(range(len(state.pieces))) - {number}
+            only = button("Only this", "Draws only this piece, or all again.",
+                          partial(state.hide_pieces, frozenset() if state.hidden == others else others),
+                          role="small")  # fmt: skip
+            frame.column.addLayout(row(show, only, 1))
         frame.setAccessibleName(piece.name)
         frame.setToolTip("Click to choose this piece; double click to rename it." if several else "The whole model.")
         frame.clicked.connect(partial(state.select_piece, number))
@@ -139,6 +175,7 @@ class PiecesPane(QWidget):
     def _cut_row(self, cut: Cut) -> QWidget:
         state = self._state
         frame = _Row(cut.id == state.selected_cut)
+        word = KINDS[cut.kind][0].lower()
         on = QCheckBox("on")
         on.setChecked(cut.on)
         on.setToolTip("Switched off, the cut stays in the plan and parts nothing.")
@@ -151,12 +188,23 @@ class PiecesPane(QWidget):
         frame.column.addLayout(head)
         seam = state.evaluated.outcome.seams.get(cut.id) if state.evaluated else None
         if not cut.on:
-            said = "straight · off"
+            said = f"{word} · off"
         elif seam is None:
-            said = "straight · measuring …"
+            said = f"{word} · measuring …"
         else:
-            said = f"straight · seam {text.mm(seam.length)} · {text.area(seam.cut_area)}"
+            said = f"{word} · seam {text.mm(seam.length)}, {text.mm(seam.in_sight)} seen"
         frame.column.addWidget(label(said, "faint", wrap=True))
+        report = state.evaluated.outcome.cuts.get(cut.id) if state.evaluated and cut.on else None
+        if report is not None and state.up_to_date and (not report.parts or report.catches or report.crumbs):
+            words = "parts nothing" if not report.parts else "catches" if report.catches else ""
+            words = words or f"{len(report.crumbs)} crumb{'s' if len(report.crumbs) > 1 else ''}"
+            frame.column.addWidget(label(f"! {words}", "look"))
+        if cut.id == state.selected_cut and len(state.plan.recipe) > 1:
+            up = button("Earlier", "Makes this cut before the one above it.", partial(state.cutting.order, cut.id, -1),
+                        role="small")  # fmt: skip
+            down = button("Later", "Makes this cut after the one below it.", partial(state.cutting.order, cut.id, 1),
+                          role="small")  # fmt: skip
+            frame.column.addLayout(row(up, down, 1))
         frame.setAccessibleName(cut.name)
         frame.setToolTip("Click to choose this cut; its handles show in the Cut step.")
         frame.clicked.connect(partial(self._choose_cut, cut.id))

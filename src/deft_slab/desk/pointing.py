@@ -30,14 +30,15 @@ class Measured:
     value: float | None = None
 
 
-GOES_ON = ("brush", "grown", "ball", "box", "turn")
+GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline")
 """What is pointed at again and again, until it is ended."""
 
 
 class Pointing(QObject):
     """A part of the desk state. kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall",
     "edge", "scale"; to seat a piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn"
-    by dragging; to mark the surface: "brush", "grown", "ball", "box"
+    by dragging; to mark the surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", a "cut
+    line" or "cut outline", a place for a "cut scoop", "cut lift-off" or the region of a "cut reach"
 
     walls : of the pieces, where they are shown; wall_limit : mm, what counts as thin
     """
@@ -94,6 +95,12 @@ class Pointing(QObject):
             self.begin("")
         elif kind in ("grown", "ball", "box"):
             state.marker.at(kind, place)
+        elif kind in ("cut three", "cut facet"):
+            self._cut_through(kind, number, facet, place)
+        elif kind == "cut outline":
+            state.cutting.place_at("cut line", place)
+        elif kind.startswith("cut "):
+            state.cutting.place_at(kind, place)
 
     def _collect(self, kind: str, number: int, place: NDArray[np.float64]) -> None:
         """Points for a seat, until there are enough."""
@@ -114,6 +121,27 @@ class Pointing(QObject):
         solid = self._state.pieces[number].solid
         inward = solid.bounds.mean(axis=0) - points[0]
         self._seat_down(-normal if float(normal @ inward) > 0 else normal, "seat on three points")
+
+    def _cut_through(self, kind: str, number: int, facet: int, place: NDArray[np.float64]) -> None:
+        """Adds a straight cut through three points, or in the plane of a facet."""
+        if kind == "cut facet":
+            self.begin("")
+            normal = self._state.pieces[number].solid.normals[facet]
+        else:
+            before = self.measured.points if self.measured and self.measured.kind == kind else np.empty((0, 3))
+            points = np.concatenate([before, place[None]])
+            if len(points) < 3:
+                self._show(Measured(kind, points, f"point {len(points)} of 3"), more=True)
+                return
+            self.begin("")
+            self.measured = None
+            normal = np.cross(points[1] - points[0], points[2] - points[0])
+        length = float(np.linalg.norm(normal))
+        if length < 1e-9:
+            self._state.told.emit("Those points lie on one line: no plane goes through them.\nClick three others.")
+            return
+        x, y, z = (float(value) for value in normal / length)
+        self._state.add_cut((x, y, z), float(normal @ place) / length)
 
     def _seat_down(self, down: NDArray[np.float64], did: str) -> None:
         """Turns the selected piece so that a direction of the model frame points down."""

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
 from ..core.printer import Printer
+from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
 
 _log = logging.getLogger(__name__)
@@ -33,6 +34,8 @@ class Settings(BaseModel):
     """What a new project is judged by; None: the one that is shipped for it."""
     weights: Weights | None = None
     """What matters in a seat; None: as is usual for the printer's kind."""
+    cut_wishes: CutWishes | None = None
+    """What a place for a cut is looked for by; None: the usual."""
 
     def with_recent(self, path: Path) -> Settings:
         first = str(path.resolve())

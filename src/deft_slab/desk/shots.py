@@ -144,7 +144,7 @@ def _cutting(eye: Photographer) -> None:
     """Parts the gull by hand: adds a level cut, drags it up to the wings, and looks at what comes of it."""
     window, state = eye.window, eye.state
     eye.go("Cut")
-    QTest.mouseClick(window.panels["Cut"].adds["Level"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.panels["Cut"].this.adds["Level"], Qt.MouseButton.LeftButton)
     eye.settle()
     start = window.bed.handle_place("move")
     bed = window.bed
@@ -155,7 +155,7 @@ def _cutting(eye: Photographer) -> None:
     eye.until(lambda: state.live is not None and state.live.outcome.plan == state.draft)
     eye.shoot("cut-dragging")
     QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start.toPoint() - QPoint(0, 64))
-    field = window.panels["Cut"].place
+    field = window.panels["Cut"].this.place
     field.setFocus()
     field.selectAll()
     QTest.keyClicks(field, "95")

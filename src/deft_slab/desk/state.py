@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections import OrderedDict
 from dataclasses import dataclass
@@ -19,6 +20,7 @@ from ..core.outcome import Model, Piece, Totals
 from ..core.plan import Choice, Mending, Plan, Project, Role
 from ..core.printer import Printer, default_printer
 from ..core.tilt import Tilt
+from .cutting import Cutting, validated
 from .jobs import Jobs
 from .marker import Marker
 from .messages import Evaluated, Fetched
@@ -64,6 +66,8 @@ class DeskState(QObject):
     view_changed = Signal()
     flown_to = Signal(int, object)
     """The number of a piece, and one of its overhang spots."""
+    seam_flown_to = Signal(object)
+    """A stretch of a seam."""
     failed = Signal(object)
     told = Signal(str)
 
@@ -86,6 +90,9 @@ class DeskState(QObject):
         self.wearing = Wearing(self)
         self.marker = Marker(self)
         self.seating = Seating(self)
+        self.cutting = Cutting(self)
+        self.hidden: frozenset[int] = frozenset()
+        """Numbers of pieces, from 0 on, that are not drawn."""
         self.as_it_came = False
         self.mend_places: NDArray[Any] | None = None
         self.line_of_sight: tuple[float, float, float] = (0.0, -1.0, 0.0)
@@ -419,6 +426,7 @@ class DeskState(QObject):
         if {piece.sides for piece in self.pieces} != before:
             # a model that has just been cut is looked at as a whole; a whole one on the bed
             self.in_place = len(self.pieces) > 1 and self.step == "Cut"
+            self.hidden = frozenset()
         self._keep_shown(evaluated)
         self.outcome_changed.emit()
         if self._tell_mending:
@@ -598,13 +606,12 @@ class DeskState(QObject):
         self.do_plan("add a cut", plan.with_cut(cut))
 
     def change_cut(self, did: str, cut_id: str, **update: object) -> None:
-        cut = self.plan.cut(cut_id)
-        changed = StraightCut.model_validate({**cut.model_dump(), **update})
-        self.do_plan(did, self.plan.with_cut(changed))
+        self.change(did, lambda: self.plan.with_cut(validated(self.plan.cut(cut_id), update)))
 
     def try_cut(self, cut_id: str, **update: object) -> None:
-        cut = self.plan.cut(cut_id)
-        self.try_plan(self.plan.with_cut(StraightCut.model_validate({**cut.model_dump(), **update})))
+        """While something is dragged; what makes no sense is passed over."""
+        with contextlib.suppress(DeftError):
+            self.try_plan(self.plan.with_cut(validated(self.plan.cut(cut_id), update)))
 
     def remove_cut(self, cut_id: str) -> None:
         self.do_plan("remove a cut", self.plan.without_cut(cut_id))
@@ -612,6 +619,11 @@ class DeskState(QObject):
     def select_cut(self, cut_id: str | None) -> None:
         self.selected_cut = cut_id
         self.selection_changed.emit()
+
+    def hide_pieces(self, numbers: frozenset[int]) -> None:
+        """Leaves pieces undrawn, by their numbers from 0 on; at least one stays."""
+        self.hidden = numbers if len(numbers) < len(self.pieces) else frozenset()
+        self.view_changed.emit()
 
     def select_piece(self, number: int) -> None:
         self.selected_piece = number
@@ -627,7 +639,7 @@ class DeskState(QObject):
 
     def show(self, **what: Any) -> None:
         """Changes what the bed shows: show_overhang, show_support, in_place, apart, as_it_came, mend_places,
-        from_below."""
+        from_below, hidden."""
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()

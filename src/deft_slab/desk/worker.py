@@ -20,12 +20,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.cutting import BentCut, Side, StraightCut
+from ..core.documents import Triple
 from ..core.errors import DeftError
 from ..core.handoff.beds import lay_out
 from ..core.handoff.pieces import Written, write_3mf, write_project, write_stls
 from ..core.intake.files import open_file
 from ..core.intake.step import FINENESS
 from ..core.intake.units import likely_unit, silhouette
+from ..core.judge.alike import same_shapes, symmetry_planes
 from ..core.judge.base import largest_scale
 from ..core.judge.exposure import spread_directions
 from ..core.judge.marks import taken
@@ -36,24 +39,30 @@ from ..core.judge.walls import RoundEdge, round_edge, thickness, thinnest
 from ..core.judge.warm import warm
 from ..core.marking import Mark
 from ..core.mend.mended import advised
+from ..core.mend.thin import thinned
 from ..core.outcome import Model, Piece
 from ..core.plan import Guest, Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.search.figures import sweep
-from ..core.search.found import MapFigures, WorthTrying
+from ..core.search.found import CutMap, CutWishes, MapFigures, Proposal, Sweep, WorthTrying
+from ..core.search.places import CutSubject, cut_map, cut_subject, half_sphere, likely_normals, swept
+from ..core.search.proposals import proposals
+from ..core.search.settling import Limits, settled
 from ..core.search.tilts import leaning, seats_worth_trying
 from ..core.search.weighing import Weights
 from ..core.solid import Solid
 from ..core.tilt import Tilt
 from ..core.wearer.room import scale_with_clearance, settled_place
 from ..core.workshop import Subject, Workshop
-from .messages import Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Walls
+from .messages import CutShown, Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Settled, Walls
 from .pictures import picture_of, picture_of_seat
 from .recovery import read_work, write_model
 
 _log = logging.getLogger(__name__)
 _MODELS_KEPT = 2
+_CUT_ROUNDS = (60, 250)
+"""Normals of each round of the cut map."""
 _MAP_ROUNDS = (60, 240, 800)
 """Directions of each round of the tilt map; together about 1,000 with those of the search for seats."""
 
@@ -66,6 +75,7 @@ class Bench:
         self._guests: dict[str, Solid] = {}
         self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
         self._looked: tuple[object, MapFigures] | None = None
+        self._to_cut: CutSubject | None = None
 
     def open(self, path: Path, fineness: float, job: Job) -> Fetched:
         """Raises UnreadableFile, Cancelled."""
@@ -201,6 +211,63 @@ class Bench:
         past = np.where(angles > subject.threshold, angles - subject.threshold, -1.0).astype(np.float32)
         return picture_of_seat(subject.light, tilt.rotation, past)
 
+    # what Cut asks
+
+    def _cut_subject(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], job: Job) -> tuple[int, CutSubject]:
+        """The piece of a plan on some sides of its cuts (the first one, where none is), as something to be parted."""
+        workshop = self._workshop(plan)
+        number = workshop.piece_on(plan, sides, job.part(0.0, 0.3))
+        subject = cut_subject(workshop, plan, number, printer, job.part(0.3, 1.0))
+        kept = self._to_cut
+        if kept is not None and kept.subject.light is subject.subject.light and kept.printer == printer:
+            same = kept.subject.marks.bits.tobytes() == subject.subject.marks.bits.tobytes()
+            if same and kept.subject.threshold == subject.subject.threshold:
+                return number, kept  # its poses are rastered already
+        self._to_cut = subject
+        return number, subject
+
+    def cut_round(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], round_number: int, job: Job) -> CutMap:
+        """Figures of planes through a piece, more in the second round. Raises Cancelled, OpenSurface, CutFailed."""
+        _, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.2))
+        normals = half_sphere(_CUT_ROUNDS[round_number])
+        if round_number == 0:
+            normals = np.concatenate([likely_normals(subject), normals])
+        return cut_map(subject, normals, job.part(0.2, 1.0), self._pool.map)
+
+    def sweep(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], normal: Triple, job: Job) -> Sweep:
+        """The figures of a cut at all places along its normal. Raises Cancelled, OpenSurface, CutFailed."""
+        _, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.3))
+        return swept(subject, np.array(normal), job.part(0.3, 1.0), self._pool.map)
+
+    def proposals(
+        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], wishes: CutWishes, known: CutMap, job: Job
+    ) -> tuple[CutShown, ...]:
+        """Cuts worth making through a piece, least support left first. Raises Cancelled, OpenSurface, CutFailed."""
+        number, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.1))
+        found = proposals(
+            self._workshop(plan), plan, number, subject, wishes, known, job.part(0.1, 0.95), self._pool.map
+        )
+        return tuple(_cut_shown(one, printer) for one in found)
+
+    def settle(
+        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], cut: StraightCut | BentCut, limits: Limits,
+        job: Job,
+    ) -> Settled:  # fmt: skip
+        """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""
+        _, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.3))
+        return Settled(*settled(subject, cut, limits, job.part(0.3, 1.0), self._pool.map))
+
+    def symmetry(self, plan: Plan, job: Job) -> tuple[tuple[Triple, float], ...]:
+        """(unit normal, offset in mm) of the planes that the model is symmetric at, best first. Raises Cancelled."""
+        workshop = self._workshop(plan)
+        solid, _ = workshop.mended(plan, job.part(0.0, 0.5))
+        found = symmetry_planes(thinned(solid, 12_000, job.part(0.5, 0.8)))
+        return tuple(((float(n[0]), float(n[1]), float(n[2])), offset) for n, offset in found)
+
+    def alike(self, plan: Plan, printer: Printer, job: Job) -> tuple[tuple[int, bool], ...]:
+        """For each piece, the number of the first of the same shape, and whether it is its mirror image."""
+        return tuple(same_shapes([piece.solid for piece in self._pieces(plan, printer, job)]))
+
     # what Size asks
 
     def walls(self, plan: Plan, printer: Printer, job: Job) -> Walls:
@@ -247,6 +314,16 @@ class Bench:
 def _judged(subject: Subject, printer: Printer) -> tuple[object, ...]:
     """What figures of directions depend on."""
     return subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer
+
+
+def _cut_shown(one: Proposal, printer: Printer) -> CutShown:
+    pieces = one.pieces
+    laid = lay_out(pieces, printer)
+    names = tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces)
+    return CutShown(
+        one.cut, one.plan, one.left, one.support, sum(piece.figures.overhang_area_mm2 for piece in pieces), one.sight,
+        one.show, one.outcome.seams[one.cut.id].cut_area, one.fits, one.flat, names, picture_of(pieces, laid),
+    )  # fmt: skip
 
 
 def _with_pictures(subject: Subject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:

@@ -1,4 +1,4 @@
-"""What is alike: pieces of the same shape, and the plane that a model is mirror-symmetric at."""
+"""What is alike: pieces of the same shape, and the planes that a model is mirror-symmetric at."""
 
 from __future__ import annotations
 
@@ -23,6 +23,7 @@ _SIGNATURE = 0.01
 _POINTS = 300
 _TURNS = 24
 """Turns that are tried about an axis, where a piece has two or three equal moments."""
+_SAME_PLANE = np.cos(np.radians(5.0))
 _SYMMETRIC = 0.006
 """Share of the diagonal: a model whose mirror image is this near to it, in the root mean square, is symmetric."""
 
@@ -153,10 +154,10 @@ def _fitted(points: Floats, surface: _Surface, rounds: int = 12) -> Floats:
     return points
 
 
-def symmetry_plane(solid: Solid) -> tuple[Floats, float] | None:
-    """(unit normal, offset in mm) of the plane that a model is mirror-symmetric at; None where there is none.
+def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
+    """(unit normal, offset in mm) of planes that a model is mirror-symmetric at, the best first; none where it is not.
 
-    Of several, the one that fits best.
+    Of a body that is round about an axis, some of its many.
     """
     points = spread_points(solid, 2 * _POINTS)
     surface = _Surface(solid)
@@ -169,19 +170,23 @@ def symmetry_plane(solid: Solid) -> tuple[Floats, float] | None:
         distance, _ = surface.nearest(points - 2 * along[:, None] * normal)
         return float(np.sqrt(np.mean(distance**2)))
 
-    starts = [*axes.T, *np.eye(3)]
-    tried = [np.array([np.arccos(np.clip(n[2], -1, 1)), np.arctan2(n[1], n[0]), 0.0]) for n in starts]
-    best = min(tried, key=off)
+    limit = _SYMMETRIC * solid.diagonal
+    found: list[tuple[float, Floats, float]] = []
     scale = np.array([0.03, 0.03, 0.01 * solid.diagonal])
-    found = minimize(lambda v: off(best + v * scale), np.zeros(3), method="Nelder-Mead",
-                     options={"maxiter": 200, "xatol": 1e-4, "fatol": 1e-5})  # fmt: skip
-    values = best + found.x * scale
-    if off(values) > _SYMMETRIC * solid.diagonal:
-        return None
-    normal = _facing(values)
-    if normal[int(np.argmax(np.abs(normal)))] < 0:
-        normal, values[2] = -normal, -values[2]
-    return normal, float(normal @ middle + values[2])
+    for start in (*axes.T, *np.eye(3)):
+        best = np.array([np.arccos(np.clip(start[2], -1, 1)), np.arctan2(start[1], start[0]), 0.0])
+        known = any(abs(float(normal @ start)) > _SAME_PLANE for _, normal, _ in found)
+        if known or off(best) > 4 * limit:
+            continue
+        fitted = minimize(lambda v, best=best: off(best + v * scale), np.zeros(3), method="Nelder-Mead",
+                          options={"maxiter": 200, "xatol": 1e-4, "fatol": 1e-5})  # fmt: skip
+        values = best + fitted.x * scale
+        normal = _facing(values)
+        if off(values) <= limit and all(abs(float(normal @ other)) <= _SAME_PLANE for _, other, _ in found):
+            if normal[int(np.argmax(np.abs(normal)))] < 0:
+                normal, values[2] = -normal, -values[2]
+            found.append((off(values), normal, float(normal @ middle + values[2])))
+    return [(normal, offset) for _, normal, offset in sorted(found, key=lambda one: one[0])]
 
 
 def _facing(values: Floats) -> Floats:

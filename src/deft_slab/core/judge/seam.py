@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ..outcome import Seam
+from ..outcome import Seam, Stretch
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -21,7 +21,7 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: fl
     exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight
     """
     mark = -1 - cut
-    segments, sources, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], 0.0
+    segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:
         on_cut = piece.origin == mark
         area += float(piece.areas[on_cut].sum())
@@ -34,7 +34,32 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: fl
         shared = np.flatnonzero(np.isin(skin_keys, cut_keys))
         segments.append(piece.vertices[around[shared]])
         sources.append(piece.origin[skin[shared % len(skin)]].astype(np.int64) if len(skin) else sources[0])
+        outward.append(piece.normals[skin[shared % len(skin)]] if len(skin) else outward[0])
     lines, source = np.concatenate(segments), np.concatenate(sources)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     seen = exposed[source] if exposed is not None else np.zeros(len(lines))
-    return Seam(lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area)
+    parts = _stretches(lines, lengths, seen, np.concatenate(outward), share)
+    return Seam(lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, parts)
+
+
+def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, share: float) -> tuple[Stretch, ...]:
+    """A seam divided into parts by cells of space, about a dozen along it; those that show most first."""
+    total = float(lengths.sum())
+    if total <= 0:
+        return ()
+    middles = lines.mean(axis=1)
+    cell = max(total * share / 12, 8.0)
+    _, of = np.unique(np.floor((middles - middles.min(axis=0)) / cell).astype(np.int64), axis=0, return_inverse=True)
+    of = of.ravel()
+    found = []
+    for number in range(int(of.max()) + 1):
+        own = np.flatnonzero(of == number)
+        weight = lengths[own] + 1e-12
+        centre = np.average(middles[own], axis=0, weights=weight)
+        nearest = own[int(np.argmin(np.linalg.norm(middles[own] - centre, axis=1)))]
+        facing = np.average(outward[own], axis=0, weights=weight)
+        length = float(np.linalg.norm(facing))
+        facing = facing / length if length > 1e-9 else outward[nearest]
+        sight = share * float(lengths[own] @ seen[own])
+        found.append(Stretch(share * float(lengths[own].sum()), sight, middles[nearest], facing))
+    return tuple(sorted(found, key=lambda one: -one.in_sight))

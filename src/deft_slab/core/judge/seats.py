@@ -17,12 +17,14 @@ from .tilts import down_to_rotation
 
 Floats = NDArray[np.float64]
 
-SEARCH_CELLS = 96
+SEARCH_CELLS = 72
 SPREAD_SEATS = 60
 AROUND = 8
 _AT_ONCE = 16
 _REACHES = (9.0, 4.5, 2.2)
 """Degrees around the best seat that are tried in turn, where it does not sit flat anyway."""
+_GOOD = 0.02
+"""Share of the volume: a seat on a flat that needs no more support than this is taken without looking on."""
 FREELY = "leaning freely"
 UNFLAT_FACTOR, UNFLAT_SHARE = 2.0, 0.05
 """A seat that does not sit flat is worth it only where it saves more than half of the support and a twentieth of the
@@ -147,16 +149,20 @@ def best_seat(
             candidate.down, candidate.rotation, candidate.kind, found.support_volume_mm3, price, found.sits_flat
         )
 
-    offered = candidates(solid, stood, thorough=thorough)
-    if thorough:
-        free = spread_directions(SPREAD_SEATS) if free is None else free
-        offered += [Candidate(down, down_to_rotation(down), FREELY) for down in free]
-    tried: list[Seat] = []
-    for first in range(0, len(offered), _AT_ONCE):
-        job.step(first / len(offered), "Trying seats")
-        tried += spread(look, offered[first : first + _AT_ONCE])
-    best = min(tried, key=lambda one: one.price)
-    for degrees in _REACHES if thorough and not best.flat else ():
+    def looked(offered: list[Candidate]) -> list[Seat]:
+        found: list[Seat] = []
+        for first in range(0, len(offered), _AT_ONCE):
+            job.step(first / len(offered), "Trying seats")
+            found += spread(look, offered[first : first + _AT_ONCE])
+        return found
+
+    best = min(looked(candidates(solid, stood, thorough=thorough)), key=lambda one: one.price)
+    if not thorough or best.price <= _GOOD * abs(solid.volume):
+        return best
+    downs = spread_directions(SPREAD_SEATS) if free is None else free
+    further = looked([Candidate(down, down_to_rotation(down), FREELY) for down in downs])
+    best = min([best, *further], key=lambda one: one.price)
+    for degrees in () if best.flat else _REACHES:
         ring = [Candidate(down, down_to_rotation(down), FREELY) for down in around(best.down, degrees)]
         best = min([best, *spread(look, ring)], key=lambda one: one.price)
     return best

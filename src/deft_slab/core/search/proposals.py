@@ -33,7 +33,7 @@ from .places import NORMALS, CutSubject, as_map, cut_map, cut_subject, half_sphe
 Floats = NDArray[np.float64]
 
 _BINS = 16
-_TRIED, _FOLLOWED, _MADE = 160, 20, 40
+_TRIED, _FOLLOWED, _MADE = 160, 20, 32
 MOST_PROPOSALS = 10
 _BRANCHES = 3
 """Plans that a further piece is looked for in."""
@@ -43,6 +43,8 @@ _REACHES = (5.0, 2.5, 1.2)
 """Degrees around a normal that are tried in turn."""
 _FINE_PLACES, _FINE_REACH = 17, 0.06
 """Places around an offset that are tried, and how far from it, as a share of the diagonal."""
+_FEW = 8
+"""Proposals that there should be at least."""
 _SEAT_CELLS = 64
 _AT_ONCE = 4
 
@@ -342,15 +344,22 @@ def _front(made: list[_Made], wishes: CutWishes, most: int, diagonal: float) -> 
     pool = fitting if wishes.must_fit and fitting else made
     pool = sorted((one for one in pool if wishes.allow(one.pieces)), key=lambda one: one.spot.price)
     chosen: list[_Made] = []
-    layers = pool
-    while layers and len(chosen) < most:
-        least, rest = np.inf, []
-        for one in layers:
+    while pool and len(chosen) < _FEW:
+        front: list[_Made] = []
+        rest: list[_Made] = []
+        least = np.inf
+        for one in pool:
             if one.spot.sight < least * 0.995:
                 least = one.spot.sight
-                if not any(_same(one.spot, other.spot, diagonal) for other in chosen) and len(chosen) < most:
-                    chosen.append(one)
+                if not any(_same(one.spot, other.spot, diagonal) for other in (*chosen, *front)):
+                    front.append(one)
             else:
                 rest.append(one)
-        layers = rest if len(chosen) < 8 else []
+        # both ends of the front, and as many in between as there is room for
+        room = most - len(chosen)
+        keep = np.unique(np.round(np.linspace(0, len(front) - 1, min(room, len(front)))).astype(int))
+        chosen += [front[n] for n in keep]
+        # where few are unbeaten, the next best follow; what is seen much more, for more support, is no choice
+        most_seen = 1.25 * max((one.spot.sight for one in chosen), default=0.0)
+        pool = [one for one in rest if one.spot.sight <= most_seen]
     return chosen

@@ -20,11 +20,12 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from ...core.judge.tilts import seated_on
-from ...core.outcome import OverhangSpot
+from ...core.outcome import OverhangSpot, Stretch
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
 from .camera import VIEWS, Camera
+from .grips import pulled
 from .hand import STEP, Hand
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
 from .overlay import View
@@ -60,6 +61,16 @@ _HINTS = {
     "move": "Drag to move the cut. Shift: whole millimetres.",
     "lean": "Drag to turn the cut. Shift: steps of 5°.",
     "swing": "Drag to turn the cut. Shift: steps of 5°.",
+    "middle": "Drag to move it.",
+    "size": "Drag to stretch it.",
+    "point": "Drag the point over the surface.",
+    "cut line": "Click points along the line. Enter: a sheet through it. L: a loop around a limb. Esc ends it.",
+    "cut outline": "Click points around what the cut may reach. Enter ends the outline. Esc: leave it.",
+    "cut scoop": "Click where the scoop should be. Esc ends it.",
+    "cut lift-off": "Click the ornament that should come off. Esc ends it.",
+    "cut reach": "Click the region that the cut should stay around. Esc ends it.",
+    "cut three": "Click three points that the cut should go through. Esc ends it.",
+    "cut facet": "Click a facet in whose plane the cut should lie. Esc ends it.",
 }
 
 
@@ -102,6 +113,8 @@ class BedView(QWidget):
         state.selection_changed.connect(self.rebuild)
         state.project_changed.connect(self.update)
         state.flown_to.connect(self._fly_to)
+        state.seam_flown_to.connect(self._fly_to_seam)
+        state.cutting.changed.connect(self.update)
         state.marker.changed.connect(self.update)
         state.live_changed.connect(self.update)
         state.opened.connect(self._on_opened)
@@ -256,9 +269,11 @@ class BedView(QWidget):
 
     def _handle_at(self, at: QPointF) -> str:
         frame = self._cut_frame()
-        if frame is None:
+        handles = {} if self._stage is None or self._state.evaluated is None else self._stage.grips()
+        if frame is not None:
+            handles = self._stage.handles(frame, self._camera, self.height())
+        if not handles:
             return ""
-        handles = self._stage.handles(frame, self._camera, self.height())
         seen = self._camera.project(np.array(list(handles.values())), self.width(), self.height())
         distance = np.linalg.norm(seen - [at.x(), at.y()], axis=1)
         nearest = int(np.argmin(distance))
@@ -267,11 +282,11 @@ class BedView(QWidget):
     def handle_place(self, name: str) -> QPointF | None:
         """Where a handle of the selected cut is, in pixels of this widget."""
         frame = self._cut_frame()
-        if frame is None:
+        grips = self._stage.grips() if self._stage is not None else {}
+        if frame is None and name not in grips:
             return None
-        seen = self._camera.project(
-            self._stage.handles(frame, self._camera, self.height())[name], self.width(), self.height()
-        )[0]
+        place = grips[name] if frame is None else self._stage.handles(frame, self._camera, self.height())[name]
+        seen = self._camera.project(place, self.width(), self.height())[0]
         return QPointF(float(seen[0]), float(seen[1]))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -289,6 +304,8 @@ class BedView(QWidget):
     def _grab_value(self, at: QPointF) -> float | None:
         """What the grabbed handle's drag measures: mm along the normal, or degrees about an axis of the sheet."""
         frame = self._grab_frame
+        if frame is None:
+            return None
         origin, towards = self._camera.ray(at.x(), at.y(), self.width(), self.height())
         if self._grabbed == "move":
             return moved_along(origin, towards, frame.centre, frame.normal)
@@ -325,7 +342,28 @@ class BedView(QWidget):
             return
         self._last = at
 
+    def _drag_grip(self, at: QPointF) -> None:
+        """A grip of a cut that is not flat follows the pointer: a point of a line over the surface, else in the plane
+        that faces the eye."""
+        cut, stage = self._state.cut, self._stage
+        grips = stage.grips() if stage is not None else {}
+        if cut is None or self._grabbed not in grips:
+            return
+        origin, towards = self._camera.ray(at.x(), at.y(), self.width(), self.height())
+        place = None
+        if self._grabbed.startswith("point") and len(self._state.pieces) == 1:
+            hit = self.hit(at)
+            place = None if hit is None else hit[2]
+        if place is None:
+            forward = self._camera.frame[2]
+            share = float((grips[self._grabbed] - origin) @ forward) / float(towards @ forward)
+            place = stage.unstood(origin + share * towards)
+        self._state.try_cut(cut.id, **pulled(cut, self._grabbed, place))
+
     def _drag_handle(self, at: QPointF, stepped: bool) -> None:
+        if self._grab_frame is None:
+            self._drag_grip(at)
+            return
         value = self._grab_value(at)
         cut, frame = self._state.cut, self._grab_frame
         if value is None or cut is None:
@@ -352,7 +390,7 @@ class BedView(QWidget):
             return
         if grabbed:
             if self._state.draft is not None:
-                self._state.settle("move a cut" if grabbed == "move" else "turn a cut")
+                self._state.settle("turn a cut" if grabbed in ("lean", "swing") else "move a cut")
             return
         if pressed is not None and (event.position() - pressed).manhattanLength() <= _CLICK:
             self._click(event)
@@ -397,7 +435,7 @@ class BedView(QWidget):
         if self._state.pointing.kind == "facet":
             self._hover_at = at
             self._hover_timer.start()
-        self.hovered.emit(_HINTS[name or self._state.pointing.kind])
+        self.hovered.emit(_HINTS.get(name.split(" ")[0] or self._state.pointing.kind, ""))
 
     def _mark_facet(self) -> None:
         """Marks what a click would seat the piece on. (Finding it takes some 30 ms at 200,000 triangles, so it waits
@@ -405,6 +443,36 @@ class BedView(QWidget):
         if self._stage is not None and self._state.pointing.kind == "facet" and self._state.up_to_date:
             self._stage.highlight(self.hit(self._hover_at))
             self.draw_soon()
+
+    def _ends_line(self, event: QKeyEvent) -> bool:
+        """Whether a key ends the line that is being drawn."""
+        cutting = self._state.cutting
+        if event.key() == Qt.Key.Key_Backspace:
+            cutting.drop_point()
+        elif self._state.pointing.kind == "cut outline" and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            cutting.end_outline()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            cutting.end_line(closed=False)
+        elif event.key() == Qt.Key.Key_L:
+            cutting.end_line(closed=True)
+        else:
+            return False
+        return True
+
+    def _fly_to_seam(self, stretch: Stretch) -> None:
+        """Looks at a stretch of a seam from outside."""
+        if self._stage is None:
+            return
+        if not self._state.in_place and len(self._state.pieces) > 1:
+            self._state.show(in_place=True)
+        place, out = self._stage.stood(stretch.place), self._stage.turn @ stretch.outward
+        level = float(np.hypot(out[0], out[1]))
+        azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if level > 0.1 else self._camera.azimuth
+        elevation = float(np.clip(np.degrees(np.arctan2(out[2], max(level, 1e-6))), -60, 75))
+        low, high = self._stage.box
+        distance = max(0.5 * float(np.linalg.norm(high - low)), 60.0)
+        focus = (float(place[0]), float(place[1]), float(place[2]))
+        self.look(replace(self._camera, focus=focus, distance=distance, azimuth=azimuth, elevation=elevation))
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
@@ -436,7 +504,10 @@ class BedView(QWidget):
             self.rebuild()
         elif event.text() in turns and self._state.step == "Tilt" and self._state.plan is not None:
             self._state.turn(*turns[event.text()])
+        elif self._state.pointing.kind in ("cut line", "cut outline") and not escape and self._ends_line(event):
+            pass
         elif escape and self._state.pointing.kind:
+            self._state.cutting.drop_line()
             self._state.pointing.begin("")
             self.hovered.emit("")
         elif event.key() in arrows:

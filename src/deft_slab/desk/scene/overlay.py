@@ -117,6 +117,16 @@ def paint_cut(painter: QPainter, view: View, frame: CutFrame, handles: dict[str,
         painter.drawEllipse(places[name], _BEAD, _BEAD)
 
 
+def paint_grips(painter: QPainter, view: View, grips: dict[str, Floats], grabbed: str) -> None:
+    """What can be dragged of a cut, over everything."""
+    for name, place in grips.items():
+        at = QPointF(*view.camera.project(place, *view.size)[0].tolist())
+        painter.setPen(QPen(QColor(palette.MADDER), 2))
+        painter.setBrush(QColor(palette.MADDER if name == grabbed else palette.SHEET))
+        painter.drawEllipse(at, _BEAD, _BEAD)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tuple[int, int]) -> None:
     """A short text in a box beside a point, kept inside the view."""
     metrics = QFontMetricsF(painter.font())

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QImage, QPainter
 
+from ...core.cutting import Cut, StraightCut
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
 from ...core.tilt import Tilt
@@ -19,9 +20,10 @@ from ..messages import skin_placed
 from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
+from .grips import grips_of, outline_of, reach_of
 from .handles import CutFrame, cut_frame
 from .marks import mark_points, paint_marks
-from .overlay import View, paint_cut, paint_flag, paint_lines
+from .overlay import View, paint_cut, paint_flag, paint_grips, paint_lines
 from .pole import Pole
 from .sheet import Sheet
 from .sizing import SizeLooks, paint_dimensions
@@ -103,11 +105,28 @@ class Stage:
     def _pull(self, piece: Piece, rotation: Floats) -> Floats:
         """How far a piece is pulled away along the normals of its cuts, bed frame; none while it is whole."""
         plan = self._state.evaluated.outcome.plan
-        normals = [side.side * np.array(plan.cut(side.cut).normal) for side in piece.sides]
         if self._state.step == "Size":
             return np.zeros(3)
+        outcome = self._state.evaluated.outcome
         reach = 0.5 * self._state.apart * max(float(np.max(other.solid.size)) for other in self._state.pieces)
-        return rotation @ (reach * sum(normals, np.zeros(3)))
+        away = np.zeros(3)
+        for side in piece.sides:
+            report = outcome.cuts.get(side.cut)
+            if report is None or not report.parts:
+                continue
+            if report.lift is not None:
+                # what a local cut takes off moves, and the rest stays
+                moves = plan.cut(side.cut).kind in ("straight", "bent") and plan.cut(side.cut).reach is None
+                away += (side.side if moves or side.side > 0 else 0) * np.array(report.lift)
+            else:
+                apart = np.array(piece.anchor) - self._centre_of(side.cut)
+                away += apart / max(float(np.linalg.norm(outcome.pieces[0].solid.size)), 1e-9)
+        return rotation @ (reach * away)
+
+    def _centre_of(self, cut_id: str) -> Floats:
+        """(3,) mm, model frame: the middle of all pieces that a cut has made."""
+        made = [piece.anchor for piece in self._state.pieces if any(side.cut == cut_id for side in piece.sides)]
+        return np.array(made).mean(axis=0)
 
     def _draw_pieces(self) -> None:
         state = self._state
@@ -116,13 +135,14 @@ class Stage:
         sizing = state.step == "Size"
         for number, (piece, (turn, move)) in enumerate(zip(state.pieces, self._places, strict=False)):
             points = piece.solid.vertices @ turn.T + move
-            if not state.as_it_came:
+            if not state.as_it_came and number not in state.hidden:
                 self._canvas.mesh(f"piece {number}", points, piece.solid.triangles, self._colours(piece, several))
             lows.append(points.min(axis=0))
             highs.append(points.max(axis=0))
             if several and not self._standing and number == state.selected_piece:
                 self._outline_selected(lows[-1], highs[-1])
-            if state.show_support and not sizing and not (several and self._standing):
+            shown = state.show_support and number not in state.hidden
+            if shown and not sizing and not (several and self._standing):
                 skin = skin_placed(piece, turn, move)
                 self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
         self._boxes = list(zip(lows, highs, strict=True))
@@ -272,10 +292,68 @@ class Stage:
     def frame_of_cut(self) -> CutFrame | None:
         """The selected cut as it is drawn; None where its handles are not shown."""
         cut = self._state.cut
-        if cut is None or not cut.on or self._state.step != "Cut" or not self._standing or not self._places:
+        if not isinstance(cut, StraightCut) or not self._shows_cut(cut):
             return None
         normal = self._rotation @ np.array(cut.normal)
         return cut_frame(normal, cut.offset + float(normal @ self._shift), *self._model_box)
+
+    def _shows_cut(self, cut: Cut) -> bool:
+        return cut.on and self._state.step == "Cut" and self._standing and bool(self._places)
+
+    def grips(self) -> dict[str, Floats]:
+        """Places, bed frame, of what can be dragged of the selected cut where it is not flat."""
+        cut = self._state.cut
+        if cut is None or not self._shows_cut(cut):
+            return {}
+        return {name: self.stood(place) for name, place in grips_of(cut).items()}
+
+    def stood(self, place: Floats) -> Floats:
+        """Points of the model frame on the standing model, bed frame."""
+        return np.asarray(place @ self._rotation.T + self._shift)
+
+    def unstood(self, place: Floats) -> Floats:
+        """Points of the bed frame on the standing model, model frame."""
+        return np.asarray((place - self._shift) @ self._rotation)
+
+    def _paint_shape(self, painter: QPainter, view: View, grabbed: str) -> None:
+        """The outline of the selected cut where it is not flat, where it stops, the line being drawn, and grips."""
+        state, cut = self._state, self._state.cut
+        low, high = self.unstood(self._model_box[0]), self.unstood(self._model_box[1])
+        low, high = np.minimum(low, high), np.maximum(low, high)
+        madder, amber = rgb(palette.MADDER), rgb(palette.AMBER)
+        if cut is not None and self._shows_cut(cut):
+            for segments, colour in ((outline_of(cut, low, high), madder), (reach_of(cut, low, high), amber)):
+                if len(segments):
+                    ends = self.stood(segments.reshape(-1, 3)).reshape(-1, 2, 3)
+                    paint_lines(painter, view, ends, np.tile(colour, (len(ends), 1)), 1.4, through=True)
+            paint_grips(painter, view, self.grips(), grabbed)
+        line = state.cutting.line
+        if len(line) and self._standing:
+            points = self.stood(line)
+            if len(points) > 1:
+                ends = np.stack([points[:-1], points[1:]], axis=1)
+                paint_lines(painter, view, ends, np.tile(madder, (len(ends), 1)), 2.0, through=True)
+            paint_grips(painter, view, {f"point {n}": point for n, point in enumerate(points)}, "")
+
+    def _paint_numbers(self, painter: QPainter, view: View) -> None:
+        """The number of each piece beside it, while they are pulled apart."""
+        state = self._state
+        if not self._standing or len(state.pieces) < 2 or state.step not in ("Cut", "Join"):
+            return
+        for number, (piece, (low, high)) in enumerate(zip(state.pieces, self._boxes, strict=False)):
+            if number not in state.hidden:
+                at = np.append(((low + high) / 2)[:2], high[2])
+                place = QPointF(*view.camera.project(at, *view.size)[0].tolist())
+                chosen = number == state.selected_piece
+                paint_flag(painter, place, str(piece.number), palette.MADDER if chosen else palette.INK, view.size)
+
+    def _paint_crumbs(self, painter: QPainter, view: View) -> None:
+        """Where the cuts left crumbs."""
+        if self._state.step == "Cut" and self._standing and self._state.draft is None:
+            for report in self._state.evaluated.outcome.cuts.values():
+                for size, place in report.crumbs[:6]:
+                    at = view.camera.project(self.stood(np.array(place)), *view.size)[0]
+                    paint_flag(painter, QPointF(*at.tolist()), f"crumb, {size:.1f} mm", palette.AMBER, view.size)
 
     @property
     def turn(self) -> Floats:
@@ -314,6 +392,10 @@ class Stage:
         for place, words in self._sheet.over:
             at = QPointF(*view.camera.project(place, *view.size)[0].tolist())
             paint_flag(painter, at, words, palette.AMBER, view.size)
+        if self._state.evaluated is not None:
+            self._paint_shape(painter, view, grabbed)
+            self._paint_numbers(painter, view)
+            self._paint_crumbs(painter, view)
         frame = self.frame_of_cut()
         if frame is not None:
             paint_cut(painter, view, frame, self.handles(frame, view.camera, view.size[1]), grabbed)
@@ -337,6 +419,8 @@ class Stage:
         """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first."""
         best: tuple[float, int, int, Floats] | None = None
         for number, (piece, (turn, move)) in enumerate(zip(self._state.pieces, self._places, strict=False)):
+            if number in self._state.hidden:
+                continue
             found = first_hit(piece.solid.vertices, piece.solid.triangles, turn.T @ (origin - move), turn.T @ towards)
             if found is not None and (best is None or found[1] < best[0]):
                 place = turn.T @ (origin + found[1] * towards - move)

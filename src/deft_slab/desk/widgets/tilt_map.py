@@ -1,8 +1,6 @@
 """The tilt map: a disc of all directions that could point down, coloured by a figure.
 
-Lambert's azimuthal equal-area projection (Snyder 1987, Map projections: a working manual, section 24): equal patches
-of the disc are equal shares of all ways to sit. The middle is how the model was opened, or that upside down; the rim is
-the opposite of the middle.
+The middle is how the model was opened, or that upside down; the rim is the opposite of the middle.
 """
 
 from __future__ import annotations
@@ -11,48 +9,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import (
-    QColor,
-    QFont,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPainterPath,
-    QPaintEvent,
-    QPen,
-)
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.search.found import MapFigures
 from ..look import palette
-from ..look.palette import rgb
-from .picture import image_of
+from .disc import DirectionDisc
 
 Floats = NDArray[np.float64]
-
-_RASTER = 84
-"""Pixels across of the coloured picture; it is drawn smoothed."""
-_SHARP = 260.0
-"""How fast the say of a direction falls off with the angle from it: to half at about 4 degrees."""
-_HOVER_AFTER = 120
-"""Milliseconds that the pointer must rest before the model is drawn in that seat."""
-
-
-def to_disc(directions: Floats) -> Floats:
-    """(n, 2) in the unit disc, of unit vectors (n, 3) with the middle at -z; +z is all of the rim, and put on top."""
-    x, y, z = directions.T
-    level = np.hypot(x, y)
-    opposite = (level < 1e-9) & (z > 0)
-    radius = np.sqrt(np.clip((1.0 + z) / 2.0, 0.0, 1.0)) / np.maximum(level, 1e-12)
-    return np.stack([np.where(opposite, 0.0, x * radius), np.where(opposite, 1.0, y * radius)], axis=1)
-
-
-def from_disc(points: Floats) -> Floats:
-    """(n, 3) unit vectors of points (n, 2) of the unit disc."""
-    square = np.minimum((points**2).sum(axis=1), 1.0)
-    return np.stack([*(2.0 * points * np.sqrt(1.0 - square)[:, None]).T, 2.0 * square - 1.0], axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,112 +34,22 @@ class Shown:
     seats: tuple[Floats, ...]
     trail: tuple[Floats, ...]
 
+    @property
+    def directions(self) -> Floats:
+        return self.figures.down
 
-class TiltMap(QWidget):
-    """Hover shows the figures there; a click takes the seat. Arrows move a pointer of its own, Enter takes it.
 
-    pointer : (3,) the direction under the mouse, or where the arrows have moved to; None
-    """
-
-    hovered = Signal(object)
-    """(3,) direction, model frame, or None."""
-    rested = Signal(object)
-    """The pointer rests on a direction."""
-    chosen = Signal(object)
+class TiltMap(DirectionDisc):
+    shown: Shown | None
 
     def __init__(self) -> None:
-        super().__init__()
-        self.setMinimumSize(216, 216)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Tilt map")
-        self.setToolTip("Each place is a direction that could point down. Click to sit on it; arrows and Enter too.")
-        self.shown: Shown | None = None
-        self._image: QImage | None = None
-        self._shares: tuple[object, bytes, NDArray[np.float32]] | None = None
-        self.pointer: Floats | None = None
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(_HOVER_AFTER)
-        self._rest.timeout.connect(self._on_rest)
+        super().__init__(
+            "Tilt map", "Each place is a direction that could point down. Click to sit on it; arrows and Enter too.",
+            "Looking at all ways to sit …", 216,
+        )  # fmt: skip
 
-    def show_map(self, shown: Shown | None) -> None:
-        self.shown = shown
-        self._image = self._coloured() if shown is not None else None
-        self.update()
-
-    # geometry
-
-    @property
-    def _disc(self) -> tuple[QPointF, float]:
-        radius = min(self.width(), self.height()) / 2 - 12
-        return QPointF(self.width() / 2, self.height() / 2), radius
-
-    def place_of(self, down: Floats) -> QPointF:
-        """Where a direction is drawn, in pixels of this widget."""
-        centre, radius = self._disc
-        x, y = to_disc((self.shown.middle @ down)[None])[0]
-        return QPointF(centre.x() + radius * float(x), centre.y() - radius * float(y))
-
-    def direction_at(self, at: QPointF) -> Floats | None:
-        """(3,) the direction under a pixel; None outside of the disc."""
-        centre, radius = self._disc
-        point = np.array([[(at.x() - centre.x()) / radius, (centre.y() - at.y()) / radius]])
-        if self.shown is None or float(np.hypot(*point[0])) > 1.0:
-            return None
-        return np.asarray(self.shown.middle.T @ from_disc(point)[0])
-
-    # colours
-
-    def _coloured(self) -> QImage:
-        """The disc, each pixel the mean of the values around it."""
-        shown = self.shown
-        steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
-        x, y = np.meshgrid(steps, -steps)
-        inside = x**2 + y**2 <= 1.12  # a little beyond the rim, so that the smoothed edge has a colour
-        points = np.stack([x[inside], y[inside]], axis=1)
-        points /= np.maximum(np.hypot(*points.T), 1.0)[:, None]
-        turned = shown.middle.tobytes()
-        if self._shares is None or self._shares[0] is not shown.figures or self._shares[1] != turned:
-            looked = (shown.figures.down @ shown.middle.T).astype(np.float32)
-            cosine = from_disc(points).astype(np.float32) @ looked.T
-            cosine -= cosine.max(axis=1, keepdims=True)
-            cosine *= np.float32(_SHARP)
-            np.exp(cosine, out=cosine)
-            cosine /= cosine.sum(axis=1, keepdims=True)
-            self._shares = (shown.figures, turned, cosine)
-        worst = float(np.quantile(shown.values, 0.98))
-        share = np.clip(self._shares[2] @ (shown.values / max(worst, 1e-12)).astype(np.float32), 0.0, 1.0)
-        stops = np.stack([rgb(colour) for colour in (palette.SHEET, *palette.RAMP)])
-        picture = np.zeros((_RASTER, _RASTER, 4), np.uint8)
-        mixed = np.stack([np.interp(share, [0.0, 0.2, 0.55, 1.0], stops[:, k]) for k in range(3)], axis=1)
-        picture[inside, :3] = np.round(mixed).astype(np.uint8)
-        picture[inside, 3] = 255
-        return image_of(picture)
-
-    # drawing
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        centre, radius = self._disc
-        circle = QPainterPath()
-        circle.addEllipse(centre, radius, radius)
-        painter.fillPath(circle, QColor(palette.SHEET))
-        if self._image is not None:
-            painter.setClipPath(circle)
-            painter.drawImage(QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius), self._image)
-            painter.setClipping(False)
-            self._paint_ways(painter, centre, radius)
-            self._paint_marks(painter)
-        else:
-            painter.setPen(QColor(palette.FAINT))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Looking at all ways to sit …")
-        painter.setPen(QPen(QColor(palette.MADDER if self.hasFocus() else palette.INK), 1.2))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(centre, radius, radius)
-        painter.end()
+    def _marked(self) -> tuple[Floats, ...]:
+        return (*self.shown.seats, *self.shown.flats)
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         """The circle of directions that are a quarter turn from the middle, with the sides that go down there."""
@@ -183,16 +57,9 @@ class TiltMap(QWidget):
         painter.setPen(QPen(QColor(255, 255, 255, 150), 1, Qt.PenStyle.DotLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, quarter, quarter)
-        small = QFont(painter.font())
-        small.setPixelSize(9)
-        painter.setFont(small)
+        self._small(painter)
         for words, x, y in (("back", 0, -1), ("front", 0, 1), ("left", -1, 0), ("right", 1, 0)):
-            box = QRectF(centre.x() + x * quarter - 16, centre.y() + y * quarter - 6, 32, 12)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(255, 255, 255, 150))
-            painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 4, 4)
-            painter.setPen(QColor(palette.INK))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+            self._paint_word(painter, QPointF(centre.x() + x * quarter, centre.y() + y * quarter), words)
 
     def _paint_marks(self, painter: QPainter) -> None:
         shown = self.shown
@@ -205,69 +72,5 @@ class TiltMap(QWidget):
         trail = [self.place_of(down) for down in shown.trail]
         for start, end in zip(trail[:-1], trail[1:], strict=True):
             painter.drawLine(start, end)
-        small = QFont(painter.font())
-        small.setPixelSize(9)
-        painter.setFont(small)
-        for number, down in enumerate(shown.seats, 1):
-            at = self.place_of(down)
-            painter.setPen(QPen(QColor(palette.INK), 1.2))
-            painter.setBrush(QColor(palette.SHEET))
-            painter.drawEllipse(at, 6.5, 6.5)
-            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(number))
-        now = self.place_of(shown.now)
-        for colour, width in ((palette.SHEET, 4.5), (palette.MADDER, 2.2)):
-            painter.setPen(QPen(QColor(colour), width))
-            painter.drawLine(now - QPointF(7, 0), now + QPointF(7, 0))
-            painter.drawLine(now - QPointF(0, 7), now + QPointF(0, 7))
-        if self.pointer is not None:
-            painter.setPen(QPen(QColor(palette.INK), 1.5))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(self.place_of(self.pointer), 4, 4)
-
-    # mouse and keys
-
-    def _point(self, down: Floats | None) -> None:
-        self.pointer = down
-        self.hovered.emit(down)
-        if down is None:
-            self._rest.stop()
-        else:
-            self._rest.start()
-        self.update()
-
-    def _on_rest(self) -> None:
-        if self.pointer is not None:
-            self.rested.emit(self.pointer)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._point(self.direction_at(event.position()))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        down = self.direction_at(event.position())
-        if down is None or event.button() != Qt.MouseButton.LeftButton:
-            return
-        self.chosen.emit(self._snapped(event.position(), down))
-
-    def _snapped(self, at: QPointF, down: Floats) -> Floats:
-        """A click on a mark takes exactly what it marks."""
-        for marked in (*self.shown.seats, *self.shown.flats):
-            if (self.place_of(marked) - at).manhattanLength() <= 8:
-                return np.asarray(marked)
-        return down
-
-    def leaveEvent(self, event) -> None:
-        self._point(None)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        if self.shown is None:
-            super().keyPressEvent(event)
-        elif event.key() in steps:
-            start = self.pointer if self.pointer is not None else self.shown.now
-            point = to_disc((self.shown.middle @ start)[None])[0] + 0.04 * np.array(steps[event.key()])
-            point /= max(float(np.hypot(*point)), 1.0)
-            self._point(np.asarray(self.shown.middle.T @ from_disc(point[None])[0]))
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.pointer is not None:
-            self.chosen.emit(self.pointer)
-        else:
-            super().keyPressEvent(event)
+        self._paint_numbered(painter, shown.seats)
+        self._paint_now(painter, shown.now)

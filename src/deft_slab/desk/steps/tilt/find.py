@@ -7,7 +7,6 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout
 
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
@@ -16,7 +15,7 @@ from ...messages import SeatShown
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
-from ...widgets.picture import image_of
+from ...widgets.picture import pixmap_of
 from ...widgets.tilt_map import Shown, TiltMap
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
@@ -40,12 +39,6 @@ _WEIGHT_WORDS = {
     "small_layers": ("Small layers", "The largest layer and nearly level undersides count for so much (resin)."),
 }
 _PICTURE = (46, 32)
-
-
-def pixmap_of(picture: np.ndarray, width: int, height: int) -> QPixmap:
-    return QPixmap.fromImage(image_of(picture)).scaled(
-        width, height, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-    )
 
 
 class SeatRow(ClickRow):

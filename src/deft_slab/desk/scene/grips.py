@@ -1,0 +1,124 @@
+"""Cuts that are not flat, as they are drawn: their outline, the grips that change them, what dragging one does.
+
+Plain geometry in the model frame, mm.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut
+
+Floats = NDArray[np.float64]
+
+_ROUND = 48
+_BOX = np.array([[0, 1], [0, 2], [0, 4], [1, 3], [1, 5], [2, 3], [2, 6], [3, 7], [4, 5], [4, 6], [5, 7], [6, 7]])
+"""Edges of a box, by the numbers of its corners in binary."""
+
+
+def outline_of(cut: Cut, low: Floats, high: Floats) -> Floats:
+    """(k, 2, 3) segments that show where a cut is. low, high : corners of the model's box"""
+    match cut:
+        case BoxCut():
+            return _box(cut.centre, cut.half, cut.turn.rotation)
+        case ScoopCut() if cut.shape != "region":
+            return _ball(cut)
+        case BentCut():
+            return _bent(cut, low, high)
+        case BlockCut():
+            return _walls(cut, low, high)
+    return np.empty((0, 2, 3))
+
+
+def reach_of(cut: Cut, low: Floats, high: Floats) -> Floats:
+    """(k, 2, 3) segments that show where a cut stops."""
+    if isinstance(cut.reach, BoxReach):
+        return _box(cut.reach.centre, cut.reach.half, cut.reach.turn.rotation)
+    if isinstance(cut.reach, OutlineReach):
+        points = np.array(cut.reach.points)
+        return np.stack([points, np.roll(points, -1, axis=0)], axis=1)
+    return np.empty((0, 2, 3))
+
+
+def _box(centre: Any, half: Any, rotation: Floats) -> Floats:
+    signs = np.array([[1 - 2 * ((n >> k) & 1) for k in range(3)] for n in range(8)], float)
+    corners = np.array(centre) + (signs * np.array(half)) @ rotation
+    return np.asarray(corners[_BOX])
+
+
+def _ball(cut: ScoopCut) -> Floats:
+    """Three great circles; of a round-ended one the ends lie where they are."""
+    turn = np.linspace(0, 2 * np.pi, _ROUND + 1)
+    half, found = np.array(cut.half), []
+    for k in range(3):
+        circle = np.zeros((_ROUND + 1, 3))
+        circle[:, (k + 1) % 3], circle[:, (k + 2) % 3] = np.cos(turn), np.sin(turn)
+        points = circle * half
+        if cut.shape == "round-ended" and half[2] > min(half[:2]):
+            end = float(min(half[:2]))
+            points = circle * np.array([half[0], half[1], end])
+            points[:, 2] += np.sign(circle[:, 2]) * (half[2] - end)
+        points = np.array(cut.centre) + points @ cut.turn.rotation
+        found.append(np.stack([points[:-1], points[1:]], axis=1))
+    return np.concatenate(found)
+
+
+def _bent(cut: BentCut, low: Floats, high: Floats) -> Floats:
+    # the same curve as the cut's, without loading what makes it
+    line = np.array(cut.line)
+    if cut.closed:
+        line = np.concatenate([line, line[:1]])
+        return np.stack([line[:-1], line[1:]], axis=1)
+    view, middle = np.array(cut.view), (low + high) / 2
+    depth = 0.5 * float(np.abs((high - low) * np.abs(view)).sum())
+    on_middle = line + ((middle - line) @ view)[:, None] * view
+    front, back = on_middle - depth * view, on_middle + depth * view
+    rails = [np.stack([one[:-1], one[1:]], axis=1) for one in (front, back, line)]
+    return np.concatenate([*rails, np.stack([front, back], axis=1)])
+
+
+def _walls(cut: BlockCut, low: Floats, high: Floats) -> Floats:
+    """A rectangle for each wall across the first axis, and for those of the others that go through everything."""
+    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ cut.turn.rotation.T
+    start, end = corners.min(axis=0), corners.max(axis=0)
+    found = []
+    for axis, walls in enumerate((cut.x, cut.y[0] if len(cut.y) == 1 else (), cut.z[0] if len(cut.z) == 1 else ())):
+        i, j = (k for k in range(3) if k != axis)
+        for wall in walls:
+            ring = np.full((4, 3), wall)
+            ring[:, i] = [start[i], end[i], end[i], start[i]]
+            ring[:, j] = [start[j], start[j], end[j], end[j]]
+            ring = ring @ cut.turn.rotation
+            found.append(np.stack([ring, np.roll(ring, -1, axis=0)], axis=1))
+    return np.concatenate(found) if found else np.empty((0, 2, 3))
+
+
+def grips_of(cut: Cut) -> dict[str, Floats]:
+    """Places that can be dragged: "middle", "size 0" to "size 2" on the axes, "point 0" and so on of a line."""
+    match cut:
+        case BoxCut() | ScoopCut() if getattr(cut, "shape", "") != "region":
+            middle = np.array(cut.centre)
+            ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
+            return {"middle": middle, **ends}
+        case BentCut():
+            return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
+    return {}
+
+
+def pulled(cut: Cut, grip: str, place: Floats) -> dict[str, Any]:
+    """What changes of a cut when a grip is dragged to a place."""
+    if grip == "middle":
+        return {"centre": _triple(place)}
+    number = int(grip.split()[1])
+    if grip.startswith("size"):
+        along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
+        return {"half": (*cut.half[:number], max(abs(along), 0.5), *cut.half[number + 1 :])}
+    return {"line": (*cut.line[:number], _triple(place), *cut.line[number + 1 :])}
+
+
+def _triple(place: Floats) -> tuple[float, float, float]:
+    x, y, z = (float(value) for value in place)
+    return x, y, z

@@ -1,0 +1,171 @@
+"""The figures of a cut that can be typed, for each kind."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ....core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, LiftOffCut, RegionReach, ScoopCut
+from ....core.tilt import Tilt
+
+Update = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Field:
+    """A number of a cut. value : of a cut; update : what changes when it is another; unit : "mm", "°" or "" """
+
+    name: str
+    tip: str
+    unit: str
+    value: Callable[[Any], float]
+    update: Callable[[Any, float], Update]
+    low: float = -1e5
+    high: float = 1e5
+    step: float = 1.0
+
+
+def to_angles(normal: np.ndarray) -> tuple[float, float]:
+    """(lean, facing) in degrees of a unit normal, bed frame: lean 0 is a level cut, 90 an upright one; facing is the
+    compass direction the cut looks at, counter-clockwise from +X."""
+    lean = math.degrees(math.acos(max(-1.0, min(1.0, float(normal[2])))))
+    facing = math.degrees(math.atan2(float(normal[1]), float(normal[0]))) if lean > 1e-6 else 0.0
+    return lean, facing
+
+
+def from_angles(lean: float, facing: float) -> np.ndarray:
+    """The unit normal, bed frame, of ``to_angles``."""
+    a, b = math.radians(lean), math.radians(facing)
+    return np.array([math.sin(a) * math.cos(b), math.sin(a) * math.sin(b), math.cos(a)])
+
+
+def _with(values: tuple[float, ...], k: int, value: float) -> tuple[float, ...]:
+    return (*values[:k], value, *values[k + 1 :])
+
+
+def _triple(name: str, words: str, tip: str, low: float = -1e5) -> list[Field]:
+    """Three fields for the numbers of a triple."""
+    return [
+        Field(f"{words} {axis}", tip, "mm", lambda cut, k=k: getattr(cut, name)[k],
+              lambda cut, value, k=k: {name: _with(getattr(cut, name), k, value)}, low)
+        for k, axis in enumerate("XYZ")
+    ]  # fmt: skip
+
+
+def _turned(words: str, axis: tuple[float, float, float]) -> Field:
+    """A turn on top of the present one; the field shows 0 again after it."""
+    return Field(words, "Turns it further by so much about this axis of the model.", "°", lambda cut: 0.0,
+                 lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)  # fmt: skip
+
+
+_TURNS = [_turned(f"Turn about {name}", axis) for name, axis in
+          (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]  # fmt: skip
+_PLACED = [
+    *_triple("centre", "Middle", "Its middle, on the model's axes."),
+    *_triple("half", "Half size", "Half its size along its own axis.", 1e-3),
+    *_TURNS,
+]
+_MARGIN = Field("Margin", "How far it goes around the region.", "mm", lambda cut: cut.margin,
+                lambda cut, value: {"margin": value}, 1e-3, 1000)  # fmt: skip
+
+
+def _region_fields() -> list[Field]:
+    def changed(name: str) -> Callable[[Any, float], Update]:
+        return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
+
+    return [
+        Field("Up to creases of", "Where the region ends: at edges that bend by so much.", "°",
+              lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
+        Field("No farther than", "From where it was picked; 0: as far as it goes.", "mm",
+              lambda cut: cut.region.reach, changed("reach"), 0),
+    ]  # fmt: skip
+
+
+def fields_of(cut: Cut) -> list[Field]:
+    """What can be typed of a cut, beside its name, kerf and reach; for a straight one its panel has sliders too."""
+    match cut:
+        case BoxCut():
+            return _PLACED
+        case ScoopCut() if cut.shape == "region":
+            return [_MARGIN, *_region_fields()]
+        case ScoopCut():
+            return _PLACED
+        case BentCut():
+            splay = Field("Splay", "How far the sheet leans off the view, all along the line.", "°",
+                          lambda one: one.splay, lambda one, value: {"splay": value}, -60, 60, 5)  # fmt: skip
+            smooth = Field("Smooth", "0 keeps the corners of the line, 100 rounds them most.", "%",
+                           lambda one: 100 * one.smooth, lambda one, value: {"smooth": value / 100},
+                           0, 100, 10)  # fmt: skip
+            return [smooth] if cut.closed else [splay, smooth]
+        case LiftOffCut():
+            pocket = Field("Pocket", "How deep it sits in the body; 0: a flat back on its foot.", "mm",
+                           lambda one: one.pocket, lambda one, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
+            return [pocket, *_region_fields()]
+        case BlockCut():
+            return _wall_fields(cut)
+    return []
+
+
+def _wall_fields(cut: BlockCut) -> list[Field]:
+    """A field for each wall that goes through everything."""
+    found = []
+    for axis, name in enumerate("xyz"):
+        walls = cut.x if name == "x" else getattr(cut, name)[0]
+        if name != "x" and len(getattr(cut, name)) > 1:
+            continue
+
+        def value(one: Any, axis: str = name, k: int = 0) -> float:
+            return float((one.x if axis == "x" else getattr(one, axis)[0])[k])
+
+        def update(one: Any, wanted: float, axis: str = name, k: int = 0) -> Update:
+            old = one.x if axis == "x" else getattr(one, axis)[0]
+            moved = tuple(sorted(_with(old, k, wanted)))
+            return {axis: moved if axis == "x" else (moved,)}
+
+        for k in range(len(walls)):
+            found.append(
+                Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
+                      lambda one, v=value, a=name, n=k: v(one, a, n),
+                      lambda one, wanted, u=update, a=name, n=k: u(one, wanted, a, n))
+            )  # fmt: skip
+    return found
+
+
+def reach_words(cut: Cut) -> str:
+    """What a cut reaches, in words."""
+    match cut.reach:
+        case None:
+            return "goes through everything"
+        case BoxReach():
+            return "only within a box"
+        case RegionReach():
+            return "only around a region"
+    return "only in its piece" if cut.reach.kind == "piece" else "only within an outline"
+
+
+def reach_fields(cut: Cut) -> list[Field]:
+    """What can be typed of where a cut stops."""
+    if isinstance(cut.reach, BoxReach):
+
+        def changed(name: str, k: int) -> Callable[[Any, float], Update]:
+            return lambda one, value: {
+                "reach": one.reach.model_copy(update={name: _with(getattr(one.reach, name), k, value)})
+            }
+
+        return [
+            Field(f"{words} {axis}", "Of the box that the cut stays in.", "mm",
+                  lambda one, n=name, k=k: getattr(one.reach, n)[k], changed(name, k),
+                  1e-3 if name == "half" else -1e5)
+            for name, words in (("centre", "Reach middle"), ("half", "Reach half"))
+            for k, axis in enumerate("XYZ")
+        ]  # fmt: skip
+    if isinstance(cut.reach, RegionReach):
+        margin = Field("Reach margin", "How far around the region the cut goes.", "mm", lambda one: one.reach.margin,
+                       lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},
+                       1e-3, 1000)  # fmt: skip
+        return [margin]
+    return []

@@ -1,0 +1,149 @@
+"""Pieces: what the plan costs, the proof that nothing is lost, equal pieces, and where the seams run."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from ....core.outcome import Outcome
+from ...state import DeskState
+from ...widgets import text
+from ...widgets.parts import ClickRow, Panel, emptied, label, row, say
+
+_MOST_STRETCHES = 10
+
+
+class PiecesPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._cutting = state, state.cutting
+        self.head("What this plan costs")
+        self._rows = self.add_figures(
+            ("Pieces", "How many printable parts there are."),
+            ("Support volume", "Of all pieces, each in its seat."),
+            ("Before any cut", "Support of the whole model as it stands, for comparison, once it is known."),
+            ("Support left", "Support volume as a share of that of the whole model."),
+            ("Overhang area", "Of all pieces, each in its seat."),
+            ("Seam", "Length of the join on the surface, all cuts."),
+            ("Seam in sight", "The same, weighted by how much of it is seen by the audience."),
+            ("Cut area", "Area to glue, counted once."),
+        )
+        self._about = label("", "faint", wrap=True)
+        self.add(self._about)
+        self.head("Proof")
+        self._proof = self.add_list()
+        self.head("Where the seams run, worst part first")
+        self._stretches = self.add_list()
+        self.column.addStretch(1)
+        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
+                       state.shown_changed, self._cutting.changed):  # fmt: skip
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        state = self._state
+        self.setEnabled(state.model is not None)
+        shown = state.live if state.draft is not None else state.evaluated
+        if shown is None:
+            return
+        self._show_figures(shown.outcome)
+        if state.draft is None:
+            self._show_proof(shown.outcome)
+            self._show_stretches(shown.outcome)
+
+    def _show_figures(self, outcome: Outcome) -> None:
+        state = self._state
+        totals, about = outcome.totals, "≈ " if outcome.approximate else ""
+        self._rows["Pieces"].setText(str(totals.pieces))
+        self._rows["Support volume"].setText(about + text.volume(totals.support_volume_mm3))
+        self._rows["Overhang area"].setText(about + text.area(totals.overhang_area_mm2))
+        self._rows["Seam"].setText(about + text.mm(totals.seam_length_mm))
+        self._rows["Seam in sight"].setText("…" if about else text.mm(totals.seam_in_sight_mm))
+        self._rows["Cut area"].setText(about + text.area(totals.cut_area_mm2))
+        whole = state.shown(state.plan.changed(recipe=(), pieces=()))
+        before = whole.totals.support_volume_mm3 if whole else 0.0
+        self._rows["Before any cut"].setText(text.volume(before) if whole else "–")
+        self._rows["Support left"].setText(
+            f"{about}{100 * totals.support_volume_mm3 / before:.1f} %" if before > 0 else "–"
+        )
+        self._about.setText(
+            "≈ while you drag: from a lighter stand-in of the model; exact when you let go." if about else ""
+        )
+        self._about.setVisible(bool(about))
+
+    def _show_proof(self, outcome: Outcome) -> None:
+        """That every piece is closed and nothing is lost, that what is cut off comes off, and what is printed twice."""
+        emptied(self._proof)
+
+        def tell(good: bool, words: str) -> None:
+            self._proof.addWidget(
+                label(("✓ " if good else "! ") + words, "good" if good else "look", wrap=True)
+            )  # fmt: skip
+
+        pieces = outcome.pieces
+        if not outcome.cuts:
+            self._proof.addWidget(label("No cut is on: nothing to prove.", "faint", wrap=True))
+            return
+        closed = sum(piece.figures.closed for piece in pieces)
+        tell(closed == len(pieces), f"{closed} of {len(pieces)} pieces closed")
+        if outcome.lost_share is not None:
+            parts = [f"pieces {text.volume(sum(piece.solid.volume for piece in pieces))}"]
+            parts += [f"kerf {text.volume(outcome.kerf_mm3)}"] if outcome.kerf_mm3 > 0 else []
+            parts += [f"set aside {text.volume(outcome.set_aside_mm3)}"] if outcome.set_aside_mm3 > 0 else []
+            before = text.volume(outcome.volume_before_mm3)
+            tell(outcome.lost_share < 1e-6, f"{' + '.join(parts)} = {before} before; off by {outcome.lost_share:.0e}")
+        plan = outcome.plan
+        for cut_id, report in outcome.cuts.items():
+            name = plan.cut(cut_id).name
+            if not report.parts:
+                tell(False, f"“{name}” parts nothing: still {report.after} pieces")
+            elif report.catches:
+                tell(False, f"“{name}”: what it takes off catches")
+            elif report.lift is not None:
+                tell(True, f"“{name}”: comes off along {_along(plan.tilt.rotation @ report.lift)}")
+        self._show_alike(outcome)
+
+    def _show_alike(self, outcome: Outcome) -> None:
+        alike = self._cutting.alike
+        if len(alike) != len(outcome.pieces):
+            return
+        for first in sorted({one for one, _ in alike}):
+            same = [n for n, (one, mirror) in enumerate(alike) if one == first and not mirror]
+            mirrored = [n for n, (one, mirror) in enumerate(alike) if one == first and mirror]
+            name = outcome.pieces[first].name
+            if len(same) > 1:
+                said = f"“{name}” is the same as {len(same) - 1} more: print it {len(same)} times"
+                self._proof.addWidget(label(said, "good", wrap=True))
+            if mirrored:
+                names = ", ".join(f"“{outcome.pieces[n].name}”" for n in mirrored)
+                self._proof.addWidget(label(f"{names}: “{name}” mirrored", "good", wrap=True))
+
+    def _show_stretches(self, outcome: Outcome) -> None:
+        """The stretches of all seams, those that show most first; a click flies to one."""
+        emptied(self._stretches)
+        found = sorted(
+            ((stretch, outcome.plan.cut(cut_id).name) for cut_id, seam in outcome.seams.items()
+             for stretch in seam.stretches),
+            key=lambda one: -one[0].in_sight,
+        )  # fmt: skip
+        for stretch, name in found[:_MOST_STRETCHES]:
+            line = ClickRow("seat")
+            line.setAccessibleName(f"Seam of {name}, {text.mm(stretch.in_sight)} in sight")
+            line.setToolTip("Click to look at this part of the seam.")
+            share = stretch.in_sight / max(stretch.length, 1e-9)
+            words = label(f"{text.mm(stretch.in_sight)} of {text.mm(stretch.length)} in sight", "")
+            seen = label("", "faint")
+            say(seen, f"{100 * share:.0f} % seen", "look" if share > 0.66 else "faint")
+            layout = row(words, 1, seen)
+            layout.setContentsMargins(6, 2, 6, 2)
+            line.setLayout(layout)
+            line.clicked.connect(partial(self._state.seam_flown_to.emit, stretch))
+            self._stretches.addWidget(line)
+        if not found:
+            self._stretches.addWidget(label("No seam.", "faint"))
+
+
+def _along(direction) -> str:
+    """A direction of the bed frame, in words."""
+    words = (("right", "left"), ("back", "front"), ("up", "down"))
+    parts = [words[k][0 if direction[k] > 0 else 1] for k in range(3) if abs(direction[k]) > 0.35]
+    return " and ".join(parts)

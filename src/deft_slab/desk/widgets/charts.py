@@ -1,0 +1,244 @@
+"""Charts of the Cut step: figures against the place of a cut, and support left against seam in sight."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from ..look import palette
+
+Floats = NDArray[np.float64]
+
+_LEFT, _RIGHT, _TOP, _FOOT = 8, 8, 14, 16
+
+
+class _Chart(QWidget):
+    """A frame with words at its ends."""
+
+    def __init__(self, name: str, tip: str, height: int) -> None:
+        super().__init__()
+        self.setFixedHeight(height)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+
+    @property
+    def _room(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _FOOT)
+
+    def _begin(self) -> QPainter:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        font = QFont(painter.font())
+        font.setPixelSize(10)
+        painter.setFont(font)
+        painter.fillRect(self._room, QColor(palette.SHEET))
+        painter.setPen(QPen(QColor(palette.MADDER if self.hasFocus() else palette.HAIRLINE), 1))
+        painter.drawRect(self._room)
+        return painter
+
+    def _words(self, painter: QPainter, words: str, at: Qt.AlignmentFlag, colour: str, *, foot: bool) -> None:
+        room = self._room
+        y = room.bottom() + 2 if foot else 0.0
+        painter.setPen(QColor(colour))
+        painter.drawText(QRectF(room.left(), y, room.width(), _TOP), at | Qt.AlignmentFlag.AlignVCenter, words)
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """values : (k,); said : how one of them is shown with its unit"""
+
+    name: str
+    values: Floats
+    colour: str
+    said: Callable[[float], str]
+    dashed: bool = False
+
+
+class SweepChart(_Chart):
+    """Curves against the place of a cut, each from 0 to its own largest. Drag moves the cut; a click beside a valley
+    goes to it; arrow keys step.
+
+    offsets : (k,) mm, rising; now : mm; valleys : places that are marked; barred : (k,) where a side does not fit
+    """
+
+    moved = Signal(float)
+    """An offset, while it is dragged."""
+    released = Signal()
+    hovered = Signal(str)
+
+    def __init__(self) -> None:
+        tip = "Figures against the place of this cut. Drag in it to move the cut; ▾ are valleys."
+        super().__init__("Sweep of the selected cut", tip, 118)
+        self._offsets: Floats = np.empty(0)
+        self._start = self._now = 0.0
+        self._curves: tuple[Curve, ...] = ()
+        self._valleys: tuple[int, ...] = ()
+        self._barred: NDArray[np.bool_] = np.empty(0, np.bool_)
+        self._dragging = False
+
+    def show_sweep(
+        self, offsets: Floats, now: float, curves: tuple[Curve, ...], valleys: tuple[int, ...], barred: Floats
+    ) -> None:
+        self._offsets, self._now, self._curves = offsets, now, curves
+        self._valleys, self._barred = valleys, np.asarray(barred, np.bool_)
+        self.update()
+
+    @property
+    def valley_places(self) -> list[QPointF]:
+        """Where the valleys are marked, in pixels of this widget."""
+        return [QPointF(self._x(float(self._offsets[k])), self._room.top() + 4) for k in self._valleys]
+
+    def _x(self, offset: float) -> float:
+        low, high = float(self._offsets[0]), float(self._offsets[-1])
+        return self._room.left() + self._room.width() * (offset - low) / max(high - low, 1e-9)
+
+    def _offset_at(self, x: float) -> float:
+        low, high = float(self._offsets[0]), float(self._offsets[-1])
+        for k in self._valleys:
+            if abs(self._x(float(self._offsets[k])) - x) <= 3:
+                return float(self._offsets[k])
+        return low + (high - low) * min(max((x - self._room.left()) / self._room.width(), 0.0), 1.0)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, room = self._begin(), self._room
+        if not len(self._offsets):
+            painter.setPen(QColor(palette.FAINT))
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "Sweeping the cut along its direction …")
+            return
+        for k in np.flatnonzero(self._barred):
+            x = self._x(float(self._offsets[k]))
+            painter.fillRect(QRectF(x - 0.8, room.bottom() - 4, 1.6, 4), QColor(palette.AMBER))
+        for curve in self._curves:
+            most = max(float(curve.values.max(initial=0.0)), 1e-12)
+            path = QPainterPath()
+            for k, value in enumerate(curve.values):
+                at = QPointF(self._x(float(self._offsets[k])), room.bottom() - room.height() * 0.94 * value / most)
+                path.moveTo(at) if k == 0 else path.lineTo(at)
+            style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(QColor(curve.colour), 1.6, style))
+            painter.drawPath(path)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(palette.TEAL))
+        for at in self.valley_places:
+            painter.drawPolygon([at + QPointF(-4, -3), at + QPointF(4, -3), at + QPointF(0, 4)])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(palette.MADDER), 1.6))
+        x = self._x(min(max(self._now, float(self._offsets[0])), float(self._offsets[-1])))
+        painter.drawLine(QPointF(x, room.top()), QPointF(x, room.bottom()))
+        sides = (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignHCenter, Qt.AlignmentFlag.AlignRight)
+        k = self._nearest(self._now)
+        for curve, side in zip(self._curves[:3], sides, strict=False):
+            mark = "┄ " if curve.dashed else "— "
+            self._words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
+                        foot=False)  # fmt: skip
+        span = float(self._offsets[-1] - self._offsets[0])
+        self._words(painter, "0 mm", sides[0], palette.FAINT, foot=True)
+        self._words(painter, f"{span:.0f} mm along", sides[2], palette.FAINT, foot=True)
+        painter.end()
+
+    def _nearest(self, offset: float) -> int:
+        return int(np.argmin(np.abs(self._offsets - offset)))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and len(self._offsets):
+            self._dragging = True
+            self._move(self._offset_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragging:
+            self._move(self._offset_at(event.position().x()))
+        elif len(self._offsets):
+            k = self._nearest(self._offset_at(event.position().x()))
+            figures = ", ".join(f"{curve.name} {curve.said(float(curve.values[k]))}" for curve in self._curves)
+            fits = "" if not len(self._barred) or not self._barred[k] else "; a side does not fit"
+            self.hovered.emit(f"{float(self._offsets[k] - self._offsets[0]):.1f} mm: ≈ {figures}{fits}")
+
+    def _move(self, offset: float) -> None:
+        self._now = offset
+        self.moved.emit(self._now)
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._dragging:
+            self._dragging = False
+            self.released.emit()
+
+    def leaveEvent(self, event) -> None:
+        self.hovered.emit("")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageDown: -10, Qt.Key.Key_PageUp: 10}
+        if event.key() in steps and len(self._offsets):
+            k = min(max(self._nearest(self._now) + steps[event.key()], 0), len(self._offsets) - 1)
+            self._move(float(self._offsets[k]))
+            self.released.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class TradeOffChart(_Chart):
+    """Support left against seam in sight: a numbered dot for each cut of the list. A click takes one."""
+
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        tip = "Each dot is a cut of the list below: farther left is less seen, lower leaves less support."
+        super().__init__("Support left against seam in sight", tip, 92)
+        self._sight: Floats = np.empty(0)
+        self._left: Floats = np.empty(0)
+        self._now = -1
+
+    def show_cuts(self, sight: Floats, left: Floats, now: int) -> None:
+        """sight : (n,) mm; left : (n,) share of the support; now : which of them is made, -1"""
+        self._sight, self._left, self._now = sight, left, now
+        self.update()
+
+    def place_of(self, n: int) -> QPointF:
+        room = self._room.adjusted(10, 8, -12, -8)
+        low, high = float(self._sight.min()), float(self._sight.max())
+        across = (float(self._sight[n]) - low) / max(high - low, 1e-9)
+        # the root, for what matters lies between 0 and 10 %
+        up = np.sqrt(max(float(self._left[n]), 0.0) / max(float(self._left.max()), 1e-9))
+        return QPointF(room.left() + room.width() * across, room.bottom() - room.height() * float(up))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter, room = self._begin(), self._room
+        if not len(self._sight):
+            painter.setPen(QColor(palette.FAINT))
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "The list comes once the map has been looked over.")
+            return
+        places = [self.place_of(n) for n in range(len(self._sight))]
+        order = np.argsort(self._sight)
+        painter.setPen(QPen(QColor(palette.HAIRLINE), 1.2))
+        for a, b in zip(order[:-1], order[1:], strict=True):
+            painter.drawLine(places[a], places[b])
+        for n, at in enumerate(places):
+            chosen = n == self._now
+            painter.setPen(QPen(QColor(palette.MADDER if chosen else palette.INK), 1.2))
+            painter.setBrush(QColor(palette.MADDER if chosen else palette.SHEET))
+            painter.drawEllipse(at, 6.5, 6.5)
+            painter.setPen(QColor(palette.SHEET if chosen else palette.INK))
+            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(n + 1))
+        left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
+        self._words(
+            painter, f"↑ support left, up to {100 * float(self._left.max()):.0f} %", left, palette.FAINT, foot=False
+        )
+        self._words(painter, f"{float(self._sight.min()):.0f} mm", left, palette.FAINT, foot=True)
+        self._words(painter, f"seam in sight → {float(self._sight.max()):.0f} mm", right, palette.FAINT, foot=True)
+        painter.end()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not len(self._sight) or event.button() != Qt.MouseButton.LeftButton:
+            return
+        distances = [(self.place_of(n) - event.position()).manhattanLength() for n in range(len(self._sight))]
+        nearest = int(np.argmin(distances))
+        if distances[nearest] <= 14:
+            self.chosen.emit(nearest)

@@ -1,0 +1,61 @@
+"""The cut map: a disc of the directions that a straight cut can face, coloured by the best that any place along it
+achieves. The middle is a level cut, the rim an upright one; opposite points of the rim are the same cut."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QPainter
+
+from .disc import DirectionDisc, from_disc, to_disc
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class CutsShown:
+    """middle : (3, 3) rotation that turns the normal of a level cut to -z; directions : (n, 3) normals looked at
+    values : (n,), 0 is best; now : (3,) normal of the selected cut; listed : normals of the cuts of the list"""
+
+    middle: Floats
+    directions: Floats
+    values: Floats
+    now: Floats | None
+    listed: tuple[Floats, ...]
+
+
+class CutMap(DirectionDisc):
+    shown: CutsShown | None
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Cut map", "Each place is a way that a straight cut can face. Click to cut there; arrows and Enter too.",
+            "Looking at all ways to cut …", 156,
+        )  # fmt: skip
+
+    def _flat(self, directions: Floats) -> Floats:
+        """Half of the sphere takes all of the disc: radii grow by the root of two."""
+        upper = np.where(directions[:, 2:] > 0, -directions, directions)
+        return to_disc(upper) * np.sqrt(2.0)
+
+    def _round(self, points: Floats) -> Floats:
+        return from_disc(points / np.sqrt(2.0))
+
+    def _nearness(self, points: Floats, directions: Floats) -> NDArray[np.float32]:
+        return np.abs(super()._nearness(points, directions))
+
+    def _marked(self) -> tuple[Floats, ...]:
+        return self.shown.listed
+
+    def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
+        self._small(painter)
+        self._paint_word(painter, centre, "level")
+        for word, x, y in (("front", 0, 1), ("left", -1, 0), ("right", 1, 0), ("back", 0, -1)):
+            self._paint_word(painter, QPointF(centre.x() + 0.86 * x * radius, centre.y() + 0.9 * y * radius), word)
+
+    def _paint_marks(self, painter: QPainter) -> None:
+        self._paint_numbered(painter, self.shown.listed)
+        self._paint_now(painter, self.shown.now)

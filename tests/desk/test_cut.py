@@ -1,0 +1,322 @@
+"""The Cut step in the real window: the map, the list, the sweep, settling, all kinds of cuts, the proof."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+import trimesh
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
+
+from deft_slab.core.cutting import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
+from deft_slab.desk.cutting import KINDS
+from deft_slab.desk.steps.cut.fields import fields_of, reach_fields
+from tests.desk.conftest import PATIENCE, words
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def pressed(desk, text: str) -> None:
+    """Clicks the visible button with a text."""
+    found = [button for button in desk.window.findChildren(QPushButton) if button.text() == text and button.isVisible()]
+    assert found, text
+    QTest.mouseClick(found[0], LEFT)
+
+
+@pytest.fixture
+def cut(desk, tee):
+    desk.open(tee)
+    desk.go(3)
+    desk.settle()
+    return desk
+
+
+def wait(desk, ready) -> None:
+    desk.qtbot.waitUntil(ready, timeout=PATIENCE)
+    desk.qtbot.wait(20)
+
+
+def test_the_list_finds_the_cut_under_the_beam(cut):
+    """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
+    cutting, panel = cut.state.cutting, cut.window.panels["Cut"]
+    before = cut.state.evaluated.outcome.totals.support_volume_mm3
+    wait(cut, lambda: cutting.shown is not None)
+    assert 1 <= len(cutting.shown) <= 10
+    supports = [one.support for one in cutting.shown]
+    assert supports == sorted(supports)
+    assert cutting.shown[0].left < 0.02
+    assert len(cutting.map) > 250
+    row = panel.where.cuts.itemAt(0).widget()
+    assert "left" in words(row)
+    cut.click(row)
+    cut.settle()
+    totals = cut.state.evaluated.outcome.totals
+    assert totals.pieces == len(cutting.shown[0].pieces)
+    assert totals.support_volume_mm3 == pytest.approx(supports[0], rel=1e-6, abs=1e-6)
+    assert totals.support_volume_mm3 < 0.02 * before
+    # the map stays, and another click moves the same cut
+    wait(cut, lambda: panel.where.cuts.count() > 0)
+    if len(cutting.shown) > 1:
+        cut.click(panel.where.cuts.itemAt(1).widget())
+        cut.settle()
+        assert len(cut.state.plan.recipe) == 1
+    cut.undo()
+    cut.settle()
+
+
+def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
+    cutting, cut_map = cut.state.cutting, cut.window.panels["Cut"].where.map
+    wait(cut, lambda: cutting.map is not None and len(cutting.map) > 250)
+    level = cut_map.place_of(np.array([0.0, 0.0, 1.0]))
+    QTest.mouseMove(cut_map, level.toPoint() + QPoint(20, 10))
+    cut.qtbot.wait(30)
+    QTest.mouseMove(cut_map, level.toPoint())
+    wait(cut, lambda: "Best along it: ≈ support" in cut.window.panels["Cut"].where._said.text())
+    QTest.mouseClick(cut_map, LEFT, PLAIN, level.toPoint())
+    cut.settle()
+    normal = np.array(cut.state.plan.recipe[0].normal)
+    assert abs(normal[2]) > 0.97
+    cut_map.setFocus()
+    for _ in range(4):
+        QTest.keyClick(cut_map, Qt.Key.Key_Right)
+    QTest.keyClick(cut_map, Qt.Key.Key_Return)
+    cut.settle()
+    assert len(cut.state.plan.recipe) == 1
+    assert cut.state.plan.recipe[0].normal != tuple(normal)
+
+
+def test_the_sweep_moves_the_cut_and_marks_its_valleys(cut):
+    panel = cut.window.panels["Cut"].this
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    wait(cut, lambda: cut.state.cutting.sweep is not None)
+    sweep = cut.state.cutting.sweep
+    assert len(sweep.offsets) == 250
+    valley = float(sweep.offsets[sweep.valleys[0]])
+    # anywhere, for upside down the post stands on its beam
+    assert float(sweep.support[sweep.valleys[0]]) == pytest.approx(float(sweep.support.min()), abs=1.0)
+    at = panel.chart.valley_places[0].toPoint()
+    QTest.mousePress(panel.chart, LEFT, PLAIN, QPoint(40, 60))
+    QTest.mouseMove(panel.chart, at)
+    cut.qtbot.wait(50)
+    assert cut.state.draft is not None
+    QTest.mouseRelease(panel.chart, LEFT, PLAIN, at)
+    cut.settle()
+    assert cut.state.cut.offset == pytest.approx(valley, abs=0.01)
+    panel.chart.setFocus()
+    QTest.keyClick(panel.chart, Qt.Key.Key_Right)
+    cut.settle()
+    assert cut.state.cut.offset == pytest.approx(float(sweep.offsets[sweep.valleys[0] + 1]), abs=0.01)
+
+
+def test_settling_shows_first_and_moves_on_consent(cut):
+    panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
+    cut.click(panel.adds["Left and right"])
+    cut.settle()
+    cut.type(panel.place, "30")
+    cut.settle()
+    cut.type(panel.moved, "12")
+    cut.type(panel.rise, "400")
+    before = cut.state.plan
+    cut.click(panel.settle)
+    wait(cut, lambda: cutting.settled is not None)
+    assert cut.state.plan == before
+    assert cutting.settled.after[0] <= cutting.settled.before[0]
+    if panel.take.isVisible():
+        cut.click(panel.take)
+        cut.settle()
+        assert cut.state.plan != before
+        cut.undo()
+        assert cut.state.plan == before
+
+
+def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
+    bed, cutting = cut.bed, cut.state.cutting
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+    pressed(cut, "+ Bent")
+    places = [bed.camera.project(bed.stage.stood(np.array(p)), bed.width(), bed.height())[0]
+              for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]  # fmt: skip
+    for at in places:
+        QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
+    assert len(cutting.line) == 4
+    QTest.keyClick(bed, Qt.Key.Key_Backspace)
+    assert len(cutting.line) == 3
+    QTest.keyClick(bed, Qt.Key.Key_Return)
+    cut.settle()
+    made = cut.state.cut
+    assert isinstance(made, BentCut)
+    assert cut.state.evaluated.outcome.totals.pieces == 2
+    assert cut.state.evaluated.outcome.lost_share < 1e-6
+    grip = bed.handle_place("point 1")
+    end = cut.press_and_drag(grip, QPoint(0, -12))
+    assert cut.state.draft is not None
+    cut.release(end)
+    cut.settle()
+    assert cut.state.cut.line[1] != made.line[1]
+    assert cut.state.cut.line[0] == made.line[0]
+    cut.click(cut.window.panels["Cut"].tabs["Pieces"])
+    assert "comes off" in words(cut.window.panels["Cut"].costs)
+    cut.undo()
+    cut.settle()
+    assert cut.state.cut == made
+
+
+@pytest.mark.parametrize("kind", ["straight", "block", "box", "bodies"])
+def test_kinds_that_need_no_place(cut, kind):
+    pressed(cut, f"+ {KINDS[kind][0]}")
+    cut.settle()
+    assert cut.state.cut.kind == kind
+    outcome = cut.state.evaluated.outcome
+    assert outcome.lost_share < 1e-6
+    assert outcome.totals.pieces == 1 if kind == "bodies" else outcome.totals.pieces > 1
+    cut.undo()
+    cut.settle()
+    assert cut.state.plan.recipe == ()
+
+
+@pytest.mark.parametrize(("kind", "made"), [("scoop", ScoopCut), ("lift-off", LiftOffCut)])
+def test_kinds_that_are_placed_by_a_click(cut, kind, made):
+    bed = cut.bed
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+    pressed(cut, f"+ {KINDS[kind][0]}")
+    at = bed.camera.project(bed.stage.stood(np.array([20.0, -10, 70])), bed.width(), bed.height())[0]
+    QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
+    cut.settle()
+    assert isinstance(cut.state.cut, made)
+    assert cut.state.evaluated.outcome.lost_share < 1e-6
+    if kind == "scoop":
+        assert cut.state.evaluated.outcome.totals.pieces >= 2
+        end = cut.press_and_drag(bed.handle_place("size 0"), QPoint(25, 0))
+        cut.release(end)
+        cut.settle()
+        assert cut.state.cut.half[0] != cut.state.cut.half[1]
+        field = next(field for one, field in cut.window.panels["Cut"].this._fields if one.name == "Half size Z")
+        cut.type(field, "4")
+        cut.settle()
+        assert cut.state.cut.half[2] == 4
+
+
+def test_the_recipe_can_be_reordered_copied_mirrored_and_bounded(cut):
+    state, panel = cut.state, cut.window.panels["Cut"].this
+    cut.click(panel.adds["Left and right"])
+    cut.settle()
+    cut.type(panel.place, "20")
+    cut.settle()
+    cut.click(panel.mirror)
+    wait(cut, lambda: len(state.plan.recipe) == 2)
+    cut.settle()
+    first, second = state.plan.recipe
+    assert abs(first.offset * first.normal[0]) == pytest.approx(20, abs=0.05)
+    assert second.offset * second.normal[0] == pytest.approx(-first.offset * first.normal[0], abs=0.05)
+    assert state.evaluated.outcome.totals.pieces == 3
+    wait(cut, lambda: len(state.cutting.alike) == 3)
+    assert sum(one != n for n, (one, _) in enumerate(state.cutting.alike)) == 1
+    cut.click(cut.window.panels["Cut"].tabs["Pieces"])
+    assert "print it 2 times" in words(cut.window.panels["Cut"].costs) or "mirrored" in words(
+        cut.window.panels["Cut"].costs
+    )
+    pressed(cut, "Earlier")
+    cut.settle()
+    assert [one.id for one in state.plan.recipe] == [second.id, first.id]
+    cut.click(panel.copy)
+    cut.settle()
+    assert len(state.plan.recipe) == 3
+    state.select_piece(0)
+    panel.reach.setCurrentIndex(panel.reach.findData("box"))
+    panel.reach.activated.emit(panel.reach.findData("box"))
+    cut.settle()
+    assert state.cut.reach.kind == "box"
+    assert reach_fields(state.cut)
+    while state.plan.recipe:
+        cut.undo()
+    cut.settle()
+
+
+def test_the_second_cut_of_one_piece_leaves_the_others(cut):
+    state, panel = cut.state, cut.window.panels["Cut"].this
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    cut.click(panel.adds["Left and right"])
+    cut.settle()
+    assert state.evaluated.outcome.totals.pieces == 4
+    upper = next(n for n, piece in enumerate(state.pieces) if "Upper" in piece.name)
+    state.select_piece(upper)
+    panel.reach.activated.emit(panel.reach.findData("piece"))
+    cut.settle()
+    assert isinstance(state.cut.reach, PieceReach)
+    assert state.evaluated.outcome.totals.pieces == 3
+
+
+def test_kerf_and_a_value_that_makes_no_sense(cut):
+    state, panel = cut.state, cut.window.panels["Cut"].this
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    cut.type(panel.kerf, "0.4")
+    cut.settle()
+    assert state.evaluated.outcome.kerf_mm3 == pytest.approx(0.4 * 400, rel=0.01)
+    cut.click(cut.window.panels["Cut"].tabs["Pieces"])
+    assert "kerf" in words(cut.window.panels["Cut"].costs)
+    block = BlockCut(id="b", name="Block", x=(0.0,))
+    state.do_plan("add", state.plan.with_cut(block))
+    cut.settle()
+    state.change_cut("break it", "b", x=(3.0, 1.0))
+    assert "rise" in cut.window.notice.text
+    assert state.plan.cut("b") == block
+
+
+def test_hiding_pieces_and_flying_to_the_seam(cut):
+    state, panel = cut.state, cut.window.panels["Cut"]
+    cut.click(panel.this.adds["Level"])
+    cut.settle()
+    before = cut.bed.grab().toImage()
+    pressed(cut, "Only this")
+    cut.qtbot.wait(100)
+    assert len(state.hidden) == 1
+    assert cut.bed.grab().toImage() != before
+    pressed(cut, "Only this")
+    assert state.hidden == frozenset()
+    cut.click(panel.tabs["Pieces"])
+    stretch = panel.costs._stretches.itemAt(0).widget()
+    camera = cut.bed.camera
+    cut.click(stretch)
+    cut.qtbot.wait(50)
+    assert cut.bed.camera != camera
+
+
+def test_a_large_model_is_cut_into_cells_for_the_bed(desk, tmp_path):
+    path = tmp_path / "plank.stl"
+    trimesh.creation.box((520, 90, 40)).export(path)
+    desk.open(path)
+    desk.go(3)
+    desk.settle()
+    pressed(desk, "+ Block")
+    desk.settle()
+    outcome = desk.state.evaluated.outcome
+    assert outcome.totals.pieces == math.ceil(520 / (250 * 0.92))
+    assert outcome.totals.fitting_pieces == outcome.totals.pieces
+    assert len(fields_of(desk.state.cut)) == outcome.totals.pieces - 1
+
+
+def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
+    ball = trimesh.creation.icosphere(3, 20)
+    ball.update_faces(ball.face_normals[:, 2] < 0.9)
+    path = tmp_path / "open.stl"
+    ball.export(path)
+    desk.open(path)
+    if desk.state.undo_text:
+        desk.undo()  # it was closed by mending
+    desk.settle()
+    desk.go(3)
+    desk.settle()
+    where = desk.window.panels["Cut"].where
+    assert desk.state.cutting.map is None
+    assert "Size can close it" in where._said.text()
+    pressed(desk, "+ Straight")
+    desk.settle()
+    assert desk.state.plan.recipe == ()
+    assert isinstance(desk.state.cut, (StraightCut, type(None)))
