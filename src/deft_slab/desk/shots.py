@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
@@ -86,7 +87,7 @@ def main(folder: Path = FOLDER) -> int:
     eye.go("Size")
     eye.shoot("size")
     _cutting(eye)
-    _lantern_and_trouble(eye)
+    _trouble(eye)
     _sizing(eye)
     window.state.jobs.close()
     window.state.autosave.close()
@@ -141,33 +142,61 @@ def _tilting(eye: Photographer) -> None:
 
 
 def _cutting(eye: Photographer) -> None:
-    """Parts the gull by hand: adds a level cut, drags it up to the wings, and looks at what comes of it."""
-    window, state = eye.window, eye.state
+    """Finds where to part the gull, takes a cut of the list, drags it; then takes the post off by a loop."""
+    state, bed, panel = eye.state, eye.window.bed, eye.window.panels["Cut"]
     eye.go("Cut")
-    QTest.mouseClick(window.panels["Cut"].this.adds["Level"], Qt.MouseButton.LeftButton)
+    eye.until(lambda: state.cutting.shown is not None)
+    eye.shoot("cut-where")
+    hidden = min(range(len(state.cutting.shown)), key=lambda n: state.cutting.shown[n].sight)
+    QTest.mouseClick(panel.where.cuts.itemAt(hidden).widget(), Qt.MouseButton.LeftButton)
     eye.settle()
-    start = window.bed.handle_place("move")
-    bed = window.bed
-    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start.toPoint())
+    panel.turn_to("This cut")
+    eye.until(lambda: state.cutting.sweep is not None)
+    eye.shoot("cut-in-place")
+    start = bed.handle_place("move").toPoint()
+    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 9):
-        QTest.mouseMove(bed, start.toPoint() - QPoint(0, 8 * step))
+        QTest.mouseMove(bed, start + QPoint(4 * step, 0))
         eye.until(lambda: not state.jobs.busy_with("live"))
     eye.until(lambda: state.live is not None and state.live.outcome.plan == state.draft)
     eye.shoot("cut-dragging")
-    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start.toPoint() - QPoint(0, 64))
-    field = window.panels["Cut"].this.place
-    field.setFocus()
-    field.selectAll()
-    QTest.keyClicks(field, "95")
-    QTest.keyClick(field, Qt.Key.Key_Return)
+    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(32, 0))
     eye.settle()
-    eye.shoot("cut-in-place")
-    window.on_bed.click()
-    eye.settle()
-    eye.shoot("cut-on-the-bed")
     for step in ("Join", "Check", "Hand off"):
         eye.go(step)
         eye.shoot(step.lower().replace(" ", "-"))
+    eye.go("Cut")
+    while state.plan.recipe:
+        state.undo()
+    eye.settle()
+    _loop_around_the_post(eye)
+
+
+def _loop_around_the_post(eye: Photographer) -> None:
+    """Clicks points around the gull's post from the front and from the back."""
+    window, state, bed = eye.window, eye.state, eye.window.bed
+    state.cutting.add("bent")
+    vertices = state.model.solid.vertices
+    section = vertices[np.abs(vertices[:, 2] - 45.0) < 1.0]
+    middle, radius = section.mean(axis=0), float(np.ptp(section[:, 0])) / 2
+    for view, behind in (("From the front", -1), ("From the back", 1)):
+        bed.look_from(view)
+        eye.until(lambda: not state.jobs.busy_beside("map"))
+        for side in (0.8 * behind, 0.0, -0.8 * behind):
+            seen = section[behind * (section[:, 1] - middle[1]) > 0]
+            nearest = seen[int(np.argmin(np.abs(seen[:, 0] - middle[0] - side * radius)))]
+            x, y = bed.camera.project(bed.stage.stood(nearest), bed.width(), bed.height())[0].tolist()
+            at = QPoint(round(x), round(y))
+            QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    QTest.keyClick(bed, Qt.Key.Key_L)
+    eye.settle()
+    bed.look_from("From the front corner")
+    window.panels["Cut"].turn_to("Pieces")
+    eye.settle()
+    eye.shoot("cut-bent")
+    while state.plan.recipe:
+        state.undo()
+    eye.settle()
 
 
 def _sizing(eye: Photographer) -> None:
@@ -210,12 +239,10 @@ def _sizing(eye: Photographer) -> None:
     dialog.close()
 
 
-def _lantern_and_trouble(eye: Photographer) -> None:
-    """A prop that does not fit the printer, and a file that is no model."""
-    eye.open(MODELS["lantern"])
-    eye.go("Tilt")
-    eye.shoot("too-tall")
+def _trouble(eye: Photographer) -> None:
+    """A hook seated on a facet, and a file that is no model."""
     eye.open(MODELS["hook"])
+    eye.go("Tilt")
     window = eye.window
     window.bed.look_from("From the left")
     window.panels["Tilt"].pages["By hand"].picks["facet"].click()

@@ -102,7 +102,7 @@ def every_place(
     longest, fits = _lying(turned, offsets, reach, printer or default_printer())
     return Places(
         normal, offsets, taken(support), taken(overhang), np.asarray(taken(flat), np.bool_), taken(price), volume,
-        reach, section, seam[0], seam[1], seam[2], fits,
+        longest, section, seam[0], seam[1], seam[2], fits,
     )  # fmt: skip
 
 

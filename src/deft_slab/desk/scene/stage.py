@@ -119,14 +119,15 @@ class Stage:
                 moves = plan.cut(side.cut).kind in ("straight", "bent") and plan.cut(side.cut).reach is None
                 away += (side.side if moves or side.side > 0 else 0) * np.array(report.lift)
             else:
-                apart = np.array(piece.anchor) - self._centre_of(side.cut)
-                away += apart / max(float(np.linalg.norm(outcome.pieces[0].solid.size)), 1e-9)
+                away += self._from_middle(piece, side.cut)
         return rotation @ (reach * away)
 
-    def _centre_of(self, cut_id: str) -> Floats:
-        """(3,) mm, model frame: the middle of all pieces that a cut has made."""
-        made = [piece.anchor for piece in self._state.pieces if any(side.cut == cut_id for side in piece.sides)]
-        return np.array(made).mean(axis=0)
+    def _from_middle(self, piece: Piece, cut_id: str) -> Floats:
+        """(3,) model frame: how a piece lies from the middle of all that a cut has made; the farthest of them at 1."""
+        made = np.array([one.anchor for one in self._state.pieces if any(side.cut == cut_id for side in one.sides)])
+        middle = (made.min(axis=0) + made.max(axis=0)) / 2
+        farthest = float(np.linalg.norm(made - middle, axis=1).max())
+        return (np.array(piece.anchor) - middle) / max(farthest, 1e-9)
 
     def _draw_pieces(self) -> None:
         state = self._state

@@ -354,15 +354,15 @@ class ThisCutPanel(Panel):
             emptied(self._reaches)
             self._fields = [*self._put(self._own, own), *self._put(self._reaches, reach)]
         for field, shown in self._fields:
-            shown.set_value(round(field.value(cut), 3))
+            shown.set_value(round(field.value(cut), 1))
 
     def _put(self, grid: QGridLayout, fields: list[Field]) -> list[tuple[Field, NumberField]]:
         found = []
         for n, field in enumerate(fields):
-            shown = NumberField(field.unit, low=field.low, high=field.high, step=field.step, decimals=2)
+            shown = NumberField(field.unit, low=field.low, high=field.high, step=field.step, decimals=1)
             shown.setAccessibleName(field.name)
             shown.setToolTip(field.tip)
-            shown.setFixedWidth(74)
+            shown.setFixedWidth(80)
             shown.committed.connect(partial(self._type, field))
             grid.addWidget(label(field.name, "faint"), n // 2, 2 * (n % 2))
             grid.addWidget(shown, n // 2, 2 * (n % 2) + 1)

@@ -1,0 +1,297 @@
+"""Places for a cut, scored by columns: against the same cuts really made; sweeps, proposals, settling."""
+
+from __future__ import annotations
+
+import math
+
+import manifold3d
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from deft_slab.core.cutting import BentCut, StraightCut
+from deft_slab.core.errors import Cancelled, CutFailed
+from deft_slab.core.intake.files import open_file
+from deft_slab.core.judge import plane_kernels
+from deft_slab.core.judge.columns import column_field
+from deft_slab.core.judge.exposure import exposure
+from deft_slab.core.judge.figures import sketch
+from deft_slab.core.judge.marks import unmarked
+from deft_slab.core.judge.parting import every_place, parted, posed, soft_shares
+from deft_slab.core.judge.seam import seam_of
+from deft_slab.core.judge.seats import best_seat, seat_price
+from deft_slab.core.judge.tilts import down_to_rotation
+from deft_slab.core.marking import Mark
+from deft_slab.core.mend.thin import thinned
+from deft_slab.core.plan import Plan
+from deft_slab.core.printer import default_printer
+from deft_slab.core.progress import QUIET, Job
+from deft_slab.core.search.found import CutWishes
+from deft_slab.core.search.places import cut_map, cut_subject, half_sphere, likely_normals, swept
+from deft_slab.core.search.proposals import proposals, proposed_plans
+from deft_slab.core.search.settling import Limits, settled
+from deft_slab.core.shape.cuts import parted as really_parted
+from deft_slab.core.solid import Solid
+from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS
+from tests.shapes import box, cone, hollow_ball, joined, model_of, solid_of, sphere
+
+PRINTER = default_printer()
+DIRECTIONS = st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: math.hypot(*v) > 0.1)
+SOLIDS = {
+    "gull": thinned(open_file(MODELS["gull"]).model.solid, 12_000, QUIET),
+    "helmet": thinned(open_file(MODELS["helmet"]).model.solid, 12_000, QUIET),
+    "beam": joined(box(60, 20, 20), box(20, 20, 50)),
+    "hollow": hollow_ball(30, 24, 3),
+}
+
+
+def sides(solid: Solid, normal, offset):
+    cut = StraightCut(id="c", name="c", normal=tuple(normal), offset=float(offset))
+    made = dict(really_parted(Solid(solid.vertices, solid.triangles), cut, 0).sides)
+    return made.get(1), made.get(-1)
+
+
+@pytest.mark.parametrize("name", sorted(SOLIDS))
+@settings(max_examples=8, deadline=None)
+@given(DIRECTIONS, st.floats(0.1, 0.9))
+def test_a_place_scored_by_columns_is_the_cut_that_is_made(name, normal, share):
+    """Support with the cut face down and up, volume, cut area and seam, against the boolean and its measured halves."""
+    solid = SOLIDS[name]
+    unit = np.array(normal) / math.hypot(*normal)
+    along = solid.vertices @ unit
+    offset = float(along.min() + share * np.ptp(along))
+    assume(np.abs(along - offset).min() > 0.01)  # else it is chance which side a face in the plane falls to
+    exposed = np.full(len(solid.triangles), 0.5)
+    found = every_place(solid, unit, np.array([offset]), 45.0, unmarked(len(solid.triangles)), exposed, 128)
+    ahead, behind = sides(solid, unit, offset)
+    whole = sketch(solid, np.eye(3), 45.0, 128).support_volume_mm3 + 0.02 * solid.volume
+    for n, (half, sign) in enumerate(((ahead, 1), (behind, -1))):
+        assert found.volume[n, 0] == pytest.approx(half.volume, rel=0.05, abs=0.004 * solid.volume)
+        ways = [sketch(half, down_to_rotation(sign * way * unit), 45.0, 192).support_volume_mm3 for way in (-1, 1)]
+        nearest = min(ways, key=lambda one: abs(one - found.support[n, 0]))
+        assert found.support[n, 0] == pytest.approx(nearest, rel=0.06, abs=0.02 * whole)
+    seam = seam_of([ahead], 0, exposed)
+    assert found.cut_area[0] == pytest.approx(seam.cut_area, rel=0.06, abs=0.003 * solid.areas.sum())
+    assert found.seam[0] == pytest.approx(seam.length, rel=0.01, abs=0.5)
+    assert found.in_sight[0] == pytest.approx(0.5 * seam.length, rel=0.01, abs=0.5)
+
+
+def test_many_places_at_once_are_the_same_places_one_by_one():
+    solid = SOLIDS["gull"]
+    normal, marks = np.array([0.36, 0.48, 0.8]), unmarked(len(solid.triangles))
+    along = solid.vertices @ normal
+    offsets = np.linspace(along.min(), along.max(), 33)[1:-1]
+    exposed = exposure(solid, 32)
+    together = every_place(solid, normal, offsets, 45.0, marks, exposed, 64)
+    for k in (0, 7, 15, 24, 30):
+        alone = every_place(solid, normal, offsets[k : k + 1], 45.0, marks, exposed, 64)
+        for figure in ("support", "overhang", "volume", "price", "flat", "longest", "fits"):
+            np.testing.assert_allclose(
+                getattr(together, figure)[:, k], getattr(alone, figure)[:, 0], rtol=1e-9, atol=1e-6
+            )
+        for figure in ("cut_area", "seam", "in_sight", "on_show"):
+            assert getattr(together, figure)[k] == pytest.approx(getattr(alone, figure)[0], rel=1e-9, abs=1e-6)
+
+
+def test_the_compiled_sums_are_the_plain_ones():
+    solid = SOLIDS["beam"]
+    columns = column_field(np.array(solid.vertices), solid.triangles, 24)
+    shares = soft_shares(solid.normals[:, 2], 45.0, unmarked(len(solid.triangles)))
+    up = soft_shares(-solid.normals[:, 2], 45.0, unmarked(len(solid.triangles)))
+    arguments = (columns.start, columns.heights, columns.facets, shares, up, 0.0, 50.0, 5.0, 10.0, 5)
+    helpers = ("_first_at", "_running", "_entry", "_exit", "_interval")
+    compiled = plane_kernels.places_sums(*arguments)
+    kept = {name: getattr(plane_kernels, name) for name in helpers}
+    try:
+        for name in helpers:
+            setattr(plane_kernels, name, kept[name].py_func)
+        plain = plane_kernels.places_sums.py_func(*arguments)
+    finally:
+        for name in helpers:
+            setattr(plane_kernels, name, kept[name])
+    for ours, theirs in zip(compiled, plain, strict=True):
+        np.testing.assert_allclose(ours, theirs, rtol=1e-12, atol=1e-9)
+
+
+def test_closed_forms_of_a_ball_cut_in_half():
+    """Halves of a ball need no support lying on their faces; lying on their domes, the sphere's own (definitions: with
+    a = R sin 45, V = pi a^2 R - 2/3 pi (R^3 - (R^2 - a^2)^1.5)); the longest side is the diameter."""
+    ball = sphere(30.0, 5)
+    found = every_place(
+        ball, np.array([0.0, 0.0, 1.0]), np.array([0.0]), 45.0, unmarked(len(ball.triangles)),
+        np.ones(len(ball.triangles)), 128,
+    )  # fmt: skip
+    assert found.support.max() < 1.0
+    assert found.flat.all()
+    assert found.longest[:, 0] == pytest.approx([60, 60], rel=0.01)
+    assert found.cut_area[0] == pytest.approx(math.pi * 900, rel=0.01)
+    assert found.in_sight[0] == pytest.approx(2 * math.pi * 30, rel=0.01)
+    pose = posed(ball, np.array([0.0, 0.0, 1.0]), 45.0, unmarked(len(ball.triangles)), 128)  # upside down
+    sums = parted(pose, ball, np.array([0.0, 0.0, 1.0]), 0.0, 45.0)
+    a = 30 * math.sin(math.radians(45))
+    dome = math.pi * a**2 * 30 - 2 / 3 * math.pi * (30**3 - (30**2 - a**2) ** 1.5)
+    assert sums[0, 0] == pytest.approx(dome, rel=0.02)  # the upper half now lies on its dome
+    assert sums[1, 0] == pytest.approx(0, abs=1.0)  # the lower one on its face
+    assert sums[1, 2] == pytest.approx(math.pi * 900, rel=0.01)
+
+
+@settings(max_examples=10, deadline=None)
+@given(DIRECTIONS, DIRECTIONS, st.floats(0.2, 0.8))
+def test_any_plane_in_any_pose(normal, down, share):
+    solid = SOLIDS["gull"]
+    unit, way = (np.array(one) / math.hypot(*one) for one in (normal, down))
+    along = solid.vertices @ unit
+    offset = float(along.min() + share * np.ptp(along))
+    sums = parted(posed(solid, way, 45.0, unmarked(len(solid.triangles)), 128), solid, unit, offset, 45.0)
+    for n, half in enumerate(sides(solid, unit, offset)):
+        real = sketch(half, down_to_rotation(way), 45.0, 192)
+        assert sums[n, 0] == pytest.approx(real.support_volume_mm3, rel=0.06, abs=6000)
+
+
+def test_marks_steer_places():
+    solid = solid_of(box(40, 40, 40))
+    marks = unmarked(len(solid.triangles))
+    marks.show[solid.normals[:, 0] > 0.9] = True
+    found = every_place(solid, np.array([0.0, 0.0, 1.0]), np.array([20.0]), 45.0, marks, np.ones(12), 64)
+    assert found.on_show[0] == pytest.approx(40)
+    assert found.seam[0] == pytest.approx(160)
+
+
+def test_a_seat_that_is_not_flat_must_save_much():
+    assert seat_price(100.0, True, 1e4) < seat_price(60.0, False, 1e4)
+    half, _ = sides(hollow_ball(30, 27, 4), (0, 0, 1), 0.0)
+    # a hollow half opens upward, for on its face it is a roofed dome (findings of a study on real meshes)
+    assert best_seat(half, np.eye(3), 45.0).down[2] > 0.9
+    full, _ = sides(sphere(30, 4), (0, 0, 1), 0.0)
+    assert best_seat(full, np.eye(3), 45.0).kind == "cut face down"
+
+
+@pytest.fixture(scope="module")
+def bipyramid():
+    upper = cone(30, 20, 48).manifold
+    body = upper + upper.mirror((0, 0, 1))
+    solid = Solid.from_manifold(body, {int(run): 0 for run in body.to_mesh64().run_original_id})
+    model = model_of(Solid(solid.vertices, solid.triangles), "Bipyramid")
+    return Workshop(model), Plan(model=model.ref)
+
+
+def test_the_plane_of_symmetry_of_a_body_with_level_wings_needs_no_support(bipyramid):
+    """Common practice: halving along the plane of symmetry removes the support."""
+    workshop, plan = bipyramid
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    level = subject.places(np.array([0.0, 0.0, 1.0]), np.array([0.0]))
+    assert level.support.sum() == pytest.approx(0, abs=1.0)
+    assert level.flat.all()
+    assert workshop.evaluate(plan, PRINTER).totals.support_volume_mm3 > 1000
+
+
+def test_the_list_is_what_the_plans_come_to(bipyramid):
+    workshop, plan = bipyramid
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    found = proposals(workshop, plan, 0, subject, CutWishes())
+    assert found[0].left < 0.01
+    assert [one.support for one in found] == sorted(one.support for one in found)
+    again = workshop.evaluate(found[-1].plan, PRINTER)
+    assert again.totals.support_volume_mm3 == pytest.approx(found[-1].support)
+    assert again.totals.seam_in_sight_mm == pytest.approx(found[-1].sight)
+    assert found[-1].sight < found[0].sight
+
+
+def test_wishes_are_kept(bipyramid):
+    workshop, plan = bipyramid
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    found = cut_map(subject, np.concatenate([half_sphere(40), likely_normals(subject)]))
+    short = CutWishes(seam_limit=60.0)
+    assert found.sight[found.allowed(short)].max() <= 60
+    for one in proposals(workshop, plan, 0, subject, short, found):
+        assert one.sight <= 60 * 1.02
+    assert proposals(workshop, plan, 0, subject, CutWishes(seam_limit=1e-3), found) == []
+
+
+def test_sweeps_end_where_the_piece_does(bipyramid):
+    workshop, plan = bipyramid
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    found = swept(subject, np.array([0.0, 0.0, 1.0]), places=41)
+    assert len(found.offsets) == 41
+    assert -20 < found.offsets[0] < found.offsets[-1] < 20
+    assert abs(found.offsets[found.valleys[0]]) < 1.0
+    assert found.support.min() == pytest.approx(0, abs=60)
+    assert found.area.max() == pytest.approx(math.pi * 900, rel=0.02)
+    assert found.fits.all()
+    with pytest.raises(Cancelled):
+        swept(subject, np.array([0.0, 0.0, 1.0]), Job(unwanted=lambda: True))
+
+
+def test_more_than_two_pieces_one_after_the_other():
+    model = model_of(
+        joined(box(20, 20, 80), box(80, 20, 10, at=(-30, 0, 70)), box(80, 20, 10, at=(-30, 0, 20))), "Mast"
+    )
+    workshop, plan = Workshop(model), Plan(model=model.ref)
+    whole = workshop.evaluate(plan, PRINTER).totals.support_volume_mm3
+    plans = proposed_plans(workshop, plan, PRINTER, CutWishes(pieces=3, exactly=True))
+    assert plans
+    totals = [workshop.evaluate(one, PRINTER).totals for one in plans[:3]]
+    assert all(one.pieces == 3 for one in totals)
+    assert totals[0].support_volume_mm3 < 0.1 * whole
+
+
+def test_a_marked_face_is_not_cut_through(bipyramid):
+    """Half of the surface must come out clean: the cuts that come first leave it alone."""
+    workshop, plan = bipyramid
+    front = Mark(meaning="show", shape="box", places=((0.0, -15.0, 0.0),), half=(40.0, 14.0, 40.0))
+    marked = plan.changed(marks=(front,))
+    subject = cut_subject(workshop, marked, 0, PRINTER)
+    found = proposals(workshop, marked, 0, subject, CutWishes(show_factor=50.0))
+    assert any(one.show < 5 for one in found)
+
+
+def groove():
+    """A block with a deep V-groove all around: a seam belongs down there."""
+    ring = [(20, 0), (20, 19), (12, 25), (20, 31), (20, 50)]
+    outline = manifold3d.CrossSection([[(0, 0), *ring, (0, 50)]])
+    turned = outline.revolve(64)
+    solid = Solid.from_manifold(turned, {int(run): 0 for run in turned.to_mesh64().run_original_id})
+    fine = solid.manifold.refine_to_length(3.0)
+    made = Solid.from_manifold(fine, {int(run): 0 for run in fine.to_mesh64().run_original_id})
+    return Solid(made.vertices, made.triangles)
+
+
+def test_a_seam_settles_into_a_groove():
+    model = model_of(groove(), "Reel")
+    workshop, plan = Workshop(model), Plan(model=model.ref)
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=30.0)
+    found, before, after = settled(subject, cut, Limits(moved=8, turned=4, rise=5))
+    assert found.offset == pytest.approx(25, abs=1.0)
+    assert abs(found.normal[2]) > 0.99
+    assert after[0] < 0.6 * before[0]
+    same, _, _ = settled(subject, found, Limits(moved=3, turned=2, rise=0.0))
+    assert abs(same.offset - found.offset) < 1.0
+    with pytest.raises(CutFailed, match="beside"):
+        settled(subject, cut.model_copy(update={"offset": 500.0}), Limits())
+
+
+def test_a_bent_line_settles_towards_the_groove():
+    model = model_of(groove(), "Reel")
+    workshop, plan = Workshop(model), Plan(model=model.ref)
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    line = tuple((x, -math.sqrt(max(20**2 - x**2, 1)), 31.5) for x in (-18.0, -9.0, 0.0, 9.0, 18.0))
+    cut = BentCut(id="c", name="c", line=line, view=(0, 1, 0))
+    found, before, after = settled(subject, cut, Limits(moved=9, turned=0, rise=5))
+    assert after[0] < before[0]
+    assert all(math.dist(a, b) <= 9.01 for a, b in zip(found.line, line, strict=True))
+
+
+@pytest.mark.parametrize(("name", "left"), [("hook", 0.05), ("gull", 0.05)])
+def test_each_solid_demo_model_is_parted_well(name, left):
+    """Under 5 % of its support left by one straight cut; with a seam in sight under ¾ of its diagonal, under 40 %."""
+    model = open_file(MODELS[name]).model
+    solid = thinned(model.solid, 40_000, QUIET)
+    small = model_of(Solid(solid.vertices, solid.triangles), name)
+    workshop, plan = Workshop(small), Plan(model=small.ref)
+    found = proposals(workshop, plan, 0, cut_subject(workshop, plan, 0, PRINTER), CutWishes())
+    assert found[0].left < left
+    assert min(one.left for one in found if one.sight < 0.75 * solid.diagonal) < 0.4
+    assert len(found) >= 8
