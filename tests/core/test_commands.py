@@ -221,3 +221,80 @@ def test_a_printer_profile_from_a_file(ball, tmp_path):
     profile.write_text('{"name": "Mine", "kind": "resin", "bed_x": 50, "bed_y": 50, "height": 50}')
     assert answer("measure", ball, "--scale", 26, "--printer", profile)["fits"] is False
     assert answer("measure", ball, "--scale", 22, "--printer", profile)["fits"] is True
+
+
+@pytest.fixture(scope="module")
+def beam(tmp_path_factory):
+    """A beam across a post."""
+    path = tmp_path_factory.mktemp("data") / "beam.stl"
+    post, across = trimesh.creation.box((20, 20, 60)), trimesh.creation.box((90, 20, 20))
+    across.apply_translation((0, 0, 10))
+    trimesh.boolean.union([post, across], engine="manifold").export(path)
+    return path
+
+
+def test_proposals_are_recipes_that_cut_takes(beam, tmp_path):
+    found = answer("propose", beam, "--pieces", 2, "--top", 4)
+    assert 1 <= len(found["proposals"]) <= 4
+    supports = [one["support_volume_mm3"] for one in found["proposals"]]
+    assert supports == sorted(supports)
+    assert supports[0] < 0.2 * found["support_volume_before_mm3"]
+    first = found["proposals"][0]
+    assert {"overhang_area_mm2", "seam_in_sight_mm", "cut_area_mm2"} <= set(first)
+    assert all({"volume_mm3", "down", "sits_flat", "fits"} <= set(piece) for piece in first["pieces"])
+    assert len(first["pieces"]) == 2
+    (tmp_path / "recipe.json").write_text(json.dumps(first["recipe"]))
+    made = answer("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")
+    assert made["support_volume_mm3"] == pytest.approx(supports[0], abs=1e-6)
+    assert sum(piece["volume_mm3"] for piece in made["pieces"]) == pytest.approx(made["volume_before_mm3"])
+    limited = answer("propose", beam, "--seam-limit", 90)
+    assert all(one["seam_in_sight_mm"] <= 90 * 1.02 for one in limited["proposals"])
+
+
+def test_sweep_by_command(beam):
+    found = answer("sweep", beam, "--normal", 0, 0, 2, "--places", 50)
+    assert found["normal"] == [0, 0, 1]
+    assert len(found["places"]) == 50
+    offsets = [place["offset"] for place in found["places"]]
+    assert offsets == sorted(offsets)
+    assert -30 < offsets[0] < offsets[-1] < 30
+    # the section of the beam is 90 x 20
+    assert max(place["cut_area_mm2"] for place in found["places"]) == pytest.approx(1800, rel=0.05)
+    assert found["valleys"]
+
+
+def test_a_recipe_with_many_kinds(beam, tmp_path):
+    cuts = [
+        {"kind": "straight", "id": "a", "name": "A", "normal": [0, 0, 3], "offset": -5, "kerf": 0.5},
+        {"kind": "scoop", "id": "b", "name": "B", "centre": [40, 0, 20], "half": [6, 6, 6]},
+        {"kind": "block", "id": "c", "name": "C", "x": [0.5], "on": False},
+        {"kind": "straight", "id": "d", "name": "D", "normal": [1, 0, 0], "offset": -20,
+         "reach": {"kind": "box", "centre": [-40, 0, 10], "half": [25, 20, 20]}},
+    ]  # fmt: skip
+    (tmp_path / "recipe.json").write_text(json.dumps({"cuts": cuts}))
+    found = answer("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")
+    assert [cut["kind"] for cut in found["cuts"]] == ["straight", "scoop", "straight"]
+    assert found["kerf_volume_mm3"] == pytest.approx(0.5 * 400, rel=1e-6)
+    parts = sum(piece["volume_mm3"] for piece in found["pieces"])
+    assert parts + found["kerf_volume_mm3"] == pytest.approx(found["volume_before_mm3"], rel=1e-6)
+    assert len(list((tmp_path / "out").glob("*.stl"))) == len(found["pieces"]) == 4
+
+
+@pytest.mark.parametrize(
+    ("recipe", "says"),
+    [
+        ("[]", "no recipe"),
+        ('{"cuts": [{"kind": "fold"}]}', "recipe"),
+        ('{"cuts": [{"kind": "box", "id": "a", "name": "a", "centre": [0,0,0], "half": [0,1,1]}]}', "size"),
+        ('{"cuts": [{"kind": "straight", "id": "a", "name": "Far", "normal": [0,0,1], "offset": 900}]}', "misses"),
+        ('{"cuts": [{"kind": "bent", "id": "a", "name": "Knot", "view": [0,1,0],'
+         ' "line": [[-50,0,-20],[50,0,20],[50,0,-20],[-50,0,20]]}]}', "crosses itself"),
+    ],
+)  # fmt: skip
+def test_recipes_that_cannot_be_cut_are_told(beam, tmp_path, recipe, says):
+    (tmp_path / "recipe.json").write_text(recipe)
+    done = call("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")
+    assert done.returncode == 1
+    assert says in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert not list(tmp_path.glob("out/*.stl"))

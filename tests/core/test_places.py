@@ -27,10 +27,10 @@ from deft_slab.core.mend.thin import thinned
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET, Job
-from deft_slab.core.search.found import CutWishes
+from deft_slab.core.search.found import CutWishes, Limits
 from deft_slab.core.search.places import cut_map, cut_subject, half_sphere, likely_normals, swept
 from deft_slab.core.search.proposals import proposals, proposed_plans
-from deft_slab.core.search.settling import Limits, settled
+from deft_slab.core.search.settling import settled
 from deft_slab.core.shape.cuts import parted as really_parted
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop

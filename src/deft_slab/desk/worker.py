@@ -45,10 +45,10 @@ from ..core.plan import Guest, Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.search.figures import sweep
-from ..core.search.found import CutMap, CutWishes, MapFigures, Proposal, Sweep, WorthTrying
+from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, WorthTrying
 from ..core.search.places import CutSubject, cut_map, cut_subject, half_sphere, likely_normals, swept
 from ..core.search.proposals import proposals
-from ..core.search.settling import Limits, settled
+from ..core.search.settling import settled
 from ..core.search.tilts import leaning, seats_worth_trying
 from ..core.search.weighing import Weights
 from ..core.solid import Solid

@@ -75,6 +75,15 @@ class CutWishes(Document):
         return pieces == self.pieces if self.exactly else pieces <= self.pieces
 
 
+class Limits(Document):
+    """How far a settled cut may be from its own place. moved : mm; turned : degrees; rise : share by which the support
+    may rise"""
+
+    moved: float = Field(default=6.0, gt=0, le=1000)
+    turned: float = Field(default=6.0, ge=0, le=45)
+    rise: float = Field(default=0.1, ge=0, le=10)
+
+
 @dataclass(frozen=True, eq=False)
 class CutMap:
     """(n, k) figures of k places along each of n normals, from the stand-in; see ``judge.parting.Places``.

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 from scipy.spatial import cKDTree
 
 from ..cutting import BentCut, StraightCut
-from ..documents import Document
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
@@ -17,6 +15,7 @@ from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
 from ..shape.cuts import parted
 from ..solid import Solid
+from .found import Limits
 from .places import CutSubject
 
 Floats = NDArray[np.float64]
@@ -26,15 +25,6 @@ _FINE = 41
 _NEIGHBOURS = 12
 """Corners of the surface around a point of a bent line that it may be moved to, spread over its reach."""
 _ROUNDS = 2
-
-
-class Limits(Document):
-    """How far a settled cut may be from its own place. moved : mm; turned : degrees; rise : share by which the support
-    may rise"""
-
-    moved: float = Field(default=6.0, gt=0, le=1000)
-    turned: float = Field(default=6.0, ge=0, le=45)
-    rise: float = Field(default=0.1, ge=0, le=10)
 
 
 Both = tuple[float, float]

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
 from ....core.cutting import BentCut, BlockCut, Cut, ScoopCut, StraightCut
-from ....core.search.settling import Limits
+from ....core.search.found import Limits
 from ...look import palette
 from ...state import DeskState
 from ...widgets import text
