@@ -21,18 +21,20 @@ SMALLEST, LARGEST = 5.0, 2000.0
 _SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
 
 
-def piece_names(plan: Plan, base: Base, parts: list[Part]) -> list[str]:
-    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"."""
-    on = [cut for cut in plan.recipe if cut.on]
-    if not on:
+def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -> list[str]:
+    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern".
+
+    parting : the cuts that part something
+    """
+    if not parting:
         return [base.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
-    words = {cut.id: _side_words(cut, rotation) for cut in on}
+    words = {cut.id: _side_words(cut, rotation) for cut in parting}
     names = []
     for part in parts:
         said: list[str] = []
         for side in part.sides:
-            word = words[side.cut](side.side)
+            word = words[side.cut](side.side) if side.cut in words else ""
             if word and word not in said:
                 said.append(word)
         names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())

@@ -68,6 +68,8 @@ class Workshop:
 
     model: Model
     spread: Spread = map
+    _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
+    """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
     _kept: OrderedDict[Hashable, tuple[object, int]] = field(default_factory=OrderedDict)
     _triangles: int = 0
 
@@ -128,14 +130,17 @@ class Workshop:
             if detail == "whole":
                 reports = {cut.id: self._proven(cut, reports[cut.id], stage) for cut, _, stage in light_stages}
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
-        names = piece_names(plan, base, parts)
+        parting = [cut for cut, _, stage in stages if stage.report.parts]
+        names = piece_names(plan, parting, base, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
             wish = wishes.get(number)
             pieces.append(
-                self._piece(plan, printer, base, marks, part, tried_on[number], number, name, wish, detail, step)
+                self._piece(
+                    plan, printer, base, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
+                )
             )
         seams = {cut.id: self._seam(plan, base, cut, number, stage, exposed) for cut, number, stage in stages}
         report = base.report.resized(plan.factors)
@@ -343,31 +348,35 @@ class Workshop:
 
     def _piece(
         self, plan: Plan, printer: Printer, base: Base, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
-        number: int, name: str, wish: PieceWish | None, detail: Detail, job: Job,
+        number: int, name: str, wish: PieceWish | None, parted: bool, detail: Detail, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
         quick = detail == "quick"
         marks, lift = all_marks.of(part.solid.origin), _lift(plan, wish)
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
-        elif not any(cut.on for cut in plan.recipe):
+        elif not parted:
             tilt, kind = plan.tilt, "as the model stands"
         else:
             stood = plan.tilt.rotation
+            before = self._sat.get(part.sides) if quick else None
             found = self._once(
-                ("seat", part.key, plan.tilt, plan.threshold, plan.marks, quick),
+                ("seat", part.key, plan.tilt, plan.threshold, plan.marks, quick, before),
                 lambda: best_seat(
                     tried_on[0],
                     stood,
                     plan.threshold,
                     tried_on[1],
                     thorough=not quick,
+                    free=None if before is None else np.array([before]),
                     cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
                     spread=self.spread,
                 ),  # fmt: skip
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
+            if detail == "whole":
+                self._sat[part.sides] = tilt.down
         exposed = self._exposed(part.key, part.solid, job.part(0.6, 1.0)) if detail == "whole" else None
         seated = self._once(
             ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
@@ -378,7 +387,7 @@ class Workshop:
             ("fit", part.key, tilt, lift, printer),
             lambda: fit(set_down(part.solid.vertices, tilt.rotation, lift), printer),
         )
-        alone = len(base.groups) == 1 and not any(cut.on for cut in plan.recipe)
+        alone = len(base.groups) == 1 and not parted
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
             seated.figures, within, part.crumb, alone, as_opened(plan, base) if alone else None, wish,

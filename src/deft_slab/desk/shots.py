@@ -181,12 +181,13 @@ def _loop_around_the_post(eye: Photographer) -> None:
     middle, radius = section.mean(axis=0), float(np.ptp(section[:, 0])) / 2
     for view, behind in (("From the front", -1), ("From the back", 1)):
         bed.look_from(view)
-        eye.until(lambda: not state.jobs.busy_beside("map"))
+        eye.settle()
         for side in (0.8 * behind, 0.0, -0.8 * behind):
             seen = section[behind * (section[:, 1] - middle[1]) > 0]
             nearest = seen[int(np.argmin(np.abs(seen[:, 0] - middle[0] - side * radius)))]
             x, y = bed.camera.project(bed.stage.stood(nearest), bed.width(), bed.height())[0].tolist()
             at = QPoint(round(x), round(y))
+            QTest.qWait(QApplication.doubleClickInterval() + 50)  # two clicks, and not a double one
             QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     QTest.keyClick(bed, Qt.Key.Key_L)
     eye.settle()

@@ -135,7 +135,7 @@ def best_seat(
     """The seat with the least support volume, one that does not sit flat only where it saves much (``seat_price``).
 
     thorough : also on flats, on the outline, in spread directions, and in what lies around the best of them
-    free : (n, 3) unit, model frame, tried instead of spread directions
+    free : (n, 3) unit, model frame, tried instead of spread directions, or besides if not thorough
 
     Raises
     ------
@@ -157,12 +157,13 @@ def best_seat(
         return found
 
     best = min(looked(candidates(solid, stood, thorough=thorough)), key=lambda one: one.price)
-    if not thorough or best.price <= _GOOD * abs(solid.volume):
+    if best.price <= _GOOD * abs(solid.volume):
         return best
-    downs = spread_directions(SPREAD_SEATS) if free is None else free
+    everywhere = spread_directions(SPREAD_SEATS) if thorough else np.empty((0, 3))
+    downs = everywhere if free is None else free
     further = looked([Candidate(down, down_to_rotation(down), FREELY) for down in downs])
     best = min([best, *further], key=lambda one: one.price)
-    for degrees in () if best.flat else _REACHES:
+    for degrees in () if best.flat or not thorough else _REACHES:
         ring = [Candidate(down, down_to_rotation(down), FREELY) for down in around(best.down, degrees)]
         best = min([best, *spread(look, ring)], key=lambda one: one.price)
     return best

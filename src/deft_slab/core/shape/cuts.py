@@ -98,6 +98,7 @@ def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manif
     if half == 0:
         return [(side, whole ^ within), (-side, whole - within)], 0.0
     around = body(half)
+    within = within ^ around  # drawn on grids of their own, the smaller one may stick out by a hair
     return [(side, whole ^ within), (-side, whole - around)], float((whole ^ (around - within)).volume())
 
 
@@ -157,6 +158,7 @@ def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int,
     kerf: list[float] = []
     if bounded(cut):
         within, around = (_reached(solid, cut, picked, grow) for grow in (-half, half))
+        within = within ^ around
         inside, rest = solid.manifold ^ within, solid.manifold - around
         if half > 0:
             kerf.append(float((solid.manifold ^ (around - within)).volume()))

@@ -102,9 +102,15 @@ def _scoop(solid: Solid, cut: ScoopCut, picked: Picked, grow: float) -> manifold
     if cut.shape == "ball":
         body = manifold3d.Manifold.sphere(1.0, _ROUND).scale(tuple(half))
     else:
-        radius, straight = 1.0, max(float(half[2]) - float(min(half[:2])), 0.0)
-        ends = manifold3d.Manifold.sphere(radius, _ROUND).scale((half[0], half[1], float(min(half[2], *half[:2]))))
-        body = manifold3d.Manifold.batch_hull([ends.translate((0, 0, -straight)), ends.translate((0, 0, straight))])
+        end = float(min(half))
+        straight = float(half[2]) - end
+        turn = np.linspace(-np.pi / 2, np.pi / 2, _ROUND // 2 + 1)
+        below, above = turn[turn <= 1e-9], turn[turn >= -1e-9]
+        profile = np.concatenate([
+            np.c_[np.cos(below), end * np.sin(below) - straight], np.c_[np.cos(above), end * np.sin(above) + straight]
+        ])  # fmt: skip
+        profile[[0, -1], 0] = 0.0
+        body = manifold3d.CrossSection([profile]).revolve(_ROUND).scale((half[0], half[1], 1.0))
     return _placed(body, cut.turn.rotation.T, np.array(cut.centre))
 
 
