@@ -182,7 +182,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
     for view, behind in (("From the front", -1), ("From the back", 1)):
         bed.look_from(view)
         eye.settle()
-        for side in (0.8 * behind, 0.0, -0.8 * behind):
+        for side in (0.7 * behind, 0.25 * behind, -0.25 * behind, -0.7 * behind):
             seen = section[behind * (section[:, 1] - middle[1]) > 0]
             nearest = seen[int(np.argmin(np.abs(seen[:, 0] - middle[0] - side * radius)))]
             x, y = bed.camera.project(bed.stage.stood(nearest), bed.width(), bed.height())[0].tolist()
