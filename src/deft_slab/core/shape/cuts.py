@@ -14,7 +14,7 @@ from ..errors import CutFailed
 from ..marking import Region
 from ..solid import Solid
 from .bent import loop_body
-from .bodies import bodies_of
+from .bodies import bodies_of, fragments
 from .cutters import Picked, cutter, half_space, reach_body
 
 Floats = NDArray[np.float64]
@@ -200,7 +200,7 @@ def _around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, manifold3d
     thickness = max(cut.kerf, _LOOP_THICKNESS)
     for over in _LOOP_REACHES:
         plate = loop_body(cut, over, thickness)
-        parts = _fragments(whole - plate)
+        parts = fragments(whole - plate)
         if len(parts) > before:
             break
     else:
@@ -215,20 +215,6 @@ def _around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, manifold3d
         return [(1, limb), (-1, _without_noise(rest, solid.volume))], 0.0
     lost = _together([part for part in (whole ^ plate).decompose() if not (part ^ disc).is_empty()])
     return [(1, limb), (-1, _without_noise(rest - lost, solid.volume))], float(lost.volume())
-
-
-def _fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
-    """What does not hang together, smallest first; a void stays with the smallest fragment around it."""
-    pieces = sorted(body.decompose(), key=lambda part: part.volume())
-    found = [part for part in pieces if part.volume() > 0]
-    for void in (part for part in pieces if part.volume() <= 0):
-        inner = np.array(void.bounding_box())
-        for n, part in enumerate(found):
-            outer = np.array(part.bounding_box())
-            if (outer[:3] <= inner[:3]).all() and (inner[3:] <= outer[3:]).all():
-                found[n] = manifold3d.Manifold.compose([part, void])
-                break
-    return found
 
 
 def _together(bodies: list[manifold3d.Manifold]) -> manifold3d.Manifold:
