@@ -36,11 +36,9 @@ class PieceReach(Document):
     sides: tuple[Side, ...]
 
 
-class BoxReach(Document):
-    """Only what lies in a box. centre : its middle; half : half its sides along its own axes; turn : from the model's
-    axes to its own"""
+class _Placed(Document):
+    """centre : its middle; half : half its sides along its own axes; turn : from the model's axes to its own"""
 
-    kind: Literal["box"] = "box"
     centre: Triple
     half: Triple
     turn: Tilt = Tilt()
@@ -48,7 +46,15 @@ class BoxReach(Document):
     @field_validator("half")
     @classmethod
     def _has_size(cls, half: Triple) -> Triple:
-        return _of_some_size(half, "a box")
+        if min(half) < 1e-6:
+            raise ValueError("it must have a size along each axis")
+        return half
+
+
+class BoxReach(_Placed):
+    """Only what lies in a box."""
+
+    kind: Literal["box"] = "box"
 
 
 class OutlineReach(Document):
@@ -134,18 +140,10 @@ class BlockCut(_Cut):
         return self.z[column if len(self.z) > 1 else 0]
 
 
-class BoxCut(_Cut):
-    """What lies in one free box. centre, half, turn : see ``BoxReach``"""
+class BoxCut(_Cut, _Placed):
+    """What lies in one free box."""
 
     kind: Literal["box"] = "box"
-    centre: Triple
-    half: Triple
-    turn: Tilt = Tilt()
-
-    @field_validator("half")
-    @classmethod
-    def _has_size(cls, half: Triple) -> Triple:
-        return _of_some_size(half, "a box")
 
 
 class BentCut(_Cut):
@@ -174,24 +172,18 @@ class BentCut(_Cut):
         return self
 
 
-class ScoopCut(_Cut):
+class ScoopCut(_Cut, _Placed):
     """A dish or sleeve around a feature. shape : "ball", an ellipsoid; "round-ended", a cylinder along the third of its
     axes with half balls on its ends; "region", all that is within ``margin`` of a picked region
-    centre, half, turn : of the first two, see ``BoxReach``; a round-ended one is as wide as the first two of ``half``
+    centre, half, turn : of the first two; a round-ended one is as wide as the first two of ``half``
     """
 
     kind: Literal["scoop"] = "scoop"
     shape: Literal["ball", "round-ended", "region"] = "ball"
     centre: Triple = (0.0, 0.0, 0.0)
     half: Triple = (10.0, 10.0, 10.0)
-    turn: Tilt = Tilt()
     region: Region | None = None
     margin: float = Field(default=3.0, gt=0, le=1000)
-
-    @field_validator("half")
-    @classmethod
-    def _has_size(cls, half: Triple) -> Triple:
-        return _of_some_size(half, "a scoop")
 
     @model_validator(mode="after")
     def _has_its_region(self) -> ScoopCut:
@@ -225,9 +217,3 @@ Cut = Annotated[
     StraightCut | BlockCut | BoxCut | BentCut | ScoopCut | LiftOffCut | BodiesCut, Field(discriminator="kind")
 ]
 """Any kind of cut."""
-
-
-def _of_some_size(half: Triple, what: str) -> Triple:
-    if min(half) < 1e-6:
-        raise ValueError(f"{what} must have a size along each axis")
-    return half

@@ -7,16 +7,16 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel
+from PySide6.QtWidgets import QCheckBox, QComboBox
 
 from ...messages import CutShown
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.charts import TradeOffChart
 from ...widgets.cut_map import CutMap, CutsShown
+from ...widgets.listed import ListedRow
 from ...widgets.number import NumberField
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
-from ...widgets.picture import pixmap_of
+from ...widgets.parts import Panel, button, emptied, label, row
 
 FIGURES = {
     "support": "support left",
@@ -25,43 +25,25 @@ FIGURES = {
 }
 """What can colour the map."""
 
-_PICTURE = (46, 32)
 
-
-class CutRow(ClickRow):
-    """A cut worth making: number, picture, what it leaves, how its pieces sit. A click takes it."""
+class CutRow(ListedRow):
+    """A cut worth making: what it leaves, how its pieces sit."""
 
     def __init__(self, number: str, shown: CutShown, chosen: bool, keep: Callable[[], None]) -> None:
-        super().__init__("chosen" if chosen else "seat")
-        poses = "; ".join(shown.pieces)
+        count = len(shown.pieces)
+        fits = "" if shown.fits else " · ! too large"
+        show = f" · {text.mm(shown.show)} on show" if shown.show > 0.5 else ""
+        super().__init__(
+            number, shown.picture, f"{_percent(shown.left)} left · {text.mm(shown.sight)} seen",
+            f"{shown.flat} of {count} sit flat{fits}{show}", text.volume(shown.support),
+            good=shown.flat == count and shown.fits, chosen=chosen, keep=keep, kept="cut",
+        )  # fmt: skip
         self.setAccessibleName(f"Cut {number}: {100 * shown.left:.0f} % left, {shown.sight:.0f} mm in sight")
         self.setToolTip(
             f"Support {text.volume(shown.support)}, overhang {text.area(shown.overhang)}, seam in sight "
             f"{text.mm(shown.sight)}, across show faces {text.mm(shown.show)}, cut area {text.area(shown.area)}.\n"
-            f"{poses}.\nClick to cut here."
+            f"{'; '.join(shown.pieces)}.\nClick to cut here."
         )
-        grid = QGridLayout(self)
-        grid.setContentsMargins(4, 2, 2, 2)
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(0)
-        picture = QLabel()
-        picture.setPixmap(pixmap_of(shown.picture, *_PICTURE))
-        picture.setFixedWidth(_PICTURE[0])
-        grid.addWidget(label(number, "title"), 0, 0, 2, 1)
-        grid.addWidget(picture, 0, 1, 2, 1)
-        count = len(shown.pieces)
-        grid.addWidget(label(f"{_percent(shown.left)} left · {text.mm(shown.sight)} seen"), 0, 2)
-        flat = f"{shown.flat} of {count} sit flat"
-        fits = "" if shown.fits else " · ! too large"
-        show = f" · {text.mm(shown.show)} on show" if shown.show > 0.5 else ""
-        said = label(f"{flat}{fits}{show}", "good" if shown.flat == count and shown.fits else "faint", wrap=True)
-        grid.addWidget(said, 1, 2)
-        volume = label(text.volume(shown.support), "figure")
-        volume.setAlignment(Qt.AlignmentFlag.AlignRight)
-        grid.addWidget(volume, 0, 3)
-        self.keep = button("Keep", "Keeps this cut as a choice in the ledger, without taking it.", keep, role="small")
-        grid.addWidget(self.keep, 1, 3)
-        grid.setColumnStretch(2, 1)
 
 
 def _percent(share: float) -> str:

@@ -14,7 +14,8 @@ from ....core.tilt import Tilt
 from ...messages import SeatShown
 from ...state import DeskState
 from ...widgets import text
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+from ...widgets.listed import ListedRow
+from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
 from ...widgets.tilt_map import Shown, TiltMap
 
@@ -38,15 +39,19 @@ _WEIGHT_WORDS = {
     "steady": ("Stands steadily", "Sitting flat, and not tipping easily, counts for so much."),
     "small_layers": ("Small layers", "The largest layer and nearly level undersides count for so much (resin)."),
 }
-_PICTURE = (46, 32)
 
 
-class SeatRow(ClickRow):
-    """A seat worth trying: number, picture, why, figures. A click takes it."""
+class SeatRow(ListedRow):
+    """A seat worth trying: why, and its figures."""
 
     def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
-        super().__init__("chosen" if chosen else "seat")
         f = shown.seat.figures
+        flat = "✓ sits flat" if f.sits_flat else "! not flat"
+        scar = f" · scar {text.area(f.show_scar_mm2)}" if f.show_scar_mm2 > 0.05 else ""
+        super().__init__(
+            number, shown.picture, shown.seat.kind, f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}",
+            text.volume(f.support_volume_mm3), good=f.sits_flat, chosen=chosen, keep=keep, kept="seat",
+        )  # fmt: skip
         self.setAccessibleName(f"Seat {number}: {shown.seat.kind}")
         costs = (
             f"support {text.volume(f.support_volume_mm3)}", f"overhang {text.area(f.overhang_area_mm2)}",
@@ -54,28 +59,6 @@ class SeatRow(ClickRow):
             f"{text.mm(f.height_mm)} high", f"largest layer {text.area(f.largest_layer_mm2)}",
         )  # fmt: skip
         self.setToolTip(f"{shown.seat.kind}: {', '.join(costs)}. Click to sit like this.")
-        grid = QGridLayout(self)
-        grid.setContentsMargins(4, 2, 2, 2)
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(0)
-        picture = QLabel()
-        picture.setPixmap(pixmap_of(shown.picture, *_PICTURE))
-        picture.setFixedWidth(_PICTURE[0])
-        flat = "✓ sits flat" if f.sits_flat else "! not flat"
-        grid.addWidget(label(number, "title"), 0, 0, 2, 1)
-        grid.addWidget(picture, 0, 1, 2, 1)
-        why = label(shown.seat.kind, wrap=True)
-        grid.addWidget(why, 0, 2)
-        scar = f" · scar {text.area(f.show_scar_mm2)}" if f.show_scar_mm2 > 0.05 else ""
-        said = label(f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}", "good" if f.sits_flat else "faint",
-                     wrap=True)  # fmt: skip
-        grid.addWidget(said, 1, 2)
-        volume = label(text.volume(f.support_volume_mm3), "figure")
-        volume.setAlignment(Qt.AlignmentFlag.AlignRight)
-        grid.addWidget(volume, 0, 3)
-        self.keep = button("Keep", "Keeps this seat as a choice in the ledger, without taking it.", keep, role="small")
-        grid.addWidget(self.keep, 1, 3)
-        grid.setColumnStretch(2, 1)
 
 
 class FindPanel(Panel):

@@ -1,0 +1,48 @@
+"""A row of a list of things worth trying: number, picture, what it is, a figure, and a button that keeps it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QLabel
+
+from .parts import ClickRow, button, label
+from .picture import pixmap_of
+
+_PICTURE = (46, 32)
+
+
+class ListedRow(ClickRow):
+    """A click takes it.
+
+    picture : (height, width, 4) uint8; said : the second line; good : whether that is as it should be; figure : at the
+    right; kept : what the button says that it keeps
+    """
+
+    def __init__(
+        self, number: str, picture: NDArray[np.uint8], title: str, said: str, figure: str, *, good: bool, chosen: bool,
+        keep: Callable[[], None], kept: str,
+    ) -> None:  # fmt: skip
+        super().__init__("chosen" if chosen else "seat")
+        grid = QGridLayout(self)
+        grid.setContentsMargins(4, 2, 2, 2)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(0)
+        shown = QLabel()
+        shown.setPixmap(pixmap_of(picture, *_PICTURE))
+        shown.setFixedWidth(_PICTURE[0])
+        grid.addWidget(label(number, "title"), 0, 0, 2, 1)
+        grid.addWidget(shown, 0, 1, 2, 1)
+        grid.addWidget(label(title, wrap=True), 0, 2)
+        grid.addWidget(label(said, "good" if good else "faint", wrap=True), 1, 2)
+        value = label(figure, "figure")
+        value.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(value, 0, 3)
+        self.keep = button(
+            "Keep", f"Keeps this {kept} as a choice in the ledger, without taking it.", keep, role="small"
+        )
+        grid.addWidget(self.keep, 1, 3)
+        grid.setColumnStretch(2, 1)
