@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import manifold3d
-import numpy as np
 
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
@@ -18,24 +17,16 @@ def bodies_of(solid: Solid) -> list[Solid]:
     body = body_numbers(shells)
     if body.max(initial=0) == 0:
         return [solid]
-    if solid.from_booleans:
+    if solid.from_booleans and bool((shells.volume > 0).all()):
         # what the library knows of its own accuracy stays with the parts; built anew, they may lose volume when cut on
         return [Solid.from_manifold(part, solid.runs) for part in reversed(fragments(solid.manifold))]
     return [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
 
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
-    """What does not hang together, smallest first; a void stays with the smallest fragment around it."""
-    pieces = sorted(body.decompose(), key=lambda part: part.volume())
-    found = [part for part in pieces if part.volume() > 0]
-    for void in (part for part in pieces if part.volume() <= 0):
-        inner = np.array(void.bounding_box())
-        for n, part in enumerate(found):
-            outer = np.array(part.bounding_box())
-            if (outer[:3] <= inner[:3]).all() and (inner[3:] <= outer[3:]).all():
-                found[n] = manifold3d.Manifold.compose([part, void])
-                break
-    return found
+    """What does not hang together, smallest first, with its voids filled: the library cannot put an inverted shell back
+    into what is around it."""
+    return sorted((part for part in body.decompose() if part.volume() > 0), key=lambda part: float(part.volume()))
 
 
 def united(solid: Solid) -> Solid:

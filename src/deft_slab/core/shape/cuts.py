@@ -212,9 +212,17 @@ def _around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, manifold3d
     limb = _together(touching[:-1])
     rest = whole - limb
     if cut.kerf == 0:
-        return [(1, limb), (-1, _without_noise(rest, solid.volume))], 0.0
+        # where the limb lies on both sides of the plate, what the plate took between them is the limb's too
+        pieces = fragments(rest)
+        own = [part for part in pieces if (part - plate).volume() > 1e-3 * part.volume()]
+        if len(own) < len(pieces):
+            rest = rest - _together([part for part in pieces if part not in own])
+        limb = whole - rest  # with its voids
+        return [(1, _without_noise(limb, solid.volume)), (-1, _without_noise(rest, solid.volume))], 0.0
     lost = _together([part for part in (whole ^ plate).decompose() if not (part ^ disc).is_empty()])
-    return [(1, limb), (-1, _without_noise(rest - lost, solid.volume))], float(lost.volume())
+    rest = rest - lost
+    limb = (whole - rest) - lost  # with its voids
+    return [(1, _without_noise(limb, solid.volume)), (-1, _without_noise(rest, solid.volume))], float(lost.volume())
 
 
 def _together(bodies: list[manifold3d.Manifold]) -> manifold3d.Manifold:
@@ -223,9 +231,8 @@ def _together(bodies: list[manifold3d.Manifold]) -> manifold3d.Manifold:
 
 def _without_noise(body: manifold3d.Manifold, volume: float) -> manifold3d.Manifold:
     """Without fragments of rounding noise, which faces that lie in each other leave behind."""
-    parts = body.decompose()
-    real = [part for part in parts if abs(part.volume()) > _NOTHING * volume]
-    return body if len(real) == len(parts) else _together(real)
+    noise = [part for part in body.decompose() if 0 < part.volume() <= _NOTHING * volume]
+    return body - _together(noise) if noise else body
 
 
 def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
