@@ -28,7 +28,7 @@ from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET, Job
 from deft_slab.core.search.found import CutWishes, Limits
-from deft_slab.core.search.places import cut_map, cut_subject, half_sphere, likely_normals, swept
+from deft_slab.core.search.places import cut_map, cut_subject, half_sphere, likely_normals, swept, turned
 from deft_slab.core.search.proposals import proposals, proposed_plans
 from deft_slab.core.search.settling import settled
 from deft_slab.core.shape.cuts import parted as really_parted
@@ -222,6 +222,18 @@ def test_sweeps_end_where_the_piece_does(bipyramid):
     assert found.fits.all()
     with pytest.raises(Cancelled):
         swept(subject, np.array([0.0, 0.0, 1.0]), Job(unwanted=lambda: True))
+
+
+def test_a_cut_turned_about_the_middle_of_its_section(bipyramid):
+    workshop, plan = bipyramid
+    subject = cut_subject(workshop, plan, 0, PRINTER)
+    found = turned(subject, np.array([0.0, 0.0, 1.0]), 0.0, steps=5)
+    assert found.support.shape == (5, 5)
+    assert found.normals[2, 2] == pytest.approx([0, 0, 1])
+    assert found.support[2, 2] == pytest.approx(0, abs=1.0)
+    assert np.degrees(np.arccos(found.normals[4, 2, 2])) == pytest.approx(30)
+    assert found.offsets == pytest.approx(np.zeros((5, 5)), abs=1.5)
+    assert found.sight[2, 2] == pytest.approx(2 * math.pi * 30, rel=0.1)
 
 
 def test_more_than_two_pieces_one_after_the_other():

@@ -112,6 +112,23 @@ def test_the_sweep_moves_the_cut_and_marks_its_valleys(cut):
     assert cut.state.cut.offset == pytest.approx(float(sweep.offsets[sweep.valleys[0] + 1]), abs=0.01)
 
 
+def test_the_cut_is_turned_in_its_map_of_angles(cut):
+    panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    before = cut.state.cut
+    cut.click(panel.turn)
+    wait(cut, lambda: cutting.turned is not None)
+    turned = cutting.turned
+    assert turned.normals[6, 6] == pytest.approx(before.normal)
+    QTest.mouseClick(panel.angles, LEFT, PLAIN, panel.angles.place_of(9, 6).toPoint())
+    cut.settle()
+    assert np.degrees(np.arccos(np.dot(cut.state.cut.normal, before.normal))) == pytest.approx(15, abs=0.5)
+    assert cutting.turned is None
+    cut.undo()
+    assert cut.state.cut == before
+
+
 def test_settling_shows_first_and_moves_on_consent(cut):
     panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
     cut.click(panel.adds["Left and right"])

@@ -29,7 +29,7 @@ from ..core.documents import Triple
 from ..core.errors import DeftError
 from ..core.marking import Region
 from ..core.plan import Plan
-from ..core.search.found import CutMap, CutWishes, Sweep
+from ..core.search.found import CutMap, CutWishes, Sweep, Turned
 from .messages import CutShown, Settled
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ _BEDS = 0.92
 class Cutting(QObject):
     """A part of the desk state.
 
-    map : of planes through the piece, None before; sweep : of the selected cut; shown : the trade-off list
+    map : of planes through the piece, None before; sweep, turned : of the selected cut; shown : the trade-off list
     figure : what colours the map, "support", "sight" or "both"; settled : where the selected cut would settle
     line : (k, 3) points of the line that is being drawn, mm, model frame; mirrors : (unit normal, offset) of the planes
     of symmetry, none where none was found or they were not looked for
@@ -73,6 +73,7 @@ class Cutting(QObject):
         self._state = state
         self.map: CutMap | None = None
         self.sweep: Sweep | None = None
+        self.turned: Turned | None = None
         self.shown: tuple[CutShown, ...] | None = None
         self.figure = "support"
         self.settled: Settled | None = None
@@ -187,14 +188,11 @@ class Cutting(QObject):
 
     def _ask_sweep(self) -> None:
         state, cut = self._state, self._state.cut
+        self.turned = None
         if not isinstance(cut, StraightCut):
             self.sweep, self._sweep_key = None, None
             return
-        plan, sides = self.base()
-        if plan == state.plan:  # not the last cut: swept through what the cuts before it leave
-            before = [one.id for one in plan.recipe].index(cut.id)
-            plan = plan.changed(recipe=plan.recipe[:before])
-            sides = cut.reach.sides if isinstance(cut.reach, PieceReach) else ()
+        plan, sides = self._before(cut)
         key = (self._key, plan.recipe, cut.normal, sides)
         if key == self._sweep_key:
             return
@@ -207,6 +205,39 @@ class Cutting(QObject):
 
         state.jobs.submit("sweep", "sweep", plan, state.printer, sides, cut.normal, done=done,
                           failed=lambda _: None, label="Sweeping the cut")  # fmt: skip
+
+    def _before(self, cut: Cut) -> tuple[Plan, tuple[Side, ...]]:
+        """(the plan before a cut is made, the sides that the piece it goes through lies on)."""
+        plan = self._state.plan
+        at = [one.id for one in plan.recipe].index(cut.id)
+        sides = cut.reach.sides if isinstance(cut.reach, PieceReach) else ()
+        return plan.changed(recipe=plan.recipe[:at]), sides
+
+    def ask_turned(self) -> None:
+        """Asks for the figures of the selected cut turned both ways."""
+        state, cut = self._state, self._state.cut
+        if not isinstance(cut, StraightCut):
+            return
+        now = state.plan
+
+        def done(found: Turned) -> None:
+            if state.plan == now:
+                self.turned = found
+                self.changed.emit()
+
+        state.ask("turned", "turned", *self._judged_before(cut), cut.normal, cut.offset, done=done,
+                  label="Turning the cut")  # fmt: skip
+
+    def _judged_before(self, cut: Cut) -> tuple[Plan, Any, tuple[Side, ...]]:
+        plan, sides = self._before(cut)
+        return plan, self._state.printer, sides
+
+    def take_turned(self, row: int, column: int) -> None:
+        """Turns the selected cut as a place of its map of angles says."""
+        found = self.turned
+        if found is not None:
+            normal, offset = found.normals[row, column], float(found.offsets[row, column])
+            self.change("turn a cut", normal=_triple(normal), offset=offset)
 
     def _ask_alike(self) -> None:
         state = self._state
@@ -514,15 +545,13 @@ class Cutting(QObject):
         if not isinstance(cut, (StraightCut, BentCut)):
             return
         plan = state.plan
-        before = plan.changed(recipe=plan.recipe[: [one.id for one in plan.recipe].index(cut.id)])
-        sides = cut.reach.sides if isinstance(cut.reach, PieceReach) else ()
 
         def done(found: Settled) -> None:
             if state.plan == plan:
                 self.settled = found
                 self.changed.emit()
 
-        state.ask("settle", "settle", before, state.printer, sides, cut, limits, done=done, label="Settling the seam")
+        state.ask("settle", "settle", *self._judged_before(cut), cut, limits, done=done, label="Settling the seam")
 
     def take_settled(self) -> None:
         if self.settled is not None:

@@ -45,8 +45,8 @@ from ..core.plan import Guest, Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.search.figures import sweep
-from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, WorthTrying
-from ..core.search.places import CutSubject, cut_map, cut_subject, half_sphere, likely_normals, swept
+from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, Turned, WorthTrying
+from ..core.search.places import CutSubject, cut_map, cut_subject, half_sphere, likely_normals, swept, turned
 from ..core.search.proposals import proposals
 from ..core.search.settling import settled
 from ..core.search.tilts import leaning, seats_worth_trying
@@ -238,6 +238,13 @@ class Bench:
         """The figures of a cut at all places along its normal. Raises Cancelled, OpenSurface, CutFailed."""
         _, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.3))
         return swept(subject, np.array(normal), job.part(0.3, 1.0), self._pool.map)
+
+    def turned(
+        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], normal: Triple, offset: float, job: Job
+    ) -> Turned:
+        """The figures of a cut turned both ways. Raises Cancelled, OpenSurface, CutFailed."""
+        _, subject = self._cut_subject(plan, printer, sides, job.part(0.0, 0.3))
+        return turned(subject, np.array(normal), offset, job.part(0.3, 1.0), self._pool.map)
 
     def proposals(
         self, plan: Plan, printer: Printer, sides: tuple[Side, ...], wishes: CutWishes, known: CutMap, job: Job

@@ -147,6 +147,22 @@ class Sweep:
 
 
 @dataclass(frozen=True, eq=False)
+class Turned:
+    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the stand-in.
+
+    degrees : (n,) rising, the same for both; rows turn about the first axis, columns about the second
+    normals : (n, n, 3); offsets : mm; support, price, sight : as in ``CutMap``
+    """
+
+    degrees: Floats
+    normals: Floats
+    offsets: Floats
+    support: Floats
+    price: Floats
+    sight: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class Proposal:
     """A cut worth making. cut : the last of the plan; plan : with it; left : share of the support of the piece as it
     sits that is left; show : mm of its seam across show faces; outcome : of the plan, figures of the full mesh by the

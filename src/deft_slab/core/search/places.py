@@ -17,9 +17,10 @@ from ..judge.seats import SPREAD_SEATS, candidates
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
+from ..shape.bent import frame_of
 from ..solid import Solid
 from ..workshop import Subject, Workshop
-from .found import LEAST_SHARE, CutMap, Sweep
+from .found import LEAST_SHARE, CutMap, Sweep, Turned
 
 Floats = NDArray[np.float64]
 
@@ -28,6 +29,8 @@ NORMALS, PLACES = 250, 64
 SWEEP_PLACES = 250
 _SWEEP_POSES, _SWEEP_STEP = 20, 8
 _AT_ONCE = 16
+TURNS, TURNS_MOST = 13, 30.0
+"""Steps and degrees of ``turned``."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +54,14 @@ class CutSubject:
     def between(self, normal: Floats, count: int) -> Floats:
         """(count,) offsets that divide the piece evenly along a normal; none of them touches its ends."""
         return np.linspace(*self.extent(normal), count + 2)[1:-1]
+
+    def middle_of_section(self, normal: Floats, offset: float) -> Floats:
+        """(3,) about the middle of where a plane meets the surface."""
+        solid = self.light
+        along = solid.vertices[solid.triangles] @ normal - offset
+        crossed = (along.min(axis=1) < 0) & (along.max(axis=1) > 0)
+        middle = solid.centroids[crossed].mean(axis=0) if crossed.any() else solid.bounds.mean(axis=0)
+        return np.asarray(middle + (offset - float(normal @ middle)) * normal)
 
     def places(self, normal: Floats, offsets: Floats) -> Places:
         """The figures of planes with one normal; offsets (k,) rise evenly."""
@@ -172,6 +183,39 @@ def swept(
         offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
         np.asarray(found.fits.all(axis=0)),
         _valleys(np.where(real, price.sum(axis=0), np.inf)),
+    )  # fmt: skip
+
+
+def turned(
+    subject: CutSubject, normal: Floats, offset: float, job: Job = QUIET, spread: Spread = map,
+    most: float = TURNS_MOST, steps: int = TURNS,
+) -> Turned:  # fmt: skip
+    """The figures of a cut turned both ways about the middle of its section, its cut faces down or up.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    frame = frame_of(normal)
+    middle = subject.middle_of_section(normal, offset)
+    degrees = np.linspace(-most, most, steps)
+    a, b = (np.tan(np.radians(part)).ravel() for part in np.meshgrid(degrees, degrees, indexing="ij"))
+    normals = normal + a[:, None] * frame[0] + b[:, None] * frame[1]
+    normals /= np.linalg.norm(normals, axis=1)[:, None]
+    found: list[Places] = []
+    for first in range(0, len(normals), _AT_ONCE):
+        job.step(first / len(normals), "Turning the cut")
+        some = normals[first : first + _AT_ONCE]
+        found += spread(lambda one: subject.places(one, np.array([float(one @ middle)])), some)
+    shape = (steps, steps)
+
+    def table(value: Callable[[Places], float]) -> Floats:
+        return np.array([value(one) for one in found]).reshape(shape)
+
+    return Turned(
+        degrees, normals.reshape(*shape, 3), (normals @ middle).reshape(shape),
+        table(lambda one: float(one.support.sum())), table(lambda one: float(one.price.sum())),
+        table(lambda one: float(one.in_sight[0])),
     )  # fmt: skip
 
 

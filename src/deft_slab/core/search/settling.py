@@ -55,7 +55,7 @@ def _straight(
     before = (float(now.in_sight[0]), float(now.support[:, 0].sum()))
     if now.cut_area[0] <= 0:
         raise CutFailed(f"“{cut.name}” passes beside this piece.", remedy="Move it into the piece first.")
-    middle = _middle_of_section(subject.light, normal, cut.offset)
+    middle = subject.middle_of_section(normal, cut.offset)
     normals = [normal]
     for share in (0.25, 0.5, 1.0) if limits.turned > 0 else ():
         normals += list(around(normal, share * limits.turned))
@@ -79,14 +79,6 @@ def _straight(
                 best = cut.model_copy(update={"normal": (x, y, z), "offset": float(found.offsets[k])})
                 after = (float(sight[k]), float(support[k]))
     return best, before, after
-
-
-def _middle_of_section(solid: Solid, normal: Floats, offset: float) -> Floats:
-    """(3,) about the middle of where a plane meets the surface."""
-    along = solid.vertices[solid.triangles] @ normal - offset
-    crossed = (along.min(axis=1) < 0) & (along.max(axis=1) > 0)
-    middle = solid.centroids[crossed].mean(axis=0) if crossed.any() else solid.bounds.mean(axis=0)
-    return np.asarray(middle + (offset - float(normal @ middle)) * normal)
 
 
 def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[BentCut, Both, Both]:

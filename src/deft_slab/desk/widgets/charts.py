@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPain
 from PySide6.QtWidgets import QWidget
 
 from ..look import palette
+from ..look.palette import rgb
 
 Floats = NDArray[np.float64]
 
@@ -182,6 +183,69 @@ class SweepChart(_Chart):
             self.released.emit()
         else:
             super().keyPressEvent(event)
+
+
+class AngleMap(QWidget):
+    """A figure against two angles of a cut: light is little, dark is much. A click turns the cut so."""
+
+    chosen = Signal(int, int)
+    hovered = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(118, 118)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Angles of the selected cut")
+        self.setToolTip("Support against two turns of this cut, up to 30° each way. Click to turn it so.")
+        self._degrees: Floats = np.empty(0)
+        self._price: Floats = np.empty((0, 0))
+        self._said: Callable[[int, int], str] = lambda row, column: ""
+
+    def show_angles(self, degrees: Floats, price: Floats, said: Callable[[int, int], str]) -> None:
+        """degrees : (n,); price : (n, n) what colours it; said : the figures of a place, in words"""
+        self._degrees, self._price, self._said = degrees, price, said
+        self.update()
+
+    def place_of(self, row: int, column: int) -> QPointF:
+        side = self.width() / len(self._degrees)
+        return QPointF((column + 0.5) * side, self.height() - (row + 0.5) * side)
+
+    def _at(self, at: QPointF) -> tuple[int, int]:
+        n = len(self._degrees)
+        return (
+            min(max(int((self.height() - at.y()) / self.height() * n), 0), n - 1),
+            min(max(int(at.x() / self.width() * n), 0), n - 1),
+        )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        n = len(self._degrees)
+        if n:
+            stops = np.stack([rgb(colour) for colour in (palette.SHEET, *palette.RAMP)])
+            share = np.clip(self._price / max(float(np.quantile(self._price, 0.95)), 1e-9), 0.0, 1.0)
+            side = self.width() / n
+            for row, column in np.ndindex(n, n):
+                at = self.place_of(row, column)
+                mixed = [int(np.interp(share[row, column], [0.0, 0.2, 0.55, 1.0], stops[:, k])) for k in range(3)]
+                painter.fillRect(QRectF(at.x() - side / 2, at.y() - side / 2, side + 1, side + 1), QColor(*mixed))
+            painter.setPen(QPen(QColor(palette.MADDER), 2))
+            middle = self.place_of(n // 2, n // 2)
+            painter.drawLine(middle - QPointF(5, 0), middle + QPointF(5, 0))
+            painter.drawLine(middle - QPointF(0, 5), middle + QPointF(0, 5))
+        painter.setPen(QPen(QColor(palette.HAIRLINE), 1))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if len(self._degrees):
+            self.hovered.emit(self._said(*self._at(event.position())))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if len(self._degrees) and event.button() == Qt.MouseButton.LeftButton:
+            self.chosen.emit(*self._at(event.position()))
+
+    def leaveEvent(self, event) -> None:
+        self.hovered.emit("")
 
 
 class TradeOffChart(_Chart):

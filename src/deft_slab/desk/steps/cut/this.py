@@ -13,7 +13,7 @@ from ....core.search.found import Limits
 from ...look import palette
 from ...state import DeskState
 from ...widgets import text
-from ...widgets.charts import Curve, SweepChart
+from ...widgets.charts import AngleMap, Curve, SweepChart
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
 from .fields import Field, fields_of, from_angles, reach_fields, reach_words, to_angles
@@ -167,7 +167,19 @@ class ThisCutPanel(Panel):
         for field in (self.place, self.lean, self.facing):
             field.setFixedWidth(86)
         column.addLayout(row(label("Lean"), self.lean, label("Facing"), self.facing, 1))
-        column.addLayout(row(self.middle, 1))
+        self.turn = button("Turn it …", "Maps the support against two turns of this cut; click in the map to turn it.",
+                           self._cutting.ask_turned, role="small")  # fmt: skip
+        column.addLayout(row(self.middle, self.turn, 1))
+        self.angles = AngleMap()
+        self.angles.chosen.connect(self._cutting.take_turned)
+        self.angles.hovered.connect(self._say_angles)
+        self._angle = label("", "faint", wrap=True)
+        self._turning = QWidget()
+        across = row(self.angles)
+        across.addWidget(self._angle, 1)
+        across.setContentsMargins(0, 0, 0, 0)
+        self._turning.setLayout(across)
+        column.addWidget(self._turning)
 
     def _fill_settle(self, column: QVBoxLayout) -> None:
         self._settle = QWidget()
@@ -332,6 +344,24 @@ class ThisCutPanel(Panel):
             )
             self.chart.show_sweep(sweep.offsets, cut.offset, curves, sweep.valleys, ~sweep.fits)
         self._here.setText(self._sweep_words())
+        self._show_angles()
+
+    def _say_angles(self, words: str) -> None:
+        self._angle.setText(words or "Support by two turns of this cut, up to 30° each way. Cross: as it is.")
+
+    def _show_angles(self) -> None:
+        found = self._cutting.turned
+        self._turning.setVisible(found is not None)
+        if found is None:
+            return
+
+        def said(n: int, k: int) -> str:
+            support, sight = text.volume(float(found.support[n, k])), text.mm(float(found.sight[n, k]))
+            turns = f"{found.degrees[n]:+.0f}°, {found.degrees[k]:+.0f}°"
+            return f"{turns}: ≈ support {support}, seam in sight {sight}."
+
+        self.angles.show_angles(found.degrees, found.price, said)
+        self._say_angles("")
 
     def _sweep_words(self) -> str:
         sweep, cut = self._cutting.sweep, self._cut
