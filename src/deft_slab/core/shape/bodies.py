@@ -7,6 +7,8 @@ import manifold3d
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
 
+_NOISE = 1e-12
+"""Share of the volume of a solid: a fragment under it is left behind by rounding, where faces lie in each other."""
 _MOST_BODIES = 200
 """Above this many of them, which of them overlap is no longer asked pair by pair."""
 
@@ -17,10 +19,15 @@ def bodies_of(solid: Solid) -> list[Solid]:
     body = body_numbers(shells)
     if body.max(initial=0) == 0:
         return [solid]
-    if solid.from_booleans and bool((shells.volume > 0).all()):
+    if not solid.from_booleans:
+        return [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
+    noise = _NOISE * abs(solid.volume)
+    if float(shells.volume.min()) >= -noise:
         # what the library knows of its own accuracy stays with the parts; built anew, they may lose volume when cut on
-        return [Solid.from_manifold(part, solid.runs) for part in reversed(fragments(solid.manifold))]
-    return [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
+        parts = [part for part in reversed(fragments(solid.manifold)) if part.volume() > noise]
+        return [Solid.from_manifold(part, solid.runs) for part in parts]
+    found = [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
+    return [one for one in found if one.volume > noise]
 
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
