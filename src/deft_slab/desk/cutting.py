@@ -391,7 +391,8 @@ class Cutting(QObject):
             half = 0.08 * size
             self._put(ScoopCut(**self._shared("Scoop"), centre=_triple(place), half=(half, half, half)))
         elif kind == POINTED["lift-off"]:
-            self._put(LiftOffCut(**self._shared("Lift-off"), region=self.region_at(place)))
+            # what an outline shaves off the body beside the ornament belongs to the body
+            self._put(LiftOffCut(**self._shared("Lift-off"), region=self.region_at(place), crumbs="neighbour"))
         elif kind == "cut reach" and state.cut is not None:
             region = self.region_at(place)
             self.change("bound a cut by a region", reach=RegionReach(region=region, margin=max(0.01 * size, 0.5)))

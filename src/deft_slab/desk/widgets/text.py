@@ -41,7 +41,8 @@ def overhang(angle: float, counted_from: str) -> str:
 
 
 def box(size: tuple[float, float, float]) -> str:
-    return " × ".join(f"{value:.0f}" for value in size) + " mm"
+    digits = 0 if max(size) >= 10 else 1
+    return " × ".join(f"{value:.{digits}f}" for value in size) + " mm"
 
 
 def any_box(size: tuple[float, float, float]) -> str:

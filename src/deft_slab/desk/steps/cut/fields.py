@@ -78,9 +78,9 @@ def _region_fields() -> list[Field]:
         return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
 
     return [
-        Field("Up to creases of", "Where the region ends: at edges that bend by so much.", "°",
+        Field("Creases of", "Where the region ends: at edges that bend by so much.", "°",
               lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
-        Field("No farther than", "From where it was picked; 0: as far as it goes.", "mm",
+        Field("Farthest", "From where it was picked; 0: as far as it goes.", "mm",
               lambda cut: cut.region.reach, changed("reach"), 0),
     ]  # fmt: skip
 
