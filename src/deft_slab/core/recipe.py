@@ -30,6 +30,10 @@ _TOUCHING = 1e-3
 """mm: faces of one cut that lie this near to each other touch; those of a loop are a tenth of that apart."""
 
 
+_EXACT = 1e-9
+"""Share of the volume of a part by which a piece may differ from the sum of what was joined to it."""
+
+
 @dataclass(frozen=True, eq=False)
 class Stage:
     """What there is after a cut. touched : numbers of the parts that the cut has made"""
@@ -135,7 +139,8 @@ def _dealt_with(
 ) -> tuple[float, list[tuple[int, Solid, bool]]]:
     """(mm3 set aside, (side, solid, is a crumb) of the pieces) with crumbs kept, dropped, or given to whom they touch.
 
-    With a kerf nothing touches; crumbs that were to be given away, and touch nobody, are kept.
+    With a kerf nothing touches; crumbs that were to be given away, and touch nobody or cannot be joined exactly, are
+    kept.
     """
     if cut.crumbs == "drop":
         kept = [(side, body, False) for i, (side, body, _) in enumerate(pieces) if i not in small]
@@ -149,16 +154,16 @@ def _dealt_with(
         corners, taker = max(touching, default=(0, -1))
         if corners > 0:
             takers.setdefault(taker, []).append(i)
-    given = {i for crumbs in takers.values() for i in crumbs}
-    found = []
-    for k, (side, body, _) in enumerate(pieces):
-        if k in given:
-            continue
-        if k in takers:
-            left = [other for n, (_, other, _) in enumerate(pieces) if n != k and n not in takers[k]]
-            body = given_to(whole, left, pieces[takers[k][0]][1])
-        found.append((side, body, k in small))
-    return 0.0, found
+    joined: dict[int, Solid] = {}
+    for k, crumbs in takers.items():
+        left = [other for n, (_, other, _) in enumerate(pieces) if n != k and n not in crumbs]
+        body = given_to(whole, left, pieces[crumbs[0]][1])
+        wanted = pieces[k][1].volume + sum(pieces[i][1].volume for i in crumbs)
+        # faces that lie in each other are told apart by rounding: what would not be exact is left as it is
+        if abs(body.volume - wanted) <= _EXACT * whole.volume:
+            joined[k] = body
+    given = {i for k in joined for i in takers[k]}
+    return 0.0, [(side, joined.get(k, body), k in small) for k, (side, body, _) in enumerate(pieces) if k not in given]
 
 
 def _contact(crumb: Solid, other: Solid) -> int:
