@@ -23,6 +23,7 @@ from deft_slab.core.cutting import (
     ScoopCut,
     StraightCut,
 )
+from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.marking import Region
@@ -41,11 +42,6 @@ REFUSED = "(refused)"
 KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "bodies")
 
 
-def _triple(values) -> tuple[float, float, float]:
-    x, y, z = (float(value) for value in values)
-    return x, y, z
-
-
 class _Dice:
     def __init__(self, solid: Solid, seed: int) -> None:
         self.rng, self.solid = np.random.default_rng(seed), solid
@@ -53,7 +49,7 @@ class _Dice:
     def place(self):
         """Somewhere in the box of the solid, or a little beside it."""
         low, high = self.solid.bounds
-        return _triple(low + self.rng.uniform(-0.1, 1.1, 3) * (high - low))
+        return triple(low + self.rng.uniform(-0.1, 1.1, 3) * (high - low))
 
     def corner(self):
         return self.solid.vertices[int(self.rng.integers(len(self.solid.vertices)))]
@@ -62,25 +58,25 @@ class _Dice:
         """Any; often along an axis, or a facet's normal, where cuts coincide with what is there."""
         kind = self.rng.integers(3)
         if kind == 0:
-            return _triple(np.eye(3)[int(self.rng.integers(3))])
+            return triple(np.eye(3)[int(self.rng.integers(3))])
         if kind == 1:
             normal = self.solid.normals[int(self.rng.integers(len(self.solid.normals)))]
             if np.linalg.norm(normal) > 0.5:
-                return _triple(normal)
+                return triple(normal)
         vector = self.rng.normal(size=3)
-        return _triple(vector / np.linalg.norm(vector))
+        return triple(vector / np.linalg.norm(vector))
 
     def turn(self) -> Tilt:
         return Tilt.of(*self.rng.normal(size=4)) if self.rng.random() < 0.6 else Tilt()
 
     def half(self):
-        return _triple(self.rng.uniform(0.05, 0.6, 3) * self.solid.size + 1e-3)
+        return triple(self.rng.uniform(0.05, 0.6, 3) * self.solid.size + 1e-3)
 
     def region(self) -> Region:
         if self.rng.random() < 0.3:
-            return Region(shape="grown", places=(_triple(self.corner()),), limit=float(self.rng.uniform(5, 60)),
+            return Region(shape="grown", places=(triple(self.corner()),), limit=float(self.rng.uniform(5, 60)),
                           reach=float(0.3 * self.solid.diagonal))  # fmt: skip
-        return Region(shape="ball", places=(_triple(self.corner()),), half=self.half())
+        return Region(shape="ball", places=(triple(self.corner()),), half=self.half())
 
     def reach(self):
         kind = int(self.rng.integers(8))
@@ -90,7 +86,7 @@ class _Dice:
             at = np.array(self.place())
             turns = np.sort(self.rng.uniform(0, 2 * np.pi, 6))
             ring = 0.3 * self.solid.diagonal * np.stack([np.cos(turns), np.sin(turns), 0 * turns], axis=1)
-            return OutlineReach(points=tuple(_triple(at + one) for one in ring), view=(0.0, 0.0, -1.0))
+            return OutlineReach(points=tuple(triple(at + one) for one in ring), view=(0.0, 0.0, -1.0))
         if kind == 2:
             return RegionReach(region=self.region(), margin=float(0.02 * self.solid.diagonal + 0.1))
         return None
@@ -112,7 +108,7 @@ class _Dice:
                 normal = np.array(self.direction())
                 # often exactly through a corner
                 at = self.corner() if rng.random() < 0.5 else np.array(self.place())
-                return StraightCut(**shared, normal=_triple(normal), offset=float(normal @ at))
+                return StraightCut(**shared, normal=triple(normal), offset=float(normal @ at))
             case "block":
                 x = self.walls(low[0], high[0]) or (float(low[0] + high[0]) / 2,)
                 y = tuple(self.walls(low[1], high[1]) for _ in range(len(x) + 1))
@@ -130,7 +126,7 @@ class _Dice:
                 at, turn = np.array(self.place()), self.turn().rotation
                 ring = np.stack([np.cos(turns), np.sin(turns), 0.1 * np.cos(2 * turns)], axis=1) * radius
                 shared["reach"] = None
-                return BentCut(**shared, line=tuple(_triple(at + turn @ one) for one in ring), closed=True)
+                return BentCut(**shared, line=tuple(triple(at + turn @ one) for one in ring), closed=True)
             case "scoop":
                 shape = str(rng.choice(["ball", "round-ended", "region"]))
                 region = {"region": self.region()} if shape == "region" else {}

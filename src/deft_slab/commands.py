@@ -24,12 +24,12 @@ from .core.judge.figures import measure
 from .core.judge.tilts import down_to_rotation, set_down, unit
 from .core.judge.walls import thickness, thinnest
 from .core.mend.mended import advised
-from .core.outcome import MendReport, Outcome
+from .core.outcome import MendReport, Outcome, Piece
 from .core.plan import UNITS, Guest, Mending, Plan, Recipe, read_recipe
 from .core.printer import Printer, default_printer, read_printer, shipped_printers
 from .core.search.figures import sweep
 from .core.search.found import CutWishes, MapFigures
-from .core.search.places import SWEEP_PLACES, CutSubject, cut_subject, swept
+from .core.search.places import SWEEP_PLACES, cut_subject, swept
 from .core.search.proposals import MOST_PROPOSALS, proposed_plans
 from .core.search.tilts import seats_worth_trying
 from .core.search.weighing import PRESETS
@@ -139,12 +139,14 @@ def _printer(name: str | None) -> Printer:
 
 
 def _opened(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
-    """The file, and a plan with its size as wished."""
+    """The file, and a plan with its size, and mending, as wished."""
     opened = open_file(arguments.file, fineness=arguments.fineness)
     plan = Plan(
         model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,
         mirror=arguments.mirror,
     )  # fmt: skip
+    if getattr(arguments, "mend", False):
+        plan = plan.changed(mending=advised(opened.model.solid))
     return opened, plan.changed(stretch=tuple(arguments.stretch))
 
 
@@ -152,8 +154,6 @@ def _measure(arguments: argparse.Namespace) -> dict[str, object]:
     rotation = down_to_rotation(unit(arguments.down, "down direction"))
     printer = _printer(arguments.printer)
     opened, plan = _opened(arguments)
-    if arguments.mend:
-        plan = plan.changed(mending=advised(opened.model.solid))
     solid, report = Workshop(opened.model, arguments.spread).mended(plan)
     found = measure(solid, rotation, threshold=arguments.theta, printer=printer, exposed=exposure(solid))
     seated = set_down(solid.vertices, rotation)
@@ -205,8 +205,7 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
 def _tilt(arguments: argparse.Namespace) -> dict[str, object]:
     printer = _printer(arguments.printer)
     opened, plan = _opened(arguments)
-    mending = advised(opened.model.solid) if arguments.mend else Mending()
-    plan = plan.changed(threshold=arguments.theta, lift=arguments.lift, mending=mending)
+    plan = plan.changed(threshold=arguments.theta, lift=arguments.lift)
     workshop = Workshop(opened.model, arguments.spread)
     subject = workshop.subject(plan, 0)
     exposed = workshop.exposed_piece(plan, 0)
@@ -271,8 +270,7 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = _recipe(arguments)
     printer = _printer(arguments.printer)
     opened, plan = _opened(arguments)
-    mending = advised(opened.model.solid) if arguments.mend else Mending()
-    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces, mending=mending)
+    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces)
     outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer)
     for cut in recipe.cuts:
         if cut.on and not outcome.cuts[cut.id].parts:
@@ -282,13 +280,8 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
             )
     write_stls(outcome.pieces, arguments.out)
     write_3mf(outcome.pieces, printer, opened.model.name, arguments.out / "pieces.3mf")
-    pieces = [
-        {"name": piece.name, "file": file_name(piece), "down": piece.seat.down, "fits": piece.fit.fits}
-        | piece.figures.as_dict()
-        for piece in outcome.pieces
-    ]
     return {
-        "pieces": pieces,
+        "pieces": [{"file": file_name(piece)} | _piece_figures(piece) for piece in outcome.pieces],
         "cuts": [_cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
         "notes": list(outcome.notes),
         "volume_before_mm3": outcome.volume_before_mm3,
@@ -300,6 +293,12 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
     }
 
 
+def _piece_figures(piece: Piece) -> dict[str, object]:
+    return {
+        "name": piece.name, "down": piece.seat.down, "fits": piece.fit.fits, "seat": piece.seat_kind
+    } | piece.figures.as_dict()  # fmt: skip
+
+
 def _cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
     seam, report = outcome.seams[cut.id], outcome.cuts[cut.id]
     return {
@@ -309,18 +308,12 @@ def _cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _cut_subject(arguments: argparse.Namespace) -> tuple[Workshop, Plan, CutSubject]:
-    printer = _printer(arguments.printer)
-    opened, plan = _opened(arguments)
-    mending = advised(opened.model.solid) if arguments.mend else Mending()
-    plan = plan.changed(threshold=arguments.theta, mending=mending)
-    workshop = Workshop(opened.model, arguments.spread)
-    return workshop, plan, cut_subject(workshop, plan, 0, printer)
-
-
 def _sweep(arguments: argparse.Namespace) -> dict[str, object]:
     normal = unit(arguments.normal, "cut normal")
-    _, _, subject = _cut_subject(arguments)
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    workshop = Workshop(opened.model, arguments.spread)
+    subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer)
     found = swept(subject, normal, spread=arguments.spread, places=arguments.places)
     places = [
         {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),
@@ -332,19 +325,17 @@ def _sweep(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _propose(arguments: argparse.Namespace) -> dict[str, object]:
-    workshop, plan, subject = _cut_subject(arguments)
+    printer = _printer(arguments.printer)
+    opened, plan = _opened(arguments)
+    plan = plan.changed(threshold=arguments.theta)
+    workshop = Workshop(opened.model, arguments.spread)
     wishes = CutWishes(pieces=arguments.pieces, exactly=True, seam_limit=arguments.seam_limit)
-    printer = subject.printer
     plans = proposed_plans(workshop, plan, printer, wishes, spread=arguments.spread)
     found = []
     for plan_ in plans[: arguments.top]:
         outcome = workshop.evaluate(plan_, printer)
         recipe = Recipe(cuts=plan_.recipe, pieces=plan_.pieces)
-        pieces = [
-            {"name": piece.name, "down": piece.seat.down, "fits": piece.fit.fits, "seat": piece.seat_kind}
-            | piece.figures.as_dict()
-            for piece in outcome.pieces
-        ]
+        pieces = [_piece_figures(piece) for piece in outcome.pieces]
         totals = outcome.totals
         found.append({
             "recipe": json.loads(recipe.model_dump_json()), "support_volume_mm3": totals.support_volume_mm3,

@@ -64,12 +64,12 @@ def test_a_place_scored_by_columns_is_the_cut_that_is_made(name, normal, share):
     offset = float(along.min() + share * np.ptp(along))
     assume(np.abs(along - offset).min() > 0.01)  # else it is chance which side a face in the plane falls to
     exposed = np.full(len(solid.triangles), 0.5)
-    found = every_place(solid, unit, np.array([offset]), 45.0, unmarked(len(solid.triangles)), exposed, 128)
+    found = every_place(solid, unit, np.array([offset]), 45.0, unmarked(len(solid.triangles)), exposed, 320)
     ahead, behind = sides(solid, unit, offset)
     whole = sketch(solid, np.eye(3), 45.0, 128).support_volume_mm3 + 0.02 * solid.volume
     for n, (half, sign) in enumerate(((ahead, 1), (behind, -1))):
         assert found.volume[n, 0] == pytest.approx(half.volume, rel=0.05, abs=0.004 * solid.volume)
-        ways = [sketch(half, down_to_rotation(sign * way * unit), 45.0, 192).support_volume_mm3 for way in (-1, 1)]
+        ways = [sketch(half, down_to_rotation(sign * way * unit), 45.0, 320).support_volume_mm3 for way in (-1, 1)]
         nearest = min(ways, key=lambda one: abs(one - found.support[n, 0]))
         assert found.support[n, 0] == pytest.approx(nearest, rel=0.06, abs=0.02 * whole)
     seam = seam_of([ahead], 0, exposed)

@@ -22,7 +22,7 @@ from .cutting import (
     ScoopCut,
     StraightCut,
 )
-from .documents import Triple
+from .documents import Triple, triple
 from .marking import Region
 from .tilt import Tilt
 
@@ -104,17 +104,17 @@ class _Carried:
         self.size = float(abs(np.linalg.det(matrix)) ** (1 / 3))
 
     def points(self, places: Iterable[Triple]) -> tuple[Triple, ...]:
-        return tuple(_triple(self.matrix @ np.array(place) + self.shift) for place in places)
+        return tuple(triple(self.matrix @ np.array(place) + self.shift) for place in places)
 
     def direction(self, direction: Triple) -> Triple:
         moved = self.matrix @ np.array(direction)
-        return _triple(moved / np.linalg.norm(moved))
+        return triple(moved / np.linalg.norm(moved))
 
     def plane(self, normal: Floats, offset: float) -> tuple[Triple, float]:
         """n . p = d becomes m . q = d / |n M^-1| + m . t, with m the unit vector along n M^-1."""
         row = normal @ np.linalg.inv(self.matrix)
         length = float(np.linalg.norm(row))
-        return _triple(row / length), offset / length + float(row / length @ self.shift)
+        return triple(row / length), offset / length + float(row / length @ self.shift)
 
     def axes(self, turn: Tilt) -> tuple[Tilt, Floats, tuple[bool, bool, bool], Floats]:
         """(turn of the moved axes, (3,) how much longer each is, which were turned round so that they stay a
@@ -133,12 +133,12 @@ class _Carried:
     def box(self, centre: Triple, half: Triple, turn: Tilt) -> dict[str, Any]:
         turned, scale, _, _ = self.axes(turn)
         return {
-            "centre": self.points([centre])[0], "half": _triple(scale * np.array(half)), "turn": turned
+            "centre": self.points([centre])[0], "half": triple(scale * np.array(half)), "turn": turned
         }  # fmt: skip
 
     def region(self, region: Region) -> Region:
         facing = tuple(self.plane(np.array(one), 0.0)[0] for one in region.facing)
-        half = _triple(np.abs(self.matrix) @ np.array(region.half))
+        half = triple(np.abs(self.matrix) @ np.array(region.half))
         return region.model_copy(update={
             "places": self.points(region.places), "facing": facing, "half": half, "reach": region.reach * self.size,
         })  # fmt: skip
@@ -163,8 +163,3 @@ def mirrored(cut: Cut, normal: Floats, offset: float) -> Cut:
     """A cut mirrored at the plane normal . p = offset; normal of length 1."""
     matrix = np.eye(3) - 2.0 * np.outer(normal, normal)
     return carried(cut, matrix, 2.0 * offset * normal)
-
-
-def _triple(vector: Floats) -> Triple:
-    x, y, z = (float(value) for value in vector)
-    return x, y, z

@@ -92,6 +92,16 @@ class _Cut(Document):
     crumbs: Literal["keep", "neighbour", "drop"] = "keep"
     reach: Reach | None = None
 
+    @property
+    def two_sided(self) -> bool:
+        """Whether its sides are +1 and -1, and not numbers of cells or bodies."""
+        return True
+
+    @property
+    def bounded(self) -> bool:
+        """Whether it stops at a place; one that only meets some pieces does not."""
+        return self.reach is not None and self.reach.kind != "piece"
+
 
 class StraightCut(_Cut):
     """A flat cut: points p with normal . p = offset."""
@@ -132,6 +142,10 @@ class BlockCut(_Cut):
         if not any((self.x, *self.y, *self.z)):
             raise ValueError("a block cut needs a wall")
         return self
+
+    @property
+    def two_sided(self) -> bool:
+        return False
 
     def y_of(self, slab: int) -> tuple[float, ...]:
         return self.y[slab if len(self.y) > 1 else 0]
@@ -211,6 +225,10 @@ class BodiesCut(_Cut):
     """What does not hang together becomes pieces of its own."""
 
     kind: Literal["bodies"] = "bodies"
+
+    @property
+    def two_sided(self) -> bool:
+        return False
 
 
 Cut = Annotated[

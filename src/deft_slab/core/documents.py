@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, StringConstraints
@@ -13,6 +14,12 @@ Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
 
 class Document(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def triple(values: Iterable[float]) -> Triple:
+    """Three numbers of any kind as plain ones."""
+    x, y, z = (float(value) for value in values)
+    return x, y, z
 
 
 def of_length_one(vector: Triple, what: str) -> Triple:

@@ -16,7 +16,7 @@ from .groups import Part
 from .marking import Region
 from .outcome import CutReport
 from .shape.bodies import bodies_of
-from .shape.cuts import bounded, given_to, parted
+from .shape.cuts import given_to, parted
 from .shape.leaving import leaves_freely, lift_direction
 from .shells import CRUMB_SHARE, CRUMB_SIZE
 from .solid import Solid
@@ -97,10 +97,10 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
 
 def _leaving(cut: Cut, number: int, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
     """(the way in which the side +1 of a cut comes off, whether its own face stands against that)."""
-    if isinstance(cut, StraightCut) and not bounded(cut):
+    if isinstance(cut, StraightCut) and not cut.bounded:
         return cut.normal, False
     leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
-    if cut.kind in ("block", "bodies") or not leaving:
+    if not cut.two_sided or not leaving:
         return None, False
     direction, free = lift_direction(leaving, -1 - number)
     x, y, z = (float(value) for value in direction)
@@ -111,7 +111,7 @@ def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
     """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For stand-ins: it makes
     some booleans."""
     lift = stage.report.lift
-    if lift is None or stage.report.catches or (isinstance(cut, StraightCut) and not bounded(cut)):
+    if lift is None or stage.report.catches or (isinstance(cut, StraightCut) and not cut.bounded):
         return stage.report.catches
     leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
     staying = [part.solid for part in stage.made if part.sides[-1].side != 1]

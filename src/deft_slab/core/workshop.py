@@ -190,7 +190,7 @@ class Workshop:
             if cut.id == cut_id
         )
 
-    def exposed_light(self, plan: Plan, number: int, subject: Subject, job: Job = QUIET) -> Floats:
+    def exposed_light(self, plan: Plan, subject: Subject, job: Job = QUIET) -> Floats:
         """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
         on its cut faces. Raises as ``evaluate``."""
         base = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
@@ -250,8 +250,7 @@ class Workshop:
         """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
         made = stage.made
         one_side = [part.solid for part in made if part.sides[-1].side == 1]
-        two_sided = cut.kind not in ("block", "bodies")
-        solids = one_side if two_sided else [part.solid for part in made]
+        solids = one_side if cut.two_sided else [part.solid for part in made]
         key = (
             "seam",
             tuple(part.key for part in made),
@@ -260,7 +259,7 @@ class Workshop:
             weighed,
             plan.marks if weighed == "show" else (),
         )
-        return self._once(key, lambda: seam_of(solids, number, exposed, 1.0 if two_sided else 0.5))
+        return self._once(key, lambda: seam_of(solids, number, exposed, 1.0 if cut.two_sided else 0.5))
 
     def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""

@@ -25,7 +25,7 @@ from ..core.cutting import (
     Side,
     StraightCut,
 )
-from ..core.documents import Triple
+from ..core.documents import Triple, triple
 from ..core.errors import DeftError
 from ..core.marking import Region
 from ..core.plan import Plan
@@ -39,7 +39,7 @@ Floats = NDArray[np.float64]
 
 KINDS: dict[str, tuple[str, str]] = {
     "straight": ("Straight", "A flat cut through the middle; move it by its handles or by figures."),
-    "block": ("Block", "Cells for a large prop: as many as its size needs for the bed, or equal parts."),
+    "block": ("Block", "Cells for a large prop: as many equal ones as its size needs for the bed."),
     "box": ("Box", "What lies in one free box."),
     "bent": ("Bent", "A smooth sheet along a line that you click on the model; a loop takes a limb off."),
     "scoop": ("Scoop", "A dish or sleeve around a feature: click where."),
@@ -103,14 +103,10 @@ class Cutting(QObject):
         that is straight and the last one, so that the map shows where else it could be; else of the selected piece."""
         state, plan = self._state, self._state.plan
         cut = state.cut
-        if isinstance(cut, StraightCut) and plan.recipe[-1].id == cut.id and (cut.reach is None or self._of_piece(cut)):
-            sides = cut.reach.sides if isinstance(cut.reach, PieceReach) else ()
-            return plan.changed(recipe=plan.recipe[:-1]), sides
+        if isinstance(cut, StraightCut) and plan.recipe[-1].id == cut.id and not cut.bounded:
+            return self._before(cut)
         piece = state.piece
         return plan, piece.sides if piece is not None and state.up_to_date else ()
-
-    def _of_piece(self, cut: Cut) -> bool:
-        return isinstance(cut.reach, PieceReach)
 
     @property
     def replaced(self) -> StraightCut | None:
@@ -237,7 +233,7 @@ class Cutting(QObject):
         found = self.turned
         if found is not None:
             normal, offset = found.normals[row, column], float(found.offsets[row, column])
-            self.change("turn a cut", normal=_triple(normal), offset=offset)
+            self.change("turn a cut", normal=triple(normal), offset=offset)
 
     def _ask_alike(self) -> None:
         state = self._state
@@ -310,8 +306,7 @@ class Cutting(QObject):
         """Takes the best place along the direction of the map that was clicked."""
         n = self.nearest(normal)
         k = self.best_place(n)
-        x, y, z = (float(value) for value in self.map.normals[n])
-        self.take("take a cut from the cut map", (x, y, z), float(self.map.offsets[n, k]))
+        self.take("take a cut from the cut map", triple(self.map.normals[n]), float(self.map.offsets[n, k]))
 
     def take_shown(self, shown: CutShown) -> None:
         self.take("take a cut from the list", shown.cut.normal, shown.cut.offset)
@@ -337,11 +332,11 @@ class Cutting(QObject):
         rotation = state.plan.tilt.rotation
         if kind == "straight":
             normal = rotation.T @ np.array([0.0, 0.0, 1.0])
-            self._put(StraightCut(**shared, normal=_triple(normal), offset=float(normal @ middle)))
+            self._put(StraightCut(**shared, normal=triple(normal), offset=float(normal @ middle)))
         elif kind == "block":
             self._put(self.block_for_bed())
         elif kind == "box":
-            self._put(BoxCut(**shared, centre=_triple(middle), half=_triple(0.25 * (high - low))))
+            self._put(BoxCut(**shared, centre=triple(middle), half=triple(0.25 * (high - low))))
         else:
             self._put(BodiesCut(**shared))
 
@@ -358,22 +353,19 @@ class Cutting(QObject):
         solids = [piece.solid for piece in self._state.pieces]
         return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
 
-    def block_for_bed(self, parts: tuple[int, int, int] | None = None) -> BlockCut:
-        """Cells along the model's own axes: so many equal ones along each, or as many as fit the printer."""
+    def block_for_bed(self) -> BlockCut:
+        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
         low, high = self._box()
         size = high - low
-        if parts is None:
-            room = sorted(min(value, 1e6) * _BEDS for value in self._state.printer.room)
-            # the longest side of a cell may be as long as the longest of the printer
-            order = np.argsort(size)
-            counts = np.ones(3, int)
-            for place, axis in enumerate(order):
-                counts[axis] = int(np.ceil(size[axis] / room[place]))
-            if counts.prod() == 1:
-                counts[int(np.argmax(size))] = 2
-            parts = (int(counts[0]), int(counts[1]), int(counts[2]))
+        room = sorted(min(value, 1e6) * _BEDS for value in self._state.printer.room)
+        counts = np.ones(3, int)
+        # the longest side of a cell may be as long as the longest of the printer
+        for place, axis in enumerate(np.argsort(size)):
+            counts[axis] = int(np.ceil(size[axis] / room[place]))
+        if counts.prod() == 1:
+            counts[int(np.argmax(size))] = 2
         walls = [
-            tuple(float(low[axis] + size[axis] * k / parts[axis]) for k in range(1, parts[axis])) for axis in range(3)
+            tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
         ]
         return BlockCut(**self._shared("Block"), x=walls[0], y=(walls[1],), z=(walls[2],))
 
@@ -389,7 +381,7 @@ class Cutting(QObject):
         size = float(np.linalg.norm(high - low))
         if kind == POINTED["scoop"]:
             half = 0.08 * size
-            self._put(ScoopCut(**self._shared("Scoop"), centre=_triple(place), half=(half, half, half)))
+            self._put(ScoopCut(**self._shared("Scoop"), centre=triple(place), half=(half, half, half)))
         elif kind == POINTED["lift-off"]:
             # what an outline shaves off the body beside the ornament belongs to the body
             self._put(LiftOffCut(**self._shared("Lift-off"), region=self.region_at(place), crumbs="neighbour"))
@@ -410,7 +402,7 @@ class Cutting(QObject):
     def region_at(self, place: Floats) -> Region:
         """The smooth region around a place, up to the crease that Tilt's marks use, no farther than a quarter of it."""
         low, high = self._box()
-        return Region(shape="grown", places=(_triple(place),), limit=self._state.marker.crease,
+        return Region(shape="grown", places=(triple(place),), limit=self._state.marker.crease,
                       reach=0.25 * float(np.linalg.norm(high - low)))  # fmt: skip
 
     def end_line(self, *, closed: bool) -> None:
@@ -422,8 +414,8 @@ class Cutting(QObject):
             state.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
             return
         view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        cut = BentCut(**self._shared("Bent"), line=tuple(_triple(point) for point in line), closed=closed,
-                      view=_triple(view / np.linalg.norm(view)))  # fmt: skip
+        cut = BentCut(**self._shared("Bent"), line=tuple(triple(point) for point in line), closed=closed,
+                      view=triple(view / np.linalg.norm(view)))  # fmt: skip
         self._put(cut)
 
     def change(self, did: str, **update: object) -> None:
@@ -519,7 +511,7 @@ class Cutting(QObject):
             sides = tuple(side for side in state.piece.sides if side.cut != cut.id)
             self.change("bound a cut by a piece", reach=PieceReach(sides=sides) if sides else None)
         elif kind == "box":
-            self.change("bound a cut by a box", reach=BoxReach(centre=_triple(middle), half=_triple(0.5 * half)))
+            self.change("bound a cut by a box", reach=BoxReach(centre=triple(middle), half=triple(0.5 * half)))
         elif kind == "region":
             state.pointing.begin("cut reach")
         elif kind == "outline":
@@ -535,7 +527,7 @@ class Cutting(QObject):
             state.told.emit("An outline needs three points.\nClick more of them on the model.")
             return
         view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        reach = OutlineReach(points=tuple(_triple(one) for one in line), view=_triple(view / np.linalg.norm(view)))
+        reach = OutlineReach(points=tuple(triple(one) for one in line), view=triple(view / np.linalg.norm(view)))
         self.change("bound a cut by an outline", reach=reach)
 
     # settling
@@ -586,8 +578,3 @@ def _same_place(cut: Cut, other: Cut) -> bool:
         return bool(np.abs(apart).max() < 1e-3 and abs(cut.offset - sign * other.offset) < 0.1)
     ours, theirs = (getattr(one, "centre", None) or getattr(one, "line", None) for one in (cut, other))
     return ours is not None and np.shape(ours) == np.shape(theirs) and bool(np.allclose(ours, theirs, atol=0.1))
-
-
-def _triple(vector: Floats) -> Triple:
-    x, y, z = (float(value) for value in vector)
-    return x, y, z

@@ -46,7 +46,7 @@ from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.search.figures import sweep
 from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, Turned, WorthTrying
-from ..core.search.places import CutSubject, cut_map, cut_subject, half_sphere, likely_normals, swept, turned
+from ..core.search.places import CutSubject, cut_map, half_sphere, likely_normals, swept, turned
 from ..core.search.proposals import proposals
 from ..core.search.settling import settled
 from ..core.search.tilts import leaning, seats_worth_trying
@@ -75,7 +75,7 @@ class Bench:
         self._guests: dict[str, Solid] = {}
         self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
         self._looked: tuple[object, MapFigures] | None = None
-        self._to_cut: CutSubject | None = None
+        self._to_cut: tuple[object, CutSubject] | None = None
 
     def open(self, path: Path, fineness: float, job: Job) -> Fetched:
         """Raises UnreadableFile, Cancelled."""
@@ -217,14 +217,12 @@ class Bench:
         """The piece of a plan on some sides of its cuts (the first one, where none is), as something to be parted."""
         workshop = self._workshop(plan)
         number = workshop.piece_on(plan, sides, job.part(0.0, 0.3))
-        subject = cut_subject(workshop, plan, number, printer, job.part(0.3, 1.0))
-        kept = self._to_cut
-        if kept is not None and kept.subject.light is subject.subject.light and kept.printer == printer:
-            same = kept.subject.marks.bits.tobytes() == subject.subject.marks.bits.tobytes()
-            if same and kept.subject.threshold == subject.subject.threshold:
-                return number, kept  # its poses are rastered already
-        self._to_cut = subject
-        return number, subject
+        subject = workshop.subject(plan, number, job.part(0.3, 0.7))
+        key = (_judged(subject, printer), plan.audience, subject.stood.tobytes(), subject.now)
+        if self._to_cut is None or self._to_cut[0] != key:
+            exposed = workshop.exposed_light(plan, subject, job.part(0.7, 1.0))
+            self._to_cut = (key, CutSubject(subject, exposed, printer))
+        return number, self._to_cut[1]  # its poses are rastered once
 
     def cut_round(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], round_number: int, job: Job) -> CutMap:
         """Figures of planes through a piece, more in the second round. Raises Cancelled, OpenSurface, CutFailed."""

@@ -14,7 +14,7 @@ from .base import LEAST_BASE_AREA, LEAST_BASE_SHARE
 from .columns import Columns, column_field
 from .marks import Marked
 from .overhang import soft_rule
-from .seats import UNFLAT_FACTOR, UNFLAT_SHARE
+from .seats import seat_price
 from .tilts import down_to_rotation
 
 Floats = NDArray[np.float64]
@@ -27,7 +27,9 @@ class Places:
     The first row of what has two is the side that the normal points to. Seats: the better of the cut face down and up.
     normal : (3,) unit, model frame; offsets : of the planes
     support, overhang, volume : (2, k); flat : (2, k) bool, by the area of the base
-    price : (2, k) see ``seat_price``; reach : (2, k) mm, how far each side goes along the normal
+    price : (2, k) see ``seat_price``; longest : (2, k) mm, longest side of the smallest box around it on its cut face
+    cut_area, seam, in_sight, on_show : mm2 and mm, of the cut
+    fits : (2, k) whether it fits the printer so, turned by some multiple of 15 degrees
     """
 
     normal: Floats
@@ -48,9 +50,9 @@ class Places:
         return len(self.offsets)
 
 
-def prices(support: Floats, flat: NDArray[np.bool_], volume: Floats) -> Floats:
-    """``seat_price`` of many seats at once."""
-    return np.asarray(np.where(flat, support, UNFLAT_FACTOR * support + UNFLAT_SHARE * volume))
+def flat_by_base(base: Floats, shadow: Floats) -> NDArray[np.bool_]:
+    """Which sides sit flat, as far as the area of their base tells. base, shadow : mm2 that rest, that are covered"""
+    return np.asarray(base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow))
 
 
 def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
@@ -90,8 +92,8 @@ def every_place(
     seam = plane_kernels.seam_sums(
         along, solid.vertices, solid.triangles, exposed, marks.show.astype(np.float64), cosine, first, step, count
     )  # fmt: skip
-    flat = base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * np.repeat(shadow, 2, axis=0))
-    price = prices(support, flat, np.repeat(volume, 2, axis=0))
+    flat = flat_by_base(base, np.repeat(shadow, 2, axis=0))
+    price = seat_price(support, flat, np.repeat(volume, 2, axis=0))
     ways = price.reshape(2, 2, count)
     better = np.argmin(ways, axis=1)[:, None]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from ..progress import QUIET, Job, Spread
@@ -42,9 +42,10 @@ class Candidate:
     kind: str
 
 
-def seat_price(support: float, flat: bool, volume: float) -> float:
-    """What seats are sorted by, mm3: the support volume, dearer where the piece does not sit flat."""
-    return support if flat else UNFLAT_FACTOR * support + UNFLAT_SHARE * volume
+def seat_price(support: ArrayLike, flat: ArrayLike, volume: ArrayLike) -> Floats:
+    """What seats are sorted by, mm3: the support volume, dearer where it does not sit flat. Of one or of many."""
+    dearer = UNFLAT_FACTOR * np.asarray(support) + UNFLAT_SHARE * np.asarray(volume)
+    return np.asarray(np.where(flat, support, dearer))
 
 
 def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) -> list[Floats]:
@@ -144,7 +145,7 @@ def best_seat(
 
     def look(candidate: Candidate) -> Seat:
         found = sketch(solid, candidate.rotation, threshold, cells, marks=marks)
-        price = seat_price(found.support_volume_mm3, found.sits_flat, abs(solid.volume))
+        price = float(seat_price(found.support_volume_mm3, found.sits_flat, abs(solid.volume)))
         return Seat(
             candidate.down, candidate.rotation, candidate.kind, found.support_volume_mm3, price, found.sits_flat
         )

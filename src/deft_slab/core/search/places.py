@@ -10,10 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..judge.base import LEAST_BASE_AREA, LEAST_BASE_SHARE
 from ..judge.exposure import spread_directions
-from ..judge.parting import Places, Posed, every_place, parted, posed, prices
-from ..judge.seats import SPREAD_SEATS, candidates
+from ..judge.parting import Places, Posed, every_place, flat_by_base, parted, posed
+from ..judge.seats import SPREAD_SEATS, candidates, seat_price
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -85,14 +84,13 @@ class CutSubject:
         """(2, p) price and support of both sides of a plane in each pose. volume : (2,) mm3 of the sides"""
         found = np.stack([parted(pose, self.light, normal, offset, self.subject.threshold) for pose in poses], axis=2)
         support, _, base, shadow = found.transpose(1, 0, 2)
-        flat = base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow)
-        return prices(support, flat, volume[:, None]), support
+        return seat_price(support, flat_by_base(base, shadow), volume[:, None]), support
 
 
 def cut_subject(workshop: Workshop, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
     """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Workshop.evaluate``."""
     subject = workshop.subject(plan, number, job.part(0.0, 0.5))
-    return CutSubject(subject, workshop.exposed_light(plan, number, subject, job.part(0.5, 1.0)), printer)
+    return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer)
 
 
 def half_sphere(count: int) -> Floats:
@@ -232,6 +230,6 @@ def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
         k
         for k in range(1, len(values) - 1)
         if np.isfinite(values[k]) and values[k] == values[max(k - reach, 0) : k + reach + 1].min()
-        and (k == 0 or values[k] < values[k - 1])
+        and values[k] < values[k - 1]
     ]  # fmt: skip
     return tuple(sorted(found, key=lambda k: values[k])[:most])

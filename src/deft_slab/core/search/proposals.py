@@ -1,8 +1,8 @@
 """Proposals: the cuts that are not beaten in both support left and seam in sight, measured on the full mesh.
 
 In steps that get dearer and fewer: the cut map scores some 16,000 places by their columns; 160 of them, over all
-amounts of seam in sight, are tried in free poses; the best of these are followed in their neighbourhood; some 40 are
-really made on the stand-in; at most a dozen on the full mesh.
+amounts of seam in sight, are tried in free poses; the best of these are followed in their neighbourhood; 32 are really
+made on the stand-in; at most ten on the full mesh.
 """
 
 from __future__ import annotations

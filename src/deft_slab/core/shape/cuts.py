@@ -80,7 +80,7 @@ def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manif
     if isinstance(cut, BentCut) and cut.closed:
         return _around_limb(solid, cut)
     whole, half = solid.manifold, cut.kerf / 2
-    if isinstance(cut, StraightCut) and not bounded(cut):
+    if isinstance(cut, StraightCut) and not cut.bounded:
         ahead, behind, kerf = _at_plane(whole, np.array(cut.normal), cut.offset, half)
         return [(1, ahead), (-1, behind)], kerf
     side = 1
@@ -92,7 +92,7 @@ def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manif
             made = half_space(solid, side * np.array(cut.normal), side * cut.offset - grow)
         else:
             made = cutter(solid, cut, picked, grow)
-        return made ^ _reached(solid, cut, picked, grow) if bounded(cut) else made
+        return made ^ _reached(solid, cut, picked, grow) if cut.bounded else made
 
     within = body(-half)
     if half == 0:
@@ -100,11 +100,6 @@ def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manif
     around = body(half)
     within = within ^ around  # drawn on grids of their own, the smaller one may stick out by a hair
     return [(side, whole ^ within), (-side, whole - around)], float((whole ^ (around - within)).volume())
-
-
-def bounded(cut: Cut) -> bool:
-    """Whether a cut stops at a place; one that only meets some pieces does not."""
-    return cut.reach is not None and cut.reach.kind != "piece"
 
 
 def _reached(solid: Solid, cut: Cut, picked: Picked, grow: float) -> manifold3d.Manifold:
@@ -156,7 +151,7 @@ def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int,
     inside, rest = solid.manifold, None
     half = cut.kerf / 2
     kerf: list[float] = []
-    if bounded(cut):
+    if cut.bounded:
         within, around = (_reached(solid, cut, picked, grow) for grow in (-half, half))
         within = within ^ around
         inside, rest = solid.manifold ^ within, solid.manifold - around

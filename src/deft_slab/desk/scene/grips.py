@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut
+from ...core.documents import triple
 
 Floats = NDArray[np.float64]
 
@@ -111,14 +112,9 @@ def grips_of(cut: Cut) -> dict[str, Floats]:
 def pulled(cut: Cut, grip: str, place: Floats) -> dict[str, Any]:
     """What changes of a cut when a grip is dragged to a place."""
     if grip == "middle":
-        return {"centre": _triple(place)}
+        return {"centre": triple(place)}
     number = int(grip.split()[1])
     if grip.startswith("size"):
         along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
         return {"half": (*cut.half[:number], max(abs(along), 0.5), *cut.half[number + 1 :])}
-    return {"line": (*cut.line[:number], _triple(place), *cut.line[number + 1 :])}
-
-
-def _triple(place: Floats) -> tuple[float, float, float]:
-    x, y, z = (float(value) for value in place)
-    return x, y, z
+    return {"line": (*cut.line[:number], triple(place), *cut.line[number + 1 :])}

@@ -79,7 +79,7 @@ class SweepChart(_Chart):
         tip = "Figures against the place of this cut. Drag in it to move the cut; ▾ are valleys."
         super().__init__("Sweep of the selected cut", tip, 118)
         self._offsets: Floats = np.empty(0)
-        self._start = self._now = 0.0
+        self._now = 0.0
         self._curves: tuple[Curve, ...] = ()
         self._valleys: tuple[int, ...] = ()
         self._barred: NDArray[np.bool_] = np.empty(0, np.bool_)

@@ -107,7 +107,7 @@ class WherePanel(Panel):
 
     def _middle(self) -> np.ndarray:
         """(3, 3): the normal of a level cut to -z."""
-        return self._state.plan.tilt.rotation @ np.eye(3) if self._state.plan else np.eye(3)
+        return self._state.plan.tilt.rotation if self._state.plan else np.eye(3)
 
     def refresh(self) -> None:
         cutting = self._cutting
