@@ -195,7 +195,9 @@ def main() -> int:
             refused += 1
         elif problem:
             wrong += 1
-            print(f"{name}, recipe {number}: {problem}\n  {recipe.model_dump_json()}")
+            print(f"{name}, recipe {number}: {problem}\n  {recipe.model_dump_json()}", flush=True)
+        if number % 50 == 49:
+            print(f"{number + 1} of {wanted.count}", file=sys.stderr)
     print(f"{wanted.count} recipes, {sum(kinds.values())} cuts {dict(kinds)}: {refused} refused with words, "
           f"{wrong} wrong; the slowest took {slowest:.1f} s")  # fmt: skip
     return 1 if wrong else 0

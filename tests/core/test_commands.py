@@ -6,18 +6,36 @@ import json
 import math
 import subprocess
 import sys
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
+from io import StringIO
 from pathlib import Path
 
 import pytest
 import trimesh
 
+from deft_slab.cli import main
 from deft_slab.demo import MODELS, TROUBLED
 
 PROGRAM = Path(sys.executable).with_name("deft-slab")
 
 
-def call(*arguments: object) -> subprocess.CompletedProcess:
-    return subprocess.run([PROGRAM, *map(str, arguments)], capture_output=True, encoding="utf-8", check=False)
+@dataclass(frozen=True)
+class Done:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def call(*arguments: object) -> Done:
+    """In this process, since a new one spends three seconds on loading its libraries; test_a_process_of_its_own
+    calls the program itself."""
+    with redirect_stdout(StringIO()) as out, redirect_stderr(StringIO()) as err:
+        try:
+            code = main([str(one) for one in arguments])
+        except SystemExit as left:
+            code = int(left.code or 0)
+    return Done(code, out.getvalue(), err.getvalue())
 
 
 def answer(*arguments: object) -> dict:
@@ -43,6 +61,15 @@ def test_measure_gives_all_figures_in_mm(ball):
     assert found["closed"] is True
     assert found["size_mm"] == pytest.approx([2 * radius] * 3, rel=1e-3)
     assert found["volume_mm3"] == pytest.approx(4 / 3 * math.pi * radius**3, rel=0.01)
+
+
+def test_a_process_of_its_own(ball):
+    """What is printed there is what is said here, and a failure is one line and an exit code."""
+    for arguments in (("measure", ball, "--json"), ("measure", ball), ("measure", "nowhere.stl"), ("measure",)):
+        done = subprocess.run([PROGRAM, *map(str, arguments)], capture_output=True, encoding="utf-8", check=False)
+        said = call(*arguments)
+        assert (done.returncode, done.stdout) == (said.returncode, said.stdout)
+        assert done.stderr.splitlines()[-1:] == said.stderr.splitlines()[-1:]
 
 
 def test_size_is_in_the_bed_frame(tmp_path):
