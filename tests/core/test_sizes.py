@@ -16,8 +16,9 @@ from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_solid
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.base import fit, largest_scale
+from deft_slab.core.judge.edges import round_edge
 from deft_slab.core.judge.tilts import set_down
-from deft_slab.core.judge.walls import round_edge, thickness, thinnest
+from deft_slab.core.judge.walls import thickness, thinnest
 from deft_slab.core.outcome import Model
 from deft_slab.core.plan import Body, Guest, Mending, Plan, Project
 from deft_slab.core.printer import Printer, default_printer, read_printer, shipped_printers

@@ -9,11 +9,12 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from deft_slab.core.cutting import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
-from deft_slab.desk.cutting import KINDS
+from deft_slab.desk.placing import KINDS
 from deft_slab.desk.steps.cut.fields import fields_of, reach_fields
+from deft_slab.desk.widgets.parts import ClickRow
 from tests.desk.conftest import PATIENCE, words
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -151,7 +152,7 @@ def test_settling_shows_first_and_moves_on_consent(cut):
 
 
 def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
-    bed, cutting = cut.bed, cut.state.cutting
+    bed, placing = cut.bed, cut.state.placing
     bed.look_from("From the front")
     cut.qtbot.wait(150)
     pressed(cut, "+ Bent")
@@ -159,9 +160,9 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
               for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]  # fmt: skip
     for at in places:
         QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
-    assert len(cutting.line) == 4
+    assert len(placing.line) == 4
     QTest.keyClick(bed, Qt.Key.Key_Backspace)
-    assert len(cutting.line) == 3
+    assert len(placing.line) == 3
     QTest.keyClick(bed, Qt.Key.Key_Return)
     cut.settle()
     made = cut.state.cut
@@ -180,6 +181,97 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     cut.undo()
     cut.settle()
     assert cut.state.cut == made
+
+
+def test_points_of_a_line_go_to_creases_that_are_near(cut):
+    """The wings of the tee end in sharp edges: a click beside one puts the point on it, unless that is switched off."""
+    bed, placing = cut.bed, cut.state.placing
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+    pressed(cut, "+ Bent")
+    wait(cut, lambda: len(placing.creases) > 0)
+    edge = next(one for one in placing.creases if np.all(one[:, 1] == -10) and abs(one[0, 0] - one[1, 0]) > 40)
+    beside = edge.mean(axis=0) + [0, 0, -1.0 if edge[0, 2] > 65 else 1.0]
+
+    def click(place):
+        at = bed.camera.project(bed.stage.stood(np.array(place)), bed.width(), bed.height())[0]
+        QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
+        cut.qtbot.wait(QApplication.doubleClickInterval() + 50)
+
+    click(beside)
+    assert placing.line[0][2] == pytest.approx(edge[0, 2], abs=1e-6)
+    placing.set_snap(0)
+    click(beside + [6, 0, 0])
+    assert abs(placing.line[1][2] - edge[0, 2]) > 0.5
+    QTest.keyClick(bed, Qt.Key.Key_Escape)
+    assert len(placing.line) == 0
+
+
+def test_a_cut_along_an_edge_and_at_a_share_of_the_height(cut):
+    panel, bed = cut.window.panels["Cut"].this, cut.bed
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+    cut.click(panel.edge)
+    at = bed.camera.project(bed.stage.stood(np.array([30.0, -10, 61])), bed.width(), bed.height())[0]
+    QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
+    wait(cut, lambda: bool(cut.state.plan.recipe) or cut.window.notice.isVisible())
+    # the edges of this model are straight: it is said, and nothing is cut
+    assert "straight" in cut.window.notice.text
+    assert cut.state.plan.recipe == ()
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    cut.type(panel.share, "25")
+    cut.settle()
+    low, high = cut.state.model.solid.bounds[:, 2]
+    assert cut.state.cut.offset == pytest.approx(low + 0.25 * (high - low), abs=0.02)
+    assert panel.place.value == pytest.approx(0.25 * (high - low), abs=0.02)
+
+
+def test_walls_of_a_block_are_typed_dragged_staggered_and_settled(cut):
+    panel, state = cut.window.panels["Cut"].this, cut.state
+    pressed(cut, "+ Block")
+    cut.settle()
+
+    def parts(axis: str, count: int) -> None:
+        field = next(field for one, field in panel._fields if one.name == f"Parts {axis}")
+        cut.type(field, str(count))
+        cut.settle()
+
+    for axis, count in (("X", 3), ("Y", 2), ("Z", 1)):
+        parts(axis, count)
+    assert [len(state.cut.x), len(state.cut.y[0]), len(state.cut.z[0])] == [2, 1, 0]
+    before = state.cut.x
+    end = cut.press_and_drag(cut.bed.handle_place("cell 0 0 0"), QPoint(-12, 0))
+    cut.release(end)
+    cut.settle()
+    assert state.cut.x[0] < before[0] - 1
+    assert state.cut.x[1] == before[1]
+    cut.click(panel.stagger)
+    cut.settle()
+    assert len(state.cut.y) == 3
+    assert state.evaluated.outcome.lost_share < 1e-6
+    cut.click(panel.settle)
+    wait(cut, lambda: state.cutting.settled is not None)
+    assert state.cutting.settled.after[0] <= state.cutting.settled.before[0]
+    while state.plan.recipe:
+        cut.undo()
+    cut.settle()
+
+
+def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
+    panel, state = cut.window.panels["Cut"], cut.state
+    cut.click(panel.this.adds["Level"])
+    cut.settle()
+    cut.type(panel.this.place, str(state.model.solid.size[2] - 0.4))
+    cut.settle()
+    (report,) = state.evaluated.outcome.cuts.values()
+    assert report.thin[0].kind == "skin"
+    cut.click(panel.tabs["Pieces"])
+    assert "skin over a parallel surface" in words(panel.costs)
+    row = next(one for one in panel.costs.findChildren(ClickRow) if "skin" in one.accessibleName())
+    focus = cut.bed.camera.focus
+    cut.click(row)
+    assert cut.bed.camera.focus != focus
 
 
 @pytest.mark.parametrize("kind", ["straight", "block", "box", "bodies"])
@@ -316,7 +408,8 @@ def test_a_large_model_is_cut_into_cells_for_the_bed(desk, tmp_path):
     outcome = desk.state.evaluated.outcome
     assert outcome.totals.pieces == math.ceil(520 / (250 * 0.92))
     assert outcome.totals.fitting_pieces == outcome.totals.pieces
-    assert len(fields_of(desk.state.cut)) == outcome.totals.pieces - 1
+    fields = fields_of(desk.state.cut, desk.state.placing.box)
+    assert len(fields) == 3 + outcome.totals.pieces - 1
 
 
 def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):

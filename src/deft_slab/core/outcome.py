@@ -189,13 +189,41 @@ class Fit:
 
 
 @dataclass(frozen=True, eq=False)
-class Stretch:
-    """A part of a seam. length, in_sight : mm; place, outward : (3,) mm and unit vector, model frame"""
+class Place:
+    """Somewhere to look at. place, outward : (3,) mm and unit vector, model frame"""
+
+    place: Floats
+    outward: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Stretch(Place):
+    """A part of a seam. length, in_sight : mm"""
 
     length: float
     in_sight: float
-    place: Floats
-    outward: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class ThinPlace(Place):
+    """Where a cut leaves too little to print well.
+
+    kind : "skin" over a parallel surface; "sliver", an edge that runs out thin; "step", a stub on a parallel surface
+    area : mm2; least : mm, the thinnest, or the lowest
+    """
+
+    kind: Literal["skin", "sliver", "step"]
+    area: float
+    least: float
+
+    def sentence(self) -> str:
+        area = f"{self.area:.0f} mm²"
+        match self.kind:
+            case "skin":
+                return f"leaves a skin over a parallel surface, {self.least:.2f} mm thin, {area}"
+            case "step":
+                return f"passes {self.least:.2f} mm beside a parallel surface, {area}"
+        return f"leaves a sliver, {self.least:.2f} mm at its thinnest, {area}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -291,13 +319,15 @@ class Room:
     poking_area: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class CutReport:
     """What a cut did. before, after : how many parts there were and are; parts : whether it parted anything
     kerf : mm3 that it removed; set_aside : mm3 of crumbs that were dropped; given : how many went to a neighbour
     crumbs : (size in mm, place) of the fragments that it left, whatever became of them
     lift : unit vector along which what lies on the side +1 comes off; None for cells and bodies
     catches : it does not come off: its own face, or on the way something else, stands against it
+    bridges : places around a cut that does not go through, where material goes on beyond it
+    thin : where it leaves too little, largest first
     """
 
     before: int
@@ -309,6 +339,13 @@ class CutReport:
     crumbs: tuple[tuple[float, tuple[float, float, float]], ...] = ()
     lift: tuple[float, float, float] | None = None
     catches: bool = False
+    bridges: tuple[Place, ...] = ()
+    thin: tuple[ThinPlace, ...] = ()
+
+    @property
+    def middle_of_bridge(self) -> Place:
+        """One of ``bridges``, of which there must be some."""
+        return self.bridges[len(self.bridges) // 2]
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,7 @@ from .cutting import Cut, PieceReach, Side, StraightCut
 from .errors import CutFailed
 from .groups import Part
 from .marking import Region
-from .outcome import CutReport
+from .outcome import CutReport, Place
 from .shape.bodies import bodies_of
 from .shape.cuts import given_to, parted
 from .shape.leaving import leaves_freely, lift_direction
@@ -67,12 +67,14 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
     kerf = set_aside = 0.0
     given = 0
     crumbs: list[tuple[float, tuple[float, float, float]]] = []
+    bridges: list[Place] = []
     for part in parts:
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
         made = parted(part.solid, cut, number, partial(_on, part.solid, masks))
         kerf += made.kerf
+        bridges += [Place(place, outward) for place, outward in made.bridge]
         if len(made.sides) == 1 and made.kerf == 0:
             side, _ = made.sides[0]
             after.append(Part(part.key, part.solid, (*part.sides, Side(cut=cut.id, side=side)), part.group, part.crumb))
@@ -91,7 +93,8 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     stage = Stage(after, tuple(touched))
     lift, catches = _leaving(cut, number, stage)
-    report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches)
+    report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches,
+                       tuple(bridges))  # fmt: skip
     return Stage(after, tuple(touched), report)
 
 

@@ -78,6 +78,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
             said.append(f"“{cut.name}” {_why_not(cut)}: {still}.")
         if report.catches:
             said.append(f"“{cut.name}”: what it takes off catches, and cannot be lifted off along one direction.")
+        said += [f"“{cut.name}” {place.sentence()}." for place in report.thin[:2]]
         if report.crumbs:
             largest = max(size for size, _ in report.crumbs)
             many = f"{len(report.crumbs)} crumbs" if len(report.crumbs) > 1 else "a crumb"

@@ -259,6 +259,23 @@ def side_by_side(solids: Sequence[Solid]) -> Solid:
     )
 
 
+def spread_points(
+    solid: Solid, count: int, chosen: NDArray[np.bool_] | None = None
+) -> tuple[Floats, NDArray[np.int64]]:  # fmt: skip
+    """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
+
+    chosen : (m,) on which facets; on all by default. Their area must not be zero.
+    """
+    rng = np.random.default_rng(1)
+    weight = solid.areas if chosen is None else solid.areas * chosen
+    facets = rng.choice(len(solid.triangles), count, p=weight / weight.sum())
+    u, v = rng.random((2, count, 1))
+    over = (u + v > 1)[:, 0]
+    u[over], v[over] = 1 - u[over], 1 - v[over]
+    a, b, c = (solid.vertices[solid.triangles[facets, k]] for k in range(3))
+    return np.asarray(a + u * (b - a) + v * (c - a)), facets
+
+
 def finer(
     corners: Floats, longest: float, keep: Callable[[Floats], NDArray[np.bool_]] | None = None
 ) -> Iterator[Floats]:

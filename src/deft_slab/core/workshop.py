@@ -23,6 +23,7 @@ from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarke
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
 from .judge.skin import support_skin
+from .judge.slivers import thin_places
 from .judge.spots import overhang_spots
 from .judge.tilts import set_down
 from .marking import Audience, Mark, Region
@@ -128,7 +129,11 @@ class Workshop:
         if not quick and stages:
             tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, job.part(0.37, 0.4))
             if detail == "whole":
-                reports = {cut.id: self._proven(cut, reports[cut.id], stage) for cut, _, stage in light_stages}
+                limit = printer.thinnest_wall
+                reports = {
+                    cut.id: self._proven(cut, number, reports[cut.id], stage, limit)
+                    for cut, number, stage in light_stages
+                }
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
         parting = [cut for cut, _, stage in stages if stage.report.parts]
         names = piece_names(plan, parting, base, parts)
@@ -324,10 +329,14 @@ class Workshop:
             found.append(itself if solid is None else (solid, marks.of(solid.origin)))
         return found, stages
 
-    def _proven(self, cut: Cut, report: CutReport, light: Stage) -> CutReport:
-        """With whether what the cut takes off catches on its way, looked at on the simplified model."""
-        key = ("leaves", nameless(cut), tuple(part.key for part in light.made))
-        return replace(report, catches=report.catches or self._once(key, lambda: catches_on_its_way(cut, light)))
+    def _proven(self, cut: Cut, number: int, report: CutReport, light: Stage, limit: float) -> CutReport:
+        """With whether what the cut takes off catches on its way, and where it leaves less than a limit (mm), looked at
+        on the simplified model."""
+        made = tuple(part.key for part in light.made)
+        solids = [part.solid for part in light.made]
+        catches = self._once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))
+        thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, number, limit))
+        return replace(report, catches=report.catches or catches, thin=thin)
 
     def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:
         """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""

@@ -1,4 +1,4 @@
-"""Finding a place for a cut (the cut map, the sweep, the trade-off list), and changing the recipe."""
+"""Finding a place for a cut (the cut map, the sweep, the trade-off list), settling it, and changing the recipe."""
 
 from __future__ import annotations
 
@@ -10,24 +10,9 @@ from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
 from ..core.carried import mirrored
-from ..core.cutting import (
-    BentCut,
-    BlockCut,
-    BodiesCut,
-    BoxCut,
-    BoxReach,
-    Cut,
-    LiftOffCut,
-    OutlineReach,
-    PieceReach,
-    RegionReach,
-    ScoopCut,
-    Side,
-    StraightCut,
-)
+from ..core.cutting import BentCut, BlockCut, Cut, PieceReach, Side, StraightCut
 from ..core.documents import Triple, triple
 from ..core.errors import DeftError
-from ..core.marking import Region
 from ..core.plan import Plan
 from ..core.search.found import CutMap, CutWishes, Sweep, Turned
 from .messages import CutShown, Settled
@@ -37,23 +22,7 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-KINDS: dict[str, tuple[str, str]] = {
-    "straight": ("Straight", "A flat cut through the middle; move it by its handles or by figures."),
-    "block": ("Block", "Cells for a large prop: as many equal ones as its size needs for the bed."),
-    "box": ("Box", "What lies in one free box."),
-    "bent": ("Bent", "A smooth sheet along a line that you click on the model; a loop takes a limb off."),
-    "scoop": ("Scoop", "A dish or sleeve around a feature: click where."),
-    "lift-off": ("Lift-off", "A raised ornament taken off at its foot: click it."),
-    "bodies": ("Bodies", "What was separate in the file becomes pieces."),
-}
-"""Kinds of cuts: words, and what each is for."""
-
-POINTED = {"bent": "cut line", "scoop": "cut scoop", "lift-off": "cut lift-off"}
-"""What is pointed at to place a cut of a kind."""
-
 _NO_MIRROR = "No plane of symmetry was found for this.\nSet one by hand: “Mirror here” takes a straight cut as it."
-_BEDS = 0.92
-"""Share of the bed that a cell of a block cut may take, so that walls can move a little."""
 
 
 class Cutting(QObject):
@@ -61,8 +30,7 @@ class Cutting(QObject):
 
     map : of planes through the piece, None before; sweep, turned : of the selected cut; shown : the trade-off list
     figure : what colours the map, "support", "sight" or "both"; settled : where the selected cut would settle
-    line : (k, 3) points of the line that is being drawn, mm, model frame; mirrors : (unit normal, offset) of the planes
-    of symmetry, none where none was found or they were not looked for
+    mirrors : (unit normal, offset) of the planes of symmetry, none where none was found or they were not looked for
     alike : for each piece the number of the first one of its shape, and whether it is that mirrored
     """
 
@@ -77,7 +45,6 @@ class Cutting(QObject):
         self.shown: tuple[CutShown, ...] | None = None
         self.figure = "support"
         self.settled: Settled | None = None
-        self.line: Floats = np.empty((0, 3))
         self.mirrors: tuple[tuple[Triple, float], ...] = ()
         self._mirrors_looked_for = False
         self.alike: tuple[tuple[int, bool], ...] = ()
@@ -317,107 +284,6 @@ class Cutting(QObject):
 
     # the recipe
 
-    def add(self, kind: str) -> None:
-        """Adds a cut of a kind; one that needs a place on the model is placed by pointing."""
-        state = self._state
-        if state.plan is None or state.evaluated is None:
-            return
-        if kind in POINTED:
-            self.line = np.empty((0, 3))
-            state.pointing.begin(POINTED[kind])
-            return
-        low, high = self._box()
-        middle = (low + high) / 2
-        shared = self._shared(KINDS[kind][0])
-        rotation = state.plan.tilt.rotation
-        if kind == "straight":
-            normal = rotation.T @ np.array([0.0, 0.0, 1.0])
-            self._put(StraightCut(**shared, normal=triple(normal), offset=float(normal @ middle)))
-        elif kind == "block":
-            self._put(self.block_for_bed())
-        elif kind == "box":
-            self._put(BoxCut(**shared, centre=triple(middle), half=triple(0.25 * (high - low))))
-        else:
-            self._put(BodiesCut(**shared))
-
-    def _shared(self, word: str) -> dict[str, Any]:
-        plan = self._state.plan
-        number = 1 + sum(cut.name.startswith(word) for cut in plan.recipe)
-        return {"id": plan.fresh_id(), "name": f"{word} {number}" if number > 1 else word}
-
-    def _put(self, cut: Cut) -> None:
-        self._state.selected_cut = cut.id
-        self._state.do_plan("add a cut", self._state.plan.with_cut(cut))
-
-    def _box(self) -> tuple[Floats, Floats]:
-        solids = [piece.solid for piece in self._state.pieces]
-        return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
-
-    def block_for_bed(self) -> BlockCut:
-        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
-        low, high = self._box()
-        size = high - low
-        room = sorted(min(value, 1e6) * _BEDS for value in self._state.printer.room)
-        counts = np.ones(3, int)
-        # the longest side of a cell may be as long as the longest of the printer
-        for place, axis in enumerate(np.argsort(size)):
-            counts[axis] = int(np.ceil(size[axis] / room[place]))
-        if counts.prod() == 1:
-            counts[int(np.argmax(size))] = 2
-        walls = [
-            tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
-        ]
-        return BlockCut(**self._shared("Block"), x=walls[0], y=(walls[1],), z=(walls[2],))
-
-    def place_at(self, kind: str, place: Floats) -> None:
-        """A place on the model was clicked (mm, model frame) to put a cut there."""
-        state = self._state
-        if kind == POINTED["bent"]:
-            self.line = np.concatenate([self.line, place[None]])
-            self.changed.emit()
-            return
-        state.pointing.begin("")
-        low, high = self._box()
-        size = float(np.linalg.norm(high - low))
-        if kind == POINTED["scoop"]:
-            half = 0.08 * size
-            self._put(ScoopCut(**self._shared("Scoop"), centre=triple(place), half=(half, half, half)))
-        elif kind == POINTED["lift-off"]:
-            # what an outline shaves off the body beside the ornament belongs to the body
-            self._put(LiftOffCut(**self._shared("Lift-off"), region=self.region_at(place), crumbs="neighbour"))
-        elif kind == "cut reach" and state.cut is not None:
-            region = self.region_at(place)
-            self.change("bound a cut by a region", reach=RegionReach(region=region, margin=max(0.01 * size, 0.5)))
-
-    def drop_line(self) -> None:
-        """Lets go of the points that were clicked."""
-        self.line = np.empty((0, 3))
-        self.changed.emit()
-
-    def drop_point(self) -> None:
-        """Takes the last point of the line back."""
-        self.line = self.line[:-1]
-        self.changed.emit()
-
-    def region_at(self, place: Floats) -> Region:
-        """The smooth region around a place, up to the crease that Tilt's marks use, no farther than a quarter of it."""
-        low, high = self._box()
-        return Region(shape="grown", places=(triple(place),), limit=self._state.marker.crease,
-                      reach=0.25 * float(np.linalg.norm(high - low)))  # fmt: skip
-
-    def end_line(self, *, closed: bool) -> None:
-        """Makes a bent cut of the points that were clicked."""
-        state, line = self._state, self.line
-        state.pointing.begin("")
-        self.line = np.empty((0, 3))
-        if len(line) < (3 if closed else 2):
-            state.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
-            return
-        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        cut = BentCut(**self._shared("Bent"), line=tuple(triple(point) for point in line), closed=closed,
-                      view=triple(view / np.linalg.norm(view)))  # fmt: skip
-        self._put(cut)
-
     def change(self, did: str, **update: object) -> None:
         """Changes the selected cut; values that make no sense are told and change nothing."""
         if self._state.cut is not None:
@@ -487,55 +353,20 @@ class Cutting(QObject):
         def done() -> None:
             if self.mirrors:
                 normal, offset = self.mirrors[0]
-                self._put(StraightCut(**self._shared("Halves"), normal=normal, offset=offset))
+                self._state.placing.put(
+                    StraightCut(**self._state.placing.shared("Halves"), normal=normal, offset=offset)
+                )
             else:
                 self._state.told.emit(_NO_MIRROR)
 
         self.find_mirrors(done)
-
-    # reach
-
-    def bound(self, kind: str) -> None:
-        """Bounds the selected cut: "all", "piece", "box", "region" (picked), "outline" (of the box, to be edited)."""
-        state, cut = self._state, self._state.cut
-        if cut is None:
-            return
-        low, high = self._box()
-        middle, half = (low + high) / 2, (high - low) / 2
-        if isinstance(cut, StraightCut):
-            normal = np.array(cut.normal)
-            middle = middle + (cut.offset - float(normal @ middle)) * normal
-        if kind == "all":
-            self.change("let a cut go through everything", reach=None)
-        elif kind == "piece" and state.piece is not None:
-            sides = tuple(side for side in state.piece.sides if side.cut != cut.id)
-            self.change("bound a cut by a piece", reach=PieceReach(sides=sides) if sides else None)
-        elif kind == "box":
-            self.change("bound a cut by a box", reach=BoxReach(centre=triple(middle), half=triple(0.5 * half)))
-        elif kind == "region":
-            state.pointing.begin("cut reach")
-        elif kind == "outline":
-            self.line = np.empty((0, 3))
-            state.pointing.begin("cut outline")
-
-    def end_outline(self) -> None:
-        """Bounds the selected cut by the outline that was clicked, as it is seen."""
-        state, line = self._state, self.line
-        state.pointing.begin("")
-        self.line = np.empty((0, 3))
-        if len(line) < 3:
-            state.told.emit("An outline needs three points.\nClick more of them on the model.")
-            return
-        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        reach = OutlineReach(points=tuple(triple(one) for one in line), view=triple(view / np.linalg.norm(view)))
-        self.change("bound a cut by an outline", reach=reach)
 
     # settling
 
     def settle(self, limits: Any) -> None:
         """Asks where the selected cut's seam would be seen least nearby; nothing moves without consent."""
         state, cut = self._state, self._state.cut
-        if not isinstance(cut, (StraightCut, BentCut)):
+        if not isinstance(cut, (StraightCut, BentCut, BlockCut)):
             return
         plan = state.plan
 

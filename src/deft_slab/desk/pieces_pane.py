@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWid
 
 from ..core.cutting import Cut
 from ..core.outcome import Piece
-from .cutting import KINDS
 from .look import palette
+from .placing import KINDS
 from .state import DeskState
 from .widgets import text
 from .widgets.parts import ClickRow, Panel, Swatch, button, emptied, label, row
@@ -86,18 +86,18 @@ class PiecesPane(QWidget):
         state = self._state
         pointing = state.pointing.kind
         if pointing in ("cut line", "cut outline"):
-            column.addWidget(label("Click points on the model.", "look", wrap=True))
+            column.addWidget(label("Click points on the model; near a crease (teal) they go to it.", "look", wrap=True))
             if pointing == "cut line":
                 sheet = button("Sheet", "Ends the line: a sheet goes through it, away from you.",
-                               partial(state.cutting.end_line, closed=False), role="small")  # fmt: skip
+                               partial(state.placing.end_line, closed=False), role="small")  # fmt: skip
                 loop = button("Loop", "Ends the line: a loop around a limb.",
-                              partial(state.cutting.end_line, closed=True), role="small")  # fmt: skip
+                              partial(state.placing.end_line, closed=True), role="small")  # fmt: skip
                 column.addLayout(row(sheet, loop, 1))
             return
         names = list(KINDS)
         for first in range(0, len(names), 3):
             made = [
-                button(f"+ {KINDS[name][0]}", KINDS[name][1], partial(state.cutting.add, name), role="small")
+                button(f"+ {KINDS[name][0]}", KINDS[name][1], partial(state.placing.add, name), role="small")
                 for name in names[first : first + 3]
             ]
             column.addLayout(row(*made, 1, spacing=4))

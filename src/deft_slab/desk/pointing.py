@@ -37,8 +37,8 @@ GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline")
 class Pointing(QObject):
     """A part of the desk state. kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall",
     "edge", "scale"; to seat a piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn"
-    by dragging; to mark the surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", a "cut
-    line" or "cut outline", a place for a "cut scoop", "cut lift-off" or the region of a "cut reach"
+    by dragging; to mark the surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut
+    edge", a "cut line" or "cut outline", a place for a "cut scoop", "cut lift-off" or the region of a "cut reach"
 
     walls : of the pieces, where they are shown; wall_limit : mm, what counts as thin
     """
@@ -95,12 +95,16 @@ class Pointing(QObject):
             self.begin("")
         elif kind in ("grown", "ball", "box"):
             state.marker.at(kind, place)
+        elif kind == "cut edge":
+            self.begin("")
+            state.ask("measure", "plane_at", state.plan, state.printer, number, place, label="Following the edge",
+                      done=self._cut_along)  # fmt: skip
         elif kind in ("cut three", "cut facet"):
             self._cut_through(kind, number, facet, place)
         elif kind == "cut outline":
-            state.cutting.place_at("cut line", place)
+            state.placing.place_at("cut line", place)
         elif kind.startswith("cut "):
-            state.cutting.place_at(kind, place)
+            state.placing.place_at(kind, place)
 
     def _collect(self, kind: str, number: int, place: NDArray[np.float64]) -> None:
         """Points for a seat, until there are enough."""
@@ -142,6 +146,10 @@ class Pointing(QObject):
             return
         x, y, z = (float(value) for value in normal / length)
         self._state.add_cut((x, y, z), float(normal @ place) / length)
+
+    def _cut_along(self, found: Any) -> None:
+        """Adds a straight cut along an edge that was followed."""
+        self._state.add_cut(*found)
 
     def _seat_down(self, down: NDArray[np.float64], did: str) -> None:
         """Turns the selected piece so that a direction of the model frame points down."""

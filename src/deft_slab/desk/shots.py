@@ -175,7 +175,7 @@ def _cutting(eye: Photographer) -> None:
 def _loop_around_the_post(eye: Photographer) -> None:
     """Clicks points around the gull's post from the front and from the back."""
     window, state, bed = eye.window, eye.state, eye.window.bed
-    state.cutting.add("bent")
+    state.placing.add("bent")
     vertices = state.model.solid.vertices
     section = vertices[np.abs(vertices[:, 2] - 45.0) < 1.0]
     middle, radius = section.mean(axis=0), float(np.ptp(section[:, 0])) / 2

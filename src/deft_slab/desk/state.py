@@ -24,6 +24,7 @@ from .cutting import Cutting, validated
 from .jobs import Jobs
 from .marker import Marker
 from .messages import Evaluated, Fetched
+from .placing import Placing
 from .pointing import Pointing
 from .recovery import Autosave, LeftWork
 from .seating import Seating
@@ -90,6 +91,7 @@ class DeskState(QObject):
         self.wearing = Wearing(self)
         self.marker = Marker(self)
         self.seating = Seating(self)
+        self.placing = Placing(self)
         self.cutting = Cutting(self)
         self.hidden: frozenset[int] = frozenset()
         """Numbers of pieces, from 0 on, that are not drawn."""

@@ -20,9 +20,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cutting import BentCut, Side, StraightCut
-from ..core.documents import Triple
-from ..core.errors import DeftError
+from ..core.cutting import Side
+from ..core.documents import Triple, triple
+from ..core.errors import BadPlan, DeftError
 from ..core.handoff.beds import lay_out
 from ..core.handoff.pieces import Written, write_3mf, write_project, write_stls
 from ..core.intake.files import open_file
@@ -30,12 +30,13 @@ from ..core.intake.step import FINENESS
 from ..core.intake.units import likely_unit, silhouette
 from ..core.judge.alike import same_shapes, symmetry_planes
 from ..core.judge.base import largest_scale
+from ..core.judge.edges import RoundEdge, creases, edge_plane, round_edge
 from ..core.judge.exposure import spread_directions
 from ..core.judge.marks import taken
 from ..core.judge.overhang import overhang_angles
 from ..core.judge.seats import candidates
 from ..core.judge.tilts import set_down
-from ..core.judge.walls import RoundEdge, round_edge, thickness, thinnest
+from ..core.judge.walls import thickness, thinnest
 from ..core.judge.warm import warm
 from ..core.marking import Mark
 from ..core.mend.mended import advised
@@ -48,13 +49,13 @@ from ..core.search.figures import sweep
 from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, Turned, WorthTrying
 from ..core.search.places import CutSubject, cut_map, half_sphere, likely_normals, swept, turned
 from ..core.search.proposals import proposals
-from ..core.search.settling import settled
+from ..core.search.settling import Movable, settled
 from ..core.search.tilts import leaning, seats_worth_trying
 from ..core.search.weighing import Weights
 from ..core.solid import Solid
 from ..core.tilt import Tilt
 from ..core.wearer.room import scale_with_clearance, settled_place
-from ..core.workshop import Subject, Workshop
+from ..core.workshop import SUBJECT_TRIANGLES, Subject, Workshop
 from .messages import CutShown, Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Settled, Walls
 from .pictures import picture_of, picture_of_seat
 from .recovery import read_work, write_model
@@ -255,7 +256,7 @@ class Bench:
         return tuple(_cut_shown(one, printer) for one in found)
 
     def settle(
-        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], cut: StraightCut | BentCut, limits: Limits,
+        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], cut: Movable, limits: Limits,
         job: Job,
     ) -> Settled:  # fmt: skip
         """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""
@@ -264,9 +265,7 @@ class Bench:
 
     def symmetry(self, plan: Plan, job: Job) -> tuple[tuple[Triple, float], ...]:
         """(unit normal, offset in mm) of the planes that the model is symmetric at, best first. Raises Cancelled."""
-        workshop = self._workshop(plan)
-        solid, _ = workshop.mended(plan, job.part(0.0, 0.5))
-        found = symmetry_planes(thinned(solid, 12_000, job.part(0.5, 0.8)))
+        found = symmetry_planes(self._few(plan, job.part(0.0, 0.8)))
         return tuple(((float(n[0]), float(n[1]), float(n[2])), offset) for n, offset in found)
 
     def alike(self, plan: Plan, printer: Printer, job: Job) -> tuple[tuple[int, bool], ...]:
@@ -290,6 +289,30 @@ class Bench:
     def edge_at(self, plan: Plan, printer: Printer, number: int, place: NDArray[np.float64], job: Job) -> RoundEdge:
         """The round edge nearest to a point (mm, model frame). Raises BadPlan, Cancelled."""
         return round_edge(self._pieces(plan, printer, job)[number].solid, place)
+
+    def plane_at(
+        self, plan: Plan, printer: Printer, number: int, place: NDArray[np.float64], job: Job
+    ) -> tuple[Triple, float]:
+        """(unit normal, offset in mm) of the plane along the edge nearest to a point (mm, model frame). Raises BadPlan,
+        Cancelled."""
+        try:
+            normal, offset = edge_plane(self._pieces(plan, printer, job.part(0.0, 0.5))[number].solid, place)
+        except BadPlan as problem:
+            try:  # an edge that is rounded over several facets is one on the stand-in
+                normal, offset = edge_plane(self._few(plan, job.part(0.5, 1.0)), place)
+            except BadPlan:
+                raise problem from None
+        return triple(normal), offset
+
+    def creases(self, plan: Plan, job: Job) -> NDArray[np.float64]:
+        """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its stand-in, on which those of a fine
+        surface are sharper. Raises Cancelled."""
+        return creases(self._few(plan, job))
+
+    def _few(self, plan: Plan, job: Job) -> Solid:
+        """The uncut model of few triangles."""
+        solid, _ = self._workshop(plan).mended(plan, job.part(0.0, 0.3))
+        return thinned(solid, SUBJECT_TRIANGLES, job.part(0.3, 1.0))
 
     def scale_to_bed(self, plan: Plan, printer: Printer, job: Job) -> float:
         """The factor by which the model, as it stands, can be scaled further to just fit. Raises Cancelled."""

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from ..solid import Solid
+from ..solid import Solid, spread_points
 
 Floats = NDArray[np.float64]
 
@@ -26,17 +26,6 @@ _TURNS = 24
 _SAME_PLANE = np.cos(np.radians(5.0))
 _SYMMETRIC = 0.006
 """Share of the diagonal: a model whose mirror image is this near to it, in the root mean square, is symmetric."""
-
-
-def spread_points(solid: Solid, count: int, seed: int = 1) -> Floats:
-    """(count, 3) points spread over a surface by its area."""
-    rng = np.random.default_rng(seed)
-    facets = rng.choice(len(solid.triangles), count, p=solid.areas / solid.areas.sum())
-    u, v = rng.random((2, count, 1))
-    over = (u + v > 1)[:, 0]
-    u[over], v[over] = 1 - u[over], 1 - v[over]
-    a, b, c = (solid.vertices[solid.triangles[facets, k]] for k in range(3))
-    return np.asarray(a + u * (b - a) + v * (c - a))
 
 
 class _Surface:
@@ -74,7 +63,7 @@ class _Shape:
 
     @cached_property
     def points(self) -> Floats:
-        return spread_points(self.solid, _POINTS)
+        return spread_points(self.solid, _POINTS)[0]
 
     @cached_property
     def surface(self) -> _Surface:
@@ -159,7 +148,7 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
 
     Of a body that is round about an axis, some of its many.
     """
-    points = spread_points(solid, 2 * _POINTS)
+    points, _ = spread_points(solid, 2 * _POINTS)
     surface = _Surface(solid)
     middle, covariance = surface_moments(solid)
     _, axes = np.linalg.eigh(covariance)

@@ -61,5 +61,5 @@ def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, sh
         length = float(np.linalg.norm(facing))
         facing = facing / length if length > 1e-9 else outward[nearest]
         sight = share * float(lengths[own] @ seen[own])
-        found.append(Stretch(share * float(lengths[own].sum()), sight, middles[nearest], facing))
+        found.append(Stretch(middles[nearest], facing, share * float(lengths[own].sum()), sight))
     return tuple(sorted(found, key=lambda one: -one.in_sight))

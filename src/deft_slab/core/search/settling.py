@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..cutting import BentCut, StraightCut
+from ..cutting import BentCut, BlockCut, StraightCut
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
@@ -25,15 +28,24 @@ _FINE = 41
 _NEIGHBOURS = 12
 """Corners of the surface around a point of a bent line that it may be moved to, spread over its reach."""
 _ROUNDS = 2
+_BEST_WALLS = 6
+"""Places of a wall that are tried by making the cut."""
+_LEAST_ROOM = 2.0
+"""mm that walls keep from each other."""
+_BUSY = 20.0
+"""Degrees between facets of the stand-in from which detail counts fully."""
 
 
 Both = tuple[float, float]
 """(mm of seam in sight, mm3 of support)"""
 
 
+Movable = StraightCut | BentCut | BlockCut
+
+
 def settled(
-    subject: CutSubject, cut: StraightCut | BentCut, limits: Limits, job: Job = QUIET, spread: Spread = map
-) -> tuple[StraightCut | BentCut, Both, Both]:
+    subject: CutSubject, cut: Movable, limits: Limits, job: Job = QUIET, spread: Spread = map
+) -> tuple[Movable, Both, Both]:  # fmt: skip
     """(the settled cut, seam in sight and support before, the same after), all of the stand-in. The cut itself where
     nothing near it is better.
 
@@ -44,6 +56,8 @@ def settled(
     """
     if isinstance(cut, BentCut):
         return _bent(subject, cut, limits, job)
+    if isinstance(cut, BlockCut):
+        return _block(subject, cut, limits, job)
     return _straight(subject, cut, limits, job, spread)
 
 
@@ -81,6 +95,73 @@ def _straight(
     return best, before, after
 
 
+def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job) -> tuple[BlockCut, Both, Both]:
+    """Wall by wall, each to the place within reach where the least of its seam is seen, with detail counted more; the
+    cells must fit the printer as far as they did, and the support of all of them may rise no more than stated."""
+    light = Solid(subject.light.vertices, subject.light.triangles)
+    before = _made(subject, light, cut)
+    if before is None:
+        raise CutFailed(f"“{cut.name}” parts nothing here.", remedy="Move its walls into the piece first.")
+    busy = replace(subject, exposed=subject.exposed * (1.0 + detail_of(light)))
+    ends = np.stack([subject.extent(axis) for axis in cut.turn.rotation])
+    most = np.maximum(_largest_cell(cut, ends), _room_along(_largest_cell(cut, ends), subject.printer.room))
+    best, after = cut, before
+    walls = [(axis, of, n) for axis in range(3) for of, own in enumerate(_lists(cut, axis)) for n in range(len(own))]
+    for number, (axis, of, n) in enumerate(walls):
+        job.step(number / len(walls), "Settling the walls")
+        start = _lists(cut, axis)[of][n]
+        offsets = np.linspace(start - limits.moved, start + limits.moved, _FINE)
+        found = busy.places(cut.turn.rotation[axis], offsets)
+        for k in np.argsort(found.in_sight, kind="stable")[:_BEST_WALLS]:
+            tried = _with_wall(best, axis, of, n, float(offsets[k]))
+            if tried is None or np.any(_largest_cell(tried, ends) > most + 1e-6):
+                continue
+            made = _made(subject, light, tried)
+            if made is not None and made[0] < 0.99 * after[0] and made[1] <= (1 + limits.rise) * before[1] + 1.0:
+                best, after = tried, made
+                break
+    return best, before, after
+
+
+def _lists(cut: BlockCut, axis: int) -> tuple[tuple[float, ...], ...]:
+    return (cut.x,) if axis == 0 else (cut.y, cut.z)[axis - 1]
+
+
+def _with_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> BlockCut | None:
+    """The cut with a wall at another place; None where that is not between its neighbours."""
+    lists = list(_lists(cut, axis))
+    walls = (*lists[of][:n], round(place, 3), *lists[of][n + 1 :])
+    if any(b - a < _LEAST_ROOM for a, b in pairwise(walls)):
+        return None
+    lists[of] = walls
+    return cut.model_copy(update={"xyz"[axis]: lists[0] if axis == 0 else tuple(lists)})
+
+
+def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
+    """(3,) mm: the longest that any cell is along each axis. ends : (3, 2) mm, where the model ends"""
+    return np.array([
+        max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in _lists(cut, axis)) for axis in range(3)
+    ])  # fmt: skip
+
+
+def _room_along(cell: Floats, room: tuple[float, float, float]) -> Floats:
+    """(3,) mm that a cell may be along each axis to fit the printer, lying as it does now: its longest side along the
+    printer's longest."""
+    may = np.empty(3)
+    may[np.argsort(cell)] = np.sort(np.minimum(room, 1e6))
+    return may
+
+
+def detail_of(solid: Solid) -> Floats:
+    """(m,) 0 to 2: how busy the surface is at each facet, by the mean angle to its neighbours; 1 at 20 degrees."""
+    edges = np.sort(np.concatenate([solid.triangles[:, [k, (k + 1) % 3]] for k in range(3)]), axis=1).astype(np.int64)
+    order = np.argsort(edges[:, 0] * len(solid.vertices) + edges[:, 1], kind="stable")
+    a, b = order[::2] % len(solid.triangles), order[1::2] % len(solid.triangles)
+    angle = np.degrees(np.arccos(np.clip(np.einsum("ij,ij->i", solid.normals[a], solid.normals[b]), -1.0, 1.0)))
+    mean = (np.bincount(a, angle, len(solid.triangles)) + np.bincount(b, angle, len(solid.triangles))) / 3
+    return np.asarray(np.minimum(mean / _BUSY, 2.0))
+
+
 def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[BentCut, Both, Both]:
     """Point by point, each to the corner of the surface within reach that makes the seam least seen."""
     light = Solid(subject.light.vertices, subject.light.triangles)
@@ -111,17 +192,18 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[
     return best, before, after
 
 
-def _made(subject: CutSubject, light: Solid, cut: BentCut) -> Both | None:
-    """(seam in sight, support) of a bent cut of the stand-in; None where it parts nothing or cannot be made."""
+def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | None:
+    """(seam in sight, support) of a cut of the stand-in; None where it parts nothing or cannot be made."""
     try:
         sides = dict(parted(light, cut, 0).sides)
     except CutFailed:
         return None
     if len(sides) < 2:
         return None
+    bodies = [body for side in sides.values() for body in bodies_of(side)]
     support = sum(
         best_seat(body, subject.subject.stood, subject.subject.threshold, thorough=False, cells=48).support
-        for side in sides.values()
-        for body in bodies_of(side)
+        for body in bodies
     )
-    return seam_of(bodies_of(sides[1]), 0, subject.exposed).in_sight, support
+    one_side = bodies_of(sides[1]) if cut.two_sided else bodies
+    return seam_of(one_side, 0, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support

@@ -156,17 +156,10 @@ def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifol
     CutFailed : the loop is no loop as seen along its mean normal.
     """
     frame, ring, rise, centre = loop_frame(cut)
-    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
     radii = np.r_[np.linspace(0, 1, _RINGS + 1)[1:], *([1.0 + over] if over > 0 else [])]
     top: list[Floats] = [np.array([[0.0, 0.0, float(terms[0].real)]])]
-    for radius in radii:
-        inner = min(radius, 1.0)
-        waves = np.arange(1, _WAVES + 1)
-        height = terms[0].real + 2 * np.real(
-            (terms[1:] * inner**waves)[None] * np.exp(1j * np.outer(turn, waves))
-        ).sum(axis=1)  # fmt: skip
-        top.append(np.c_[radius * ring, height])
+    top += [np.c_[radius * ring, _height(terms, min(radius, 1.0))] for radius in radii]
     upper = np.concatenate(top) + [0, 0, thickness / 2]
     lower = np.concatenate(top) - [0, 0, thickness / 2]
     triangles = _disc(len(radii))
@@ -179,6 +172,22 @@ def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifol
     vertices = np.concatenate([upper, lower]) @ frame + centre
     whole = np.concatenate([triangles, triangles[:, ::-1] + count, walls])
     return closed_body(vertices, whole, f"“{cut.name}” folds over itself.")
+
+
+def loop_rim(cut: BentCut, radius: float) -> Floats:
+    """(k, 3) mm: the edge of the sheet that spans a loop, so many times as far from its middle as the loop. Raises as
+    ``loop_frame``."""
+    frame, ring, rise, centre = loop_frame(cut)
+    terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
+    return np.asarray(np.c_[radius * ring, _height(terms, min(radius, 1.0))] @ frame + centre)
+
+
+def _height(terms: NDArray[np.complex128], radius: float) -> Floats:
+    """(k,) mm: the rise of the sheet in a loop on a circle of it, by the Fourier terms of its rise along the loop."""
+    turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    waves = np.arange(1, _WAVES + 1)
+    around = np.exp(1j * np.outer(turn, waves))
+    return np.asarray(terms[0].real + 2 * np.real((terms[1:] * radius**waves)[None] * around).sum(axis=1))
 
 
 def _disc(rings: int) -> NDArray[np.int64]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import igl
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from ..cutting import BentCut, BlockCut, BodiesCut, Cut, StraightCut
 from ..errors import CutFailed
 from ..marking import Region
 from ..solid import Solid
-from .bent import loop_body
+from .bent import loop_body, loop_rim
 from .bodies import bodies_of, fragments
 from .cutters import Picked, cutter, half_space, reach_body
 
@@ -29,10 +30,12 @@ _LOOP_THICKNESS = 1e-4
 
 @dataclass(frozen=True, eq=False)
 class Parted:
-    """What a cut makes of one solid. sides : (side, solid), see ``cutting.Side``; kerf : mm3 that it removed"""
+    """What a cut makes of one solid. sides : (side, solid), see ``cutting.Side``; kerf : mm3 that it removed
+    bridge : (k, 2, 3): places (mm) where a loop that parts nothing has material around it, and the ways outward"""
 
     sides: list[tuple[int, Solid]]
     kerf: float
+    bridge: Floats = field(default_factory=lambda: np.empty((0, 2, 3)))
 
 
 def no_region(region: Region) -> NDArray[np.bool_]:
@@ -60,7 +63,24 @@ def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> P
         taken = _taken(solid, cut, body, number)
         if taken is not None:
             sides.append((side, taken))
+    if isinstance(cut, BentCut) and cut.closed and len(sides) < 2:
+        return Parted(sides, kerf, _bridge(solid, cut))
     return Parted(sides, kerf)
+
+
+def _bridge(solid: Solid, cut: BentCut) -> Floats:
+    """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
+    there from its middle: it does not go through there.
+
+    Inside by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung 2013).
+    """
+    around = loop_rim(cut, 1.0 + _LOOP_REACHES[-1])
+    winding = igl.fast_winding_number(
+        np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64), np.ascontiguousarray(around)
+    )
+    outward = around - around.mean(axis=0)
+    outward /= np.linalg.norm(outward, axis=1)[:, None]
+    return np.asarray(np.stack([around, outward], axis=1)[winding > 0.5])
 
 
 def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold, number: int) -> Solid | None:

@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from ...core.cutting import BlockCut
 from ...core.judge.tilts import seated_on
 from ...core.outcome import OverhangSpot, Stretch
 from ..look import palette
@@ -63,13 +64,15 @@ _HINTS = {
     "swing": "Drag to turn the cut. Shift: steps of 5°.",
     "middle": "Drag to move it.",
     "size": "Drag to stretch it.",
-    "point": "Drag the point over the surface.",
+    "point": "Drag the point over the surface; near a crease it goes to it.",
+    "cell": "Drag the wall; it stays between its neighbours.",
     "cut line": "Click points along the line. Enter: a sheet through it. L: a loop around a limb. Esc ends it.",
     "cut outline": "Click points around what the cut may reach. Enter ends the outline. Esc: leave it.",
     "cut scoop": "Click where the scoop should be. Esc ends it.",
     "cut lift-off": "Click the ornament that should come off. Esc ends it.",
     "cut reach": "Click the region that the cut should stay around. Esc ends it.",
     "cut three": "Click three points that the cut should go through. Esc ends it.",
+    "cut edge": "Click beside an edge that goes around. Esc ends it.",
     "cut facet": "Click a facet in whose plane the cut should lie. Esc ends it.",
 }
 
@@ -115,6 +118,7 @@ class BedView(QWidget):
         state.flown_to.connect(self._fly_to)
         state.seam_flown_to.connect(self._fly_to_seam)
         state.cutting.changed.connect(self.update)
+        state.placing.changed.connect(self.update)
         state.marker.changed.connect(self.update)
         state.live_changed.connect(self.update)
         state.opened.connect(self._on_opened)
@@ -353,8 +357,13 @@ class BedView(QWidget):
         place = None
         if self._grabbed.startswith("point") and len(self._state.pieces) == 1:
             hit = self.hit(at)
-            place = None if hit is None else hit[2]
-        if place is None:
+            place = None if hit is None else self._state.placing.snapped(hit[2])
+        if isinstance(cut, BlockCut):
+            # a wall only moves across itself
+            axis = stage.turn @ cut.turn.rotation[int(self._grabbed.split()[1])]
+            grip = grips[self._grabbed]
+            place = stage.unstood(grip + moved_along(origin, towards, grip, axis) * axis)
+        elif place is None:
             forward = self._camera.frame[2]
             share = float((grips[self._grabbed] - origin) @ forward) / float(towards @ forward)
             place = stage.unstood(origin + share * towards)
@@ -446,15 +455,15 @@ class BedView(QWidget):
 
     def _ends_line(self, event: QKeyEvent) -> bool:
         """Whether a key ends the line that is being drawn."""
-        cutting = self._state.cutting
+        placing = self._state.placing
         if event.key() == Qt.Key.Key_Backspace:
-            cutting.drop_point()
+            placing.drop_point()
         elif self._state.pointing.kind == "cut outline" and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            cutting.end_outline()
+            placing.end_outline()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            cutting.end_line(closed=False)
+            placing.end_line(closed=False)
         elif event.key() == Qt.Key.Key_L:
-            cutting.end_line(closed=True)
+            placing.end_line(closed=True)
         else:
             return False
         return True
@@ -507,7 +516,7 @@ class BedView(QWidget):
         elif self._state.pointing.kind in ("cut line", "cut outline") and not escape and self._ends_line(event):
             pass
         elif escape and self._state.pointing.kind:
-            self._state.cutting.drop_line()
+            self._state.placing.drop_line()
             self._state.pointing.begin("")
             self.hovered.emit("")
         elif event.key() in arrows:

@@ -16,6 +16,8 @@ from ...core.documents import triple
 Floats = NDArray[np.float64]
 
 _ROUND = 48
+_ROOM = 0.5
+"""mm that a wall which is dragged keeps from its neighbours."""
 _BOX = np.array([[0, 1], [0, 2], [0, 4], [1, 3], [1, 5], [2, 3], [2, 6], [3, 7], [4, 5], [4, 6], [5, 7], [6, 7]])
 """Edges of a box, by the numbers of its corners in binary."""
 
@@ -30,7 +32,8 @@ def outline_of(cut: Cut, low: Floats, high: Floats) -> Floats:
         case BentCut():
             return _bent(cut, low, high)
         case BlockCut():
-            return _walls(cut, low, high)
+            rings = list(_walls(cut, low, high).values())
+            return np.concatenate([np.stack([ring, np.roll(ring, -1, axis=0)], axis=1) for ring in rings])
     return np.empty((0, 2, 3))
 
 
@@ -81,25 +84,49 @@ def _bent(cut: BentCut, low: Floats, high: Floats) -> Floats:
     return np.concatenate([*rails, np.stack([front, back], axis=1)])
 
 
-def _walls(cut: BlockCut, low: Floats, high: Floats) -> Floats:
-    """A rectangle for each wall across the first axis, and for those of the others that go through everything."""
+def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
+    """(4, 3) corners of each wall, by its grip: "cell 1 2 0" is the first one of the third list across the second axis.
+
+    A wall of a list for one slab or column ends where that does.
+    """
     corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ cut.turn.rotation.T
     start, end = corners.min(axis=0), corners.max(axis=0)
-    found = []
-    for axis, walls in enumerate((cut.x, cut.y[0] if len(cut.y) == 1 else (), cut.z[0] if len(cut.z) == 1 else ())):
+    xs, found = [start[0], *cut.x, end[0]], {}
+
+    def put(axis: int, of: int, walls: tuple[float, ...], low: Floats, high: Floats) -> None:
         i, j = (k for k in range(3) if k != axis)
-        for wall in walls:
+        for n, wall in enumerate(walls):
             ring = np.full((4, 3), wall)
-            ring[:, i] = [start[i], end[i], end[i], start[i]]
-            ring[:, j] = [start[j], start[j], end[j], end[j]]
-            ring = ring @ cut.turn.rotation
-            found.append(np.stack([ring, np.roll(ring, -1, axis=0)], axis=1))
-    return np.concatenate(found) if found else np.empty((0, 2, 3))
+            ring[:, i] = [low[i], high[i], high[i], low[i]]
+            ring[:, j] = [low[j], low[j], high[j], high[j]]
+            found[f"cell {axis} {of} {n}"] = ring @ cut.turn.rotation
+
+    put(0, 0, cut.x, start, end)
+    column = 0
+    for slab in range(len(cut.x) + 1):
+        low, high = start.copy(), end.copy()
+        if len(cut.y) > 1 or len(cut.z) > 1:
+            low[0], high[0] = xs[slab], xs[slab + 1]
+        if len(cut.y) > 1 or slab == 0:
+            put(1, slab, cut.y[slab], low if len(cut.y) > 1 else start, high if len(cut.y) > 1 else end)
+        ys = [start[1], *cut.y_of(slab), end[1]]
+        for row in range(len(ys) - 1):
+            if len(cut.z) > 1:
+                low[1], high[1] = ys[row], ys[row + 1]
+                put(2, column, cut.z[column], low, high)
+            column += 1
+    if len(cut.z) == 1:
+        put(2, 0, cut.z[0], start, end)
+    return found
 
 
-def grips_of(cut: Cut) -> dict[str, Floats]:
-    """Places that can be dragged: "middle", "size 0" to "size 2" on the axes, "point 0" and so on of a line."""
+def grips_of(cut: Cut, low: Floats, high: Floats) -> dict[str, Floats]:
+    """Places that can be dragged: "middle", "size 0" to "size 2" on the axes, "point 0" and so on of a line, "cell 0 0
+    0" of the walls of a block. low, high : corners of the model's box"""
     match cut:
+        case BlockCut():
+            # on their edges, where those of walls across other axes are not
+            return {name: (ring[2] + ring[3]) / 2 for name, ring in _walls(cut, low, high).items()}
         case BoxCut() | ScoopCut() if getattr(cut, "shape", "") != "region":
             middle = np.array(cut.centre)
             ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
@@ -113,8 +140,22 @@ def pulled(cut: Cut, grip: str, place: Floats) -> dict[str, Any]:
     """What changes of a cut when a grip is dragged to a place."""
     if grip == "middle":
         return {"centre": triple(place)}
+    if isinstance(cut, BlockCut):
+        axis, of, n = (int(word) for word in grip.split()[1:])
+        return moved_wall(cut, axis, of, n, float(place @ cut.turn.rotation[axis]))
     number = int(grip.split()[1])
     if grip.startswith("size"):
         along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
         return {"half": (*cut.half[:number], max(abs(along), 0.5), *cut.half[number + 1 :])}
     return {"line": (*cut.line[:number], triple(place), *cut.line[number + 1 :])}
+
+
+def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> dict[str, Any]:
+    """What changes of a block cut when a wall is moved: it stays between its neighbours. of : number of its list"""
+    lists = [cut.x] if axis == 0 else list(cut.y if axis == 1 else cut.z)
+    walls = list(lists[of])
+    low = walls[n - 1] + _ROOM if n else -np.inf
+    high = walls[n + 1] - _ROOM if n + 1 < len(walls) else np.inf
+    walls[n] = round(float(np.clip(place, low, high)), 2)
+    lists[of] = tuple(walls)
+    return {"xyz"[axis]: lists[0] if axis == 0 else tuple(lists)}

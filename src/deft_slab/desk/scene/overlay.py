@@ -127,6 +127,15 @@ def paint_grips(painter: QPainter, view: View, grips: dict[str, Floats], grabbed
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
+def paint_dots(painter: QPainter, view: View, points: Floats, colour: str) -> None:
+    """Small dots at points (n, 3), over everything."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(colour))
+    for x, y in view.camera.project(points, *view.size).tolist():
+        painter.drawEllipse(QPointF(x, y), 2.5, 2.5)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tuple[int, int]) -> None:
     """A short text in a box beside a point, kept inside the view."""
     metrics = QFontMetricsF(painter.font())

@@ -23,7 +23,7 @@ from .canvas import Canvas
 from .grips import grips_of, outline_of, reach_of
 from .handles import CutFrame, cut_frame
 from .marks import mark_points, paint_marks
-from .overlay import View, paint_cut, paint_flag, paint_grips, paint_lines
+from .overlay import View, paint_cut, paint_dots, paint_flag, paint_grips, paint_lines
 from .pole import Pole
 from .sheet import Sheet
 from .sizing import SizeLooks, paint_dimensions
@@ -306,7 +306,7 @@ class Stage:
         cut = self._state.cut
         if cut is None or not self._shows_cut(cut):
             return {}
-        return {name: self.stood(place) for name, place in grips_of(cut).items()}
+        return {name: self.stood(place) for name, place in grips_of(cut, *self._unstood_box()).items()}
 
     def stood(self, place: Floats) -> Floats:
         """Points of the model frame on the standing model, bed frame."""
@@ -316,11 +316,16 @@ class Stage:
         """Points of the bed frame on the standing model, model frame."""
         return np.asarray((place - self._shift) @ self._rotation)
 
+    def _unstood_box(self) -> tuple[Floats, Floats]:
+        """(low, high) of the standing model's box, as it lies in the model frame."""
+        corners = np.array([[self._model_box[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
+        placed = self.unstood(corners)
+        return placed.min(axis=0), placed.max(axis=0)
+
     def _paint_shape(self, painter: QPainter, view: View, grabbed: str) -> None:
         """The outline of the selected cut where it is not flat, where it stops, the line being drawn, and grips."""
         state, cut = self._state, self._state.cut
-        low, high = self.unstood(self._model_box[0]), self.unstood(self._model_box[1])
-        low, high = np.minimum(low, high), np.maximum(low, high)
+        low, high = self._unstood_box()
         madder, amber = rgb(palette.MADDER), rgb(palette.AMBER)
         if cut is not None and self._shows_cut(cut):
             for segments, colour in ((outline_of(cut, low, high), madder), (reach_of(cut, low, high), amber)):
@@ -328,7 +333,10 @@ class Stage:
                     ends = self.stood(segments.reshape(-1, 3)).reshape(-1, 2, 3)
                     paint_lines(painter, view, ends, np.tile(colour, (len(ends), 1)), 1.4, through=True)
             paint_grips(painter, view, self.grips(), grabbed)
-        line = state.cutting.line
+        line = state.placing.line
+        if state.pointing.kind == "cut line" and self._standing and len(state.placing.creases):
+            ends = self.stood(state.placing.creases.reshape(-1, 3)).reshape(-1, 2, 3)
+            paint_lines(painter, view, ends, np.tile(rgb(palette.TEAL), (len(ends), 1)), 1.6)
         if len(line) and self._standing:
             points = self.stood(line)
             if len(points) > 1:
@@ -348,13 +356,20 @@ class Stage:
                 chosen = number == state.selected_piece
                 paint_flag(painter, place, str(piece.number), palette.MADDER if chosen else palette.INK, view.size)
 
-    def _paint_crumbs(self, painter: QPainter, view: View) -> None:
-        """Where the cuts left crumbs."""
-        if self._state.step == "Cut" and self._standing and self._state.draft is None:
-            for report in self._state.evaluated.outcome.cuts.values():
-                for size, place in report.crumbs[:6]:
-                    at = view.camera.project(self.stood(np.array(place)), *view.size)[0]
-                    paint_flag(painter, QPointF(*at.tolist()), f"crumb, {size:.1f} mm", palette.AMBER, view.size)
+    def _paint_troubles(self, painter: QPainter, view: View) -> None:
+        """Where the cuts left crumbs, too little material, or a bridge."""
+        if self._state.step != "Cut" or not self._standing or self._state.draft is not None:
+            return
+        for report in self._state.evaluated.outcome.cuts.values():
+            flags = [(np.array(place), f"crumb, {size:.1f} mm") for size, place in report.crumbs[:6]]
+            flags += [(one.place, f"{one.kind}, {one.least:.2f} mm") for one in report.thin[:6]]
+            if report.bridges:
+                points = self.stood(np.array([one.place for one in report.bridges]))
+                paint_dots(painter, view, points, palette.AMBER)
+                flags.append((report.middle_of_bridge.place, "a bridge is left here"))
+            for place, words in flags:
+                at = view.camera.project(self.stood(place), *view.size)[0]
+                paint_flag(painter, QPointF(*at.tolist()), words, palette.AMBER, view.size)
 
     @property
     def turn(self) -> Floats:
@@ -396,7 +411,7 @@ class Stage:
         if self._state.evaluated is not None:
             self._paint_shape(painter, view, grabbed)
             self._paint_numbers(painter, view)
-            self._paint_crumbs(painter, view)
+            self._paint_troubles(painter, view)
         frame = self.frame_of_cut()
         if frame is not None:
             paint_cut(painter, view, frame, self.handles(frame, view.camera, view.size[1]), grabbed)

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ....core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, LiftOffCut, RegionReach, ScoopCut
+from ....core.cutting import MOST_WALLS, BentCut, BlockCut, BoxCut, BoxReach, Cut, LiftOffCut, RegionReach, ScoopCut
 from ....core.tilt import Tilt
 
 Update = dict[str, Any]
@@ -85,8 +85,20 @@ def _region_fields() -> list[Field]:
     ]  # fmt: skip
 
 
-def fields_of(cut: Cut) -> list[Field]:
-    """What can be typed of a cut, beside its name, kerf and reach; for a straight one its panel has sliders too."""
+Box = tuple[np.ndarray, np.ndarray]
+
+
+def turned_box(box: Box, rotation: np.ndarray) -> Box:
+    """(low, high) of a box (low, high) of the model frame, along the axes of a rotation."""
+    corners = np.array([[box[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ rotation.T
+    return corners.min(axis=0), corners.max(axis=0)
+
+
+def fields_of(cut: Cut, box: Box) -> list[Field]:
+    """What can be typed of a cut, beside its name, kerf and reach; for a straight one its panel has sliders too.
+
+    box : (low, high) of the pieces, mm, model frame
+    """
     match cut:
         case BoxCut():
             return _PLACED
@@ -106,31 +118,58 @@ def fields_of(cut: Cut) -> list[Field]:
                            lambda one: one.pocket, lambda one, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
             return [pocket, *_region_fields()]
         case BlockCut():
-            return _wall_fields(cut)
+            return [*_part_fields(*turned_box(box, cut.turn.rotation)), *_wall_fields(cut)]
     return []
+
+
+def _walls(cut: BlockCut, axis: int) -> tuple[tuple[float, ...], ...]:
+    """The lists of walls across an axis."""
+    return (cut.x,) if axis == 0 else (cut.y, cut.z)[axis - 1]
+
+
+def _with_walls(axis: int, lists: tuple[tuple[float, ...], ...]) -> Update:
+    return {"xyz"[axis]: lists[0] if axis == 0 else lists}
+
+
+def _part_fields(low: np.ndarray, high: np.ndarray) -> list[Field]:
+    """How many equal parts along each axis. What is stood on the first axis decides how many lists the others have."""
+
+    def update(cut: BlockCut, count: float, axis: int) -> Update:
+        parts = round(count)
+        walls = tuple(np.round(np.linspace(low[axis], high[axis], parts + 1)[1:-1], 3).tolist())
+        others = {"xyz"[k]: _walls(cut, k)[:1] for k in (1, 2) if k > axis or k == axis}
+        return {**others, **_with_walls(axis, (walls,))}
+
+    return [
+        Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
+              lambda cut, axis=axis: max(len(walls) for walls in _walls(cut, axis)) + 1,
+              lambda cut, count, axis=axis: update(cut, count, axis), 1, MOST_WALLS + 1)
+        for axis in range(3)
+    ]  # fmt: skip
+
+
+def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...], ...]:
+    """The walls across the second axis for each slab: in every second one they stand half a cell farther on.
+
+    low, high : mm, where the model ends along that axis
+    """
+    walls = np.array(cut.y[0])
+    ends = np.concatenate([[low], walls, [high]])
+    between = tuple(np.round((ends[:-1] + ends[1:]) / 2, 3).tolist())
+    return tuple(between if slab % 2 else cut.y[0] for slab in range(len(cut.x) + 1))
 
 
 def _wall_fields(cut: BlockCut) -> list[Field]:
     """A field for each wall that goes through everything."""
     found = []
-    for axis, name in enumerate("xyz"):
-        walls = cut.x if name == "x" else getattr(cut, name)[0]
-        if name != "x" and len(getattr(cut, name)) > 1:
-            continue
-
-        def value(one: Any, axis: str = name, k: int = 0) -> float:
-            return float((one.x if axis == "x" else getattr(one, axis)[0])[k])
-
-        def update(one: Any, wanted: float, axis: str = name, k: int = 0) -> Update:
-            old = one.x if axis == "x" else getattr(one, axis)[0]
-            moved = tuple(sorted(_with(old, k, wanted)))
-            return {axis: moved if axis == "x" else (moved,)}
-
-        for k in range(len(walls)):
+    for axis in range(3):
+        lists = _walls(cut, axis)
+        for k in range(len(lists[0]) if len(lists) == 1 else 0):
             found.append(
                 Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
-                      lambda one, v=value, a=name, n=k: v(one, a, n),
-                      lambda one, wanted, u=update, a=name, n=k: u(one, wanted, a, n))
+                      lambda one, a=axis, n=k: _walls(one, a)[0][n],
+                      lambda one, wanted, a=axis, n=k: _with_walls(
+                          a, (tuple(sorted(_with(_walls(one, a)[0], n, wanted))),)))
             )  # fmt: skip
     return found
 

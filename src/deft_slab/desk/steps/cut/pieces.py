@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from ....core.outcome import Outcome
+from ....core.outcome import Outcome, Place
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.parts import ClickRow, Panel, emptied, label, row, say
@@ -95,12 +95,27 @@ class PiecesPanel(Panel):
         for cut_id, report in outcome.cuts.items():
             name = plan.cut(cut_id).name
             if not report.parts:
-                tell(False, f"“{name}” parts nothing: still {report.after} pieces")
+                tell(False, f"“{name}” parts nothing: still {report.after} piece{'s' if report.after > 1 else ''} here")
+                if report.bridges:
+                    self._fly_row("A bridge is left beyond its loop", "look", report.middle_of_bridge)
             elif report.catches:
                 tell(False, f"“{name}”: what it takes off catches")
             elif report.lift is not None:
                 tell(True, f"“{name}”: comes off along {_along(plan.tilt.rotation @ report.lift)}")
+            for place in report.thin:
+                self._fly_row(f"“{name}” {place.sentence()}", "look", place)
         self._show_alike(outcome)
+
+    def _fly_row(self, words: str, tone: str, place: Place) -> None:
+        """A line of the proof; a click looks at the place that it is about."""
+        line = ClickRow("seat")
+        line.setAccessibleName(words)
+        line.setToolTip("Click to look at it.")
+        layout = row(label(f"! {words}", tone, wrap=True))
+        layout.setContentsMargins(6, 2, 6, 2)
+        line.setLayout(layout)
+        line.clicked.connect(partial(self._state.seam_flown_to.emit, place))
+        self._proof.addWidget(line)
 
     def _show_alike(self, outcome: Outcome) -> None:
         alike = self._cutting.alike

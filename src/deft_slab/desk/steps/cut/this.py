@@ -16,7 +16,16 @@ from ...widgets import text
 from ...widgets.charts import AngleMap, Curve, SweepChart
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
-from .fields import Field, fields_of, from_angles, reach_fields, reach_words, to_angles
+from .fields import (
+    Field,
+    fields_of,
+    from_angles,
+    reach_fields,
+    reach_words,
+    staggered,
+    to_angles,
+    turned_box,
+)
 
 Triple = tuple[float, float, float]
 FACINGS: tuple[tuple[str, Triple, str], ...] = (
@@ -52,7 +61,10 @@ class ThisCutPanel(Panel):
                             partial(state.pointing.begin, "cut three"), role="small")  # fmt: skip
         self.facet = button("Along a facet …", "Adds a cut in the plane of a facet that you click.",
                             partial(state.pointing.begin, "cut facet"), role="small")  # fmt: skip
-        self.add(row(self.halves, self.three, self.facet, 1))
+        self.edge = button("Along an edge …", "Adds a cut in the plane of an edge that goes around: a rim or a groove.",
+                           partial(state.pointing.begin, "cut edge"), role="small")  # fmt: skip
+        self.add(row(self.halves, self.three, 1))
+        self.add(row(self.facet, self.edge, 1))
         self._begin = label(
             "Other kinds are on the left, under the list of cuts. A cut parts everything it meets.",
             "faint", wrap=True,
@@ -91,7 +103,23 @@ class ThisCutPanel(Panel):
         self.scoop.activated.connect(lambda n: self._cutting.change("reshape a scoop", shape=self.scoop.itemData(n)))
         column.addWidget(self.scoop)
         self.for_bed = button("Cells for the bed", "As many equal cells as the printer needs.", self._cells_for_bed)
-        column.addWidget(self.for_bed)
+        self.stagger = button("Stagger", "Moves the walls across Y half a cell on in every second slab, as bricks lie.",
+                              self._stagger)  # fmt: skip
+        self._for_block = QWidget()
+        beside = row(self.for_bed, self.stagger, 1)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self._for_block.setLayout(beside)
+        column.addWidget(self._for_block)
+        self.snap = NumberField("mm", low=0, high=100, step=0.5, decimals=1)
+        self.snap.setAccessibleName("Snap to creases within")
+        self.snap.setToolTip("How near to a crease (teal) a point of the line must be to go to it. 0: never.")
+        self.snap.setFixedWidth(70)
+        self.snap.committed.connect(self._state.placing.set_snap)
+        self._snapping = QWidget()
+        beside = row(label("Snap to creases within"), self.snap, 1)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self._snapping.setLayout(beside)
+        column.addWidget(self._snapping)
         self.kerf = NumberField("mm", low=0, high=50, step=0.1, decimals=2)
         self.kerf.setAccessibleName("Kerf")
         self.kerf.setToolTip("Thickness of the material that the cut removes.")
@@ -112,8 +140,8 @@ class ThisCutPanel(Panel):
             self.reach.addItem(words, name)
         self.reach.setAccessibleName("Reach")
         self.reach.setToolTip("Where the cut stops, so that it takes one thing and leaves another alone.")
-        self.reach.activated.connect(lambda n: self._cutting.bound(self.reach.itemData(n)))
-        self.ends = button("Done", "Bounds the cut by the outline that you clicked.", self._cutting.end_outline,
+        self.reach.activated.connect(lambda n: self._state.placing.bound(self.reach.itemData(n)))
+        self.ends = button("Done", "Bounds the cut by the outline that you clicked.", self._state.placing.end_outline,
                            role="small")  # fmt: skip
         column.addLayout(row(label("Reach"), self.reach, self.ends, 1))
         self._reaches = QGridLayout()
@@ -151,7 +179,11 @@ class ThisCutPanel(Panel):
         self.slider.sliderMoved.connect(self._slide)
         self.slider.sliderReleased.connect(lambda: self._state.settle("move a cut"))
         self.slider.actionTriggered.connect(self._slider_stepped)
-        column.addLayout(row(label("Place"), self.slider, self.place))
+        self.share = NumberField("%", low=0, high=100, step=1, decimals=1)
+        self.share.setAccessibleName("Place in percent")
+        self.share.setToolTip("The same as a share of the way through the model.")
+        self.share.committed.connect(self._set_share)
+        column.addLayout(row(label("Place"), self.slider, self.share, self.place))
         self.lean = NumberField("°", low=0, high=180, step=5, decimals=1)
         self.lean.setAccessibleName("Lean")
         self.lean.setToolTip("0° is a level cut, 90° an upright one.")
@@ -166,6 +198,7 @@ class ThisCutPanel(Panel):
         )  # fmt: skip
         for field in (self.place, self.lean, self.facing):
             field.setFixedWidth(86)
+        self.share.setFixedWidth(70)
         column.addLayout(row(label("Lean"), self.lean, label("Facing"), self.facing, 1))
         self.turn = button("Turn it …", "Maps the support against two turns of this cut; click in the map to turn it.",
                            self._cutting.ask_turned, role="small")  # fmt: skip
@@ -201,7 +234,11 @@ class ThisCutPanel(Panel):
             field.setToolTip(tip)
         for field in (self.moved, self.turned, self.rise):
             field.setFixedWidth(64)
-        inner.addLayout(row(label("Moved at most"), self.moved, label("turned"), self.turned, 1))
+        self._turned_at_most = QWidget()
+        beside = row(label("turned"), self.turned)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self._turned_at_most.setLayout(beside)
+        inner.addLayout(row(label("Moved at most"), self.moved, self._turned_at_most, 1))
         inner.addLayout(row(label("Support may rise by"), self.rise, 1))
         self.settle = button("Settle", "Looks for the place nearby where the seam is least seen; shows it first.",
                              self._ask_settle)  # fmt: skip
@@ -252,6 +289,11 @@ class ThisCutPanel(Panel):
             self._slide(self.slider.sliderPosition())
             self._state.settle("move a cut")
 
+    def _set_share(self, percent: float) -> None:
+        if self._cut is not None:
+            low, high = self._extent(np.array(self._cut.normal))
+            self._cutting.change("move a cut", offset=low + percent / 100 * (high - low))
+
     def _set_angles(self) -> None:
         cut = self._cut
         if cut is None:
@@ -279,8 +321,14 @@ class ThisCutPanel(Panel):
             self._state.remove_cut(self._state.cut.id)
 
     def _cells_for_bed(self) -> None:
-        block = self._cutting.block_for_bed()
+        block = self._state.placing.block_for_bed()
         self._cutting.change("make cells for the bed", x=block.x, y=block.y, z=block.z)
+
+    def _stagger(self) -> None:
+        """T-junctions instead of crossings, which hold better when they are glued."""
+        cut = self._state.cut
+        low, high = turned_box(self._state.placing.box, cut.turn.rotation)
+        self._cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
 
     def _ask_settle(self) -> None:
         self._cutting.settle(
@@ -313,7 +361,10 @@ class ThisCutPanel(Panel):
         self.scoop.setVisible(isinstance(cut, ScoopCut) and cut.shape != "region")
         if isinstance(cut, ScoopCut):
             self.scoop.setCurrentIndex(max(self.scoop.findData(cut.shape), 0))
-        self.for_bed.setVisible(isinstance(cut, BlockCut))
+        self._for_block.setVisible(isinstance(cut, BlockCut))
+        self.stagger.setEnabled(isinstance(cut, BlockCut) and len(cut.x) > 0 and len(cut.y) == 1 and len(cut.y[0]) > 0)
+        self._snapping.setVisible(isinstance(cut, BentCut))
+        self.snap.set_value(self._state.placing.snap)
         self.kerf.set_value(cut.kerf)
         self.crumbs.setCurrentIndex(list(_CRUMBS).index(cut.crumbs))
         self.reach.setCurrentIndex(list(_REACHES).index("all" if cut.reach is None else cut.reach.kind))
@@ -327,6 +378,7 @@ class ThisCutPanel(Panel):
         normal = np.array(cut.normal)
         low, high = self._extent(normal)
         self.place.set_value(round(cut.offset - low, 2))
+        self.share.set_value(round(100 * (cut.offset - low) / max(high - low, 1e-9), 1))
         if not self.slider.isSliderDown():
             self.slider.setValue(round(1000 * (cut.offset - low) / max(high - low, 1e-9)))
         lean, facing = to_angles(self._state.plan.tilt.rotation @ normal)
@@ -376,7 +428,7 @@ class ThisCutPanel(Panel):
 
     def _show_fields(self, cut: Cut) -> None:
         """The fields of the kind; made anew when the kind is another, or has other fields."""
-        own, reach = fields_of(cut), reach_fields(cut)
+        own, reach = fields_of(cut, self._state.placing.box), reach_fields(cut)
         key = (cut.id, tuple(field.name for field in (*own, *reach)))
         if key != self._fields_for:
             self._fields_for = key
@@ -389,7 +441,9 @@ class ThisCutPanel(Panel):
     def _put(self, grid: QGridLayout, fields: list[Field]) -> list[tuple[Field, NumberField]]:
         found = []
         for n, field in enumerate(fields):
-            shown = NumberField(field.unit, low=field.low, high=field.high, step=field.step, decimals=1)
+            shown = NumberField(
+                field.unit, low=field.low, high=field.high, step=field.step, decimals=1 if field.unit else 0
+            )
             shown.setAccessibleName(field.name)
             shown.setToolTip(field.tip)
             shown.setFixedWidth(80)
@@ -400,7 +454,8 @@ class ThisCutPanel(Panel):
         return found
 
     def _show_settled(self, cut: Cut) -> None:
-        can = isinstance(cut, (StraightCut, BentCut)) and (cut.reach is None or cut.reach.kind == "piece")
+        can = isinstance(cut, (StraightCut, BentCut, BlockCut)) and (cut.reach is None or cut.reach.kind == "piece")
+        self._turned_at_most.setVisible(isinstance(cut, StraightCut))
         self._settle.setVisible(can)
         found = self._cutting.settled
         offers = found is not None and found.cut.id == cut.id and found.cut != cut

@@ -1,0 +1,247 @@
+"""Placing a cut: adding one of a kind, drawing its line on the model, and bounding it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from ..core.cutting import (
+    BentCut,
+    BlockCut,
+    BodiesCut,
+    BoxCut,
+    BoxReach,
+    Cut,
+    LiftOffCut,
+    OutlineReach,
+    PieceReach,
+    RegionReach,
+    ScoopCut,
+    StraightCut,
+)
+from ..core.documents import triple
+from ..core.judge.edges import nearest_on
+from ..core.marking import Region
+
+if TYPE_CHECKING:
+    from .state import DeskState
+
+Floats = NDArray[np.float64]
+
+KINDS: dict[str, tuple[str, str]] = {
+    "straight": ("Straight", "A flat cut through the middle; move it by its handles or by figures."),
+    "block": ("Block", "Cells for a large prop: as many equal ones as its size needs for the bed."),
+    "box": ("Box", "What lies in one free box."),
+    "bent": ("Bent", "A smooth sheet along a line that you click on the model; a loop takes a limb off."),
+    "scoop": ("Scoop", "A dish or sleeve around a feature: click where."),
+    "lift-off": ("Lift-off", "A raised ornament taken off at its foot: click it."),
+    "bodies": ("Bodies", "What was separate in the file becomes pieces."),
+}
+"""Kinds of cuts: words, and what each is for."""
+
+POINTED = {"bent": "cut line", "scoop": "cut scoop", "lift-off": "cut lift-off"}
+"""What is pointed at to place a cut of a kind."""
+
+_SNAP = 0.015
+"""Share of the diagonal within which a point of a line goes to a crease, while nothing else is asked for."""
+_BEDS = 0.92
+"""Share of the bed that a cell of a block cut may take, so that walls can move a little."""
+
+
+class Placing(QObject):
+    """A part of the desk state.
+
+    line : (k, 3) points of the line that is being drawn, mm, model frame
+    creases : (k, 2, 3) mm, model frame: the sharp edges that such a line is drawn to; none while they are not known
+    """
+
+    changed = Signal()
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__(state)
+        self._state = state
+        self.line: Floats = np.empty((0, 3))
+        self.creases: Floats = np.empty((0, 2, 3))
+        self._creases_for: object = None
+        self._snap: float | None = None
+
+    def add(self, kind: str) -> None:
+        """Adds a cut of a kind; one that needs a place on the model is placed by pointing."""
+        state = self._state
+        if state.plan is None or state.evaluated is None:
+            return
+        if kind in POINTED:
+            self.line = np.empty((0, 3))
+            state.pointing.begin(POINTED[kind])
+            if kind == "bent":
+                self.find_creases()
+            return
+        low, high = self.box
+        middle = (low + high) / 2
+        shared = self.shared(KINDS[kind][0])
+        rotation = state.plan.tilt.rotation
+        if kind == "straight":
+            normal = rotation.T @ np.array([0.0, 0.0, 1.0])
+            self.put(StraightCut(**shared, normal=triple(normal), offset=float(normal @ middle)))
+        elif kind == "block":
+            self.put(self.block_for_bed())
+        elif kind == "box":
+            self.put(BoxCut(**shared, centre=triple(middle), half=triple(0.25 * (high - low))))
+        else:
+            self.put(BodiesCut(**shared))
+
+    def shared(self, word: str) -> dict[str, Any]:
+        plan = self._state.plan
+        number = 1 + sum(cut.name.startswith(word) for cut in plan.recipe)
+        return {"id": plan.fresh_id(), "name": f"{word} {number}" if number > 1 else word}
+
+    def put(self, cut: Cut) -> None:
+        self._state.selected_cut = cut.id
+        self._state.do_plan("add a cut", self._state.plan.with_cut(cut))
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """(low, high) of all pieces, mm, model frame."""
+        solids = [piece.solid for piece in self._state.pieces]
+        return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
+
+    def block_for_bed(self) -> BlockCut:
+        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
+        low, high = self.box
+        size = high - low
+        room = sorted(min(value, 1e6) * _BEDS for value in self._state.printer.room)
+        counts = np.ones(3, int)
+        # the longest side of a cell may be as long as the longest of the printer
+        for place, axis in enumerate(np.argsort(size)):
+            counts[axis] = int(np.ceil(size[axis] / room[place]))
+        if counts.prod() == 1:
+            counts[int(np.argmax(size))] = 2
+        walls = [
+            tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
+        ]
+        return BlockCut(**self.shared("Block"), x=walls[0], y=(walls[1],), z=(walls[2],))
+
+    def place_at(self, kind: str, place: Floats) -> None:
+        """A place on the model was clicked (mm, model frame) to put a cut there."""
+        state = self._state
+        if kind == POINTED["bent"]:
+            point = self.snapped(place) if state.pointing.kind == kind else place
+            self.line = np.concatenate([self.line, point[None]])
+            self.changed.emit()
+            return
+        state.pointing.begin("")
+        low, high = self.box
+        size = float(np.linalg.norm(high - low))
+        if kind == POINTED["scoop"]:
+            half = 0.08 * size
+            self.put(ScoopCut(**self.shared("Scoop"), centre=triple(place), half=(half, half, half)))
+        elif kind == POINTED["lift-off"]:
+            # what an outline shaves off the body beside the ornament belongs to the body
+            self.put(LiftOffCut(**self.shared("Lift-off"), region=self.region_at(place), crumbs="neighbour"))
+        elif kind == "cut reach" and state.cut is not None:
+            region = self.region_at(place)
+            state.cutting.change(
+                "bound a cut by a region", reach=RegionReach(region=region, margin=max(0.01 * size, 0.5))
+            )
+
+    @property
+    def snap(self) -> float:
+        """mm within which a point of a line goes to a crease; 0: never."""
+        if self._snap is not None or not self._state.pieces:
+            return self._snap or 0.0
+        low, high = self.box
+        return round(_SNAP * float(np.linalg.norm(high - low)), 1)
+
+    def set_snap(self, reach: float) -> None:
+        self._snap = reach
+        self.changed.emit()
+
+    def snapped(self, place: Floats) -> Floats:
+        """The place (mm, model frame) on a crease that a point goes to; itself where none is near."""
+        point, distance = nearest_on(self.creases, place)
+        return point if distance <= self.snap else place
+
+    def find_creases(self) -> None:
+        """Looks for the sharp edges of the uncut model, once for each."""
+        state = self._state
+        plan = state.plan.changed(recipe=(), pieces=())
+        key = (plan.model, tuple(plan.factors), plan.roles, plan.mending)
+        if key == self._creases_for:
+            return
+        self._creases_for, self.creases = key, np.empty((0, 2, 3))
+
+        def done(found: Floats) -> None:
+            if key == self._creases_for:
+                self.creases = found
+                self.changed.emit()
+
+        state.ask("creases", "creases", plan, done=done, label="Looking for creases")
+
+    def drop_line(self) -> None:
+        """Lets go of the points that were clicked."""
+        self.line = np.empty((0, 3))
+        self.changed.emit()
+
+    def drop_point(self) -> None:
+        """Takes the last point of the line back."""
+        self.line = self.line[:-1]
+        self.changed.emit()
+
+    def region_at(self, place: Floats) -> Region:
+        """The smooth region around a place, up to the crease that Tilt's marks use, no farther than a quarter of it."""
+        low, high = self.box
+        return Region(shape="grown", places=(triple(place),), limit=self._state.marker.crease,
+                      reach=0.25 * float(np.linalg.norm(high - low)))  # fmt: skip
+
+    def end_line(self, *, closed: bool) -> None:
+        """Makes a bent cut of the points that were clicked."""
+        state, line = self._state, self.line
+        state.pointing.begin("")
+        self.line = np.empty((0, 3))
+        if len(line) < (3 if closed else 2):
+            state.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
+            return
+        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
+        cut = BentCut(**self.shared("Bent"), line=tuple(triple(point) for point in line), closed=closed,
+                      view=triple(view / np.linalg.norm(view)))  # fmt: skip
+        self.put(cut)
+
+    # reach
+
+    def bound(self, kind: str) -> None:
+        """Bounds the selected cut: "all", "piece", "box", "region" (picked), "outline" (of the box, to be edited)."""
+        state, cut = self._state, self._state.cut
+        if cut is None:
+            return
+        low, high = self.box
+        middle, half = (low + high) / 2, (high - low) / 2
+        if isinstance(cut, StraightCut):
+            normal = np.array(cut.normal)
+            middle = middle + (cut.offset - float(normal @ middle)) * normal
+        if kind == "all":
+            state.cutting.change("let a cut go through everything", reach=None)
+        elif kind == "piece" and state.piece is not None:
+            sides = tuple(side for side in state.piece.sides if side.cut != cut.id)
+            state.cutting.change("bound a cut by a piece", reach=PieceReach(sides=sides) if sides else None)
+        elif kind == "box":
+            state.cutting.change("bound a cut by a box", reach=BoxReach(centre=triple(middle), half=triple(0.5 * half)))
+        elif kind == "region":
+            state.pointing.begin("cut reach")
+        elif kind == "outline":
+            self.line = np.empty((0, 3))
+            state.pointing.begin("cut outline")
+
+    def end_outline(self) -> None:
+        """Bounds the selected cut by the outline that was clicked, as it is seen."""
+        state, line = self._state, self.line
+        state.pointing.begin("")
+        self.line = np.empty((0, 3))
+        if len(line) < 3:
+            state.told.emit("An outline needs three points.\nClick more of them on the model.")
+            return
+        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
+        reach = OutlineReach(points=tuple(triple(one) for one in line), view=triple(view / np.linalg.norm(view)))
+        state.cutting.change("bound a cut by an outline", reach=reach)
