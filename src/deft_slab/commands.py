@@ -14,6 +14,7 @@ import numpy as np
 
 from .core.cutting import Cut, StraightCut
 from .core.errors import BadPlan, CutFailed, DeftError
+from .core.handoff.equal import first_equals
 from .core.handoff.pieces import file_name, write_3mf, write_solid, write_stls
 from .core.intake.files import Opened, open_file
 from .core.intake.step import COARSEST, FINENESS, FINEST
@@ -95,6 +96,7 @@ def _parser() -> argparse.ArgumentParser:
     cut.add_argument("--recipe", type=Path, metavar="FILE", help="cuts of all kinds, as JSON (docs/recipes.md)")
     cut.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     cut.add_argument("--out", type=Path, required=True, metavar="DIR")
+    cut.add_argument("--equal-once", action="store_true", help="write equal pieces as one file, with a count")
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     common(sweep_)
     overhang(sweep_)
@@ -278,10 +280,18 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
                 f"“{cut.name}” {'parts nothing within its reach' if cut.reach else 'misses the model'}.",
                 kept="Nothing was written.",
             )
-    write_stls(outcome.pieces, arguments.out)
-    write_3mf(outcome.pieces, printer, opened.model.name, arguments.out / "pieces.3mf")
+    pieces = outcome.pieces
+    write_stls(pieces, arguments.out, equal_once=arguments.equal_once)
+    write_3mf(pieces, printer, opened.model.name, arguments.out / "pieces.3mf", equal_once=arguments.equal_once)
+    firsts = first_equals(pieces)
+
+    def written(n: int) -> dict[str, object]:
+        first = firsts[n]
+        name = file_name(pieces[first], firsts.count(first)) if arguments.equal_once else file_name(pieces[n])
+        return {"file": name, "same_as": pieces[first].name if first != n else None}
+
     return {
-        "pieces": [{"file": file_name(piece)} | _piece_figures(piece) for piece in outcome.pieces],
+        "pieces": [written(n) | _piece_figures(piece) for n, piece in enumerate(pieces)],
         "cuts": [_cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
         "notes": list(outcome.notes),
         "volume_before_mm3": outcome.volume_before_mm3,

@@ -122,6 +122,20 @@ def test_cut_writes_seated_pieces(ball, tmp_path):
     assert (out / "pieces.3mf").exists()
 
 
+def test_equal_pieces_once(tmp_path):
+    trimesh.creation.box((60, 20, 20)).export(tmp_path / "bar.stl")
+    out = tmp_path / "pieces"
+    halves = ("cut", tmp_path / "bar.stl", "--straight", 1, 0, 0, 0, "--out", out)
+    first, second = answer(*halves, "--equal-once")["pieces"]
+    assert first["same_as"] is None
+    assert second["same_as"] == first["name"]
+    assert first["file"] == second["file"]
+    assert "print-2-times" in first["file"]
+    assert sorted(path.name for path in out.iterdir()) == sorted([first["file"], "pieces.3mf"])
+    first, second = answer(*halves)["pieces"]
+    assert first["file"] != second["file"]
+
+
 def test_one_level_cut_takes_the_support_from_the_gull(tmp_path):
     """Common practice: a body with level wings needs much support whole, and its halves hardly any."""
     whole = answer("measure", MODELS["gull"])

@@ -15,16 +15,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import MultiPoint, box
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cutting import BodiesCut, StraightCut
 from deft_slab.core.errors import Cancelled, SaveFailed
 from deft_slab.core.handoff.beds import lay_out
+from deft_slab.core.handoff.equal import each_once
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_stls
 from deft_slab.core.handoff.saving import write_whole
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.plan import Choice, Plan, Project
 from deft_slab.core.progress import Job
 from deft_slab.core.workshop import evaluate
-from tests.shapes import model_of, sphere
+from tests.shapes import model_of, sphere, together
 
 
 @pytest.fixture(scope="module")
@@ -51,6 +52,44 @@ def test_each_piece_as_stl(parted, tmp_path):
         assert mesh.bounds[0][2] == pytest.approx(0.0, abs=1e-6)
         assert mesh.extents == pytest.approx(piece.figures.size_mm, rel=1e-5)
         np.testing.assert_allclose(mesh.bounds[:, :2].mean(axis=0), 0, atol=1e-4)
+
+
+def test_equal_pieces_are_one_file_with_a_count(parted, printer, tmp_path):
+    """Common practice: equal halves are printed twice from one file."""
+    _, _, outcome = parted
+    written = write_stls(outcome.pieces, tmp_path, equal_once=True)
+    assert {item.path.name: item.pieces for item in written} == {
+        "1-upper-right-ball-print-2-times.stl": 2, "3-lower-right-ball-print-2-times.stl": 2,
+    }  # fmt: skip
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted(item.path.name for item in written)
+    path = tmp_path / "once.3mf"
+    assert write_3mf(outcome.pieces, printer, "Ball", path, equal_once=True).pieces == 4
+    items = strictly_read(path)
+    assert [name for name, _, _ in items] == 2 * ["Upper right ball"] + 2 * ["Lower right ball"]
+    assert len({points.tobytes() for _, points, _ in items}) == 4  # each at a place of its own
+    for _, points, _ in items:
+        assert points[:, 2].min() == pytest.approx(0, abs=1e-4)
+    document = lib3mf.get_wrapper().CreateModel()
+    document.QueryReader("3mf").ReadFromFile(str(path))
+    assert document.GetMeshObjects().Count() == 2
+
+
+def test_what_is_only_mirrored_is_a_piece_of_its_own(printer, tmp_path):
+    """Two left hands are equal, a right one is not: three bodies, one of them mirrored."""
+    corners = np.array([[0, 0, 0], [10, 0, 0], [0, 20, 0], [0, 0, 40.0]])
+    left = trimesh.convex.convex_hull(corners)
+    again = (
+        left.copy()
+        .apply_transform(trimesh.transformations.rotation_matrix(2.0, [1, 2, 3]))
+        .apply_translation([60, 0, 0])
+    )
+    right = trimesh.convex.convex_hull(corners * [-1, 1, 1]).apply_translation([-60, 0, 0])
+    model = model_of(together(left, again, right), "Hands")
+    plan = Plan(model=model.ref, recipe=(BodiesCut(id="c1", name="Bodies"),))
+    outcome = evaluate(model, plan, printer)
+    counts = sorted(count for _, count in each_once(outcome.pieces))
+    assert counts == [1, 2]
+    assert len(write_stls(outcome.pieces, tmp_path, equal_once=True)) == 2
 
 
 def strictly_read(path):

@@ -258,6 +258,26 @@ def test_walls_of_a_block_are_typed_dragged_staggered_and_settled(cut):
     cut.settle()
 
 
+def test_equal_pieces_are_written_once_unless_that_is_switched_off(cut, tmp_path):
+    panel, state = cut.window.panels["Hand off"], cut.state
+    cut.click(cut.window.panels["Cut"].this.adds["Left and right"])
+    cut.settle()
+    cut.go(6)
+    wait(cut, lambda: len(state.cutting.alike) == 2)
+    assert panel.equal.isVisible()
+    assert panel.equal.isChecked()
+    assert "equal to 1" in words(panel)
+    state.write_pieces(tmp_path / "once")
+    wait(cut, lambda: not state.jobs.busy)
+    (only,) = (tmp_path / "once").iterdir()
+    assert only.name.endswith("print-2-times.stl")
+    assert "2 pieces" in cut.window.notice.text
+    cut.click(panel.equal)
+    state.write_pieces(tmp_path / "each")
+    wait(cut, lambda: not state.jobs.busy)
+    assert len(list((tmp_path / "each").iterdir())) == 2
+
+
 def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
     panel, state = cut.window.panels["Cut"], cut.state
     cut.click(panel.this.adds["Level"])

@@ -31,7 +31,8 @@ class Cutting(QObject):
     map : of planes through the piece, None before; sweep, turned : of the selected cut; shown : the trade-off list
     figure : what colours the map, "support", "sight" or "both"; settled : where the selected cut would settle
     mirrors : (unit normal, offset) of the planes of symmetry, none where none was found or they were not looked for
-    alike : for each piece the number of the first one of its shape, and whether it is that mirrored
+    alike : for each piece the number of the first one of its shape, and whether it is that mirrored; none while that is
+    not known
     """
 
     changed = Signal()
@@ -95,6 +96,8 @@ class Cutting(QObject):
         state = self._state
         if state.model is not self._model:
             self._model, self.mirrors, self._mirrors_looked_for = state.model, (), False
+        if state.step == "Hand off" and state.up_to_date:
+            self._ask_alike()
         if state.step != "Cut" or not state.up_to_date:
             return
         problem = state.evaluated.outcome.defects.sentence() if state.evaluated else ""

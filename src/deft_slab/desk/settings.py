@@ -37,6 +37,9 @@ class Settings(BaseModel):
     cut_wishes: CutWishes | None = None
     """What a place for a cut is looked for by; None: the usual."""
 
+    equal_once: bool = True
+    """Whether equal pieces are written as one file with a count."""
+
     def with_recent(self, path: Path) -> Settings:
         first = str(path.resolve())
         return self.model_copy(

@@ -302,11 +302,13 @@ class DeskState(QObject):
     def write_pieces(self, folder: Path) -> None:
         def done(written: Any) -> None:
             names = ", ".join(item.path.name for item in written[:4]) + (", …" if len(written) > 4 else "")
-            self.told.emit(f"Wrote {len(written)} STL file{'s' if len(written) > 1 else ''} to {folder}: {names}")
+            said = f"Wrote {len(written)} STL file{'s' if len(written) > 1 else ''} to {folder}: {names}"
+            pieces = sum(item.pieces for item in written)
+            self.told.emit(f"{said}\nfor {pieces} pieces: the names say how often." if pieces > len(written) else said)
 
         self.jobs.submit(
-            "handoff:stl", "write_pieces", self.plan, self.printer, folder, done=done, failed=self.failed.emit,
-            label="Writing the pieces",
+            "handoff:stl", "write_pieces", self.plan, self.printer, folder, self.settings.equal_once, done=done,
+            failed=self.failed.emit, label="Writing the pieces",
         )  # fmt: skip
 
     def write_together(self, path: Path) -> None:
@@ -315,8 +317,8 @@ class DeskState(QObject):
             self.told.emit(f"Wrote {written.pieces} piece{'s' if written.pieces > 1 else ''}{beds} to {path.name}.")
 
         self.jobs.submit(
-            "handoff:3mf", "write_together", self.plan, self.printer, self.project.title, path, done=done,
-            failed=self.failed.emit, label=f"Writing {path.name}",
+            "handoff:3mf", "write_together", self.plan, self.printer, self.project.title, path,
+            self.settings.equal_once, done=done, failed=self.failed.emit, label=f"Writing {path.name}",
         )  # fmt: skip
 
     # changing the project

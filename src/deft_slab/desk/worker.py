@@ -139,14 +139,19 @@ class Bench:
         pieces = self._pieces(project.plan, printer, job.part(0.0, 0.4))
         return write_project(project, model, pieces, printer, path, job.part(0.4, 1.0), self._guests)
 
-    def write_pieces(self, plan: Plan, printer: Printer, folder: Path, job: Job) -> list[Written]:
-        """Raises SaveFailed, Cancelled."""
-        return write_stls(self._pieces(plan, printer, job.part(0.0, 0.4)), folder, job.part(0.4, 1.0))
-
-    def write_together(self, plan: Plan, printer: Printer, title: str, path: Path, job: Job) -> Written:
+    def write_pieces(
+        self, plan: Plan, printer: Printer, folder: Path, equal_once: bool, job: Job
+    ) -> list[Written]:  # fmt: skip
         """Raises SaveFailed, Cancelled."""
         pieces = self._pieces(plan, printer, job.part(0.0, 0.4))
-        return write_3mf(pieces, printer, title, path, job.part(0.4, 1.0), copies=plan.copies)
+        return write_stls(pieces, folder, job.part(0.4, 1.0), equal_once=equal_once)
+
+    def write_together(
+        self, plan: Plan, printer: Printer, title: str, path: Path, equal_once: bool, job: Job
+    ) -> Written:  # fmt: skip
+        """Raises SaveFailed, Cancelled."""
+        pieces, writing = self._pieces(plan, printer, job.part(0.0, 0.4)), job.part(0.4, 1.0)
+        return write_3mf(pieces, printer, title, path, writing, copies=plan.copies, equal_once=equal_once)
 
     # what Tilt asks
 

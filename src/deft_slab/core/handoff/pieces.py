@@ -23,6 +23,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job
 from ..solid import Solid
 from .beds import lay_out
+from .equal import each_once
 from .saving import write_whole
 
 Floats = NDArray[np.float64]
@@ -30,16 +31,17 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Written:
-    """path : the file; pieces : how many are in it; beds : how many beds they take"""
+    """path : the file; pieces : how many are in it, or are to be printed of it; beds : how many beds they take"""
 
     path: Path
     pieces: int
     beds: int
 
 
-def file_name(piece: Piece) -> str:
-    """A file name without what file systems refuse: "2-lower-lantern.stl"."""
-    return f"{piece.number}-{_slug(piece.name)}.stl"
+def file_name(piece: Piece, count: int = 1) -> str:
+    """A file name without what file systems refuse: "2-lower-lantern.stl", "3-upper-wing-print-2-times.stl"."""
+    times = f"-print-{count}-times" if count > 1 else ""
+    return f"{piece.number}-{_slug(piece.name)}{times}.stl"
 
 
 def _slug(text: str) -> str:
@@ -62,8 +64,12 @@ def _stl(vertices: Floats, triangles: NDArray[np.int32], normals: Floats, title:
     return title.encode().ljust(80, b"\0") + len(facets).to_bytes(4, "little") + facets.tobytes()
 
 
-def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[Written]:
+def write_stls(
+    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False
+) -> list[Written]:  # fmt: skip
     """Writes each piece, seated, as a binary STL of its own.
+
+    equal_once : only the first of equal pieces, with how many there are in its name
 
     Raises
     ------
@@ -75,18 +81,22 @@ def write_stls(pieces: Sequence[Piece], folder: Path, job: Job = QUIET) -> list[
     except OSError as error:
         raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
     written = []
-    for number, piece in enumerate(pieces):
-        job.step(number / len(pieces), f"Writing {piece.name}")
-        path = folder / file_name(piece)
+    counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
+    for number, (piece, count) in enumerate(counted):
+        job.step(number / len(counted), f"Writing {piece.name}")
+        path = folder / file_name(piece, count)
         write_whole(path, stl_bytes(piece.solid, piece.seat.rotation, piece.lift))
-        written.append(Written(path, 1, 1))
+        written.append(Written(path, count, 1))
     return written
 
 
 def write_3mf(
-    pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1
+    pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
+    equal_once: bool = False,
 ) -> Written:  # fmt: skip
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
+
+    equal_once : equal pieces are copies of the first of them, in its seat
 
     Raises
     ------
@@ -94,6 +104,8 @@ def write_3mf(
     Cancelled : the job is no longer wanted.
     """
     model = _new_model(title)
+    if equal_once:
+        pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
     beds = _add_pieces(model, pieces, printer, copies, job)
     _write(model, path, job)
     return Written(path, copies * len(pieces), beds)
@@ -199,15 +211,17 @@ def _add_pieces(
         its transform
     """
     laid = lay_out(pieces, printer, copies)
-    meshes = []
+    meshes: dict[int, tuple[Any, float]] = {}
     for number, piece in enumerate(pieces):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
+        if piece.number in meshes:
+            continue
         if whole is not None and piece.as_opened is not None:
-            meshes.append((whole, piece.as_opened))
+            meshes[piece.number] = whole, piece.as_opened
         else:
-            meshes.append((_add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name), 1.0))
+            meshes[piece.number] = _add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name), 1.0
     for number, place in enumerate(laid):
-        mesh, factor = meshes[number % len(pieces)]
+        mesh, factor = meshes[pieces[number % len(pieces)].number]
         transform = lib3mf.Transform()
         for row in range(3):
             for column in range(3):

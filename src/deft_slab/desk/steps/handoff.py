@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QCheckBox
+
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.parts import Panel, button, emptied, label, line, row
@@ -26,13 +28,19 @@ class HandOffPanel(Panel):
             "Save the project …", "A 3MF with the pieces, the model as it was opened, and the plan with its choices.",
             window.ask_project_file,
         )  # fmt: skip
-        for part in (self.stl, self.together, self.save):
+        self.equal = QCheckBox("Equal pieces as one file, with a count")
+        self.equal.setToolTip("What is equal to another piece is printed from the file of the first, in its seat.")
+        self.equal.clicked.connect(
+            lambda on: state.change_settings(state.settings.model_copy(update={"equal_once": on}))
+        )
+        for part in (self.stl, self.together, self.equal, self.save):
             self.add(part)
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
         self.column.addStretch(1)
         state.outcome_changed.connect(self.refresh)
         state.project_changed.connect(self.refresh)
+        state.cutting.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -45,10 +53,16 @@ class HandOffPanel(Panel):
             return
         beds = max(laid.bed for laid in evaluated.laid) + 1
         copies = evaluated.outcome.plan.copies
+        alike = self._state.cutting.alike
+        firsts = [alike.index(shape) for shape in alike] if len(alike) == len(evaluated.outcome.pieces) else []
+        self.equal.setVisible(len(set(firsts)) < len(firsts))
+        self.equal.setChecked(self._state.settings.equal_once)
         for number, piece in enumerate(evaluated.outcome.pieces):
             lies = sorted({laid.bed + 1 for laid in evaluated.laid[number :: len(evaluated.outcome.pieces)]})
             where = f"bed {_ranged(lies)}" if beds > 1 else ""
             where = f"{copies} times · {where}".strip(" ·") if copies > 1 else where
+            if firsts and firsts[number] != number:
+                where = f"equal to {firsts[number] + 1} · {where}".strip(" ·")
             self._list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(where, "faint")))
             fits = "" if piece.fit.fits else " · does not fit"
             self._list.addWidget(
