@@ -54,13 +54,18 @@ def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
 def _shells(solid: Solid) -> Shells:
     t = solid.triangles
     of_vertex = linked(np.concatenate([t[:, :2], t[:, 1:]]), len(solid.vertices))
-    _, of = np.unique(of_vertex[t[:, 0]], return_inverse=True)
-    count = int(of.max()) + 1 if len(of) else 0
-    order = np.argsort(of, kind="stable")
-    start = np.searchsorted(of[order], np.arange(count))
-    corners = solid.vertices[t[order]]
-    low = np.minimum.reduceat(corners.min(axis=1), start) if count else np.empty((0, 3))
-    high = np.maximum.reduceat(corners.max(axis=1), start) if count else np.empty((0, 3))
+    if len(of_vertex) and not of_vertex.any():
+        one = np.zeros(len(t), np.int64)
+        return Shells(one, np.array([solid.volume]), solid.bounds[:1], solid.bounds[1:], np.array([len(t)]))
+    names, of = np.unique(of_vertex[t[:, 0]], return_inverse=True)
+    count = len(names)
+    order = np.argsort(of_vertex, kind="stable")
+    order = order[np.isin(of_vertex[order], names)]  # without corners of no facet
+    start = np.searchsorted(of_vertex[order], names)
+    low, high = np.empty((count, 3)), np.empty((count, 3))
+    for k in range(3 if count else 0):
+        column = solid.vertices[order, k]
+        low[:, k], high[:, k] = np.minimum.reduceat(column, start), np.maximum.reduceat(column, start)
     middle = (low + high) / 2
     height = np.einsum("ij,ij->i", solid.centroids - middle[of], solid.area_vectors)
     volume = np.bincount(of, height, minlength=count) / 3.0

@@ -41,20 +41,24 @@ def spread_directions(count: int) -> Floats:
 
 def exposure(
     solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE,
-    spread: Spread = map,
+    spread: Spread = map, behind: Solid | None = None, chosen: NDArray[np.bool_] | None = None,
 ) -> Floats:  # fmt: skip
     """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
     directions : how many to look from over the whole sphere, in opposite pairs
     cells : along the longest side of the solid; what is nearer together is not told apart
+    behind : what stands in the way, a stand-in of the solid; the solid itself by default
+    chosen : (m,) which facets are looked at; the others have 1
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
     cell = max(float(solid.size.max()), 1e-9) / cells
-    vertices, triangles = _gathered(solid, cell)
-    points, normals, sample_of = _samples(solid, cell)
+    vertices, triangles = _gathered(behind or solid, cell)
+    if chosen is None:
+        chosen = np.ones(len(solid.triangles), np.bool_)
+    points, normals, sample_of = _samples(solid, cell, chosen)
     # one pass over the facets serves a direction and its opposite
     pairs = spread_directions(directions)[: directions // 2]
     above, below = audience.looks_from(pairs), audience.looks_from(-pairs)
@@ -79,7 +83,9 @@ def exposure(
         # the parts are added in their order, so that the sum does not depend on who is done first
         for part in spread(look, np.array_split(some, 4)):
             seen += part
-    return np.asarray(np.minimum(seen / _most_seen(pairs, above, below), 1.0)[sample_of])
+    found = np.ones(len(solid.triangles))
+    found[chosen] = np.minimum(seen / _most_seen(pairs, above, below), 1.0)[sample_of]
+    return found
 
 
 def _most_seen(pairs: Floats, above: NDArray[np.bool_], below: NDArray[np.bool_]) -> float:
@@ -118,14 +124,16 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, NDArray[np.int32]]:
     return vertices, np.ascontiguousarray(triangles[(a != b) & (b != c) & (c != a)])
 
 
-def _samples(solid: Solid, cell: float) -> tuple[Floats, Floats, NDArray[np.int64]]:
-    """(points (s, 3), unit normals (s, 3), sample of each facet (m,)): facets of one cell that face much the same way
+def _samples(
+    solid: Solid, cell: float, chosen: NDArray[np.bool_]
+) -> tuple[Floats, Floats, NDArray[np.int64]]:  # fmt: skip
+    """(points (s, 3), unit normals (s, 3), sample of each chosen facet): facets of one cell that face much the same way
     are looked at in one point."""
-    keys = _cell_numbers(solid.centroids, solid.area_vectors, solid.bounds[0], cell)
-    sample_of = np.unique_inverse(keys).inverse_indices
-    weight = np.maximum(solid.areas, 1e-12)
+    centroids, vectors = solid.centroids[chosen], solid.area_vectors[chosen]
+    sample_of = np.unique_inverse(_cell_numbers(centroids, vectors, solid.bounds[0], cell)).inverse_indices
+    weight = np.maximum(solid.areas[chosen], 1e-12)
     total = np.bincount(sample_of, weight)
-    points = np.stack([np.bincount(sample_of, weight * solid.centroids[:, k]) for k in range(3)], axis=1)
-    normals = np.stack([np.bincount(sample_of, solid.area_vectors[:, k]) for k in range(3)], axis=1)
+    points = np.stack([np.bincount(sample_of, weight * centroids[:, k]) for k in range(3)], axis=1)
+    normals = np.stack([np.bincount(sample_of, vectors[:, k]) for k in range(3)], axis=1)
     length = np.linalg.norm(normals, axis=1)
     return points / total[:, None], normals / np.where(length > 0, length, 1.0)[:, None], sample_of

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -203,6 +204,10 @@ class Measured:
     layers: Floats
 
 
+Exposing = Callable[[NDArray[np.bool_]], Floats]
+"""Gives (m,) exposure of facets; only that of the (m,) chosen ones counts."""
+
+
 def measure(
     solid: Solid,
     rotation: Floats,
@@ -211,7 +216,7 @@ def measure(
     printer: Printer | None = None,
     marks: Marked | None = None,
     lift: float = 0.0,
-    exposed: Floats | None = None,
+    exposed: Floats | Exposing | None = None,
     cells: int = REPORT_CELLS,
     tolerance: float = BED_TOLERANCE,
     trusted: bool = False,
@@ -219,12 +224,14 @@ def measure(
     """All figures of a piece in a tilt, by the hard rule.
 
     marks : show faces, hold and clear spots; lift : mm over the bed
-    exposed : (m,) exposure of each facet; without it, support inside is given as 0
+    exposed : (m,) exposure of each facet, or what gives it; without it, support inside is given as 0
     trusted : the solid is known to be closed, and is not looked at again
     """
     printer = printer or default_printer()
     rule = hard_rule(threshold)
     seated = seat(solid, rotation, rule, marks, lift, tolerance)
+    if callable(exposed):
+        exposed = exposed(seated.weight > 0)
     hidden = None if exposed is None else exposed < HIDDEN
     found, columns = support(solid, seated, hidden, marks.show if marks else None, cells)
     rests = _rests(solid, seated)
