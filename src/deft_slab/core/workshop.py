@@ -56,7 +56,7 @@ KEPT_THINGS = 2_000
 
 _ALIKE = 0.1
 """Share by which the volume of a part and of its stand-in may differ."""
-DRAG_CELLS = 80
+DRAG_CELLS = 64
 SKIN_CELLS = 144
 DRAFT_CELLS = 96
 """Of the exposure of pieces behind their stand-ins. (The support out of reach of halves of the hollow demo models is
@@ -405,7 +405,7 @@ class Workshop:
                     free=None if before is None else np.array([before]),
                     cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
-                    spread=self.spread,
+                    spread=map if quick else self.spread,
                 ),  # fmt: skip
             )
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind

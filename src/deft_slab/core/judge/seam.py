@@ -18,7 +18,8 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: fl
 
     pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
     cut : its number in the recipe (origin -1 - cut)
-    exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight
+    exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight, and it is not
+    divided into stretches
     """
     mark = -1 - cut
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
@@ -38,7 +39,7 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: fl
     lines, source = np.concatenate(segments), np.concatenate(sources)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     seen = exposed[source] if exposed is not None else np.zeros(len(lines))
-    parts = _stretches(lines, lengths, seen, np.concatenate(outward), share)
+    parts = _stretches(lines, lengths, seen, np.concatenate(outward), share) if exposed is not None else ()
     return Seam(lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, parts)
 
 
