@@ -267,13 +267,13 @@ def test_equal_pieces_are_written_once_unless_that_is_switched_off(cut, tmp_path
     assert panel.equal.isVisible()
     assert panel.equal.isChecked()
     assert "equal to 1" in words(panel)
-    state.write_pieces(tmp_path / "once")
+    state.writing.pieces(tmp_path / "once")
     wait(cut, lambda: not state.jobs.busy)
     (only,) = (tmp_path / "once").iterdir()
     assert only.name.endswith("print-2-times.stl")
     assert "2 pieces" in cut.window.notice.text
     cut.click(panel.equal)
-    state.write_pieces(tmp_path / "each")
+    state.writing.pieces(tmp_path / "each")
     wait(cut, lambda: not state.jobs.busy)
     assert len(list((tmp_path / "each").iterdir())) == 2
 

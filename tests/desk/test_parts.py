@@ -160,7 +160,7 @@ def test_actions_have_words_and_keys_of_their_own():
 def test_every_control_says_what_it_does(desk):
     """Tooltip and accessible name on every button, field and slider, in every step."""
     desk.open(PROJECT)
-    desk.state.bring_back("k3")
+    desk.state.choosing.bring_back("k3")
     desk.settle()
     controls = [
         *desk.window.findChildren(QAbstractButton), *desk.window.findChildren(NumberField),

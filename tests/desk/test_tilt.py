@@ -403,7 +403,7 @@ def test_regions_are_marked_rubbed_out_and_counted(tilt):
 
 def test_show_faces_are_of_the_prop_and_so_of_every_choice(tilt):
     state = tilt.state
-    state.keep_choice()
+    state.choosing.keep()
     tilt.settle()
     faces = page(tilt, "Faces")
     tilt.click(faces.seen)
@@ -471,7 +471,7 @@ def test_the_height_rail_hides_the_bed_side(tilt):
 def test_two_choices_side_by_side(tilt):
     state, window = tilt.state, tilt.window
     assert not window.twin_button.isVisible()
-    state.keep_choice()
+    state.choosing.keep()
     state.turn((0, 1, 0), 90)
     tilt.settle()
     tilt.click(window.twin_button)

@@ -283,7 +283,7 @@ class Cutting(QObject):
 
     def keep(self, shown: CutShown) -> None:
         """Keeps a cut of the list as a choice, without taking it."""
-        self._state.keep_plan(shown.plan, f"{100 * shown.left:.0f} % left, {shown.sight:.0f} mm seen")
+        self._state.choosing.keep_plan(shown.plan, f"{100 * shown.left:.0f} % left, {shown.sight:.0f} mm seen")
 
     # the recipe
 

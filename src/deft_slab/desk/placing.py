@@ -104,7 +104,10 @@ class Placing(QObject):
 
     @property
     def box(self) -> tuple[Floats, Floats]:
-        """(low, high) of all pieces, mm, model frame."""
+        """(low, high) of all pieces, mm, model frame; of the model while there are none yet."""
+        if not self._state.pieces:
+            corners = self._state.model.solid.bounds * self._state.plan.factors
+            return corners.min(axis=0), corners.max(axis=0)
         solids = [piece.solid for piece in self._state.pieces]
         return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
 

@@ -183,7 +183,7 @@ class Seating(QObject):
     def keep(self, shown: SeatShown) -> None:
         """Keeps a seat as a choice without taking it."""
         plan = self._state.plan_with_tilt(shown.seat.tilt, shown.seat.lift)
-        self._state.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
+        self._state.choosing.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
 
     def compare_ways(self, lift: float) -> None:
         """Asks for what leaning and lifting would gain and cost."""

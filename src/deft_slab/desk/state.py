@@ -17,9 +17,10 @@ from ..core.cutting import Cut, StraightCut
 from ..core.errors import DeftError
 from ..core.marking import Audience, Mark
 from ..core.outcome import Model, Piece, Totals
-from ..core.plan import Choice, Mending, Plan, Project, Role
+from ..core.plan import Mending, Plan, Project, Role
 from ..core.printer import Printer, default_printer
 from ..core.tilt import Tilt
+from .choosing import Choosing
 from .cutting import Cutting, validated
 from .jobs import Jobs
 from .marker import Marker
@@ -30,6 +31,7 @@ from .recovery import Autosave, LeftWork
 from .seating import Seating
 from .settings import keep_settings, load_settings
 from .wearing import Wearing
+from .writing import Writing
 
 STAND_UP = Tilt.turn((1.0, 0.0, 0.0), 90.0)
 """What stands a model on its -Y side."""
@@ -93,6 +95,8 @@ class DeskState(QObject):
         self.seating = Seating(self)
         self.placing = Placing(self)
         self.cutting = Cutting(self)
+        self.choosing = Choosing(self)
+        self.writing = Writing(self)
         self.hidden: frozenset[int] = frozenset()
         """Numbers of pieces, from 0 on, that are not drawn."""
         self.as_it_came = False
@@ -297,28 +301,6 @@ class DeskState(QObject):
         self.jobs.submit(
             "handoff:save", "save", project, self.printer, path, done=done, failed=self.failed.emit,
             label=f"Saving {path.name}",
-        )  # fmt: skip
-
-    def write_pieces(self, folder: Path) -> None:
-        def done(written: Any) -> None:
-            names = ", ".join(item.path.name for item in written[:4]) + (", …" if len(written) > 4 else "")
-            said = f"Wrote {len(written)} STL file{'s' if len(written) > 1 else ''} to {folder}: {names}"
-            pieces = sum(item.pieces for item in written)
-            self.told.emit(f"{said}\nfor {pieces} pieces: the names say how often." if pieces > len(written) else said)
-
-        self.jobs.submit(
-            "handoff:stl", "write_pieces", self.plan, self.printer, folder, self.settings.equal_once, done=done,
-            failed=self.failed.emit, label="Writing the pieces",
-        )  # fmt: skip
-
-    def write_together(self, path: Path) -> None:
-        def done(written: Any) -> None:
-            beds = f" on {written.beds} beds" if written.beds > 1 else ""
-            self.told.emit(f"Wrote {written.pieces} piece{'s' if written.pieces > 1 else ''}{beds} to {path.name}.")
-
-        self.jobs.submit(
-            "handoff:3mf", "write_together", self.plan, self.printer, self.project.title, path,
-            self.settings.equal_once, done=done, failed=self.failed.emit, label=f"Writing {path.name}",
         )  # fmt: skip
 
     # changing the project
@@ -647,38 +629,3 @@ class DeskState(QObject):
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()
-
-    # the ledger
-
-    def keep_choice(self) -> None:
-        if self.project is not None:
-            self.keep_plan(self.plan, f"Choice {len(self.project.choices) + 1}")
-
-    def keep_plan(self, plan: Plan, name: str) -> None:
-        """Keeps a plan in the ledger."""
-        project = self.project
-        choice = Choice(id=project.fresh_choice_id(), name=name, plan=plan)
-        pinned = project.pinned or choice.id
-        self.do("keep a choice", project.changed(choices=(*project.choices, choice), pinned=pinned))
-
-    def rename_choice(self, choice_id: str, name: str) -> None:
-        if name.strip():
-            self._change_choice("rename a choice", choice_id, name=name.strip()[:120])
-
-    def _change_choice(self, did: str, choice_id: str, **update: object) -> None:
-        project = self.project
-        changed = [choice.model_copy(update=update) if choice.id == choice_id else choice for choice in project.choices]
-        self.do(did, project.changed(choices=tuple(changed)))
-
-    def pin_choice(self, choice_id: str | None) -> None:
-        self.do("pin a choice", self.project.changed(pinned=choice_id))
-
-    def remove_choice(self, choice_id: str) -> None:
-        project = self.project
-        left = tuple(choice for choice in project.choices if choice.id != choice_id)
-        pinned = None if project.pinned == choice_id else project.pinned
-        self.do("remove a choice", project.changed(choices=left, pinned=pinned))
-
-    def bring_back(self, choice_id: str) -> None:
-        choice = next(choice for choice in self.project.choices if choice.id == choice_id)
-        self.do_plan(f"bring back “{choice.name}”", choice.plan)

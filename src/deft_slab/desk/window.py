@@ -365,12 +365,12 @@ class Window(QMainWindow):
     def ask_3mf_file(self) -> None:
         path = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
         if path is not None:
-            self.state.write_together(path)
+            self.state.writing.together(path)
 
     def ask_stl_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Folder for the STL files", self._folder())
         if name:
-            self.state.write_pieces(Path(name))
+            self.state.writing.pieces(Path(name))
 
     def undo(self) -> None:
         self.state.undo()
@@ -379,7 +379,7 @@ class Window(QMainWindow):
         self.state.redo()
 
     def keep_choice(self) -> None:
-        self.state.keep_choice()
+        self.state.choosing.keep()
 
     def stop(self) -> None:
         self.state.jobs.cancel()

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..judge.alike import same_shapes
 from ..outcome import Piece
 
 
 def first_equals(pieces: Sequence[Piece]) -> list[int]:
     """For each piece the number, from 0 on, of the first one that is equal to it: itself, where it is that. What is
     only its mirror image is not equal; see ``same_shapes`` for what is."""
+    from ..judge.alike import same_shapes  # slow to load, and what writes pieces is known to the window
+
     shapes = same_shapes([piece.solid for piece in pieces])
     return [shapes.index(shape) for shape in shapes]
 

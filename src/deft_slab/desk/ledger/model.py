@@ -176,7 +176,7 @@ class LedgerModel(QAbstractTableModel):
     def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row = self.rows[index.row()]
         if role == Qt.ItemDataRole.EditRole and row.choice is not None:
-            self._state.rename_choice(row.choice, str(value))
+            self._state.choosing.rename(row.choice, str(value))
             return True
         return False
 

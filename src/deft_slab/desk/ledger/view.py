@@ -143,7 +143,7 @@ class _Table(QTableView):
     def _clicked(self, index: QModelIndex) -> None:
         choice = self._choice(index)
         if choice is not None:
-            self._state.bring_back(choice)
+            self._state.choosing.bring_back(choice)
 
     def rename_current(self) -> None:
         if self.current_choice is not None:
@@ -152,11 +152,11 @@ class _Table(QTableView):
     def pin_current(self) -> None:
         choice = self.current_choice
         if choice is not None:
-            self._state.pin_choice(None if self._state.project.pinned == choice else choice)
+            self._state.choosing.pin(None if self._state.project.pinned == choice else choice)
 
     def remove_current(self) -> None:
         if self.current_choice is not None:
-            self._state.remove_choice(self.current_choice)
+            self._state.choosing.remove(self.current_choice)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
@@ -176,7 +176,7 @@ class _Table(QTableView):
             return
         self.setCurrentIndex(index)
         menu = QMenu(self)
-        menu.addAction("Bring back to the bed", lambda: self._state.bring_back(choice))
+        menu.addAction("Bring back to the bed", lambda: self._state.choosing.bring_back(choice))
         menu.addAction("Rename", self.rename_current)
         pinned = self._state.project.pinned == choice
         menu.addAction(
@@ -200,7 +200,7 @@ class Ledger(QWidget):
         column.setSpacing(0)
         column.addWidget(self.table, 1)
         column.addWidget(self._empty, 1)
-        keep = button("Keep what is on the bed as a choice  (Ctrl+K)", "Adds a row to the ledger.", state.keep_choice)
+        keep = button("Keep what is on the bed as a choice  (Ctrl+K)", "Adds a row to the ledger.", state.choosing.keep)
         pin = button("Pin", "Compares the other rows with the selected one (P).", self.table.pin_current)
         rename = button("Rename", "Renames the selected choice (F2).", self.table.rename_current)
         remove = button("Remove", "Takes the selected choice out of the ledger (Delete).", self.table.remove_current)
