@@ -23,7 +23,7 @@ _SHARP_EDGE = 1.7
 of the edge is that: a slant of more than 30 degrees, which prints."""
 _PER_MM2, _FEWEST, _MOST = 4.0, 400, 6000
 """Points that are looked at on a cut face."""
-_SMALLEST = 4.0
+_SMALLEST = 8.0
 """mm2: smaller places are not worth a word."""
 _STEP = 25.0
 """Limits squared: a low step over a smaller area is not worth a word."""

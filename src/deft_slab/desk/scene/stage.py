@@ -30,6 +30,8 @@ from .sizing import SizeLooks, paint_dimensions
 
 Floats = NDArray[np.float64]
 
+_FLAG = np.array([130.0, 26.0])
+"""Pixels across and down that a flag takes."""
 _ARM = 70.0
 """Pixels: length of the arm of a cut's handle."""
 _FLAT, _LEVEL = math.cos(math.radians(2.0)), 0.3
@@ -360,6 +362,7 @@ class Stage:
         """Where the cuts left crumbs, too little material, or a bridge."""
         if self._state.step != "Cut" or not self._standing or self._state.draft is not None:
             return
+        taken: list[Floats] = []
         for report in self._state.evaluated.outcome.cuts.values():
             flags = [(np.array(place), f"crumb, {size:.1f} mm") for size, place in report.crumbs[:6]]
             flags += [(one.place, f"{one.kind}, {one.least:.2f} mm") for one in report.thin[:6]]
@@ -369,7 +372,10 @@ class Stage:
                 flags.append((report.middle_of_bridge.place, "a bridge is left here"))
             for place, words in flags:
                 at = view.camera.project(self.stood(place), *view.size)[0]
-                paint_flag(painter, QPointF(*at.tolist()), words, palette.AMBER, view.size)
+                # one over another could not be read; all of them are listed beside
+                if all(np.any(np.abs(at - other) > _FLAG) for other in taken):
+                    taken.append(at)
+                    paint_flag(painter, QPointF(*at.tolist()), words, palette.AMBER, view.size)
 
     @property
     def turn(self) -> Floats:
