@@ -127,8 +127,10 @@ class LedgerModel(QAbstractTableModel):
 
     def is_best(self, row: Row, column: Column) -> bool:
         """Whether a row has the best figure of its column, and not all have the same."""
-        values = [column.of(other.shown.totals) for other in self.rows if column.known(other)]
-        if not column.best or not column.known(row) or len(values) < 2 or max(values) - min(values) < 1e-9:
+        if not column.best or not column.known(row) or row.approximate:
+            return False
+        values = [column.of(other.shown.totals) for other in self.rows if column.known(other) and not other.approximate]
+        if len(values) < 2 or max(values) - min(values) < 1e-9:
             return False
         best = min(values) if column.best == "less" else max(values)
         return abs(column.of(row.shown.totals) - best) < 1e-9
