@@ -166,7 +166,7 @@ def test_mending_is_part_of_the_plan_and_can_be_left_out(printer):
     assert outcome.report.volume_before is None
     assert outcome.seams["c1"].in_sight == pytest.approx(2 * math.pi * 20, rel=0.02)
     assert workshop.evaluate(plan, printer).volume_before_mm3 is None
-    assert workshop.ready(mended) <= 10_000
+    assert workshop.ready(mended) <= 6_000
     quick = workshop.evaluate(mended.with_cut(level), printer, detail="quick")
     assert quick.totals.seam_length_mm == pytest.approx(outcome.totals.seam_length_mm, rel=0.02)
 

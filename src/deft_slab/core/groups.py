@@ -19,8 +19,10 @@ from .solid import Defects, Solid
 
 Floats = NDArray[np.float64]
 
-STAND_IN_TRIANGLES = 10_000
-"""Size of the simplified mesh that answers while a handle is dragged; its figures are marked as approximate."""
+STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
+"""Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures from
+there are marked as approximate. (The lighter one gives ten of them a second of a block or a bent cut; its support is
+then within 1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,16 +58,16 @@ class Base:
         groups = tuple(Group(group.name, group.solid.resized(factors)) for group in self.groups)
         return Base((self.key, tuple(factors)), groups, self.report)
 
-    def lighter(self, job: Job) -> Base:
-        """Thinned to a stand-in; a group keeps its share of the triangles."""
+    def lighter(self, triangles: int, job: Job) -> Base:
+        """Thinned to a stand-in of so many triangles; a group keeps its share of them."""
         groups, start = [], 0
         for group in self.groups:
-            share = max(500, STAND_IN_TRIANGLES * len(group.solid.triangles) // self.triangles)
+            share = max(500, triangles * len(group.solid.triangles) // self.triangles)
             light = thinned(group.solid, share, job)
             origin = start + np.arange(len(light.triangles), dtype=np.int32)
             groups.append(Group(group.name, Solid(light.vertices, light.triangles, origin)))
             start += len(light.triangles)
-        return Base(("light", self.key), tuple(groups), self.report)
+        return Base(("light", triangles, self.key), tuple(groups), self.report)
 
 
 @dataclass(frozen=True, eq=False)

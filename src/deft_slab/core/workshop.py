@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from .cutting import Cut, Side
 from .errors import OpenSurface
-from .groups import Base, Part, as_opened, mended_groups
+from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Base, Part, as_opened, mended_groups
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, HIDDEN, exposure
 from .judge.figures import REPORT_CELLS, Exposing, measure, support
@@ -96,8 +96,11 @@ class Workshop:
         return made
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
-        """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
-        return self._light(self._base(plan, job), job).triangles
+        """Makes the stand-ins: one answers while a handle is dragged, and its number of triangles is returned."""
+        base = self._base(plan, job.part(0.0, 0.4))
+        dragged = self._light(base, DRAG_TRIANGLES, job.part(0.4, 0.7))
+        self._light(base, STAND_IN_TRIANGLES, job.part(0.7, 1.0))
+        return dragged.triangles
 
     def mended(self, plan: Plan, job: Job = QUIET) -> tuple[Solid, MendReport]:
         """The bodies of a plan, mended and at their size (mm), and what that took. Raises as ``evaluate``."""
@@ -125,7 +128,7 @@ class Workshop:
         quick = detail == "quick"
         opened = base = self._base(plan, job.part(0.0, 0.3))
         if quick:
-            base = self._light(base, job)
+            base = self._light(base, DRAG_TRIANGLES, job)
         marks = self._marks(plan, base, job.part(0.3, 0.3))
         base = self._sized(plan, base)
         parts, stages = self._parts(plan, base, job.part(0.3, 0.37))
@@ -249,9 +252,9 @@ class Workshop:
         key = ("base", plan.roles, plan.mending, specks.tobytes())
         return self._once(key, lambda: mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
 
-    def _light(self, base: Base, job: Job) -> Base:
+    def _light(self, base: Base, triangles: int, job: Job) -> Base:
         """A simplified stand-in of the bodies, for dragging."""
-        return self._once(("light", base.key), lambda: base.lighter(job))
+        return self._once(("light", triangles, base.key), lambda: base.lighter(triangles, job))
 
     def _seam(
         self, plan: Plan, base: Base, cut: Cut, number: int, stage: Stage, exposed: Floats | None,
@@ -320,7 +323,7 @@ class Workshop:
     ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, int, Stage]]]:
         """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
         that has none is its own; the cuts of that model)."""
-        light = self._light(opened, job.part(0.0, 0.4))
+        light = self._light(opened, STAND_IN_TRIANGLES, job.part(0.0, 0.4))
         marks = self._marks(plan, light, job.part(0.4, 0.5))
         others, stages = self._parts(plan, self._sized(plan, light), job.part(0.5, 1.0))
         found = []
