@@ -20,9 +20,9 @@ from .solid import Defects, Solid
 Floats = NDArray[np.float64]
 
 STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
-"""Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures from
-there are marked as approximate. (The lighter one gives ten of them a second of a block or a bent cut; its support is
-then within 1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
+"""Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
+that one are marked as approximate. (It gives ten of them a second of a block or a bent cut; its support is then within
+1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
 
 
 @dataclass(frozen=True, eq=False)
