@@ -5,7 +5,7 @@ A kind of cut is one model here and one function in ``shape.cutters``.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -147,11 +147,20 @@ class BlockCut(_Cut):
     def two_sided(self) -> bool:
         return False
 
+    def walls(self, axis: int) -> tuple[tuple[float, ...], ...]:
+        """The lists of walls across one of its axes: one for all, or one for each slab or column."""
+        return (self.x,) if axis == 0 else (self.y, self.z)[axis - 1]
+
     def y_of(self, slab: int) -> tuple[float, ...]:
         return self.y[slab if len(self.y) > 1 else 0]
 
     def z_of(self, column: int) -> tuple[float, ...]:
         return self.z[column if len(self.z) > 1 else 0]
+
+
+def walls_as(axis: int, lists: tuple[tuple[float, ...], ...]) -> dict[str, Any]:
+    """What changes of a block cut with other lists of walls across one of its axes."""
+    return {"xyz"[axis]: lists[0] if axis == 0 else lists}
 
 
 class BoxCut(_Cut, _Placed):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Literal
 
@@ -10,6 +12,7 @@ from numpy.typing import NDArray
 
 from .cutting import Side
 from .plan import Body, ModelRef, PieceWish, Plan
+from .printer import Printer
 from .solid import Defects, Solid
 from .tilt import Tilt
 
@@ -298,6 +301,28 @@ class Totals:
     print_seconds: float
     flat_pieces: int
     fitting_pieces: int
+
+    @classmethod
+    def of(cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer) -> Totals:
+        """Of the pieces and seams of a plan."""
+        # pieces on one resin plate take no longer than the longest of them
+        hours = max if printer.kind == "resin" else math.fsum
+        figures = [piece.figures for piece in pieces]
+        return cls(
+            pieces=len(pieces),
+            overhang_area_mm2=math.fsum(f.overhang_area_mm2 for f in figures),
+            support_volume_mm3=math.fsum(f.support_volume_mm3 for f in figures),
+            support_inside_mm3=math.fsum(f.support_inside_mm3 for f in figures),
+            touched_area_mm2=math.fsum(f.touched_area_mm2 for f in figures),
+            show_scar_mm2=math.fsum(f.show_scar_mm2 for f in figures),
+            seam_length_mm=math.fsum(seam.length for seam in seams),
+            seam_in_sight_mm=math.fsum(seam.in_sight for seam in seams),
+            cut_area_mm2=math.fsum(seam.cut_area for seam in seams),
+            tallest_mm=max(f.height_mm for f in figures),
+            print_seconds=hours([f.print_seconds for f in figures]),
+            flat_pieces=sum(f.sits_flat for f in figures),
+            fitting_pieces=sum(piece.fit.fits for piece in pieces),
+        )
 
 
 @dataclass(frozen=True, eq=False)

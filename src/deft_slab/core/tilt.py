@@ -98,3 +98,9 @@ def between(start: Tilt, end: Tilt, share: float) -> Tilt:
         return end
     mixed = (math.sin((1 - share) * angle) * a + math.sin(share * angle) * b) / math.sin(angle)
     return Tilt.of(*(float(value) for value in mixed))
+
+
+def turned_box(low: Floats, high: Floats, rotation: Floats, shift: Floats | float = 0.0) -> tuple[Floats, Floats]:
+    """(low, high) corners (3,) of the box around a box that is turned by (3, 3), then shifted."""
+    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ rotation.T + shift
+    return corners.min(axis=0), corners.max(axis=0)

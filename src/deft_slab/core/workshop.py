@@ -162,10 +162,10 @@ class Workshop:
             notes = [*about_model(self.model, plan, base, report), *notes, *remarks(pieces, wishes, plan)]
             rooms = self._rooms(plan, base, guests, job)
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
+        totals = Totals.of(pieces, seams.values(), printer)
         return Outcome(
-            plan, tuple(pieces), seams, _totals(pieces, seams, printer), tuple(notes), base.defects, before, report,
-            rooms, reports, quick,
-        )  # fmt: skip
+            plan, tuple(pieces), seams, totals, tuple(notes), base.defects, before, report, rooms, reports, quick
+        )
 
     def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
         """What a search for a piece's seat looks at. Raises as ``evaluate``.
@@ -476,27 +476,6 @@ def _measured(
     spots = overhang_spots(solid, found, marks.show)
     coarse, columns = support(solid, found.seated, None, None, SKIN_CELLS)
     return _Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
-
-
-def _totals(pieces: list[Piece], seams: dict[str, Seam], printer: Printer) -> Totals:
-    # pieces on one resin plate take no longer than the longest of them
-    hours = max if printer.kind == "resin" else math.fsum
-    figures = [piece.figures for piece in pieces]
-    return Totals(
-        pieces=len(pieces),
-        overhang_area_mm2=math.fsum(f.overhang_area_mm2 for f in figures),
-        support_volume_mm3=math.fsum(f.support_volume_mm3 for f in figures),
-        support_inside_mm3=math.fsum(f.support_inside_mm3 for f in figures),
-        touched_area_mm2=math.fsum(f.touched_area_mm2 for f in figures),
-        show_scar_mm2=math.fsum(f.show_scar_mm2 for f in figures),
-        seam_length_mm=math.fsum(seam.length for seam in seams.values()),
-        seam_in_sight_mm=math.fsum(seam.in_sight for seam in seams.values()),
-        cut_area_mm2=math.fsum(seam.cut_area for seam in seams.values()),
-        tallest_mm=max(f.height_mm for f in figures),
-        print_seconds=hours([f.print_seconds for f in figures]),
-        flat_pieces=sum(f.sits_flat for f in figures),
-        fitting_pieces=sum(piece.fit.fits for piece in pieces),
-    )
 
 
 def _matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, PieceWish]:

@@ -107,8 +107,8 @@ def _planes(cut: Cut) -> list[tuple[Floats, float]]:
         return [(np.array(cut.normal), cut.offset)]
     if not isinstance(cut, BlockCut):
         return []
-    walls = (cut.x, cut.y[0] if len(cut.y) == 1 else (), cut.z[0] if len(cut.z) == 1 else ())
-    return [(axis, wall) for axis, own in zip(cut.turn.rotation, walls, strict=True) for wall in own]
+    through = [cut.walls(axis)[0] if len(cut.walls(axis)) == 1 else () for axis in range(3)]
+    return [(normal, wall) for normal, own in zip(cut.turn.rotation, through, strict=True) for wall in own]
 
 
 def _along(segments: Floats, step: float) -> Floats:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..cutting import BentCut, BlockCut, StraightCut
+from ..cutting import BentCut, BlockCut, StraightCut, walls_as
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
@@ -106,10 +106,10 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job) -> tupl
     ends = np.stack([subject.extent(axis) for axis in cut.turn.rotation])
     most = np.maximum(_largest_cell(cut, ends), _room_along(_largest_cell(cut, ends), subject.printer.room))
     best, after = cut, before
-    walls = [(axis, of, n) for axis in range(3) for of, own in enumerate(_lists(cut, axis)) for n in range(len(own))]
+    walls = [(axis, of, n) for axis in range(3) for of, own in enumerate(cut.walls(axis)) for n in range(len(own))]
     for number, (axis, of, n) in enumerate(walls):
         job.step(number / len(walls), "Settling the walls")
-        start = _lists(cut, axis)[of][n]
+        start = cut.walls(axis)[of][n]
         offsets = np.linspace(start - limits.moved, start + limits.moved, _FINE)
         found = busy.places(cut.turn.rotation[axis], offsets)
         for k in np.argsort(found.in_sight, kind="stable")[:_BEST_WALLS]:
@@ -123,24 +123,20 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job) -> tupl
     return best, before, after
 
 
-def _lists(cut: BlockCut, axis: int) -> tuple[tuple[float, ...], ...]:
-    return (cut.x,) if axis == 0 else (cut.y, cut.z)[axis - 1]
-
-
 def _with_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> BlockCut | None:
     """The cut with a wall at another place; None where that is not between its neighbours."""
-    lists = list(_lists(cut, axis))
+    lists = list(cut.walls(axis))
     walls = (*lists[of][:n], round(place, 3), *lists[of][n + 1 :])
     if any(b - a < _LEAST_ROOM for a, b in pairwise(walls)):
         return None
     lists[of] = walls
-    return cut.model_copy(update={"xyz"[axis]: lists[0] if axis == 0 else tuple(lists)})
+    return cut.model_copy(update=walls_as(axis, tuple(lists)))
 
 
 def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
     """(3,) mm: the longest that any cell is along each axis. ends : (3, 2) mm, where the model ends"""
     return np.array([
-        max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in _lists(cut, axis)) for axis in range(3)
+        max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in cut.walls(axis)) for axis in range(3)
     ])  # fmt: skip
 
 

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.cutting import BlockCut
 from ...core.judge.tilts import seated_on
-from ...core.outcome import OverhangSpot, Stretch
+from ...core.outcome import OverhangSpot, Place
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
@@ -29,6 +29,7 @@ from .camera import VIEWS, Camera
 from .grips import pulled
 from .hand import STEP, Hand
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
+from .hints import HINTS
 from .overlay import View
 from .pole import Pole
 
@@ -44,37 +45,6 @@ _BELOW = -6.0
 """Degrees: a view that stays below the bed does not rise over this."""
 _SLOW = 0.1
 """Seconds for one picture."""
-_HINTS = {
-    "": "",
-    "facet": "Click the facet that should lie on the bed.",
-    "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",
-    "region": "Click a smooth region that should lie on the bed. Esc ends it.",
-    "up": "Click a lower point, then an upper one. Esc ends it.",
-    "turn": "Pull the pole to lean it, the mark on the bed to turn it. Shift: steps of 5°. Esc ends it.",
-    "brush": "Drag over the surface. Esc ends it.",
-    "grown": "Click a smooth region. Esc ends it.",
-    "ball": "Click the middle of the ball. Esc ends it.",
-    "box": "Click the middle of the box. Esc ends it.",
-    "distance": "Click two points of the model. Esc ends it.",
-    "scale": "Click two points whose distance you know. Esc ends it.",
-    "wall": "Click where the wall should be measured. Esc ends it.",
-    "edge": "Click beside a round edge. Esc ends it.",
-    "move": "Drag to move the cut. Shift: whole millimetres.",
-    "lean": "Drag to turn the cut. Shift: steps of 5°.",
-    "swing": "Drag to turn the cut. Shift: steps of 5°.",
-    "middle": "Drag to move it.",
-    "size": "Drag to stretch it.",
-    "point": "Drag the point over the surface; near a crease it goes to it.",
-    "cell": "Drag the wall; it stays between its neighbours.",
-    "cut line": "Click points along the line. Enter: a sheet through it. L: a loop around a limb. Esc ends it.",
-    "cut outline": "Click points around what the cut may reach. Enter ends the outline. Esc: leave it.",
-    "cut scoop": "Click where the scoop should be. Esc ends it.",
-    "cut lift-off": "Click the ornament that should come off. Esc ends it.",
-    "cut reach": "Click the region that the cut should stay around. Esc ends it.",
-    "cut three": "Click three points that the cut should go through. Esc ends it.",
-    "cut edge": "Click beside an edge that goes around. Esc ends it.",
-    "cut facet": "Click a facet in whose plane the cut should lie. Esc ends it.",
-}
 
 
 class BedView(QWidget):
@@ -444,7 +414,7 @@ class BedView(QWidget):
         if self._state.pointing.kind == "facet":
             self._hover_at = at
             self._hover_timer.start()
-        self.hovered.emit(_HINTS.get(name.split(" ")[0] or self._state.pointing.kind, ""))
+        self.hovered.emit(HINTS.get(name.split(" ")[0] or self._state.pointing.kind, ""))
 
     def _mark_facet(self) -> None:
         """Marks what a click would seat the piece on. (Finding it takes some 30 ms at 200,000 triangles, so it waits
@@ -468,13 +438,13 @@ class BedView(QWidget):
             return False
         return True
 
-    def _fly_to_seam(self, stretch: Stretch) -> None:
-        """Looks at a stretch of a seam from outside."""
+    def _fly_to_seam(self, seen: Place) -> None:
+        """Looks at a place of a seam or of a cut from outside."""
         if self._stage is None:
             return
         if not self._state.in_place and len(self._state.pieces) > 1:
             self._state.show(in_place=True)
-        place, out = self._stage.stood(stretch.place), self._stage.turn @ stretch.outward
+        place, out = self._stage.stood(seen.place), self._stage.turn @ seen.outward
         level = float(np.hypot(out[0], out[1]))
         azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if level > 0.1 else self._camera.azimuth
         elevation = float(np.clip(np.degrees(np.arctan2(out[2], max(level, 1e-6))), -60, 75))

@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut
+from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut, walls_as
 from ...core.documents import triple
+from ...core.tilt import turned_box
 
 Floats = NDArray[np.float64]
 
@@ -89,8 +90,7 @@ def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
 
     A wall of a list for one slab or column ends where that does.
     """
-    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ cut.turn.rotation.T
-    start, end = corners.min(axis=0), corners.max(axis=0)
+    start, end = turned_box(low, high, cut.turn.rotation)
     xs, found = [start[0], *cut.x, end[0]], {}
 
     def put(axis: int, of: int, walls: tuple[float, ...], low: Floats, high: Floats) -> None:
@@ -152,10 +152,10 @@ def pulled(cut: Cut, grip: str, place: Floats) -> dict[str, Any]:
 
 def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> dict[str, Any]:
     """What changes of a block cut when a wall is moved: it stays between its neighbours. of : number of its list"""
-    lists = [cut.x] if axis == 0 else list(cut.y if axis == 1 else cut.z)
+    lists = list(cut.walls(axis))
     walls = list(lists[of])
     low = walls[n - 1] + _ROOM if n else -np.inf
     high = walls[n + 1] - _ROOM if n + 1 < len(walls) else np.inf
     walls[n] = round(float(np.clip(place, low, high)), 2)
     lists[of] = tuple(walls)
-    return {"xyz"[axis]: lists[0] if axis == 0 else tuple(lists)}
+    return walls_as(axis, tuple(lists))

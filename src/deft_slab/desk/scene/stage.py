@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage, QPainter
 from ...core.cutting import Cut, StraightCut
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
-from ...core.tilt import Tilt
+from ...core.tilt import Tilt, turned_box
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
 from ..messages import skin_placed
@@ -320,9 +320,8 @@ class Stage:
 
     def _unstood_box(self) -> tuple[Floats, Floats]:
         """(low, high) of the standing model's box, as it lies in the model frame."""
-        corners = np.array([[self._model_box[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
-        placed = self.unstood(corners)
-        return placed.min(axis=0), placed.max(axis=0)
+        low, high = self._model_box
+        return turned_box(low - self._shift, high - self._shift, self._rotation.T)
 
     def _paint_shape(self, painter: QPainter, view: View, grabbed: str) -> None:
         """The outline of the selected cut where it is not flat, where it stops, the line being drawn, and grips."""

@@ -9,8 +9,19 @@ from typing import Any
 
 import numpy as np
 
-from ....core.cutting import MOST_WALLS, BentCut, BlockCut, BoxCut, BoxReach, Cut, LiftOffCut, RegionReach, ScoopCut
-from ....core.tilt import Tilt
+from ....core.cutting import (
+    MOST_WALLS,
+    BentCut,
+    BlockCut,
+    BoxCut,
+    BoxReach,
+    Cut,
+    LiftOffCut,
+    RegionReach,
+    ScoopCut,
+    walls_as,
+)
+from ....core.tilt import Tilt, turned_box
 
 Update = dict[str, Any]
 
@@ -88,12 +99,6 @@ def _region_fields() -> list[Field]:
 Box = tuple[np.ndarray, np.ndarray]
 
 
-def turned_box(box: Box, rotation: np.ndarray) -> Box:
-    """(low, high) of a box (low, high) of the model frame, along the axes of a rotation."""
-    corners = np.array([[box[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ rotation.T
-    return corners.min(axis=0), corners.max(axis=0)
-
-
 def fields_of(cut: Cut, box: Box) -> list[Field]:
     """What can be typed of a cut, beside its name, kerf and reach; for a straight one its panel has sliders too.
 
@@ -118,17 +123,8 @@ def fields_of(cut: Cut, box: Box) -> list[Field]:
                            lambda one: one.pocket, lambda one, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
             return [pocket, *_region_fields()]
         case BlockCut():
-            return [*_part_fields(*turned_box(box, cut.turn.rotation)), *_wall_fields(cut)]
+            return [*_part_fields(*turned_box(*box, cut.turn.rotation)), *_wall_fields(cut)]
     return []
-
-
-def _walls(cut: BlockCut, axis: int) -> tuple[tuple[float, ...], ...]:
-    """The lists of walls across an axis."""
-    return (cut.x,) if axis == 0 else (cut.y, cut.z)[axis - 1]
-
-
-def _with_walls(axis: int, lists: tuple[tuple[float, ...], ...]) -> Update:
-    return {"xyz"[axis]: lists[0] if axis == 0 else lists}
 
 
 def _part_fields(low: np.ndarray, high: np.ndarray) -> list[Field]:
@@ -137,12 +133,12 @@ def _part_fields(low: np.ndarray, high: np.ndarray) -> list[Field]:
     def update(cut: BlockCut, count: float, axis: int) -> Update:
         parts = round(count)
         walls = tuple(np.round(np.linspace(low[axis], high[axis], parts + 1)[1:-1], 3).tolist())
-        others = {"xyz"[k]: _walls(cut, k)[:1] for k in (1, 2) if k > axis or k == axis}
-        return {**others, **_with_walls(axis, (walls,))}
+        others = {"xyz"[k]: cut.walls(k)[:1] for k in (1, 2) if k >= axis}
+        return {**others, **walls_as(axis, (walls,))}
 
     return [
         Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
-              lambda cut, axis=axis: max(len(walls) for walls in _walls(cut, axis)) + 1,
+              lambda cut, axis=axis: max(len(walls) for walls in cut.walls(axis)) + 1,
               lambda cut, count, axis=axis: update(cut, count, axis), 1, MOST_WALLS + 1)
         for axis in range(3)
     ]  # fmt: skip
@@ -163,13 +159,13 @@ def _wall_fields(cut: BlockCut) -> list[Field]:
     """A field for each wall that goes through everything."""
     found = []
     for axis in range(3):
-        lists = _walls(cut, axis)
+        lists = cut.walls(axis)
         for k in range(len(lists[0]) if len(lists) == 1 else 0):
             found.append(
                 Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
-                      lambda one, a=axis, n=k: _walls(one, a)[0][n],
-                      lambda one, wanted, a=axis, n=k: _with_walls(
-                          a, (tuple(sorted(_with(_walls(one, a)[0], n, wanted))),)))
+                      lambda one, a=axis, n=k: one.walls(a)[0][n],
+                      lambda one, wanted, a=axis, n=k: walls_as(
+                          a, (tuple(sorted(_with(one.walls(a)[0], n, wanted))),)))
             )  # fmt: skip
     return found
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSlider, QVBoxL
 
 from ....core.cutting import BentCut, BlockCut, Cut, ScoopCut, StraightCut
 from ....core.search.found import Limits
+from ....core.tilt import turned_box
 from ...look import palette
 from ...state import DeskState
 from ...widgets import text
@@ -24,7 +25,6 @@ from .fields import (
     reach_words,
     staggered,
     to_angles,
-    turned_box,
 )
 
 Triple = tuple[float, float, float]
@@ -327,7 +327,7 @@ class ThisCutPanel(Panel):
     def _stagger(self) -> None:
         """T-junctions instead of crossings, which hold better when they are glued."""
         cut = self._state.cut
-        low, high = turned_box(self._state.placing.box, cut.turn.rotation)
+        low, high = turned_box(*self._state.placing.box, cut.turn.rotation)
         self._cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
 
     def _ask_settle(self) -> None:

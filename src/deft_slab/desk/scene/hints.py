@@ -1,0 +1,35 @@
+"""What a click or a drag does now, in words: by what is pointed at, or by what is under the pointer."""
+
+from __future__ import annotations
+
+HINTS = {
+    "": "",
+    "facet": "Click the facet that should lie on the bed.",
+    "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",
+    "region": "Click a smooth region that should lie on the bed. Esc ends it.",
+    "up": "Click a lower point, then an upper one. Esc ends it.",
+    "turn": "Pull the pole to lean it, the mark on the bed to turn it. Shift: steps of 5°. Esc ends it.",
+    "brush": "Drag over the surface. Esc ends it.",
+    "grown": "Click a smooth region. Esc ends it.",
+    "ball": "Click the middle of the ball. Esc ends it.",
+    "box": "Click the middle of the box. Esc ends it.",
+    "distance": "Click two points of the model. Esc ends it.",
+    "scale": "Click two points whose distance you know. Esc ends it.",
+    "wall": "Click where the wall should be measured. Esc ends it.",
+    "edge": "Click beside a round edge. Esc ends it.",
+    "move": "Drag to move the cut. Shift: whole millimetres.",
+    "lean": "Drag to turn the cut. Shift: steps of 5°.",
+    "swing": "Drag to turn the cut. Shift: steps of 5°.",
+    "middle": "Drag to move it.",
+    "size": "Drag to stretch it.",
+    "point": "Drag the point over the surface; near a crease it goes to it.",
+    "cell": "Drag the wall; it stays between its neighbours.",
+    "cut line": "Click points along the line. Enter: a sheet through it. L: a loop around a limb. Esc ends it.",
+    "cut outline": "Click points around what the cut may reach. Enter ends the outline. Esc: leave it.",
+    "cut scoop": "Click where the scoop should be. Esc ends it.",
+    "cut lift-off": "Click the ornament that should come off. Esc ends it.",
+    "cut reach": "Click the region that the cut should stay around. Esc ends it.",
+    "cut three": "Click three points that the cut should go through. Esc ends it.",
+    "cut edge": "Click beside an edge that goes around. Esc ends it.",
+    "cut facet": "Click a facet in whose plane the cut should lie. Esc ends it.",
+}
