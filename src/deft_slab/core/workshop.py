@@ -348,13 +348,16 @@ class Workshop:
 
     def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:
         """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
-        by_source = np.zeros(base.triangles)
-        for number, group in enumerate(base.groups):
-            share = job.part(number / len(base.groups), (number + 1) / len(base.groups))
-            np.maximum.at(
-                by_source, group.solid.origin, self._exposed((base.key, number), group.solid, share, audience)
-            )
-        return by_source
+
+        def put_together() -> Floats:
+            by_source = np.zeros(base.triangles)
+            for number, group in enumerate(base.groups):
+                share = job.part(number / len(base.groups), (number + 1) / len(base.groups))
+                exposed = self._exposed((base.key, number), group.solid, share, audience)
+                np.maximum.at(by_source, group.solid.origin, exposed)
+            return by_source
+
+        return self._once(("by source", base.key, audience), put_together, base.triangles // 16)
 
     def _exposing(self, base: Base, part: Part, light: Solid, job: Job) -> Exposing:
         """Gives the exposure of a piece from everywhere. light : its stand-in, or itself

@@ -67,6 +67,14 @@ class Placing(QObject):
         self.creases: Floats = np.empty((0, 2, 3))
         self._creases_for: object = None
         self._snap: float | None = None
+        for signal in (state.selection_changed, state.outcome_changed, state.step_changed):
+            signal.connect(self._look)
+
+    def _look(self) -> None:
+        """Has creases ready for the points of a bent cut that may be dragged."""
+        state = self._state
+        if state.step == "Cut" and state.up_to_date and isinstance(state.cut, BentCut):
+            self.find_creases()
 
     def add(self, kind: str) -> None:
         """Adds a cut of a kind; one that needs a place on the model is placed by pointing."""
