@@ -9,12 +9,14 @@ import pytest
 
 from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
+from deft_slab.core.judge.exposure import exposure
+from deft_slab.core.judge.figures import measure
 from deft_slab.core.judge.tilts import down_to_rotation, unit
 from deft_slab.core.plan import Plan
 from deft_slab.core.progress import Job
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop, evaluate
-from tests.shapes import box, joined, model_of, sphere, together, without_facets
+from tests.shapes import box, hollow_ball, joined, model_of, sphere, together, without_facets
 
 
 def cut(cut_id="c1", normal=(0, 0, 1), offset=0.0, name="Cut", on=True):
@@ -218,3 +220,30 @@ def test_same_plan_same_figures(ball, printer):
     for a, b in zip(first.pieces, second.pieces, strict=True):
         np.testing.assert_array_equal(a.solid.vertices, b.solid.vertices)
         assert a.seat == b.seat
+
+
+@pytest.mark.parametrize("offset", [12.0, 16.0, 24.5])
+def test_what_is_hard_to_reach_on_a_piece_is_what_looking_at_all_of_it_gives(printer, offset):
+    """The inside of a hollow ball is hidden until it is cut, and then seen as far as the opening lets it: inside a
+    sphere any point sees a cap by its share of the sphere's area (view factors, any handbook of heat transfer).
+
+    The pieces' figures come from few facets and the stand-in, and are held against all facets of the whole mesh.
+    """
+    model = model_of(hollow_ball(30, 26, 5))
+    cut = StraightCut(id="c1", name="Level", normal=(0, 0, 1), offset=offset)
+    workshop = Workshop(model)
+    whole = workshop.evaluate(Plan(model=model.ref), printer).pieces[0].figures
+    assert whole.support_inside_mm3 > 0.9 * whole.support_on_piece_mm3
+    bowl = next(
+        p for p in workshop.evaluate(Plan(model=model.ref, recipe=(cut,)), printer).pieces if p.sides[0].side < 0
+    )
+    seen = exposure(bowl.solid, 1024)
+    inside = (bowl.solid.origin >= 0) & (np.linalg.norm(bowl.solid.centroids, axis=1) < 27)
+    assert np.median(seen[inside]) == pytest.approx((26 - offset) / (2 * 26), abs=0.03)
+    for tilt in (bowl.seat, Tilt.turn((1, 0, 0), 180.0).after(bowl.seat)):
+        plan = Plan(model=model.ref, recipe=(cut,), pieces=(bowl.wish(seat=tilt),))
+        figures = next(p for p in workshop.evaluate(plan, printer).pieces if p.sides == bowl.sides).figures
+        wanted = measure(bowl.solid, tilt.rotation, printer=printer, exposed=seen).figures
+        assert figures.support_volume_mm3 == pytest.approx(wanted.support_volume_mm3, rel=1e-9)
+        off = abs(figures.support_inside_mm3 - wanted.support_inside_mm3)
+        assert off <= 0.03 * figures.support_volume_mm3 + 1.0
