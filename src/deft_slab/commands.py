@@ -299,6 +299,7 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
         "set_aside_mm3": outcome.set_aside_mm3,
         "support_volume_mm3": outcome.totals.support_volume_mm3,
         "seam_length_mm": outcome.totals.seam_length_mm,
+        "seam_on_show_mm": outcome.totals.seam_on_show_mm,
         "cut_area_mm2": outcome.totals.cut_area_mm2,
     }
 
@@ -313,8 +314,8 @@ def _cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
     seam, report = outcome.seams[cut.id], outcome.cuts[cut.id]
     return {
         "name": cut.name, "kind": cut.kind, "seam_length_mm": seam.length, "seam_in_sight_mm": seam.in_sight,
-        "cut_area_mm2": seam.cut_area, "kerf_volume_mm3": report.kerf, "set_aside_mm3": report.set_aside,
-        "crumbs": len(report.crumbs),
+        "seam_on_show_mm": seam.on_show, "cut_area_mm2": seam.cut_area, "kerf_volume_mm3": report.kerf,
+        "set_aside_mm3": report.set_aside, "crumbs": len(report.crumbs),
     }  # fmt: skip
 
 

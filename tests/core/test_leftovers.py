@@ -14,6 +14,7 @@ from deft_slab.core.cutting import BentCut, BlockCut, ScoopCut, StraightCut
 from deft_slab.core.errors import BadPlan, CutFailed
 from deft_slab.core.judge.edges import creases, edge_plane, nearest_on
 from deft_slab.core.judge.slivers import thin_places
+from deft_slab.core.marking import Mark
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.search.found import Limits
@@ -102,6 +103,21 @@ def test_round_cutters_are_looked_at_too():
     found = thin(plate, dish)
     assert [kind for kind, _, _ in found] == ["skin"]
     assert found[0][2] == pytest.approx(0.5, abs=0.1)
+
+
+def test_seam_across_show_faces():
+    """The seam of an upright cut through a box crosses its top once; a level one, whose top is marked, does not."""
+    model = model_of(solid_of(box(40, 30, 20)))
+    top = Mark(meaning="show", shape="grown", places=((20.0, 15.0, 20.0),), limit=30.0)
+    upright = StraightCut(id="c1", name="Upright", normal=(1, 0, 0), offset=15.0)
+    plan = Plan(model=model.ref, marks=(top,), recipe=(upright, level(5.0).model_copy(update={"id": "c2"})))
+    outcome = Workshop(model).evaluate(plan, default_printer())
+    assert outcome.seams["c1"].on_show == pytest.approx(30)
+    assert outcome.seams["c1"].length == pytest.approx(2 * (30 + 20))
+    assert outcome.seams["c2"].on_show == 0
+    assert outcome.totals.seam_on_show_mm == pytest.approx(30)
+    bare = Workshop(model).evaluate(plan.changed(marks=()), default_printer())
+    assert bare.totals.seam_on_show_mm == 0
 
 
 # bridges

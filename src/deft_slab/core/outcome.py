@@ -232,7 +232,7 @@ class ThinPlace(Place):
 @dataclass(frozen=True, eq=False)
 class Seam:
     """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1
-    stretches : its parts, those that show most first
+    on_show : mm of it that cross show faces; stretches : its parts, those that show most first
     """
 
     segments: Floats
@@ -240,6 +240,7 @@ class Seam:
     length: float
     in_sight: float
     cut_area: float
+    on_show: float = 0.0
     stretches: tuple[Stretch, ...] = ()
 
 
@@ -296,6 +297,7 @@ class Totals:
     show_scar_mm2: float
     seam_length_mm: float
     seam_in_sight_mm: float
+    seam_on_show_mm: float
     cut_area_mm2: float
     tallest_mm: float
     print_seconds: float
@@ -317,6 +319,7 @@ class Totals:
             show_scar_mm2=math.fsum(f.show_scar_mm2 for f in figures),
             seam_length_mm=math.fsum(seam.length for seam in seams),
             seam_in_sight_mm=math.fsum(seam.in_sight for seam in seams),
+            seam_on_show_mm=math.fsum(seam.on_show for seam in seams),
             cut_area_mm2=math.fsum(seam.cut_area for seam in seams),
             tallest_mm=max(f.height_mm for f in figures),
             print_seconds=hours([f.print_seconds for f in figures]),

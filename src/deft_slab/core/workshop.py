@@ -155,7 +155,7 @@ class Workshop:
                     plan, printer, base, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
                 )
             )
-        seams = {cut.id: self._seam(plan, base, cut, number, stage, exposed) for cut, number, stage in stages}
+        seams = {cut.id: self._seam(plan, base, cut, number, stage, exposed, marks) for cut, number, stage in stages}
         report = base.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports), {}
         if detail == "whole":
@@ -189,19 +189,6 @@ class Workshop:
         parts, _ = self._parts(plan, self._sized(plan, self._base(plan, job)), job)
         on = [number for number, part in enumerate(parts) if set(sides) <= set(part.sides)]
         return max(on, key=lambda number: parts[number].solid.volume, default=0)
-
-    def seam_on_show(self, plan: Plan, cut_id: str, job: Job = QUIET) -> float:
-        """mm of the seam of a cut that crosses show faces. Raises as ``evaluate``."""
-        raw = self._base(plan, job)
-        base = self._sized(plan, raw)
-        marks = self._marks(plan, raw, job)
-        _, stages = self._parts(plan, base, job)
-        shown = marks.show.astype(float)
-        return sum(
-            self._seam(plan, base, cut, number, stage, shown, "show").in_sight
-            for cut, number, stage in stages
-            if cut.id == cut_id
-        )
 
     def exposed_light(self, plan: Plan, subject: Subject, job: Job = QUIET) -> Floats:
         """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
@@ -257,22 +244,16 @@ class Workshop:
         return self._once(("light", triangles, base.key), lambda: base.lighter(triangles, job))
 
     def _seam(
-        self, plan: Plan, base: Base, cut: Cut, number: int, stage: Stage, exposed: Floats | None,
-        weighed: str = "exposure",
+        self, plan: Plan, base: Base, cut: Cut, number: int, stage: Stage, exposed: Floats | None, marks: Marked
     ) -> Seam:  # fmt: skip
         """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
         made = stage.made
         one_side = [part.solid for part in made if part.sides[-1].side == 1]
         solids = one_side if cut.two_sided else [part.solid for part in made]
-        key = (
-            "seam",
-            tuple(part.key for part in made),
-            plan.audience if exposed is not None else None,
-            base.key,
-            weighed,
-            plan.marks if weighed == "show" else (),
-        )
-        return self._once(key, lambda: seam_of(solids, number, exposed, 1.0 if cut.two_sided else 0.5))
+        audience = plan.audience if exposed is not None else None
+        key = ("seam", tuple(part.key for part in made), audience, base.key, plan.marks)
+        share = 1.0 if cut.two_sided else 0.5
+        return self._once(key, lambda: seam_of(solids, number, exposed, share, marks.show))
 
     def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""

@@ -193,6 +193,7 @@ class PiecesPane(QWidget):
             said = f"{word} · measuring …"
         else:
             said = f"{word} · seam {text.mm(seam.length)}, {text.mm(seam.in_sight)} seen"
+            said += f", {text.mm(seam.on_show)} across show faces" if seam.on_show > 0 else ""
         frame.column.addWidget(label(said, "faint", wrap=True))
         report = state.evaluated.outcome.cuts.get(cut.id) if state.evaluated and cut.on else None
         if report is not None and state.up_to_date and (not report.parts or report.catches or report.crumbs):

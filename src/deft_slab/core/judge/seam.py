@@ -13,13 +13,17 @@ from ..solid import Solid
 Floats = NDArray[np.float64]
 
 
-def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: float = 1.0) -> Seam:
+def seam_of(
+    pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: float = 1.0,
+    shown: NDArray[np.bool_] | None = None,
+) -> Seam:  # fmt: skip
     """The seam and the cut area of one cut, counted once.
 
     pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
     cut : its number in the recipe (origin -1 - cut)
     exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight, and it is not
     divided into stretches
+    shown : (source triangles,) which are show faces; none by default
     """
     mark = -1 - cut
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
@@ -40,7 +44,10 @@ def seam_of(pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: fl
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     seen = exposed[source] if exposed is not None else np.zeros(len(lines))
     parts = _stretches(lines, lengths, seen, np.concatenate(outward), share) if exposed is not None else ()
-    return Seam(lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, parts)
+    across = float(lengths @ shown[source]) if shown is not None else 0.0
+    return Seam(
+        lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, share * across, parts
+    )
 
 
 def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, share: float) -> tuple[Stretch, ...]:

@@ -165,14 +165,13 @@ class Turned:
 @dataclass(frozen=True, eq=False)
 class Proposal:
     """A cut worth making. cut : the last of the plan; plan : with it; left : share of the support of the piece as it
-    sits that is left; show : mm of its seam across show faces; outcome : of the plan, figures of the full mesh by the
-    hard rule; sides : the sides of earlier cuts that the piece which is parted lies on
+    sits that is left; outcome : of the plan, figures of the full mesh by the hard rule; sides : the sides of earlier
+    cuts that the piece which is parted lies on
     """
 
     cut: StraightCut
     plan: Plan
     left: float
-    show: float
     outcome: Outcome
     sides: tuple[Side, ...]
 
@@ -190,6 +189,11 @@ class Proposal:
     def sight(self) -> float:
         """mm of its seam in sight."""
         return self.outcome.seams[self.cut.id].in_sight
+
+    @property
+    def show(self) -> float:
+        """mm of its seam across show faces."""
+        return self.outcome.seams[self.cut.id].on_show
 
     @property
     def fits(self) -> bool:

@@ -19,7 +19,7 @@ from ..judge.marks import Marked, facets_at
 from ..judge.seam import seam_of
 from ..judge.seats import around, best_seat
 from ..judge.tilts import set_down
-from ..outcome import Piece, Seam
+from ..outcome import Piece
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -129,9 +129,8 @@ def _measured(
     than wished, after all."""
     with_cut, cut = plan_with(plan, piece, one.spot.normal / np.linalg.norm(one.spot.normal), one.spot.offset)
     outcome = workshop.evaluate(with_cut, subject.printer, job, detail="figures")
-    show = workshop.seam_on_show(with_cut, cut.id) if subject.subject.marks.show.any() else 0.0
     whole = piece.figures.support_volume_mm3
-    proposal = Proposal(cut, with_cut, 0.0, show, outcome, piece.sides)
+    proposal = Proposal(cut, with_cut, 0.0, outcome, piece.sides)
     left = proposal.support / whole if whole > 0 else 0.0
     return replace(proposal, left=left) if wishes.allow(len(proposal.pieces)) else None
 
@@ -323,18 +322,11 @@ def _made_light(subject: CutSubject, own: Solid, wishes: CutWishes, spot: _Spot)
             support += seat.support
             price += seat.price
             fits &= fit(set_down(piece.vertices, seat.rotation, subject.subject.lift), subject.printer).fits
-    seam, show = _seam(sides[0], subject.exposed, subject.subject.light_marks)
+    seam = seam_of(sides[0], _NUMBER, subject.exposed, shown=subject.subject.light_marks.show)
     if wishes.seam_limit is not None and seam.in_sight > wishes.seam_limit:
         return None
-    made = replace(spot, price=price, support=support, sight=seam.in_sight + wishes.show_factor * show)
+    made = replace(spot, price=price, support=support, sight=seam.in_sight + wishes.show_factor * seam.on_show)
     return _Made(made, sum(map(len, sides)), fits)
-
-
-def _seam(pieces: list[Solid], exposed: Floats, marks: Marked) -> tuple[Seam, float]:
-    """(the seam, mm of it across show faces) of a proposed cut. exposed, marks : of the solid that was cut"""
-    seam = seam_of(pieces, _NUMBER, exposed)
-    across = seam_of(pieces, _NUMBER, marks.show.astype(float)).in_sight if marks.show.any() else 0.0
-    return seam, across
 
 
 def _front(made: list[_Made], wishes: CutWishes, most: int, diagonal: float) -> list[_Made]:

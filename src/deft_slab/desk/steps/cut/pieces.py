@@ -25,6 +25,7 @@ class PiecesPanel(Panel):
             ("Overhang area", "Of all pieces, each in its seat."),
             ("Seam", "Length of the join on the surface, all cuts."),
             ("Seam in sight", "The same, weighted by how much of it is seen by the audience."),
+            ("Across show faces", "Length of the seam that crosses what must come out clean."),
             ("Cut area", "Area to glue, counted once."),
         )
         self._about = label("", "faint", wrap=True)
@@ -58,6 +59,7 @@ class PiecesPanel(Panel):
         self._rows["Overhang area"].setText(about + text.area(totals.overhang_area_mm2))
         self._rows["Seam"].setText(about + text.mm(totals.seam_length_mm))
         self._rows["Seam in sight"].setText("…" if about else text.mm(totals.seam_in_sight_mm))
+        self._rows["Across show faces"].setText(about + text.mm(totals.seam_on_show_mm))
         self._rows["Cut area"].setText(about + text.area(totals.cut_area_mm2))
         whole = state.shown(state.plan.changed(recipe=(), pieces=()))
         before = whole.totals.support_volume_mm3 if whole else 0.0
