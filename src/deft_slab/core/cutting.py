@@ -244,3 +244,6 @@ Cut = Annotated[
     StraightCut | BlockCut | BoxCut | BentCut | ScoopCut | LiftOffCut | BodiesCut, Field(discriminator="kind")
 ]
 """Any kind of cut."""
+
+Movable = StraightCut | BentCut | BlockCut
+"""Those whose seam can be settled."""

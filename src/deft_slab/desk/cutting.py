@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
 from ..core.carried import mirrored
-from ..core.cutting import BentCut, BlockCut, Cut, PieceReach, Side, StraightCut
+from ..core.cutting import Cut, Movable, PieceReach, Side, StraightCut
 from ..core.documents import Triple, triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
@@ -369,7 +369,7 @@ class Cutting(QObject):
     def settle(self, limits: Any) -> None:
         """Asks where the selected cut's seam would be seen least nearby; nothing moves without consent."""
         state, cut = self._state, self._state.cut
-        if not isinstance(cut, (StraightCut, BentCut, BlockCut)):
+        if not isinstance(cut, Movable):
             return
         plan = state.plan
 

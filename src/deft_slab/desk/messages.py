@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cutting import BentCut, BlockCut, StraightCut
+from ..core.cutting import Movable, StraightCut
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
 from ..core.plan import Mending, Plan, Project
@@ -102,7 +102,7 @@ class CutShown:
 class Settled:
     """Where a cut would move to. cut : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
 
-    cut: StraightCut | BentCut | BlockCut
+    cut: Movable
     before: tuple[float, float]
     after: tuple[float, float]
 

@@ -138,8 +138,8 @@ class Placing(QObject):
     def place_at(self, kind: str, place: Floats) -> None:
         """A place on the model was clicked (mm, model frame) to put a cut there."""
         state = self._state
-        if kind == POINTED["bent"]:
-            point = self.snapped(place) if state.pointing.kind == kind else place
+        if kind in (POINTED["bent"], "cut outline"):
+            point = self.snapped(place) if kind == POINTED["bent"] else place
             self.line = np.concatenate([self.line, point[None]])
             self.changed.emit()
             return

@@ -101,8 +101,6 @@ class Pointing(QObject):
                       done=self._cut_along)  # fmt: skip
         elif kind in ("cut three", "cut facet"):
             self._cut_through(kind, number, facet, place)
-        elif kind == "cut outline":
-            state.placing.place_at("cut line", place)
         elif kind.startswith("cut "):
             state.placing.place_at(kind, place)
 

@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cutting import Side
+from ..core.cutting import Movable, Side
 from ..core.documents import Triple, triple
 from ..core.errors import BadPlan, DeftError
 from ..core.handoff.beds import lay_out
@@ -49,7 +49,7 @@ from ..core.search.figures import sweep
 from ..core.search.found import CutMap, CutWishes, Limits, MapFigures, Proposal, Sweep, Turned, WorthTrying
 from ..core.search.places import CutSubject, cut_map, half_sphere, likely_normals, swept, turned
 from ..core.search.proposals import proposals
-from ..core.search.settling import Movable, settled
+from ..core.search.settling import settled
 from ..core.search.tilts import leaning, seats_worth_trying
 from ..core.search.weighing import Weights
 from ..core.solid import Solid

@@ -12,7 +12,11 @@ def first_equals(pieces: Sequence[Piece]) -> list[int]:
     only its mirror image is not equal; see ``same_shapes`` for what is."""
     from ..judge.alike import same_shapes  # slow to load, and what writes pieces is known to the window
 
-    shapes = same_shapes([piece.solid for piece in pieces])
+    return firsts_of(same_shapes([piece.solid for piece in pieces]))
+
+
+def firsts_of(shapes: Sequence[tuple[int, bool]]) -> list[int]:
+    """``first_equals`` of pieces whose shapes are known, as ``same_shapes`` gives them."""
     return [shapes.index(shape) for shape in shapes]
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..cutting import BentCut, BlockCut, StraightCut, walls_as
+from ..cutting import BentCut, BlockCut, Movable, StraightCut, walls_as
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
@@ -38,9 +38,6 @@ _BUSY = 20.0
 
 Both = tuple[float, float]
 """(mm of seam in sight, mm3 of support)"""
-
-
-Movable = StraightCut | BentCut | BlockCut
 
 
 def settled(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
+from ...core.handoff.equal import firsts_of
 from ..state import DeskState
 from ..widgets import text
 from ..widgets.parts import Panel, button, emptied, label, line, row
@@ -54,7 +55,7 @@ class HandOffPanel(Panel):
         beds = max(laid.bed for laid in evaluated.laid) + 1
         copies = evaluated.outcome.plan.copies
         alike = self._state.cutting.alike
-        firsts = [alike.index(shape) for shape in alike] if len(alike) == len(evaluated.outcome.pieces) else []
+        firsts = firsts_of(alike) if len(alike) == len(evaluated.outcome.pieces) else []
         self.equal.setVisible(len(set(firsts)) < len(firsts))
         self.equal.setChecked(self._state.settings.equal_once)
         for number, piece in enumerate(evaluated.outcome.pieces):
