@@ -6,7 +6,7 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QMessageBox
 
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
@@ -95,7 +95,9 @@ class Desk:
 
 
 @pytest.fixture
-def desk(qtbot, jobs):
+def desk(qtbot, jobs, monkeypatch):
+    # nobody answers in a test, unless it says how: what is not saved is left
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
     window = Window(DeskState(jobs))
     window.show()
     window.activateWindow()

@@ -12,12 +12,14 @@ import time
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
+from deft_slab.core.errors import UnreadableFile
 from deft_slab.core.plan import Plan, Project
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.desk import printers, recovery
 from deft_slab.desk.printer_dialog import PrinterDialog
 from deft_slab.desk.recovery import Autosave, left_work, read_work
-from deft_slab.desk.settings import home, load_settings
+from deft_slab.desk.settings import load_settings
+from deft_slab.logbook import home
 from tests.shapes import model_of, sphere
 
 PROGRAM = """
@@ -100,8 +102,8 @@ def test_left_work_is_let_go(desk, tmp_path):
     assert list((home() / "recovery").iterdir()) == []
 
 
-@pytest.mark.parametrize("damage", ["no model", "no project", "no owner", "newer", "half a project"])
-def test_damaged_left_work_is_not_offered(tmp_path, monkeypatch, damage):
+@pytest.mark.parametrize("damage", ["no model", "no owner", "newer", "half a project", "half a model", "unreadable"])
+def test_damaged_left_work_is_named_and_kept(tmp_path, monkeypatch, damage):
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
     model = model_of(sphere(20, 2), "Orb")
     folder = tmp_path / "recovery" / "one"
@@ -111,13 +113,30 @@ def test_damaged_left_work_is_not_offered(tmp_path, monkeypatch, damage):
     (folder / "owner.json").write_text('{"pid": 999999, "started": "1"}')
     (folder / "project.json").write_text(text)
     assert [work.title for work in left_work()] == ["One"]
-    if damage.startswith("no "):
-        (folder / {"model": "model.npz", "project": "project.json", "owner": "owner.json"}[damage[3:]]).unlink()
+    if damage == "no model":
+        (folder / "model.npz").unlink()
+    elif damage == "no owner":  # who kept it is not known; the work is whole
+        (folder / "owner.json").unlink()
     elif damage == "newer":
         (folder / "project.json").write_text(json.dumps(json.loads(text) | {"version": 9}))
-    else:
+    elif damage == "half a project":
         (folder / "project.json").write_text(text[:200])
-    assert left_work() == []
+    elif damage == "unreadable":  # as on a failing disk; a folder cannot be read as a file, whoever runs the test
+        (folder / "project.json").unlink()
+        (folder / "project.json").mkdir()
+    else:
+        whole = (folder / "model.npz").read_bytes()
+        (folder / "model.npz").write_bytes(whole[: len(whole) // 2])
+    before = sorted(path.name for path in folder.iterdir())
+    (work,) = left_work()
+    if damage == "half a model":  # which is only read when it is brought back
+        with pytest.raises(UnreadableFile, match="copy of the model .* is damaged") as caught:
+            read_work(folder)
+        assert "left where it is" in caught.value.kept
+    else:
+        assert bool(work.problem) == (damage != "no owner")
+    assert work.title == ("one" if damage in ("half a project", "unreadable") else "One")
+    assert sorted(path.name for path in folder.iterdir()) == before
 
 
 def test_autosave_is_behind_by_less_than_two_seconds_and_goes_when_closed(qtbot, tmp_path, monkeypatch):

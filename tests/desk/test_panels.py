@@ -228,11 +228,11 @@ def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
         def start(self):
             started.append(1)
 
-        def join(self, seconds):
+        def join(self):
             pass
 
-        def is_alive(self):
-            return False
+        def kill(self):
+            pass
 
     real = jobs_module.multiprocessing.get_context("spawn")
 

@@ -54,6 +54,14 @@ class SaveFailed(DeftError):
     """A file that could not be written; the one from before is whole."""
 
 
+class WouldReplace(SaveFailed):
+    """Files of the same names are there already, and nobody has said that they may be replaced."""
+
+
+class WorkerEnded(DeftError):
+    """The process that does the long work ended by itself, more than once, over the same request."""
+
+
 class Cancelled(DeftError):
     """Work that was stopped because nobody wants its result any more."""
 

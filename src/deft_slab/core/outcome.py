@@ -43,7 +43,14 @@ class Model:
 
     @property
     def ref(self) -> ModelRef:
-        return ModelRef(name=self.name, sha256=self.sha256, grid=self.grid, bodies=self.bodies)
+        return ModelRef(
+            name=self.name, sha256=self.sha256, grid=self.grid, bodies=self.bodies, up_stated=self.up_stated
+        )
+
+    @classmethod
+    def from_ref(cls, ref: ModelRef, solid: Solid, unit: str | None) -> Model:
+        """A model that was kept with a plan, and is named there."""
+        return cls(ref.name, solid, ref.grid, unit, ref.bodies, up_stated=ref.up_stated)
 
 
 StepKind = Literal["clean", "orient", "specks", "close", "rewrap", "join", "thin"]

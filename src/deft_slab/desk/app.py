@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import logging
 import signal
 import sys
 from pathlib import Path
@@ -11,7 +10,9 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from .. import logbook
 from ..demo import PROJECT
+from .faults import Faults
 from .jobs import Jobs
 from .look.theme import dress
 from .state import DeskState
@@ -54,12 +55,13 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
 
 def run(given: list[str]) -> int:
     """Runs the window until it is closed; returns the exit code."""
-    logging.basicConfig(level=logging.WARNING, format="deft-slab: %(message)s")
     arguments = _arguments(given)
+    logbook.begin()
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Deft Slab")
     dress(application)
     window = Window(DeskState(Jobs()))
+    Faults(window.state.failed.emit, window).install()
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())
     path = PROJECT if arguments.demo else arguments.file

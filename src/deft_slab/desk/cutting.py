@@ -15,7 +15,7 @@ from ..core.documents import Triple, triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
 from ..core.search.found import CutMap, CutWishes, Sweep, Turned
-from .messages import CutShown, Settled
+from .messages import CutShown, Settled, being_made
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -261,6 +261,9 @@ class Cutting(QObject):
 
     def take(self, did: str, normal: Triple, offset: float) -> None:
         """Moves the selected cut to a place that was found, or adds one there."""
+        if self._key != self._subject():  # it was found for another plan
+            self._state.failed.emit(being_made())
+            return
         plan, sides = self.base()
         old = self.replaced
         reach = PieceReach(sides=sides) if sides else None

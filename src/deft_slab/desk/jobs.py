@@ -2,22 +2,28 @@
 
 All methods are for the UI thread. A lane is a row of requests of one kind; a new one replaces what waits in its lane.
 The process runs one request at a time, the most urgent lane first; a less urgent one that can be made again is
-stopped when a more urgent one comes, and goes back into the row.
+stopped when a more urgent one comes, and goes back into the row. A process that ends by itself is started again and
+what it was asked stays in the row, but for a request over which it has ended too often: that is given back with words.
 """
 
 from __future__ import annotations
 
+import logging
 import multiprocessing
+import queue
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
+from multiprocessing.reduction import ForkingPickler
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from ..core.errors import Cancelled, DeftError
+from ..core.errors import Cancelled, DeftError, WorkerEnded
 from .process import run_process
+
+_log = logging.getLogger(__name__)
 
 URGENCY = {
     "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "sweep": 4,
@@ -32,8 +38,14 @@ _STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep"})
 _SILENT = frozenset({"live", "peek"})
 """What follows the hand: it shows no progress, and one that runs is not dropped for the next."""
 
-_MOST_SILENT_STARTS = 3
-"""A process that ends this often before it says anything is not started again."""
+_HELD = frozenset({"keep", "adopt"})
+"""What keeps the work safe, and what the process cannot do without: Stop leaves it alone."""
+
+_MOST_DEATHS = 3
+"""A request over which the process has ended so often is not tried again; nor is the process started again when it has
+ended so often over nothing at all."""
+
+_Message = tuple[int, str, tuple[Any, ...]]
 
 
 @dataclass(eq=False)
@@ -46,6 +58,8 @@ class Request:
     label: str
     number: int = 0
     dropped: bool = field(default=False)
+    deaths: int = 0
+    """How often the process has ended over it."""
 
     @property
     def kind(self) -> str:
@@ -69,7 +83,8 @@ class Jobs(QObject):
         self._count = 0
         self._generation = 0
         self._closed = False
-        self._silent_starts = 0
+        self._idle_deaths = 0
+        self._down = False
         self._heard.connect(self._on_heard)
         self._start()
 
@@ -81,21 +96,44 @@ class Jobs(QObject):
         self._process = context.Process(target=run_process, args=(theirs, self._wanted), daemon=True)
         self._process.start()
         theirs.close()
-        threading.Thread(
-            target=self._listen, args=(self._connection, self._generation), daemon=True, name="deft-listen"
-        ).start()
+        self._spoke = False
+        self._outgoing: queue.SimpleQueue[_Message | None] = queue.SimpleQueue()
+        for work, name, given in (
+            (self._listen, "deft-listen", (self._connection, self._generation)),
+            (self._send, "deft-send", (self._connection, self._generation, self._outgoing)),
+        ):
+            threading.Thread(target=work, args=given, daemon=True, name=name).start()
 
     def _listen(self, connection: Connection, generation: int) -> None:
         """On a thread of its own: hands what the process says to the UI thread."""
         try:
             while True:
                 number, kind, content = connection.recv()
-                self._heard.emit(generation, number, kind, content)
+                self._say(generation, number, kind, content)
         except (EOFError, OSError, TypeError):  # the last one when it is closed while it is being listened to
+            self._say(generation, 0, "ended", None)
+
+    def _send(self, connection: Connection, generation: int, outgoing: queue.SimpleQueue[_Message | None]) -> None:
+        """On a thread of its own: a model of many triangles takes long to hand over, the more so to a process that is
+        still loading."""
+        while (message := outgoing.get()) is not None:
             try:
-                self._heard.emit(generation, 0, "ended", None)
-            except RuntimeError:
-                return  # the window is gone
+                packed = ForkingPickler.dumps(message)
+            except Exception as error:  # noqa: BLE001 - what cannot be packed is the fault of that request alone
+                _log.exception("%s could not be packed", message[1])
+                problem = DeftError(f"Something went wrong inside ({type(error).__name__}: {error}).")
+                self._say(generation, message[0], "failed", problem)
+                continue
+            try:
+                connection.send_bytes(packed)
+            except (OSError, TypeError):
+                return  # the listener reports the end of the process
+
+    def _say(self, generation: int, number: int, kind: str, content: object) -> None:
+        try:
+            self._heard.emit(generation, number, kind, content)
+        except RuntimeError:
+            return  # the window is gone
 
     def submit(
         self, lane: str, method: str, *arguments: Any, done: Callable[[Any], None],
@@ -107,7 +145,18 @@ class Jobs(QObject):
             # a running silent request is let finish, or fast dragging would never show a figure
             self._drop(self._running)
         self._waiting[lane] = request
+        if self._down:  # it was given up; whoever asks again gets one more try
+            self._start_again()
         self._next()
+
+    def _start_again(self) -> None:
+        self._down = False
+        self._start()
+        self.restarted.emit()
+
+    def stop(self) -> None:
+        """Drops what the user waits for; what keeps the work safe goes on."""
+        self.cancel(*(set(URGENCY) - _HELD))
 
     def cancel(self, *kinds: str) -> None:
         """Drops what waits and what runs, of some kinds of lane or of all."""
@@ -140,15 +189,15 @@ class Jobs(QObject):
         return int(self._process.pid or 0)
 
     def close(self) -> None:
-        """Ends the process."""
+        """Ends the process at once: it has nothing that would be lost. What writes files for the user is waited for
+        before; see ``busy_with``."""
         self._closed = True
         self._wanted.value = 0
         self._waiting.clear()
+        self._outgoing.put(None)
+        self._process.kill()
+        self._process.join()
         self._connection.close()
-        self._process.join(0.5)
-        if self._process.is_alive():
-            self._process.terminate()
-            self._process.join(2.0)
 
     def _drop(self, running: Request) -> None:
         running.dropped = True
@@ -170,10 +219,7 @@ class Jobs(QObject):
         request.number, request.dropped = self._count, False
         self._running = request
         self._wanted.value = request.number
-        try:
-            self._connection.send((request.number, request.method, request.arguments))
-        except OSError:
-            return  # the listener reports the end of the process
+        self._outgoing.put((request.number, request.method, request.arguments))
         self._tell()
 
     def _tell(self) -> None:
@@ -188,7 +234,7 @@ class Jobs(QObject):
         if kind == "ended":
             self._on_ended()
             return
-        self._silent_starts = 0
+        self._spoke = True
         request = self._running
         if request is None or request.number != number:
             return
@@ -196,35 +242,63 @@ class Jobs(QObject):
             if not request.dropped and request.kind not in _SILENT:
                 self.progressed.emit(*content)
             return
-        self._running = None
+        self._running, self._idle_deaths = None, 0
         again = self._waiting.get(request.lane) is request
         if kind == "done" and again:
             del self._waiting[request.lane]  # it was finished before it heard that it should stop
-        # a result that came although it was to stop is still good, unless it was dropped
-        if not request.dropped:
-            if kind == "done":
-                request.done(content)
-            elif not isinstance(content, Cancelled):
-                request.failed(content)
-        self._next()
-        self._tell()
+        try:  # whatever who asked does with it, the row goes on
+            # a result that came although it was to stop is still good, unless it was dropped
+            if not request.dropped:
+                if kind == "done":
+                    request.done(content)
+                elif not isinstance(content, Cancelled):
+                    request.failed(content)
+        finally:
+            self._next()
+            self._tell()
 
     def _on_ended(self) -> None:
-        lost = [self._running] if self._running is not None and not self._running.dropped else []
-        lost += [request for request in self._waiting.values() if request not in lost]
-        self._running = None
-        self._waiting.clear()
-        self._silent_starts += 1
-        again = self._silent_starts < _MOST_SILENT_STARTS
+        running, self._running = self._running, None
+        self._outgoing.put(None)
+        given_up: list[Request] = []
+        if running is None or running.dropped or not self._spoke:
+            # no request is to blame; one that waits for a process that never got ready waits on
+            self._idle_deaths += 1
+            if running is not None and not running.dropped:
+                self._waiting.setdefault(running.lane, running)
+        else:
+            running.deaths += 1
+            if running.deaths < _MOST_DEATHS:
+                self._waiting.setdefault(running.lane, running)
+            else:
+                given_up.append(running)
+                if self._waiting.get(running.lane) is running:
+                    del self._waiting[running.lane]
+        again = self._idle_deaths < _MOST_DEATHS
         if again:
-            self._start()
-            self.restarted.emit()
-        remedy = (
-            "Close other programs and try again." if again else "Save nothing over your files; start Deft Slab anew."
-        )
-        for request in lost[:1]:
-            request.failed(
-                DeftError("The working process ended by itself, perhaps for want of memory.",
-                          kept="Your plan is untouched.", remedy=remedy)
+            self._start_again()
+        else:
+            self._down, self._idle_deaths = True, _MOST_DEATHS - 1
+            given_up += self._waiting.values()
+            self._waiting.clear()
+        try:
+            self._give_back(given_up, again)
+        finally:
+            self._next()
+            self._tell()
+
+    def _give_back(self, requests: list[Request], again: bool) -> None:
+        """Tells who asked for something that it is not done: all of them, whatever one of them does with it."""
+        if not requests:
+            return
+        first, *others = requests
+        times = f"{first.deaths} times" if first.deaths else "again and again, before it was ready"
+        remedy = "Close other programs and try again." if again else "Start Deft Slab anew; your work is kept."
+        doing = f" over “{first.label}”" if first.label and first.deaths else ""
+        try:
+            first.failed(
+                WorkerEnded(f"The working process ended by itself {times}{doing}, perhaps for want of memory.",
+                            kept="Your plan is untouched.", remedy=remedy)
             )  # fmt: skip
-        self._tell()
+        finally:
+            self._give_back(others, again)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from html import escape
+from pathlib import Path
 
 from PySide6.QtWidgets import QFrame
 
@@ -15,35 +16,46 @@ from .widgets.parts import button, label, row
 class LeftWorkCard(QFrame):
     """A line over the bed, one piece of work after the other."""
 
-    def __init__(self, state: DeskState, may_leave: Callable[[], bool]) -> None:
+    def __init__(self, state: DeskState) -> None:
         super().__init__()
-        self._state, self._may_leave = state, may_leave
+        self._state = state
         self.work: LeftWork | None = None
+        self._passed_over: set[Path] = set()
         self.setProperty("role", "ask")
-        self._words = label("", "", wrap=True)
+        self._words = label("", "", wrap=True, rich=True)
         self.bring = button("Bring it back", "Opens the work as it was last kept.", self._bring, role="main")
+        self.later = button("Leave it there", "Asks again when the program is started next.", self._later)
         self.drop = button("Let it go", "Removes the kept work for good.", self._drop)
-        line = row(self._words, self.bring, self.drop, spacing=8)
+        line = row(self._words, self.bring, self.later, self.drop, spacing=8)
         line.setStretch(0, 1)
         line.setContentsMargins(12, 8, 8, 8)
         self.setLayout(line)
+        state.opened.connect(self.hide)
         self.hide()
 
     def look(self) -> None:
         """Looks for left work and shows the newest, if there is any."""
-        found = left_work()
+        found = [work for work in left_work() if work.folder not in self._passed_over]
         self.work = found[0] if found else None
         if self.work is not None:
             when = time.strftime("%d %B, %H:%M", time.localtime(self.work.when))
-            self._words.setText(
-                f"<b>“{self.work.title}” was not saved</b> when the program ended. It was kept up to {when}."
-            )
+            said = f"<b>“{escape(self.work.title)}” was not saved</b> when the program ended."
+            if self.work.problem:
+                why = escape(f"{self.work.problem} It is in {self.work.folder}.")
+                self._words.setText(f"{said} What was kept cannot be read: {why}")
+            else:
+                self._words.setText(f"{said} It was kept up to {when}.")
+            self.bring.setVisible(not self.work.problem)
         self.setVisible(self.work is not None)
 
     def _bring(self) -> None:
-        if self.work is not None and self._may_leave():
+        if self.work is not None:
             self._state.recover(self.work)
-            self.hide()
+
+    def _later(self) -> None:
+        if self.work is not None:
+            self._passed_over.add(self.work.folder)
+            self.look()
 
     def _drop(self) -> None:
         if self.work is not None:

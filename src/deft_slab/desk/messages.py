@@ -9,20 +9,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cutting import Movable, StraightCut
+from ..core.errors import BadPlan
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
 from ..core.plan import Mending, Plan, Project
+from ..core.printer import Printer
 from ..core.search.found import MapFigures, WorthTrying
 from ..core.solid import Solid
 
 
 @dataclass(frozen=True, eq=False)
 class Evaluated:
-    """What the desk needs to show a plan. picture : (height, width, 4) uint8"""
+    """What the desk needs to show a plan. picture : (height, width, 4) uint8; printer : what it is judged by"""
 
     outcome: Outcome
+    printer: Printer
     laid: tuple[Laid, ...]
     picture: NDArray[np.uint8] | None
+
+    def of(self, plan: Plan | None, printer: Printer) -> bool:
+        """Whether it is of a plan on a printer."""
+        return self.outcome.plan == plan and self.printer == printer
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,6 +112,11 @@ class Settled:
     cut: Movable
     before: tuple[float, float]
     after: tuple[float, float]
+
+
+def being_made() -> BadPlan:
+    """What is said where something is asked of pieces that are not those of the plan any more."""
+    return BadPlan("The pieces are being made anew.", kept="Nothing was changed.", remedy="Try again in a moment.")
 
 
 def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:

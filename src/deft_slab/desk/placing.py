@@ -25,6 +25,7 @@ from ..core.cutting import (
 from ..core.documents import triple
 from ..core.judge.edges import nearest_on
 from ..core.marking import Region
+from .messages import being_made
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -235,6 +236,9 @@ class Placing(QObject):
         if kind == "all":
             state.cutting.change("let a cut go through everything", reach=None)
         elif kind == "piece" and state.piece is not None:
+            if not state.pieces_up_to_date:
+                state.failed.emit(being_made())
+                return
             sides = tuple(side for side in state.piece.sides if side.cut != cut.id)
             state.cutting.change("bound a cut by a piece", reach=PieceReach(sides=sides) if sides else None)
         elif kind == "box":

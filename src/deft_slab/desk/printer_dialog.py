@@ -90,6 +90,9 @@ class PrinterDialog(QDialog):
         close = button("Close", "Closes the list; edits are kept.", self.accept)
         column.addLayout(row(self.copy, take, give, self.delete, self.back, 1, self.use, close))
         self._fill(state.printer)
+        lost = ", ".join(str(path) for path in printers.unreadable())
+        if lost:
+            say(self._said, f"Could not be read, and left as it is: {lost}.", "look")
 
     def _form(self) -> QGridLayout:
         grid = QGridLayout()

@@ -10,7 +10,7 @@ from pathlib import Path
 from ..core.errors import BadPlan, SaveFailed
 from ..core.handoff.saving import write_whole
 from ..core.printer import Printer, read_printer, shipped_printers
-from .settings import home
+from ..logbook import home
 
 _log = logging.getLogger(__name__)
 
@@ -28,15 +28,24 @@ def _folder() -> Path:
     return home() / "printers"
 
 
+def unreadable() -> list[Path]:
+    """Files among the user's own profiles that cannot be read; they stay as they are."""
+    return [path for path in sorted(_folder().glob("*.json")) if _read(path) is None]
+
+
+def _read(path: Path) -> Printer | None:
+    try:
+        return read_printer(path.read_bytes())
+    except (OSError, BadPlan):
+        _log.warning("printer profile %s could not be read", path, exc_info=True)
+        return None
+
+
 def profiles() -> list[Profile]:
-    """The shipped profiles, then the user's own by name; files that cannot be read are left out and logged."""
+    """The shipped profiles, then the user's own by name; files that cannot be read are left out: see ``unreadable``."""
     found = [Profile(key, printer, False) for key, printer in shipped_printers().items()]
-    own = []
-    for path in sorted(_folder().glob("*.json")):
-        try:
-            own.append(Profile(path.stem, read_printer(path.read_bytes()), True))
-        except (OSError, BadPlan):
-            _log.warning("printer profile %s could not be read", path, exc_info=True)
+    read = [(path.stem, _read(path)) for path in sorted(_folder().glob("*.json"))]
+    own = [Profile(key, printer, True) for key, printer in read if printer is not None]
     order = ("small-filament", "middle-filament", "large-filament", "belt", "small-resin", "large-resin")
     found.sort(key=lambda profile: order.index(profile.key) if profile.key in order else len(order))
     return found + sorted(own, key=lambda profile: profile.printer.name.lower())
@@ -63,9 +72,9 @@ def add(printer: Printer) -> Profile:
     while name in names:
         name, number = f"{printer.name[:54]} {number}", number + 1
     slug = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "printer"
-    keys = {profile.key for profile in profiles()}
+    keys = {profile.key for profile in profiles()} | {path.stem for path in _folder().glob("*.json")}
     key, number = slug, 2
-    while key in keys:
+    while key in keys:  # also those of files that cannot be read
         key, number = f"{slug}-{number}", number + 1
     profile = Profile(key, printer.changed(name=name), True)
     keep(profile)

@@ -5,10 +5,13 @@ from __future__ import annotations
 import signal
 from typing import Any
 
+from .. import logbook
+
 
 def run_process(connection: Any, wanted: Any) -> None:
     """Entry of the worker process. The heavy packages are loaded here and not in the window's process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C in the terminal ends the window, which ends this
+    logbook.begin()
     from .worker import serve
 
     serve(connection, wanted)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ..core.errors import DeftError
 from ..core.judge.tilts import seated_on
 from ..core.plan import Plan
 from ..core.search.found import MapFigures
@@ -182,7 +183,11 @@ class Seating(QObject):
 
     def keep(self, shown: SeatShown) -> None:
         """Keeps a seat as a choice without taking it."""
-        plan = self._state.plan_with_tilt(shown.seat.tilt, shown.seat.lift)
+        try:
+            plan = self._state.plan_with_tilt(shown.seat.tilt, shown.seat.lift)
+        except DeftError as error:
+            self._state.failed.emit(error)
+            return
         self._state.choosing.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
 
     def compare_ways(self, lift: float) -> None:

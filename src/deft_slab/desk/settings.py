@@ -8,7 +8,6 @@ import os
 from pathlib import Path
 from typing import Literal
 
-from platformdirs import user_config_path
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.errors import SaveFailed
@@ -16,6 +15,7 @@ from ..core.handoff.saving import write_whole
 from ..core.printer import Printer
 from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
+from ..logbook import home
 
 _log = logging.getLogger(__name__)
 MOST_RECENT = 8
@@ -47,31 +47,43 @@ class Settings(BaseModel):
         )
 
 
-def home() -> Path:
-    """The folder of the user's settings, profiles and unsaved work."""
-    folder = os.environ.get("DEFT_SLAB_HOME")
-    return Path(folder) if folder else user_config_path("deft-slab")
-
-
 def _place() -> Path:
     return home() / "settings.json"
 
 
+def read_settings() -> tuple[Settings, str]:
+    """(the kept settings, the usual ones where there are none or they cannot be read; what was wrong, or nothing)."""
+    try:
+        return Settings.model_validate_json(_place().read_bytes()), ""
+    except FileNotFoundError:
+        return Settings(), ""
+    except (OSError, ValidationError) as error:
+        _log.warning("settings could not be read; starting with the usual ones", exc_info=True)
+        why = error.strerror if isinstance(error, OSError) else "they are damaged, or from a newer version"
+        return Settings(), f"The settings in {_place()} could not be read ({why}); the usual ones are used."
+
+
 def load_settings() -> Settings:
     """The kept settings; the usual ones where there are none or they cannot be read."""
-    try:
-        return Settings.model_validate_json(_place().read_text("utf-8"))
-    except FileNotFoundError:
-        return Settings()
-    except (OSError, ValidationError, UnicodeDecodeError):
-        _log.warning("settings could not be read; starting with the usual ones", exc_info=True)
-        return Settings()
+    return read_settings()[0]
 
 
 def keep_settings(settings: Settings) -> None:
-    """Writes the settings; a failure is logged and not shown, for nothing of the user's work is in them."""
+    """Writes the settings; a failure is logged and not shown, for nothing of the user's work is in them. What stands
+    there and cannot be read is put aside under another name, never replaced."""
     try:
         _place().parent.mkdir(parents=True, exist_ok=True)
+        if read_settings()[1]:
+            _place().rename(free_name(_place().with_name("settings-unreadable.json")))
         write_whole(_place(), json.dumps(settings.model_dump(mode="json"), indent=1).encode())
     except (OSError, SaveFailed):
         _log.warning("settings could not be kept", exc_info=True)
+
+
+def free_name(path: Path) -> Path:
+    """A path beside this one that nothing has: with a number, where it is taken."""
+    number, found = 2, path
+    while os.path.lexists(found):
+        found = path.with_name(f"{path.stem}-{number}{path.suffix}")
+        number += 1
+    return found

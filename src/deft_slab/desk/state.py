@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import math
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,22 +15,23 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ..core.cutting import Cut, StraightCut
-from ..core.errors import DeftError
+from ..core.errors import DeftError, WorkerEnded, WouldReplace
 from ..core.marking import Audience, Mark
 from ..core.outcome import Model, Piece, Totals
-from ..core.plan import Mending, Plan, Project, Role
+from ..core.plan import Mending, PieceWish, Plan, Project, Role
 from ..core.printer import Printer, default_printer
 from ..core.tilt import Tilt
 from .choosing import Choosing
 from .cutting import Cutting, validated
 from .jobs import Jobs
+from .keeping import Keeping
 from .marker import Marker
-from .messages import Evaluated, Fetched
+from .messages import Evaluated, Fetched, being_made
 from .placing import Placing
 from .pointing import Pointing
 from .recovery import Autosave, LeftWork
 from .seating import Seating
-from .settings import keep_settings, load_settings
+from .settings import keep_settings, read_settings
 from .wearing import Wearing
 from .writing import Writing
 
@@ -73,18 +75,24 @@ class DeskState(QObject):
     """A stretch of a seam."""
     failed = Signal(object)
     told = Signal(str)
+    would_replace = Signal(object, object)
+    """What would be replaced, and what does it all the same once somebody has said so."""
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.jobs = jobs
-        self.settings = load_settings()
+        self.settings, self.settings_problem = read_settings()
         self.autosave = Autosave(self)
+        self.may_leave: Callable[[], bool] = lambda: True
+        """Asks before unsaved work is left, true when it may be; the window puts its question here."""
         self.model: Model | None = None
         self.fetched: Fetched | None = None
         self.path: Path | None = None
         self.asking_unit = self.asking_fineness = False
         self.evaluated: Evaluated | None = None
         self.live: Evaluated | None = None
+        self.live_problem = ""
+        """Why what is being dragged has no figures; empty where it has, or will."""
         self.draft: Plan | None = None
         self.step = "Tilt"
         self.selected_cut: str | None = None
@@ -97,6 +105,7 @@ class DeskState(QObject):
         self.cutting = Cutting(self)
         self.choosing = Choosing(self)
         self.writing = Writing(self)
+        self.keeping = Keeping(self, self.autosave)
         self.hidden: frozenset[int] = frozenset()
         """Numbers of pieces, from 0 on, that are not drawn."""
         self.as_it_came = False
@@ -112,8 +121,12 @@ class DeskState(QObject):
         self.apart = 0.35
         self._history: list[_Past] = []
         self._now = -1
-        self._saved: Project | None = None
-        self._shown: OrderedDict[Plan, Shown] = OrderedDict()
+        self._before_last: tuple[list[_Past], int] | None = None
+        """The history as it was before the step that was done last; None where that was undone, or redone."""
+        self._clean: Project | None = None
+        """The project with nothing in it that would be lost: as it was saved, or as a model was opened."""
+        self._never_saved = True
+        self._shown: OrderedDict[tuple[Plan, Printer], Shown] = OrderedDict()
         self._tell_mending = False
         self._stands: tuple[object, NDArray[Any]] | None = None
         jobs.restarted.connect(self._on_restarted)
@@ -149,12 +162,26 @@ class DeskState(QObject):
 
     @property
     def up_to_date(self) -> bool:
-        """Whether the outcome is of the plan on the desk."""
-        return self.evaluated is not None and self.evaluated.outcome.plan == self.plan
+        """Whether the outcome is of the plan on the desk, and of its printer."""
+        return self.evaluated is not None and self.evaluated.of(self.plan, self.printer)
+
+    @property
+    def pieces_up_to_date(self) -> bool:
+        """Whether the pieces that are shown are those of the plan on the desk, however they are judged and seated."""
+        if self.evaluated is None or self.plan is None:
+            return False
+        measured = self.evaluated.outcome.plan
+        return measured == self.plan or _parting(measured) == _parting(self.plan)
 
     @property
     def dirty(self) -> bool:
-        return self.project is not None and self.project != self._saved
+        """Whether there is something that is not saved."""
+        return self.project is not None and self.project != self._clean
+
+    @property
+    def at_stake(self) -> bool:
+        """Whether work would be lost by leaving: what is not saved, or steps taken back that never were."""
+        return self.dirty or (self._never_saved and bool(self.redo_text))
 
     @property
     def pieces(self) -> tuple[Piece, ...]:
@@ -174,45 +201,58 @@ class DeskState(QObject):
         return next((cut for cut in plan.recipe if cut.id == self.selected_cut), None)
 
     def shown(self, plan: Plan) -> Shown | None:
-        return self._shown.get(plan)
+        """What a plan comes to on the printer of the desk."""
+        return self._shown.get((plan, self.printer))
 
     # opening and saving
 
     def open(self, path: Path, fineness: float = 0.1) -> None:
-        """Opens a model or a project; what is open stays until the new one is there.
+        """Opens a model or a project, unless what is open may not be left; it stays until the new one is there.
 
         fineness : mm by which triangles may be off, for files with exact faces
         """
+        if not self.may_leave():
+            return
+        left = self.project
         self.jobs.submit(
-            "open", "open", path, fineness, done=self._on_fetched, failed=self.failed.emit,
-            label=f"Opening {path.name}",
+            "open", "open", path, fineness, done=lambda fetched: self._on_fetched(fetched, left),
+            failed=self.failed.emit, label=f"Opening {path.name}",
         )  # fmt: skip
 
     def recover(self, work: LeftWork) -> None:
-        """Brings back work that was left unsaved."""
+        """Brings back work that was left unsaved, unless what is open may not be left."""
+        if not self.may_leave():
+            return
+        left = self.project
 
         def done(fetched: Fetched) -> None:
-            self._on_fetched(fetched, recovered=True)
+            self._on_fetched(fetched, left, recovered=True)
             if self.model is fetched.model:
-                self.autosave.adopt_left(work)
+                self.keeping.adopt(work)
 
         self.jobs.submit(
             "open", "recover", work.folder, done=done, failed=self.failed.emit, label=f"Bringing back {work.title}"
         )
 
-    def _on_fetched(self, fetched: Fetched, *, recovered: bool = False) -> None:
-        model = fetched.model
-        project = fetched.project
+    def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> None:
+        """left : the project that may be left for it"""
+        model, project = fetched.model, fetched.project
         if project is not None and project.plan.model.sha256 != model.sha256:
             self.failed.emit(
                 DeftError(f"The plan in “{fetched.path.name}” is for another model than the one in it.",
                           kept="What you have open is untouched.", remedy="Save the project again from its model.")
             )  # fmt: skip
             return
+        if self.project != left and self.at_stake:
+            self.failed.emit(
+                DeftError(f"“{fetched.path.name}” was not opened: what you have open was changed meanwhile.",
+                          kept="Your changes are untouched.", remedy="Open it again.")
+            )  # fmt: skip
+            return
         self.jobs.cancel()
         self.model, self.fetched, self.wearing.surfaces = model, fetched, dict(fetched.guests)
         self.path = fetched.path if project is not None and not recovered else None
-        self.evaluated = self.live = self.draft = None
+        self.evaluated = self.live = self.draft = self._before_last = None
         self._shown.clear()
         fresh = Plan(model=model.ref, unit=fetched.unit, tilt=self.tilt_as_opened)
         printer = self.settings.printer
@@ -223,7 +263,8 @@ class DeskState(QObject):
         self._now = len(self._history) - 1
         self._forget_looks()
         self._tell_mending = project is None and fetched.advice.does_something
-        self._saved = self.project if project is not None and not recovered else None
+        self._clean = None if recovered else self.project
+        self._never_saved = project is None or recovered
         self.asking_unit = project is None and model.unit is None
         self.asking_fineness = fetched.exact
         if self.asking_unit or self.asking_fineness:
@@ -235,7 +276,7 @@ class DeskState(QObject):
         self.in_place = False
         if not recovered:
             self.remember(fetched.path)
-        self._begin_keeping()
+        self.keeping.begin()
         self.opened.emit()
         self.project_changed.emit()
         self._evaluate()
@@ -243,24 +284,6 @@ class DeskState(QObject):
             "ready", "ready", self.plan, done=lambda _: None, failed=lambda _: None,
             label="Making a lighter stand-in of the model",
         )  # fmt: skip
-
-    def _begin_keeping(self) -> None:
-        """From now on the work is kept against a kill."""
-        if self.autosave.begin() is not None:
-            self.keep_model()
-            self._keep()
-
-    def keep_model(self) -> None:
-        """Keeps a copy of the model and of its guests beside the unsaved work."""
-        if self.autosave.folder is not None:
-            self.jobs.submit(
-                "keep", "keep_work", self.autosave.folder, self.model, self.wearing.surfaces, done=lambda _: None,
-                failed=self.failed.emit, label="Keeping a copy of the model",
-            )  # fmt: skip
-
-    def _keep(self) -> None:
-        worth = self.dirty and (self._now > 0 or self.path is not None or self._saved is None)
-        self.autosave.note(self.project if worth else None)
 
     def answer_unit(self) -> None:
         """The unit that is shown is right."""
@@ -285,23 +308,38 @@ class DeskState(QObject):
         keep_settings(settings)
         self.view_changed.emit()
 
-    def save(self, path: Path) -> None:
+    def save(self, path: Path, *, replace: bool = False) -> None:
+        """Saves the project.
+
+        replace : whether a file of that name may be replaced; where it may not, ``would_replace`` asks
+        """
         project = self.project
         if project is None:
             return
 
         def done(_: object) -> None:
             self.path = path
-            self._saved = project
+            self._clean, self._never_saved = project, False
             self.remember(path)
             self.project_changed.emit()
-            self._keep()
+            self.keeping.note()
             self.told.emit(f"Saved as {path.name}.")
 
         self.jobs.submit(
-            "handoff:save", "save", project, self.printer, path, done=done, failed=self.failed.emit,
-            label=f"Saving {path.name}",
+            "handoff:save", "save", project, self.printer, path, replace, done=done,
+            failed=self.asking_to_replace(lambda: self.save(path, replace=True)), label=f"Saving {path.name}",
         )  # fmt: skip
+
+    def asking_to_replace(self, again: Callable[[], None]) -> Callable[[DeftError], None]:
+        """What hears that something could not be written: it asks where only leave to replace was wanting."""
+
+        def failed(error: DeftError) -> None:
+            if isinstance(error, WouldReplace):
+                self.would_replace.emit(error, again)
+            else:
+                self.failed.emit(error)
+
+        return failed
 
     # changing the project
 
@@ -310,6 +348,7 @@ class DeskState(QObject):
         if self.project is None or project == self.project:
             self._end_draft()
             return
+        self._before_last = self._history, self._now
         self._history = [*self._history[: self._now + 1], _Past(project, did)][-_HISTORY:]
         self._now = len(self._history) - 1
         self._settled()
@@ -328,20 +367,21 @@ class DeskState(QObject):
 
     def undo(self) -> None:
         if self._now > 0:
-            self._now -= 1
+            self._now, self._before_last = self._now - 1, None
             self._settled()
 
     def redo(self) -> None:
         if self._now + 1 < len(self._history):
-            self._now += 1
+            self._now, self._before_last = self._now + 1, None
             self._settled()
 
     def _settled(self) -> None:
+        self.jobs.cancel("live")
         self.draft = self.live = None
         self._keep_selection()
         self._forget_looks()
         self.project_changed.emit()
-        self._keep()
+        self.keeping.note()
         self._evaluate()
 
     def _keep_selection(self) -> None:
@@ -354,10 +394,13 @@ class DeskState(QObject):
 
     def try_plan(self, plan: Plan) -> None:
         """Shows a plan that is not settled yet: figures come from the stand-in, marked as approximate."""
+        if self.draft is None:
+            self.live_problem = ""
         self.draft = plan
         self.live_changed.emit()
         self.jobs.submit(
-            "live", "live", plan, self.printer, done=self._on_live, failed=lambda _: None, label="",
+            "live", "live", plan, self.printer, done=lambda found: self._on_live(found, ""),
+            failed=lambda error: self._on_live(None, error.what), label="",
         )  # fmt: skip
 
     def settle(self, did: str) -> None:
@@ -367,17 +410,17 @@ class DeskState(QObject):
 
     def _end_draft(self) -> None:
         if self.draft is not None:
+            self.jobs.cancel("live")
             self.draft = self.live = None
             self.live_changed.emit()
 
     def drop_draft(self) -> None:
         """Goes back to the plan as it was before something was dragged."""
-        self.jobs.cancel("live")
         self._end_draft()
 
-    def _on_live(self, evaluated: Evaluated) -> None:
+    def _on_live(self, evaluated: Evaluated | None, problem: str) -> None:
         if self.draft is not None:
-            self.live = evaluated
+            self.live, self.live_problem = evaluated, problem
             self.live_changed.emit()
 
     # figures
@@ -391,20 +434,20 @@ class DeskState(QObject):
             label="Measuring",
         )  # fmt: skip
         for choice in self.project.choices:
-            if choice.plan not in self._shown and choice.plan != plan:
+            if self.shown(choice.plan) is None and choice.plan != plan:
                 self.jobs.submit(
                     f"choice:{choice.id}", "evaluate", choice.plan, self.printer, done=self._keep_shown,
                     failed=lambda _: None, label=f"Measuring “{choice.name}”",
                 )  # fmt: skip
 
     def _keep_shown(self, evaluated: Evaluated) -> None:
-        self._shown[evaluated.outcome.plan] = Shown(evaluated.outcome.totals, evaluated.picture)
-        while len(self._shown) > _PICTURES:
+        self._shown[evaluated.outcome.plan, evaluated.printer] = Shown(evaluated.outcome.totals, evaluated.picture)
+        while len(self._shown) > max(_PICTURES, 2 * len(self.project.choices)):
             self._shown.popitem(last=False)
         self.shown_changed.emit()
 
     def _on_evaluated(self, evaluated: Evaluated) -> None:
-        if evaluated.outcome.plan != self.plan:
+        if not evaluated.of(self.plan, self.printer):
             return
         before = {piece.sides for piece in self.pieces}
         self.evaluated = evaluated
@@ -425,14 +468,15 @@ class DeskState(QObject):
         self.told.emit(f"The surface was mended.\n{did} Size lists it; undo brings it back as it came.")
 
     def _on_evaluation_failed(self, error: DeftError) -> None:
-        if self._now > 0:
-            error.kept = f"The last step ({self.undo_text}) was taken back."
+        back = self._before_last
+        if back is None or isinstance(error, WorkerEnded):
+            # the plan is no step that was just made, or is not to blame: it stays, and can be undone
+            self.failed.emit(error)
+            return
+        error.kept = f"The last step ({self.undo_text}) was taken back."
         self.failed.emit(error)
-        if self._now > 0:
-            # the plan cannot be made: go back to the one before it, and forget it
-            self._history = self._history[: self._now]
-            self._now -= 1
-            self._settled()
+        (self._history, self._now), self._before_last = back, None
+        self._settled()
 
     def _on_restarted(self) -> None:
         if self.model is not None:
@@ -440,6 +484,7 @@ class DeskState(QObject):
                 "adopt", "adopt", self.model, self.wearing.surfaces, done=lambda _: self._evaluate(),
                 failed=self.failed.emit, label="Handing the model over again",
             )  # fmt: skip
+            self.autosave.write()  # the copy of the model too, if it was not made yet
 
     # the verbs of the steps
 
@@ -510,10 +555,12 @@ class DeskState(QObject):
 
     @property
     def tilt(self) -> Tilt | None:
-        """The tilt of the selected piece; of the whole model while there is one piece."""
+        """The tilt of the selected piece, as wished where that is not measured yet; of the whole model while there is
+        one piece."""
         if self.plan is None:
             return None
-        return self.piece.seat if self.piece is not None and not self.piece.alone else self.plan.tilt
+        piece = self.piece
+        return self.plan.tilt if piece is None or piece.alone else self.wanted_tilt or piece.seat
 
     @property
     def tilt_as_opened(self) -> Tilt:
@@ -528,22 +575,46 @@ class DeskState(QObject):
             return None
         if piece.alone:
             return self.plan.tilt
-        same = [wish for wish in self.plan.pieces if wish.sides == piece.sides and wish.anchor == piece.anchor]
-        return same[-1].seat if same else None
+        wish = self._wish_of(piece)
+        return wish.seat if wish else None
+
+    def _wish_of(self, piece: Piece) -> PieceWish | None:
+        """The wish for a piece that stands in the plan now, also where it was made since the piece was measured."""
+        same = [wish for wish in self.plan.pieces if (wish.sides, wish.anchor) == (piece.sides, piece.anchor)]
+        if same:
+            return same[-1]
+        return piece.wished if piece.wished in self.plan.pieces else None
+
+    def plan_with_wish(self, **wish: object) -> Plan:
+        """The plan with a wish for the selected piece: seat, name, lift.
+
+        Raises
+        ------
+        BadPlan : the pieces that are shown are not those of the plan.
+        """
+        piece = self.piece
+        if piece is None or not self.pieces_up_to_date:
+            raise being_made()
+        old = self._wish_of(piece)
+        kept = old.model_dump(include={"seat", "name", "lift"}) if old else {}
+        return self.plan.with_wish(PieceWish(sides=piece.sides, anchor=piece.anchor, **{**kept, **wish}), old)
 
     def plan_with_tilt(self, tilt: Tilt, lift: float | None = None) -> Plan:
         """The plan with another seat for the model, or for the selected piece of a model in pieces.
 
         lift : mm over the bed; None: as it is
+
+        Raises
+        ------
+        BadPlan : the pieces that are shown are not those of the plan.
         """
         piece = self.piece
-        if piece is None or piece.alone or not self.up_to_date:
+        if not self.plan.recipe if piece is None else piece.alone and self.pieces_up_to_date:
             return self.plan.changed(tilt=tilt, lift=self.plan.lift if lift is None else lift)
-        wish = piece.wish(seat=tilt) if lift is None else piece.wish(seat=tilt, lift=lift)
-        return self.plan.with_wish(wish, piece.wished)
+        return self.plan_with_wish(seat=tilt) if lift is None else self.plan_with_wish(seat=tilt, lift=lift)
 
     def set_tilt(self, did: str, tilt: Tilt, lift: float | None = None) -> None:
-        self.do_plan(did, self.plan_with_tilt(tilt, lift))
+        self.change(did, lambda: self.plan_with_tilt(tilt, lift))
 
     def set_lift(self, lift: float) -> None:
         self.set_tilt("change the lift", self.tilt, lift)
@@ -582,7 +653,7 @@ class DeskState(QObject):
         piece = self.piece
         if piece is None or piece.alone or not name.strip():
             return
-        self.do_plan("rename a piece", self.plan.with_wish(piece.wish(name=name.strip()[:120]), piece.wished))
+        self.change("rename a piece", lambda: self.plan_with_wish(name=name.strip()[:120]))
 
     def add_cut(self, normal: tuple[float, float, float], offset: float) -> None:
         """Adds a straight cut (mm, model frame) and selects it."""
@@ -629,3 +700,8 @@ class DeskState(QObject):
         for name, value in what.items():
             setattr(self, name, value)
         self.view_changed.emit()
+
+
+def _parting(plan: Plan) -> tuple[object, ...]:
+    """What decides which pieces a plan has."""
+    return plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.recipe

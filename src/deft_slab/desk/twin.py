@@ -201,7 +201,7 @@ class TwinView(QWidget):
         state = self._state
         for side, pane in enumerate(self.panes):
             plan = self._plan(side)
-            if pane.evaluated is not None and pane.evaluated.outcome.plan == plan:
+            if pane.evaluated is not None and pane.evaluated.of(plan, state.printer):
                 continue
             if state.up_to_date and plan == state.plan:
                 self._show(side, state.evaluated)
@@ -214,7 +214,7 @@ class TwinView(QWidget):
         self._show_figures()
 
     def _show(self, side: int, evaluated: Evaluated) -> None:
-        if evaluated.outcome.plan != self._plan(side):
+        if not evaluated.of(self._plan(side), self._state.printer):
             return
         pane = self.panes[side]
         pane.show_plan(evaluated)

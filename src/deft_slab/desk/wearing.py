@@ -49,7 +49,7 @@ class Wearing:
 
         def done(model: Model) -> None:
             self.surfaces[model.sha256] = model.solid
-            self._state.keep_model()
+            self._state.keeping.model_changed()
             self.add("model", model.name, 100.0, model)
 
         self._state.ask("guest", "open_guest", path, done=done, label=f"Opening {path.name}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -24,7 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ..core.errors import DeftError
+from ..core.errors import DeftError, WouldReplace
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from . import actions
@@ -58,6 +59,8 @@ class Window(QMainWindow):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
+        state.may_leave = self._may_leave
+        self._closing = False
         self.setWindowTitle("Deft Slab")
         self.resize(1280, 800)
         self.setMinimumSize(1180, 700)
@@ -77,11 +80,15 @@ class Window(QMainWindow):
         ):
             signal.connect(self.refresh)
         state.failed.connect(self._on_failed)
+        state.would_replace.connect(self._ask_to_replace)
+        state.autosave.problem_changed.connect(self._on_keeping)
         state.told.connect(self.notice.tell)
         state.opened.connect(self.notice.hide)
         state.jobs.progressed.connect(self._on_progress)
         self.bed.hovered.connect(self._on_hovered)
         self.refresh()
+        if state.settings_problem:
+            self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
         self.left_work.look()
         QTimer.singleShot(0, self.bed.wake)
 
@@ -137,7 +144,9 @@ class Window(QMainWindow):
         self._busy.setFixedWidth(140)
         self._doing = label("", "faint")
         self._stop = button("Stop", "Stops what is being worked on; the plan stays as it is.", self.stop, role="small")
-        for part in (self._doing, self._busy, self._stop):
+        self.not_kept = label("", "look")
+        self.not_kept.setAccessibleName("Unsaved work")
+        for part in (self.not_kept, self._doing, self._busy, self._stop):
             self.ledger.foot.addWidget(part)
             part.hide()
 
@@ -215,7 +224,7 @@ class Window(QMainWindow):
         over.addLayout(
             row(self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1)
         )
-        self.left_work = LeftWorkCard(state, self._may_leave)
+        self.left_work = LeftWorkCard(state)
         over.addWidget(self.left_work)
         over.addWidget(self.notice)
         over.addStretch(1)
@@ -286,7 +295,7 @@ class Window(QMainWindow):
         if recent:
             menu.addSection("Recent")
             for path in recent:
-                menu.addAction(path.name, partial(self.state.open, path)).setToolTip(str(path))
+                menu.addAction(path.name.replace("&", "&&"), partial(self.state.open, path))
         menu.addSeparator()
         for name in ("save", "save_as"):
             menu.addAction(self._actions[name])
@@ -298,7 +307,8 @@ class Window(QMainWindow):
         menu = self._chip_menu
         menu.clear()
         for profile in profiles():
-            choice = menu.addAction(profile.printer.label, partial(self.state.choose_printer, profile.printer))
+            named = profile.printer.label.replace("&", "&&")
+            choice = menu.addAction(named, partial(self.state.choose_printer, profile.printer))
             choice.setCheckable(True)
             choice.setChecked(profile.printer == self.state.printer)
         menu.addSeparator()
@@ -338,7 +348,7 @@ class Window(QMainWindow):
 
     def ask_open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Open a model or a project", self._folder(), OPENABLE)
-        if name and self._may_leave():
+        if name:
             self.state.open(Path(name))
 
     def _folder(self) -> str:
@@ -349,23 +359,33 @@ class Window(QMainWindow):
         if self.state.path is None or self.state.path == PROJECT:
             self.ask_project_file()
         else:
-            self.state.save(self.state.path)
+            self.state.save(self.state.path, replace=True)
 
-    def _ask_3mf(self, title: str, suggestion: str) -> Path | None:
+    def _ask_3mf(self, title: str, suggestion: str) -> tuple[Path, bool] | None:
+        """(where to write, whether the dialog has asked already before something there is replaced)."""
         name, _ = QFileDialog.getSaveFileName(self, title, str(Path(self._folder()) / suggestion), "3MF (*.3mf)")
         if not name:
             return None
-        return Path(name) if name.lower().endswith(".3mf") else Path(name + ".3mf")
+        named = name.lower().endswith(".3mf")
+        return Path(name if named else name + ".3mf"), named
 
     def ask_project_file(self) -> None:
-        path = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
-        if path is not None:
-            self.state.save(path)
+        asked = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
+        if asked is not None:
+            self.state.save(asked[0], replace=asked[1])
 
     def ask_3mf_file(self) -> None:
-        path = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
-        if path is not None:
-            self.state.writing.together(path)
+        asked = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
+        if asked is not None:
+            self.state.writing.together(asked[0], replace=asked[1])
+
+    def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
+        answer = QMessageBox.question(
+            self, "Replace?", text.plain(f"{error.what} Replace?"),
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Yes:
+            again()
 
     def ask_stl_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Folder for the STL files", self._folder())
@@ -382,7 +402,7 @@ class Window(QMainWindow):
         self.state.choosing.keep()
 
     def stop(self) -> None:
-        self.state.jobs.cancel()
+        self.state.jobs.stop()
 
     def swap_drag(self) -> None:
         settings = self.state.settings
@@ -408,11 +428,24 @@ class Window(QMainWindow):
     def _on_failed(self, error: DeftError) -> None:
         self.notice.warn(error.what, " ".join(part for part in (error.kept, error.remedy) if part))
 
+    def _on_keeping(self) -> None:
+        problem = self.state.autosave.problem
+        self.not_kept.setVisible(bool(problem))
+        self.not_kept.setText("Unsaved work is not kept")
+        self.not_kept.setToolTip(text.plain(problem))
+        if problem:
+            self.notice.warn(
+                "Unsaved work is not kept: if the program ends by itself, what is not saved is lost.",
+                f"{problem} It is tried again; until then, save often.",
+            )
+
     def _on_progress(self, share: float, doing: str) -> None:
         for part in (self._doing, self._busy, self._stop):
             part.setVisible(bool(doing))
         self._doing.setText(f"{doing} …" if doing else "")
         self._busy.setValue(round(1000 * share))
+        if self._closing and not self.state.jobs.busy_with("handoff"):
+            self.close()
 
     def _on_hovered(self, words: str) -> None:
         self._hint.setText(words)
@@ -425,19 +458,17 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
         size = state.size
         self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
-        self.chip.setText(state.printer.label)
+        self.chip.setText(state.printer.label.replace("&", "&&"))
         self._stack.setCurrentWidget(self.panels[state.step] if state.model else self._nothing)
         self._begin.setVisible(state.model is None)
         for tab in self._steps.buttons():
             tab.setChecked(tab.text() == state.step)
-        for made, words, what in (
-            (self._undo, state.undo_text, "Takes back"),
-            (self._redo, state.redo_text, "Makes again"),
+        for made, words, what, nothing in (
+            (self._undo, state.undo_text, "Takes back", "Nothing to take back."),
+            (self._redo, state.redo_text, "Makes again", "Nothing to redo."),
         ):
             made.setEnabled(bool(words))
-            made.setToolTip(
-                f"{what}: {words}" if words else "Nothing to take back." if made is self._undo else "Nothing to redo."
-            )
+            made.setToolTip(text.plain(f"{what}: {words}") if words else nothing)
         several = len(state.pieces) > 1
         self.on_bed.setChecked(not state.in_place)
         self.in_place.setChecked(state.in_place)
@@ -462,11 +493,12 @@ class Window(QMainWindow):
 
     def _may_leave(self) -> bool:
         """Asks before unsaved work is left; true when it may be."""
-        if not self.state.dirty or not self.state.undo_text:
+        if not self.state.at_stake:
             return True
+        lost = "changes that are not saved" if self.state.dirty else "steps taken back that were never saved"
         answer = QMessageBox.question(
-            self, "Unsaved changes", f"“{self.state.project.title}” has changes that are not saved. Leave them?",
-            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+            self, "Unsaved changes", text.plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
+            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         return answer == QMessageBox.StandardButton.Discard
 
@@ -478,10 +510,15 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            if self._may_leave():
-                self.state.open(paths[0])
+            self.state.open(paths[0])
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self.state.jobs.busy_with("handoff"):
+            event.ignore()  # what is being written for the user is finished first
+            self._closing = True
+            self.notice.tell("Writing files; the window closes when that is done.")
+            return
+        self._closing = False
         if not self._may_leave():
             event.ignore()
             return

@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import logbook
 from ..core.cutting import Movable, Side
 from ..core.documents import Triple, triple
 from ..core.errors import BadPlan, DeftError
@@ -82,7 +83,7 @@ class Bench:
         """Raises UnreadableFile, Cancelled."""
         opened = open_file(path, job.part(0.0, 0.9), fineness=fineness)
         model = opened.model
-        self.adopt(model, opened.guests, job)
+        self._offer(model, opened.guests)
         outline = silhouette(_as_it_stands(model), model.solid.triangles)
         unit = model.unit or likely_unit(float(model.solid.size.max()))
         return Fetched(
@@ -98,23 +99,35 @@ class Bench:
     def recover(self, folder: Path, job: Job) -> Fetched:
         """Work that was left unsaved. Raises UnreadableFile."""
         model, project, guests = read_work(folder)
-        self.adopt(model, guests, job)
+        self._offer(model, guests)
         outline = silhouette(model.solid.vertices, model.solid.triangles)
         return Fetched(folder, model, project, guests, Mending(), outline, project.plan.unit, False, FINENESS)
 
     def adopt(self, model: Model, guests: dict[str, Solid], job: Job) -> None:
-        """Makes a model known to this process."""
-        self._guests |= guests
-        self._workshops[model.sha256] = self._workshops.get(model.sha256) or Workshop(model, self._pool.map)
+        """Makes the model in use known to this process."""
+        self._offer(model, guests)
         self._workshops.move_to_end(model.sha256)
-        while len(self._workshops) > _MODELS_KEPT:
+
+    def _offer(self, model: Model, guests: dict[str, Solid]) -> None:
+        """Keeps a model that was opened, beside the one in use: whether it is taken the window has yet to say."""
+        self._guests |= guests
+        offered = self._workshops.pop(model.sha256, None) or Workshop(model, self._pool.map)
+        while len(self._workshops) >= _MODELS_KEPT:
             self._workshops.popitem(last=False)
+        self._workshops[model.sha256] = offered
+        self._workshops.move_to_end(model.sha256, last=False)
 
     def ready(self, plan: Plan, job: Job) -> int:
         """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
         return self._workshop(plan).ready(plan, job)
 
     def _workshop(self, plan: Plan) -> Workshop:
+        """The workshop of a plan's model, which is the one in use from now on. Raises BadPlan."""
+        if plan.model.sha256 not in self._workshops:
+            raise BadPlan(
+                f"The working process no longer has the model “{plan.model.name}”.", remedy="Open it again."
+            )
+        self._workshops.move_to_end(plan.model.sha256)
         return self._workshops[plan.model.sha256]
 
     def evaluate(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
@@ -122,36 +135,40 @@ class Bench:
         outcome = self._workshop(plan).evaluate(plan, printer, job.part(0.0, 0.95), guests=self._guests)
         job.step(0.96, "Drawing")
         laid = tuple(lay_out(outcome.pieces, printer, plan.copies))
-        return Evaluated(outcome, laid, picture_of(outcome.pieces, laid[: len(outcome.pieces)]))
+        return Evaluated(outcome, printer, laid, picture_of(outcome.pieces, laid[: len(outcome.pieces)]))
 
     def live(self, plan: Plan, printer: Printer, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
         BadPlan, Cancelled."""
         outcome = self._workshop(plan).evaluate(plan, printer, job, detail="quick")
-        return Evaluated(replace(outcome, pieces=()), (), None)
+        return Evaluated(replace(outcome, pieces=()), printer, (), None)
 
     def _pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
         return self._workshop(plan).evaluate(plan, printer, job).pieces
 
-    def save(self, project: Project, printer: Printer, path: Path, job: Job) -> Written:
-        """Raises SaveFailed, Cancelled."""
+    def save(self, project: Project, printer: Printer, path: Path, replace: bool, job: Job) -> Written:
+        """Raises SaveFailed, WouldReplace, Cancelled."""
         model = self._workshop(project.plan).model
         pieces = self._pieces(project.plan, printer, job.part(0.0, 0.4))
-        return write_project(project, model, pieces, printer, path, job.part(0.4, 1.0), self._guests)
+        return write_project(
+            project, model, pieces, printer, path, job.part(0.4, 1.0), self._guests, replace=replace
+        )
 
     def write_pieces(
-        self, plan: Plan, printer: Printer, folder: Path, equal_once: bool, job: Job
+        self, plan: Plan, printer: Printer, folder: Path, equal_once: bool, replace: bool, job: Job
     ) -> list[Written]:  # fmt: skip
-        """Raises SaveFailed, Cancelled."""
+        """Raises SaveFailed, WouldReplace, Cancelled."""
         pieces = self._pieces(plan, printer, job.part(0.0, 0.4))
-        return write_stls(pieces, folder, job.part(0.4, 1.0), equal_once=equal_once)
+        return write_stls(pieces, folder, job.part(0.4, 1.0), equal_once=equal_once, replace=replace)
 
     def write_together(
-        self, plan: Plan, printer: Printer, title: str, path: Path, equal_once: bool, job: Job
+        self, plan: Plan, printer: Printer, title: str, path: Path, equal_once: bool, replace: bool, job: Job
     ) -> Written:  # fmt: skip
-        """Raises SaveFailed, Cancelled."""
+        """Raises SaveFailed, WouldReplace, Cancelled."""
         pieces, writing = self._pieces(plan, printer, job.part(0.0, 0.4)), job.part(0.4, 1.0)
-        return write_3mf(pieces, printer, title, path, writing, copies=plan.copies, equal_once=equal_once)
+        return write_3mf(
+            pieces, printer, title, path, writing, copies=plan.copies, equal_once=equal_once, replace=replace
+        )
 
     # what Tilt asks
 
@@ -410,7 +427,7 @@ def _answer(bench: Bench, connection: Connection, wanted: Any, number: int, meth
     except Exception as error:  # noqa: BLE001 - the border of the worker: whatever it is, the window must hear of it
         _log.exception("%s failed", method)
         what = f"Something went wrong inside ({type(error).__name__}: {error})."
-        remedy = "Undo the last step if it is still there, and try again."
+        remedy = f"Undo the last step if it is still there, and try again. {logbook.hint()}".strip()
         connection.send((number, "failed", DeftError(what, kept="Your plan is untouched.", remedy=remedy)))
     else:
         connection.send((number, "done", result))

@@ -15,8 +15,8 @@ class Writing:
     def __init__(self, state: DeskState) -> None:
         self._state = state
 
-    def pieces(self, folder: Path) -> None:
-        """Writes each piece, or each of those that differ, as an STL."""
+    def pieces(self, folder: Path, *, replace: bool = False) -> None:
+        """Writes each piece, or each of those that differ, as an STL; asks before it replaces any."""
         state = self._state
 
         def done(written: Any) -> None:
@@ -26,12 +26,13 @@ class Writing:
             state.told.emit(f"{said}\nfor {pieces} pieces: the names say how often." if pieces > len(written) else said)
 
         state.jobs.submit(
-            "handoff:stl", "write_pieces", state.plan, state.printer, folder, state.settings.equal_once, done=done,
-            failed=state.failed.emit, label="Writing the pieces",
+            "handoff:stl", "write_pieces", state.plan, state.printer, folder, state.settings.equal_once, replace,
+            done=done, failed=state.asking_to_replace(lambda: self.pieces(folder, replace=True)),
+            label="Writing the pieces",
         )  # fmt: skip
 
-    def together(self, path: Path) -> None:
-        """Writes all pieces into one 3MF."""
+    def together(self, path: Path, *, replace: bool = False) -> None:
+        """Writes all pieces into one 3MF; asks before it replaces one, unless that was asked already."""
         state = self._state
 
         def done(written: Any) -> None:
@@ -40,5 +41,6 @@ class Writing:
 
         state.jobs.submit(
             "handoff:3mf", "write_together", state.plan, state.printer, state.project.title, path,
-            state.settings.equal_once, done=done, failed=state.failed.emit, label=f"Writing {path.name}",
+            state.settings.equal_once, replace, done=done,
+            failed=state.asking_to_replace(lambda: self.together(path, replace=True)), label=f"Writing {path.name}",
         )  # fmt: skip

@@ -18,13 +18,13 @@ from ..errors import BadPlan, SaveFailed
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
 from ..outcome import Model, Piece
-from ..plan import Project
+from ..plan import Project, project_text
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..solid import Solid
 from .beds import lay_out
 from .equal import each_once
-from .saving import write_whole
+from .saving import refuse_existing, write_whole
 
 Floats = NDArray[np.float64]
 
@@ -65,14 +65,16 @@ def _stl(vertices: Floats, triangles: NDArray[np.int32], normals: Floats, title:
 
 
 def write_stls(
-    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False
+    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False
 ) -> list[Written]:  # fmt: skip
     """Writes each piece, seated, as a binary STL of its own.
 
     equal_once : only the first of equal pieces, with how many there are in its name
+    replace : whether files of these names may be replaced
 
     Raises
     ------
+    WouldReplace : some are there, and they may not; nothing was written.
     SaveFailed : the folder cannot be made or written; files from before are whole.
     Cancelled : the job is no longer wanted; files written so far stay.
     """
@@ -82,48 +84,56 @@ def write_stls(
         raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
     written = []
     counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
+    refuse_existing([folder / file_name(piece, count) for piece, count in counted], replace=replace)
     for number, (piece, count) in enumerate(counted):
         job.step(number / len(counted), f"Writing {piece.name}")
         path = folder / file_name(piece, count)
-        write_whole(path, stl_bytes(piece.solid, piece.seat.rotation, piece.lift))
+        write_whole(path, stl_bytes(piece.solid, piece.seat.rotation, piece.lift), replace=replace)
         written.append(Written(path, count, 1))
     return written
 
 
 def write_3mf(
     pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
-    equal_once: bool = False,
+    equal_once: bool = False, replace: bool = False,
 ) -> Written:  # fmt: skip
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
     equal_once : equal pieces are copies of the first of them, in its seat
+    replace : whether a file of that name may be replaced
 
     Raises
     ------
+    WouldReplace : there is one, and it may not.
     SaveFailed : the file cannot be written; one from before is whole.
     Cancelled : the job is no longer wanted.
     """
+    refuse_existing([path], replace=replace)
     model = _new_model(title)
     if equal_once:
         pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
     beds = _add_pieces(model, pieces, printer, copies, job)
-    _write(model, path, job)
+    _write(model, path, job, replace)
     return Written(path, copies * len(pieces), beds)
 
 
 def write_project(
     project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
-    guests: Mapping[str, Solid] = MappingProxyType({}),
+    guests: Mapping[str, Solid] = MappingProxyType({}), *, replace: bool = False,
 ) -> Written:  # fmt: skip
     """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
 
     guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
+    replace : whether a file of that name may be replaced
 
     Raises
     ------
+    WouldReplace : there is one, and it may not.
     SaveFailed : the file cannot be written; one from before is whole.
     Cancelled : the job is no longer wanted.
     """
+    refuse_existing([path], replace=replace)
+    plan = project_text(project)
     model = _new_model(project.title)
     source = _add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
     source.SetPartNumber(SOURCE_PART_NUMBER)
@@ -133,19 +143,22 @@ def write_project(
     copies = project.plan.copies
     beds = _add_pieces(model, pieces, printer, copies, job, whole=source)
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
-    attachment.ReadFromBuffer(project.model_dump_json(indent=1).encode())
-    _write(model, path, job)
+    attachment.ReadFromBuffer(plan)
+    _write(model, path, job, replace)
     return Written(path, copies * len(pieces), beds)
 
 
 _SURFACES = ("stl", "3mf", "ply", "obj", "off")
 
 
-def write_solid(solid: Solid, name: str, path: Path) -> None:
+def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -> None:
     """Writes a surface, mm, as it lies in its own frame; the ending says the format.
+
+    replace : whether a file of that name may be replaced
 
     Raises
     ------
+    WouldReplace : there is one, and it may not.
     BadPlan : no format of that ending is written.
     SaveFailed : the file cannot be written; one from before is whole.
     """
@@ -154,7 +167,7 @@ def write_solid(solid: Solid, name: str, path: Path) -> None:
         known = ", ".join(f".{known}" for known in _SURFACES)
         raise BadPlan(f"“{path.name}” has no known ending.", kept="Nothing was written.", remedy=f"Use {known}.")
     if ending == "3mf":
-        write_surface(Model(name, solid, 0.0), path)
+        write_surface(Model(name, solid, 0.0), path, replace=replace)
         return
     if ending == "stl":
         content: bytes | str = _stl(solid.vertices, solid.triangles, solid.normals, "Deft Slab, millimetres")
@@ -162,10 +175,10 @@ def write_solid(solid: Solid, name: str, path: Path) -> None:
         import trimesh  # slow to load, and seldom needed
 
         content = trimesh.Trimesh(solid.vertices, solid.triangles, process=False).export(file_type=ending)
-    write_whole(path, content.encode() if isinstance(content, str) else content)
+    write_whole(path, content.encode() if isinstance(content, str) else content, replace=replace)
 
 
-def write_surface(model: Model, path: Path) -> None:
+def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
     """Writes a model as a plain 3MF, in mm, as it lies in its own frame.
 
     Raises
@@ -175,7 +188,7 @@ def write_surface(model: Model, path: Path) -> None:
     document = _new_model(model.name)
     mesh = _add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
     document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
-    _write(document, path, QUIET)
+    _write(document, path, QUIET, replace)
 
 
 def _new_model(title: str) -> Any:
@@ -232,10 +245,10 @@ def _add_pieces(
     return max(place.bed for place in laid) + 1
 
 
-def _write(model: Any, path: Path, job: Job) -> None:
+def _write(model: Any, path: Path, job: Job, replace: bool) -> None:
     job.step(0.7, f"Packing {path.name}")
     writer = model.QueryWriter("3mf")
     writer.SetDecimalPrecision(9)
     content = bytes(writer.WriteToBuffer())
     job.step(0.95, f"Saving {path.name}")
-    write_whole(path, content)
+    write_whole(path, content, replace=replace)

@@ -1,41 +1,137 @@
-"""Writing a file so that the old one stays whole until the new one is."""
+"""Writing a file so that the old one stays whole until the new one is, and that nothing is replaced unasked."""
 
 from __future__ import annotations
 
+import contextlib
 import os
-import tempfile
+import socket
+import stat
+import uuid
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from ..errors import SaveFailed
+from ..errors import SaveFailed, WouldReplace
+
+_ASIDE = ".deft-"
+_NAMED = 4
+"""Names that a question or an error says; of more, how many."""
 
 
-def write_whole(path: Path, content: bytes) -> None:
-    """Writes aside, makes sure it is on the disk, then renames.
+def write_whole(path: Path, content: bytes, *, replace: bool = True) -> None:
+    """Writes aside, makes sure it is on the disk, then puts it in its place.
+
+    A file that was there keeps its mode; of a symbolic link, what it points to is written. A process that is killed
+    meanwhile leaves nothing behind where the file system knows files without a name (``O_TMPFILE``); elsewhere its
+    leavings go with the next file that is written into the same folder.
+
+    replace : whether a file of that name may be replaced
 
     Raises
     ------
-    SaveFailed : the folder is missing or unwritable, or the disk is full; a file of that name is as it was.
+    WouldReplace : there is one, and it may not.
+    SaveFailed : the folder is missing or unwritable, the disk is full, or the name is of no plain file; a file of that
+        name is as it was.
     """
-    kept = f"The “{path.name}” from before is whole." if path.exists() else "Nothing was written."
-    aside: str | None = None
+    aside: Path | None = None
     try:
-        handle, aside = tempfile.mkstemp(prefix=".deft-", suffix=path.suffix, dir=path.parent)
+        target = Path(os.path.realpath(path))
+        before = _status(target)
+        if before is not None and not stat.S_ISREG(before.st_mode):
+            raise OSError("it is no plain file")
+        refuse_existing([path], replace=replace)
+        sweep(target.parent)
+        handle, aside = _opened_aside(target)
         with os.fdopen(handle, "wb") as file:
             file.write(content)
             file.flush()
-            os.fsync(file.fileno())
-        os.chmod(aside, 0o666 & ~_umask())
-        os.replace(aside, path)
-    except OSError as error:
-        if aside is not None and os.path.exists(aside):
-            os.unlink(aside)
+            _keep_owner_and_mode(handle, before)
+            os.fsync(handle)
+            if aside is None:
+                aside = _aside(target)
+                # with a folder's handle, which an absolute path has no use for, Python follows the link (linkat)
+                os.link(f"/proc/self/fd/{handle}", aside, src_dir_fd=handle)
+        refuse_existing([path], replace=replace)  # it may have come meanwhile
+        os.replace(aside, target)
+        _on_the_disk(target.parent)
+    except (OSError, ValueError) as error:
+        kept = f"The “{path.name}” from before is whole." if os.path.lexists(path) else "Nothing was written."
+        reason = (error.strerror if isinstance(error, OSError) else "") or error
         raise SaveFailed(
-            f"“{path.name}” could not be saved in {path.parent}: {error.strerror or error}.", kept=kept,
+            f"“{path.name}” could not be saved in {path.parent}: {reason}.", kept=kept,
             remedy="Free some space or choose another folder.",
         ) from error  # fmt: skip
+    finally:
+        if aside is not None:
+            with contextlib.suppress(OSError):  # it is in its place, or the folder itself is gone
+                os.unlink(aside)
 
 
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
+def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
+    """Does nothing where files may be replaced, or none is there.
+
+    Raises
+    ------
+    WouldReplace : some are there; it names them.
+    """
+    there = [] if replace else [path for path in paths if os.path.lexists(path)]
+    if there:
+        verb, them = ("is", "it") if len(there) == 1 else ("are", "them")
+        raise WouldReplace(
+            f"{_listed([path.name for path in there])} {verb} in {there[0].parent} already.",
+            kept="Nothing was written.", remedy=f"Say that {them} may be replaced, or choose another place.",
+        )  # fmt: skip
+
+
+def _listed(names: Sequence[str]) -> str:
+    said = ", ".join(f"“{name}”" for name in names[:_NAMED])
+    return said if len(names) <= _NAMED else f"{said} and {len(names) - _NAMED} more"
+
+
+def sweep(folder: Path) -> None:
+    """Removes what processes of this machine that no longer run left half written in a folder."""
+    for left in folder.glob(f"{_ASIDE}{_host()}-*"):
+        number = left.name.removeprefix(f"{_ASIDE}{_host()}-").split("-")[0]
+        if number.isdigit() and not Path(f"/proc/{number}").exists():
+            with contextlib.suppress(OSError):  # another one sweeps too, or may do it
+                left.unlink()
+
+
+def _host() -> str:
+    return socket.gethostname().split(".")[0] or "here"
+
+
+def _aside(target: Path) -> Path:
+    return target.with_name(f"{_ASIDE}{_host()}-{os.getpid()}-{uuid.uuid4().hex[:12]}")
+
+
+def _status(path: Path) -> os.stat_result | None:
+    try:
+        return path.stat()
+    except FileNotFoundError:
+        return None
+
+
+def _opened_aside(target: Path) -> tuple[int, Path | None]:
+    """(a file open for writing in the folder of the target, its name; None where it has none yet)."""
+    with contextlib.suppress(OSError):  # not every file system knows them
+        return os.open(target.parent, os.O_TMPFILE | os.O_WRONLY | os.O_CLOEXEC, 0o666), None
+    aside = _aside(target)
+    return os.open(aside, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_CLOEXEC, 0o666), aside
+
+
+def _keep_owner_and_mode(handle: int, before: os.stat_result | None) -> None:
+    if before is None:
+        return
+    with contextlib.suppress(PermissionError):  # who may not give files away keeps what it writes
+        os.fchown(handle, before.st_uid, before.st_gid)
+    os.fchmod(handle, stat.S_IMODE(before.st_mode))
+
+
+def _on_the_disk(folder: Path) -> None:
+    """The new name too is on the disk, where the file system lets one ask for that."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)

@@ -136,7 +136,7 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
     ref = project.plan.model
     refs = {guest.model.sha256: guest.model for guest in project.all_guests if guest.model}
     guests = {sha: exact(surface, refs[sha]) for sha, surface in contents.guests.items() if sha in refs}
-    model = Model(ref.name, exact(contents.surface, ref), ref.grid, contents.surface.unit, ref.bodies)
+    model = Model.from_ref(ref, exact(contents.surface, ref), contents.surface.unit)
     return Opened(model, project, guests)
 
 

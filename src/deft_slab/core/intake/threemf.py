@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
-from ..plan import Project, read_project
+from ..plan import MOST_PROJECT_BYTES, Project, read_project
 from ..progress import Job
 from .surfaces import Contents, Surface, surface_of
 
@@ -28,7 +28,6 @@ SOURCE_PART_NUMBER = "deft-slab-source-model"
 GUEST_PART_NUMBER = "deft-slab-guest-"
 """With the content hash of the guest after it."""
 
-MOST_PLAN_BYTES = 8 * 2**20
 MOST_FILE_BYTES = 4 * 2**30
 """Unpacked size above which a file is refused: it would not fit into memory, or is made to do harm."""
 _MOST_RATIO, _HARMLESS_BYTES = 100, 32 * 2**20
@@ -96,10 +95,10 @@ def _checked_package(path: Path) -> None:
 
 def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
-    if plan > MOST_PLAN_BYTES:
+    if plan > MOST_PROJECT_BYTES:
         raise UnreadableFile(
-            f"The plan in “{path.name}” is {plan / 2**20:.0f} MB, and {MOST_PLAN_BYTES >> 20} MB is the most that is "
-            "read.", kept=_KEPT,
+            f"The plan in “{path.name}” is {plan / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the most that "
+            "is read.", kept=_KEPT,
         )  # fmt: skip
     total = sum(entry.file_size for entry in entries)
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)

@@ -111,10 +111,11 @@ class LedgerModel(QAbstractTableModel):
     def _bed_row(self) -> Row:
         state = self._state
         if state.draft is not None:
-            live = state.live
-            picture = state.shown(state.plan)
-            shown = Shown(live.outcome.totals, picture.picture if picture else None) if live else picture
-            return Row(None, "On the bed now", "being moved", state.draft, shown, live is not None)
+            live, before = state.live, state.shown(state.plan)
+            # until there are figures of what is moved there are none: those from before are of something else
+            shown = Shown(live.outcome.totals, before.picture if before else None) if live else None
+            note = "cannot be measured so" if state.live_problem else "being moved"
+            return Row(None, "On the bed now", note, state.draft, shown, live is not None)
         same = next((choice.name for choice in state.project.choices if choice.plan == state.plan), "")
         return Row(
             None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.shown(state.plan)

@@ -73,6 +73,8 @@ class _Painter(QStyledItemDelegate):
     def _pixmap(self, shown: Row) -> QPixmap:
         picture = shown.shown.picture
         if id(picture) not in self._pictures:
+            here = {id(row.shown.picture) for row in self._model.rows if row.shown is not None}
+            self._pictures = {key: kept for key, kept in self._pictures.items() if key in here}
             # the picture is kept with its pixmap, so that its id stays its own
             self._pictures[id(picture)] = (picture, QPixmap.fromImage(image_of(picture)))
         return self._pictures[id(picture)][1]

@@ -9,9 +9,12 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 
-def label(text: str, role: str = "", *, wrap: bool = False) -> QLabel:
-    """Roles: head, title, faint, good, look, figure, chip."""
-    found = QLabel(text)
+def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:
+    """Roles: head, title, faint, good, look, figure, chip. rich : marked up, all foreign words in it escaped"""
+    found = QLabel()
+    # names and messages are whatever a file says: no mark-up is looked for in them
+    found.setTextFormat(Qt.TextFormat.RichText if rich else Qt.TextFormat.PlainText)
+    found.setText(text)
     if role:
         found.setProperty("role", role)
     found.setWordWrap(wrap)

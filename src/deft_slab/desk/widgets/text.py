@@ -2,6 +2,13 @@
 
 from __future__ import annotations
 
+from html import escape
+
+
+def plain(words: str) -> str:
+    """Foreign words (names, paths, messages) for a tooltip or a question, which would take "<" for mark-up."""
+    return f"<p>{escape(words)}</p>" if "<" in words else words
+
 
 def mm(value: float) -> str:
     if abs(value) < 0.05:

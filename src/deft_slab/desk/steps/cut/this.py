@@ -102,7 +102,10 @@ class ThisCutPanel(Panel):
         self.scoop.setToolTip("A dish, or a sleeve with round ends.")
         self.scoop.activated.connect(lambda n: self._cutting.change("reshape a scoop", shape=self.scoop.itemData(n)))
         column.addWidget(self.scoop)
-        self.for_bed = button("Cells for the bed", "As many equal cells as the printer needs.", self._cells_for_bed)
+        self.for_bed = button(
+            "Cells for the bed", "As many equal cells along the model's own axes as the printer needs.",
+            self._cells_for_bed,
+        )  # fmt: skip
         self.stagger = button("Stagger", "Moves the walls across Y half a cell on in every second slab, as bricks lie.",
                               self._stagger)  # fmt: skip
         self._for_block = QWidget()
@@ -322,7 +325,7 @@ class ThisCutPanel(Panel):
 
     def _cells_for_bed(self) -> None:
         block = self._state.placing.block_for_bed()
-        self._cutting.change("make cells for the bed", x=block.x, y=block.y, z=block.z)
+        self._cutting.change("make cells for the bed", turn=block.turn, x=block.x, y=block.y, z=block.z)
 
     def _stagger(self) -> None:
         """T-junctions instead of crossings, which hold better when they are glued."""

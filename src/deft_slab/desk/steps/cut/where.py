@@ -138,7 +138,8 @@ class WherePanel(Panel):
 
     def _show_buttons(self, *_progress: object) -> None:
         cutting = self._cutting
-        self.again.setVisible(cutting.map is not None and cutting.shown is None and not cutting.busy)
+        stopped = self._state.up_to_date and cutting.shown is None and not cutting.busy and not self._why_nothing()
+        self.again.setVisible(stopped)
 
     def _say(self, normal: np.ndarray | None) -> None:
         """The figures of the best place along the direction under the pointer; without one, what the map is."""

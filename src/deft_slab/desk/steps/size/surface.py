@@ -134,7 +134,7 @@ class SurfacePanel(Panel):
             self.roles.append(combo)
             name = label(body.name)
             name.setMaximumWidth(110)
-            name.setToolTip(body.name)
+            name.setToolTip(text.plain(body.name))
             self._bodies.addLayout(row(name, label(f"{body.triangles:,} tri.", "faint"), 1, combo))
 
     def _fill_report(self, report: MendReport) -> None:

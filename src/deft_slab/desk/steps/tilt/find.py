@@ -190,7 +190,7 @@ class FindPanel(Panel):
 
     def _show_buttons(self, *_progress: object) -> None:
         seating = self._seating
-        stopped = seating.figures is not None and not seating.seats and not seating.busy
+        stopped = self._state.up_to_date and not seating.seats and not seating.busy
         self.again.setVisible(stopped)
         self.all.setVisible(len(self._state.pieces) > 1)
 

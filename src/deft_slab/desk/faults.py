@@ -1,0 +1,47 @@
+"""The last border of the window: what a slot or a thread raises against all expectation is logged and told, and the
+window goes on."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import threading
+from collections.abc import Callable
+from types import TracebackType
+
+from PySide6.QtCore import QObject, Signal
+
+from .. import logbook
+from ..core.errors import DeftError
+
+_log = logging.getLogger(__name__)
+
+
+def fault(error: BaseException) -> DeftError:
+    """What is told of an error that nobody has foreseen."""
+    return DeftError(
+        f"Something went wrong inside ({type(error).__name__}: {error}).", kept="Your plan is as it stands.",
+        remedy=f"Undo the last step if it is to blame. {logbook.hint()}".strip(),
+    )  # fmt: skip
+
+
+class Faults(QObject):
+    """Hears of faults on any thread and tells them on the UI thread."""
+
+    _raised = Signal(object)
+
+    def __init__(self, tell: Callable[[DeftError], None], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._raised.connect(tell)
+
+    def install(self) -> None:
+        """From now on; for the program, and not for tests, which must fail."""
+        sys.excepthook = self._hook
+        threading.excepthook = lambda raised: self._hook(raised.exc_type, raised.exc_value, raised.exc_traceback)
+
+    def _hook(self, kind: type[BaseException], error: BaseException | None, trace: TracebackType | None) -> None:
+        if error is None or not issubclass(kind, Exception):
+            sys.__excepthook__(kind, error or kind(), trace)
+            return
+        _log.error("unforeseen", exc_info=(kind, error, trace))
+        self._raised.emit(error if isinstance(error, DeftError) else fault(error))

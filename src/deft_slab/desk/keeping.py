@@ -1,0 +1,60 @@
+"""Keeping the work on the desk against a kill: the copy of the model is made by the worker, the project is written at
+each change. See ``recovery`` for how it is stored."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+
+from ..core.errors import DeftError
+from .recovery import Autosave, LeftWork
+
+if TYPE_CHECKING:
+    from .state import DeskState
+
+
+class Keeping(QObject):
+    """A part of the desk state."""
+
+    def __init__(self, state: DeskState, autosave: Autosave) -> None:
+        super().__init__(state)
+        self._state, self._autosave = state, autosave
+        autosave.model_wanted.connect(self._keep_model)
+
+    def begin(self) -> None:
+        """From now on the opened model is kept, and what becomes of it."""
+        if self._autosave.begin() is not None:
+            self._keep_model()
+        self.note()
+
+    def note(self) -> None:
+        """The project has changed, or is as it was saved."""
+        self._autosave.note(self._state.project if self._state.dirty else None)
+
+    def adopt(self, work: LeftWork) -> None:
+        """Work that was brought back is kept here from now on."""
+        self._autosave.adopt_left(work)
+
+    def model_changed(self) -> None:
+        """The copy of the model lacks a guest that has come."""
+        self._autosave.forget_model()
+        self._keep_model()
+
+    def _keep_model(self) -> None:
+        """Asks for a copy of the model and its guests, unless that is being made."""
+        folder, state = self._autosave.folder, self._state
+        if folder is None or state.model is None or state.jobs.busy_with("keep"):
+            return
+
+        def failed(error: DeftError) -> None:
+            self._autosave.model_done(folder, error.what)
+
+        state.jobs.submit(
+            "keep", "keep_work", folder, state.model, state.wearing.surfaces,
+            done=lambda _: self._kept(folder), failed=failed, label="Keeping a copy of the model",
+        )  # fmt: skip
+
+    def _kept(self, folder: Path) -> None:
+        self._autosave.model_done(folder)

@@ -1,0 +1,62 @@
+"""Where settings, profiles, unsaved work and the log live, and writing the log. Light to load: every program does."""
+
+from __future__ import annotations
+
+import logging
+import logging.handlers
+import os
+from pathlib import Path
+
+from platformdirs import user_config_path
+
+_LARGEST = 1_000_000
+
+
+def home() -> Path:
+    """The folder of the user's settings, profiles, unsaved work and log."""
+    folder = os.environ.get("DEFT_SLAB_HOME")
+    return Path(folder) if folder else user_config_path("deft-slab")
+
+
+class _Book(logging.handlers.RotatingFileHandler):
+    """written : whether anything of this process stands in the file"""
+
+    written = False
+
+    def emit(self, record: logging.LogRecord) -> None:
+        super().emit(record)
+        self.written = True
+
+    def handleError(self, record: logging.LogRecord) -> None:
+        """A log that cannot be written (no folder, a full disk) is no reason to stop, or to fill the terminal."""
+
+
+_book: _Book | None = None
+
+
+def log_path() -> Path:
+    return home() / "deft-slab.log"
+
+
+def begin() -> None:
+    """From now on, what is logged goes into the file and nowhere else: people get sentences, not tracebacks."""
+    global _book
+    root = logging.getLogger()
+    if _book is not None:
+        root.removeHandler(_book)
+        _book.close()
+        _book = None
+    try:
+        home().mkdir(parents=True, exist_ok=True)
+        _book = _Book(log_path(), maxBytes=_LARGEST, backupCount=1, encoding="utf-8", errors="replace", delay=True)
+    except OSError:
+        root.addHandler(logging.NullHandler())
+        return
+    _book.setFormatter(logging.Formatter("%(asctime)s %(process)d %(name)s %(levelname)s %(message)s"))
+    root.addHandler(_book)
+
+
+def hint() -> str:
+    """Where details stand, as a sentence; empty where nothing was written down."""
+    there = _book is not None and _book.written and log_path().exists()
+    return f"Details are in {log_path()}." if there else ""
