@@ -27,7 +27,7 @@ Masks = Callable[[Region], NDArray[np.bool_]]
 
 
 _TOUCHING = 1e-3
-"""mm: faces of one cut that lie this near to each other touch; those of a loop are a tenth of that apart."""
+"""mm: faces of one cut that lie this near to each other touch; those of a loop are a thousandth of that apart."""
 
 
 _EXACT = 1e-9

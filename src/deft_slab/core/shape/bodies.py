@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import manifold3d
+import numpy as np
 
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
@@ -28,6 +29,32 @@ def bodies_of(solid: Solid) -> list[Solid]:
         return [Solid.from_manifold(part, solid.runs) for part in parts]
     found = [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
     return [one for one in found if one.volume > noise]
+
+
+def without_nothing(solid: Solid, whole: float) -> Solid | None:
+    """A solid without shells that enclose nothing, which faces that lie in each other leave behind; None where nothing
+    else is there. whole : mm3, of what it is a part of"""
+    shells = shells_of(solid)
+    nothing = np.abs(shells.volume) <= _NOISE * abs(whole)
+    if not nothing.any():
+        return solid
+    if nothing.all():
+        return None
+    if solid.from_booleans and float(shells.volume.min()) >= -_NOISE * abs(whole):
+        parts = [part for part in fragments(solid.manifold) if part.volume() > _NOISE * abs(whole)]
+        return Solid.from_manifold(manifold3d.Manifold.compose(parts), solid.runs)
+    return solid.picked(~nothing[shells.of])
+
+
+def in_one(bodies: list[Solid]) -> Solid:
+    """Bodies that do not touch, as one solid, with what the boolean library knows of them where it can keep it: it
+    cannot put a void back."""
+    if len(bodies) == 1:
+        return bodies[0]
+    if all(body.from_booleans for body in bodies):
+        runs = {run: kind for body in bodies for run, kind in body.runs.items()}
+        return Solid.from_manifold(manifold3d.Manifold.compose([body.manifold for body in bodies]), runs)
+    return side_by_side(bodies)
 
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:

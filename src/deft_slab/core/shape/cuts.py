@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-import igl
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
@@ -14,19 +13,11 @@ from ..cutting import BentCut, BlockCut, BodiesCut, Cut, StraightCut
 from ..errors import CutFailed
 from ..marking import Region
 from ..solid import Solid
-from .bent import loop_body, loop_rim
-from .bodies import bodies_of, fragments
+from .bodies import bodies_of, without_nothing
 from .cutters import Picked, cutter, half_space, reach_body
+from .loops import around_limb, bridge
 
 Floats = NDArray[np.float64]
-
-_NOTHING = 1e-12
-"""Share of the volume under which a side is rounding noise: a cut along a face leaves such a sheet behind."""
-_LOOP_REACHES = (0.04, 0.1, 0.2, 0.4)
-"""Shares of its radius by which the sheet in a loop goes beyond it, until it parts the limb."""
-_LOOP_THICKNESS = 1e-4
-"""mm: of the plate that finds out which limb a loop is around."""
-
 
 @dataclass(frozen=True, eq=False)
 class Parted:
@@ -57,48 +48,32 @@ def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> P
     if isinstance(cut, BodiesCut):
         bodies = bodies_of(solid)
         return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
+    if isinstance(cut, BentCut) and cut.closed:
+        limbs, kerf = around_limb(solid, cut, number)
+        return Parted(limbs, kerf) if len(limbs) > 1 else Parted(limbs, kerf, bridge(solid, cut))
     made, kerf = _made(solid, cut, picked)
     sides = []
     for side, body in made:
         taken = _taken(solid, cut, body, number)
         if taken is not None:
             sides.append((side, taken))
-    if isinstance(cut, BentCut) and cut.closed and len(sides) < 2:
-        return Parted(sides, kerf, _bridge(solid, cut))
     return Parted(sides, kerf)
-
-
-def _bridge(solid: Solid, cut: BentCut) -> Floats:
-    """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
-    there from its middle: it does not go through there.
-
-    Inside by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung 2013).
-    """
-    around = loop_rim(cut, 1.0 + _LOOP_REACHES[-1])
-    winding = igl.fast_winding_number(
-        np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64), np.ascontiguousarray(around)
-    )
-    outward = around - around.mean(axis=0)
-    outward /= np.linalg.norm(outward, axis=1)[:, None]
-    return np.asarray(np.stack([around, outward], axis=1)[winding > 0.5])
 
 
 def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold, number: int) -> Solid | None:
     if body.status() != manifold3d.Error.NoError:
         raise CutFailed(f"The cut “{cut.name}” could not be made ({body.status().name}).")
-    if body.is_empty() or body.volume() <= _NOTHING * abs(solid.volume):
+    if body.is_empty():
         return None
     known = solid.runs
     fresh = {int(run): -1 - number for run in body.to_mesh64().run_original_id if int(run) not in known}
-    return Solid.from_manifold(body, known | fresh)
+    return without_nothing(Solid.from_manifold(body, known | fresh), solid.volume)
 
 
 def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
     """The sides of a cut, and mm3 of its kerf."""
     if isinstance(cut, BlockCut):
         return _cells(solid, cut, picked)
-    if isinstance(cut, BentCut) and cut.closed:
-        return _around_limb(solid, cut)
     whole, half = solid.manifold, cut.kerf / 2
     if isinstance(cut, StraightCut) and not cut.bounded:
         ahead, behind, kerf = _at_plane(whole, np.array(cut.normal), cut.offset, half)
@@ -205,51 +180,6 @@ def _slices(
     return [*found, body]
 
 
-def _around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
-    """A limb taken off along the sheet in a loop around it.
-
-    A thin plate along the sheet, made wider until it parts the solid, tells which fragments lie on its two sides; all
-    of them but the largest are the limb. What the plate took beyond the limb stays with the rest.
-    """
-    whole, before = solid.manifold, len(bodies_of(solid))
-    thickness = max(cut.kerf, _LOOP_THICKNESS)
-    for over in _LOOP_REACHES:
-        plate = loop_body(cut, over, thickness)
-        parts = fragments(whole - plate)
-        if len(parts) > before:
-            break
-    else:
-        return [(1, whole)], 0.0
-    disc = loop_body(cut, 0.0, 3 * thickness)
-    touching = [part for part in parts if not (part ^ disc).is_empty()]
-    if len(touching) < 2:
-        return [(1, whole)], 0.0
-    limb = _together(touching[:-1])
-    rest = whole - limb
-    if cut.kerf == 0:
-        # where the limb lies on both sides of the plate, what the plate took between them is the limb's too
-        pieces = fragments(rest)
-        own = [part for part in pieces if (part - plate).volume() > 1e-3 * part.volume()]
-        if len(own) < len(pieces):
-            rest = rest - _together([part for part in pieces if part not in own])
-        limb = whole - rest  # with its voids
-        return [(1, _without_noise(limb, solid.volume)), (-1, _without_noise(rest, solid.volume))], 0.0
-    lost = _together([part for part in (whole ^ plate).decompose() if not (part ^ disc).is_empty()])
-    rest = rest - lost
-    limb = (whole - rest) - lost  # with its voids
-    return [(1, _without_noise(limb, solid.volume)), (-1, _without_noise(rest, solid.volume))], float(lost.volume())
-
-
-def _together(bodies: list[manifold3d.Manifold]) -> manifold3d.Manifold:
-    return manifold3d.Manifold.batch_boolean(bodies, manifold3d.OpType.Add)
-
-
-def _without_noise(body: manifold3d.Manifold, volume: float) -> manifold3d.Manifold:
-    """Without fragments of rounding noise, which faces that lie in each other leave behind."""
-    noise = [part for part in body.decompose() if 0 < part.volume() <= _NOTHING * volume]
-    return body - _together(noise) if noise else body
-
-
 def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
     """What is left of a solid without some of its pieces: a piece with the crumbs that were given to it.
 
@@ -264,4 +194,4 @@ def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
             continue
         body = body - other.manifold
         runs |= other.runs
-    return Solid.from_manifold(_without_noise(body, whole.volume), runs)
+    return without_nothing(Solid.from_manifold(body, runs), whole.volume) or crumb
