@@ -14,7 +14,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from deft_slab.core.errors import Cancelled
 from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge import kernels
+from deft_slab.core.judge import kernels, section_kernels
 from deft_slab.core.judge.columns import column_field
 from deft_slab.core.judge.effort import layer_count, print_seconds
 from deft_slab.core.judge.exposure import spread_directions
@@ -34,9 +34,10 @@ from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt, between
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
-from tests.shapes import box, cone, joined, model_of, ring, solid_of, sphere
+from tests.shapes import box, cone, joined, model_of, ring, solid_of, sphere, together
 
 UP = np.eye(3)
+TURN = Tilt.of(0.3, -0.5, 0.2, 0.8)
 PRINTER = default_printer()
 directions = st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: math.hypot(*v) > 0.05)
 
@@ -117,11 +118,56 @@ def test_layers_of_a_ball_and_a_cone():
         (sphere(20, 6), lambda z: math.pi * (400 - (z - 20) ** 2)),
         (cone(20, 40), lambda z: math.pi * (20 * (1 - z / 40)) ** 2),
     ):
-        columns = column_field(seat(solid, UP, hard_rule(45)).vertices, solid.triangles, 400)
-        areas = layer_areas(columns, 0.0, 0.5, 80)
+        areas = layer_areas(solid, seat(solid, UP, hard_rule(45)).vertices, 0.0, 0.5, 80)
         middles = (np.arange(80) + 0.5) * 0.5
-        np.testing.assert_allclose(areas, [area(z) for z in middles], atol=0.01 * areas.max())
-        assert areas.sum() * 0.5 == pytest.approx(solid.volume, rel=0.005)
+        np.testing.assert_allclose(areas, [area(z) for z in middles], atol=0.001 * areas.max())
+        assert areas.sum() * 0.5 == pytest.approx(solid.volume, rel=0.001)
+
+
+@pytest.mark.parametrize(("size", "layer"), [((200, 1, 50), 200.0), ((0.8, 200, 20), 160.0), ((30, 20, 0.08), 600.0)])
+def test_thin_plates_have_the_area_that_they_have(size, layer):
+    """Also one that stands, and one that is lower than half a layer."""
+    found = measure(solid_of(box(*size)), UP).figures
+    assert found.largest_layer_mm2 == pytest.approx(layer, rel=1e-9)
+    assert found.projected_area_mm2 == pytest.approx(size[0] * size[1], rel=1e-9)
+    assert found.layer_growth_mm2 == pytest.approx(0, abs=1e-6)
+    turned = Solid(solid_of(box(*size)).vertices @ TURN.rotation.T, solid_of(box(*size)).triangles)
+    assert measure(turned, TURN.rotation.T).figures.largest_layer_mm2 == pytest.approx(layer, rel=1e-6)
+
+
+@pytest.mark.parametrize("name", ["hook", "lantern"])
+def test_layers_and_shadow_are_those_of_the_boolean_library(name):
+    """Real sections and the real outline from above, by manifold3d; also of a hollow model with windows."""
+    solid = open_file(MODELS[name]).model.solid
+    rotation = down_to_rotation(unit((0.3, -0.5, -0.8)))
+    seated = seat(solid, rotation, hard_rule(45))
+    found = measure(solid, rotation)
+    body = Solid(seated.vertices, solid.triangles).manifold
+    height = default_printer().layer_height
+    for layer in range(3, len(found.layers), len(found.layers) // 7):
+        assert found.layers[layer] == pytest.approx(body.slice((layer + 0.5) * height).area(), rel=1e-6)
+    assert found.figures.projected_area_mm2 == pytest.approx(body.project().area(), rel=5e-4)
+
+
+def test_sections_of_skins_that_enclose_something_twice_count_it_once():
+    overlapping = together(box(20, 20, 20), box(20, 20, 20, at=(10, 0, 0)))
+    found = measure(overlapping, UP).figures
+    assert found.largest_layer_mm2 == pytest.approx(600, rel=0.02)
+    touching = together(box(20, 20, 20), box(20, 20, 20, at=(20, 0, 0)))
+    assert measure(touching, UP).figures.largest_layer_mm2 == pytest.approx(800, rel=1e-9)
+
+
+def test_section_kernels_compiled_and_plain_agree():
+    solid = table()
+    vertices = seat(solid, down_to_rotation(unit((0.3, 0.2, -0.8))), hard_rule(45)).vertices
+    everything = np.ones(len(solid.triangles), np.bool_)
+    columns = column_field(vertices, solid.triangles, 60)
+    for kernel, with_ in (
+        (section_kernels.section_areas, (vertices, solid.triangles, 0.0, 0.7, 50, 34.8, 1.0, 2.0)),
+        (section_kernels.shadow_area, (vertices, solid.triangles, everything, float(vertices[:, 1].min()), 0.5, 80)),
+        (section_kernels.doubled_share, (columns.start, columns.heights, columns.facets)),
+    ):
+        np.testing.assert_allclose(kernel(*with_), kernel.py_func(*with_))
 
 
 def test_a_mushroom_grows_suddenly():

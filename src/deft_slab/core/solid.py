@@ -153,8 +153,7 @@ class Solid:
         reference = self.bounds.mean(axis=0)
         shifted = self.centroids - reference
         six = np.einsum("ij,ij->i", shifted, self.area_vectors)
-        closed = self.from_booleans or self.defects.closed
-        if not closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
+        if not self.closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
             return np.asarray(np.average(self.centroids, axis=0, weights=np.maximum(self.areas, 1e-300)))
         return np.asarray(reference + 0.75 * (six @ shifted) / six.sum())
 
@@ -180,6 +179,16 @@ class Solid:
     def from_booleans(self) -> bool:
         """Whether the boolean library has it already; then it is closed."""
         return "manifold" in self.__dict__
+
+    @property
+    def closed(self) -> bool:
+        """Whether it encloses a volume."""
+        return self.from_booleans or self.defects.closed
+
+    @property
+    def inside_out(self) -> bool:
+        """Whether it is closed with its facets facing inward."""
+        return not self.from_booleans and self.defects.inside_out
 
     @cached_property
     def manifold(self) -> manifold3d.Manifold:

@@ -24,6 +24,8 @@ from ..progress import QUIET, Job
 from ..solid import Solid
 from .beds import lay_out
 from .equal import each_once
+from .grid import on_grid, two_sided, watertight
+from .package import packed
 from .saving import refuse_existing, write_whole
 
 Floats = NDArray[np.float64]
@@ -49,19 +51,41 @@ def _slug(text: str) -> str:
 
 
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
-    """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y."""
-    vertices = set_down(solid.vertices, rotation, lift)
+    """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y.
+
+    Raises
+    ------
+    SaveFailed : the piece is closed, and would not be in the file.
+    """
+    corners, triangles = two_sided(solid)
+    vertices = set_down(corners, rotation, lift)
     middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     vertices[:, :2] -= middle
-    return _stl(vertices, solid.triangles, solid.normals @ rotation.T, "Deft Slab piece, millimetres")
+    return _stl(vertices, triangles, "Deft Slab piece, millimetres", closed=solid.closed)
 
 
-def _stl(vertices: Floats, triangles: NDArray[np.int32], normals: Floats, title: str) -> bytes:
+def _stl(vertices: Floats, triangles: NDArray[np.int64], title: str, *, closed: bool) -> bytes:
     record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
+    corners, triangles = _in_file(vertices, triangles, closed)
     facets = np.zeros(len(triangles), record)
-    facets["normal"] = normals
-    facets["corners"] = vertices[triangles]
+    facets["corners"] = corners[triangles]
+    a, b, c = (corners[triangles[:, k]].astype(np.float64) for k in range(3))
+    across = np.cross(b - a, c - a)
+    facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1), 1e-300)[:, None]
     return title.encode().ljust(80, b"\0") + len(facets).to_bytes(4, "little") + facets.tobytes()
+
+
+def _in_file(
+    vertices: Floats, triangles: NDArray[np.int64], closed: bool
+) -> tuple[NDArray[np.float32], NDArray[np.int64]]:  # fmt: skip
+    """A surface as a file will hold it, looked at as it will be read. Raises SaveFailed."""
+    corners, triangles = on_grid(vertices, triangles)
+    if closed and not watertight(triangles, len(corners)):
+        raise SaveFailed(
+            "This piece would not be closed in a file: parts of it are thinner than the file can tell.",
+            kept="Nothing was written of it.", remedy="Move the cut a little.",
+        )  # fmt: skip
+    return corners, triangles
 
 
 def write_stls(
@@ -112,8 +136,8 @@ def write_3mf(
     model = _new_model(title)
     if equal_once:
         pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
-    beds = _add_pieces(model, pieces, printer, copies, job)
-    _write(model, path, job, replace)
+    beds, transforms = _add_pieces(model, pieces, printer, copies, job)
+    _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
 
 
@@ -141,10 +165,11 @@ def write_project(
         mesh = _add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
         mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
     copies = project.plan.copies
-    beds = _add_pieces(model, pieces, printer, copies, job, whole=source)
+    beds, transforms = _add_pieces(model, pieces, printer, copies, job, whole=source)
+    model.AddCustomContentType("json", "application/json")
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
     attachment.ReadFromBuffer(plan)
-    _write(model, path, job, replace)
+    _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
 
 
@@ -170,7 +195,7 @@ def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -
         write_surface(Model(name, solid, 0.0), path, replace=replace)
         return
     if ending == "stl":
-        content: bytes | str = _stl(solid.vertices, solid.triangles, solid.normals, "Deft Slab, millimetres")
+        content: bytes | str = _stl(*two_sided(solid), "Deft Slab, millimetres", closed=solid.closed)
     else:
         import trimesh  # slow to load, and seldom needed
 
@@ -188,7 +213,7 @@ def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
     document = _new_model(model.name)
     mesh = _add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
     document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
-    _write(document, path, QUIET, replace)
+    _write(document, path, QUIET, replace, [np.eye(4, 3)])
 
 
 def _new_model(title: str) -> Any:
@@ -200,7 +225,7 @@ def _new_model(title: str) -> Any:
     return model
 
 
-def _add_mesh(model: Any, vertices: Floats, triangles: NDArray[np.int32], name: str) -> Any:
+def _add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.integer], name: str) -> Any:
     mesh = model.AddMeshObject()
     mesh.SetName(name)
     points = np.ascontiguousarray(vertices, "<f4")
@@ -217,38 +242,39 @@ def _add_mesh(model: Any, vertices: Floats, triangles: NDArray[np.int32], name: 
 
 def _add_pieces(
     model: Any, pieces: Sequence[Piece], printer: Printer, copies: int, job: Job, whole: Any = None
-) -> int:  # fmt: skip
-    """Adds a build item for each piece and copy; returns how many beds they take.
+) -> tuple[int, list[Floats]]:  # fmt: skip
+    """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
 
     whole : the mesh object of the opened model; a piece that is the model as it came is that object again, resized by
         its transform
     """
     laid = lay_out(pieces, printer, copies)
-    meshes: dict[int, tuple[Any, float]] = {}
+    meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
     for number, piece in enumerate(pieces):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
         if piece.number in meshes:
             continue
         if whole is not None and piece.as_opened is not None:
-            meshes[piece.number] = whole, piece.as_opened
+            meshes[piece.number] = whole, piece.as_opened, piece.solid.vertices / piece.as_opened
         else:
-            meshes[piece.number] = _add_mesh(model, piece.solid.vertices, piece.solid.triangles, piece.name), 1.0
+            corners, triangles = _in_file(*two_sided(piece.solid), piece.solid.closed)
+            meshes[piece.number] = _add_mesh(model, corners, triangles, piece.name), 1.0, corners
+    transforms = []
     for number, place in enumerate(laid):
-        mesh, factor = meshes[pieces[number % len(pieces)].number]
-        transform = lib3mf.Transform()
-        for row in range(3):
-            for column in range(3):
-                transform.Fields[row][column] = factor * place.rotation[column, row]
-        for column in range(3):
-            transform.Fields[3][column] = place.shift[column]
-        model.AddBuildItem(mesh, transform)
-    return max(place.bed for place in laid) + 1
+        piece = pieces[number % len(pieces)]
+        mesh, factor, corners = meshes[piece.number]
+        model.AddBuildItem(mesh, wrapper().GetIdentityTransform())
+        matrix = np.vstack([factor * place.rotation.T, place.shift])
+        # as it is in the file, and not as it was before rounding, it stands on the bed
+        matrix[3, 2] = piece.lift - float((corners @ matrix[:3, 2]).min())
+        transforms.append(matrix)
+    return max(place.bed for place in laid) + 1, transforms
 
 
-def _write(model: Any, path: Path, job: Job, replace: bool) -> None:
+def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:
     job.step(0.7, f"Packing {path.name}")
     writer = model.QueryWriter("3mf")
     writer.SetDecimalPrecision(9)
-    content = bytes(writer.WriteToBuffer())
+    content = packed(bytes(writer.WriteToBuffer()), transforms)
     job.step(0.95, f"Saving {path.name}")
     write_whole(path, content, replace=replace)

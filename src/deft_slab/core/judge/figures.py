@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..outcome import Figures
 from ..printer import Printer, default_printer
 from ..solid import Solid
-from . import kernels
+from . import kernels, section_kernels
 from .base import FLOATING, LEAST_BASE_AREA, Base, base_of
 from .columns import Columns, column_field
 from .effort import layer_count, print_seconds
@@ -25,6 +25,9 @@ REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
 _SEARCH_LAYERS = 128
 """Layers whose area a search looks at."""
+_DOUBLED = 1e-4
+"""Share of a solid that may lie in two skins at once: counted twice, it changes no area by more than that."""
+_SHADOW_ROWS = 512
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,13 +126,47 @@ def support(
     )  # fmt: skip
 
 
-def layer_areas(columns: Columns, base: float, thickness: float, count: int) -> Floats:
-    """(count,) mm2: area of the section in the middle of each layer, from the column field.
+def layer_areas(solid: Solid, vertices: Floats, base: float, thickness: float, count: int) -> Floats:
+    """(count,) mm2: exact area of the section in the middle of each layer of a closed solid, of the last one in the
+    middle of what the solid has of it.
 
-    base : mm, bottom of the first layer
+    vertices : (n, 3) mm, the solid in its seat; base : mm, bottom of the first layer
     """
-    cells = kernels.section_cells(columns.start, columns.heights, columns.facets, base, thickness, count)
-    return np.asarray(cells * columns.cell**2)
+    last = (base + (count - 1) * thickness + float(vertices[:, 2].max())) / 2
+    middle = vertices.mean(axis=0)
+    return np.asarray(section_kernels.section_areas(
+        vertices, solid.triangles, base, thickness, count, last, float(middle[0]), float(middle[1])
+    ))  # fmt: skip
+
+
+def _layers(
+    solid: Solid, seated: Seated, columns: Columns, thickness: float, count: int, *, once: bool
+) -> Floats:  # fmt: skip
+    """``layer_areas``; counted in the cells of the column field where a surface is open, or encloses much twice.
+
+    once : whether it is known to enclose nothing twice
+    """
+    hits = columns.start, columns.heights, columns.facets
+    closed = solid.closed and not solid.inside_out
+    if closed and (once or section_kernels.doubled_share(*hits) < _DOUBLED):
+        return layer_areas(solid, seated.vertices, seated.lift, thickness, count)
+    return np.asarray(kernels.section_cells(*hits, seated.lift, thickness, count) * columns.cell**2)
+
+
+def shadow(solid: Solid, vertices: Floats) -> float:
+    """mm2 of a solid seen from above: exact across in each of many rows.
+
+    vertices : (n, 3) mm, the solid in its seat
+    """
+    chosen = np.ones(len(solid.triangles), np.bool_)
+    if solid.closed:  # what faces up covers as much as all does
+        x, y = (vertices.take(solid.triangles, axis=0)[..., k] for k in (0, 1))
+        chosen = (x[:, 1] - x[:, 0]) * (y[:, 2] - y[:, 0]) > (x[:, 2] - x[:, 0]) * (y[:, 1] - y[:, 0])
+    low, high = float(vertices[:, 1].min()), float(vertices[:, 1].max())
+    if high <= low:
+        return 0.0
+    step = (high - low) / _SHADOW_ROWS
+    return float(section_kernels.shadow_area(vertices, solid.triangles, chosen, low, step, _SHADOW_ROWS))
 
 
 @dataclass(frozen=True)
@@ -160,7 +197,7 @@ def sketch(
     seated = seat(solid, rotation, soft_rule(threshold), marks, lift)
     found, columns = support(solid, seated, None, marks.show if marks else None, cells)
     height = seated.height - lift
-    areas = layer_areas(columns, lift, max(height, 1e-9) / _SEARCH_LAYERS, _SEARCH_LAYERS)
+    areas = _layers(solid, seated, columns, max(height, 1e-9) / _SEARCH_LAYERS, _SEARCH_LAYERS, once=True)
     # the outline is only asked for where enough rests: it costs as much as the columns
     base = _base(solid, seated, _rests(solid, seated)) if seated.resting >= LEAST_BASE_AREA else FLOATING
     flat = base.sits_flat(found.projected_area)
@@ -240,7 +277,11 @@ def measure(
     near = (np.abs(angles - threshold) < RAMP) & ~rests
     closed = trusted or (solid.defects.closed and not solid.defects.inside_out)
     extent = np.ptp(seated.vertices, axis=0)
-    areas = layer_areas(columns, lift, printer.layer_height, layer_count(seated.height - lift, printer))
+    areas = _layers(
+        solid, seated, columns, printer.layer_height, layer_count(seated.height - lift, printer),
+        once=solid.from_booleans,
+    )  # fmt: skip
+    projected = shadow(solid, seated.vertices)
     figures = Figures(
         triangles=len(solid.triangles),
         closed=closed,
@@ -256,11 +297,11 @@ def measure(
         touched_area_mm2=seated.supported + found.landing_area,
         show_scar_mm2=seated.scar + found.landing_on_show,
         unheld_area_mm2=seated.unheld,
-        projected_area_mm2=found.projected_area,
+        projected_area_mm2=projected,
         base_area_mm2=base.area,
         steadiness_mm=base.steadiness,
         tipping_deg=base.tipping,
-        sits_flat=base.sits_flat(found.projected_area),
+        sits_flat=base.sits_flat(projected),
         near_threshold_share=float(solid.areas[near].sum() / max(solid.areas.sum(), 1e-300)),
         layers=layer_count(seated.height, printer),
         largest_layer_mm2=float(areas.max()),

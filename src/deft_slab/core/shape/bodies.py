@@ -8,8 +8,9 @@ import numpy as np
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
 
-_NOISE = 1e-12
-"""Share of the volume of a solid: a fragment under it is left behind by rounding, where faces lie in each other."""
+_NOISE = 1e-9
+"""Share of the volume of a solid under which a shell encloses nothing: left behind by rounding, where faces lie in each
+other, or finer than any printer (of a prop of 100 cm³ a tenth of a thousandth of a mm³)."""
 _MOST_BODIES = 200
 """Above this many of them, which of them overlap is no longer asked pair by pair."""
 

@@ -1,9 +1,9 @@
 """A limb taken off along the smooth sheet in a loop around it.
 
-The sheet is made into a plate that is hardly thicker than rounding (or as thick as the kerf) and reaches a little beyond
-the loop. What it meets of the solid within the loop is the limb's section; the plate is trimmed to that, so that it
-touches nothing else, and taken away in one boolean. Both sides are what is left of that one, so neither has faces that
-lie in the other's, and the solid's skin is left alone.
+The sheet is made into a plate that is hardly thicker than rounding (or as thick as the kerf) and reaches a little
+beyond the loop. What it meets of the solid within the loop is the limb's section; the plate is trimmed to that, so that
+it touches nothing else, and taken away in one boolean. Both sides are what is left of that one, so neither has faces
+that lie in the other's, and the solid's skin is left alone.
 """
 
 from __future__ import annotations
