@@ -162,8 +162,12 @@ def test_marks_steer_places():
 def test_a_seat_that_is_not_flat_must_save_much():
     assert seat_price(100.0, True, 1e4) < seat_price(60.0, False, 1e4)
     half, _ = sides(hollow_ball(30, 27, 4), (0, 0, 1), 0.0)
-    # a hollow half opens upward, for on its face it is a roofed dome (findings of a study on real meshes)
-    assert best_seat(half, np.eye(3), 45.0).down[2] > 0.9
+    # a hollow half opens upward, for on its face it is a roofed dome (findings of a study on real meshes); leaning by
+    # nearly 45 degrees its rim cuts into the cap that needs support, and still nothing inside does
+    best = best_seat(half, np.eye(3), 45.0)
+    assert 0.7 < best.down[2] < 0.8
+    upright = sketch(half, np.diag([1.0, -1.0, -1.0]), 45.0, 72)
+    assert best.support < upright.support_volume_mm3
     full, _ = sides(sphere(30, 4), (0, 0, 1), 0.0)
     assert best_seat(full, np.eye(3), 45.0).kind == "cut face down"
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..judge.exposure import spread_directions
 from ..judge.parting import Places, Posed, every_place, flat_by_base, parted, posed
-from ..judge.seats import SPREAD_SEATS, candidates, seat_price
+from ..judge.seats import candidates, seat_price
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -26,6 +26,7 @@ Floats = NDArray[np.float64]
 CELLS, _POSE_CELLS = 80, 48
 NORMALS, PLACES = 250, 64
 SWEEP_PLACES = 250
+_SPREAD_POSES = 60
 _SWEEP_POSES, _SWEEP_STEP = 20, 8
 _AT_ONCE = 16
 TURNS, TURNS_MOST = 13, 30.0
@@ -74,7 +75,7 @@ class CutSubject:
         """The piece as the model stands, as it sits, and in spread directions."""
         first = [-self.subject.stood[2], np.array(self.subject.now.down)]
         directions = [first[0]] if float(first[0] @ first[1]) > 0.9999 else first
-        directions += list(spread_directions(SPREAD_SEATS))
+        directions += list(spread_directions(_SPREAD_POSES))
         return [
             posed(self.light, down, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
             for down in directions

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
-from ..judge.seats import AROUND, around, candidates
+from ..judge.seats import AROUND, around, bests_apart, candidates, near_to
 from ..judge.tilts import seated_on
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -25,8 +25,6 @@ Floats = NDArray[np.float64]
 SPREAD = 400
 """Directions looked at all over before the best are followed."""
 _STARTS = 6
-_APART = np.cos(np.radians(18.0))
-"""Two seats nearer to each other than this are one."""
 _REACHES = (7.0, 3.5, 1.8, 0.9, 0.45)
 """Degrees around a start that are tried in turn."""
 LEANS = (5.0, 10.0, 15.0, 20.0, 25.0, 30.0)
@@ -47,7 +45,7 @@ def refined(
     job: Job = QUIET, spread: Spread = map,
 ) -> MapFigures:  # fmt: skip
     """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best."""
-    centres = [figures.down[n] for n in _apart(figures.down, value(figures), starts)]
+    centres = [figures.down[n] for n in bests_apart(figures.down, value(figures), starts)]
     found = figures
     for number, reach in enumerate(_REACHES):
         ring = np.concatenate([around(centre, reach) for centre in centres])
@@ -62,24 +60,6 @@ def refined(
 def _best_near(down: Floats, values: Floats, centre: Floats, degrees: float) -> Floats:
     near = np.flatnonzero(down @ centre >= np.cos(np.radians(degrees)) - 1e-12)
     return np.asarray(down[near[int(np.argmin(values[near]))]])
-
-
-def _near(down: Floats, n: int, others: list[int]) -> list[int]:
-    """Which of some directions (their places in the list) are one seat with direction number n."""
-    return [place for place, other in enumerate(others) if float(down[n] @ down[other]) >= _APART]
-
-
-def _apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool_] | None = None) -> list[int]:
-    """Numbers of the best directions that lie apart."""
-    chosen: list[int] = []
-    for n in np.argsort(values, kind="stable"):
-        if among is not None and not among[n]:
-            continue
-        if not _near(down, int(n), chosen):
-            chosen.append(int(n))
-        if len(chosen) == count:
-            break
-    return chosen
 
 
 def searched(
@@ -126,16 +106,16 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
         wishes.insert(2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, "cleanest show faces"))
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
-        for n in _apart(figures.down, values, 1, among):
-            near = _near(figures.down, n, [other for other, _ in chosen])
+        for n in bests_apart(figures.down, values, 1, among):
+            near = near_to(figures.down, n, [other for other, _ in chosen])
             if not near:
                 chosen.append((n, why))
             elif chosen[near[0]][1].count(",") < 1:  # one seat may be the best in several ways
                 chosen[near[0]] = (chosen[near[0]][0], f"{chosen[near[0]][1]}, {why}")
-    for n in _apart(figures.down, score, 20):
+    for n in bests_apart(figures.down, score, 20):
         if len(chosen) >= 5:
             break
-        if not _near(figures.down, n, [other for other, _ in chosen]):
+        if not near_to(figures.down, n, [other for other, _ in chosen]):
             chosen.append((n, "another good one"))
     return sorted(chosen[:MOST_SEATS], key=lambda one: float(score[one[0]]))
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 import manifold3d
 import numpy as np
@@ -89,12 +91,8 @@ def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manif
             made = cutter(solid, cut, picked, grow)
         return made ^ _reached(solid, cut, picked, grow) if cut.bounded else made
 
-    within = body(-half)
-    if half == 0:
-        return [(side, whole ^ within), (-side, whole - within)], 0.0
-    around = body(half)
-    within = within ^ around  # drawn on grids of their own, the smaller one may stick out by a hair
-    return [(side, whole ^ within), (-side, whole - around)], float((whole ^ (around - within)).volume())
+    inside, outside, kerf = _at_bodies(whole, body, half)
+    return [(side, inside), (-side, outside)], kerf
 
 
 def _reached(solid: Solid, cut: Cut, picked: Picked, grow: float) -> manifold3d.Manifold:
@@ -102,17 +100,27 @@ def _reached(solid: Solid, cut: Cut, picked: Picked, grow: float) -> manifold3d.
     return reach_body(solid, cut.reach, picked, grow)
 
 
+def _at_bodies(
+    whole: manifold3d.Manifold, body: Callable[[float], manifold3d.Manifold], half: float
+) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
+    """(inside a body, outside it, mm3 of the kerf of twice ``half`` between them). body : gives it so much larger"""
+    inside, outside = whole.split(body(half))
+    if half == 0:
+        return inside, outside, 0.0
+    inside, between = inside.split(body(-half))
+    return inside, outside, float(between.volume())
+
+
 def _at_plane(
     whole: manifold3d.Manifold, normal: Floats, offset: float, half: float
 ) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
     """(ahead of a plane, behind it, mm3 of the kerf of twice ``half`` between them)."""
     direction = tuple(float(value) for value in normal)
-    back = tuple(-value for value in direction)
+    ahead, rest = whole.split_by_plane(direction, offset + half)
     if half == 0:
-        ahead, behind = whole.split_by_plane(direction, offset)
-        return ahead, behind, 0.0
-    ahead, behind = whole.trim_by_plane(direction, offset + half), whole.trim_by_plane(back, half - offset)
-    between = whole.trim_by_plane(direction, offset - half).trim_by_plane(back, -half - offset)
+        return ahead, rest, 0.0
+    # one after the other, and not each from the whole: what is ahead of a wall and what is behind it come from one cut
+    between, behind = rest.split_by_plane(direction, offset - half)
     return ahead, behind, float(between.volume())
 
 
@@ -147,11 +155,8 @@ def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int,
     half = cut.kerf / 2
     kerf: list[float] = []
     if cut.bounded:
-        within, around = (_reached(solid, cut, picked, grow) for grow in (-half, half))
-        within = within ^ around
-        inside, rest = solid.manifold ^ within, solid.manifold - around
-        if half > 0:
-            kerf.append(float((solid.manifold ^ (around - within)).volume()))
+        inside, rest, lost = _at_bodies(solid.manifold, partial(_reached, solid, cut, picked), half)
+        kerf.append(lost)
     axes = cut.turn.rotation
     found: list[tuple[int, manifold3d.Manifold]] = []
     number = column = 0
