@@ -33,7 +33,7 @@ from deft_slab.demo import TROUBLED
 from deft_slab.demo.exact import ring_step
 
 SECONDS = 10.0
-BYTES = 2**30
+BYTES = 3 * 2**30
 """What one variant may take, on top of what the process has when it begins."""
 
 
@@ -156,6 +156,75 @@ def nasty() -> Iterator[tuple[str, str, bytes]]:
     yield "OBJ", ".obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 999999999\n"
     yield "OBJ", ".obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf " + b"1 2 3 " * 100_000 + b"\n"
     yield "STEP", ".step", b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n" + b"#1=A(" + b"(" * 100_000 + b");\nENDSEC;\n"
+    yield from _structured()
+
+
+def _structured() -> Iterator[tuple[str, str, bytes]]:
+    """Small files that are well formed, and come to very much."""
+    base = _threemf()
+    turned = b"".join(
+        b'<object type="model" name="a&gt;b" id="%d"><components><component transform="1 0 0 0 1 0 0 0 1 0 0 0" '
+        b'objectid="%d"/><component objectid="%d"/></components></object>' % (n, n - 1 if n > 100 else 1, max(n - 1, 1))
+        for n in range(100, 160)
+    )
+    nested = _repacked(
+        base,
+        lambda text: text.replace(b"</resources>", turned + b"</resources>").replace(
+            b'objectid="2"', b'objectid="159"'
+        ),
+    )
+    yield "3MF", ".3mf", nested
+    yield "3MF", ".3mf", _renamed(nested, "3D/3dmodel.model", "3D/elsewhere.part")
+    item = b'<item objectid="1"/>' * 20_000
+    yield "3MF", ".3mf", _repacked(base, lambda text: text.replace(b"</build>", item + b"</build>"))
+    large = b"".join(b'<triangle v1="0" v2="1" v3="2"/>' for _ in range(20_000))
+    yield "3MF", ".3mf", _repacked(
+        base,
+        lambda text: text.replace(b"</triangles>", large + b"</triangles>").replace(
+            b"</build>", item + b"</build>"
+        ),
+    )  # fmt: skip
+    scene = trimesh.Scene()
+    scene.add_geometry(trimesh.creation.icosphere(5, 20.0), geom_name="ball")
+    glb = scene.export(file_type="glb")
+    length = int.from_bytes(glb[12:16], "little")
+    document = json.loads(glb[20 : 20 + length])
+    mesh = next(node["mesh"] for node in document["nodes"] if "mesh" in node)
+    document["nodes"] = [{"mesh": mesh, "translation": [n, 0, 0]} for n in range(50_000)]
+    document["scenes"] = [{"nodes": list(range(50_000))}]
+    yield "GLB", ".glb", _glb(document, glb[20 + length :])
+    document["nodes"] = [{"children": [n + 1]} for n in range(50_000)] + [{"mesh": mesh}]
+    document["scenes"] = [{"nodes": [0]}]
+    yield "GLB", ".glb", _glb(document, glb[20 + length :])
+    yield "OBJ", ".obj", b"\n" * 200_000 + b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+    ring = b"".join(b"v %d %d 0\n" % (n, n * n % 1013) for n in range(200_000))
+    yield "OBJ", ".obj", ring + b"f " + b" ".join(b"%d" % n for n in range(1, 200_001)) + b"\n"
+    yield "PLY", ".ply", (
+        b"ply\nformat ascii 1.0\nelement vertex 200000\nproperty float x\nproperty float y\nproperty float z\n"
+        b"element face 1\nproperty list int int vertex_indices\nend_header\n"
+        + b"".join(b"%d %d 0\n" % (n, n * n % 1013) for n in range(200_000))
+        + b"200000 " + b" ".join(b"%d" % n for n in range(200_000)) + b"\n"
+    )  # fmt: skip
+    yield "STL", ".stl", b"solid x\n" + b"facet normal 0 0 1\n" * 200_000
+
+
+def _glb(document: dict, rest: bytes) -> bytes:
+    text = json.dumps(document).encode()
+    text += b" " * (-len(text) % 4)
+    body = len(text).to_bytes(4, "little") + b"JSON" + text + rest
+    return b"glTF" + (2).to_bytes(4, "little") + (12 + len(body)).to_bytes(4, "little") + body
+
+
+def _renamed(content: bytes, old: str, new: str) -> bytes:
+    """A 3MF whose model part is called something else, which its relations may do."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as read, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as write:
+        for entry in read.infolist():
+            text = read.read(entry).replace(old.encode(), new.encode())
+            text = text.replace(b'Extension="model"', b'Extension="part"')
+            write.writestr(entry.filename.replace("3dmodel.model", new.rpartition("/")[2])
+                           if entry.filename == old else entry.filename, text)  # fmt: skip
+    return out.getvalue()
 
 
 def serve(connection: Connection) -> None:
@@ -177,6 +246,7 @@ def serve(connection: Connection) -> None:
         except BaseException as error:  # noqa: BLE001 - whatever else comes out is what is looked for
             went = f"{type(error).__name__}: {error}"[:200]
         more = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
+        more = max(more, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss - before)
         connection.send((went, time.monotonic() - started, more * 1024))
 
 

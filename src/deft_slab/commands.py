@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import io
 import json
+import logging
+import math
 import os
 import sys
 from concurrent.futures import ThreadPoolExecutor
@@ -12,12 +15,15 @@ from pathlib import Path
 
 import numpy as np
 
+from . import logbook
 from .core.cutting import Cut, StraightCut
 from .core.errors import BadPlan, CutFailed, DeftError
 from .core.handoff.equal import first_equals
 from .core.handoff.pieces import file_name, write_3mf, write_solid, write_stls
+from .core.handoff.saving import refuse_existing
 from .core.intake.files import Opened, open_file
 from .core.intake.step import COARSEST, FINENESS, FINEST
+from .core.intake.surfaces import shown
 from .core.intake.units import likely_unit
 from .core.judge.base import fit, largest_scale
 from .core.judge.exposure import exposure, spread_directions
@@ -26,7 +32,7 @@ from .core.judge.tilts import down_to_rotation, set_down, unit
 from .core.judge.walls import thickness, thinnest
 from .core.mend.mended import advised
 from .core.outcome import MendReport, Outcome, Piece
-from .core.plan import UNITS, Guest, Mending, Plan, Recipe, read_recipe
+from .core.plan import MOST_CUTS, UNITS, Guest, Mending, PieceWish, Plan, Recipe, read_recipe
 from .core.printer import Printer, default_printer, read_printer, shipped_printers
 from .core.search.figures import sweep
 from .core.search.found import CutWishes, MapFigures
@@ -39,6 +45,19 @@ from .core.wearer.measures import FORMS
 from .core.wearer.room import room_around, scale_with_clearance, settled_place
 from .core.workshop import Workshop
 
+_log = logging.getLogger(__name__)
+
+
+def _number(word: str) -> float:
+    """A number for the argument parser; "nan" and "inf" are none."""
+    value = float(word)
+    if not math.isfinite(value):
+        raise ValueError(word)
+    return value
+
+
+_number.__name__ = "number"  # what the parser calls it in its message
+
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="deft-slab", description="Tilt and cut props so that they print clean.")
@@ -48,35 +67,36 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("file", type=Path, metavar="FILE")
         command.add_argument("--unit", choices=list(UNITS),
                              help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
-        command.add_argument("--scale", type=float, default=1.0, metavar="S", help="factor on top of the unit")
-        command.add_argument("--stretch", type=float, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
+        command.add_argument("--scale", type=_number, default=1.0, metavar="S", help="factor on top of the unit")
+        command.add_argument("--stretch", type=_number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
                              help="further factors along the axes of the file")  # fmt: skip
         command.add_argument("--mirror", choices=("x", "y", "z"), help="mirror along an axis of the file")
-        command.add_argument("--fineness", type=float, default=FINENESS, metavar="MM",
+        command.add_argument("--fineness", type=_number, default=FINENESS, metavar="MM",
                              help=f"how exactly the faces of a STEP file are drawn ({FINENESS:g} mm)")  # fmt: skip
         command.add_argument("--json", action="store_true", help="print JSON")
 
     def overhang(command: argparse.ArgumentParser) -> None:
-        command.add_argument("--theta", type=float, default=45.0, metavar="DEG",
+        command.add_argument("--theta", type=_number, default=45.0, metavar="DEG",
                              help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
         command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
 
     figures = commands.add_parser("measure", help="figures of a model in one tilt")
     common(figures)
     overhang(figures)
-    figures.add_argument("--down", type=float, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
+    figures.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
                          help="direction of the model frame that points to the bed; any length")  # fmt: skip
     figures.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
-    figures.add_argument("--wall", type=float, metavar="MM",
+    figures.add_argument("--wall", type=_number, metavar="MM",
                          help="also the thinnest wall, and the area where the wall is thinner than this")  # fmt: skip
     figures.add_argument("--wearer", nargs=2, metavar=("FORM", "MM"),
                          help=f"room around a form ({', '.join(FORMS)}) of this measure, put inside")  # fmt: skip
-    figures.add_argument("--clearance", type=float, default=5.0, metavar="MM",
+    figures.add_argument("--clearance", type=_number, default=5.0, metavar="MM",
                          help="air wished around the wearer's form (5)")  # fmt: skip
     mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
     common(mend)
     mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
-    mend.add_argument("--rewrap", type=float, metavar="MM", help="make the surface anew at this fineness")
+    mend.add_argument("--replace", action="store_true", help="replace a file of that name")
+    mend.add_argument("--rewrap", type=_number, metavar="MM", help="make the surface anew at this fineness")
     mend.add_argument("--thin", type=int, metavar="N", help="thin it to about N triangles")
     mend.add_argument("--drop-specks", action="store_true", help="leave stray specks out")
     tilt = commands.add_parser("tilt", help="seats worth trying, with the figures of each")
@@ -84,23 +104,24 @@ def _parser() -> argparse.ArgumentParser:
     overhang(tilt)
     tilt.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     tilt.add_argument("--top", type=int, default=8, metavar="N", help="at most so many seats (8)")
-    tilt.add_argument("--lift", type=float, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
+    tilt.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
     tilt.add_argument("--map", type=int, default=0, metavar="N",
                       help="also the figures of N directions spread evenly, from a simplified mesh")  # fmt: skip
     cut = commands.add_parser("cut", help="part a model and write the pieces")
     common(cut)
     overhang(cut)
-    cut.add_argument("--straight", type=float, nargs=4, action="append", default=[],
+    cut.add_argument("--straight", type=_number, nargs=4, action="append", default=[],
                      metavar=("NX", "NY", "NZ", "OFFSET"),
                      help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
     cut.add_argument("--recipe", type=Path, metavar="FILE", help="cuts of all kinds, as JSON (docs/recipes.md)")
     cut.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     cut.add_argument("--out", type=Path, required=True, metavar="DIR")
+    cut.add_argument("--replace", action="store_true", help="replace files of the same names")
     cut.add_argument("--equal-once", action="store_true", help="write equal pieces as one file, with a count")
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     common(sweep_)
     overhang(sweep_)
-    sweep_.add_argument("--normal", type=float, nargs=3, required=True, metavar=("X", "Y", "Z"),
+    sweep_.add_argument("--normal", type=_number, nargs=3, required=True, metavar=("X", "Y", "Z"),
                         help="which way the cut faces, in the model frame; any length")  # fmt: skip
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
                         help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
@@ -111,7 +132,7 @@ def _parser() -> argparse.ArgumentParser:
     propose.add_argument("--pieces", type=int, default=2, metavar="N", help="how many pieces there are to be (2)")
     propose.add_argument("--top", type=int, default=MOST_PROPOSALS, metavar="N",
                          help=f"at most so many proposals ({MOST_PROPOSALS})")  # fmt: skip
-    propose.add_argument("--seam-limit", type=float, metavar="MM", help="seam in sight, at most")
+    propose.add_argument("--seam-limit", type=_number, metavar="MM", help="seam in sight, at most")
     propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     return parser
 
@@ -143,6 +164,7 @@ def _printer(name: str | None) -> Printer:
 def _opened(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
     """The file, and a plan with its size, and mending, as wished."""
     opened = open_file(arguments.file, fineness=arguments.fineness)
+    arguments.complete = opened.model.complete
     plan = Plan(
         model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,
         mirror=arguments.mirror,
@@ -247,7 +269,7 @@ def _mend(arguments: argparse.Namespace) -> dict[str, object]:
         thin_to=arguments.thin,
     )  # fmt: skip
     solid, report = Workshop(opened.model, arguments.spread).mended(plan.changed(mending=mending))
-    write_solid(solid, opened.model.name, arguments.out)
+    write_solid(solid, opened.model.name, arguments.out, replace=arguments.replace)
     problem = solid.defects.sentence()
     return _report(report) | {"closed": not problem} | ({"problem": problem} if problem else {})
 
@@ -260,12 +282,18 @@ def _recipe(arguments: argparse.Namespace) -> Recipe:
     if arguments.recipe is None:
         if not cuts:
             raise BadPlan("Say where to cut: --straight or --recipe.")
-        return Recipe(cuts=cuts)
+        return _recipe_of(cuts)
     try:
         read = read_recipe(arguments.recipe.read_bytes())
     except OSError as error:
         raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
-    return Recipe(cuts=(*read.cuts, *cuts), pieces=read.pieces)
+    return _recipe_of((*read.cuts, *cuts), read.pieces)
+
+
+def _recipe_of(cuts: tuple[Cut, ...], pieces: tuple[PieceWish, ...] = ()) -> Recipe:
+    if len(cuts) > MOST_CUTS:
+        raise BadPlan(f"A recipe has at most {MOST_CUTS} cuts; this one has {len(cuts)}.")
+    return Recipe(cuts=cuts, pieces=pieces)
 
 
 def _cut(arguments: argparse.Namespace) -> dict[str, object]:
@@ -281,8 +309,11 @@ def _cut(arguments: argparse.Namespace) -> dict[str, object]:
                 kept="Nothing was written.",
             )
     pieces = outcome.pieces
-    write_stls(pieces, arguments.out, equal_once=arguments.equal_once)
-    write_3mf(pieces, printer, opened.model.name, arguments.out / "pieces.3mf", equal_once=arguments.equal_once)
+    together = arguments.out / "pieces.3mf"
+    refuse_existing([together], replace=arguments.replace)
+    how = {"equal_once": arguments.equal_once, "replace": arguments.replace}
+    write_stls(pieces, arguments.out, **how)
+    write_3mf(pieces, printer, opened.model.name, together, **how)
     firsts = first_equals(pieces)
 
     def written(n: int) -> dict[str, object]:
@@ -389,19 +420,62 @@ def _plain(word: str) -> str:
         return word
 
 
+def _plainly(value: object) -> object:
+    """The same with None in place of numbers that are none: JSON has no word for them."""
+    if isinstance(value, dict):
+        return {name: _plainly(one) for name, one in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_plainly(one) for one in value]
+    return None if isinstance(value, float) and not math.isfinite(value) else value
+
+
+_INCOMPLETE = 3
+"""Exit code where a file ended in the middle: what could be read of it was worked on."""
+
+
 def run(arguments: list[str]) -> int:
-    """Exit code 0 only on success; else one line on stderr."""
+    """Exit code 0 only on success; else one line on stderr and 1, for arguments that make no sense 2, for a file that
+    was cut short 3, and as usual for a closed pipe 141."""
+    logbook.begin()
+    for stream in (sys.stdout, sys.stderr):  # file names need not be text
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     parsed = _parser().parse_args([_plain(word) for word in arguments])
+    try:
+        return _ran(parsed)
+    except DeftError as error:
+        print(f"deft-slab: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        # whoever read has had enough; what is left in the buffer has nowhere to go
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 141
+    except MemoryError:
+        print("deft-slab: There is not enough memory for this.", file=sys.stderr)
+    except Exception as error:  # noqa: BLE001 - the border of the program: people get a sentence, the log the rest
+        _log.exception("%s failed", parsed.command)
+        said = f"Something went wrong inside ({type(error).__name__}: {error}). {logbook.hint()}"
+        print(f"deft-slab: {said.strip()}", file=sys.stderr)
+    return 1
+
+
+def _ran(parsed: argparse.Namespace) -> int:
     does = {
         "measure": _measure, "mend": _mend, "tilt": _tilt, "cut": _cut, "sweep": _sweep, "propose": _propose,
     }  # fmt: skip
+    _checked(parsed)
+    pool = ThreadPoolExecutor(os.cpu_count() or 1)
     try:
-        _checked(parsed)
-        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            parsed.spread = pool.map
-            result = does[parsed.command](parsed)
-    except DeftError as error:
-        print(f"deft-slab: {error}", file=sys.stderr)
-        return 1
-    print(json.dumps(result, indent=1, allow_nan=False) if parsed.json else "\n".join(_lines(result)))
+        parsed.spread, parsed.complete = pool.map, True
+        result = does[parsed.command](parsed) | {"complete": parsed.complete}
+    finally:
+        pool.shutdown(cancel_futures=True)
+    if parsed.json:
+        print(json.dumps(_plainly(result), indent=1, allow_nan=False))
+    else:
+        print("\n".join(_lines(result)))
+    sys.stdout.flush()
+    if not parsed.complete:
+        print(f"deft-slab: “{shown(parsed.file)}” was cut short; only what is there of it was worked on.",
+              file=sys.stderr)  # fmt: skip
+        return _INCOMPLETE
     return 0

@@ -23,12 +23,17 @@ class _Book(logging.handlers.RotatingFileHandler):
 
     written = False
 
+    def _open(self):  # type: ignore[no-untyped-def]
+        home().mkdir(parents=True, exist_ok=True)  # only when there is something to write
+        return super()._open()
+
     def emit(self, record: logging.LogRecord) -> None:
-        super().emit(record)
         self.written = True
+        super().emit(record)
 
     def handleError(self, record: logging.LogRecord) -> None:
         """A log that cannot be written (no folder, a full disk) is no reason to stop, or to fill the terminal."""
+        self.written = False
 
 
 _book: _Book | None = None
@@ -46,12 +51,7 @@ def begin() -> None:
         root.removeHandler(_book)
         _book.close()
         _book = None
-    try:
-        home().mkdir(parents=True, exist_ok=True)
-        _book = _Book(log_path(), maxBytes=_LARGEST, backupCount=1, encoding="utf-8", errors="replace", delay=True)
-    except OSError:
-        root.addHandler(logging.NullHandler())
-        return
+    _book = _Book(log_path(), maxBytes=_LARGEST, backupCount=1, encoding="utf-8", errors="replace", delay=True)
     _book.setFormatter(logging.Formatter("%(asctime)s %(process)d %(name)s %(levelname)s %(message)s"))
     root.addHandler(_book)
 

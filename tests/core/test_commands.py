@@ -132,7 +132,7 @@ def test_equal_pieces_once(tmp_path):
     assert first["file"] == second["file"]
     assert "print-2-times" in first["file"]
     assert sorted(path.name for path in out.iterdir()) == sorted([first["file"], "pieces.3mf"])
-    first, second = answer(*halves)["pieces"]
+    first, second = answer(*halves, "--replace")["pieces"]
     assert first["file"] != second["file"]
 
 

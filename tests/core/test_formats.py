@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import math
+import os
 import struct
+from dataclasses import replace
+from pathlib import Path
 
 import lib3mf
 import numpy as np
@@ -14,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import Cancelled, UnreadableFile
-from deft_slab.core.intake import step
+from deft_slab.core.intake import files, surfaces
 from deft_slab.core.intake.endings import ENDINGS
 from deft_slab.core.intake.files import READERS, open_file
 from deft_slab.core.intake.meshes import _polygon_triangles
@@ -196,10 +199,121 @@ def test_step_that_is_damaged_or_stopped(tmp_path):
         open_file(written(tmp_path / "ring.stp", text), Job(unwanted=lambda: next(stops)))
 
 
-def test_step_that_takes_too_long(tmp_path, monkeypatch):
-    monkeypatch.setattr(step, "_LEAST_SECONDS", 0.0)
-    with pytest.raises(UnreadableFile, match="could not be drawn within"):
-        open_file(written(tmp_path / "ring.step", ring_step(20, 15, 6)))
+def endlessly(*_):
+    while True:
+        pass
+
+
+def greedily(*_):
+    return [bytes(2**28) for _ in range(1000)]
+
+
+@pytest.mark.parametrize(
+    ("read", "says"),
+    [
+        (endlessly, "could not be read within 0 seconds of work"), (greedily, "takes too much memory"),
+        (lambda *_: os.abort(), "damaged STL file: its reader failed"), (lambda *_: 1 / 0, "division by zero"),
+    ],
+)  # fmt: skip
+def test_readers_that_come_to_no_end_take_too_much_or_fail_hard(tmp_path, monkeypatch, capfd, read, says):
+    """Whatever a foreign reader does, there is a sentence, and nothing else on the terminal."""
+    reader = next(reader for reader in files.READERS if reader.title == "STL")
+    monkeypatch.setattr(files, "READERS", (replace(reader, read=read),))
+    monkeypatch.setattr(files, "_LEAST_SECONDS", 0.0)
+    with pytest.raises(UnreadableFile, match=says):
+        open_file(written(tmp_path / "ball.stl", trimesh.creation.icosphere(1).export(file_type="stl")))
+    assert capfd.readouterr().out == ""
+
+
+def test_reading_is_stopped_when_asked(tmp_path, monkeypatch):
+    reader = next(reader for reader in files.READERS if reader.title == "STL")
+    monkeypatch.setattr(files, "READERS", (replace(reader, read=endlessly),))
+    stops = iter([False] * 6 + [True] * 100)
+    with pytest.raises(Cancelled):
+        open_file(
+            written(tmp_path / "ball.stl", trimesh.creation.icosphere(1).export(file_type="stl")),
+            Job(unwanted=lambda: next(stops)),
+        )
+
+
+NOTICED = ("e.ply",)
+
+
+@pytest.mark.parametrize(
+    ("name", "options"), [("a.stl", {}), ("b.stl", {"file_type": "stl_ascii"}), ("c.ply", {"encoding": "ascii"}),
+                          ("d.off", {}), ("e.ply", {})],
+)  # fmt: skip
+def test_files_that_end_in_the_middle_say_so(tmp_path, name, options):
+    """Cut off behind a whole line or facet, so that nothing else is wrong with them."""
+    ball = trimesh.creation.icosphere(3, 20.0)
+    content = ball.export(**({"file_type": Path(name).suffix[1:]} | options))
+    content = content if isinstance(content, bytes) else content.encode()
+    whole = open_file(written(tmp_path / name, content)).model
+    assert whole.complete
+    assert not whole.notes
+    if name == "a.stl":
+        half = content[: 84 + 50 * 600]
+    elif name == "e.ply":
+        half = content[:-40]
+    else:
+        cut = content.rfind(b"endfacet", 0, len(content) // 2) if name == "b.stl" else len(content) * 3 // 4
+        half = content[: content.index(b"\n", cut) + 1]
+    path = written(tmp_path / f"half-{name}", half)
+    if name in NOTICED:  # by the reader itself
+        with pytest.raises(UnreadableFile, match="damaged PLY"):
+            open_file(path)
+        return
+    model = open_file(path).model
+    assert not model.complete
+    assert any("cut short" in note for note in model.notes)
+    assert model.solid.defects.open_edges
+
+
+def test_a_model_far_from_the_origin_is_moved_there(tmp_path):
+    """100 m away float32 tells hundredths of a millimetre apart, and so does the program."""
+    ball = trimesh.creation.icosphere(3, 20.0)
+    near = open_file(written(tmp_path / "near.obj", ball.export(file_type="obj"))).model
+    far = open_file(written(tmp_path / "far.obj", ball.apply_translation([1e5, -2e5, 0]).export(file_type="obj"))).model
+    assert far.grid == near.grid
+    assert far.solid.volume == pytest.approx(near.solid.volume, rel=1e-6)
+    assert np.abs(far.solid.vertices).max() < 21
+    (note,) = far.notes
+    assert "100000, -200000, 0" in note
+    beside = open_file(
+        written(tmp_path / "beside.obj", ball.apply_translation([-1e5 + 500, 2e5, 0]).export(file_type="obj"))
+    ).model
+    assert beside.notes == ()
+    assert beside.solid.bounds[0, 0] == pytest.approx(480, abs=0.1)
+
+
+def test_an_obj_with_a_long_heading_and_its_like(tmp_path):
+    ball = trimesh.creation.icosphere(1, 20.0).export(file_type="obj").encode()
+    heading = b"# a line of a long heading\n" * 400
+    for content in (heading + ball, b"\n" * 6000 + ball, b"  \n# x\n\to body\n" + ball):
+        assert len(open_file(written(tmp_path / "ball.obj", content)).model.solid.triangles) == 80
+    with pytest.raises(UnreadableFile, match="plain text"):
+        open_file(written(tmp_path / "letter.obj", b"dear reader,\nv 1 2 3\n"))
+
+
+def test_more_than_is_read_is_refused_before_it_is_made(tmp_path, monkeypatch):
+    """Instances in glTF and items in 3MF that share one mesh; a face of very many corners; nodes in a long chain."""
+    monkeypatch.setattr(surfaces, "MOST_TRIANGLES", 5000)
+    ball = trimesh.creation.icosphere(2, 20.0)
+    scene = trimesh.Scene()
+    scene.add_geometry(ball, geom_name="ball")
+    for number in range(20):
+        move = trimesh.transformations.translation_matrix([50 * number, 0, 0])
+        scene.graph.update(frame_to=f"n{number}", geometry="ball", matrix=move)
+    with pytest.raises(UnreadableFile, match="6,720 triangles, and 5,000 are the most"):
+        open_file(written(tmp_path / "many.glb", scene.export(file_type="glb")))
+    ring = b"".join(b"v %d %d 0\n" % (n, n * n) for n in range(6000)) + b"f " + b" ".join(
+        b"%d" % n for n in range(1, 6001)
+    )  # fmt: skip
+    with pytest.raises(UnreadableFile, match="face of 6,000 corners"):
+        open_file(written(tmp_path / "ring.obj", ring))
+    chain = {"asset": {"version": "2.0"}, "nodes": [{"children": [n + 1]} for n in range(5000)] + [{}]}
+    with pytest.raises(UnreadableFile, match="nested too deeply"):
+        open_file(written(tmp_path / "chain.gltf", json.dumps(chain)))
 
 
 def two_balls(fine: int = 2) -> trimesh.Trimesh:

@@ -188,7 +188,7 @@ def rewritten(path: Path, change) -> Path:
     return path
 
 
-def test_a_project_with_a_damaged_a_newer_or_a_huge_plan(tmp_path):
+def test_a_project_with_a_damaged_a_newer_or_a_huge_plan(tmp_path, monkeypatch):
     plan = threemf.PLAN_PATH.lstrip("/")
     damaged = rewritten(tmp_path / "a.3mf", lambda name, data: data[:200] if name == plan else data)
     with pytest.raises(UnreadableFile, match="plan in this project is damaged"):
@@ -199,8 +199,9 @@ def test_a_project_with_a_damaged_a_newer_or_a_huge_plan(tmp_path):
     )
     with pytest.raises(UnreadableFile, match="newer version"):
         open_file(newer)
-    huge = rewritten(tmp_path / "c.3mf", lambda name, data: b" " * 50_000_000 if name == plan else data)
-    with pytest.raises(UnreadableFile, match="48 MB, and 8 MB is the most"):
+    monkeypatch.setattr(threemf, "MOST_PROJECT_BYTES", 2**20)
+    huge = rewritten(tmp_path / "c.3mf", lambda name, data: b" " * 5_000_000 if name == plan else data)
+    with pytest.raises(UnreadableFile, match="5 MB, and 1 MB is the most"):
         open_file(huge)
 
 

@@ -69,6 +69,38 @@ def carried(cut: Cut, matrix: Floats, shift: Floats | None = None) -> Cut:
     return type(cut).model_validate({**cut.model_dump(), **update})
 
 
+def renumbered(cut: Cut, matrix: Floats) -> dict[int, int]:
+    """What becomes of the sides of a cut that is carried along: the new number of each that gets another one. The cells
+    of a block are numbered along its axes, some of which turn round in a mirror."""
+    if not isinstance(cut, BlockCut):
+        return {}
+    _, _, flips, _ = _Carried(np.asarray(matrix, float), np.zeros(3)).axes(cut.turn)
+    old = _cell_places(cut)
+    x, y, z = _flipped(cut, flips)
+    new = {place: n for n, place in enumerate(_cell_places(cut.model_copy(update={"x": x, "y": y, "z": z})))}
+    found = {}
+    for number, (i, j, k) in enumerate(old):
+        rows = len(cut.y_of(i)) + 1
+        column = sum(len(cut.y_of(slab)) + 1 for slab in range(i)) + j
+        levels = len(cut.z_of(column)) + 1
+        place = (
+            len(cut.x) - i if flips[0] else i, rows - 1 - j if flips[1] else j, levels - 1 - k if flips[2] else k
+        )  # fmt: skip
+        if new[place] != number:
+            found[number] = new[place]
+    return found
+
+
+def _cell_places(cut: BlockCut) -> list[tuple[int, int, int]]:
+    """(slab, row, level) of each cell, in the order of their numbers."""
+    found, column = [], 0
+    for i in range(len(cut.x) + 1):
+        for j in range(len(cut.y_of(i)) + 1):
+            found += [(i, j, k) for k in range(len(cut.z_of(column)) + 1)]
+            column += 1
+    return found
+
+
 def _along(walls: Iterable[float], scale: float, start: float) -> tuple[float, ...]:
     return tuple(scale * wall + start for wall in walls)
 

@@ -25,7 +25,7 @@ class Model:
 
     unit : as the file states it, else None; bodies : what it is made of, in the order of the triangles
     notes : what is to be told of the file; y_up : whether it is made to stand on -Y and not on -Z; up_stated : the
-    format says so
+    format says so; complete : nothing that its file announces was missing
     """
 
     name: str
@@ -36,6 +36,7 @@ class Model:
     notes: tuple[str, ...] = ()
     y_up: bool = False
     up_stated: bool = False
+    complete: bool = True
 
     @property
     def sha256(self) -> str:
@@ -390,6 +391,7 @@ class Outcome:
     notes : sentences for the person; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
     cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
+    spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
     """
 
     plan: Plan
@@ -403,6 +405,7 @@ class Outcome:
     guests: dict[str, Room] = field(default_factory=dict)
     cuts: dict[str, CutReport] = field(default_factory=dict)
     approximate: bool = False
+    spans: Floats = field(default_factory=lambda: np.zeros((2, 3)))
 
     @property
     def kerf_mm3(self) -> float:

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 from pydantic_core import from_json
 
-from .carried import carried
-from .cutting import Cut, Side
-from .documents import Document, Name, Triple
+from .carried import carried, renumbered
+from .cutting import Cut, PieceReach, Side
+from .documents import Document, Name, Triple, triple
 from .errors import BadPlan, SaveFailed, UnreadableFile
 from .marking import Audience, Mark
 from .printer import Printer
@@ -215,10 +215,23 @@ class Plan(Document):
         """
         resized = self.changed(**size)
         ratio = resized.factors / self.factors
+        matrix = np.diag(ratio)
+        numbers = {cut.id: renumbered(cut, matrix) for cut in self.recipe}
+
+        def named(sides: tuple[Side, ...]) -> tuple[Side, ...]:
+            return tuple(Side(cut=s.cut, side=numbers.get(s.cut, {}).get(s.side, s.side)) for s in sides)
+
+        cuts = []
+        for cut in self.recipe:
+            moved = carried(cut, matrix)
+            if isinstance(moved.reach, PieceReach):
+                moved = moved.model_copy(update={"reach": PieceReach(sides=named(moved.reach.sides))})
+            cuts.append(moved)
         wishes = tuple(
-            wish.model_copy(update={"anchor": tuple((ratio * wish.anchor).tolist())}) for wish in self.pieces
+            wish.model_copy(update={"sides": named(wish.sides), "anchor": triple(ratio * wish.anchor)})
+            for wish in self.pieces
         )
-        return resized.changed(recipe=tuple(carried(cut, np.diag(ratio)) for cut in self.recipe), pieces=wishes)
+        return resized.changed(recipe=tuple(cuts), pieces=wishes)
 
     def guest(self, guest_id: str) -> Guest:
         for guest in self.guests:

@@ -164,8 +164,22 @@ class Workshop:
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer)
         return Outcome(
-            plan, tuple(pieces), seams, totals, tuple(notes), base.defects, before, report, rooms, reports, quick
-        )
+            plan, tuple(pieces), seams, totals, tuple(notes), base.defects, before, report, rooms, reports, quick,
+            self._spans(plan, base),
+        )  # fmt: skip
+
+    def _spans(self, plan: Plan, base: Base) -> Floats:
+        """See ``Outcome``. base : at its size"""
+        solids = [group.solid for group in base.groups]
+
+        def spans() -> Floats:
+            standing = [np.stack([turned.min(axis=0), turned.max(axis=0)]) for turned in (
+                solid.vertices @ plan.tilt.rotation.T for solid in solids)]  # fmt: skip
+            low, high = np.min([one[0] for one in standing], axis=0), np.max([one[1] for one in standing], axis=0)
+            own = np.max([s.bounds[1] for s in solids], axis=0) - np.min([s.bounds[0] for s in solids], axis=0)
+            return np.stack([high - low, own])
+
+        return self._once(("spans", base.key, tuple(plan.factors), plan.tilt), spans)
 
     def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
         """What a search for a piece's seat looks at. Raises as ``evaluate``.
@@ -390,6 +404,7 @@ class Workshop:
                     tried_on[1],
                     thorough=not quick,
                     free=None if before is None else np.array([before]),
+                    whole=None if quick else (part.solid, marks),
                     cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
                     spread=map if quick else self.spread,

@@ -149,16 +149,26 @@ class DeskState(QObject):
         return (project.printer if project else None) or self.settings.printer or default_printer()
 
     @property
-    def size(self) -> NDArray[Any] | None:
-        """(3,) mm: width, depth and height of the model as it stands."""
+    def spans(self) -> NDArray[Any] | None:
+        """(2, 3) mm of the whole model, mended: as it stands, and along the axes of its file. Of the model as it came,
+        until it is measured."""
         if self.model is None or self.plan is None:
             return None
-        plan, solid = self.plan, self.model.solid
-        key = (solid, plan.tilt, plan.stretch)
-        if self._stands is None or self._stands[0] != key:
-            turned = solid.vertices * np.array(plan.stretch) @ plan.tilt.rotation.T
-            self._stands = (key, np.ptp(turned, axis=0))
-        return self._stands[1] * abs(plan.factors[0] / plan.stretch[0])
+        plan, known = self.plan, self.evaluated.outcome if self.evaluated is not None else None
+        if known is not None and _proportions(known.plan) == _proportions(plan):
+            return known.spans * abs(plan.factors[0] / known.plan.factors[0])
+        solid = self.model.solid
+        if self._stands is None or self._stands[0] != (solid, _proportions(plan)):
+            sized = solid.vertices * (plan.factors / abs(plan.factors[0]))
+            own, stands = np.ptp(sized, axis=0), np.ptp(sized @ plan.tilt.rotation.T, axis=0)
+            self._stands = (solid, _proportions(plan)), np.stack([stands, own])
+        return self._stands[1] * abs(plan.factors[0])
+
+    @property
+    def size(self) -> NDArray[Any] | None:
+        """(3,) mm: width, depth and height of the model as it stands."""
+        spans = self.spans
+        return None if spans is None else spans[0]
 
     @property
     def up_to_date(self) -> bool:
@@ -705,3 +715,8 @@ class DeskState(QObject):
 def _parting(plan: Plan) -> tuple[object, ...]:
     """What decides which pieces a plan has."""
     return plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.recipe
+
+
+def _proportions(plan: Plan) -> tuple[object, ...]:
+    """What decides the size of a model, but for its scale."""
+    return plan.model, plan.roles, plan.mending, plan.stretch, plan.mirror, plan.tilt

@@ -111,7 +111,9 @@ class Bench:
     def _offer(self, model: Model, guests: dict[str, Solid]) -> None:
         """Keeps a model that was opened, beside the one in use: whether it is taken the window has yet to say."""
         self._guests |= guests
-        offered = self._workshops.pop(model.sha256, None) or Workshop(model, self._pool.map)
+        offered = self._workshops.pop(model.sha256, None)
+        if offered is None or offered.model.ref != model.ref:  # the same surface may have another name
+            offered = Workshop(model, self._pool.map)
         while len(self._workshops) >= _MODELS_KEPT:
             self._workshops.popitem(last=False)
         self._workshops[model.sha256] = offered

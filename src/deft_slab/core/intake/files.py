@@ -5,27 +5,26 @@
 
 from __future__ import annotations
 
-import logging
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
-from ..errors import DeftError, UnreadableFile
+from ..errors import UnreadableFile
 from ..outcome import Model
 from ..plan import ModelRef, Project
 from ..progress import QUIET, Job
 from ..solid import Solid
 from .bodies import in_bodies
+from .confined import confined
 from .meshes import is_binary_stl, read_gltf, read_obj, read_off, read_ply, read_stl
 from .step import FINENESS, read_step
-from .surfaces import Contents, Surface, snapped, tidy
+from .surfaces import KEPT, Contents, Surface, shown, snapped, tidy
 from .threemf import read_3mf
 from .units import stands_on_y
-
-KEPT = "What you have open is untouched."
-_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,37 +50,47 @@ def _is_stl(head: bytes, size: int, ending: str) -> bool:
 class Reader:
     """One format. ``knows`` gets the first 4 KiB, the size in bytes and the file's ending (lower case).
 
-    read : gets the path, the fineness (mm) for exact faces, and the job
+    read : gets the path and the fineness (mm) for exact faces; seconds_per_mb : of work that reading may take
     """
 
     title: str
     endings: tuple[str, ...]
     knows: Callable[[bytes, int, str], bool]
-    read: Callable[[Path, float, Job], Contents]
+    read: Callable[[Path, float], Contents]
+    seconds_per_mb: float = 4.0
 
 
-def _mesh(read: Callable[[Path], Surface]) -> Callable[[Path, float, Job], Contents]:
-    return lambda path, fineness, job: Contents(read(path))
+_LEAST_SECONDS = 10.0
+"""Of work that reading any file may take."""
+
+
+def _mesh(read: Callable[[Path], Surface]) -> Callable[[Path, float], Contents]:
+    return lambda path, fineness: Contents(read(path))
 
 
 def _by_ending(*endings: str, sign: bytes) -> Callable[[bytes, int, str], bool]:
     return lambda head, size, ending: ending in endings and head.lstrip().startswith(sign)
 
 
+_OBJ_WORD = re.compile(rb"\A(?:[ \t\r]*(?:#[^\n]*)?\n)*[ \t\r]*(?:(?:v|vn|vt|vp|o|g|s|f|l|p|mtllib|usemtl)[ \t]|#|\Z)")
+
+
+def _is_obj(head: bytes, size: int, ending: str) -> bool:
+    """By its first word; a heading of comments may be longer than what is looked at."""
+    return ending == ".obj" and b"\0" not in head and _OBJ_WORD.match(head) is not None
+
+
 READERS: tuple[Reader, ...] = (
-    Reader("3MF", (".3mf",), lambda head, size, ending: head[:4] == b"PK\x03\x04", lambda p, f, job: read_3mf(p, job)),
+    Reader("3MF", (".3mf",), lambda head, size, ending: head[:4] == b"PK\x03\x04", lambda path, f: read_3mf(path)),
     Reader("GLB", (".glb",), lambda head, size, ending: head[:4] == b"glTF", _mesh(read_gltf)),
     Reader("PLY", (".ply",), lambda head, size, ending: head[:4] in (b"ply\n", b"ply\r"), _mesh(read_ply)),
     Reader(
         "STEP", (".step", ".stp"), lambda head, size, ending: head.lstrip().startswith(b"ISO-10303-21;"),
-        lambda path, fineness, job: Contents(read_step(path, fineness, job), exact=True),
+        lambda path, fineness: Contents(read_step(path, fineness), exact=True), seconds_per_mb=40.0,
     ),
     Reader("OFF", (".off",), _by_ending(".off", sign=b"OFF"), _mesh(read_off)),
     Reader("glTF", (".gltf",), _by_ending(".gltf", sign=b"{"), _mesh(read_gltf)),
-    Reader(
-        "OBJ", (".obj",), lambda head, size, ending: ending == ".obj" and b"\0" not in head and b"v " in head,
-        _mesh(read_obj),
-    ),
+    Reader("OBJ", (".obj",), _is_obj, _mesh(read_obj)),
     Reader("STL", (".stl",), _is_stl, _mesh(read_stl)),
 )  # fmt: skip
 
@@ -96,31 +105,23 @@ def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Op
     UnreadableFile : it is missing, empty, no mesh, damaged, or from a newer version.
     Cancelled : the job is no longer wanted.
     """
-    job.step(0.0, f"Reading {path.name}")
+    job.step(0.0, f"Reading {shown(path)}")
     try:
         size = path.stat().st_size
         with path.open("rb") as file:
             head = file.read(4096)
-    except OSError as error:
-        raise UnreadableFile(f"“{path.name}” cannot be read: {error.strerror or error}.", kept=KEPT) from error
+    except (OSError, ValueError) as error:
+        reason = (error.strerror if isinstance(error, OSError) else "") or error
+        raise UnreadableFile(f"“{shown(path)}” cannot be read: {reason}.", kept=KEPT) from error
     if size == 0:
-        raise UnreadableFile(f"“{path.name}” is empty.", kept=KEPT, remedy="Copy or download it again.")
+        raise UnreadableFile(f"“{shown(path)}” is empty.", kept=KEPT, remedy="Copy or download it again.")
     reader = next((reader for reader in READERS if reader.knows(head, size, path.suffix.lower())), None)
     if reader is None:
         raise UnreadableFile(
             _what_it_is(path, head), kept=KEPT, remedy="Open an STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP file."
         )
-    try:
-        contents = reader.read(path, fineness, job)
-    except DeftError:
-        raise
-    except MemoryError as error:
-        raise UnreadableFile(f"“{path.name}” is too large for this machine's memory.", kept=KEPT) from error
-    except Exception as error:  # noqa: BLE001 - the border of foreign readers, which raise anything on damaged files
-        _log.warning("%s reader failed on %s", reader.title, path, exc_info=True)
-        raise UnreadableFile(
-            f"“{path.name}” is a damaged {reader.title} file: {error}.", kept=KEPT, remedy="Export it again."
-        ) from error
+    seconds = _LEAST_SECONDS + reader.seconds_per_mb * size / 2**20
+    contents = confined(partial(reader.read, path, fineness), path, reader.title, seconds, job.part(0.0, 0.6))
     job.step(0.6, "Joining the facets")
     if contents.project is not None:
         return _as_saved(contents, contents.project)
@@ -134,6 +135,12 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
         return Solid(snapped(surface.vertices, ref.grid), surface.triangles)
 
     ref = project.plan.model
+    count = sum(body.triangles for body in ref.bodies)
+    if ref.bodies and count != len(contents.surface.triangles):
+        raise UnreadableFile(
+            f"The project names bodies of {count:,} triangles, and its model has {len(contents.surface.triangles):,}: "
+            "it is damaged.", kept=KEPT, remedy="Open the model in it in another 3MF reader.",
+        )  # fmt: skip
     refs = {guest.model.sha256: guest.model for guest in project.all_guests if guest.model}
     guests = {sha: exact(surface, refs[sha]) for sha, surface in contents.guests.items() if sha in refs}
     model = Model.from_ref(ref, exact(contents.surface, ref), contents.surface.unit)
@@ -143,11 +150,11 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
 def _model_in(path: Path, surface: Surface) -> Model:
     """The model of a file that is no project, tidied, its bodies told apart."""
     tidied = _checked(path, surface)
-    name = path.stem.replace("_", " ").replace("-", " ").strip() or "Model"
+    name = shown(Path(path.stem)).replace("_", " ").replace("-", " ").strip() or "Model"
     name = (name[:1].upper() + name[1:])[:120]
     solid, bodies = in_bodies(tidied, name)
     y_up = tidied.y_up or stands_on_y(solid)
-    return Model(name, solid, tidied.grid, tidied.unit, bodies, tidied.notes, y_up, tidied.y_up)
+    return Model(name, solid, tidied.grid, tidied.unit, bodies, tidied.notes, y_up, tidied.y_up, tidied.complete)
 
 
 def _checked(path: Path, surface: Surface) -> Surface:
@@ -158,18 +165,18 @@ def _checked(path: Path, surface: Surface) -> Surface:
     UnreadableFile : no facets, or coordinates that are no numbers.
     """
     if not len(surface.triangles):
-        raise UnreadableFile(f"“{path.name}” holds no triangles.", kept=KEPT, remedy="Export the model as a mesh.")
+        raise UnreadableFile(f"“{shown(path)}” holds no triangles.", kept=KEPT, remedy="Export the model as a mesh.")
     bad = int(np.count_nonzero(~np.isfinite(surface.vertices).all(axis=1)))
     if bad:
         raise UnreadableFile(
-            f"“{path.name}” is damaged: {bad:,} of its corners have coordinates that are no numbers.",
+            f"“{shown(path)}” is damaged: {bad:,} of its corners have coordinates that are no numbers.",
             kept=KEPT, remedy="Export it again.",
         )  # fmt: skip
     if np.abs(surface.vertices).max() > 1e9:
-        raise UnreadableFile(f"“{path.name}” has coordinates beyond a billion; it is damaged.", kept=KEPT)
+        raise UnreadableFile(f"“{shown(path)}” has coordinates beyond a billion; it is damaged.", kept=KEPT)
     tidied = tidy(surface)
     if not len(tidied.triangles):
-        raise UnreadableFile(f"“{path.name}” holds only triangles without area.", kept=KEPT)
+        raise UnreadableFile(f"“{shown(path)}” holds only triangles without area.", kept=KEPT)
     return tidied
 
 
@@ -179,8 +186,8 @@ _SIGNS = ((b"\x89PNG", "a PNG picture"), (b"\xff\xd8\xff", "a JPEG picture"), (b
 def _what_it_is(path: Path, head: bytes) -> str:
     for sign, what in _SIGNS:
         if head.startswith(sign):
-            return f"“{path.name}” is not a model: it is {what}."
+            return f"“{shown(path)}” is not a model: it is {what}."
     if head.lstrip()[:1] == b"<":
-        return f"“{path.name}” is not a model: it is a web page or XML text."
+        return f"“{shown(path)}” is not a model: it is a web page or XML text."
     kind = "plain text" if b"\0" not in head else "of no kind that is known here"
-    return f"“{path.name}” is not a model: it is {kind}."
+    return f"“{shown(path)}” is not a model: it is {kind}."

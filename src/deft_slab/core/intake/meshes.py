@@ -7,6 +7,7 @@ no unit.
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,13 +15,13 @@ import manifold3d
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
+from pydantic_core import from_json
 
 from ..errors import UnreadableFile
-from .surfaces import Surface, surface_of
+from .surfaces import KEPT, Surface, refuse_too_many, surface_of
 
 Named = list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]
 
-_KEPT = "What you have open is untouched."
 _STL_FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 
 
@@ -51,7 +52,7 @@ def _arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     faces = np.asarray(mesh.faces, np.int64).reshape(-1, 3)
     vertices = np.asarray(mesh.vertices, float).reshape(-1, 3)
     if len(faces) and (faces.min() < 0 or faces.max() >= len(vertices)):
-        raise UnreadableFile("The file is damaged: it has facets with corners that are not there.", kept=_KEPT)
+        raise UnreadableFile("The file is damaged: it has facets with corners that are not there.", kept=KEPT)
     return vertices, faces.astype(np.int32)
 
 
@@ -65,41 +66,113 @@ def read_stl(path: Path) -> Surface:
     with path.open("rb") as file:
         head = file.read(4096)
     if not is_binary_stl(head, size) and head.lstrip()[:5].lower() == b"solid" and b"\0" not in head:
-        content = _whole_facets(path.read_bytes())
-        return surface_of(_named(_loaded(trimesh.util.wrap_as_stream(content), "stl_ascii")))
+        content, complete = _whole_facets(path.read_bytes())
+        surface = surface_of(_named(_loaded(trimesh.util.wrap_as_stream(content), "stl_ascii")))
+        return surface if complete else _cut_short(surface, "The text ends in the middle of its facets")
     said, room = int.from_bytes(head[80:84], "little"), (size - 84) // 50
-    notes = []
-    if said > room:
-        notes.append(f"The file says that it holds {said:,} triangles and ends after {room:,}: it was cut short.")
-    elif said < room:
-        notes.append(f"The file says that it holds {said:,} triangles and has {room:,}; all were read.")
+    refuse_too_many(room)
     facets = np.fromfile(path, _STL_FACET, count=room, offset=84)
     vertices = facets["corners"].reshape(-1, 3).astype(np.float64)
     faces = np.arange(len(vertices), dtype=np.int32).reshape(-1, 3)
-    return Surface(vertices, faces, notes=tuple(notes))
+    surface = Surface(vertices, faces)
+    if said > room:
+        return _cut_short(surface, f"The file says that it holds {said:,} triangles and ends after {room:,}")
+    if said < room:
+        note = f"The file says that it holds {said:,} triangles and has {room:,}; all were read."
+        return replace(surface, notes=(note,))
+    return surface
 
 
-def _whole_facets(content: bytes) -> bytes:
-    """The text of an STL; of one that was cut short, what there is of whole facets."""
+def _cut_short(surface: Surface, why: str) -> Surface:
+    """What there is of a file that ends before its end."""
+    return replace(surface, complete=False, notes=(*surface.notes, f"{why}: it was cut short."))
+
+
+def _whole_facets(content: bytes) -> tuple[bytes, bool]:
+    """(the text of an STL; of one that was cut short, what there is of whole facets; whether it is whole)."""
     low = content.lower()
     end = low.rfind(b"endfacet") + len(b"endfacet")
-    return content if low.rfind(b"endsolid") >= end else content[:end] + b"\nendsolid\n"
+    if low.rfind(b"endsolid") >= end:
+        return content, True
+    return content[:end] + b"\nendsolid\n", False
 
 
 def read_ply(path: Path) -> Surface:
     with path.open("rb") as file:
-        return surface_of(_named(_loaded(file, "ply")))
+        header = file.read(65_536).partition(b"end_header")[0]
+        counts = {kind: int(count) for kind, count in _ELEMENT.findall(header)}
+        refuse_too_many(counts.get(b"face", 0))
+        file.seek(0)
+        surface = surface_of(_named(_loaded(file, "ply")))
+    if b"format ascii" in header:
+        has = _lines(path.read_bytes().partition(b"end_header")[2].partition(b"\n")[2])
+        if has < sum(counts.values()):
+            return _cut_short(surface, f"The file announces {sum(counts.values()):,} lines and ends after {has:,}")
+    return surface
+
+
+_ELEMENT = re.compile(rb"^[ \t]*element[ \t]+(\w+)[ \t]+(\d{1,12})", re.M)
+
+
+def _lines(content: bytes) -> int:
+    """How many lines of a text have something in them."""
+    return sum(1 for line in content.split(b"\n") if line.strip())
 
 
 def read_off(path: Path) -> Surface:
-    with path.open("rb") as file:
-        return surface_of(_named(_loaded(file, "off")))
+    content = path.read_bytes()
+    lines = [line for line in (line.partition(b"#")[0].strip() for line in content.split(b"\n")) if line]
+    header = 1 if lines[0][3:].split() else 2  # the counts stand behind the word, or in the line after it
+    vertices, faces = (int(count) for count in b" ".join(lines[:header])[3:].split()[:2])
+    refuse_too_many(faces)
+    surface = surface_of(_named(_loaded(trimesh.util.wrap_as_stream(content), "off")))
+    said, has = vertices + faces, len(lines) - header
+    return surface if has >= said else _cut_short(surface, f"The file announces {said:,} lines and ends after {has:,}")
+
+
+_DEEPEST = 200
+"""Nodes of a glTF inside one another."""
 
 
 def read_gltf(path: Path) -> Surface:
     """Both the binary form and the one in text, whose other files must lie beside it."""
+    _check_gltf(path)
     found = _named(_loaded(str(path), path.suffix.lower().lstrip(".") or "glb"))
     return surface_of(found, "m", y_up=True)
+
+
+def _check_gltf(path: Path) -> None:
+    """Refuses what comes to too many triangles, or nests too deeply, before any of it is made."""
+    with path.open("rb") as file:
+        head = file.read(20)
+        binary = head[:4] == b"glTF"
+        text = file.read(int.from_bytes(head[12:16], "little")) if binary else head + file.read()
+    document = from_json(text)
+    nodes, meshes = document.get("nodes", []), document.get("meshes", [])
+    accessors = document.get("accessors", [])
+
+    def triangles(mesh: dict[str, Any]) -> int:
+        total = 0
+        for part in mesh.get("primitives", []):
+            number = part.get("indices", part.get("attributes", {}).get("POSITION"))
+            total += int(accessors[number]["count"]) if number is not None else 0
+        return total // 3
+
+    sizes = [triangles(mesh) for mesh in meshes]
+    refuse_too_many(sum(sizes[node["mesh"]] for node in nodes if "mesh" in node))
+    parents = {child: number for number, node in enumerate(nodes) for child in node.get("children", [])}
+    depth: dict[int, int] = {}
+    for node in range(len(nodes)):
+        chain: list[int] = []
+        number: int | None = node
+        while number is not None and number not in depth and len(chain) <= _DEEPEST:
+            chain.append(number)
+            number = parents.get(number)
+        below = depth.get(number, 0) if number is not None else 0
+        for steps, one in enumerate(reversed(chain), 1):
+            depth[one] = below + steps
+        if len(chain) > _DEEPEST or below + len(chain) > _DEEPEST:
+            raise UnreadableFile("The nodes of this glTF are nested too deeply.", kept=KEPT, remedy="Export it flat.")
 
 
 def read_obj(path: Path) -> Surface:
@@ -109,11 +182,12 @@ def read_obj(path: Path) -> Surface:
     loaded = _loaded(
         trimesh.util.wrap_as_stream(content), "obj", split_objects=True, group_material=False, skip_materials=True
     )
-    names = [name.strip().decode("utf-8", "replace") for name in re.findall(rb"^\s*o[ \t]+(.*)$", content, re.M)]
+    names = [name.strip().decode("utf-8", "replace") for name in re.findall(rb"^[ \t]*o[ \t]+(.*)$", content, re.M)]
     order = {name: number for number, name in reversed(list(enumerate(names)))}
     return surface_of(sorted(_named(loaded), key=lambda part: order.get(part[0], len(order))))
 
 
+_MOST_CORNERS = 5_000
 _POLYGON = re.compile(rb"^[ \t]*f((?:[ \t]+[-\d/]+){5,})[ \t]*\r?$", re.M)
 _CORNER = re.compile(rb"^[ \t]*v[ \t]+(\S+)[ \t]+(\S+)[ \t]+(\S+)", re.M)
 
@@ -130,10 +204,15 @@ def _without_polygons(content: bytes) -> bytes:
 
     def divided(found: re.Match[bytes]) -> bytes:
         given = [int(corner.split(b"/")[0]) for corner in found[1].split()]
+        if len(given) > _MOST_CORNERS:
+            raise UnreadableFile(
+                f"The OBJ file has a face of {len(given):,} corners, and {_MOST_CORNERS:,} are the most that are read.",
+                kept=KEPT, remedy="Export it as triangles.",
+            )  # fmt: skip
         before = int(np.searchsorted(starts, found.start()))
         corners = np.array([before + number if number < 0 else number - 1 for number in given])
         if corners.min() < 0 or corners.max() >= len(points):
-            raise UnreadableFile("The OBJ file is damaged: it has faces with corners that are not there.", kept=_KEPT)
+            raise UnreadableFile("The OBJ file is damaged: it has faces with corners that are not there.", kept=KEPT)
         return b"\n".join(
             b"f %d %d %d" % tuple(corners[triangle] + 1) for triangle in _polygon_triangles(points[corners])
         )

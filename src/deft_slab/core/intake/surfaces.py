@@ -5,16 +5,38 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import UnreadableFile
 from ..plan import Project
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
+KEPT = "What you have open is untouched."
 _GRID_BITS = 20
+MOST_TRIANGLES = 12_000_000
+"""More than this are not read: what is worked out from them would not fit into memory."""
+_FAR = 100.0
+"""So many times its own size away from the origin, a model is moved there, or its coordinates would be too coarse."""
+
+
+def shown(path: Path) -> str:
+    """The name of a file as it can be printed and kept: what is no text in it replaced."""
+    name = path.name.encode("utf-8", "replace").decode("utf-8", "replace")
+    return "".join(letter if letter.isprintable() else "?" for letter in name)
+
+
+def refuse_too_many(triangles: int) -> None:
+    """Raises UnreadableFile where a file comes to more triangles than are read."""
+    if triangles > MOST_TRIANGLES:
+        raise UnreadableFile(
+            f"The file comes to {triangles:,} triangles, and {MOST_TRIANGLES:,} are the most that are read.",
+            kept=KEPT, remedy="Thin it elsewhere, or take fewer copies of its parts.",
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,6 +46,7 @@ class Surface:
     parts : (name, number of triangles) of each named object of the file, in the order of the triangles; empty where
         the file names none
     y_up : the format says that +Y is up; notes : sentences on what is odd about the file
+    complete : nothing that the file announces is missing from it
     """
 
     vertices: Floats
@@ -33,6 +56,7 @@ class Surface:
     parts: tuple[tuple[str, int], ...] = ()
     y_up: bool = False
     notes: tuple[str, ...] = ()
+    complete: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +74,8 @@ def surface_of(
     named: Sequence[tuple[str, Floats, Ints]], unit: str | None = None, *, y_up: bool = False,
     notes: tuple[str, ...] = (),
 ) -> Surface:  # fmt: skip
-    """One surface of named objects: (name, vertices, triangles) each."""
+    """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""
+    refuse_too_many(sum(len(faces) for _, _, faces in named))
     start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
     for _, points, faces in named:
         vertices.append(points)
@@ -93,9 +118,24 @@ def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int6
     return first[order], rank[number.ravel()]
 
 
+def _near_origin(surface: Surface) -> Surface:
+    """A model that lies far away, moved to where its coordinates can be kept exactly; it says so."""
+    used = surface.vertices[np.unique(surface.triangles)] if len(surface.triangles) else surface.vertices
+    if not len(used):
+        return surface
+    low, high = used.min(axis=0), used.max(axis=0)
+    if np.abs(used).max() <= _FAR * max(float((high - low).max()), 1e-12):
+        return surface
+    shift = -(low + high) / 2
+    x, y, z = (f"{value:.6g}" for value in -shift)
+    note = f"It lay far from the origin of its file and was moved there, by what its middle was: {x}, {y}, {z}."
+    return replace(surface, vertices=surface.vertices + shift, notes=(*surface.notes, note))
+
+
 def tidy(surface: Surface) -> Surface:
     """Corners at the same place joined, facets without three corners dropped, unused corners too. Corners of
     different named objects are left apart; objects without facets are dropped."""
+    surface = _near_origin(surface)
     grid = grid_for(surface.vertices)
     counts = [count for _, count in surface.parts] or [len(surface.triangles)]
     vertices, triangles, kept, start = [], [], [], 0

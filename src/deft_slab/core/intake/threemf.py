@@ -10,6 +10,7 @@ import ctypes
 import re
 import zipfile
 import zlib
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
 
@@ -19,8 +20,7 @@ from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
 from ..plan import MOST_PROJECT_BYTES, Project, read_project
-from ..progress import Job
-from .surfaces import Contents, Surface, surface_of
+from .surfaces import KEPT, Contents, Surface, refuse_too_many, shown, surface_of
 
 PLAN_PATH = "/Metadata/deft-slab-project.json"
 PLAN_RELATION = "http://schemas.deft-slab.example/2026/project"
@@ -36,7 +36,6 @@ hundredth, and is not small, is made to do harm."""
 _DEEPEST = 64
 _MOST_OBJECTS = 20_000
 
-_KEPT = "What you have open is untouched."
 _MM = {0: 0.001, 4: 304.8}
 _UNITS = {1: "mm", 2: "cm", 3: "in", 5: "m"}
 
@@ -46,7 +45,7 @@ def wrapper() -> Any:
     return lib3mf.get_wrapper()
 
 
-def read_3mf(path: Path, job: Job) -> Contents:
+def read_3mf(path: Path) -> Contents:
     """The model in a 3MF, and the project if it is one of ours.
 
     Raises
@@ -61,9 +60,8 @@ def read_3mf(path: Path, job: Job) -> Contents:
         reader.ReadFromFile(str(path))
     except lib3mf.ELib3MFException as error:
         raise UnreadableFile(
-            f"“{path.name}” is a damaged 3MF file ({error}).", kept=_KEPT, remedy="Export or save it again."
+            f"“{shown(path)}” is a damaged 3MF file ({error}).", kept=KEPT, remedy="Export or save it again."
         ) from error
-    job.step(0.4, "Reading the 3MF's objects")
     project = _project_in(model)
     if project is not None:
         source, guests = _sources_in(path, model)
@@ -83,13 +81,17 @@ def _checked_package(path: Path) -> None:
         with zipfile.ZipFile(path) as archive:
             entries = archive.infolist()
             _check_sizes(path, entries)
+            nesting = _Nesting()
             for entry in entries:
-                if entry.filename.lower().endswith((".model", ".rels", ".xml")):
-                    with archive.open(entry) as part:
-                        _look_through(path, part)
+                with archive.open(entry) as part:
+                    _look_through(path, entry.filename, part, nesting)
+        if nesting.weight() > _MOST_OBJECTS:
+            raise UnreadableFile(
+                f"“{shown(path)}” puts objects into one another more than {_MOST_OBJECTS:,} times.", kept=KEPT
+            )
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
         raise UnreadableFile(
-            f"“{path.name}” is a damaged 3MF file: {error}.", kept=_KEPT, remedy="Copy or export it again."
+            f"“{shown(path)}” is a damaged 3MF file: {error}.", kept=KEPT, remedy="Copy or export it again."
         ) from error
 
 
@@ -97,54 +99,88 @@ def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
     if plan > MOST_PROJECT_BYTES:
         raise UnreadableFile(
-            f"The plan in “{path.name}” is {plan / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the most that "
-            "is read.", kept=_KEPT,
+            f"The plan in “{shown(path)}” is {plan / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the most that "
+            "is read.", kept=KEPT,
         )  # fmt: skip
     total = sum(entry.file_size for entry in entries)
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
     if total > MOST_FILE_BYTES or dense:
         raise UnreadableFile(
-            f"“{path.name}” unpacks from {path.stat().st_size / 2**20:.1f} MB to {total / 2**20:,.0f} MB; that is no "
-            "model.", kept=_KEPT,
+            f"“{shown(path)}” unpacks from {path.stat().st_size / 2**20:.1f} MB to {total / 2**20:,.0f} MB; that is no "
+            "model.", kept=KEPT,
         )  # fmt: skip
 
 
-_TAG = re.compile(rb"<!DOCTYPE|<(?:\w+:)?(object|component)\s[^>]*?\b(?:object)?id\s*=\s*[\"'](\d{1,12})[\"'][^>]*>")
-_LONGEST_TAG = 4096
+_TAG = re.compile(
+    rb"""<!DOCTYPE|<(?:[\w.-]+:)?(object|component|item)\b((?:[^>"']|"[^"]*"|'[^']*')*)>""", re.IGNORECASE
+)
+_ATTRIBUTE = re.compile(rb"""([\w.:-]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_LONGEST_TAG = 65_536
+_Object = tuple[str, bytes]
+"""(the part of the package that an object is in, its number there)"""
 
 
-def _look_through(path: Path, part: IO[bytes]) -> None:
-    """Follows which object is put into which, in a text that is never held as a whole."""
-    inside: dict[bytes, list[bytes]] = {}
-    current, rest = b"", b""
+@dataclass
+class _Nesting:
+    """Which objects are put into which. inside : the components of each object; items : what is on the bed"""
+
+    inside: dict[_Object, list[_Object]] = field(default_factory=dict)
+    items: list[_Object] = field(default_factory=list)
+
+    def weight(self) -> int:
+        """How many objects all that is on the bed comes to; over ``_MOST_OBJECTS`` as soon as it is clear that it is
+        more, or where an object holds itself."""
+        known: dict[_Object, int] = {}
+        for root in self.items:
+            waiting = [(root, False)]
+            open_now: set[_Object] = set()
+            while waiting:
+                one, done = waiting.pop()
+                parts = self.inside.get(one, [])
+                if done:
+                    open_now.discard(one)
+                    known[one] = min(1 + sum(known.get(part, 1) for part in parts), _MOST_OBJECTS + 1)
+                elif one in open_now:
+                    return _MOST_OBJECTS + 1
+                elif one not in known:
+                    open_now.add(one)
+                    waiting.append((one, True))
+                    waiting += [(part, False) for part in parts]
+        return sum(known.get(item, 1) for item in self.items)
+
+
+def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> None:
+    """Follows which object is put into which, in a text that is never held as a whole. The order of attributes, and
+    what a part is called, say nothing: every part that is XML is looked through."""
+    current, rest = (name, b""), b""
+    first = True
     while chunk := part.read(2**22):
+        if first and not chunk.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<"):
+            if chunk[:2] in (b"\xff\xfe", b"\xfe\xff"):
+                raise UnreadableFile(f"“{shown(path)}” holds text in UTF-16, which is not read.", kept=KEPT)
+            return
+        first = False
         text = rest + chunk
         # a tag that the chunk cuts in two is looked for again with the next one
         end = max(text.rfind(b">") + 1, len(text) - _LONGEST_TAG)
         for found in _TAG.finditer(text, 0, end):
             if found[1] is None:
                 raise UnreadableFile(
-                    f"“{path.name}” declares XML entities, which no 3MF may; it was not read.", kept=_KEPT
+                    f"“{shown(path)}” declares XML entities, which no 3MF may; it was not read.", kept=KEPT
                 )
-            if found[1] == b"object":
-                current = found[2]
-                inside.setdefault(current, [])
-            elif current:
-                inside[current].append(found[2])
+            given = {key.rsplit(b":", 1)[-1].lower(): a or b for key, a, b in _ATTRIBUTE.findall(found[2])}
+            kind = found[1].lower()
+            if kind == b"object":
+                current = name, given.get(b"id", b"")
+                nesting.inside.setdefault(current, [])
+                continue
+            where = given.get(b"path", b"").decode("utf-8", "replace").lstrip("/") or name
+            named = where, given.get(b"objectid", b"")
+            if kind == b"item":
+                nesting.items.append(named)
+            else:
+                nesting.inside.setdefault(current, []).append(named)
         rest = text[end:]
-    if max(_weights(inside), default=0) > _MOST_OBJECTS:
-        raise UnreadableFile(
-            f"“{path.name}” puts one object into another more than {_MOST_OBJECTS:,} times.", kept=_KEPT
-        )
-
-
-def _weights(inside: dict[bytes, list[bytes]]) -> list[int]:
-    """How many objects each one comes to, with all that is put into it. Objects are listed after their components, as
-    the specification (section 4.2) wants; what comes later, or is not there, counts as one."""
-    weight: dict[bytes, int] = {}
-    for name, parts in inside.items():
-        weight[name] = 1 + sum(weight.get(part, 1) for part in parts)
-    return list(weight.values())
 
 
 def _project_in(model: Any) -> Project | None:
@@ -183,7 +219,7 @@ def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
         elif number.startswith(GUEST_PART_NUMBER):
             guests[number.removeprefix(GUEST_PART_NUMBER)] = Surface(*mesh_arrays(mesh))
     if source is None:
-        raise UnreadableFile(f"The project “{path.name}” holds a plan and no model.", kept=_KEPT)
+        raise UnreadableFile(f"The project “{shown(path)}” holds a plan and no model.", kept=KEPT)
     return source, guests
 
 
@@ -194,33 +230,47 @@ def _matrix(transform: Any) -> NDArray[np.float64]:
 
 def _build_in(model: Any) -> Surface:
     """Everything on the build platform as one surface; objects keep their names."""
-    found: list[tuple[str, NDArray[np.float64], NDArray[np.int32]]] = []
+    build = _Build(model)
     items = model.GetBuildItems()
     while items.MoveNext():
         item = items.GetCurrent()
         matrix = _matrix(item.GetObjectTransform()) if item.HasObjectTransform() else np.eye(4, 3)
-        _collect(model, item.GetObjectResource(), matrix, found)
+        build.collect(item.GetObjectResource(), matrix)
     unit = int(model.GetUnit())
     factor = _MM.get(unit, 1.0)
-    named = [(name, points * factor, faces) for name, points, faces in found]
+    named = [(name, points * factor, faces) for name, points, faces in build.found]
     return surface_of(named, _UNITS.get(unit, "mm"))
 
 
-def _collect(model: Any, resource: Any, matrix: NDArray[np.float64], found: list[Any], depth: int = 0) -> None:
-    if depth > _DEEPEST:
-        raise UnreadableFile("The components of this 3MF are nested too deeply.", kept=_KEPT)
-    if len(found) > _MOST_OBJECTS:
-        raise UnreadableFile(f"This 3MF puts more than {_MOST_OBJECTS:,} objects on the bed.", kept=_KEPT)
-    if resource.IsMeshObject():
-        mesh = model.GetMeshObjectByID(resource.GetResourceID())
-        points, faces = mesh_arrays(mesh)
-        if np.linalg.det(matrix[:3]) < 0:
-            faces = faces[:, ::-1]
-        found.append((mesh.GetName(), points @ matrix[:3] + matrix[3], faces))
-    elif resource.IsComponentsObject():
-        whole = model.GetComponentsObjectByID(resource.GetResourceID())
-        for number in range(whole.GetComponentCount()):
-            component = whole.GetComponent(number)
-            own = _matrix(component.GetTransform()) if component.HasTransform() else np.eye(4, 3)
-            combined = np.vstack([own[:3] @ matrix[:3], own[3] @ matrix[:3] + matrix[3]])
-            _collect(model, component.GetObjectResource(), combined, found, depth + 1)
+class _Build:
+    """What is on the bed. found : (name, vertices, triangles) of each mesh, at its place"""
+
+    def __init__(self, model: Any) -> None:
+        self._model = model
+        self._meshes: dict[int, tuple[str, NDArray[np.float64], NDArray[np.int32]]] = {}
+        self.found: list[tuple[str, NDArray[np.float64], NDArray[np.int32]]] = []
+        self._triangles = 0
+
+    def _mesh(self, number: int) -> tuple[str, NDArray[np.float64], NDArray[np.int32]]:
+        if number not in self._meshes:
+            mesh = self._model.GetMeshObjectByID(number)
+            self._meshes[number] = (mesh.GetName(), *mesh_arrays(mesh))
+        return self._meshes[number]
+
+    def collect(self, resource: Any, matrix: NDArray[np.float64], depth: int = 0) -> None:
+        if depth > _DEEPEST:
+            raise UnreadableFile("The components of this 3MF are nested too deeply.", kept=KEPT)
+        if resource.IsMeshObject():
+            name, points, faces = self._mesh(resource.GetResourceID())
+            self._triangles += len(faces)
+            refuse_too_many(self._triangles)
+            if np.linalg.det(matrix[:3]) < 0:
+                faces = faces[:, ::-1]
+            self.found.append((name, points @ matrix[:3] + matrix[3], faces))
+        elif resource.IsComponentsObject():
+            whole = self._model.GetComponentsObjectByID(resource.GetResourceID())
+            for number in range(whole.GetComponentCount()):
+                component = whole.GetComponent(number)
+                own = _matrix(component.GetTransform()) if component.HasTransform() else np.eye(4, 3)
+                combined = np.vstack([own[:3] @ matrix[:3], own[3] @ matrix[:3] + matrix[3]])
+                self.collect(component.GetObjectResource(), combined, depth + 1)

@@ -27,6 +27,7 @@ AROUND = 8
 _AT_ONCE = 16
 _REACHES = (7.0, 3.5, 1.8, 0.9)
 """Degrees around a start that are tried in turn."""
+_FINALISTS = 4
 _APART = np.cos(np.radians(18.0))
 """Two seats nearer to each other than this are one."""
 _GOOD = 0.02
@@ -153,6 +154,7 @@ def best_seat(
     *,
     thorough: bool = True,
     free: Floats | None = None,
+    whole: tuple[Solid, Marked] | None = None,
     cells: int = SEARCH_CELLS,
     job: Job = QUIET,
     spread: Spread = map,
@@ -161,13 +163,15 @@ def best_seat(
 
     thorough : also on flats, on the outline, in spread directions, and in what lies around the best that are apart
     free : (n, 3) unit, model frame, tried instead of spread directions, or besides if not thorough
+    whole : what ``solid`` stands in for, and its marks: the best are looked at again on it, for what a stand-in rests
+        on may be more than what the piece does
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
 
-    def look(candidate: Candidate) -> Seat:
+    def look(candidate: Candidate | Seat, solid: Solid = solid, marks: Marked | None = marks) -> Seat:
         found = sketch(solid, candidate.rotation, threshold, cells, marks=marks)
         price = float(seat_price(found.support_volume_mm3, found.sits_flat, abs(solid.volume)))
         return Seat(
@@ -181,15 +185,26 @@ def best_seat(
             found += spread(look, offered[first : first + _AT_ONCE])
         return found
 
+    def chosen(seats: list[Seat]) -> Seat:
+        """The best of some, of the few best of them and the best flat one on the whole."""
+        if whole is None or whole[0] is solid:
+            return min(seats, key=lambda one: one.price)
+        downs, prices = np.array([one.down for one in seats]), np.array([one.price for one in seats])
+        flat = np.array([one.flat for one in seats])
+        numbers = {*bests_apart(downs, prices, _FINALISTS), *bests_apart(downs, prices, 1, flat)}
+        finalists: list[Seat] = list(spread(lambda n: look(seats[n], *whole), sorted(numbers)))
+        return min(finalists, key=lambda one: one.price)
+
     tried = looked(candidates(solid, stood, thorough=thorough))
-    best = min(tried, key=lambda one: one.price)
-    if best.price <= _GOOD * abs(solid.volume):
-        return best
+    if min(one.price for one in tried) <= _GOOD * abs(solid.volume):
+        best = chosen(tried)
+        if best.price <= _GOOD * abs(solid.volume):
+            return best
     everywhere = spread_directions(SPREAD_SEATS) if thorough else np.empty((0, 3))
     downs = everywhere if free is None else free
     tried += looked([Candidate(down, down_to_rotation(down), FREELY) for down in downs])
     if not thorough:
-        return min(tried, key=lambda one: one.price)
+        return chosen(tried)
     starts = bests_apart(np.array([one.down for one in tried]), np.array([one.price for one in tried]), _STARTS)
     centres = [tried[n] for n in starts]
     for degrees in _REACHES:
@@ -202,4 +217,4 @@ def best_seat(
             min([centre, *rings[AROUND * n : AROUND * (n + 1)]], key=lambda one: one.price)
             for n, centre in enumerate(centres)
         ]
-    return min([best, *centres], key=lambda one: one.price)
+    return chosen([*tried, *centres])

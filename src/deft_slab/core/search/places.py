@@ -10,13 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..curves import frame_of
 from ..judge.exposure import spread_directions
 from ..judge.parting import Places, Posed, every_place, flat_by_base, parted, posed
 from ..judge.seats import candidates, seat_price
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
-from ..shape.bent import frame_of
 from ..solid import Solid
 from ..workshop import Subject, Workshop
 from .found import LEAST_SHARE, CutMap, Sweep, Turned

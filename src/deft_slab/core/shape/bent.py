@@ -7,53 +7,16 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from ..curves import distinct, frame_of, shifted, smooth_line, splayed_by
 from ..cutting import BentCut
 from ..errors import CutFailed
 
 Floats = NDArray[np.float64]
 
-_PER_SPAN = 8
-"""Points of the smooth line between two drawn ones."""
 _ARC = 24
 """Corners of the large circle that closes a sheet."""
 _RINGS, _AROUND, _WAVES = 12, 128, 8
 """Of the sheet that spans a loop: rings, points around, and waves of its rise along the loop that it follows."""
-
-
-def smooth_line(points: Floats, smooth: float, closed: bool) -> Floats:
-    """(k, d): a curve through points (n, d): Catmull-Rom with centripetal spacing (Barry and Goldman 1988; Yuksel et
-    al. 2011), mixed with straight pieces.
-
-    smooth : 0 keeps the corners, 1 is the whole curve
-    """
-    n = len(points)
-    if n == 2 and not closed:
-        return points
-    if closed:
-        around = np.concatenate([points[-1:], points, points[:2]])
-    else:
-        around = np.concatenate([2 * points[:1] - points[1:2], points, 2 * points[-1:] - points[-2:-1]])
-    found = []
-    for k in range(n if closed else n - 1):
-        p = around[k : k + 4]
-        t = np.concatenate([[0.0], np.cumsum(np.sqrt(np.maximum(np.linalg.norm(np.diff(p, axis=0), axis=1), 1e-9)))])
-        at = np.linspace(t[1], t[2], _PER_SPAN, endpoint=False)[:, None]
-        a = [(t[i + 1] - at) / (t[i + 1] - t[i]) * p[i] + (at - t[i]) / (t[i + 1] - t[i]) * p[i + 1] for i in range(3)]
-        b = [(t[i + 2] - at) / (t[i + 2] - t[i]) * a[i] + (at - t[i]) / (t[i + 2] - t[i]) * a[i + 1] for i in range(2)]
-        curve = (t[2] - at) / (t[2] - t[1]) * b[0] + (at - t[1]) / (t[2] - t[1]) * b[1]
-        straight = p[1] + (at - t[1]) / (t[2] - t[1]) * (p[2] - p[1])
-        found.append(smooth * curve + (1 - smooth) * straight)
-    if not closed:
-        found.append(points[-1:])
-    return np.concatenate(found)
-
-
-def frame_of(view: Floats) -> Floats:
-    """(3, 3) rows: two directions across a view, and the view."""
-    helper = np.eye(3)[int(np.argmin(np.abs(view)))]
-    across = np.cross(view, helper)
-    across /= np.linalg.norm(across)
-    return np.stack([across, np.cross(view, across), view])
 
 
 def sheet_body(cut: BentCut, vertices: Floats, grow: float) -> manifold3d.Manifold:
@@ -69,29 +32,25 @@ def sheet_body(cut: BentCut, vertices: Floats, grow: float) -> manifold3d.Manifo
     placed, line = vertices @ frame.T, np.array(cut.line) @ frame.T
     low, high = placed.min(axis=0) - 1.0, placed.max(axis=0) + 1.0
     middle = float(line[:, 2].mean())
-    curve = smooth_line(_distinct(line[:, :2], cut.name), cut.smooth, False)
+    curve = smooth_line(_across(line[:, :2], cut.name), cut.smooth, False)
     far = 3.0 * float(np.linalg.norm(high - low)) + float(np.abs(curve - ((low + high) / 2)[:2]).max())
-    lean = np.tan(np.radians(cut.splay))
     middle_2d = ((low + high) / 2)[:2]
     crosses = (f"The line of “{cut.name}” crosses itself.", "Move its points so that it does not.")
     folds = (f"“{cut.name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
     _left_of(curve, far, middle_2d, crosses)
-    rings = [_left_of(_shifted(curve, grow - lean * (z - middle)), far, middle_2d, folds) for z in (low[2], high[2])]
+    rings = [
+        _left_of(shifted(curve, grow - splayed_by(cut.splay, z - middle)), far, middle_2d, folds)
+        for z in (low[2], high[2])
+    ]
     return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, cut.name)
 
 
-def _distinct(points: Floats, name: str) -> Floats:
-    keep = np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-6]
-    if keep.sum() < 2:
+def _across(points: Floats, name: str) -> Floats:
+    """The points (n, 2) of a line without those in one place. Raises CutFailed."""
+    found = points[distinct(points)]
+    if len(found) < 2:
         raise CutFailed(f"The line of “{name}” has no length as it is seen.", remedy="Draw it from another side.")
-    return points[keep]
-
-
-def _shifted(curve: Floats, distance: float) -> Floats:
-    """A curve in the plane with each point moved to its right."""
-    along = np.gradient(curve, axis=0)
-    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
-    return curve + distance * np.stack([along[:, 1], -along[:, 0]], axis=1)
+    return found
 
 
 def _left_of(curve: Floats, far: float, middle: Floats, problem: tuple[str, str]) -> Floats:

@@ -15,6 +15,7 @@ import shapely
 from numpy.typing import NDArray
 from skimage.measure import marching_cubes
 
+from ..curves import frame_of
 from ..cutting import (
     BentCut,
     BoxCut,
@@ -32,7 +33,7 @@ from ..errors import CutFailed
 from ..marking import Region
 from ..solid import Solid
 from ..tilt import Tilt
-from .bent import closed_body, frame_of, sheet_body
+from .bent import closed_body, sheet_body
 
 Floats = NDArray[np.float64]
 Picked = Callable[[Region], NDArray[np.bool_]]

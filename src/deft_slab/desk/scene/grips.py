@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.curves import rails, smooth_line
 from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut, walls_as
 from ...core.documents import triple
 from ...core.tilt import turned_box
@@ -72,17 +73,17 @@ def _ball(cut: ScoopCut) -> Floats:
 
 
 def _bent(cut: BentCut, low: Floats, high: Floats) -> Floats:
-    # the same curve as the cut's, without loading what makes it
     line = np.array(cut.line)
     if cut.closed:
-        line = np.concatenate([line, line[:1]])
-        return np.stack([line[:-1], line[1:]], axis=1)
+        ring = smooth_line(line, cut.smooth, True)
+        return np.stack([ring, np.roll(ring, -1, axis=0)], axis=1)
     view, middle = np.array(cut.view), (low + high) / 2
     depth = 0.5 * float(np.abs((high - low) * np.abs(view)).sum())
-    on_middle = line + ((middle - line) @ view)[:, None] * view
-    front, back = on_middle - depth * view, on_middle + depth * view
-    rails = [np.stack([one[:-1], one[1:]], axis=1) for one in (front, back, line)]
-    return np.concatenate([*rails, np.stack([front, back], axis=1)])
+    at = float((middle - line.mean(axis=0)) @ view)
+    own, front, back = rails(line, view, cut.smooth, cut.splay, np.array([at - depth, at + depth]))
+    along = [np.stack([one[:-1], one[1:]], axis=1) for one in (front, back, own)]
+    few = np.linspace(0, len(front) - 1, len(line)).round().astype(int)
+    return np.concatenate([*along, np.stack([front[few], back[few]], axis=1)])
 
 
 def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:

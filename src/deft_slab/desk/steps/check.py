@@ -18,11 +18,14 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
         found.append((False, "Not closed", ", ".join(open_pieces)))
     else:
         found.append((True, "Closed", "every piece encloses a volume"))
-    if outcome.volume_before_mm3 is not None and not open_pieces:
+    off = outcome.lost_share
+    if off is not None and not open_pieces:
         after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
-        off = abs(after - outcome.volume_before_mm3) / abs(outcome.volume_before_mm3)
-        detail = f"{text.volume(after)} in {len(pieces)} of {text.volume(outcome.volume_before_mm3)}; off by {off:.0e}"
-        found.append((off <= 1e-6, "Nothing lost", detail))
+        parts = [f"{text.volume(after)} in {len(pieces)}"]
+        parts += [f"{text.volume(outcome.kerf_mm3)} of kerf"] if outcome.kerf_mm3 > 0 else []
+        parts += [f"{text.volume(outcome.set_aside_mm3)} set aside"] if outcome.set_aside_mm3 > 0 else []
+        detail = f"{' + '.join(parts)} of {text.volume(outcome.volume_before_mm3)}; off by {off:.0e}"
+        found.append((off <= 1e-6, "Nothing lost" if off <= 1e-6 else "Volume lost or gained", detail))
     for piece in pieces:
         f = piece.figures
         detail = f"{text.area(f.base_area_mm2)} on the bed, tips at {text.degrees(f.tipping_deg)}"

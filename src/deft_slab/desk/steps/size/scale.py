@@ -137,10 +137,7 @@ class ScalePanel(Panel):
 
     def _lengths_now(self) -> np.ndarray:
         """(3,) mm: of the model as it stands; along the file's own axes where each is to be stretched by itself."""
-        plan, solid = self._state.plan, self._state.model.solid
-        if self.apart.isChecked():
-            return solid.size * np.abs(plan.factors)
-        return self._state.size
+        return self._state.spans[1 if self.apart.isChecked() else 0]
 
     def _set_length(self, axis: int, length: float) -> None:
         state = self._state
