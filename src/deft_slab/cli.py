@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import sys
+from types import FrameType
+from typing import NoReturn
 
 COMMANDS = ("measure", "mend", "tilt", "cut", "sweep", "propose", "-h", "--help")
 
 
+def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:
+    """Ctrl+C: ends at once, whatever threads and libraries are in the middle of; what is written is written whole or
+    not at all."""
+    print("deft-slab: Stopped.", file=sys.stderr, flush=True)
+    os._exit(130)
+
+
 def main(arguments: list[str] | None = None) -> int:
-    """The program; 130 after Ctrl+C, also while its packages are being loaded."""
-    try:
-        return _main(sys.argv[1:] if arguments is None else arguments)
-    except KeyboardInterrupt:
-        print("deft-slab: Stopped.", file=sys.stderr)
-        return 130
-
-
-def _main(given: list[str]) -> int:
-    """Local imports: a command must not load Qt, and the window must show before numba is loaded."""
+    """The program. Local imports: a command must not load Qt, and the window must show before numba is loaded."""
+    if arguments is None:
+        signal.signal(signal.SIGINT, _stopped)
+    given = sys.argv[1:] if arguments is None else arguments
     if given and given[0] in COMMANDS:
         from . import commands
 

@@ -253,12 +253,11 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
 
 
 def test_stop_leaves_the_copy_alone(desk, tee):
-    state = desk.state
+    state, stopped = desk.state, []
+    state.opened.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
     state.open(tee)
     desk.qtbot.waitUntil(lambda: state.model is not None, timeout=60_000)
-    assert state.jobs.busy_with("keep")
-    desk.window.stop()
-    assert state.jobs.busy_with("keep")
+    assert stopped == [True]
     desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=60_000)
 
 

@@ -117,7 +117,7 @@ def test_findings_name_what_is_wrong(printer):
     opened = replace(outcome, pieces=(replace(piece, figures=replace(piece.figures, closed=False)),))
     assert (False, "Not closed", "Pole") in findings(opened)
     lost = replace(outcome, volume_before_mm3=outcome.volume_before_mm3 * 1.001)
-    assert any(what == "Nothing lost" and not fine for fine, what, _ in findings(lost))
+    assert any(what == "Volume lost or gained" and not fine for fine, what, _ in findings(lost))
 
 
 def test_angles_can_be_counted_from_the_bed(desk, tee):

@@ -19,6 +19,7 @@ Floats = NDArray[np.float64]
 
 MOST_POINTS = 400
 MOST_WALLS = 60
+MOST_CELLS = 1000
 
 
 class Side(Document):
@@ -141,7 +142,15 @@ class BlockCut(_Cut):
             raise ValueError("the walls across the third axis must be one list, or a list for each column")
         if not any((self.x, *self.y, *self.z)):
             raise ValueError("a block cut needs a wall")
+        if self.cells > MOST_CELLS:
+            raise ValueError(f"at most {MOST_CELLS:,} cells in a block cut; these walls make {self.cells:,}")
         return self
+
+    @property
+    def cells(self) -> int:
+        """How many there are."""
+        columns = sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1))
+        return sum(len(self.z_of(column)) + 1 for column in range(columns))
 
     @property
     def two_sided(self) -> bool:

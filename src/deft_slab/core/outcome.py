@@ -363,7 +363,7 @@ class CutReport:
     lift : unit vector along which what lies on the side +1 comes off; None for cells and bodies
     catches : it does not come off: its own face, or on the way something else, stands against it
     bridges : places around a cut that does not go through, where material goes on beyond it
-    thin : where it leaves too little, largest first
+    thin : where it leaves too little, largest first; least : share of the model on the smaller of its two sides
     """
 
     before: int
@@ -377,6 +377,7 @@ class CutReport:
     catches: bool = False
     bridges: tuple[Place, ...] = ()
     thin: tuple[ThinPlace, ...] = ()
+    least: float = 1.0
 
     @property
     def middle_of_bridge(self) -> Place:

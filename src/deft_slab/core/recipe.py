@@ -15,6 +15,7 @@ from .errors import CutFailed
 from .groups import Part
 from .marking import Region
 from .outcome import CutReport, Place
+from .progress import QUIET, Job
 from .shape.bodies import bodies_of
 from .shape.cuts import given_to, parted
 from .shape.leaving import leaves_freely, lift_direction
@@ -25,6 +26,9 @@ Floats = NDArray[np.float64]
 Masks = Callable[[Region], NDArray[np.bool_]]
 """Gives (source triangles,) those that a region takes."""
 
+
+MOST_PIECES = 1000
+"""A cut that leaves more than this is refused: nobody prints them, and each is seated and measured."""
 
 _TOUCHING = 1e-3
 """mm: faces of one cut that lie this near to each other touch; those of a loop are a thousandth of that apart."""
@@ -52,7 +56,9 @@ def nameless(cut: Cut) -> Cut:
     return cut.model_copy(update={"name": "-"})
 
 
-def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: float, masks: Masks) -> Stage:
+def cut_all(
+    parts: list[Part], cut: Cut, number: int, key: Hashable, whole: float, masks: Masks, job: Job = QUIET
+) -> Stage:
     """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
 
     number : of the cut in its recipe; key : names the content of what it makes; whole : mm3 of the model
@@ -60,7 +66,8 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
     Raises
     ------
     OpenSurface : a part is not closed.
-    CutFailed : the cut cannot be made, or leaves nothing.
+    CutFailed : the cut cannot be made, leaves nothing, or leaves too many pieces.
+    Cancelled : the job is no longer wanted.
     """
     after: list[Part] = []
     touched: list[int] = []
@@ -68,11 +75,19 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
     given = 0
     crumbs: list[tuple[float, tuple[float, float, float]]] = []
     bridges: list[Place] = []
-    for part in parts:
+    amounts = {1: 0.0, -1: 0.0}
+    for place, part in enumerate(parts):
+        step = job.part(place / len(parts), (place + 1) / len(parts))
+        step.step(0.0, f"Cutting: {cut.name}")
+        if len(after) > MOST_PIECES:
+            raise CutFailed(
+                f"“{cut.name}” leaves more than {MOST_PIECES:,} pieces.", kept="The cut was not made.",
+                remedy="Use fewer cuts, or let crumbs and small bodies be left out.",
+            )  # fmt: skip
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
-        made = parted(part.solid, cut, number, partial(_on, part.solid, masks))
+        made = parted(part.solid, cut, number, partial(_on, part.solid, masks), step)
         kerf += made.kerf
         bridges += [Place(place, outward) for place, outward in made.bridge]
         if len(made.sides) == 1 and made.kerf == 0:
@@ -88,13 +103,16 @@ def cut_all(parts: list[Part], cut: Cut, number: int, key: Hashable, whole: floa
         for side, body, crumb in pieces_after:
             touched.append(len(after))
             sides = (*part.sides, Side(cut=cut.id, side=side))
+            if cut.two_sided:
+                amounts[side] += body.volume
             after.append(Part((key, len(after)), body, sides, part.group, crumb))
     if not after:
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     stage = Stage(after, tuple(touched))
     lift, catches = _leaving(cut, number, stage)
+    least = min(amounts.values()) / whole if cut.two_sided and touched and whole > 0 else 1.0
     report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches,
-                       tuple(bridges))  # fmt: skip
+                       tuple(bridges), least=least)  # fmt: skip
     return Stage(after, tuple(touched), report)
 
 

@@ -18,6 +18,9 @@ Floats = NDArray[np.float64]
 SMALLEST, LARGEST = 5.0, 2000.0
 """mm: a model outside of this is probably in another unit than it was taken for."""
 
+_LITTLE = 1e-3
+"""Share of the model: a cut that takes off less may have missed what it was meant for."""
+
 _SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
 
 
@@ -76,6 +79,8 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
         still = f"still {report.after} piece{'s' if report.after > 1 else ''}"
         if not report.parts:
             said.append(f"“{cut.name}” {_why_not(cut)}: {still}.")
+        elif 0.0 < report.least < _LITTLE:
+            said.append(f"“{cut.name}” takes off only {_share(report.least)} of the model.")
         if report.catches:
             said.append(f"“{cut.name}”: what it takes off catches, and cannot be lifted off along one direction.")
         said += [f"“{cut.name}” {place.sentence()}." for place in report.thin[:2]]
@@ -86,6 +91,11 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
             what = "kept as pieces" if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
             said.append(f"“{cut.name}” leaves {many}, up to {largest:.1f} mm across; {what}.")
     return said
+
+
+def _share(value: float) -> str:
+    """In percent, with as many digits as it takes to be more than nothing."""
+    return f"{100 * value:.2g} %" if value >= 1e-6 else "less than 0.0001 %"
 
 
 def _why_not(cut: Cut) -> str:

@@ -21,6 +21,9 @@ from .errors import OpenSurface
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
+_FEW = 8
+"""Groups up to which a look at all triangles for each is quicker than sorting them."""
+
 
 def _frozen(array: NDArray[np.generic]) -> None:
     array.flags.writeable = False
@@ -258,6 +261,19 @@ class Solid:
         used[self.triangles[chosen]] = True
         number = np.cumsum(used, dtype=np.int32) - 1
         return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen])
+
+    def divided(self, of: NDArray[np.integer], count: int) -> list[Solid]:
+        """Solids of their own of the triangles of each group. of : (m,) the group of each, 0 to count - 1"""
+        if count <= _FEW:
+            return [self.picked(of == number) for number in range(count)]
+        order = np.argsort(of, kind="stable")
+        ends = np.searchsorted(of[order], np.arange(count + 1))
+        found = []
+        for number in range(count):
+            own = order[ends[number] : ends[number + 1]]
+            used, triangles = np.unique(self.triangles[own], return_inverse=True)
+            found.append(Solid(self.vertices[used], triangles.reshape(-1, 3), self.origin[own]))
+        return found
 
     @cached_property
     def sha256(self) -> str:

@@ -293,10 +293,10 @@ class Workshop:
         key: tuple[Hashable, ...] = ("parts", base.key)
         stages = []
         for done, (number, cut) in enumerate(active):
-            job.step(done / len(active), f"Cutting: {cut.name}")
             key = (*key, (number, nameless(cut)))
+            step = job.part(done / len(active), (done + 1) / len(active))
             stage = self._once(
-                key, partial(cut_all, parts, cut, number, key, whole, partial(self._region, base)), base.triangles
+                key, partial(cut_all, parts, cut, number, key, whole, partial(self._region, base), step), base.triangles
             )
             parts = stage.parts
             stages.append((cut, number, stage))

@@ -120,11 +120,13 @@ def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int6
 
 def _near_origin(surface: Surface) -> Surface:
     """A model that lies far away, moved to where its coordinates can be kept exactly; it says so."""
-    used = surface.vertices[np.unique(surface.triangles)] if len(surface.triangles) else surface.vertices
-    if not len(used):
+    stands = np.zeros(len(surface.vertices), np.bool_)
+    stands[surface.triangles] = True
+    if not stands.any():
         return surface
+    used = surface.vertices[stands]
     low, high = used.min(axis=0), used.max(axis=0)
-    if np.abs(used).max() <= _FAR * max(float((high - low).max()), 1e-12):
+    if max(np.abs(low).max(), np.abs(high).max()) <= _FAR * max(float((high - low).max()), 1e-12):
         return surface
     shift = -(low + high) / 2
     x, y, z = (f"{value:.6g}" for value in -shift)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
@@ -11,9 +11,10 @@ import igl
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
+from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from ..solid import Solid, finer, spread_points
+from ..solid import Solid, spread_points
 
 Floats = NDArray[np.float64]
 
@@ -22,9 +23,10 @@ TOLERANCE = 1e-3
 _SIGNATURE = 0.01
 """Share by which the volume, area and moments of two such pieces may differ."""
 _POINTS = 400
-_FINE = 100
-"""Facets are looked at in points no farther apart than the diagonal over this, and at all their corners."""
-_AT_ONCE = 20_000
+_SPREAD = 4_000
+"""Points, spread by area, in which two surfaces are compared besides all their corners: whatever one has and the other
+lacks has corners, but for the way that flat parts are folded."""
+_AT_ONCE = 5_000
 _TURNS = 24
 """Turns that are tried about an axis, where a piece has two or three equal moments."""
 _SAME_PLANE = np.cos(np.radians(5.0))
@@ -45,13 +47,17 @@ class _Surface:
         squared, facets, places = self._tree.squared_distance(self._vertices, self._faces, np.ascontiguousarray(points))
         return np.sqrt(np.maximum(squared, 0.0)), places, np.asarray(facets, np.int64)
 
-    def within(self, points: Iterable[Floats], limit: float) -> bool:
-        """Whether all points, in batches (n, 3), are so near to the surface."""
+    def within(self, points: Floats, limit: float) -> bool:
+        """Whether all points (n, 3) are so near to the surface. Those near a corner of it are quickly told."""
+        points = points[self._corners.query(points, distance_upper_bound=limit)[0] > limit]
         return all(
-            float(self.nearest(batch[first : first + _AT_ONCE])[0].max()) <= limit
-            for batch in points
-            for first in range(0, len(batch), _AT_ONCE)
+            float(self.nearest(points[first : first + _AT_ONCE])[0].max()) <= limit
+            for first in range(0, len(points), _AT_ONCE)
         )
+
+    @cached_property
+    def _corners(self) -> cKDTree:
+        return cKDTree(self._vertices)
 
 
 def surface_moments(solid: Solid) -> tuple[Floats, Floats]:
@@ -76,6 +82,11 @@ class _Shape:
     @cached_property
     def points(self) -> Floats:
         return spread_points(self.solid, _POINTS)[0]
+
+    @cached_property
+    def all_over(self) -> Floats:
+        """(n, 3): its corners, and points spread over it."""
+        return np.concatenate([spread_points(self.solid, _SPREAD)[0], self.solid.vertices])
 
     @cached_property
     def surface(self) -> _Surface:
@@ -126,19 +137,10 @@ def _congruent(a: _Shape, b: _Shape) -> bool | None:
 def _same_everywhere(a: _Shape, b: _Shape, rotation: Floats, limit: float) -> bool:
     """Whether each is within a limit (mm) of the other, all over, once the first is turned and fitted to the second."""
     turn, shift = _fitted(a, b, rotation)
-    if not b.surface.within([a.points @ turn.T + shift], limit):
+    if not b.surface.within(a.points @ turn.T + shift, limit):
         return False  # most that differ do so in some of the first few points
-    there = (part @ turn.T + shift for part in _all_over(a.solid))
-    back = ((part - shift) @ turn for part in _all_over(b.solid))
+    there, back = a.all_over @ turn.T + shift, (b.all_over - shift) @ turn
     return b.surface.within(there, limit) and a.surface.within(back, limit)
-
-
-def _all_over(solid: Solid) -> Iterator[Floats]:
-    """Points of a surface, in batches (n, 3): its corners, and the middles of its facets divided finely."""
-    yield solid.vertices
-    for corners in finer(solid.vertices[solid.triangles], solid.diagonal / _FINE):
-        if len(corners):
-            yield corners.mean(axis=1)
 
 
 def _rotations(a: _Shape, b: _Shape, mirror: bool) -> list[Floats]:

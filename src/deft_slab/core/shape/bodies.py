@@ -21,15 +21,15 @@ def bodies_of(solid: Solid) -> list[Solid]:
     body = body_numbers(shells)
     if body.max(initial=0) == 0:
         return [solid]
+    count = int(body.max()) + 1
     if not solid.from_booleans:
-        return [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
+        return solid.divided(body[shells.of], count)
     noise = _NOISE * abs(solid.volume)
     if float(shells.volume.min()) >= -noise:
         # what the library knows of its own accuracy stays with the parts; built anew, they may lose volume when cut on
         parts = [part for part in reversed(fragments(solid.manifold)) if part.volume() > noise]
         return [Solid.from_manifold(part, solid.runs) for part in parts]
-    found = [solid.picked(body[shells.of] == number) for number in range(int(body.max()) + 1)]
-    return [one for one in found if one.volume > noise]
+    return [one for one in solid.divided(body[shells.of], count) if one.volume > noise]
 
 
 def without_nothing(solid: Solid, whole: float) -> Solid | None:

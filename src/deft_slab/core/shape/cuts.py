@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ..cutting import BentCut, BlockCut, BodiesCut, Cut, StraightCut
 from ..errors import CutFailed
 from ..marking import Region
+from ..progress import QUIET, Job
 from ..solid import Solid
 from .bodies import bodies_of, without_nothing
 from .cutters import Picked, cutter, half_space, reach_body
@@ -36,7 +37,9 @@ def no_region(region: Region) -> NDArray[np.bool_]:
     raise CutFailed("There is no surface to pick a region on.")
 
 
-def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> Parted:
+def parted(
+    solid: Solid, cut: Cut, number: int, picked: Picked = no_region, job: Job = QUIET
+) -> Parted:  # fmt: skip
     """The sides of a cut. A side that hangs together in several places is one solid here.
 
     number : of the cut in its recipe; its faces get the origin -1 - number
@@ -46,6 +49,7 @@ def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> P
     ------
     OpenSurface : the solid is not closed.
     CutFailed : the cut cannot be made.
+    Cancelled : the job is no longer wanted.
     """
     if isinstance(cut, BodiesCut):
         bodies = bodies_of(solid)
@@ -53,7 +57,7 @@ def parted(solid: Solid, cut: Cut, number: int, picked: Picked = no_region) -> P
     if isinstance(cut, BentCut) and cut.closed:
         limbs, kerf = around_limb(solid, cut, number)
         return Parted(limbs, kerf) if len(limbs) > 1 else Parted(limbs, kerf, bridge(solid, cut))
-    made, kerf = _made(solid, cut, picked)
+    made, kerf = _made(solid, cut, picked, job)
     sides = []
     for side, body in made:
         taken = _taken(solid, cut, body, number)
@@ -72,10 +76,12 @@ def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold, number: int) -> So
     return without_nothing(Solid.from_manifold(body, known | fresh), solid.volume)
 
 
-def _made(solid: Solid, cut: Cut, picked: Picked) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
+def _made(
+    solid: Solid, cut: Cut, picked: Picked, job: Job
+) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:  # fmt: skip
     """The sides of a cut, and mm3 of its kerf."""
     if isinstance(cut, BlockCut):
-        return _cells(solid, cut, picked)
+        return _cells(solid, cut, picked, job)
     whole, half = solid.manifold, cut.kerf / 2
     if isinstance(cut, StraightCut) and not cut.bounded:
         ahead, behind, kerf = _at_plane(whole, np.array(cut.normal), cut.offset, half)
@@ -149,7 +155,9 @@ def _side_with_less_wall(solid: Solid, cut: StraightCut, reach: manifold3d.Manif
     return 1 if walls[1] <= walls[-1] else -1
 
 
-def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:
+def _cells(
+    solid: Solid, cut: BlockCut, picked: Picked, job: Job
+) -> tuple[list[tuple[int, manifold3d.Manifold]], float]:  # fmt: skip
     """The cells of a block cut, numbered along x, then y, then z; what is out of reach is the side -1."""
     inside, rest = solid.manifold, None
     half = cut.kerf / 2
@@ -162,6 +170,7 @@ def _cells(solid: Solid, cut: BlockCut, picked: Picked) -> tuple[list[tuple[int,
     number = column = 0
     for slab, slice_ in enumerate(_slices(inside, axes[0], cut.x, half, kerf)):
         for row in _slices(slice_, axes[1], cut.y_of(slab), half, kerf):
+            job.step(number / cut.cells, f"Cutting: {cut.name}")
             for cell in _slices(row, axes[2], cut.z_of(column), half, kerf):
                 found.append((number, cell))
                 number += 1
