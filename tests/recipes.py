@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import argparse
+import io
+import math
 import sys
 import time
 from collections import Counter
 
 import manifold3d
 import numpy as np
+import trimesh
 
 from deft_slab.core.cutting import (
     BentCut,
@@ -25,9 +28,11 @@ from deft_slab.core.cutting import (
 )
 from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
+from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.marking import Region
 from deft_slab.core.mend.thin import thinned
+from deft_slab.core.outcome import Piece
 from deft_slab.core.plan import Plan, Recipe
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
@@ -91,6 +96,17 @@ class _Dice:
             return RegionReach(region=self.region(), margin=float(0.02 * self.solid.diagonal + 0.1))
         return None
 
+    def around(self):
+        """Points of a loop along a section of the solid, as a person draws it around a limb; None where none is."""
+        normal = np.array(self.direction())
+        mesh = trimesh.Trimesh(self.solid.vertices, self.solid.triangles, process=False)
+        section = mesh.section(np.array(self.corner()) + 0.01 * normal, normal)
+        lines = [line for line in section.discrete if len(line) > 8] if section is not None else []
+        if not lines:
+            return None
+        line = lines[int(self.rng.integers(len(lines)))]
+        return tuple(triple(line[n]) for n in np.linspace(0, len(line) - 1, 17).astype(int)[:-1])
+
     def walls(self, low: float, high: float) -> tuple[float, ...]:
         return tuple(np.unique(np.round(self.rng.uniform(low, high, int(self.rng.integers(0, 3))), 3)).tolist())
 
@@ -126,7 +142,9 @@ class _Dice:
                 at, turn = np.array(self.place()), self.turn().rotation
                 ring = np.stack([np.cos(turns), np.sin(turns), 0.1 * np.cos(2 * turns)], axis=1) * radius
                 shared["reach"] = None
-                return BentCut(**shared, line=tuple(triple(at + turn @ one) for one in ring), closed=True)
+                around = self.around() if rng.random() < 0.7 else None
+                line = around or tuple(triple(at + turn @ one) for one in ring)
+                return BentCut(**shared, line=line, closed=True)
             case "scoop":
                 shape = str(rng.choice(["ball", "round-ended", "region"]))
                 region = {"region": self.region()} if shape == "region" else {}
@@ -158,6 +176,24 @@ def problem_with(model, recipe: Recipe) -> str:
             return f"{piece.name} is not closed"
         if piece.solid.volume <= 0:
             return f"{piece.name} has no volume"
+        problem = problem_as_written(piece)
+        if problem:
+            return f"{piece.name}, {problem}"
+    return ""
+
+
+def problem_as_written(piece: Piece) -> str:
+    """What is wrong with the STL of a piece as trimesh reads it; empty when nothing is."""
+    mesh = trimesh.load(io.BytesIO(stl_bytes(piece.solid, piece.seat.rotation)), file_type="stl")
+    if not mesh.is_watertight:
+        return "read back: not watertight"
+    # corners are rounded to a step of float32's grid; of a crumb that may be much of its volume
+    step = max(2.0 ** (math.frexp(float(np.abs(mesh.bounds).max()))[1] - 23), 2.0**-20)
+    rounding = step * float(mesh.area)
+    if abs(mesh.volume - piece.solid.volume) > 1e-6 * piece.solid.volume + rounding:
+        return f"read back: {mesh.volume} mm3 for {piece.solid.volume}"
+    if abs(float(mesh.bounds[0, 2])) > 1e-4:
+        return f"read back: stands at z = {mesh.bounds[0, 2]}"
     return ""
 
 
@@ -178,7 +214,7 @@ def main() -> int:
     wanted = parser.parse_args()
     models = {name: open_file(path).model for name, path in MODELS.items()}
     models = {name: model_of(_sound(model.solid), name) for name, model in models.items()}
-    models |= {"ant": model_of(united(bundled("ant.ply")), "ant")}
+    models |= {name: model_of(united(bundled(f"{name}.ply")), name) for name in ("ant", "nut")}
     kinds: Counter[str] = Counter()
     wrong, refused, slowest = 0, 0, 0.0
     for number in range(wanted.count):

@@ -288,7 +288,7 @@ def test_a_long_ragged_loop_is_still_closed():
 
 
 @pytest.mark.parametrize(
-    ("whole", "cells"), [(sphere(30, 5), 100), (ring(30, 10), 120), (tube(16, 22, 40), 110), (hollow_ball(), 120)]
+    ("whole", "cells"), [(sphere(30, 5), 70), (ring(30, 10), 80), (tube(16, 22, 40), 70), (hollow_ball(), 80)]
 )
 def test_rewrapping_keeps_the_volume(whole, cells):
     found = rewrapped(whole, float(whole.size.max()) / cells)

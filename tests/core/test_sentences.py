@@ -120,7 +120,7 @@ def test_ctrl_c_is_a_sentence(tmp_path):
 
 def test_a_closed_pipe_is_no_fault(ball):
     done = subprocess.run(
-        f"{PROGRAM} tilt {ball} --map 2000 --json | head -c 100", shell=True, capture_output=True, check=False,
+        f"{PROGRAM} measure {ball} --json | head -c 5", shell=True, capture_output=True, check=False,
         executable="/bin/bash",
     )  # fmt: skip
     assert done.stderr == b""

@@ -201,7 +201,7 @@ def test_the_old_copy_goes_only_after_the_new_one_is_there(desk, monkeypatch):
     desk.state.autosave.write()
     desk.qtbot.waitUntil(lambda: not work.folder.exists(), timeout=10_000)
     assert read_work(desk.state.autosave.folder)[1] == project
-    assert not desk.window.not_kept.isVisible()
+    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=10_000)
 
 
 def test_what_cannot_be_brought_back_stays_and_is_named(desk):

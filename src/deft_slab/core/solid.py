@@ -272,7 +272,7 @@ class Solid:
         for number in range(count):
             own = order[ends[number] : ends[number + 1]]
             used, triangles = np.unique(self.triangles[own], return_inverse=True)
-            found.append(Solid(self.vertices[used], triangles.reshape(-1, 3), self.origin[own]))
+            found.append(Solid(self.vertices[used], triangles.reshape(-1, 3).astype(np.int32), self.origin[own]))
         return found
 
     @cached_property

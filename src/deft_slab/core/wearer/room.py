@@ -21,7 +21,7 @@ Floats = NDArray[np.float64]
 
 _FINE = 1 / 60
 """Share of the guest's diagonal: distance between the points of the prop that are looked at."""
-_SEARCH_POINTS = 30_000
+_SEARCH_POINTS = 10_000
 _SETTLE_POINTS = 6_000
 _SCALES = (0.05, 20.0)
 _WAYS = np.array([way for way in np.ndindex(3, 3, 3) if way != (1, 1, 1)], float) - 1.0
