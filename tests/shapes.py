@@ -9,9 +9,16 @@ import numpy as np
 import pyvista
 import trimesh
 
+from deft_slab.core.handoff.pieces import write_project, write_surface
+from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.surfaces import Surface, tidy
+from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Model
+from deft_slab.core.printer import default_printer
+from deft_slab.core.progress import QUIET
 from deft_slab.core.solid import Solid
+from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS, PROJECT
 
 
 def solid_of(mesh: trimesh.Trimesh) -> Solid:
@@ -72,6 +79,26 @@ def bundled(name: str) -> Solid:
     data = pyvista.read(Path(pyvista.__file__).parent / "examples" / name).triangulate()
     surface = tidy(Surface(np.array(data.points, float), data.faces.reshape(-1, 4)[:, 1:].astype(np.int32)))
     return Solid(surface.vertices, surface.triangles)
+
+
+def light_model(name: str, folder: Path, triangles: int = 15_000) -> Path:
+    """A demo model of few triangles, as a file: for tests of what is done with it and not of its figures."""
+    model = open_file(MODELS[name]).model
+    light = thinned(model.solid, triangles, QUIET)
+    write_surface(Model(model.name, Solid(light.vertices, light.triangles), model.grid), folder / MODELS[name].name)
+    return folder / MODELS[name].name
+
+
+def light_project(folder: Path) -> Path:
+    """The demo project with its choices, of few triangles."""
+    project = open_file(PROJECT).project
+    model = open_file(light_model("gull", folder)).model
+    plans = {choice.id: choice.plan.changed(model=model.ref) for choice in project.choices}
+    choices = tuple(choice.model_copy(update={"plan": plans[choice.id]}) for choice in project.choices)
+    project = project.changed(plan=project.plan.changed(model=model.ref), choices=choices)
+    pieces = Workshop(model).evaluate(project.plan, default_printer()).pieces
+    write_project(project, model, pieces, default_printer(), folder / "project.3mf")
+    return folder / "project.3mf"
 
 
 def ray_estimate(solid: Solid, down, threshold: float, rays: int, seed: int = 1) -> tuple[float, float]:

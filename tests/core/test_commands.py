@@ -16,6 +16,7 @@ import trimesh
 
 from deft_slab.cli import main
 from deft_slab.demo import MODELS, TROUBLED
+from tests.shapes import light_model
 
 PROGRAM = Path(sys.executable).with_name("deft-slab")
 
@@ -221,11 +222,11 @@ def test_size_by_command(ball, tmp_path):
     assert answer("measure", ball, "--scale", 200, "--printer", "large-filament")["fits"] is False
 
 
-def test_a_wearer_by_command():
-    found = answer("measure", MODELS["helmet"], "--wearer", "head", 570, "--clearance", 5, "--wall", 5)
+def test_a_wearer_by_command(tmp_path):
+    found = answer("measure", light_model("helmet", tmp_path), "--wearer", "head", 570, "--clearance", 5, "--wall", 5)
     assert found["wearer_clearance_mm"] < 0
     assert found["scale_with_clearance"] == pytest.approx(1.315, abs=0.02)
-    assert found["thinnest_wall_mm"] == pytest.approx(4.49, abs=0.05)
+    assert found["thinnest_wall_mm"] == pytest.approx(4.4, abs=0.2)
     assert found["thin_wall_area_mm2"] > 10_000
 
 

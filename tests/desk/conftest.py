@@ -14,6 +14,7 @@ from deft_slab.desk.look.theme import dress
 from deft_slab.desk.state import DeskState
 from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
+from tests.shapes import light_project
 
 PATIENCE = 60_000
 
@@ -112,6 +113,12 @@ def desk(qtbot, jobs, monkeypatch):
     window.hide()
     window.deleteLater()
     qtbot.wait(20)
+
+
+@pytest.fixture(scope="session")
+def light_demo(tmp_path_factory):
+    """The demo project, of few triangles."""
+    return light_project(tmp_path_factory.mktemp("demo"))
 
 
 @pytest.fixture

@@ -161,8 +161,8 @@ def test_recent_files_and_keys_are_listed(desk, tee, monkeypatch):
     assert "Ctrl+K" in shown[0]
 
 
-def test_choices_are_removed_and_unpinned_and_that_is_undone(desk):
-    desk.open(PROJECT)
+def test_choices_are_removed_and_unpinned_and_that_is_undone(desk, light_demo):
+    desk.open(light_demo)
     state, table = desk.state, desk.window.ledger.table
     before = state.project
     table.setCurrentIndex(table.model().index(1, 0))

@@ -157,9 +157,9 @@ def test_actions_have_words_and_keys_of_their_own():
         assert action.tip.endswith(".")
 
 
-def test_every_control_says_what_it_does(desk):
+def test_every_control_says_what_it_does(desk, light_demo):
     """Tooltip and accessible name on every button, field and slider, in every step."""
-    desk.open(PROJECT)
+    desk.open(light_demo)
     desk.state.choosing.bring_back("k3")
     desk.settle()
     controls = [

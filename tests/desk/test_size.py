@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.plan import Mending
-from deft_slab.demo import MODELS, PROJECT, TROUBLED
+from deft_slab.demo import PROJECT, TROUBLED
 from tests.desk.conftest import words
-from tests.shapes import tube
+from tests.shapes import light_model, tube
 
 
 @pytest.fixture
@@ -286,8 +286,8 @@ def test_bodies_get_their_roles_from_lists(desk, size):
 # wearers
 
 
-def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size):
-    desk.open(MODELS["helmet"])
+def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_path):
+    desk.open(light_model("helmet", tmp_path))
     state, page = desk.state, turn_to(desk, size, "Wearer")
     desk.click(page.adds["head"])
     desk.settle()

@@ -246,9 +246,9 @@ def test_orbit_pan_zoom_and_views(desk, tee):
     assert bed.camera.azimuth != before.azimuth
 
 
-def test_the_bed_shows_overhang_and_support(desk):
+def test_the_bed_shows_overhang_and_support(desk, light_demo):
     """The picture has the colours of the ramp and of the veil, and loses them when they are switched off."""
-    desk.open(PROJECT)
+    desk.open(light_demo)
     desk.go(2)
     desk.bed.look_from("From below")
     desk.qtbot.wait(300)
