@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cutting import BentCut, BlockCut, LiftOffCut, PieceReach, Side, StraightCut
 from deft_slab.core.documents import triple
+from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.equal import each_once
 from deft_slab.core.handoff.grid import on_grid, two_sided, watertight
 from deft_slab.core.handoff.pieces import stl_bytes, write_3mf, write_project
@@ -360,3 +361,14 @@ def test_too_many_cells_and_pieces_are_refused_in_words():
     with pytest.raises(ValueError, match="at most 1,000 cells in a block cut; these walls make 3,375"):
         BlockCut(id="c1", name="Block", x=walls, y=(walls,), z=(walls,))
     assert BlockCut(id="c1", name="Block", x=walls[:9], y=(walls[:9],), z=(walls[:9],)).cells == 1000
+
+
+def test_a_cut_through_very_many_bodies_is_refused_in_words():
+    ball = trimesh.creation.icosphere(0, 1.0)
+    places = np.array([(x, y, 0.0) for x in range(34) for y in range(34)]) * 3.0
+    vertices = (np.array(ball.vertices)[None] + places[:, None]).reshape(-1, 3)
+    faces = (np.array(ball.faces)[None] + np.arange(len(places))[:, None, None] * len(ball.vertices)).reshape(-1, 3)
+    model = model_of(Solid(vertices, faces))
+    cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=0.1)
+    with pytest.raises(CutFailed, match="leaves more than 1,000 pieces"):
+        Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)

@@ -254,10 +254,10 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
 
 def test_stop_leaves_the_copy_alone(desk, tee):
     state, stopped = desk.state, []
-    state.opened.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
+    state.project_changed.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
     state.open(tee)
     desk.qtbot.waitUntil(lambda: state.model is not None, timeout=60_000)
-    assert stopped == [True]
+    assert stopped[0] is True
     desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=60_000)
 
 
@@ -267,6 +267,7 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     monkeypatch.setenv("DEFT_SLAB_HOME", str(blocked))
     desk.open(tee)
     assert desk.window.not_kept.isVisible()
+    assert desk.window.notice.isVisible()
     assert "Unsaved work is not kept" in desk.window.notice.text
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))

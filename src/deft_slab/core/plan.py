@@ -377,7 +377,7 @@ def read_project(text: bytes) -> Project:
         if not newer:
             return Project.model_validate(_up_to_date(data))
     except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
-        problem = _first_problem(error) if isinstance(error, ValidationError) else str(error)
+        problem = _first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise UnreadableFile(
             f"The plan in this project is damaged: {problem}", kept=kept,
             remedy="The model in it may be whole: open the file in another 3MF reader to look.",

@@ -19,7 +19,7 @@ from .progress import QUIET, Job
 from .shape.bodies import bodies_of
 from .shape.cuts import given_to, parted
 from .shape.leaving import leaves_freely, lift_direction
-from .shells import CRUMB_SHARE, CRUMB_SIZE
+from .shells import CRUMB_SHARE, CRUMB_SIZE, body_numbers, shells_of
 from .solid import Solid
 
 Floats = NDArray[np.float64]
@@ -79,15 +79,16 @@ def cut_all(
     for place, part in enumerate(parts):
         step = job.part(place / len(parts), (place + 1) / len(parts))
         step.step(0.0, f"Cutting: {cut.name}")
-        if len(after) > MOST_PIECES:
-            raise CutFailed(
-                f"“{cut.name}” leaves more than {MOST_PIECES:,} pieces.", kept="The cut was not made.",
-                remedy="Use fewer cuts, or let crumbs and small bodies be left out.",
-            )  # fmt: skip
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
         made = parted(part.solid, cut, number, partial(_on, part.solid, masks), step)
+        bodies = sum(int(body_numbers(shells_of(solid)).max(initial=0)) + 1 for _, solid in made.sides)
+        if len(after) + bodies > max(MOST_PIECES, len(parts)):
+            raise CutFailed(
+                f"“{cut.name}” leaves more than {MOST_PIECES:,} pieces.", kept="The cut was not made.",
+                remedy="Use fewer cuts, or leave small bodies out.",
+            )  # fmt: skip
         kerf += made.kerf
         bridges += [Place(place, outward) for place, outward in made.bridge]
         if len(made.sides) == 1 and made.kerf == 0:

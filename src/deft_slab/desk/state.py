@@ -286,8 +286,8 @@ class DeskState(QObject):
         self.in_place = False
         if not recovered:
             self.remember(fetched.path)
-        self.keeping.begin()
         self.opened.emit()
+        self.keeping.begin()  # what it has to say comes after what was said of the model before
         self.project_changed.emit()
         self._evaluate()
         self.jobs.submit(
