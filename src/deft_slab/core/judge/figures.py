@@ -192,20 +192,23 @@ class Sketch:
 
 def sketch(
     solid: Solid, rotation: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
-    marks: Marked | None = None, lift: float = 0.0,
+    marks: Marked | None = None, lift: float = 0.0, layered: bool = True,
 ) -> Sketch:  # fmt: skip
-    """What a search needs to know of one tilt."""
+    """What a search needs to know of one tilt. layered : with the largest layer; else that is 0, and it is quicker"""
     printer = printer or default_printer()
     seated = seat(solid, rotation, soft_rule(threshold), marks, lift)
     found, columns = support(solid, seated, None, marks.show if marks else None, cells)
     height = seated.height - lift
-    areas = _layers(solid, seated, columns, max(height, 1e-9) / _SEARCH_LAYERS, _SEARCH_LAYERS, once=True)
+    largest = 0.0
+    if layered:
+        thickness = max(height, 1e-9) / _SEARCH_LAYERS
+        largest = float(_layers(solid, seated, columns, thickness, _SEARCH_LAYERS, once=True).max())
     # the outline is only asked for where enough rests: it costs as much as the columns
     base = _base(solid, seated, _rests(solid, seated)) if seated.resting >= LEAST_BASE_AREA else FLOATING
     flat = base.sits_flat(found.projected_area)
     return Sketch(
         found.volume, seated.need, seated.supported + found.landing_area, seated.scar + found.landing_on_show,
-        seated.height, float(areas.max()), seated.underside,
+        seated.height, largest, seated.underside,
         print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
         flat, base.tipping if flat else 0.0,
     )  # fmt: skip

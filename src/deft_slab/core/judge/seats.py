@@ -172,7 +172,7 @@ def best_seat(
     """
 
     def look(candidate: Candidate | Seat, solid: Solid = solid, marks: Marked | None = marks) -> Seat:
-        found = sketch(solid, candidate.rotation, threshold, cells, marks=marks)
+        found = sketch(solid, candidate.rotation, threshold, cells, marks=marks, layered=False)
         price = float(seat_price(found.support_volume_mm3, found.sits_flat, abs(solid.volume)))
         return Seat(
             candidate.down, candidate.rotation, candidate.kind, found.support_volume_mm3, price, found.sits_flat
