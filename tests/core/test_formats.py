@@ -21,7 +21,7 @@ from deft_slab.core.intake import files, surfaces
 from deft_slab.core.intake.endings import ENDINGS
 from deft_slab.core.intake.files import READERS, open_file
 from deft_slab.core.intake.meshes import _polygon_triangles
-from deft_slab.core.intake.units import likely_unit, silhouette, stands_on_y
+from deft_slab.core.intake.units import likely_unit, stands_on_y
 from deft_slab.core.plan import UNITS
 from deft_slab.core.progress import Job
 from deft_slab.core.solid import Solid
@@ -390,15 +390,6 @@ def test_models_that_stand_on_y_are_noticed():
     assert stands_on_y(on_y)
     assert not stands_on_y(sphere())
     assert not stands_on_y(solid_of(box(10, 20, 30)))
-
-
-def test_a_silhouette_covers_what_is_seen():
-    seen = silhouette(sphere(30, 3).vertices, sphere(30, 3).triangles, 90)
-    assert seen.shape == (90, 90)
-    assert seen.mean() == pytest.approx(math.pi / 4, abs=0.03)
-    wedge = solid_of(trimesh.creation.cone(20, 40, sections=32))
-    drawn = silhouette(wedge.vertices, wedge.triangles)
-    assert drawn[:10].sum() < drawn[-10:].sum()
 
 
 def test_3mf_objects_keep_their_names(tmp_path):

@@ -7,20 +7,48 @@ import math
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLineEdit, QSlider
 
+from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
 from deft_slab.desk import actions
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
+from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.steps.cut.fields import from_angles, to_angles
 from deft_slab.desk.widgets import text
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
+from tests.shapes import box, solid_of, sphere
+
+
+def test_a_silhouette_covers_what_is_seen():
+    ball = sphere(30, 3)
+    seen = silhouette(ball.vertices, ball.triangles, 90)
+    assert max(seen.shape) in (91, 92)
+    assert seen.mean() == pytest.approx(math.pi / 4, abs=0.04)
+    wedge = solid_of(trimesh.creation.cone(20, 40, sections=32))
+    drawn = silhouette(wedge.vertices, wedge.triangles)
+    assert drawn[:10].sum() < drawn[-10:].sum()
+    plate = solid_of(box(200, 100, 0.4))
+    assert silhouette(plate.vertices, plate.triangles).sum() > 90
+
+
+def test_needles_are_divided_along_and_not_across():
+    """A facet of 1,000 x 1 in ones of at most 1: a few for each of length, and all turned alike."""
+    needle = np.array([[[0.0, 0, 0], [1000, 0, 0], [1000, 1, 0]]])
+    small = np.concatenate(list(finer(needle, 1.0)))
+    sides = np.linalg.norm(np.roll(small, -1, axis=1) - small, axis=2)
+    assert sides.max() <= 1.0
+    assert len(small) < 10_000
+    areas = 0.5 * np.cross(small[:, 1] - small[:, 0], small[:, 2] - small[:, 0])[:, 2]
+    assert areas.min() > 0
+    assert areas.sum() == pytest.approx(500.0)
 
 
 @pytest.mark.parametrize(

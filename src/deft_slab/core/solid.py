@@ -313,6 +313,12 @@ def spread_points(
     return np.asarray(a + u * (b - a) + v * (c - a)), facets
 
 
+_MOST_SLICES = 32
+"""At a time, so that what is not worth dividing on is known soon."""
+_NEEDLE = 4.0
+"""How many times as long as its shortest side a facet is that is sliced and not quartered."""
+
+
 def finer(
     corners: Floats, longest: float, keep: Callable[[Floats], NDArray[np.bool_]] | None = None
 ) -> Iterator[Floats]:
@@ -321,15 +327,34 @@ def finer(
     keep : called with (k, 3, 3), says which of them are worth dividing on
     """
     while len(corners):
-        ends = np.roll(corners, -1, axis=1)
-        long = np.linalg.norm(ends - corners, axis=2).max(axis=1) > longest
+        sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+        long = sides.max(axis=1) > longest
         yield corners[~long]
-        corners, half = corners[long], (corners[long] + ends[long]) / 2
-        corners = np.concatenate([
-            np.stack([corners[:, 0], half[:, 0], half[:, 2]], axis=1),
-            np.stack([half[:, 0], corners[:, 1], half[:, 1]], axis=1),
-            np.stack([half[:, 2], half[:, 1], corners[:, 2]], axis=1),
-            half,
-        ])  # fmt: skip
+        needles = long & (sides.max(axis=1) > _NEEDLE * sides.min(axis=1))
+        sliced = _sliced(corners[needles], sides[needles], longest)
+        corners = np.concatenate([_quartered(corners[long & ~needles]), sliced])
         if keep is not None:
             corners = corners[keep(corners)]
+
+
+def _quartered(corners: Floats) -> Floats:
+    """Facets (n, 3, 3), each in four of its own shape (4 n, 3, 3)."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+    return np.concatenate([np.stack(three, axis=1) for three in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+
+
+def _sliced(corners: Floats, sides: Floats, longest: float) -> Floats:
+    """Facets (n, 3, 3) sliced across their two longer sides: quarters of a needle would be thousands of needles.
+
+    sides : (n, 3), from each corner to the next
+    """
+    order = (sides.argmin(axis=1)[:, None] + [2, 0, 1]) % 3
+    tip, left, right = np.moveaxis(np.take_along_axis(corners, order[:, :, None], axis=1), 1, 0)
+    slices = np.clip(np.ceil(sides.max(axis=1) / longest), 2, _MOST_SLICES).astype(int)
+    of = np.repeat(np.arange(len(slices)), slices)
+    nth = np.arange(len(of)) - np.repeat(np.cumsum(slices) - slices, slices)
+    near, far = (((nth + k) / slices[of])[:, None] for k in (0, 1))
+    a, b = (tip[of] + share * (left - tip)[of] for share in (near, far))
+    d, c = (tip[of] + share * (right - tip)[of] for share in (near, far))
+    return np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)[nth > 0]])

@@ -53,6 +53,19 @@ def picture_of_seat(solid: Solid, rotation: NDArray[np.float64], past: NDArray[n
     return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
 
 
+def silhouette(vertices: NDArray[np.float64], triangles: NDArray[np.int32], cells: int = 96) -> NDArray[np.bool_]:
+    """(rows, columns) bool, top row first: a model seen from the front (along +Y), the longer side ``cells`` long.
+
+    vertices : (n, 3), in any unit
+    """
+    seen = vertices[:, [0, 2, 1]] * [1.0, 1.0, -1.0]  # what was towards the eye becomes up in the column field
+    size = np.ptp(seen[:, :2], axis=0)
+    # cells are looked at in their corners: what is thinner than two of them, such as a plate, is drawn that thick
+    thickened = np.maximum(size, 2 * max(float(size.max()), 1e-12) / cells) / np.maximum(size, 1e-12)
+    columns = column_field(seen * [*thickened, 1.0], triangles, cells)
+    return (np.diff(columns.start) > 0).reshape(columns.ny, columns.nx)[::-1]
+
+
 def _drawn(
     vertices: NDArray[np.float64], triangles: NDArray[np.int32], colours: NDArray[np.float64]
 ) -> NDArray[np.uint8]:

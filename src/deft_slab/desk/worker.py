@@ -28,7 +28,7 @@ from ..core.handoff.beds import lay_out
 from ..core.handoff.pieces import Written, write_3mf, write_project, write_stls
 from ..core.intake.files import open_file
 from ..core.intake.step import FINENESS
-from ..core.intake.units import likely_unit, silhouette
+from ..core.intake.units import likely_unit
 from ..core.judge.alike import same_shapes, symmetry_planes
 from ..core.judge.base import largest_scale
 from ..core.judge.edges import RoundEdge, creases, edge_plane, round_edge
@@ -58,7 +58,7 @@ from ..core.tilt import Tilt
 from ..core.wearer.room import scale_with_clearance, settled_place
 from ..core.workshop import SUBJECT_TRIANGLES, Subject, Workshop
 from .messages import CutShown, Evaluated, Fetched, MapRound, SeatsFound, SeatShown, Settled, Walls
-from .pictures import picture_of, picture_of_seat
+from .pictures import picture_of, picture_of_seat, silhouette
 from .recovery import read_work, write_model
 
 _log = logging.getLogger(__name__)

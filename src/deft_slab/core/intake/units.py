@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-from numpy.typing import NDArray
-
 from ..plan import UNITS
-from ..solid import Solid, finer
+from ..solid import Solid
 
 _USUAL_LENGTH = 160.0
 _SPREAD = 1.1
@@ -40,17 +37,3 @@ def stands_on_y(solid: Solid) -> bool:
     foot, other = _flat_below(solid, 1), _flat_below(solid, 2)
     section = float(solid.size[0] * solid.size[2])
     return foot > 0.02 * section and foot > 5 * other
-
-
-def silhouette(vertices: NDArray[np.float64], triangles: NDArray[np.int32], cells: int = 96) -> NDArray[np.bool_]:
-    """(rows, columns) bool, top row first: the model seen from the front (along +Y), the longer side ``cells`` long."""
-    flat = vertices[:, [0, 2]]
-    low, size = flat.min(axis=0), np.ptp(flat, axis=0)
-    cell = max(float(size.max()), 1e-12) / cells
-    columns, rows = (np.maximum(np.ceil(size / cell), 1)).astype(int)
-    seen = np.zeros((rows, columns), np.bool_)
-    for corners in finer(flat[triangles], cell):
-        for points in (corners.mean(axis=1), corners.reshape(-1, 2)):
-            at = ((points - low) / cell).astype(int)
-            seen[np.minimum(at[:, 1], rows - 1), np.minimum(at[:, 0], columns - 1)] = True
-    return seen[::-1]
