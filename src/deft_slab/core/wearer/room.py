@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import igl
@@ -52,26 +53,6 @@ def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
     return Solid(solid.vertices @ guest.turn.rotation.T, solid.triangles)
 
 
-def _points(prop: Solid, low: Floats, high: Floats, apart: float) -> tuple[Floats, Floats]:
-    """(points (n, 3), area (n,) that each stands for) over the facets whose boxes meet a box.
-
-    Facets are divided until their sides are shorter than ``apart``; each part is looked at in its middle, and the
-    corners of all as well, standing for no area.
-    """
-
-    def meets(corners: Floats) -> NDArray[np.bool_]:
-        return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
-
-    corners = prop.vertices[prop.triangles]
-    corners = corners[meets(corners)]
-    points, areas = [corners.reshape(-1, 3)], [np.zeros(3 * len(corners))]
-    for small in finer(corners, apart, meets):
-        cross = np.cross(small[:, 1] - small[:, 0], small[:, 2] - small[:, 0])
-        points.append(small.mean(axis=1))
-        areas.append(0.5 * np.linalg.norm(cross, axis=1))
-    return np.concatenate(points), np.concatenate(areas)
-
-
 def signed_distance(solid: Solid, points: Floats) -> Floats:
     """(n,) mm from each point to a closed solid, below 0 inside it."""
     faces = np.ascontiguousarray(solid.triangles, np.int64)
@@ -92,18 +73,68 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
     job.step(0.9, f"Looking at the room around {guest.name}")
     solid = guest_solid(guest, model)
     at = np.array(guest.place) * factors
+    look = _Look(solid, at)
     reach = solid.diagonal
-    points, areas = _points(prop, solid.bounds[0] + at - reach, solid.bounds[1] + at + reach, reach * _FINE)
-    if not len(points):
+    low, high = solid.bounds[0] + at - reach, solid.bounds[1] + at + reach
+    corners = prop.vertices[prop.triangles]
+    corners = corners[_meets(corners, low, high)]
+    for small in finer(corners[look.matter(corners)], reach * _FINE, look.matter):
+        look.at_last(small)
+    if look.nearest is None:
         return Room(solid, None, at, np.empty((0, 3)), 0.0)
-    distance = signed_distance(solid, points - at)
-    nearest = int(np.argmin(distance))
-    inside = distance < 0
-    if not inside.any() and _in_material(prop, solid.vertices[0] + at):
+    if look.clearance >= 0 and _in_material(prop, solid.vertices[0] + at):
         # the prop's surface does not touch it, for it lies inside the wall
-        return Room(solid, -float(distance[nearest]), points[nearest], np.empty((0, 3)), 0.0)
-    poking = points[inside & (areas > 0)]
-    return Room(solid, float(distance[nearest]), points[nearest], poking, float(areas[inside].sum()))
+        return Room(solid, -look.clearance, look.nearest, np.empty((0, 3)), 0.0)
+    return Room(solid, look.clearance, look.nearest, np.concatenate([np.empty((0, 3)), *look.poking]), look.area)
+
+
+@dataclass(eq=False)
+class _Look:
+    """What is known so far of the distance from a guest to the prop's facets, while they are divided.
+
+    solid : the guest, its origin at 0; at : (3,) mm, where that is; nearest : (3,) mm, on the prop, at ``clearance``
+    poking : (k, 3) mm, places of the prop inside the guest; area : mm2 that they stand for
+    """
+
+    solid: Solid
+    at: Floats
+    clearance: float = np.inf
+    nearest: Floats | None = None
+    poking: list[Floats] = field(default_factory=list)
+    area: float = 0.0
+
+    def _distance(self, points: Floats) -> Floats:
+        found = signed_distance(self.solid, points - self.at)
+        least = int(np.argmin(found))
+        if found[least] < self.clearance:
+            self.clearance, self.nearest = float(found[least]), points[least]
+        return found
+
+    def matter(self, corners: Floats) -> NDArray[np.bool_]:
+        """(n,) whether facets (n, 3, 3) may come nearer than what is known, or into the guest: distances change no
+        more than places do."""
+        if not len(corners):
+            return np.zeros(0, np.bool_)
+        middles = corners.mean(axis=1)
+        across = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
+        distance = self._distance(middles)
+        return np.asarray(distance - across <= max(self.clearance, 0.0))
+
+    def at_last(self, corners: Floats) -> None:
+        """Takes facets (n, 3, 3) that are small enough as they are."""
+        if not len(corners):
+            return
+        middles = corners.mean(axis=1)
+        inside = self._distance(middles) < 0
+        self._distance(corners.reshape(-1, 3))
+        self.poking.append(middles[inside])
+        cross = np.cross(corners[inside, 1] - corners[inside, 0], corners[inside, 2] - corners[inside, 0])
+        self.area += 0.5 * float(np.linalg.norm(cross, axis=1).sum())
+
+
+def _meets(corners: Floats, low: Floats, high: Floats) -> NDArray[np.bool_]:
+    """(n,) whether the boxes of facets (n, 3, 3) meet a box."""
+    return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
 
 
 def _in_material(prop: Solid, point: Floats) -> bool:
@@ -115,8 +146,9 @@ def _in_material(prop: Solid, point: Floats) -> bool:
 def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most: int) -> Floats:
     """(n, 3) points of the prop, seen from the guest's place; ``most`` of them, spread."""
     at = np.array(guest.place) * factors
-    points, _ = _points(prop, prop.bounds[0], prop.bounds[1], max(solid.diagonal * _FINE, prop.diagonal / 300))
-    points = np.unique(np.round(points, 3), axis=0) - at
+    apart = max(solid.diagonal * _FINE, prop.diagonal / 300)
+    middles = [small.mean(axis=1) for small in finer(prop.vertices[prop.triangles], apart)]
+    points = np.unique(np.round(np.concatenate([prop.vertices, *middles]), 3), axis=0) - at
     if len(points) > most:  # by chance and not by every so many, which on a symmetric prop picks one side
         points = points[np.random.default_rng(1).choice(len(points), most, replace=False)]
     return points
@@ -178,13 +210,13 @@ def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats
     cell = float(size.max()) / _GRID
     counts = np.ceil(size / cell).astype(int) + 1
     at = np.stack(np.meshgrid(*(np.arange(n) for n in counts), indexing="ij"), axis=-1).reshape(-1, 3)
-    field = signed_distance(solid, low + at * cell).reshape(counts)
+    on_grid = signed_distance(solid, low + at * cell).reshape(counts)
 
     def clearance(shift: Floats) -> float:
         at = (points - shift - low) / cell
         within = np.clip(at, 0, counts - 1)
         beyond = np.linalg.norm(at - within, axis=1) * cell
-        return float((map_coordinates(field, within.T, order=1) + beyond).min())
+        return float((map_coordinates(on_grid, within.T, order=1) + beyond).min())
 
     return clearance
 
