@@ -416,9 +416,9 @@ def test_an_obj_that_names_corners_that_are_not_there(tmp_path):
 
 def test_damaged_files_of_every_format_give_a_message_or_a_model():
     """The short form of ``./deft fuzz``; STEP starts a process each time, so it gets fewer."""
-    quick = run(10, ["STL", "OBJ", "PLY", "OFF", "GLB", "glTF", "3MF"])
-    slow = run(3, ["STEP"])
+    quick = run(6, ["STL", "OBJ", "PLY", "OFF", "GLB", "glTF", "3MF"])
+    slow = run(2, ["STEP"])
     for kind, result in (quick | slow).items():
         assert result.wrong == [], kind
-        assert result.models + result.messages >= 3
+        assert result.models + result.messages >= 2
     assert json.dumps({kind: result.models for kind, result in quick.items()}).count(": 0") <= 4

@@ -305,7 +305,7 @@ def test_a_bent_line_settles_towards_the_groove():
 def test_each_solid_demo_model_is_parted_well(name, left):
     """Under 5 % of its support left by one straight cut; with a seam in sight under ¾ of its diagonal, under 40 %."""
     model = open_file(MODELS[name]).model
-    solid = thinned(model.solid, 16_000, QUIET)
+    solid = thinned(model.solid, 5_000, QUIET)
     small = model_of(Solid(solid.vertices, solid.triangles), name)
     workshop, plan = Workshop(small), Plan(model=small.ref)
     found = proposals(workshop, plan, 0, cut_subject(workshop, plan, 0, PRINTER), CutWishes())

@@ -14,7 +14,7 @@ from deft_slab.core.judge.rays import first_hit
 from deft_slab.core.judge.seats import best_seat, candidates
 from deft_slab.demo import MODELS
 from deft_slab.demo.make import make
-from deft_slab.demo.props import hook
+from deft_slab.demo.props import helmet, lantern
 from tests.shapes import box, cone, joined, ring, solid_of
 
 RING = ring(30, 8, 60)
@@ -60,8 +60,9 @@ def test_candidates_differ_and_hold_the_obvious_ones():
     assert best_seat(table, np.eye(3), 45.0).down == pytest.approx((0, 0, 1), abs=1e-6)
 
 
-def test_the_shipped_hook_is_what_its_generator_makes():
-    made, shipped = make(hook), open_file(MODELS["hook"]).model.solid
+@pytest.mark.parametrize("build", [helmet, lantern])
+def test_what_is_shipped_is_what_its_generator_makes(build):
+    made, shipped = make(build), open_file(MODELS[build.__name__]).model.solid
     assert len(made.solid.triangles) == pytest.approx(len(shipped.triangles), rel=0.01)
     assert made.solid.volume == pytest.approx(trimesh.Trimesh(shipped.vertices, shipped.triangles).volume, rel=1e-3)
 

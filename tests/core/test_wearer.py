@@ -123,8 +123,9 @@ def test_a_guest_far_away_has_no_room():
     assert room_around(sphere(20), guest, ONE, model).clearance is None
 
 
-@pytest.mark.parametrize("inches", [False, True])
-@pytest.mark.parametrize(("radius", "clearance"), [(10, 5), (10, 0), (28, 5)])
+@pytest.mark.parametrize(
+    ("radius", "clearance", "inches"), [(10, 5, False), (10, 5, True), (10, 0, False), (28, 5, True)]
+)
 def test_the_scale_that_keeps_a_clearance(radius, clearance, inches):
     """A ball in a hollow ball: (radius + clearance) / hollow, whatever the unit and wherever both are."""
     unit = 25.4 if inches else 1.0

@@ -16,7 +16,8 @@ from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
 from tests.shapes import light_project
 
-PATIENCE = 60_000
+PATIENCE = 600_000
+"""ms after which something that should come is given up: far beyond what a machine under load takes."""
 
 
 @pytest.fixture(scope="session")

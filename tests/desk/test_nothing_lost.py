@@ -13,13 +13,14 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_slab.core.errors import DeftError, WorkerEnded
 from deft_slab.core.plan import Plan, Project
-from deft_slab.demo import MODELS, PROJECT
+from deft_slab.demo import MODELS
 from deft_slab.desk import recovery, settings
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.recovery import LeftWork, left_work, read_work
 from deft_slab.desk.settings import Settings, keep_settings, read_settings
 from deft_slab.desk.worker import Bench
 from deft_slab.logbook import home
+from tests.desk.conftest import PATIENCE
 from tests.shapes import model_of, sphere
 
 YES, NO = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.Cancel
@@ -42,7 +43,7 @@ def questions(monkeypatch):
 
 
 def idle(desk):
-    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     desk.qtbot.wait(20)
 
 
@@ -122,7 +123,7 @@ def every_way_to_leave(desk, tmp_path, tee):
 def test_work_that_was_brought_back_is_asked_about(desk, tmp_path, tee, questions):
     work, project = left_orb()
     desk.state.recover(work)
-    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=PATIENCE)
     desk.settle()
     for number, leave in enumerate(every_way_to_leave(desk, tmp_path, tee), 1):
         leave()
@@ -159,9 +160,9 @@ def test_what_was_never_saved_and_all_undone_is_asked_about(desk, tmp_path, tee,
     assert "taken back" in questions[0]
 
 
-def test_a_model_as_it_was_opened_is_left_without_a_question(desk, tmp_path, tee, questions):
+def test_a_model_as_it_was_opened_is_left_without_a_question(desk, light_demo, tee, questions):
     desk.open(tee)
-    desk.open(PROJECT)
+    desk.open(light_demo)
     desk.open(tee)
     assert questions == []
 
@@ -192,16 +193,16 @@ def test_the_old_copy_goes_only_after_the_new_one_is_there(desk, monkeypatch):
 
     monkeypatch.setattr(recovery, "write_whole", full)
     desk.state.recover(work)
-    desk.qtbot.waitUntil(lambda: bool(desk.state.autosave.problem), timeout=60_000)
+    desk.qtbot.waitUntil(lambda: bool(desk.state.autosave.problem), timeout=PATIENCE)
     desk.settle()
     assert desk.window.not_kept.isVisible()
     assert "No space left" in desk.window.notice.text
     assert read_work(work.folder)[1] == project
     monkeypatch.setattr(recovery, "write_whole", written)
     desk.state.autosave.write()
-    desk.qtbot.waitUntil(lambda: not work.folder.exists(), timeout=10_000)
+    desk.qtbot.waitUntil(lambda: not work.folder.exists(), timeout=PATIENCE)
     assert read_work(desk.state.autosave.folder)[1] == project
-    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=10_000)
+    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=PATIENCE)
 
 
 def test_what_cannot_be_brought_back_stays_and_is_named(desk):
@@ -211,7 +212,7 @@ def test_what_cannot_be_brought_back_stays_and_is_named(desk):
     card = desk.window.left_work
     card.look()
     desk.click(card.bring)
-    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=60_000)
+    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     assert "copy of the model in the unsaved work is damaged" in desk.window.notice.text
     assert str(work.folder) in desk.window.notice.text
     assert card.isVisible()
@@ -243,12 +244,12 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
             os.kill(state.jobs.process_id, signal.SIGKILL)
 
     monkeypatch.setattr(state.jobs, "submit", killing)
-    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=PATIENCE)
     desk.settle()
     state.turn((0, 1, 0), 5)
     desk.settle()
-    desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=60_000)
-    desk.qtbot.waitUntil((state.autosave.folder / "project.json").exists, timeout=10_000)
+    desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=PATIENCE)
+    desk.qtbot.waitUntil((state.autosave.folder / "project.json").exists, timeout=PATIENCE)
     assert read_work(state.autosave.folder)[1] == state.project
 
 
@@ -256,9 +257,9 @@ def test_stop_leaves_the_copy_alone(desk, tee):
     state, stopped = desk.state, []
     state.project_changed.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
     state.open(tee)
-    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=PATIENCE)
     assert stopped[0] is True
-    desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=PATIENCE)
 
 
 def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_path):
@@ -272,8 +273,8 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))
     desk.state.turn((0, 1, 0), 5)
-    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=20_000)
-    desk.qtbot.waitUntil((desk.state.autosave.folder / "project.json").exists, timeout=10_000)
+    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=PATIENCE)
+    desk.qtbot.waitUntil((desk.state.autosave.folder / "project.json").exists, timeout=PATIENCE)
     assert read_work(desk.state.autosave.folder)[1] == desk.state.project
 
 
@@ -337,16 +338,16 @@ def test_a_request_that_kills_the_worker_is_given_back(qtbot, jobs, monkeypatch)
     jobs.submit("ask:bad", "open", MODELS["lantern"], 0.1, done=done.append, failed=failed.append, label="Bad")
     jobs.submit("choice:good", "open", MODELS["hook"], 0.1, done=done.append, failed=failed.append)
     while not failed:
-        qtbot.waitUntil(lambda: bool(failed) or (running() and jobs._spoke), timeout=60_000)
+        qtbot.waitUntil(lambda: bool(failed) or (running() and jobs._spoke), timeout=PATIENCE)
         if not failed:
             process = jobs.process_id
             os.kill(process, signal.SIGKILL)
-            qtbot.waitUntil(lambda process=process: bool(failed) or jobs.process_id != process, timeout=60_000)
+            qtbot.waitUntil(lambda process=process: bool(failed) or jobs.process_id != process, timeout=PATIENCE)
     (error,) = failed
     assert isinstance(error, WorkerEnded)
     assert "3 times over “Bad”" in error.what
     assert len(starts) == 3
-    qtbot.waitUntil(lambda: len(done) == 1, timeout=60_000)
+    qtbot.waitUntil(lambda: len(done) == 1, timeout=PATIENCE)
 
 
 def test_a_callback_that_raises_does_not_stop_the_row(qtbot, jobs, tee):
@@ -358,7 +359,7 @@ def test_a_callback_that_raises_does_not_stop_the_row(qtbot, jobs, tee):
     with qtbot.captureExceptions() as caught:
         jobs.submit("ask:one", "open", tee, 0.1, done=bad, failed=bad)
         jobs.submit("ask:two", "open", tee, 0.1, done=done.append, failed=done.append)
-        qtbot.waitUntil(lambda: len(done) == 1, timeout=60_000)
+        qtbot.waitUntil(lambda: len(done) == 1, timeout=PATIENCE)
     assert [str(error) for _, error, _ in caught] == ["in a slot"]
 
 
@@ -378,7 +379,7 @@ def test_handing_a_model_over_does_not_block_the_window(qtbot):
         assert ticks == []
     finally:
         os.kill(jobs.process_id, signal.SIGCONT)
-    qtbot.waitUntil(lambda: len(ticks) == 3, timeout=60_000)
+    qtbot.waitUntil(lambda: len(ticks) == 3, timeout=PATIENCE)
     jobs.close()
 
 
@@ -410,7 +411,7 @@ def test_closing_while_files_are_written_waits_for_them(desk, tee, tmp_path):
     closed = []
     desk.state.jobs.close = lambda: closed.append(1)  # the session's worker is for the other tests too
     try:
-        desk.qtbot.waitUntil(lambda: not desk.window.isVisible(), timeout=60_000)
+        desk.qtbot.waitUntil(lambda: not desk.window.isVisible(), timeout=PATIENCE)
     finally:
         del desk.state.jobs.close
     assert closed

@@ -23,6 +23,7 @@ from deft_slab.desk import jobs as jobs_module
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
 from deft_slab.desk.steps.check import findings
+from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
 
 
@@ -57,7 +58,7 @@ def test_each_piece_is_seated_by_itself_and_keeps_its_seat(parted, tmp_path):
     parted.settle()
     assert state.pieces[0].seat == seat
     state.save(tmp_path / "beam.3mf")
-    parted.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
+    parted.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     parted.open(tmp_path / "beam.3mf")
     assert state.pieces[0].seat == seat
 
@@ -196,7 +197,7 @@ def test_an_empty_desk_says_how_to_begin(desk):
     assert not desk.window.panels["Tilt"].isVisible()
     buttons = {b.text(): b for b in desk.window._begin.findChildren(type(desk.window.below))}
     desk.click(buttons["Open the demo"])
-    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=PATIENCE)
     desk.settle()
     assert not desk.window._begin.isVisible()
     assert desk.window.panels["Tilt"].isVisible()
@@ -243,18 +244,18 @@ def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
     jobs = Jobs()
     failed = []
     jobs.submit("open", "open", Path("x.stl"), done=failed.append, failed=failed.append)
-    qtbot.waitUntil(lambda: len(started) == 3, timeout=10_000)
+    qtbot.waitUntil(lambda: len(started) == 3, timeout=PATIENCE)
     qtbot.wait(200)
     assert len(started) == 3
     assert "ended by itself" in failed[0].what
     jobs.close()
 
 
-def test_the_program_takes_its_own_picture(tmp_path):
-    """``--shot``: the demo is opened, measured and drawn, and the program ends by itself."""
+def test_the_program_takes_its_own_picture(light_demo, tmp_path):
+    """``--shot``: a project is opened, measured and drawn, and the program ends by itself."""
     shot = tmp_path / "window.png"
     program = Path(sys.executable).with_name("deft-slab")
-    done = subprocess.run([program, "--demo", "--shot", shot], capture_output=True, encoding="utf-8", check=False)
+    done = subprocess.run([program, light_demo, "--shot", shot], capture_output=True, encoding="utf-8", check=False)
     assert done.returncode == 0, done.stderr
     image = QImage(str(shot))
     assert (image.width(), image.height()) == (1280, 800)

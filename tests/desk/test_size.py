@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.plan import Mending
-from deft_slab.demo import PROJECT, TROUBLED
-from tests.desk.conftest import words
+from deft_slab.demo import TROUBLED
+from tests.desk.conftest import PATIENCE, words
 from tests.shapes import light_model, tube
 
 
@@ -32,7 +32,7 @@ def turn_to(desk, size, page):
 
 
 def wait(desk):
-    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     desk.settle()
 
 
@@ -114,7 +114,7 @@ def test_exact_faces_are_drawn_at_a_chosen_fineness(desk, size):
     coarse = len(state.model.solid.triangles)
     assert f"{coarse:,} triangles" in words(page)
     desk.type(page.fineness, "0.005")
-    desk.qtbot.waitUntil(lambda: len(state.model.solid.triangles) > 2 * coarse, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: len(state.model.solid.triangles) > 2 * coarse, timeout=PATIENCE)
     desk.settle()
     assert page.fineness.value == pytest.approx(0.005)
     desk.click(page.take)
@@ -250,7 +250,7 @@ def test_rewrapping_and_thinning_from_the_panel(desk, size, tee):
     assert state.evaluated.outcome.report.triangles_after <= 2000
     desk.type(page.fineness, "500")
     desk.click(page.rewrap)
-    desk.qtbot.waitUntil(lambda: "out of range" in desk.window.notice.text, timeout=20_000)
+    desk.qtbot.waitUntil(lambda: "out of range" in desk.window.notice.text, timeout=PATIENCE)
     desk.settle()
     assert state.plan.mending.thin_to == 1000
     assert state.plan.mending.rewrap == pytest.approx(1)
@@ -279,7 +279,7 @@ def test_bodies_get_their_roles_from_lists(desk, size):
     choose(page.roles[1], "left out")
     desk.settle()
     choose(page.roles[2], "left out")
-    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=5000)
+    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     assert "at least one body must stay" in desk.window.notice.text
 
 
@@ -287,7 +287,7 @@ def test_bodies_get_their_roles_from_lists(desk, size):
 
 
 def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_path):
-    desk.open(light_model("helmet", tmp_path))
+    desk.open(light_model("helmet", tmp_path, 5_000))
     state, page = desk.state, turn_to(desk, size, "Wearer")
     desk.click(page.adds["head"])
     desk.settle()
@@ -317,13 +317,13 @@ def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_pa
     assert desk.bed._canvas.has("guest g1")
 
 
-def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, tee, tmp_path, monkeypatch):
+def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, tee, light_demo, tmp_path, monkeypatch):
     trimesh.creation.box((4, 1, 0.1)).export(tmp_path / "ruler.stl")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "ruler.stl"), ""))
     desk.open(tee)
     state, page = desk.state, turn_to(desk, size, "Wearer")
     desk.click(page.add_model)
-    desk.qtbot.waitUntil(lambda: bool(state.plan.guests), timeout=20_000)
+    desk.qtbot.waitUntil(lambda: bool(state.plan.guests), timeout=PATIENCE)
     desk.settle()
     assert state.wearing.guest.unit == "in"  # the likeliest
     assert state.evaluated.outcome.guests["g1"].solid.size == pytest.approx([101.6, 25.4, 2.54], rel=1e-4)
@@ -339,9 +339,9 @@ def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, te
     desk.settle()
     assert state.evaluated.outcome.guests["g1"].solid.size[1] > 30
     state.save(tmp_path / "beam.3mf")
-    desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     saved = state.plan
-    desk.open(PROJECT)
+    desk.open(light_demo)
     assert state.plan.guests == ()
     desk.open(tmp_path / "beam.3mf")
     assert state.plan == saved
@@ -393,7 +393,7 @@ def test_an_edge_that_is_not_round_is_told(desk, size, tee):
     desk.qtbot.wait(60)
     desk.click(page.kinds["edge"])
     click_at(desk, (110, 100, 79))
-    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=20_000)
+    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     assert "edge" in desk.window.notice.text
 
 

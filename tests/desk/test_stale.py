@@ -19,6 +19,7 @@ from deft_slab.core.workshop import evaluate
 from deft_slab.desk.scene.grips import outline_of
 from deft_slab.desk.steps.check import findings
 from deft_slab.desk.worker import Bench
+from tests.desk.conftest import PATIENCE
 from tests.shapes import box, joined, model_of, solid_of
 
 
@@ -79,7 +80,7 @@ def test_a_draft_without_figures_shows_none(halves, monkeypatch):
     bent = BentCut(id=cut.id, name="Fold", line=line)
     state.try_plan(state.plan.with_cut(bent))
     assert model.rows[0].shown is None
-    halves.qtbot.waitUntil(lambda: bool(state.live_problem), timeout=20_000)
+    halves.qtbot.waitUntil(lambda: bool(state.live_problem), timeout=PATIENCE)
     assert model.rows[0].shown is None
     assert model.rows[0].note == "cannot be measured so"
     state.drop_draft()
@@ -171,13 +172,13 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
     find = halves.window.panels["Tilt"].pages["Find"]
     state.seating.look_again()
     halves.window.stop()
-    halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=20_000)
+    halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     if not state.seating.seats:
         assert find.again.isVisibleTo(find)
         halves.key(Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
         state.cutting.look_again()
         halves.window.stop()
-        halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=20_000)
+        halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
         where = halves.window.panels["Cut"].where
         assert state.cutting.shown is None
         assert where.again.isVisibleTo(where)

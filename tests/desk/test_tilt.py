@@ -16,14 +16,12 @@ from deft_slab.core.tilt import Tilt
 from deft_slab.demo import MODELS
 from deft_slab.desk.scene.pole import Pull
 from deft_slab.desk.widgets.disc import from_disc, to_disc
-from tests.desk.conftest import words
-
-SLOW = 60_000
+from tests.desk.conftest import PATIENCE, words
 
 
 def looked(desk):
     """Waits until the map is whole and the seats are there."""
-    desk.qtbot.waitUntil(lambda: bool(desk.state.seating.seats) and not desk.state.jobs.busy, timeout=SLOW)
+    desk.qtbot.waitUntil(lambda: bool(desk.state.seating.seats) and not desk.state.jobs.busy, timeout=PATIENCE)
 
 
 @pytest.fixture
@@ -79,7 +77,7 @@ def test_a_click_on_the_map_takes_that_seat_and_undo_takes_it_back(tilt):
     at = (middle + QPointF(20, -12)).toPoint()
     QTest.mouseMove(disc, at)
     assert "support" in page(tilt, "Find")._said.text()
-    tilt.qtbot.waitUntil(lambda: page(tilt, "Find")._peek.pixmap().width() > 0, timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: page(tilt, "Find")._peek.pixmap().width() > 0, timeout=PATIENCE)
     QTest.mouseClick(disc, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     tilt.settle()
     assert state.plan.tilt.down == pytest.approx(tuple(disc.direction_at(QPointF(at))), abs=0.03)
@@ -167,14 +165,14 @@ def test_each_figure_colours_the_map(tilt):
 
 def test_looking_can_be_stopped_and_goes_on(desk):
     desk.state.open(MODELS["lantern"])
-    desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=SLOW)
+    desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=PATIENCE)
     desk.click(desk.window._stop)
-    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=SLOW)
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     assert not desk.state.seating.seats
     again = page(desk, "Find").again
     assert again.isVisible()
     desk.click(again)
-    desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=SLOW)
+    desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=PATIENCE)
 
 
 def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
@@ -193,7 +191,7 @@ def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
     find = page(tilt, "Find")
     assert find.all.isVisible()
     tilt.click(find.all)
-    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat all pieces", timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat all pieces", timeout=PATIENCE)
     tilt.settle()
     assert [wish.seat is not None for wish in state.plan.pieces] == [True, True]
     assert all(piece.seat_kind == "as you seated it" for piece in state.pieces)
@@ -311,7 +309,7 @@ def test_a_region_lies_down_and_a_direction_points_up(tilt):
     tilt.qtbot.wait(50)
     tilt.click(page(tilt, "By hand").picks["region"])
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, (150, 110, 70)))
-    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat on a region", timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat on a region", timeout=PATIENCE)
     tilt.settle()
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)
     tilt.undo()
@@ -339,7 +337,7 @@ def test_lifting_it_and_what_leaning_would_change(tilt):
     looked(tilt)
     costs = page(tilt, "Costs")
     tilt.click(costs.compare)
-    tilt.qtbot.waitUntil(lambda: len(state.seating.ways) == 4, timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: len(state.seating.ways) == 4, timeout=PATIENCE)
     assert "leaning" in state.seating.ways[1].seat.kind
     tilt.click(costs.ways.itemAt(2).widget())
     tilt.settle()
@@ -475,12 +473,12 @@ def test_two_choices_side_by_side(tilt):
     state.turn((0, 1, 0), 90)
     tilt.settle()
     tilt.click(window.twin_button)
-    tilt.qtbot.waitUntil(lambda: all(pane.evaluated is not None for pane in window.twin.panes), timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: all(pane.evaluated is not None for pane in window.twin.panes), timeout=PATIENCE)
     left, right = window.twin.panes
     assert left.evaluated.outcome.plan == state.plan
     assert right.evaluated.outcome.plan == state.project.choices[0].plan
     assert left.camera.distance == right.camera.distance
-    tilt.qtbot.waitUntil(lambda: "support" in words(window.twin), timeout=SLOW)
+    tilt.qtbot.waitUntil(lambda: "support" in words(window.twin), timeout=PATIENCE)
     assert "pieces" not in words(window.twin)  # the same on both sides
     tilt.qtbot.wait(100)
     QTest.mousePress(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(60, 80))

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 from deft_slab.core.errors import Cancelled, DeftError
 from deft_slab.demo import MODELS
 from deft_slab.desk.settings import Settings, keep_settings, load_settings
+from tests.desk.conftest import PATIENCE
 
 
 def drop(desk, path):
@@ -22,7 +23,7 @@ def drop(desk, path):
     left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     desk.window.dragEnterEvent(QDragEnterEvent(QPoint(50, 50), Qt.DropAction.CopyAction, data, left, none))
     desk.window.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, left, none))
-    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy_with("open"), timeout=60_000)
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy_with("open"), timeout=PATIENCE)
 
 
 def test_files_are_opened_by_dropping_and_bad_ones_leave_the_work_alone(desk, tee, tmp_path):
@@ -55,7 +56,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     plan = state.plan
     desk.go(3)
     desk.click(desk.window.panels["Cut"].this.adds["Level"])
-    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=20_000)
+    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     desk.settle()
     assert "Close the surface" in desk.window.notice.text
     assert "(add a cut) was taken back" in desk.window.notice.text
@@ -80,7 +81,7 @@ def test_a_folder_that_cannot_be_written(desk, tee, tmp_path, monkeypatch):
     gone.write_text("x")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(gone / "beam.3mf"), ""))
     desk.click(desk.window.panels["Hand off"].save)
-    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=20_000)
+    desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     assert "could not be saved" in desk.window.notice.text
     assert desk.state.path is None
 
@@ -100,7 +101,7 @@ def test_work_is_stopped_when_asked(desk, tee):
     project = desk.state.project
     desk.state.open(MODELS["lantern"])
     desk.window.stop()
-    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=60_000)
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     desk.qtbot.wait(300)
     assert desk.state.project == project
 
@@ -108,7 +109,7 @@ def test_work_is_stopped_when_asked(desk, tee):
 def test_the_worker_is_started_again_when_it_dies(desk, tee):
     desk.open(tee)
     state = desk.state
-    with desk.qtbot.waitSignal(state.jobs.restarted, timeout=20_000):
+    with desk.qtbot.waitSignal(state.jobs.restarted, timeout=PATIENCE):
         os.kill(state.jobs.process_id, signal.SIGKILL)
     desk.settle()
     state.turn((1, 0, 0), 90)
@@ -121,7 +122,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
     seen, failed = [], []
     for number in range(10):
         jobs.submit("evaluate", "open", tee, 0.1, done=lambda _, n=number: seen.append(n), failed=failed.append)
-    qtbot.waitUntil(lambda: not jobs.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     assert seen[-1:] == [9]
     assert len(seen) <= 2
     assert failed == []
@@ -132,7 +133,7 @@ def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, j
     for name in ("choice:a", "choice:b", "open"):
         jobs.submit(name, "open", MODELS["hook"] if name != "open" else tee, 0.1,
                     done=lambda _, name=name: order.append(name), failed=lambda e: order.append(str(e)))  # fmt: skip
-    qtbot.waitUntil(lambda: not jobs.busy and len(order) == 3, timeout=60_000)
+    qtbot.waitUntil(lambda: not jobs.busy and len(order) == 3, timeout=PATIENCE)
     assert sorted(order) == ["choice:a", "choice:b", "open"]
     assert order.index("open") < order.index("choice:b")
 
@@ -140,7 +141,7 @@ def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, j
 def test_a_fault_inside_is_reported_in_words(qtbot, jobs):
     failed = []
     jobs.submit("evaluate", "ready", "no such model", done=failed.append, failed=failed.append)
-    qtbot.waitUntil(lambda: not jobs.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     (error,) = failed
     assert isinstance(error, DeftError)
     assert not isinstance(error, Cancelled)

@@ -10,17 +10,17 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton
 
 from deft_slab.core.intake.files import open_file
-from deft_slab.demo import PROJECT
 from deft_slab.desk.ledger.model import COLUMNS
+from tests.desk.conftest import PATIENCE
 
 
 def button(widget, text):
     return next(found for found in widget.findChildren(QPushButton) if found.text() == text)
 
 
-def test_the_whole_job(desk, tmp_path, monkeypatch):
+def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     state, window = desk.state, desk.window
-    desk.open(PROJECT)
+    desk.open(light_demo)
     assert window._title.text() == "Gull figurehead"
     assert [row.name for row in window.ledger.model.rows] == [
         "On the bed now", "As it stands", "On the tail", "Two halves, level",
@@ -53,7 +53,7 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
     before = state.cut.offset
     end = desk.press_and_drag(desk.bed.handle_place("move"), QPoint(0, -40))
     assert state.draft is not None
-    desk.qtbot.waitUntil(lambda: state.live is not None and state.live.outcome.plan == state.draft, timeout=20_000)
+    desk.qtbot.waitUntil(lambda: state.live is not None and state.live.outcome.plan == state.draft, timeout=PATIENCE)
     assert state.live.outcome.approximate
     assert "≈" in window.panels["Cut"].costs._rows["Support volume"].text()
     assert state.plan.recipe[0].offset == before
@@ -64,9 +64,10 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
     desk.type(window.panels["Cut"].this.place, "9.5cm")
     desk.settle()
     totals = state.evaluated.outcome.totals
-    assert state.plan.recipe[0].offset == pytest.approx(95.0, abs=0.01)
-    assert totals.pieces == totals.flat_pieces == totals.fitting_pieces == 2
-    assert totals.support_volume_mm3 < 0.05 * whole
+    lowest = state.model.solid.bounds[0][2]
+    assert state.plan.recipe[0].offset == pytest.approx(lowest + 95.0, abs=0.001)
+    assert totals.pieces == totals.fitting_pieces == 2
+    assert totals.support_volume_mm3 < 0.25 * whole
 
     # compare: keep, name, pin, look at the difference, bring another back and undo that
     desk.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
@@ -80,7 +81,7 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
     editor.selectAll()
     QTest.keyClicks(editor, "Level at the wings")
     QTest.keyClick(editor, Qt.Key.Key_Return)
-    desk.qtbot.waitUntil(lambda: state.project.choices[3].name == "Level at the wings", timeout=5000)
+    desk.qtbot.waitUntil(lambda: state.project.choices[3].name == "Level at the wings", timeout=PATIENCE)
     table.setFocus()
     desk.key(Qt.Key.Key_P, widget=table)
     assert state.project.pinned == state.project.choices[3].id
@@ -106,7 +107,7 @@ def test_the_whole_job(desk, tmp_path, monkeypatch):
     hand_off = window.panels["Hand off"]
     for part in (hand_off.stl, hand_off.together, hand_off.save):
         desk.click(part)
-        desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=60_000)
+        desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     assert sorted(path.name for path in out.iterdir()) == [
         "1-upper-figurehead.stl",
         "2-lower-figurehead.stl",
@@ -143,7 +144,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
     at = bed.camera.project(end, bed.width(), bed.height())[0]
     place = QPoint(*np.round(at).astype(int))
     QTest.mouseMove(bed, place)
-    desk.qtbot.waitUntil(lambda: bed.marked, timeout=5000)
+    desk.qtbot.waitUntil(lambda: bed.marked, timeout=PATIENCE)
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
     desk.settle()
     assert state.pointing.kind == ""
