@@ -19,12 +19,29 @@ from vtkmodules.vtkFiltersCore import vtkCutter
 
 from deft_slab.core.cutting import StraightCut
 from deft_slab.core.errors import OpenSurface
+from deft_slab.core.faces import Face
 from deft_slab.core.judge.exposure import exposure, spread_directions
 from deft_slab.core.judge.seam import seam_of
+from deft_slab.core.plan import Plan
+from deft_slab.core.printer import default_printer
 from deft_slab.core.shape.bodies import bodies_of, united
 from deft_slab.core.shape.cuts import parted
-from deft_slab.core.solid import Solid
-from tests.shapes import box, bundled, cone, hollow_ball, joined, ring, solid_of, sphere, together, tube, without_facets
+from deft_slab.core.solid import Solid, side_by_side
+from deft_slab.core.workshop import Workshop
+from tests.shapes import (
+    box,
+    bundled,
+    cone,
+    hollow_ball,
+    joined,
+    model_of,
+    ring,
+    solid_of,
+    sphere,
+    together,
+    tube,
+    without_facets,
+)
 
 ZOO = {
     "ball": sphere(20.0, 4),
@@ -44,9 +61,9 @@ def straight(normal, offset, cut_id="c1"):
     return StraightCut(id=cut_id, name="Cut", normal=normal, offset=offset)
 
 
-def split(solid: Solid, cut, number: int) -> tuple[Solid | None, Solid | None]:
+def split(solid: Solid, cut) -> tuple[Solid | None, Solid | None]:
     """What is ahead of a cut and what is behind it."""
-    sides = dict(parted(solid, cut, number).sides)
+    sides = dict(parted(solid, cut).sides)
     return sides.get(1), sides.get(-1)
 
 
@@ -65,7 +82,7 @@ def test_nothing_is_lost_and_pieces_are_closed(name, normal, share):
     unit = np.array(normal) / math.hypot(*normal)
     along = solid.vertices @ unit
     offset = float(along.min() + share * (along.max() - along.min()))
-    sides = [side for side in split(solid, straight(normal, offset), 0) if side is not None]
+    sides = [side for side in split(solid, straight(normal, offset)) if side is not None]
     parts = [part for side in sides for part in bodies_of(side)]
     assert math.fsum(part.volume for part in parts) == pytest.approx(solid.volume, rel=1e-6)
     for part in parts:
@@ -83,9 +100,9 @@ def test_nothing_is_lost_and_pieces_are_closed(name, normal, share):
 def test_spherical_cap():
     """Cap of height h: pi h^2 (3R - h) / 3, cut area pi h (2R - h) (geometry handbooks)."""
     radius, height = 30.0, 12.0
-    cap, rest = split(sphere(radius, 6), straight((0, 0, 1), radius - height), 0)
+    cap, rest = split(sphere(radius, 6), straight((0, 0, 1), radius - height))
     assert cap.volume == pytest.approx(math.pi * height**2 * (3 * radius - height) / 3, rel=2e-3)
-    seam = seam_of([cap], 0, np.ones(len(sphere(radius, 6).triangles)))
+    seam = seam_of([cap], "c1", np.ones(len(sphere(radius, 6).triangles)))
     assert seam.cut_area == pytest.approx(math.pi * height * (2 * radius - height), rel=2e-3)
     assert seam.length == pytest.approx(2 * math.pi * math.sqrt(height * (2 * radius - height)), rel=2e-3)
     assert seam.in_sight == pytest.approx(seam.length)
@@ -98,8 +115,8 @@ def test_sections_agree_with_trimesh_shapely_and_vtk(name, normal, offset):
     """Cut area and seam length against trimesh's section (area by shapely's polygons) and VTK's cutter."""
     solid = ZOO[name]
     unit = np.array(normal) / math.hypot(*normal)
-    ahead, _ = split(solid, straight(normal, offset), 0)
-    seam = seam_of([ahead], 0, None)
+    ahead, _ = split(solid, straight(normal, offset))
+    seam = seam_of([ahead], "c1", None)
     mesh = trimesh.Trimesh(solid.vertices, solid.triangles)
     lines = trimesh.intersections.mesh_plane(mesh, plane_normal=unit, plane_origin=offset * unit)
     assert seam.length == pytest.approx(np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1).sum(), rel=1e-5)
@@ -136,8 +153,8 @@ def _vtk_section_length(solid, unit, offset):
 
 def test_cut_face_of_a_shell_is_a_ring():
     solid = tube(20, 24, 40)
-    ahead, behind = split(solid, straight((0, 0, 1), 0.0), 0)
-    seam = seam_of([ahead], 0, exposure(solid))
+    ahead, behind = split(solid, straight((0, 0, 1), 0.0))
+    seam = seam_of([ahead], "c1", exposure(solid))
     assert seam.cut_area == pytest.approx(math.pi * (24**2 - 20**2), rel=2e-3)
     assert seam.length == pytest.approx(2 * math.pi * (24 + 20), rel=2e-3)
     assert 0.4 * seam.length < seam.in_sight < 0.95 * seam.length  # the inner circle is seen less
@@ -150,17 +167,38 @@ def test_two_crossing_full_cuts_through_a_shell_make_four_pieces():
     pieces = [tube(20, 24, 40)]
     for number, normal in enumerate(((1, 0, 0), (0, 1, 0))):
         pieces = [
-            part for piece in pieces for side in split(piece, straight(normal, 0), number) for part in bodies_of(side)
+            part
+            for piece in pieces
+            for side in split(piece, straight(normal, 0, f"c{number}"))
+            for part in bodies_of(side)
         ]
     assert len(pieces) == 4
-    assert [sorted(set(piece.origin[piece.origin < 0].tolist())) for piece in pieces] == [[-2, -1]] * 4
+    assert [piece.made for piece in pieces] == [(Face("c0"), Face("c1"))] * 4
+    assert all(piece.by("c0").any() and piece.by("c1").any() for piece in pieces)
+
+
+def test_who_made_a_face_stays_with_it():
+    """In another order of the recipe, and where solids that different cuts have made are put side by side."""
+    model = model_of(solid_of(box(30, 20, 10)))
+    cuts = (straight((1, 0, 0), 12, "a"), straight((0, 0, 1), 4, "b"))
+    areas = []
+    for recipe in (cuts, cuts[::-1]):
+        pieces = Workshop(model).evaluate(Plan(model=model.ref, recipe=recipe), default_printer()).pieces
+        areas.append([sum(p.solid.areas[p.solid.by(cut)].sum() for p in pieces) for cut in "ab"])
+    assert areas[0] == pytest.approx([2 * 20 * 10, 2 * 30 * 20])
+    assert areas[1] == pytest.approx(areas[0])
+    (left, _), (_, top) = (split(solid_of(box(30, 20, 10)), cut) for cut in cuts)
+    both = side_by_side([left, top])
+    assert both.areas[both.by("a")].sum() == pytest.approx(20 * 10)
+    assert both.areas[both.by("b")].sum() == pytest.approx(30 * 20)
+    assert both.areas[both.origin >= 0].sum() == pytest.approx(both.areas.sum() - 20 * 10 - 30 * 20)
 
 
 def test_abutting_boxes():
     """Common practice: boxes of 25 x 25 x 50 from a larger one fill it without a gap."""
     pieces = [solid_of(box(50, 50, 100))]
     for number, (normal, offset) in enumerate((((1, 0, 0), 25), ((0, 1, 0), 25), ((0, 0, 1), 50))):
-        pieces = [side for piece in pieces for side in split(piece, straight(normal, offset), number)]
+        pieces = [side for piece in pieces for side in split(piece, straight(normal, offset, f"c{number}"))]
     assert len(pieces) == 8
     for piece in pieces:
         assert sorted(piece.size.tolist()) == pytest.approx([25, 25, 50])
@@ -170,13 +208,13 @@ def test_abutting_boxes():
 def test_a_cut_that_misses_or_lies_in_a_face():
     cube = solid_of(box(10, 10, 10))
     for offset in (-5.0, 15.0, 0.0, 10.0):
-        sides = split(cube, straight((0, 0, 1), offset), 0)
+        sides = split(cube, straight((0, 0, 1), offset))
         assert sum(side is None for side in sides) == 1
         assert next(side for side in sides if side is not None).volume == pytest.approx(1000)
 
 
 def test_a_cut_through_corners_and_edges():
-    ahead, behind = split(solid_of(box(10, 10, 10)), straight((1, 1, 0), 10 / math.sqrt(2)), 0)
+    ahead, behind = split(solid_of(box(10, 10, 10)), straight((1, 1, 0), 10 / math.sqrt(2)))
     assert ahead.volume == pytest.approx(500)
     assert behind.volume == pytest.approx(500)
     assert is_closed(ahead)
@@ -213,10 +251,10 @@ def test_halves_of_a_bipyramid_need_no_support():
 
     upper = cone(30, 20).manifold
     body = upper + upper.mirror((0, 0, 1))
-    whole = Solid.from_manifold(body, {int(run): 0 for run in body.to_mesh64().run_original_id})
+    whole = Solid.from_manifold(body, {})
     whole = Solid(whole.vertices, whole.triangles)
     assert measure(whole, np.eye(3)).figures.support_volume_mm3 > 1000
-    for half in split(whole, straight((0, 0, 1), 0), 0):
+    for half in split(whole, straight((0, 0, 1), 0)):
         seat = best_seat(half, np.eye(3), 45.0)
         assert seat.kind == "cut face down"
         found = measure(half, seat.rotation).figures
@@ -229,7 +267,7 @@ def test_an_open_surface_is_refused_with_what_is_wrong():
     assert not opened.defects.closed
     assert opened.defects.open_edges == len(opened.defects.segments)
     with pytest.raises(OpenSurface, match="open edges"):
-        split(opened, straight((0, 0, 1), 0), 0)
+        split(opened, straight((0, 0, 1), 0))
 
 
 def test_a_flipped_facet_and_an_inside_out_body_are_noticed():
@@ -244,13 +282,17 @@ def test_a_flipped_facet_and_an_inside_out_body_are_noticed():
 
 
 def test_a_solid_travels_and_its_arrays_are_read_only():
-    ahead, _ = split(sphere(20, 3), straight((0, 0, 1), 3), 4)
+    ahead, _ = split(sphere(20, 3), straight((0, 0, 1), 3, "c4"))
     again = pickle.loads(pickle.dumps(ahead))
     np.testing.assert_array_equal(again.origin, ahead.origin)
     assert again.manifold.volume() == pytest.approx(ahead.volume)
     # and a body built anew from its arrays still knows its cut faces
-    deeper, _ = split(again, straight((1, 0, 0), 0), 5)
-    assert set(np.unique(np.minimum(deeper.origin, 0)).tolist()) == {0, -5, -6}
+    deeper, _ = split(again, straight((1, 0, 0), 0, "c5"))
+    assert deeper.made == (Face("c4"), Face("c5"))
+    assert deeper.by("c4").any()
+    assert deeper.by("c5").any()
+    assert not deeper.by("c6").any()
+    assert not deeper.by("c4", "key").any()
     with pytest.raises(ValueError, match="read-only"):
         ahead.vertices[0, 0] = 1
 
@@ -261,7 +303,7 @@ def test_exposure_at_the_bottom_of_a_well():
     block = manifold3d.Manifold.cube((80, 80, 30), True).translate((0, 0, -15))
     well = manifold3d.Manifold.cylinder(depth + 1, radius, radius, 96).translate((0, 0, -depth))
     body = (block - well).refine_to_length(2.0)
-    solid = Solid.from_manifold(body, {int(run): 0 for run in body.to_mesh64().run_original_id})
+    solid = Solid.from_manifold(body, {})
     seen = exposure(solid, directions=512, cells=384)
     middle = (np.linalg.norm(solid.centroids[:, :2], axis=1) < 2) & (np.abs(solid.centroids[:, 2] + depth) < 1e-6)
     assert middle.any()
@@ -278,7 +320,7 @@ def test_exposure_in_a_groove():
     profile = [[-40, 0], [-width, 0], [0, -deep], [width, 0], [40, 0], [40, -40], [-40, -40]]
     section = manifold3d.CrossSection([profile[::-1]])
     body = section.extrude(long).rotate((90, 0, 0)).refine_to_length(4.0)
-    solid = Solid.from_manifold(body, {int(run): 0 for run in body.to_mesh64().run_original_id})
+    solid = Solid.from_manifold(body, {})
     seen = exposure(solid, directions=512, cells=512)
     wall = (solid.centroids[:, 2] < -0.5) & (np.abs(solid.centroids[:, 0]) < width) & (solid.normals[:, 2] > 0.1)
     wall &= (solid.centroids[:, 2] > -deep) & (np.abs(solid.centroids[:, 1] - solid.centroids[:, 1].mean()) < 60)

@@ -38,7 +38,7 @@ def level(z: float) -> StraightCut:
 
 
 def thin(solid: Solid, cut) -> list[tuple[str, float, float]]:
-    found = thin_places([side for _, side in parted(solid, cut, 0).sides], cut, 0, LIMIT)
+    found = thin_places([side for _, side in parted(solid, cut).sides], cut, LIMIT)
     return [(one.kind, one.area, one.least) for one in found]
 
 
@@ -212,7 +212,7 @@ def test_t_junctions_are_drawn_and_dragged_each_in_its_slab():
     assert moved_wall(BRICKS, 0, 0, 1, 90.0) == {"x": (20.0, 90.0)}
     assert moved_wall(BRICKS, 0, 0, 0, 90.0) == {"x": (39.5, 40.0)}
     solid = solid_of(box(60, 30, 20))
-    sides = parted(solid, BRICKS, 0).sides
+    sides = parted(solid, BRICKS).sides
     assert len(sides) == 2 * (2 + 3 + 2)
     assert sum(side.volume for _, side in sides) == pytest.approx(solid.volume)
 
@@ -231,12 +231,12 @@ def test_equal_parts_are_equal_and_can_be_staggered(along_x, along_y, turned):
         field = next(one for one in fields_of(cut, ends) if one.name == name)
         cut = BlockCut.model_validate({**cut.model_dump(), **field.update(cut, count)})
         assert field.value(cut) == count
-    volumes = [side.volume for _, side in parted(solid, cut, 0).sides]
+    volumes = [side.volume for _, side in parted(solid, cut).sides]
     assert volumes == pytest.approx([solid.volume / (along_x * along_y)] * (along_x * along_y), rel=1e-3)
     corners = trimesh.bounds.corners(solid.bounds) @ turn.rotation.T
     low, high = float(corners[:, 1].min()), float(corners[:, 1].max())
     bricks = cut.model_copy(update={"y": staggered(cut, low, high)})
-    sides = parted(solid, BlockCut.model_validate(bricks.model_dump()), 0).sides
+    sides = parted(solid, BlockCut.model_validate(bricks.model_dump())).sides
     assert sum(side.volume for _, side in sides) == pytest.approx(solid.volume)
     assert not set(bricks.y[0]) & set(bricks.y[1])
 

@@ -49,7 +49,7 @@ SOLIDS = {
 
 def sides(solid: Solid, normal, offset):
     cut = StraightCut(id="c", name="c", normal=tuple(normal), offset=float(offset))
-    made = dict(really_parted(Solid(solid.vertices, solid.triangles), cut, 0).sides)
+    made = dict(really_parted(Solid(solid.vertices, solid.triangles), cut).sides)
     return made.get(1), made.get(-1)
 
 
@@ -72,7 +72,7 @@ def test_a_place_scored_by_columns_is_the_cut_that_is_made(name, normal, share):
         ways = [sketch(half, down_to_rotation(sign * way * unit), 45.0, 320).support_volume_mm3 for way in (-1, 1)]
         nearest = min(ways, key=lambda one: abs(one - found.support[n, 0]))
         assert found.support[n, 0] == pytest.approx(nearest, rel=0.06, abs=0.02 * whole)
-    seam = seam_of([ahead], 0, exposed)
+    seam = seam_of([ahead], "c", exposed)
     assert found.cut_area[0] == pytest.approx(seam.cut_area, rel=0.06, abs=0.003 * solid.areas.sum())
     assert found.seam[0] == pytest.approx(seam.length, rel=0.01, abs=0.5)
     assert found.in_sight[0] == pytest.approx(0.5 * seam.length, rel=0.01, abs=0.5)
@@ -177,7 +177,7 @@ def test_a_seat_that_is_not_flat_must_save_much():
 def bipyramid():
     upper = cone(30, 20, 48).manifold
     body = upper + upper.mirror((0, 0, 1))
-    solid = Solid.from_manifold(body, {int(run): 0 for run in body.to_mesh64().run_original_id})
+    solid = Solid.from_manifold(body, {})
     model = model_of(Solid(solid.vertices, solid.triangles), "Bipyramid")
     return Workshop(model), Plan(model=model.ref)
 
@@ -269,9 +269,9 @@ def groove():
     ring = [(20, 0), (20, 19), (12, 25), (20, 31), (20, 50)]
     outline = manifold3d.CrossSection([[(0, 0), *ring, (0, 50)]])
     turned = outline.revolve(64)
-    solid = Solid.from_manifold(turned, {int(run): 0 for run in turned.to_mesh64().run_original_id})
+    solid = Solid.from_manifold(turned, {})
     fine = solid.manifold.refine_to_length(3.0)
-    made = Solid.from_manifold(fine, {int(run): 0 for run in fine.to_mesh64().run_original_id})
+    made = Solid.from_manifold(fine, {})
     return Solid(made.vertices, made.triangles)
 
 

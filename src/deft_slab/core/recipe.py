@@ -57,11 +57,11 @@ def nameless(cut: Cut) -> Cut:
 
 
 def cut_all(
-    parts: list[Part], cut: Cut, number: int, key: Hashable, whole: float, masks: Masks, job: Job = QUIET
+    parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Masks, job: Job = QUIET
 ) -> Stage:
     """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
 
-    number : of the cut in its recipe; key : names the content of what it makes; whole : mm3 of the model
+    key : names the content of what it makes; whole : mm3 of the model
 
     Raises
     ------
@@ -82,7 +82,7 @@ def cut_all(
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
-        made = parted(part.solid, cut, number, partial(_on, part.solid, masks), step)
+        made = parted(part.solid, cut, partial(_on, part.solid, masks), step)
         bodies = sum(int(body_numbers(shells_of(solid)).max(initial=0)) + 1 for _, solid in made.sides)
         if len(after) + bodies > max(MOST_PIECES, len(parts)):
             raise CutFailed(
@@ -110,21 +110,21 @@ def cut_all(
     if not after:
         raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
     stage = Stage(after, tuple(touched))
-    lift, catches = _leaving(cut, number, stage)
+    lift, catches = _leaving(cut, stage)
     least = min(amounts.values()) / whole if cut.two_sided and touched and whole > 0 else 1.0
     report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches,
                        tuple(bridges), least=least)  # fmt: skip
     return Stage(after, tuple(touched), report)
 
 
-def _leaving(cut: Cut, number: int, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
+def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
     """(the way in which the side +1 of a cut comes off, whether its own face stands against that)."""
     if isinstance(cut, StraightCut) and not cut.bounded:
         return cut.normal, False
     leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
     if not cut.two_sided or not leaving:
         return None, False
-    direction, free = lift_direction(leaving, -1 - number)
+    direction, free = lift_direction(leaving, cut.id)
     x, y, z = (float(value) for value in direction)
     return (x, y, z), not free
 

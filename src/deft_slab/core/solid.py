@@ -1,14 +1,14 @@
 """Solid: frozen triangles and where each came from; the bridge to the boolean library.
 
 Origin of a triangle: a number >= 0 is the index of the triangle of the opened model that it is, or is a part of;
--1 - k is a part of the face that cut number k of the recipe made. The boolean library carries both through any
-number of cuts, so no coordinates are ever compared to find out what is a cut face.
+-1 - k is a part of the face number k of the solid's own table, which says who made it. The boolean library carries both
+through any number of cuts, so no coordinates are ever compared to find out what is a cut face.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .errors import OpenSurface
+from .faces import CUT, Face, table
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -66,12 +67,13 @@ class Solid:
 
     vertices : (n, 3) float64
     triangles : (m, 3) int32, counter-clockwise seen from outside
-    origin : (m,) int32, see the head of this module
+    origin : (m,) int32, see the head of this module; made : the table of faces that it refers to
     """
 
     vertices: Floats
     triangles: Ints
     origin: Ints = field(default_factory=lambda: np.empty(0, np.int32))
+    made: tuple[Face, ...] = ()
 
     def __post_init__(self) -> None:
         vertices = np.ascontiguousarray(self.vertices, np.float64).view()
@@ -84,7 +86,7 @@ class Solid:
 
     def __getstate__(self) -> dict[str, object]:
         # derived data stays behind: it is quick to make again, and the boolean library's body cannot travel
-        return {"vertices": self.vertices, "triangles": self.triangles, "origin": self.origin}
+        return {"vertices": self.vertices, "triangles": self.triangles, "origin": self.origin, "made": self.made}
 
     def __setstate__(self, state: dict[str, object]) -> None:
         self.__dict__.update(state)
@@ -219,32 +221,43 @@ class Solid:
         body = manifold3d.Manifold(mesh)
         if body.status() != manifold3d.Error.NoError:
             raise OpenSurface(f"The boolean library refuses this surface ({body.status().name}).")
-        self.__dict__["_runs"] = {first_id + number: int(kind) for number, kind in enumerate(kinds)}
+        self.__dict__["_runs"] = {
+            first_id + number: self.made[-1 - kind] if kind < 0 else None for number, kind in enumerate(kinds)
+        }
         return body
 
     @property
-    def runs(self) -> dict[int, int]:
-        """For each run of the boolean library: 0 for the opened model, -1 - k for cut k."""
+    def runs(self) -> dict[int, Face | None]:
+        """For each run of the boolean library, who made it; None for the opened model."""
         _ = self.manifold
         return dict(self.__dict__["_runs"])
 
     @classmethod
-    def from_manifold(cls, body: manifold3d.Manifold, runs: dict[int, int]) -> Solid:
+    def from_manifold(cls, body: manifold3d.Manifold, runs: Mapping[int, Face | None]) -> Solid:
         """Takes a body over from the boolean library.
 
-        runs : for each of its run numbers, 0 for the opened model or -1 - k for the face of cut k.
+        runs : for its run numbers, who made them; None, or not there: the opened model
         """
         mesh = body.to_mesh64()
         triangles = np.asarray(mesh.tri_verts).astype(np.int32)
         origin = np.asarray(mesh.face_id).astype(np.int32)
         ends = np.asarray(mesh.run_index).astype(np.int64) // 3
-        for number, run in enumerate(np.asarray(mesh.run_original_id)):
-            if runs[int(run)] < 0:
-                origin[ends[number] : ends[number + 1]] = runs[int(run)]
-        solid = cls(np.array(mesh.vert_properties)[:, :3], triangles, origin)
+        own = {int(run): runs.get(int(run)) for run in np.asarray(mesh.run_original_id)}
+        made = table(own.values())
+        for number, face in enumerate(own[int(run)] for run in np.asarray(mesh.run_original_id)):
+            if face is not None:
+                origin[ends[number] : ends[number + 1]] = -1 - made.index(face)
+        solid = cls(np.array(mesh.vert_properties)[:, :3], triangles, origin, made)
         solid.__dict__["manifold"] = body
-        solid.__dict__["_runs"] = dict(runs)
+        solid.__dict__["_runs"] = {**dict(runs), **own}
         return solid
+
+    def by(self, owner: str, role: str = CUT) -> NDArray[np.bool_]:
+        """(m,) the facets that somebody has made in a role."""
+        face = Face(owner, role)
+        if face not in self.made:
+            return np.zeros(len(self.triangles), np.bool_)
+        return np.asarray(self.origin == -1 - self.made.index(face))
 
     def resized(self, factors: Floats) -> Solid:
         """At another size, (3,) factors along the axes; itself, with all that was derived, at the same one. An odd
@@ -253,14 +266,14 @@ class Solid:
             return self
         mirrored = np.prod(np.sign(factors)) < 0
         triangles = self.triangles[:, [0, 2, 1]] if mirrored else self.triangles
-        return Solid(self.vertices * factors, triangles, self.origin)
+        return Solid(self.vertices * factors, triangles, self.origin, self.made)
 
     def picked(self, chosen: NDArray[np.bool_]) -> Solid:
         """The chosen triangles, (m,) bool, as a solid of their own."""
         used = np.zeros(len(self.vertices), np.bool_)
         used[self.triangles[chosen]] = True
         number = np.cumsum(used, dtype=np.int32) - 1
-        return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen])
+        return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
 
     def divided(self, of: NDArray[np.integer], count: int) -> list[Solid]:
         """Solids of their own of the triangles of each group. of : (m,) the group of each, 0 to count - 1"""
@@ -272,7 +285,8 @@ class Solid:
         for number in range(count):
             own = order[ends[number] : ends[number + 1]]
             used, triangles = np.unique(self.triangles[own], return_inverse=True)
-            found.append(Solid(self.vertices[used], triangles.reshape(-1, 3).astype(np.int32), self.origin[own]))
+            own_triangles = triangles.reshape(-1, 3).astype(np.int32)
+            found.append(Solid(self.vertices[used], own_triangles, self.origin[own], self.made))
         return found
 
     @cached_property
@@ -284,16 +298,27 @@ class Solid:
 
 
 def side_by_side(solids: Sequence[Solid]) -> Solid:
-    """Several solids as one, nothing joined; triangles keep their order and origin."""
+    """Several solids as one, nothing joined; triangles keep their order, and who made them."""
     if len(solids) == 1:
         return solids[0]
     starts = np.cumsum([0] + [len(solid.vertices) for solid in solids[:-1]])
     triangles = [solid.triangles + np.int32(start) for solid, start in zip(solids, starts, strict=True)]
+    made = table(face for solid in solids for face in solid.made)
     return Solid(
         np.concatenate([solid.vertices for solid in solids]),
         np.concatenate(triangles),
-        np.concatenate([solid.origin for solid in solids]),
+        np.concatenate([_in_table(solid, made) for solid in solids]),
+        made,
     )
+
+
+def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints:
+    """(m,) the origins of a solid, by another table that has all of its faces."""
+    if solid.made == made or not solid.made:
+        return solid.origin
+    numbers = np.array([-1 - made.index(face) for face in solid.made], np.int32)
+    on_skin = solid.origin >= 0
+    return np.asarray(np.where(on_skin, solid.origin, numbers[np.where(on_skin, 0, -1 - solid.origin)]))
 
 
 def spread_points(

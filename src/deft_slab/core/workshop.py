@@ -133,17 +133,17 @@ class Workshop:
         base = self._sized(plan, base)
         parts, stages = self._parts(plan, base, job.part(0.3, 0.37))
         tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
-        reports = {cut.id: stage.report for cut, _, stage in stages}
+        reports = {cut.id: stage.report for cut, stage in stages}
         if not quick and stages:
             tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, job.part(0.37, 0.4))
             if detail == "whole":
                 limit = printer.thinnest_wall
                 reports = {
-                    cut.id: self._proven(cut, number, reports[cut.id], stage, limit)
-                    for cut, number, stage in light_stages
+                    cut.id: self._proven(cut, reports[cut.id], stage, limit)
+                    for cut, stage in light_stages
                 }
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
-        parting = [cut for cut, _, stage in stages if stage.report.parts]
+        parting = [cut for cut, stage in stages if stage.report.parts]
         names = piece_names(plan, parting, base, parts)
         wishes = _matched(plan.pieces, parts)
         pieces = []
@@ -155,7 +155,7 @@ class Workshop:
                     plan, printer, base, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
                 )
             )
-        seams = {cut.id: self._seam(plan, base, cut, number, stage, exposed, marks) for cut, number, stage in stages}
+        seams = {cut.id: self._seam(plan, base, cut, stage, exposed, marks) for cut, stage in stages}
         report = base.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports), {}
         if detail == "whole":
@@ -258,7 +258,7 @@ class Workshop:
         return self._once(("light", triangles, base.key), lambda: base.lighter(triangles, job))
 
     def _seam(
-        self, plan: Plan, base: Base, cut: Cut, number: int, stage: Stage, exposed: Floats | None, marks: Marked
+        self, plan: Plan, base: Base, cut: Cut, stage: Stage, exposed: Floats | None, marks: Marked
     ) -> Seam:  # fmt: skip
         """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
         made = stage.made
@@ -267,7 +267,7 @@ class Workshop:
         audience = plan.audience if exposed is not None else None
         key = ("seam", tuple(part.key for part in made), audience, base.key, plan.marks)
         share = 1.0 if cut.two_sided else 0.5
-        return self._once(key, lambda: seam_of(solids, number, exposed, share, marks.show))
+        return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks.show))
 
     def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
@@ -282,24 +282,24 @@ class Workshop:
             found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
         return found
 
-    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[tuple[Cut, int, Stage]]]:
-        """The model parted by the recipe, and for each cut that is on: its number, and what there is after it."""
+    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
+        """The model parted by the recipe, and for each cut that is on, what there is after it."""
         parts = [Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
-        active = [(number, cut) for number, cut in enumerate(plan.recipe) if cut.on]
+        active = [cut for cut in plan.recipe if cut.on]
         problem = base.defects.sentence()
         if active and problem:
             raise OpenSurface(problem, kept="Nothing was cut.", remedy="Close the surface before you cut it.")
         whole = math.fsum(abs(group.solid.volume) for group in base.groups)
         key: tuple[Hashable, ...] = ("parts", base.key)
         stages = []
-        for done, (number, cut) in enumerate(active):
-            key = (*key, (number, nameless(cut)))
+        for done, cut in enumerate(active):
+            key = (*key, nameless(cut))
             step = job.part(done / len(active), (done + 1) / len(active))
             stage = self._once(
-                key, partial(cut_all, parts, cut, number, key, whole, partial(self._region, base), step), base.triangles
+                key, partial(cut_all, parts, cut, key, whole, partial(self._region, base), step), base.triangles
             )
             parts = stage.parts
-            stages.append((cut, number, stage))
+            stages.append((cut, stage))
         return parts, stages
 
     def _region(self, base: Base, region: Region) -> NDArray[np.bool_]:
@@ -315,7 +315,7 @@ class Workshop:
 
     def _stand_ins(
         self, plan: Plan, opened: Base, parts: list[Part], own: list[tuple[Solid, Marked]], job: Job
-    ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, int, Stage]]]:
+    ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, Stage]]]:
         """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
         that has none is its own; the cuts of that model)."""
         light = self._light(opened, STAND_IN_TRIANGLES, job.part(0.0, 0.4))
@@ -332,13 +332,13 @@ class Workshop:
             found.append(itself if solid is None else (solid, marks.of(solid.origin)))
         return found, stages
 
-    def _proven(self, cut: Cut, number: int, report: CutReport, light: Stage, limit: float) -> CutReport:
+    def _proven(self, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
         """With whether what the cut takes off catches on its way, and where it leaves less than a limit (mm), looked at
         on the simplified model."""
         made = tuple(part.key for part in light.made)
         solids = [part.solid for part in light.made]
         catches = self._once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))
-        thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, number, limit))
+        thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, limit))
         return replace(report, catches=report.catches or catches, thin=thin)
 
     def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:

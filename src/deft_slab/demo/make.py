@@ -30,7 +30,7 @@ def make(build) -> Model:
     vertices, triangles, name = build()
     body = Solid(vertices, triangles).manifold.simplify(_FINENESS)
     parts = sorted(body.decompose(), key=lambda part: -part.volume())
-    light = Solid.from_manifold(parts[0], {int(run): 0 for run in parts[0].to_mesh64().run_original_id})
+    light = Solid.from_manifold(parts[0], {})
     # hundredths of a millimetre keep the files small
     surface = tidy(Surface(np.round(light.vertices, 2), light.triangles))
     solid = Solid(surface.vertices, surface.triangles)

@@ -14,21 +14,20 @@ Floats = NDArray[np.float64]
 
 
 def seam_of(
-    pieces: Sequence[Solid], cut: int, exposed: Floats | None, share: float = 1.0,
+    pieces: Sequence[Solid], owner: str, exposed: Floats | None, share: float = 1.0,
     shown: NDArray[np.bool_] | None = None,
 ) -> Seam:  # fmt: skip
     """The seam and the cut area of one cut, counted once.
 
     pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
-    cut : its number in the recipe (origin -1 - cut)
+    owner : id of the cut
     exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight, and it is not
     divided into stretches
     shown : (source triangles,) which are show faces; none by default
     """
-    mark = -1 - cut
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:
-        on_cut = piece.origin == mark
+        on_cut = piece.by(owner)
         area += float(piece.areas[on_cut].sum())
         edges = np.concatenate([piece.triangles[on_cut][:, [k, (k + 1) % 3]] for k in range(3)])
         skin = np.flatnonzero(piece.origin >= 0)

@@ -33,23 +33,23 @@ _SAME = 1e-3
 _MOST_PLACES = 8
 
 
-def thin_places(pieces: Sequence[Solid], cut: Cut, number: int, limit: float) -> tuple[ThinPlace, ...]:
+def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPlace, ...]:
     """The places where a cut leaves less than a limit, largest first.
 
-    pieces : all that the cut has made; number : of the cut in its recipe; limit : mm, two line widths
+    pieces : all that the cut has made; limit : mm, two line widths
     """
     found: list[ThinPlace] = []
     for piece in pieces:
-        found += _thin_on(piece, number, limit)
+        found += _thin_on(piece, cut.id, limit)
     for normal, offset in _planes(cut):
         for piece in pieces:
             found += _steps(piece, normal, offset, limit)
     return tuple(sorted(found, key=lambda one: -one.area)[:_MOST_PLACES])
 
 
-def _thin_on(piece: Solid, number: int, limit: float) -> list[ThinPlace]:
+def _thin_on(piece: Solid, owner: str, limit: float) -> list[ThinPlace]:
     """Where there is less than the limit behind the faces of a cut."""
-    on_cut = piece.origin == -1 - number
+    on_cut = piece.by(owner)
     area = float(piece.areas[on_cut].sum())
     if area < _SMALLEST:
         return []
@@ -59,7 +59,7 @@ def _thin_on(piece: Solid, number: int, limit: float) -> list[ThinPlace]:
     thin = np.flatnonzero(length < limit)
     if not len(thin):
         return []
-    edge = _along(seam_of([piece], number, None).segments, limit / 2)
+    edge = _along(seam_of([piece], owner, None).segments, limit / 2)
     if len(edge):
         distance, _ = cKDTree(edge).query(points[thin])
         thin = thin[distance > _SHARP_EDGE * limit]

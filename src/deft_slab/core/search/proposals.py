@@ -279,12 +279,12 @@ class _Made:
 
 def _cut(spot: _Spot) -> StraightCut:
     x, y, z = (spot.normal / np.linalg.norm(spot.normal)).tolist()
-    return StraightCut(id="proposed", name="Proposed", normal=(x, y, z), offset=spot.offset)
+    return StraightCut(id=_PROPOSED, name="Proposed", normal=(x, y, z), offset=spot.offset)
 
 
 def _sides(solid: Solid, spot: _Spot) -> tuple[list[Solid], list[Solid]] | None:
     """The pieces of both sides of a cut; None where it parts nothing."""
-    made = dict(parted(solid, _cut(spot), _NUMBER).sides)
+    made = dict(parted(solid, _cut(spot)).sides)
     return (bodies_of(made[1]), bodies_of(made[-1])) if len(made) == 2 else None
 
 
@@ -295,8 +295,8 @@ def _renumbered(solid: Solid) -> Solid:
     return own
 
 
-_NUMBER = 10_000
-"""Of a proposed cut, beyond those of any recipe."""
+_PROPOSED = "proposed"
+"""Id of a cut that is tried on a copy that no cut of a recipe has made a face of."""
 
 
 def _marks_on(piece: Solid, marks: Marked, source: Solid) -> Marked | None:
@@ -322,7 +322,7 @@ def _made_light(subject: CutSubject, own: Solid, wishes: CutWishes, spot: _Spot)
             support += seat.support
             price += seat.price
             fits &= fit(set_down(piece.vertices, seat.rotation, subject.subject.lift), subject.printer).fits
-    seam = seam_of(sides[0], _NUMBER, subject.exposed, shown=subject.subject.light_marks.show)
+    seam = seam_of(sides[0], _PROPOSED, subject.exposed, shown=subject.subject.light_marks.show)
     if wishes.seam_limit is not None and seam.in_sight > wishes.seam_limit:
         return None
     made = replace(spot, price=price, support=support, sight=seam.in_sight + wishes.show_factor * seam.on_show)

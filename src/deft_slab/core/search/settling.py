@@ -188,7 +188,7 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | None:
     """(seam in sight, support) of a cut of the stand-in; None where it parts nothing or cannot be made."""
     try:
-        sides = dict(parted(light, cut, 0).sides)
+        sides = dict(parted(light, cut).sides)
     except CutFailed:
         return None
     if len(sides) < 2:
@@ -199,4 +199,4 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | 
         for body in bodies
     )
     one_side = bodies_of(sides[1]) if cut.two_sided else bodies
-    return seam_of(one_side, 0, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support
+    return seam_of(one_side, cut.id, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..cutting import BentCut, BlockCut, BodiesCut, Cut, StraightCut
 from ..errors import CutFailed
+from ..faces import Face
 from ..marking import Region
 from ..progress import QUIET, Job
 from ..solid import Solid
@@ -37,12 +38,9 @@ def no_region(region: Region) -> NDArray[np.bool_]:
     raise CutFailed("There is no surface to pick a region on.")
 
 
-def parted(
-    solid: Solid, cut: Cut, number: int, picked: Picked = no_region, job: Job = QUIET
-) -> Parted:  # fmt: skip
-    """The sides of a cut. A side that hangs together in several places is one solid here.
+def parted(solid: Solid, cut: Cut, picked: Picked = no_region, job: Job = QUIET) -> Parted:
+    """The sides of a cut, whose id its faces bear. A side that hangs together in several places is one solid here.
 
-    number : of the cut in its recipe; its faces get the origin -1 - number
     picked : gives the facets of this solid that a region takes
 
     Raises
@@ -55,24 +53,24 @@ def parted(
         bodies = bodies_of(solid)
         return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
     if isinstance(cut, BentCut) and cut.closed:
-        limbs, kerf = around_limb(solid, cut, number)
+        limbs, kerf = around_limb(solid, cut)
         return Parted(limbs, kerf) if len(limbs) > 1 else Parted(limbs, kerf, bridge(solid, cut))
     made, kerf = _made(solid, cut, picked, job)
     sides = []
     for side, body in made:
-        taken = _taken(solid, cut, body, number)
+        taken = _taken(solid, cut, body)
         if taken is not None:
             sides.append((side, taken))
     return Parted(sides, kerf)
 
 
-def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold, number: int) -> Solid | None:
+def _taken(solid: Solid, cut: Cut, body: manifold3d.Manifold) -> Solid | None:
     if body.status() != manifold3d.Error.NoError:
         raise CutFailed(f"The cut “{cut.name}” could not be made ({body.status().name}).")
     if body.is_empty():
         return None
     known = solid.runs
-    fresh = {int(run): -1 - number for run in body.to_mesh64().run_original_id if int(run) not in known}
+    fresh = {int(run): Face(cut.id) for run in body.to_mesh64().run_original_id if int(run) not in known}
     return without_nothing(Solid.from_manifold(body, known | fresh), solid.volume)
 
 

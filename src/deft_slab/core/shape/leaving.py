@@ -21,7 +21,7 @@ _TOUCH = 1e-5
 """Share of the smaller volume by which solids may overlap on their way and still only slide along each other."""
 
 
-def lift_direction(pieces: Sequence[Solid], mark: int) -> tuple[Floats, bool]:
+def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
     """((3,) the unit direction in which pieces on one side of a cut leave its face best, whether no part of that face
     stands in their way).
 
@@ -30,9 +30,9 @@ def lift_direction(pieces: Sequence[Solid], mark: int) -> tuple[Floats, bool]:
     the point nearest to the origin of the convex hull of the -n. Where all free ones slide along some face, it is the
     one nearest to the mean way out (a linear program).
 
-    mark : the origin of the faces of the cut
+    owner : id of the cut
     """
-    chosen = [piece.origin == mark for piece in pieces]
+    chosen = [piece.by(owner) for piece in pieces]
     normals = np.concatenate([piece.normals[own] for piece, own in zip(pieces, chosen, strict=True)])
     areas = np.concatenate([piece.areas[own] for piece, own in zip(pieces, chosen, strict=True)])
     if not areas.sum() > 0:

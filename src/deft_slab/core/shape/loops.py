@@ -15,6 +15,7 @@ import shapely
 from numpy.typing import NDArray
 
 from ..cutting import BentCut
+from ..faces import Face
 from ..solid import Solid
 from .bent import loop_body, loop_frame, loop_rim
 from .bodies import bodies_of, in_one
@@ -31,11 +32,9 @@ _ROOM = 0.02
 """Share of the loop's radius by which the plate goes beyond the section, where there is room."""
 
 
-def around_limb(solid: Solid, cut: BentCut, number: int) -> tuple[list[tuple[int, Solid]], float]:
+def around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, Solid]], float]:
     """((side, solid) of the limb, +1, and of the rest, -1; mm3 that the kerf takes); the solid as it is, on the side
     +1, where the loop parts nothing.
-
-    number : of the cut in its recipe
 
     Raises
     ------
@@ -46,12 +45,12 @@ def around_limb(solid: Solid, cut: BentCut, number: int) -> tuple[list[tuple[int
     plate = _trimmed_plate(whole, cut, max(cut.kerf, _THICKNESS))
     if plate is None:
         return untouched
-    fresh = {int(run): -1 - number for run in plate.to_mesh64().run_original_id}
+    fresh = {int(run): Face(cut.id) for run in plate.to_mesh64().run_original_id}
     left = Solid.from_manifold(whole - plate, solid.runs | fresh)
     bodies = bodies_of(left)
     if len(bodies) <= len(bodies_of(solid)):
         return untouched
-    sides = _sides(bodies, number, loop_frame(cut)[0][2])
+    sides = _sides(bodies, cut.id, loop_frame(cut)[0][2])
     if sides is None:
         return untouched
     limb, rest = sides
@@ -134,7 +133,7 @@ def _column(
     return body.translate((0.0, 0.0, -height)).transform(np.c_[frame.T, centre])
 
 
-def _sides(bodies: list[Solid], number: int, normal: Floats) -> tuple[list[Solid], list[Solid]] | None:
+def _sides(bodies: list[Solid], owner: str, normal: Floats) -> tuple[list[Solid], list[Solid]] | None:
     """(the bodies of the limb, the others); None where nothing came off.
 
     A body lies over or under the sheet, by the way that its cut faces turn. The limb is the smaller of the two; bodies
@@ -144,7 +143,7 @@ def _sides(bodies: list[Solid], number: int, normal: Floats) -> tuple[list[Solid
     under: list[Solid] = []
     others: list[Solid] = []
     for body in bodies:
-        up = body.area_vectors[body.origin == -1 - number] @ normal
+        up = body.area_vectors[body.by(owner)] @ normal
         balance = float(up.sum() / max(np.abs(up).sum(), 1e-300)) if len(up) else 0.0
         (under if balance > 0.5 else over if balance < -0.5 else others).append(body)
     if not over or not under:

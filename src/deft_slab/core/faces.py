@@ -1,0 +1,21 @@
+"""Who made a facet that was not on the opened model."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+CUT = "cut"
+"""Role of the faces that a cut makes."""
+
+
+class Face(NamedTuple):
+    """owner : id of the cut, or of whatever else made it; role : what it is to its owner, such as ``CUT``"""
+
+    owner: str
+    role: str = CUT
+
+
+def table(faces: Iterable[Face | None]) -> tuple[Face, ...]:
+    """Each face once, in an order that depends on nothing else; None, the opened model, is in no table."""
+    return tuple(sorted({face for face in faces if face is not None}))
