@@ -22,7 +22,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
-from deft_slab.core.cutting import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.surfaces import Surface, tidy
@@ -43,7 +43,6 @@ from deft_slab.core.search.places import NORMALS, PLACES, cut_map, cut_subject, 
 from deft_slab.core.search.proposals import proposals
 from deft_slab.core.search.tilts import searched
 from deft_slab.core.search.weighing import PRESETS
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Subject, Workshop
 from deft_slab.demo import MODELS
@@ -359,7 +358,7 @@ def cutting() -> None:
     say(f"cut map, {len(normals)} directions × {PLACES} places", f"{took:.2f} s, {1e6 * took / count:.0f} µs a place",
         "within 3 s", took <= 3)  # fmt: skip
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=float(lantern.bounds.mean(axis=0)[2]))
-    split = best_of(2, lambda: parted(workshop.mended(plan)[0], cut, 0))
+    split = best_of(2, lambda: cut.part(workshop.mended(plan)[0]))
     say("a place of the map against a real split", f"{split / (took / count):.0f} times quicker", "100 times",
         split / (took / count) >= 100)  # fmt: skip
     swept(subject, np.array([0.0, 0.0, 1.0]), spread=pool.map)
@@ -377,7 +376,7 @@ def cutting() -> None:
     thirds = [tuple(float(low[k] + (high[k] - low[k]) * share) for share in (1 / 3, 2 / 3)) for k in range(3)]
     block = BlockCut(id="b", name="b", x=thirds[0], y=(thirds[1],), z=(thirds[2],))
     start = time.perf_counter()
-    cells = parted(workshop.mended(plan)[0], block, 0).sides
+    cells = block.part(workshop.mended(plan)[0]).sides
     took = time.perf_counter() - start
     say(f"block cut into {len(cells)} cells", f"{took:.2f} s", "within 3 s", took <= 3)
     _ten_cuts(workshop, plan, lantern)

@@ -13,7 +13,7 @@ import manifold3d
 import numpy as np
 import trimesh
 
-from deft_slab.core.cutting import (
+from deft_slab.core.cuts import (
     BentCut,
     BlockCut,
     BodiesCut,

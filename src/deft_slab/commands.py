@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from . import logbook
-from .core.cutting import Cut, StraightCut
+from .core.cuts import Cut, StraightCut
 from .core.errors import BadPlan, CutFailed, DeftError
 from .core.handoff.equal import first_equals
 from .core.handoff.pieces import file_name, write_3mf, write_solid, write_stls

@@ -17,7 +17,7 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPlane, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkCutter
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import OpenSurface
 from deft_slab.core.faces import Face
 from deft_slab.core.judge.exposure import exposure, spread_directions
@@ -25,7 +25,6 @@ from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.shape.bodies import bodies_of, united
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.solid import Solid, side_by_side
 from deft_slab.core.workshop import Workshop
 from tests.shapes import (
@@ -63,7 +62,7 @@ def straight(normal, offset, cut_id="c1"):
 
 def split(solid: Solid, cut) -> tuple[Solid | None, Solid | None]:
     """What is ahead of a cut and what is behind it."""
-    sides = dict(parted(solid, cut).sides)
+    sides = dict(cut.part(solid).sides)
     return sides.get(1), sides.get(-1)
 
 

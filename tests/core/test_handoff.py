@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import MultiPoint, box
 
-from deft_slab.core.cutting import BodiesCut, StraightCut
+from deft_slab.core.cuts import BodiesCut, StraightCut
 from deft_slab.core.errors import Cancelled, SaveFailed
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.equal import each_once

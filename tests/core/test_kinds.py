@@ -11,14 +11,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_slab.core.carried import carried, mirrored
-from deft_slab.core.cutting import (
+from deft_slab.core.cuts import (
     BentCut,
     BlockCut,
     BodiesCut,
     BoxCut,
     BoxReach,
     LiftOffCut,
+    Move,
     OutlineReach,
     PieceReach,
     RegionReach,
@@ -34,7 +34,6 @@ from deft_slab.core.marking import Region
 from deft_slab.core.plan import Plan, Recipe, read_recipe
 from deft_slab.core.printer import default_printer
 from deft_slab.core.shape.bodies import bodies_of, united
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.shape.leaving import leaves_freely, lift_direction
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt
@@ -63,12 +62,12 @@ def picked(solid: Solid, region: Region):
 
 
 def sides(solid: Solid, cut) -> dict[int, Solid]:
-    return dict(parted(solid, cut, partial(picked, solid)).sides)
+    return dict(cut.part(solid, partial(picked, solid)).sides)
 
 
 def assert_whole(solid: Solid, cut) -> dict[int, Solid]:
     """Every side closed by the program's own count from nothing, and the volumes, with the kerf, those of the solid."""
-    made = parted(solid, cut, partial(picked, solid))
+    made = cut.part(solid, partial(picked, solid))
     for _, side in made.sides:
         assert Solid(side.vertices, side.triangles).defects.closed
         assert side.volume > 0
@@ -118,10 +117,10 @@ def test_torus_halves():
 
 def test_a_kerf_takes_its_thickness():
     solid = solid_of(box(20, 30, 40))
-    made = parted(solid, StraightCut(**NAMED, normal=(0, 0, 1), offset=10, kerf=0.5))
+    made = StraightCut(**NAMED, normal=(0, 0, 1), offset=10, kerf=0.5).part(solid)
     assert made.kerf == pytest.approx(20 * 30 * 0.5)
     assert sorted(side.size[2] for _, side in made.sides) == pytest.approx([9.75, 29.75])
-    ball = parted(solid_of(box(60, 60, 60)), ScoopCut(**NAMED, centre=(30, 30, 30), half=(10, 10, 10), kerf=1.0))
+    ball = ScoopCut(**NAMED, centre=(30, 30, 30), half=(10, 10, 10), kerf=1.0).part(solid_of(box(60, 60, 60)))
     assert ball.kerf == pytest.approx(4 / 3 * math.pi * (10.5**3 - 9.5**3), rel=5e-3)
 
 
@@ -378,10 +377,10 @@ def test_a_mirrored_recipe_makes_mirrored_pieces(normal, offset, seed):
         if '"places"' in cut.model_dump_json() or getattr(cut, "closed", False):
             continue  # regions keep to the axes of the model; whether a grazing loop reaches through is chance
         try:
-            ours = parted(solid, cut, partial(picked, solid))
+            ours = cut.part(solid, partial(picked, solid))
         except CutFailed:
             continue
-        theirs = parted(image, mirrored(cut, unit, offset), partial(picked, image))
+        theirs = cut.carried(Move.mirror(unit, offset)).part(image, partial(picked, image))
         assert sorted(side.volume for _, side in ours.sides) == pytest.approx(
             sorted(side.volume for _, side in theirs.sides), rel=2e-3, abs=0.5
         )
@@ -390,12 +389,12 @@ def test_a_mirrored_recipe_makes_mirrored_pieces(normal, offset, seed):
 def test_twice_mirrored_is_as_before_and_a_stretch_follows_the_axes():
     cut = BlockCut(**NAMED, x=(1, 4), y=((2,), (3, 5), (1,)), z=((2,),))
     for normal in np.eye(3):
-        once = mirrored(cut, normal, 1.5)
-        again = mirrored(once, normal, 1.5)
+        once = cut.carried(Move.mirror(normal, 1.5))
+        again = once.carried(Move.mirror(normal, 1.5))
         volumes = [sorted(round(s.volume, 6) for s in sides(solid_of(box(8, 8, 8)), one).values())
                    for one in (cut, again)]  # fmt: skip
         assert volumes[0] == volumes[1]
-    grown = carried(BoxCut(**NAMED, centre=(1, 2, 3), half=(1, 2, 3)), np.diag([2.0, 3.0, 4.0]))
+    grown = BoxCut(**NAMED, centre=(1, 2, 3), half=(1, 2, 3)).carried(Move(np.diag([2.0, 3.0, 4.0])))
     assert grown.centre == pytest.approx((2, 6, 12))
     assert sorted(grown.half) == pytest.approx([2, 6, 12])
     assert sides(solid_of(box(100, 100, 100, at=(-50, -50, -50))), grown)[1].volume == pytest.approx(8 * 2 * 6 * 12)
@@ -412,7 +411,7 @@ def test_wedges_of_a_dome_are_one_shape():
         pieces = [
             side
             for piece in pieces
-            for _, side in parted(piece, StraightCut(id=f"c{number}", name="c", normal=normal, offset=0.0)).sides
+            for _, side in StraightCut(id=f"c{number}", name="c", normal=normal, offset=0.0).part(piece).sides
         ]
     assert len(pieces) == 8
     assert {first for first, _ in same_shapes(pieces)} == {0}

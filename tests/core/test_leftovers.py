@@ -10,7 +10,7 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_slab.core.cutting import BentCut, BlockCut, ScoopCut, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, ScoopCut, StraightCut
 from deft_slab.core.errors import BadPlan, CutFailed
 from deft_slab.core.judge.edges import creases, edge_plane, nearest_on
 from deft_slab.core.judge.slivers import thin_places
@@ -20,7 +20,6 @@ from deft_slab.core.printer import default_printer
 from deft_slab.core.search.found import Limits
 from deft_slab.core.search.places import cut_subject
 from deft_slab.core.search.settling import detail_of, settled
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
@@ -38,7 +37,7 @@ def level(z: float) -> StraightCut:
 
 
 def thin(solid: Solid, cut) -> list[tuple[str, float, float]]:
-    found = thin_places([side for _, side in parted(solid, cut).sides], cut, LIMIT)
+    found = thin_places([side for _, side in cut.part(solid).sides], cut, LIMIT)
     return [(one.kind, one.area, one.least) for one in found]
 
 
@@ -212,7 +211,7 @@ def test_t_junctions_are_drawn_and_dragged_each_in_its_slab():
     assert moved_wall(BRICKS, 0, 0, 1, 90.0) == {"x": (20.0, 90.0)}
     assert moved_wall(BRICKS, 0, 0, 0, 90.0) == {"x": (39.5, 40.0)}
     solid = solid_of(box(60, 30, 20))
-    sides = parted(solid, BRICKS).sides
+    sides = BRICKS.part(solid).sides
     assert len(sides) == 2 * (2 + 3 + 2)
     assert sum(side.volume for _, side in sides) == pytest.approx(solid.volume)
 
@@ -231,12 +230,12 @@ def test_equal_parts_are_equal_and_can_be_staggered(along_x, along_y, turned):
         field = next(one for one in fields_of(cut, ends) if one.name == name)
         cut = BlockCut.model_validate({**cut.model_dump(), **field.update(cut, count)})
         assert field.value(cut) == count
-    volumes = [side.volume for _, side in parted(solid, cut).sides]
+    volumes = [side.volume for _, side in cut.part(solid).sides]
     assert volumes == pytest.approx([solid.volume / (along_x * along_y)] * (along_x * along_y), rel=1e-3)
     corners = trimesh.bounds.corners(solid.bounds) @ turn.rotation.T
     low, high = float(corners[:, 1].min()), float(corners[:, 1].max())
     bricks = cut.model_copy(update={"y": staggered(cut, low, high)})
-    sides = parted(solid, BlockCut.model_validate(bricks.model_dump())).sides
+    sides = BlockCut.model_validate(bricks.model_dump()).part(solid).sides
     assert sum(side.volume for _, side in sides) == pytest.approx(solid.volume)
     assert not set(bricks.y[0]) & set(bricks.y[1])
 

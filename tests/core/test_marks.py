@@ -9,7 +9,7 @@ import pytest
 import trimesh
 from pydantic import ValidationError
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cuts import StraightCut
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.exposure import exposure
 from deft_slab.core.judge.marks import facets_at, marked, most_detailed, neighbours, taken

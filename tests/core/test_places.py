@@ -10,7 +10,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from deft_slab.core.cutting import BentCut, StraightCut
+from deft_slab.core.cuts import BentCut, StraightCut
 from deft_slab.core.errors import Cancelled, CutFailed
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge import plane_kernels
@@ -31,7 +31,6 @@ from deft_slab.core.search.found import CutWishes, Limits
 from deft_slab.core.search.places import cut_map, cut_subject, half_sphere, likely_normals, swept, turned
 from deft_slab.core.search.proposals import proposals, proposed_plans
 from deft_slab.core.search.settling import settled
-from deft_slab.core.shape.cuts import parted as really_parted
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
@@ -49,7 +48,7 @@ SOLIDS = {
 
 def sides(solid: Solid, normal, offset):
     cut = StraightCut(id="c", name="c", normal=tuple(normal), offset=float(offset))
-    made = dict(really_parted(Solid(solid.vertices, solid.triangles), cut).sides)
+    made = dict(cut.part(Solid(solid.vertices, solid.triangles)).sides)
     return made.get(1), made.get(-1)
 
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from deft_slab.core.cutting import Side, StraightCut
+from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan, UnreadableFile
 from deft_slab.core.plan import Choice, ModelRef, PieceWish, Plan, Project, read_project
 from deft_slab.core.printer import Printer, default_printer

@@ -10,7 +10,7 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, OpenSurface
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_solid

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.judge.exposure import exposure
 from deft_slab.core.judge.figures import measure
@@ -89,11 +89,9 @@ def test_switching_a_cut_off_is_like_leaving_it_out(tee, printer):
 
 
 def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch):
-    import deft_slab.core.recipe as module
-
     made = []
-    real = module.parted
-    monkeypatch.setattr(module, "parted", lambda solid, cut, *rest: made.append(cut.id) or real(solid, cut, *rest))
+    real = StraightCut.part
+    monkeypatch.setattr(StraightCut, "part", lambda cut, *rest: made.append(cut.id) or real(cut, *rest))
     workshop = Workshop(tee)
     first = cut("a", (1, 0, 0), 10.0)
     workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)

@@ -14,7 +14,7 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_slab.core.cutting import BentCut, BlockCut, LiftOffCut, PieceReach, Side, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, Side, StraightCut
 from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.equal import each_once
@@ -32,7 +32,6 @@ from deft_slab.core.mend.thin import thinned
 from deft_slab.core.plan import PieceWish, Plan, Project
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.shells import shells_of
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt
@@ -108,7 +107,7 @@ def test_a_loop_beside_another_limb_leaves_that_alone():
     turn = np.linspace(0, 2 * np.pi, 17)[:-1]
     ring = [(10 + 6.5 * np.cos(t), 10 + 6.5 * np.sin(t), 25.0) for t in turn]
     cut = BentCut(id="c1", name="Loop", line=tuple(triple(one) for one in ring), closed=True)
-    limb, rest = (solid for _, solid in parted(hand, cut).sides)
+    limb, rest = (solid for _, solid in cut.part(hand).sides)
     assert limb.volume == pytest.approx(10 * 10 * 20, rel=1e-4)
     assert rest.volume == pytest.approx(hand.volume - 2000, rel=1e-4)
     assert limb.bounds[1, 0] == pytest.approx(15)
@@ -135,7 +134,7 @@ def test_lifting_off_ships_no_shell_that_encloses_nothing(hook, seed):
     rng = np.random.default_rng(seed)
     place = triple(solid.vertices[rng.integers(len(solid.vertices))])
     region = Region(shape="ball", places=(place,), half=(0.12 * solid.diagonal,) * 3)
-    sides = parted(solid, LiftOffCut(id="c1", name="Lift", region=region), partial(taken, solid, seen=None)).sides
+    sides = LiftOffCut(id="c1", name="Lift", region=region).part(solid, partial(taken, solid, seen=None)).sides
     areas = {}
     for side, body in sides:
         assert np.abs(shells_of(body).volume).min() > 1e-9 * solid.volume
@@ -203,7 +202,7 @@ def test_seats_of_pieces_are_as_good_as_what_looking_everywhere_finds(name):
     low, high = solid.bounds
     cut = BlockCut(id="c1", name="Block", x=(float(low[0] + 0.45 * (high - low)[0]),),
                    z=((float(low[2] + 0.6 * (high - low)[2]),),))  # fmt: skip
-    for _, cell in parted(Solid(solid.vertices, solid.triangles), cut).sides:
+    for _, cell in cut.part(Solid(solid.vertices, solid.triangles)).sides:
         found = best_seat(cell, np.eye(3), 45.0)
         prices = []
         for down in spread_directions(500):
@@ -305,7 +304,7 @@ def test_cells_and_what_lies_between_them_add_up(seed):
         return tuple(np.sort(rng.uniform(-45, 45, rng.integers(0, 3))).tolist())
 
     cut = BlockCut(id="c1", name="Block", x=(*walls(), 46.0), y=(walls(),), z=(walls(),), turn=TURN, kerf=0.5)
-    made = parted(solid, cut)
+    made = cut.part(solid)
     assert sum(side.volume for _, side in made.sides) + made.kerf == pytest.approx(solid.volume, rel=1e-9)
 
 
@@ -316,7 +315,7 @@ def test_mirroring_takes_reaches_and_wishes_of_cells_along(axis):
     model = model_of(solid)
     block = BlockCut(id="c1", name="Block", x=(20.0, 45.0), y=((15.0,), (8.0, 22.0), (12.0,)),
                      z=((10.0,), (5.0,), (7.0, 12.0), (9.0,), (3.0,), (4.0,), (11.0,)))  # fmt: skip
-    for number, cell in parted(solid, block).sides:
+    for number, cell in block.part(solid).sides:
         middle = cell.bounds.mean(axis=0)
         side = Side(cut="c1", side=number)
         bounded = StraightCut(id="c2", name="Cut", normal=(0, 0, 1), offset=float(middle[2]),
@@ -324,7 +323,7 @@ def test_mirroring_takes_reaches_and_wishes_of_cells_along(axis):
         wish = PieceWish(sides=(side,), anchor=triple(middle), name="Mine")
         plan = Plan(model=model.ref, recipe=(block, bounded), pieces=(wish,)).sized(mirror=axis)
         image = Solid(solid.vertices * plan.factors, solid.triangles[:, ::-1])
-        cells = dict(parted(image, plan.recipe[0]).sides)
+        cells = dict(plan.recipe[0].part(image).sides)
         (now,) = plan.pieces[0].sides
         assert plan.recipe[1].reach.sides == (now,)
         assert cells[now.side].bounds.mean(axis=0) == pytest.approx(middle * plan.factors)

@@ -11,7 +11,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from deft_slab.core.cutting import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
 from deft_slab.desk.placing import KINDS
 from deft_slab.desk.steps.cut.fields import fields_of, reach_fields
 from deft_slab.desk.widgets.parts import ClickRow

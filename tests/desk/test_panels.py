@@ -14,7 +14,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox
 
-from deft_slab.core.cutting import StraightCut
+from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.plan import Plan
 from deft_slab.core.workshop import evaluate

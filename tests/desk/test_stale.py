@@ -9,11 +9,10 @@ import trimesh
 from PySide6.QtCore import Qt
 
 from deft_slab.core.curves import rails
-from deft_slab.core.cutting import BentCut, BlockCut, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, StraightCut
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.shape.cuts import parted
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import evaluate
 from deft_slab.desk.scene.grips import outline_of
@@ -152,7 +151,7 @@ def test_the_line_of_a_bent_cut_is_drawn_where_it_cuts(splay):
     solid = solid_of(box(100, 60, 50, at=(-50, -30, 0)))
     line = ((-60.0, -30.0, 20.0), (-20.0, -30.0, 32.0), (10.0, -30.0, 14.0), (60.0, -30.0, 30.0))
     cut = BentCut(id="c1", name="Bent", line=line, view=(0.0, 1.0, 0.0), splay=splay)
-    _, side = parted(solid, cut).sides[0]
+    _, side = cut.part(solid).sides[0]
     drawn = outline_of(cut, *solid.bounds).reshape(-1, 3)
     inside = drawn[(np.abs(drawn[:, 0]) < 49) & (np.abs(drawn[:, 1]) <= 30) & (drawn[:, 2] > 1) & (drawn[:, 2] < 49)]
     assert len(inside) > 40

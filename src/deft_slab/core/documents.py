@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, StringConstraints
+from pydantic import BaseModel, ConfigDict, StringConstraints, ValidationError
 
 Triple = tuple[float, float, float]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
@@ -35,3 +35,10 @@ def of_length_one(vector: Triple, what: str) -> Triple:
     if abs(length - 1.0) < 1e-12:
         return vector
     return vector[0] / length, vector[1] / length, vector[2] / length
+
+
+def first_problem(error: ValidationError) -> str:
+    """What is wrong first of all, and where: "scale: Input should be greater than 0."."""
+    problem = error.errors(include_url=False, include_input=False)[0]
+    place = ".".join(str(part) for part in problem["loc"])
+    return f"{place + ': ' if place else ''}{problem['msg']}."

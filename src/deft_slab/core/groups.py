@@ -9,7 +9,7 @@ from functools import cached_property, reduce
 import numpy as np
 from numpy.typing import NDArray
 
-from .cutting import Side
+from .cuts import Side
 from .mend.mended import mended
 from .mend.thin import thinned
 from .outcome import MendReport, Model

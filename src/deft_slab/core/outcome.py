@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from .cutting import Side
+from .cuts import Side
 from .plan import Body, ModelRef, PieceWish, Plan
 from .printer import Printer
 from .solid import Defects, Solid

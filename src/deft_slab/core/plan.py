@@ -14,9 +14,8 @@ from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 from pydantic_core import from_json
 
-from .carried import carried, renumbered
-from .cutting import Cut, PieceReach, Side
-from .documents import Document, Name, Triple, triple
+from .cuts import AnyCut, Cut, Move, PieceReach, Side
+from .documents import Document, Name, Triple, first_problem, triple
 from .errors import BadPlan, SaveFailed, UnreadableFile
 from .marking import Audience, Mark
 from .printer import Printer
@@ -146,7 +145,7 @@ class Plan(Document):
     """mm by which pieces stand over the bed, on support; 0: directly on it."""
     marks: tuple[Mark, ...] = Field(default=(), max_length=2000)
     audience: Audience = Audience()
-    recipe: tuple[Cut, ...] = Field(default=(), max_length=MOST_CUTS)
+    recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
 
     @model_validator(mode="after")
@@ -204,7 +203,7 @@ class Plan(Document):
         try:
             return Plan.model_validate({**{name: getattr(self, name) for name in Plan.model_fields}, **update})
         except ValidationError as error:
-            raise BadPlan(_first_problem(error)) from error
+            raise BadPlan(first_problem(error)) from error
 
     def sized(self, **size: object) -> Plan:
         """At another size: unit, scale, stretch, mirror. Cuts and anchors keep their places on the model.
@@ -215,15 +214,15 @@ class Plan(Document):
         """
         resized = self.changed(**size)
         ratio = resized.factors / self.factors
-        matrix = np.diag(ratio)
-        numbers = {cut.id: renumbered(cut, matrix) for cut in self.recipe}
+        move = Move(np.diag(ratio))
+        numbers = {cut.id: cut.renumbered(move) for cut in self.recipe}
 
         def named(sides: tuple[Side, ...]) -> tuple[Side, ...]:
             return tuple(Side(cut=s.cut, side=numbers.get(s.cut, {}).get(s.side, s.side)) for s in sides)
 
         cuts = []
         for cut in self.recipe:
-            moved = carried(cut, matrix)
+            moved = cut.carried(move)
             if isinstance(moved.reach, PieceReach):
                 moved = moved.model_copy(update={"reach": PieceReach(sides=named(moved.reach.sides))})
             cuts.append(moved)
@@ -279,7 +278,7 @@ class Recipe(Document):
     """Cuts as a document of their own, for scripts: what is cut, and how pieces sit."""
 
     version: Literal[1] = 1
-    cuts: tuple[Cut, ...] = Field(max_length=MOST_CUTS)
+    cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
 
 
@@ -295,7 +294,7 @@ def read_recipe(text: bytes) -> Recipe:
     try:
         return Recipe.model_validate_json(text)
     except ValidationError as error:
-        raise BadPlan(f"This is no recipe that can be read: {_first_problem(error)}") from error
+        raise BadPlan(f"This is no recipe that can be read: {first_problem(error)}") from error
 
 
 class Choice(Document):
@@ -377,7 +376,7 @@ def read_project(text: bytes) -> Project:
         if not newer:
             return Project.model_validate(_up_to_date(data))
     except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
-        problem = _first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
+        problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise UnreadableFile(
             f"The plan in this project is damaged: {problem}", kept=kept,
             remedy="The model in it may be whole: open the file in another 3MF reader to look.",
@@ -399,9 +398,3 @@ def _up_to_date(data: dict[str, Any]) -> dict[str, Any]:
 
     choices = [{**choice, "plan": placed(choice["plan"])} for choice in data.get("choices", ())]
     return {**data, "version": PROJECT_VERSION, "plan": placed(data["plan"]), "choices": choices}
-
-
-def _first_problem(error: ValidationError) -> str:
-    problem = error.errors(include_url=False, include_input=False)[0]
-    place = ".".join(str(part) for part in problem["loc"])
-    return f"{place + ': ' if place else ''}{problem['msg']}."

@@ -10,14 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from .cutting import Cut, PieceReach, Side, StraightCut
+from .cuts import Cut, PieceReach, Side
 from .errors import CutFailed
 from .groups import Part
 from .marking import Region
 from .outcome import CutReport, Place
 from .progress import QUIET, Job
-from .shape.bodies import bodies_of
-from .shape.cuts import given_to, parted
+from .shape.bodies import bodies_of, given_to
 from .shape.leaving import leaves_freely, lift_direction
 from .shells import CRUMB_SHARE, CRUMB_SIZE, body_numbers, shells_of
 from .solid import Solid
@@ -82,7 +81,7 @@ def cut_all(
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
-        made = parted(part.solid, cut, partial(_on, part.solid, masks), step)
+        made = cut.part(part.solid, partial(_on, part.solid, masks), step)
         bodies = sum(int(body_numbers(shells_of(solid)).max(initial=0)) + 1 for _, solid in made.sides)
         if len(after) + bodies > max(MOST_PIECES, len(parts)):
             raise CutFailed(
@@ -119,8 +118,9 @@ def cut_all(
 
 def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
     """(the way in which the side +1 of a cut comes off, whether its own face stands against that)."""
-    if isinstance(cut, StraightCut) and not cut.bounded:
-        return cut.normal, False
+    known = cut.way_off()
+    if known is not None:
+        return known, False
     leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
     if not cut.two_sided or not leaving:
         return None, False
@@ -133,7 +133,7 @@ def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
     """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For stand-ins: it makes
     some booleans."""
     lift = stage.report.lift
-    if lift is None or stage.report.catches or (isinstance(cut, StraightCut) and not cut.bounded):
+    if lift is None or stage.report.catches or cut.way_off() is not None:
         return stage.report.catches
     leaving = [part.solid for part in stage.made if part.sides[-1].side == 1]
     staying = [part.solid for part in stage.made if part.sides[-1].side != 1]

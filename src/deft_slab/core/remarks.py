@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numpy.typing import NDArray
 
-from .cutting import BentCut, BodiesCut, Cut, StraightCut
+from .cuts import Cut
 from .groups import Base, Part
 from .outcome import CutReport, MendReport, Model, Piece
 from .plan import PieceWish, Plan
@@ -21,8 +19,6 @@ SMALLEST, LARGEST = 5.0, 2000.0
 _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
 
-_SIDE_WORDS = (("right", "left"), ("back", "front"), ("upper", "lower"))
-
 
 def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -> list[str]:
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern".
@@ -32,12 +28,12 @@ def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -
     if not parting:
         return [base.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
-    words = {cut.id: _side_words(cut, rotation) for cut in parting}
+    made_by = {cut.id: cut for cut in parting}
     names = []
     for part in parts:
         said: list[str] = []
         for side in part.sides:
-            word = words[side.cut](side.side) if side.cut in words else ""
+            word = made_by[side.cut].side_word(side.side, rotation) if side.cut in made_by else ""
             if word and word not in said:
                 said.append(word)
         names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())
@@ -50,25 +46,6 @@ def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -
     return names
 
 
-def _side_words(cut: Cut, rotation: Floats) -> Callable[[int], str]:
-    """What pieces on the sides of a cut are called; nothing for those that it leaves as they were."""
-    facing = None
-    if isinstance(cut, StraightCut):
-        facing = rotation @ np.array(cut.normal)
-    elif isinstance(cut, BentCut) and not cut.closed:
-        along = np.array(cut.line[-1]) - np.array(cut.line[0])
-        facing = rotation @ np.cross(np.array(cut.view), along)
-    if facing is not None:
-        largest = int(np.argmax(np.abs(facing)))
-        sign = 1 if facing[largest] > 0 else -1
-        return lambda side: _SIDE_WORDS[largest][0 if side * sign > 0 else 1]
-    if cut.kind in ("block", "bodies"):
-        word = "block" if cut.kind == "block" else "body"
-        return lambda side: f"{word} {side + 1}" if side >= 0 else ""
-    word = {"scoop": "scooped", "lift-off": "lifted", "bent": "limb of the", "box": "boxed"}[cut.kind]
-    return lambda side: word if side == 1 else ""
-
-
 def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
     """What there is to say of the cuts that are on."""
     said = []
@@ -78,7 +55,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
             continue
         still = f"still {report.after} piece{'s' if report.after > 1 else ''}"
         if not report.parts:
-            said.append(f"“{cut.name}” {_why_not(cut)}: {still}.")
+            said.append(f"“{cut.name}” {cut.why_not()}: {still}.")
         elif 0.0 < report.least < _LITTLE:
             said.append(f"“{cut.name}” takes off only {_share(report.least)} of the model.")
         if report.catches:
@@ -96,16 +73,6 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport]) -> list[str]:
 def _share(value: float) -> str:
     """In percent, with as many digits as it takes to be more than nothing."""
     return f"{100 * value:.2g} %" if value >= 1e-6 else "less than 0.0001 %"
-
-
-def _why_not(cut: Cut) -> str:
-    if isinstance(cut, BodiesCut):
-        return "finds only one body"
-    if isinstance(cut, BentCut) and cut.closed:
-        return "does not go all the way through: a bridge is left around its loop"
-    if cut.reach is not None:
-        return "parts nothing within its reach"
-    return "passes beside the model"
 
 
 def about_model(model: Model, plan: Plan, base: Base, report: MendReport) -> list[str]:

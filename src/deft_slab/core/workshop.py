@@ -13,7 +13,7 @@ from typing import Literal, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from .cutting import Cut, Side
+from .cuts import Cut, Side
 from .errors import OpenSurface
 from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Base, Part, as_opened, mended_groups
 from .judge.base import fit

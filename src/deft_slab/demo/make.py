@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 
-from ..core.cutting import StraightCut
+from ..core.cuts import StraightCut
 from ..core.handoff.pieces import write_project, write_surface
 from ..core.handoff.saving import write_whole
 from ..core.intake.surfaces import Surface, tidy

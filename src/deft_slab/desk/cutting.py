@@ -9,8 +9,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
-from ..core.carried import mirrored
-from ..core.cutting import Cut, Movable, PieceReach, Side, StraightCut
+from ..core.cuts import Cut, Move, PieceReach, Side, StraightCut
 from ..core.documents import Triple, triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
@@ -323,7 +322,7 @@ class Cutting(QObject):
 
         def done() -> None:
             for normal, offset in self.mirrors:
-                image = mirrored(cut, np.array(normal), offset)
+                image = cut.carried(Move.mirror(np.array(normal), offset))
                 if not _same_place(cut, image):
                     self._add_like(image, "mirror a cut", f"{cut.name} mirrored")
                     return
@@ -372,7 +371,7 @@ class Cutting(QObject):
     def settle(self, limits: Any) -> None:
         """Asks where the selected cut's seam would be seen least nearby; nothing moves without consent."""
         state, cut = self._state, self._state.cut
-        if not isinstance(cut, Movable):
+        if cut is None or not cut.settles:
             return
         plan = state.plan
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cutting import Movable, StraightCut
+from ..core.cuts import Cut, StraightCut
 from ..core.errors import BadPlan
 from ..core.handoff.beds import Laid
 from ..core.outcome import Model, Outcome, Piece
@@ -109,7 +109,7 @@ class CutShown:
 class Settled:
     """Where a cut would move to. cut : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
 
-    cut: Movable
+    cut: Cut
     before: tuple[float, float]
     after: tuple[float, float]
 

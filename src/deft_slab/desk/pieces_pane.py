@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWidget
 
-from ..core.cutting import Cut
+from ..core.cuts import Cut
 from ..core.outcome import Piece
 from .look import palette
 from .placing import KINDS

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.cutting import (
+from ..core.cuts import (
     BentCut,
     BlockCut,
     BodiesCut,

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.cutting import Cut, StraightCut
+from ..core.cuts import Cut, StraightCut
 from ..core.errors import DeftError, WorkerEnded, WouldReplace
 from ..core.marking import Audience, Mark
 from ..core.outcome import Model, Piece, Totals

@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import logbook
-from ..core.cutting import Movable, Side
+from ..core.cuts import Cut, Side
 from ..core.documents import Triple, triple
 from ..core.errors import BadPlan, DeftError
 from ..core.handoff.beds import lay_out
@@ -280,7 +280,7 @@ class Bench:
         return tuple(_cut_shown(one, printer) for one in found)
 
     def settle(
-        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], cut: Movable, limits: Limits,
+        self, plan: Plan, printer: Printer, sides: tuple[Side, ...], cut: Cut, limits: Limits,
         job: Job,
     ) -> Settled:  # fmt: skip
         """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""

@@ -10,7 +10,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from ..cutting import BlockCut, Cut, StraightCut
+from ..cuts import Cut
 from ..outcome import ThinPlace
 from ..solid import Solid, spread_points
 from .seam import seam_of
@@ -41,7 +41,7 @@ def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPl
     found: list[ThinPlace] = []
     for piece in pieces:
         found += _thin_on(piece, cut.id, limit)
-    for normal, offset in _planes(cut):
+    for normal, offset in cut.planes():
         for piece in pieces:
             found += _steps(piece, normal, offset, limit)
     return tuple(sorted(found, key=lambda one: -one.area)[:_MOST_PLACES])
@@ -99,16 +99,6 @@ def _steps(piece: Solid, normal: Floats, offset: float, limit: float) -> list[Th
                           float(np.abs(gap[facets]).min()))
             )  # fmt: skip
     return found
-
-
-def _planes(cut: Cut) -> list[tuple[Floats, float]]:
-    """(unit normal, offset in mm) of the planes of a cut that go through everything."""
-    if isinstance(cut, StraightCut):
-        return [(np.array(cut.normal), cut.offset)]
-    if not isinstance(cut, BlockCut):
-        return []
-    through = [cut.walls(axis)[0] if len(cut.walls(axis)) == 1 else () for axis in range(3)]
-    return [(normal, wall) for normal, own in zip(cut.turn.rotation, through, strict=True) for wall in own]
 
 
 def _along(segments: Floats, step: float) -> Floats:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ..cutting import Side, StraightCut
+from ..cuts import Side, StraightCut
 from ..documents import Document
 from ..outcome import Figures, Outcome, Piece
 from ..plan import Plan

@@ -13,7 +13,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from ..cutting import PieceReach, StraightCut
+from ..cuts import PieceReach, StraightCut
 from ..judge.base import fit
 from ..judge.marks import Marked, facets_at
 from ..judge.seam import seam_of
@@ -24,7 +24,6 @@ from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
-from ..shape.cuts import parted
 from ..solid import Solid
 from ..workshop import Workshop
 from .found import CutMap, CutWishes, Proposal
@@ -284,7 +283,7 @@ def _cut(spot: _Spot) -> StraightCut:
 
 def _sides(solid: Solid, spot: _Spot) -> tuple[list[Solid], list[Solid]] | None:
     """The pieces of both sides of a cut; None where it parts nothing."""
-    made = dict(parted(solid, _cut(spot)).sides)
+    made = dict(_cut(spot).part(solid).sides)
     return (bodies_of(made[1]), bodies_of(made[-1])) if len(made) == 2 else None
 
 

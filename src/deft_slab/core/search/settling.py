@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
 
@@ -9,14 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..cutting import BentCut, BlockCut, Movable, StraightCut, walls_as
+from ..cuts import BentCut, BlockCut, Cut, StraightCut, walls_as
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
 from ..judge.seats import around, best_seat
 from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
-from ..shape.cuts import parted
 from ..solid import Solid
 from .found import Limits
 from .places import CutSubject
@@ -41,8 +41,8 @@ Both = tuple[float, float]
 
 
 def settled(
-    subject: CutSubject, cut: Movable, limits: Limits, job: Job = QUIET, spread: Spread = map
-) -> tuple[Movable, Both, Both]:  # fmt: skip
+    subject: CutSubject, cut: Cut, limits: Limits, job: Job = QUIET, spread: Spread = map
+) -> tuple[Cut, Both, Both]:  # fmt: skip
     """(the settled cut, seam in sight and support before, the same after), all of the stand-in. The cut itself where
     nothing near it is better.
 
@@ -51,11 +51,7 @@ def settled(
     CutFailed : the cut cannot be made, or parts nothing.
     Cancelled : the job is no longer wanted.
     """
-    if isinstance(cut, BentCut):
-        return _bent(subject, cut, limits, job)
-    if isinstance(cut, BlockCut):
-        return _block(subject, cut, limits, job)
-    return _straight(subject, cut, limits, job, spread)
+    return SETTLERS[type(cut)](subject, cut, limits, job, spread)
 
 
 def _straight(
@@ -92,7 +88,9 @@ def _straight(
     return best, before, after
 
 
-def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job) -> tuple[BlockCut, Both, Both]:
+def _block(
+    subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread: Spread
+) -> tuple[BlockCut, Both, Both]:
     """Wall by wall, each to the place within reach where the least of its seam is seen, with detail counted more; the
     cells must fit the printer as far as they did, and the support of all of them may rise no more than stated."""
     light = Solid(subject.light.vertices, subject.light.triangles)
@@ -155,7 +153,9 @@ def detail_of(solid: Solid) -> Floats:
     return np.asarray(np.minimum(mean / _BUSY, 2.0))
 
 
-def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[BentCut, Both, Both]:
+def _bent(
+    subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: Spread
+) -> tuple[BentCut, Both, Both]:
     """Point by point, each to the corner of the surface within reach that makes the seam least seen."""
     light = Solid(subject.light.vertices, subject.light.triangles)
     tree = cKDTree(light.vertices)
@@ -188,7 +188,7 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job) -> tuple[
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | None:
     """(seam in sight, support) of a cut of the stand-in; None where it parts nothing or cannot be made."""
     try:
-        sides = dict(parted(light, cut).sides)
+        sides = dict(cut.part(light).sides)
     except CutFailed:
         return None
     if len(sides) < 2:
@@ -200,3 +200,9 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | 
     )
     one_side = bodies_of(sides[1]) if cut.two_sided else bodies
     return seam_of(one_side, cut.id, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support
+
+
+SETTLERS: dict[type[Cut], Callable[..., tuple[Cut, Both, Both]]] = {
+    StraightCut: _straight, BlockCut: _block, BentCut: _bent,
+}  # fmt: skip
+"""How each kind of cut that settles does it: the arguments of ``settled``."""

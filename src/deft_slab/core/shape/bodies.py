@@ -58,6 +58,23 @@ def in_one(bodies: list[Solid]) -> Solid:
     return side_by_side(bodies)
 
 
+def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
+    """What is left of a solid without some of its pieces: a piece with the crumbs that were given to it.
+
+    Of a solid in several bodies only that which the crumb was a part of counts.
+    """
+    bodies = bodies_of(whole)
+    own = bodies[0] if len(bodies) == 1 else max(bodies, key=lambda one: (one.manifold ^ crumb.manifold).volume())
+    body = own.manifold
+    runs = dict(own.runs)
+    for other in others:
+        if len(bodies) > 1 and (own.manifold ^ other.manifold).volume() < 0.5 * other.volume:
+            continue
+        body = body - other.manifold
+        runs |= other.runs
+    return without_nothing(Solid.from_manifold(body, runs), whole.volume) or crumb
+
+
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
     """What does not hang together, smallest first, with its voids filled: the library cannot put an inverted shell back
     into what is around it."""

@@ -14,11 +14,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..cutting import BentCut
 from ..faces import Face
 from ..solid import Solid
-from .bent import loop_body, loop_frame, loop_rim
 from .bodies import bodies_of, in_one
+from .sheets import Loop, loop_body, loop_frame, loop_rim
 
 Floats = NDArray[np.float64]
 
@@ -32,9 +31,11 @@ _ROOM = 0.02
 """Share of the loop's radius by which the plate goes beyond the section, where there is room."""
 
 
-def around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, Solid]], float]:
+def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list[tuple[int, Solid]], float]:
     """((side, solid) of the limb, +1, and of the rest, -1; mm3 that the kerf takes); the solid as it is, on the side
     +1, where the loop parts nothing.
+
+    kerf : mm; owner : id of the cut, whose the new faces are
 
     Raises
     ------
@@ -42,29 +43,29 @@ def around_limb(solid: Solid, cut: BentCut) -> tuple[list[tuple[int, Solid]], fl
     """
     untouched = [(1, solid)], 0.0
     whole = solid.manifold
-    plate = _trimmed_plate(whole, cut, max(cut.kerf, _THICKNESS))
+    plate = _trimmed_plate(whole, loop, max(kerf, _THICKNESS))
     if plate is None:
         return untouched
-    fresh = {int(run): Face(cut.id) for run in plate.to_mesh64().run_original_id}
+    fresh = {int(run): Face(owner) for run in plate.to_mesh64().run_original_id}
     left = Solid.from_manifold(whole - plate, solid.runs | fresh)
     bodies = bodies_of(left)
     if len(bodies) <= len(bodies_of(solid)):
         return untouched
-    sides = _sides(bodies, cut.id, loop_frame(cut)[0][2])
+    sides = _sides(bodies, owner, loop_frame(loop)[0][2])
     if sides is None:
         return untouched
     limb, rest = sides
-    lost = float((whole ^ plate).volume()) if cut.kerf > 0 else 0.0
+    lost = float((whole ^ plate).volume()) if kerf > 0 else 0.0
     return [(1, in_one(limb)), (-1, in_one(rest))], lost
 
 
-def bridge(solid: Solid, cut: BentCut) -> Floats:
+def bridge(solid: Solid, loop: Loop) -> Floats:
     """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
     there from its middle: it does not go through there.
 
     Inside by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung 2013).
     """
-    around = loop_rim(cut, 1.0 + _REACHES[-1])
+    around = loop_rim(loop, 1.0 + _REACHES[-1])
     winding = igl.fast_winding_number(
         np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64), np.ascontiguousarray(around)
     )
@@ -73,14 +74,14 @@ def bridge(solid: Solid, cut: BentCut) -> Floats:
     return np.asarray(np.stack([around, outward], axis=1)[winding > 0.5])
 
 
-def _trimmed_plate(whole: manifold3d.Manifold, cut: BentCut, thickness: float) -> manifold3d.Manifold | None:
+def _trimmed_plate(whole: manifold3d.Manifold, drawn: Loop, thickness: float) -> manifold3d.Manifold | None:
     """The plate along the sheet in a loop, no larger than the limb's section needs; None where the section goes on
     beyond where a sheet is made."""
-    frame, ring, _, centre = loop_frame(cut)
+    frame, ring, _, centre = loop_frame(drawn)
     loop = shapely.Polygon(ring)
     radius = float(np.linalg.norm(ring, axis=1).mean())
     for over in _REACHES:
-        plate = loop_body(cut, over, thickness)
+        plate = loop_body(drawn, over, thickness)
         sections = _sections(whole ^ plate, frame, centre)
         chosen = _of_limb(sections, loop)
         rim = shapely.Polygon((1.0 + over) * ring)

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from ...core.cutting import BlockCut
+from ...core.cuts import BlockCut
 from ...core.judge.tilts import seated_on
 from ...core.outcome import OverhangSpot, Place
 from ..look import palette

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.curves import rails, smooth_line
-from ...core.cutting import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut, walls_as
+from ...core.cuts import BentCut, BlockCut, BoxCut, BoxReach, Cut, OutlineReach, ScoopCut, walls_as
 from ...core.documents import triple
 from ...core.tilt import turned_box
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QImage, QPainter
 
-from ...core.cutting import Cut, StraightCut
+from ...core.cuts import Cut, StraightCut
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
 from ...core.tilt import Tilt, turned_box

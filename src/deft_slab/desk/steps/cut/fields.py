@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ....core.cutting import (
+from ....core.cuts import (
     MOST_WALLS,
     BentCut,
     BlockCut,

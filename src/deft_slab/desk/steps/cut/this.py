@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QSlider, QVBoxLayout, QWidget
 
-from ....core.cutting import BentCut, BlockCut, Cut, Movable, ScoopCut, StraightCut
+from ....core.cuts import BentCut, BlockCut, Cut, ScoopCut, StraightCut
 from ....core.search.found import Limits
 from ....core.tilt import turned_box
 from ...look import palette
@@ -457,7 +457,7 @@ class ThisCutPanel(Panel):
         return found
 
     def _show_settled(self, cut: Cut) -> None:
-        can = isinstance(cut, Movable) and (cut.reach is None or cut.reach.kind == "piece")
+        can = cut is not None and cut.settles and (cut.reach is None or cut.reach.kind == "piece")
         self._turned_at_most.setVisible(isinstance(cut, StraightCut))
         self._settle.setVisible(can)
         found = self._cutting.settled

@@ -1,6 +1,8 @@
-"""Bent cuts: smooth sheets through a drawn line, as closed bodies that have the sheet on their surface."""
+"""Smooth sheets through a drawn line, as closed bodies that have the sheet on their surface."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import manifold3d
 import numpy as np
@@ -8,7 +10,6 @@ import shapely
 from numpy.typing import NDArray
 
 from ..curves import distinct, frame_of, shifted, smooth_line, splayed_by
-from ..cutting import BentCut
 from ..errors import CutFailed
 
 Floats = NDArray[np.float64]
@@ -19,30 +20,42 @@ _RINGS, _AROUND, _WAVES = 12, 128, 8
 """Of the sheet that spans a loop: rings, points around, and waves of its rise along the loop that it follows."""
 
 
-def sheet_body(cut: BentCut, vertices: Floats, grow: float) -> manifold3d.Manifold:
+@dataclass(frozen=True, eq=False)
+class Loop:
+    """A drawn loop. line : (k, 3) mm; smooth : 0 keeps corners, 1 rounds most; name : of the cut, for words"""
+
+    line: Floats
+    smooth: float
+    name: str
+
+
+def sheet_body(
+    points: Floats, view: Floats, smooth: float, splay: float, vertices: Floats, grow: float, name: str
+) -> manifold3d.Manifold:
     """The body to the left of an open line, seen along the view; its sheet ``grow`` mm farther out.
 
-    vertices : (n, 3) of what is cut
+    points : (k, 3) of the line; view : (3,); smooth : 0 keeps corners, 1 rounds most; splay : degrees by which the
+    sheet leans off the view; vertices : (n, 3) of what is cut; name : of the cut, for words
 
     Raises
     ------
     CutFailed : the line crosses itself, or the sheet folds over itself.
     """
-    frame = frame_of(np.array(cut.view))
-    placed, line = vertices @ frame.T, np.array(cut.line) @ frame.T
+    frame = frame_of(view)
+    placed, line = vertices @ frame.T, points @ frame.T
     low, high = placed.min(axis=0) - 1.0, placed.max(axis=0) + 1.0
     middle = float(line[:, 2].mean())
-    curve = smooth_line(_across(line[:, :2], cut.name), cut.smooth, False)
+    curve = smooth_line(_across(line[:, :2], name), smooth, False)
     far = 3.0 * float(np.linalg.norm(high - low)) + float(np.abs(curve - ((low + high) / 2)[:2]).max())
     middle_2d = ((low + high) / 2)[:2]
-    crosses = (f"The line of “{cut.name}” crosses itself.", "Move its points so that it does not.")
-    folds = (f"“{cut.name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
+    crosses = (f"The line of “{name}” crosses itself.", "Move its points so that it does not.")
+    folds = (f"“{name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
     _left_of(curve, far, middle_2d, crosses)
     rings = [
-        _left_of(shifted(curve, grow - splayed_by(cut.splay, z - middle)), far, middle_2d, folds)
+        _left_of(shifted(curve, grow - splayed_by(splay, z - middle)), far, middle_2d, folds)
         for z in (low[2], high[2])
     ]
-    return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, cut.name)
+    return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, name)
 
 
 def _across(points: Floats, name: str) -> Floats:
@@ -101,7 +114,7 @@ def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) 
     return body
 
 
-def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifold:
+def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
     """A thin plate along the smooth sheet that spans a loop, reaching beyond it by a share ``over`` of its radius.
 
     The sheet's rise over the mean plane of the loop is harmonic: sum over k of r^k (a_k cos kt + b_k sin kt), with the
@@ -114,7 +127,7 @@ def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifol
     ------
     CutFailed : the loop is no loop as seen along its mean normal.
     """
-    frame, ring, rise, centre = loop_frame(cut)
+    frame, ring, rise, centre = loop_frame(loop)
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
     radii = np.r_[np.linspace(0, 1, _RINGS + 1)[1:], *([1.0 + over] if over > 0 else [])]
     top: list[Floats] = [np.array([[0.0, 0.0, float(terms[0].real)]])]
@@ -130,13 +143,13 @@ def loop_body(cut: BentCut, over: float, thickness: float) -> manifold3d.Manifol
     ])  # fmt: skip
     vertices = np.concatenate([upper, lower]) @ frame + centre
     whole = np.concatenate([triangles, triangles[:, ::-1] + count, walls])
-    return closed_body(vertices, whole, f"“{cut.name}” folds over itself.")
+    return closed_body(vertices, whole, f"“{loop.name}” folds over itself.")
 
 
-def loop_rim(cut: BentCut, radius: float) -> Floats:
+def loop_rim(loop: Loop, radius: float) -> Floats:
     """(k, 3) mm: the edge of the sheet that spans a loop, so many times as far from its middle as the loop. Raises as
     ``loop_frame``."""
-    frame, ring, rise, centre = loop_frame(cut)
+    frame, ring, rise, centre = loop_frame(loop)
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
     return np.asarray(np.c_[radius * ring, _height(terms, min(radius, 1.0))] @ frame + centre)
 
@@ -162,27 +175,26 @@ def _disc(rings: int) -> NDArray[np.int64]:
     return np.concatenate(found)
 
 
-def loop_frame(cut: BentCut) -> tuple[Floats, Floats, Floats, Floats]:
+def loop_frame(loop: Loop) -> tuple[Floats, Floats, Floats, Floats]:
     """(frame (3, 3) with the mean normal last, the loop across it (k, 2) at even turns, its rise (k,), centre (3,)).
 
     Raises
     ------
     CutFailed : seen along its mean normal the loop does not go once around its middle.
     """
-    points = np.array(cut.line)
-    curve = smooth_line(points, cut.smooth, True)
+    curve = smooth_line(loop.line, loop.smooth, True)
     centre = curve.mean(axis=0)
     # the vector area tells which way a loop faces, however it is bent
     area = np.cross(curve - centre, np.roll(curve, -1, axis=0) - centre).sum(axis=0)
     length = float(np.linalg.norm(area))
     if length < 1e-9:
-        raise CutFailed(f"The loop of “{cut.name}” encloses nothing.", remedy="Draw it around the limb.")
+        raise CutFailed(f"The loop of “{loop.name}” encloses nothing.", remedy="Draw it around the limb.")
     frame = frame_of(area / length)
     placed = (curve - centre) @ frame.T
     angle = np.unwrap(np.arctan2(placed[:, 1], placed[:, 0]))
     if not np.all(np.diff(angle) > 0) or angle[-1] - angle[0] > 2 * np.pi:
         raise CutFailed(
-            f"The loop of “{cut.name}” folds back on itself.", remedy="Move its points so that it does not."
+            f"The loop of “{loop.name}” folds back on itself.", remedy="Move its points so that it does not."
         )
     turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
     across = np.stack([np.interp(turn, angle, placed[:, k], period=2 * np.pi) for k in range(3)], axis=1)

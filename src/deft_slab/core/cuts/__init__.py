@@ -1,0 +1,30 @@
+"""Cuts, as documents that can carry themselves out: where a model is parted. One module for each kind of cut.
+
+Every module in this folder is loaded, and a class in it that names its ``kind`` is a kind of cut: see ``kind.Cut`` for
+what it has to have. Lengths in mm, points and directions in the model frame.
+"""
+
+from __future__ import annotations
+
+import pkgutil
+from importlib import import_module
+
+from .bent import BentCut
+from .block import MOST_CELLS, MOST_WALLS, BlockCut, walls_as
+from .bodies import BodiesCut
+from .box import BoxCut
+from .kind import KINDS, AnyCut, Cut
+from .lift_off import LiftOffCut
+from .move import Move
+from .reach import MOST_POINTS, BoxReach, OutlineReach, PieceReach, Reach, RegionReach, Side
+from .scoop import ScoopCut
+from .straight import StraightCut
+
+for _module in pkgutil.iter_modules(__path__):
+    import_module(f"{__name__}.{_module.name}")
+
+__all__ = [
+    "KINDS", "MOST_CELLS", "MOST_POINTS", "MOST_WALLS", "AnyCut", "BentCut", "BlockCut", "BodiesCut", "BoxCut",
+    "BoxReach", "Cut", "LiftOffCut", "Move", "OutlineReach", "PieceReach", "Reach", "RegionReach", "ScoopCut", "Side",
+    "StraightCut", "walls_as",
+]  # fmt: skip

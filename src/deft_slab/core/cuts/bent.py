@@ -1,0 +1,83 @@
+"""A smooth sheet through a line that is drawn on the model."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, field_validator, model_validator
+
+from ..documents import Triple, of_length_one
+from ..progress import QUIET, Job
+from .kind import BodyCut, no_region
+from .move import Move
+from .reach import MOST_POINTS, Picked
+from .words import words_along
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..shape.splitting import Parted
+    from ..solid import Solid
+
+
+class BentCut(BodyCut):
+    """A smooth sheet through a line that is drawn on the model. line : points of it
+    closed : a loop around a limb, and the sheet spans it; else the sheet goes on along ``view``, away from the eye, and
+    beyond both ends of the line
+    splay : degrees by which the sheet leans off the view, all along the line; smooth : 0 keeps corners, 1 rounds most
+    """
+
+    kind: Literal["bent"] = "bent"
+    line: tuple[Triple, ...] = Field(min_length=2, max_length=MOST_POINTS)
+    view: Triple = (0.0, 1.0, 0.0)
+    closed: bool = False
+    splay: float = Field(default=0.0, ge=-60, le=60)
+    smooth: float = Field(default=1.0, ge=0, le=1)
+
+    settles: ClassVar[bool] = True
+
+    @field_validator("view")
+    @classmethod
+    def _of_unit_length(cls, view: Triple) -> Triple:
+        return of_length_one(view, "the view of a bent cut")
+
+    @model_validator(mode="after")
+    def _is_a_line(self) -> BentCut:
+        if self.closed and len(self.line) < 3:
+            raise ValueError("a loop needs at least three points")
+        return self
+
+    def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
+        if not self.closed:
+            return super().part(solid, picked, job)
+        from ..shape.loops import around_limb, bridge
+        from ..shape.sheets import Loop
+        from ..shape.splitting import Parted
+
+        loop = Loop(np.array(self.line), self.smooth, self.name)
+        limbs, kerf = around_limb(solid, loop, self.kerf, self.id)
+        return Parted(limbs, kerf) if len(limbs) > 1 else Parted(limbs, kerf, bridge(solid, loop))
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        from ..shape.sheets import sheet_body
+
+        line, view = np.array(self.line), np.array(self.view)
+        return sheet_body(line, view, self.smooth, self.splay, solid.vertices, grow, self.name)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        if self.closed:
+            return "limb of the" if side == 1 else ""
+        along = np.array(self.line[-1]) - np.array(self.line[0])
+        return words_along(rotation @ np.cross(np.array(self.view), along), side)
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        # in a mirror left is right: the line is walked the other way, and its left side stays the side +1
+        line = tuple(reversed(self.line)) if move.mirrors else self.line
+        return {"line": move.points(line), "view": move.direction(self.view)}
+
+    def why_not(self) -> str:
+        if self.closed:
+            return "does not go all the way through: a bridge is left around its loop"
+        return super().why_not()

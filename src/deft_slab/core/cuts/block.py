@@ -1,0 +1,175 @@
+"""Cells between walls."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from ..progress import QUIET, Job
+from ..tilt import Tilt
+from .kind import Cut, no_region
+from .move import Move
+from .reach import Picked
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..shape.splitting import Parted
+    from ..solid import Solid
+
+Floats = NDArray[np.float64]
+
+MOST_WALLS = 60
+MOST_CELLS = 1000
+
+
+class BlockCut(Cut):
+    """turn : from the model's axes to those of the cells
+    x : places of the walls across its first axis; y : of those across the second one, the same in all slabs or a list
+    for each; z : across the third, the same everywhere or a list for each column, in the order of x and then y
+    """
+
+    kind: Literal["block"] = "block"
+    turn: Tilt = Tilt()
+    x: tuple[float, ...] = Field(default=(), max_length=MOST_WALLS)
+    y: tuple[tuple[float, ...], ...] = ((),)
+    z: tuple[tuple[float, ...], ...] = ((),)
+
+    two_sided: ClassVar[bool] = False
+    settles: ClassVar[bool] = True
+
+    @model_validator(mode="after")
+    def _has_walls(self) -> BlockCut:
+        for walls in (self.x, *self.y, *self.z):
+            if len(walls) > MOST_WALLS:
+                raise ValueError(f"at most {MOST_WALLS} walls along an axis")
+            if any(b - a <= 1e-9 for a, b in zip(walls, walls[1:], strict=False)):
+                raise ValueError("the walls of a block cut must rise, with room between them")
+        if len(self.y) not in (1, len(self.x) + 1):
+            raise ValueError("the walls across the second axis must be one list, or a list for each slab")
+        if len(self.z) != 1 and len(self.z) != sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1)):
+            raise ValueError("the walls across the third axis must be one list, or a list for each column")
+        if not any((self.x, *self.y, *self.z)):
+            raise ValueError("a block cut needs a wall")
+        if self.cells > MOST_CELLS:
+            raise ValueError(f"at most {MOST_CELLS:,} cells in a block cut; these walls make {self.cells:,}")
+        return self
+
+    @property
+    def cells(self) -> int:
+        """How many there are."""
+        columns = sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1))
+        return sum(len(self.z_of(column)) + 1 for column in range(columns))
+
+    def walls(self, axis: int) -> tuple[tuple[float, ...], ...]:
+        """The lists of walls across one of its axes: one for all, or one for each slab or column."""
+        return (self.x,) if axis == 0 else (self.y, self.z)[axis - 1]
+
+    def y_of(self, slab: int) -> tuple[float, ...]:
+        return self.y[slab if len(self.y) > 1 else 0]
+
+    def z_of(self, column: int) -> tuple[float, ...]:
+        return self.z[column if len(self.z) > 1 else 0]
+
+    def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
+        """The cells, numbered along x, then y, then z; what is out of reach is the side -1."""
+        from ..shape.splitting import Parted, slices, split_by_body, taken_over
+
+        inside, rest, half = solid.manifold, None, self.kerf / 2
+        kerf: list[float] = []
+        if self.reach is not None and self.bounded:
+            reach = self.reach
+            inside, rest, lost = split_by_body(solid.manifold, lambda grow: reach.body(solid, picked, grow), half)
+            kerf.append(lost)
+        axes = self.turn.rotation
+        found: list[tuple[int, manifold3d.Manifold]] = []
+        column = 0
+        for slab, slice_ in enumerate(slices(inside, axes[0], self.x, half, kerf)):
+            for row in slices(slice_, axes[1], self.y_of(slab), half, kerf):
+                job.step(len(found) / self.cells, f"Cutting: {self.name}")
+                for cell in slices(row, axes[2], self.z_of(column), half, kerf):
+                    found.append((len(found), cell))
+                column += 1
+        cells = found if rest is None else [*found, (-1, rest)]
+        return Parted(taken_over(solid, cells, self.id, self.name), math.fsum(kerf))
+
+    def side_word(self, side: int, rotation: Floats) -> str:
+        return f"block {side + 1}" if side >= 0 else ""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        turn, scale, flips, start = move.axes(self.turn)
+        x, y, z = self.x, self.y, self.z
+        if any(flips):  # cells would be numbered anew; a mirrored frame is carried as a turned one
+            x, y, z = _flipped(self, flips)
+        return {
+            "turn": turn, "x": _along(x, scale[0], start[0]), "y": tuple(_along(w, scale[1], start[1]) for w in y),
+            "z": tuple(_along(w, scale[2], start[2]) for w in z),
+        }  # fmt: skip
+
+    def renumbered(self, move: Move) -> dict[int, int]:
+        """Cells are numbered along the axes, some of which turn round in a mirror."""
+        _, _, flips, _ = move.axes(self.turn)
+        x, y, z = _flipped(self, flips)
+        new = {place: n for n, place in enumerate(_cell_places(self.model_copy(update={"x": x, "y": y, "z": z})))}
+        found = {}
+        for number, (i, j, k) in enumerate(_cell_places(self)):
+            rows = len(self.y_of(i)) + 1
+            column = sum(len(self.y_of(slab)) + 1 for slab in range(i)) + j
+            levels = len(self.z_of(column)) + 1
+            place = (
+                len(self.x) - i if flips[0] else i, rows - 1 - j if flips[1] else j, levels - 1 - k if flips[2] else k
+            )  # fmt: skip
+            if new[place] != number:
+                found[number] = new[place]
+        return found
+
+    def planes(self) -> list[tuple[Floats, float]]:
+        through = [self.walls(axis)[0] if len(self.walls(axis)) == 1 else () for axis in range(3)]
+        return [(normal, wall) for normal, own in zip(self.turn.rotation, through, strict=True) for wall in own]
+
+
+def walls_as(axis: int, lists: tuple[tuple[float, ...], ...]) -> dict[str, Any]:
+    """What changes of a block cut with other lists of walls across one of its axes."""
+    return {"xyz"[axis]: lists[0] if axis == 0 else lists}
+
+
+def _cell_places(cut: BlockCut) -> list[tuple[int, int, int]]:
+    """(slab, row, level) of each cell, in the order of their numbers."""
+    found, column = [], 0
+    for i in range(len(cut.x) + 1):
+        for j in range(len(cut.y_of(i)) + 1):
+            found += [(i, j, k) for k in range(len(cut.z_of(column)) + 1)]
+            column += 1
+    return found
+
+
+def _along(walls: Iterable[float], scale: float, start: float) -> tuple[float, ...]:
+    return tuple(scale * wall + start for wall in walls)
+
+
+def _flipped(cut: BlockCut, flips: tuple[bool, bool, bool]) -> tuple[Any, Any, Any]:
+    """The walls with some axes turned round, their lists in the new order."""
+
+    def turned(walls: tuple[float, ...], flip: bool) -> tuple[float, ...]:
+        return tuple(-wall for wall in reversed(walls)) if flip else walls
+
+    slabs = range(len(cut.x) + 1)
+    columns, number = [], 0
+    for slab in slabs:
+        cells = len(cut.y_of(slab)) + 1
+        columns.append([turned(cut.z_of(number + cell), flips[2]) for cell in range(cells)])
+        number += cells
+    y = [turned(cut.y_of(slab), flips[1]) for slab in slabs]
+    if flips[1]:
+        columns = [list(reversed(column)) for column in columns]
+    if flips[0]:
+        y, columns = list(reversed(y)), list(reversed(columns))
+    z = [walls for column in columns for walls in column]
+    return (
+        turned(cut.x, flips[0]), tuple(y) if len(cut.y) > 1 else (y[0],), tuple(z) if len(cut.z) > 1 else (z[0],)
+    )  # fmt: skip

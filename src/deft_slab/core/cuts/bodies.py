@@ -1,0 +1,41 @@
+"""What does not hang together becomes pieces of its own."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..progress import QUIET, Job
+from .kind import Cut, no_region
+from .move import Move
+from .reach import Picked
+
+if TYPE_CHECKING:
+    from ..shape.splitting import Parted
+    from ..solid import Solid
+
+
+class BodiesCut(Cut):
+    """What does not hang together becomes pieces of its own."""
+
+    kind: Literal["bodies"] = "bodies"
+
+    two_sided: ClassVar[bool] = False
+
+    def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
+        from ..shape.bodies import bodies_of
+        from ..shape.splitting import Parted
+
+        bodies = bodies_of(solid)
+        return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        return f"body {side + 1}" if side >= 0 else ""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {}
+
+    def why_not(self) -> str:
+        return "finds only one body"

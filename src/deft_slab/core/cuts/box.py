@@ -1,0 +1,35 @@
+"""What lies in one free box."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .kind import BodyCut
+from .move import Move
+from .placed import PlacedBox
+from .reach import Picked
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..solid import Solid
+
+
+class BoxCut(BodyCut, PlacedBox):
+    """What lies in one free box."""
+
+    kind: Literal["box"] = "box"
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        from ..shape.blanks import box_body
+
+        return box_body(self.centre, self.half, self.turn, grow)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        return "boxed" if side == 1 else ""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return self.box_moved(move)

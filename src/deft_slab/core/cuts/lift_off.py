@@ -1,0 +1,51 @@
+"""A raised ornament taken off at its foot."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, field_validator
+
+from ..documents import Triple, of_length_one
+from ..marking import Region
+from .kind import BodyCut
+from .move import Move
+from .reach import Picked
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..solid import Solid
+
+
+class LiftOffCut(BodyCut):
+    """A raised ornament taken off at its foot. region : its surface; pocket : mm that it goes into the body, 0 for a
+    flat back on the foot; direction : which way it is lifted, None: the way that its region faces on the whole"""
+
+    kind: Literal["lift-off"] = "lift-off"
+    region: Region
+    pocket: float = Field(default=0.0, ge=0, le=100)
+    direction: Triple | None = None
+
+    @field_validator("direction")
+    @classmethod
+    def _of_unit_length(cls, direction: Triple | None) -> Triple | None:
+        return None if direction is None else of_length_one(direction, "the direction of a lift-off cut")
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        """Up from the foot of the ornament, within its outline seen along the way that it is lifted."""
+        from ..shape.blanks import chosen
+        from ..shape.outlines import lifted_off
+
+        facets = chosen(picked(self.region), self.name)
+        direction = None if self.direction is None else np.array(self.direction)
+        return lifted_off(solid, facets, direction, self.pocket, grow, self.name)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        return "lifted" if side == 1 else ""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        along = {} if self.direction is None else {"direction": move.direction(self.direction)}
+        return {"region": move.region(self.region), "pocket": self.pocket * move.size, **along}

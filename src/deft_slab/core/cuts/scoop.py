@@ -1,0 +1,59 @@
+"""A dish or sleeve around a feature."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from ..documents import Triple
+from ..marking import Region
+from .kind import BodyCut
+from .move import Move
+from .placed import PlacedBox
+from .reach import Picked
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..solid import Solid
+
+
+class ScoopCut(BodyCut, PlacedBox):
+    """A dish or sleeve around a feature. shape : "ball", an ellipsoid; "round-ended", a cylinder along the third of its
+    axes with half balls on its ends; "region", all that is within ``margin`` of a picked region
+    centre, half, turn : of the first two; a round-ended one is as wide as the first two of ``half``
+    """
+
+    kind: Literal["scoop"] = "scoop"
+    shape: Literal["ball", "round-ended", "region"] = "ball"
+    centre: Triple = (0.0, 0.0, 0.0)
+    half: Triple = (10.0, 10.0, 10.0)
+    region: Region | None = None
+    margin: float = Field(default=3.0, gt=0, le=1000)
+
+    @model_validator(mode="after")
+    def _has_its_region(self) -> ScoopCut:
+        if (self.shape == "region") != (self.region is not None):
+            raise ValueError("a scoop is either a shape or around a region")
+        return self
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        from ..shape.blanks import ball_body, chosen, round_ended_body
+        from ..shape.offsets import around
+
+        if self.region is not None:
+            return around(solid, chosen(picked(self.region), self.name), self.margin + grow, self.name)
+        make = ball_body if self.shape == "ball" else round_ended_body
+        return make(self.centre, self.half, self.turn, grow)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        return "scooped" if side == 1 else ""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        if self.region is None:
+            return self.box_moved(move)
+        around = {"region": move.region(self.region), "margin": self.margin * move.size}
+        return {**self.box_moved(move), **around}

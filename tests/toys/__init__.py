@@ -1,0 +1,1 @@
+"""Kinds that only tests know: what it takes to add one."""
