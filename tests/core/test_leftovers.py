@@ -23,8 +23,8 @@ from deft_slab.core.search.settling import detail_of, settled
 from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
-from deft_slab.desk.scene.grips import grips_of, moved_wall, outline_of
-from deft_slab.desk.steps.cut.fields import fields_of, staggered
+from deft_slab.desk.cuts import on_desk
+from deft_slab.desk.cuts.block import moved_wall, staggered
 from tests.shapes import box, joined, model_of, solid_of, sphere, tube
 
 LIMIT = 0.8
@@ -201,9 +201,9 @@ BRICKS = BlockCut(**NAMED, x=(20.0, 40.0), y=((15.0,), (8.0, 22.0), (15.0,)), z=
 
 def test_t_junctions_are_drawn_and_dragged_each_in_its_slab():
     low, high = np.zeros(3), np.array([60.0, 30.0, 20.0])
-    grips = grips_of(BRICKS, low, high)
+    grips = on_desk(BRICKS).grips(BRICKS, (low, high))
     assert len(grips) == 2 + 4 + 1
-    assert len(outline_of(BRICKS, low, high)) == 4 * len(grips)
+    assert len(on_desk(BRICKS).outline(BRICKS, (low, high))) == 4 * len(grips)
     assert grips["cell 1 1 0"][1] == 8
     assert 20 <= grips["cell 1 1 0"][0] <= 40
     moved = BRICKS.model_copy(update=moved_wall(BRICKS, 1, 1, 0, 12.0))
@@ -222,12 +222,12 @@ def test_equal_parts_are_equal_and_can_be_staggered(along_x, along_y, turned):
     """Cells of equal parts have equal volumes in a box; staggered ones keep the volume and no wall goes through."""
     turn = Tilt.turn((0, 0, 1), 90.0 * turned)
     solid = solid_of(box(60, 30, 20))
-    fields = {field.name: field for field in fields_of(BRICKS, (solid.bounds[0], solid.bounds[1]))}
+    fields = {field.name: field for field in on_desk(BRICKS).fields(BRICKS, (solid.bounds[0], solid.bounds[1]))}
     assert "Parts Y" in fields
     cut = BlockCut(**NAMED, turn=turn, x=(1.0,))
     ends = (solid.bounds[0], solid.bounds[1])
     for name, count in (("Parts X", along_x), ("Parts Y", along_y)):
-        field = next(one for one in fields_of(cut, ends) if one.name == name)
+        field = next(one for one in on_desk(cut).fields(cut, ends) if one.name == name)
         cut = BlockCut.model_validate({**cut.model_dump(), **field.update(cut, count)})
         assert field.value(cut) == count
     volumes = [side.volume for _, side in cut.part(solid).sides]

@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
-from deft_slab.desk.placing import KINDS
-from deft_slab.desk.steps.cut.fields import fields_of, reach_fields
+from deft_slab.desk.cuts import ON_DESK, on_desk
+from deft_slab.desk.cuts.reaches import reach_fields
 from deft_slab.desk.widgets.parts import ClickRow
 from tests.desk.conftest import PATIENCE, words
 
@@ -99,16 +99,16 @@ def test_the_sweep_moves_the_cut_and_marks_its_valleys(cut):
     valley = float(sweep.offsets[sweep.valleys[0]])
     # anywhere, for upside down the post stands on its beam
     assert float(sweep.support[sweep.valleys[0]]) == pytest.approx(float(sweep.support.min()), abs=1.0)
-    at = panel.chart.valley_places[0].toPoint()
-    QTest.mousePress(panel.chart, LEFT, PLAIN, QPoint(40, 60))
-    QTest.mouseMove(panel.chart, at)
+    at = panel.tools["straight"].chart.valley_places[0].toPoint()
+    QTest.mousePress(panel.tools["straight"].chart, LEFT, PLAIN, QPoint(40, 60))
+    QTest.mouseMove(panel.tools["straight"].chart, at)
     cut.qtbot.wait(50)
     assert cut.state.draft is not None
-    QTest.mouseRelease(panel.chart, LEFT, PLAIN, at)
+    QTest.mouseRelease(panel.tools["straight"].chart, LEFT, PLAIN, at)
     cut.settle()
     assert cut.state.cut.offset == pytest.approx(valley, abs=0.01)
-    panel.chart.setFocus()
-    QTest.keyClick(panel.chart, Qt.Key.Key_Right)
+    panel.tools["straight"].chart.setFocus()
+    QTest.keyClick(panel.tools["straight"].chart, Qt.Key.Key_Right)
     cut.settle()
     assert cut.state.cut.offset == pytest.approx(float(sweep.offsets[sweep.valleys[0] + 1]), abs=0.01)
 
@@ -118,11 +118,12 @@ def test_the_cut_is_turned_in_its_map_of_angles(cut):
     cut.click(panel.adds["Level"])
     cut.settle()
     before = cut.state.cut
-    cut.click(panel.turn)
+    cut.click(panel.tools["straight"].turn)
     wait(cut, lambda: cutting.turned is not None)
     turned = cutting.turned
     assert turned.normals[6, 6] == pytest.approx(before.normal)
-    QTest.mouseClick(panel.angles, LEFT, PLAIN, panel.angles.place_of(9, 6).toPoint())
+    angles = panel.tools["straight"].angles
+    QTest.mouseClick(angles, LEFT, PLAIN, angles.place_of(9, 6).toPoint())
     cut.settle()
     assert np.degrees(np.arccos(np.dot(cut.state.cut.normal, before.normal))) == pytest.approx(15, abs=0.5)
     assert cutting.turned is None
@@ -134,7 +135,7 @@ def test_settling_shows_first_and_moves_on_consent(cut):
     panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
     cut.click(panel.adds["Left and right"])
     cut.settle()
-    cut.type(panel.place, "30")
+    cut.type(panel.tools["straight"].place, "30")
     cut.settle()
     cut.type(panel.moved, "12")
     cut.type(panel.rise, "400")
@@ -220,11 +221,11 @@ def test_a_cut_along_an_edge_and_at_a_share_of_the_height(cut):
     assert cut.state.plan.recipe == ()
     cut.click(panel.adds["Level"])
     cut.settle()
-    cut.type(panel.share, "25")
+    cut.type(panel.tools["straight"].share, "25")
     cut.settle()
     low, high = cut.state.model.solid.bounds[:, 2]
     assert cut.state.cut.offset == pytest.approx(low + 0.25 * (high - low), abs=0.02)
-    assert panel.place.value == pytest.approx(0.25 * (high - low), abs=0.02)
+    assert panel.tools["straight"].place.value == pytest.approx(0.25 * (high - low), abs=0.02)
 
 
 def test_walls_of_a_block_are_typed_dragged_staggered_and_settled(cut):
@@ -246,7 +247,7 @@ def test_walls_of_a_block_are_typed_dragged_staggered_and_settled(cut):
     cut.settle()
     assert state.cut.x[0] < before[0] - 1
     assert state.cut.x[1] == before[1]
-    cut.click(panel.stagger)
+    cut.click(panel.tools["block"].stagger)
     cut.settle()
     assert len(state.cut.y) == 3
     assert state.evaluated.outcome.lost_share < 1e-6
@@ -282,7 +283,7 @@ def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
     panel, state = cut.window.panels["Cut"], cut.state
     cut.click(panel.this.adds["Level"])
     cut.settle()
-    cut.type(panel.this.place, str(state.model.solid.size[2] - 0.4))
+    cut.type(panel.this.tools["straight"].place, str(state.model.solid.size[2] - 0.4))
     cut.settle()
     (report,) = state.evaluated.outcome.cuts.values()
     assert report.thin[0].kind == "skin"
@@ -296,7 +297,7 @@ def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
 
 @pytest.mark.parametrize("kind", ["straight", "block", "box", "bodies"])
 def test_kinds_that_need_no_place(cut, kind):
-    pressed(cut, f"+ {KINDS[kind][0]}")
+    pressed(cut, f"+ {ON_DESK[kind].word}")
     cut.settle()
     assert cut.state.cut.kind == kind
     outcome = cut.state.evaluated.outcome
@@ -312,7 +313,7 @@ def test_kinds_that_are_placed_by_a_click(cut, kind, made):
     bed = cut.bed
     bed.look_from("From the front")
     cut.qtbot.wait(150)
-    pressed(cut, f"+ {KINDS[kind][0]}")
+    pressed(cut, f"+ {ON_DESK[kind].word}")
     at = bed.camera.project(bed.stage.stood(np.array([20.0, -10, 70])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
     cut.settle()
@@ -334,7 +335,7 @@ def test_the_recipe_can_be_reordered_copied_mirrored_and_bounded(cut):
     state, panel = cut.state, cut.window.panels["Cut"].this
     cut.click(panel.adds["Left and right"])
     cut.settle()
-    cut.type(panel.place, "20")
+    cut.type(panel.tools["straight"].place, "20")
     cut.settle()
     cut.click(panel.mirror)
     wait(cut, lambda: len(state.plan.recipe) == 2)
@@ -428,7 +429,7 @@ def test_a_large_model_is_cut_into_cells_for_the_bed(desk, tmp_path):
     outcome = desk.state.evaluated.outcome
     assert outcome.totals.pieces == math.ceil(520 / (250 * 0.92))
     assert outcome.totals.fitting_pieces == outcome.totals.pieces
-    fields = fields_of(desk.state.cut, desk.state.placing.box)
+    fields = on_desk(desk.state.cut).fields(desk.state.cut, desk.state.placing.box)
     assert len(fields) == 3 + outcome.totals.pieces - 1
 
 

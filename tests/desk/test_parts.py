@@ -17,11 +17,11 @@ from PySide6.QtWidgets import QAbstractButton, QLineEdit, QSlider
 from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
 from deft_slab.desk import actions
+from deft_slab.desk.cuts.straight import from_angles, to_angles
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
-from deft_slab.desk.steps.cut.fields import from_angles, to_angles
 from deft_slab.desk.widgets import text
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
 from tests.shapes import box, solid_of, sphere

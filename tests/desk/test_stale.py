@@ -15,7 +15,7 @@ from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import evaluate
-from deft_slab.desk.scene.grips import outline_of
+from deft_slab.desk.cuts import on_desk
 from deft_slab.desk.steps.check import findings
 from deft_slab.desk.worker import Bench
 from tests.desk.conftest import PATIENCE
@@ -126,7 +126,7 @@ def test_cells_for_the_bed_lie_along_the_axes_that_they_are_counted_for(halves):
     state.placing.put(turned)
     halves.settle()
     halves.go(3)
-    halves.click(halves.window.panels["Cut"].this.for_bed)
+    halves.click(halves.window.panels["Cut"].this.tools["block"].for_bed)
     halves.settle()
     cut = state.plan.cut("c9")
     assert cut.turn == Tilt()
@@ -152,7 +152,7 @@ def test_the_line_of_a_bent_cut_is_drawn_where_it_cuts(splay):
     line = ((-60.0, -30.0, 20.0), (-20.0, -30.0, 32.0), (10.0, -30.0, 14.0), (60.0, -30.0, 30.0))
     cut = BentCut(id="c1", name="Bent", line=line, view=(0.0, 1.0, 0.0), splay=splay)
     _, side = cut.part(solid).sides[0]
-    drawn = outline_of(cut, *solid.bounds).reshape(-1, 3)
+    drawn = on_desk(cut).outline(cut, tuple(solid.bounds)).reshape(-1, 3)
     inside = drawn[(np.abs(drawn[:, 0]) < 49) & (np.abs(drawn[:, 1]) <= 30) & (drawn[:, 2] > 1) & (drawn[:, 2] < 49)]
     assert len(inside) > 40
     faces = np.ascontiguousarray(side.triangles[side.origin < 0], np.int64)

@@ -69,7 +69,7 @@ def test_a_cut_that_misses_says_how_many_pieces_there_are(desk, tee):
     desk.go(3)
     desk.click(desk.window.panels["Cut"].this.adds["Level"])
     desk.settle()
-    desk.type(desk.window.panels["Cut"].this.place, "500")
+    desk.type(desk.window.panels["Cut"].this.tools["straight"].place, "500")
     desk.settle()
     assert any("still 1 piece" in note for note in desk.state.evaluated.outcome.notes)
 

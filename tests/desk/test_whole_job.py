@@ -61,7 +61,7 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     desk.settle()
     assert state.plan.recipe[0].offset > before + 5
     assert state.undo_text == "move a cut"
-    desk.type(window.panels["Cut"].this.place, "9.5cm")
+    desk.type(window.panels["Cut"].this.tools["straight"].place, "9.5cm")
     desk.settle()
     totals = state.evaluated.outcome.totals
     lowest = state.model.solid.bounds[0][2]
@@ -177,7 +177,7 @@ def test_turning_a_cut_by_its_handle_and_esc(desk, tee):
     assert turned.normal != plan.recipe[0].normal
     # it turned about the middle of the sheet
     assert np.dot(turned.normal, (0, 0, 40)) == pytest.approx(turned.offset, abs=0.05)
-    lean = desk.window.panels["Cut"].this.lean
+    lean = desk.window.panels["Cut"].this.tools["straight"].lean
     desk.type(lean, "90")
     desk.settle()
     assert abs(state.plan.recipe[0].normal[2]) < 1e-6
@@ -216,9 +216,9 @@ def test_the_slider_moves_the_cut(desk, tee):
     panel, state = desk.window.panels["Cut"].this, desk.state
     desk.click(panel.adds["Level"])
     desk.settle()
-    panel.slider.setFocus()
+    panel.tools["straight"].slider.setFocus()
     for _ in range(10):
-        desk.key(Qt.Key.Key_Right, widget=panel.slider)
+        desk.key(Qt.Key.Key_Right, widget=panel.tools["straight"].slider)
     desk.settle()
     assert state.plan.recipe[0].offset == pytest.approx(40 + 0.8, abs=0.2)
 

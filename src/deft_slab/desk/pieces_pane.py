@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWid
 
 from ..core.cuts import Cut
 from ..core.outcome import Piece
+from .cuts import ON_DESK, on_desk
 from .look import palette
-from .placing import KINDS
 from .state import DeskState
 from .widgets import text
 from .widgets.parts import ClickRow, Panel, Swatch, button, emptied, label, row
@@ -94,11 +94,11 @@ class PiecesPane(QWidget):
                               partial(state.placing.end_line, closed=True), role="small")  # fmt: skip
                 column.addLayout(row(sheet, loop, 1))
             return
-        names = list(KINDS)
-        for first in range(0, len(names), 3):
+        kinds = sorted(ON_DESK.values(), key=lambda here: here.rank)
+        for first in range(0, len(kinds), 3):
             made = [
-                button(f"+ {KINDS[name][0]}", KINDS[name][1], partial(state.placing.add, name), role="small")
-                for name in names[first : first + 3]
+                button(f"+ {here.word}", here.tip, partial(state.placing.add, here.kind), role="small")
+                for here in kinds[first : first + 3]
             ]
             column.addLayout(row(*made, 1, spacing=4))
 
@@ -175,7 +175,7 @@ class PiecesPane(QWidget):
     def _cut_row(self, cut: Cut) -> QWidget:
         state = self._state
         frame = _Row(cut.id == state.selected_cut)
-        word = KINDS[cut.kind][0].lower()
+        word = on_desk(cut).word.lower()
         on = QCheckBox("on")
         on.setChecked(cut.on)
         on.setToolTip("Switched off, the cut stays in the plan and parts nothing.")

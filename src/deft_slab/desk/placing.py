@@ -8,23 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.cuts import (
-    BentCut,
-    BlockCut,
-    BodiesCut,
-    BoxCut,
-    BoxReach,
-    Cut,
-    LiftOffCut,
-    OutlineReach,
-    PieceReach,
-    RegionReach,
-    ScoopCut,
-    StraightCut,
-)
-from ..core.documents import triple
+from ..core.cuts import BentCut, BoxReach, Cut, OutlineReach, PieceReach, RegionReach, StraightCut
+from ..core.documents import Triple, triple
 from ..core.judge.edges import nearest_on
 from ..core.marking import Region
+from .cuts.kind import ON_DESK
 from .messages import being_made
 
 if TYPE_CHECKING:
@@ -32,30 +20,14 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-KINDS: dict[str, tuple[str, str]] = {
-    "straight": ("Straight", "A flat cut through the middle; move it by its handles or by figures."),
-    "block": ("Block", "Cells for a large prop: as many equal ones as its size needs for the bed."),
-    "box": ("Box", "What lies in one free box."),
-    "bent": ("Bent", "A smooth sheet along a line that you click on the model; a loop takes a limb off."),
-    "scoop": ("Scoop", "A dish or sleeve around a feature: click where."),
-    "lift-off": ("Lift-off", "A raised ornament taken off at its foot: click it."),
-    "bodies": ("Bodies", "What was separate in the file becomes pieces."),
-}
-"""Kinds of cuts: words, and what each is for."""
-
-POINTED = {"bent": "cut line", "scoop": "cut scoop", "lift-off": "cut lift-off"}
-"""What is pointed at to place a cut of a kind."""
-
 _SNAP = 0.015
 """Share of the diagonal within which a point of a line goes to a crease, while nothing else is asked for."""
-_BEDS = 0.92
-"""Share of the bed that a cell of a block cut may take, so that walls can move a little."""
 
 
 class Placing(QObject):
     """A part of the desk state.
 
-    line : (k, 3) points of the line that is being drawn, mm, model frame
+    line : (k, 3) points of the line that is being drawn, mm, model frame; closes : it is a loop
     creases : (k, 2, 3) mm, model frame: the sharp edges that such a line is drawn to; none while they are not known
     """
 
@@ -65,6 +37,7 @@ class Placing(QObject):
         super().__init__(state)
         self._state = state
         self.line: Floats = np.empty((0, 3))
+        self.closes = False
         self.creases: Floats = np.empty((0, 2, 3))
         self._creases_for: object = None
         self._snap: float | None = None
@@ -82,25 +55,14 @@ class Placing(QObject):
         state = self._state
         if state.plan is None or state.evaluated is None:
             return
-        if kind in POINTED:
+        here = ON_DESK[kind]
+        if here.pointed:
             self.line = np.empty((0, 3))
-            state.pointing.begin(POINTED[kind])
-            if kind == "bent":
+            state.pointing.begin(here.pointed)
+            if here.pointed == "cut line":
                 self.find_creases()
             return
-        low, high = self.box
-        middle = (low + high) / 2
-        shared = self.shared(KINDS[kind][0])
-        rotation = state.plan.tilt.rotation
-        if kind == "straight":
-            normal = rotation.T @ np.array([0.0, 0.0, 1.0])
-            self.put(StraightCut(**shared, normal=triple(normal), offset=float(normal @ middle)))
-        elif kind == "block":
-            self.put(self.block_for_bed())
-        elif kind == "box":
-            self.put(BoxCut(**shared, centre=triple(middle), half=triple(0.25 * (high - low))))
-        else:
-            self.put(BodiesCut(**shared))
+        self.put(here.placed(self, None))
 
     def shared(self, word: str) -> dict[str, Any]:
         plan = self._state.plan
@@ -120,52 +82,51 @@ class Placing(QObject):
         solids = [piece.solid for piece in self._state.pieces]
         return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
 
-    def block_for_bed(self) -> BlockCut:
-        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
+    @property
+    def diagonal(self) -> float:
+        """mm, of the box of all pieces."""
         low, high = self.box
-        size = high - low
-        room = sorted(min(value, 1e6) * _BEDS for value in self._state.printer.room)
-        counts = np.ones(3, int)
-        # the longest side of a cell may be as long as the longest of the printer
-        for place, axis in enumerate(np.argsort(size)):
-            counts[axis] = int(np.ceil(size[axis] / room[place]))
-        if counts.prod() == 1:
-            counts[int(np.argmax(size))] = 2
-        walls = [
-            tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
-        ]
-        return BlockCut(**self.shared("Block"), x=walls[0], y=(walls[1],), z=(walls[2],))
+        return float(np.linalg.norm(high - low))
+
+    @property
+    def room(self) -> tuple[float, float, float]:
+        """mm that the printer has along each axis."""
+        return self._state.printer.room
+
+    @property
+    def upward(self) -> Floats:
+        """(3,) the way that is up while the model stands as it does, model frame."""
+        return np.asarray(self._state.plan.tilt.rotation.T @ np.array([0.0, 0.0, 1.0]))
+
+    @property
+    def view(self) -> Triple:
+        """The way from the eye to the model, model frame."""
+        view = -self._state.plan.tilt.rotation.T @ np.array(self._state.line_of_sight)
+        return triple(view / np.linalg.norm(view))
 
     def place_at(self, kind: str, place: Floats) -> None:
         """A place on the model was clicked (mm, model frame) to put a cut there."""
         state = self._state
-        if kind in (POINTED["bent"], "cut outline"):
-            point = self.snapped(place) if kind == POINTED["bent"] else place
+        if kind in ("cut line", "cut outline"):
+            point = self.snapped(place) if kind == "cut line" else place
             self.line = np.concatenate([self.line, point[None]])
             self.changed.emit()
             return
         state.pointing.begin("")
-        low, high = self.box
-        size = float(np.linalg.norm(high - low))
-        if kind == POINTED["scoop"]:
-            half = 0.08 * size
-            self.put(ScoopCut(**self.shared("Scoop"), centre=triple(place), half=(half, half, half)))
-        elif kind == POINTED["lift-off"]:
-            # what an outline shaves off the body beside the ornament belongs to the body
-            self.put(LiftOffCut(**self.shared("Lift-off"), region=self.region_at(place), crumbs="neighbour"))
+        pointed_at = next((here for here in ON_DESK.values() if here.pointed == kind), None)
+        if pointed_at is not None:
+            self.put(pointed_at.placed(self, place))
         elif kind == "cut reach" and state.cut is not None:
-            region = self.region_at(place)
-            state.cutting.change(
-                "bound a cut by a region", reach=RegionReach(region=region, margin=max(0.01 * size, 0.5))
-            )
+            margin = max(0.01 * self.diagonal, 0.5)
+            reach = RegionReach(region=self.region_at(place), margin=margin)
+            state.cutting.change("bound a cut by a region", reach=reach)
 
     @property
     def snap(self) -> float:
         """mm within which a point of a line goes to a crease; 0: never."""
         if self._snap is not None or not self._state.pieces:
             return self._snap or 0.0
-        low, high = self.box
-        return round(_SNAP * float(np.linalg.norm(high - low)), 1)
+        return round(_SNAP * self.diagonal, 1)
 
     def set_snap(self, reach: float) -> None:
         self._snap = reach
@@ -204,22 +165,20 @@ class Placing(QObject):
 
     def region_at(self, place: Floats) -> Region:
         """The smooth region around a place, up to the crease that Tilt's marks use, no farther than a quarter of it."""
-        low, high = self.box
-        return Region(shape="grown", places=(triple(place),), limit=self._state.marker.crease,
-                      reach=0.25 * float(np.linalg.norm(high - low)))  # fmt: skip
+        return Region(
+            shape="grown", places=(triple(place),), limit=self._state.marker.crease, reach=0.25 * self.diagonal
+        )  # fmt: skip
 
     def end_line(self, *, closed: bool) -> None:
         """Makes a bent cut of the points that were clicked."""
-        state, line = self._state, self.line
+        state = self._state
         state.pointing.begin("")
-        self.line = np.empty((0, 3))
-        if len(line) < (3 if closed else 2):
+        if len(self.line) >= (3 if closed else 2):
+            self.closes = closed
+            self.put(ON_DESK["bent"].placed(self, None))
+        else:
             state.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
-            return
-        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        cut = BentCut(**self.shared("Bent"), line=tuple(triple(point) for point in line), closed=closed,
-                      view=triple(view / np.linalg.norm(view)))  # fmt: skip
-        self.put(cut)
+        self.line = np.empty((0, 3))
 
     # reach
 
@@ -257,6 +216,5 @@ class Placing(QObject):
         if len(line) < 3:
             state.told.emit("An outline needs three points.\nClick more of them on the model.")
             return
-        view = -state.plan.tilt.rotation.T @ np.array(state.line_of_sight)
-        reach = OutlineReach(points=tuple(triple(one) for one in line), view=triple(view / np.linalg.norm(view)))
+        reach = OutlineReach(points=tuple(triple(one) for one in line), view=self.view)
         state.cutting.change("bound a cut by an outline", reach=reach)

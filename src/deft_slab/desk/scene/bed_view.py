@@ -19,14 +19,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from ...core.cuts import BlockCut
 from ...core.judge.tilts import seated_on
 from ...core.outcome import OverhangSpot, Place
+from ..cuts import on_desk
 from ..look import palette
 from ..look.palette import rgb
 from ..state import DeskState
 from .camera import VIEWS, Camera
-from .grips import pulled
 from .hand import STEP, Hand
 from .handles import REACH, CutFrame, angle_about, leaned, moved_along
 from .hints import HINTS
@@ -328,16 +327,15 @@ class BedView(QWidget):
         if self._grabbed.startswith("point") and len(self._state.pieces) == 1:
             hit = self.hit(at)
             place = None if hit is None else self._state.placing.snapped(hit[2])
-        if isinstance(cut, BlockCut):
-            # a wall only moves across itself
-            axis = stage.turn @ cut.turn.rotation[int(self._grabbed.split()[1])]
-            grip = grips[self._grabbed]
+        way = on_desk(cut).way_of(cut, self._grabbed)
+        if way is not None:
+            axis, grip = stage.turn @ way, grips[self._grabbed]
             place = stage.unstood(grip + moved_along(origin, towards, grip, axis) * axis)
         elif place is None:
             forward = self._camera.frame[2]
             share = float((grips[self._grabbed] - origin) @ forward) / float(towards @ forward)
             place = stage.unstood(origin + share * towards)
-        self._state.try_cut(cut.id, **pulled(cut, self._grabbed, place))
+        self._state.try_cut(cut.id, **on_desk(cut).pulled(cut, self._grabbed, place))
 
     def _drag_handle(self, at: QPointF, stepped: bool) -> None:
         if self._grab_frame is None:

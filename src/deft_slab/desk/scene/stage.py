@@ -14,13 +14,14 @@ from ...core.cuts import Cut, StraightCut
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
 from ...core.tilt import Tilt, turned_box
+from ..cuts import on_desk
+from ..cuts.reaches import reach_outline
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
 from ..messages import skin_placed
 from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
-from .grips import grips_of, outline_of, reach_of
 from .handles import CutFrame, cut_frame
 from .marks import mark_points, paint_marks
 from .overlay import View, paint_cut, paint_dots, paint_flag, paint_grips, paint_lines
@@ -118,7 +119,8 @@ class Stage:
                 continue
             if report.lift is not None:
                 # what a local cut takes off moves, and the rest stays
-                moves = plan.cut(side.cut).kind in ("straight", "bent") and plan.cut(side.cut).reach is None
+                cut = plan.cut(side.cut)
+                moves = on_desk(cut).pulled_apart and cut.reach is None
                 away += (side.side if moves or side.side > 0 else 0) * np.array(report.lift)
             else:
                 away += self._from_middle(piece, side.cut)
@@ -308,7 +310,7 @@ class Stage:
         cut = self._state.cut
         if cut is None or not self._shows_cut(cut):
             return {}
-        return {name: self.stood(place) for name, place in grips_of(cut, *self._unstood_box()).items()}
+        return {name: self.stood(place) for name, place in on_desk(cut).grips(cut, self._unstood_box()).items()}
 
     def stood(self, place: Floats) -> Floats:
         """Points of the model frame on the standing model, bed frame."""
@@ -326,10 +328,10 @@ class Stage:
     def _paint_shape(self, painter: QPainter, view: View, grabbed: str) -> None:
         """The outline of the selected cut where it is not flat, where it stops, the line being drawn, and grips."""
         state, cut = self._state, self._state.cut
-        low, high = self._unstood_box()
         madder, amber = rgb(palette.MADDER), rgb(palette.AMBER)
         if cut is not None and self._shows_cut(cut):
-            for segments, colour in ((outline_of(cut, low, high), madder), (reach_of(cut, low, high), amber)):
+            outline = on_desk(cut).outline(cut, self._unstood_box())
+            for segments, colour in ((outline, madder), (reach_outline(cut), amber)):
                 if len(segments):
                     ends = self.stood(segments.reshape(-1, 3)).reshape(-1, 2, 3)
                     paint_lines(painter, view, ends, np.tile(colour, (len(ends), 1)), 1.4, through=True)

@@ -1,0 +1,84 @@
+"""The bent cut on the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.curves import rails, smooth_line
+from ...core.cuts import BentCut
+from ...core.documents import triple
+from ..widgets.number import NumberField
+from ..widgets.parts import label, row
+from .fields import Field, Update
+from .kind import Box, OnDesk, Tools
+from .outlines import Floats, ring
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+    from ..state import DeskState
+
+_SPLAY = Field("Splay", "How far the sheet leans off the view, all along the line.", "°",
+               lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)  # fmt: skip
+_SMOOTH = Field("Smooth", "0 keeps the corners of the line, 100 rounds them most.", "%",
+                lambda cut: 100 * cut.smooth, lambda cut, value: {"smooth": value / 100}, 0, 100, 10)  # fmt: skip
+
+
+class BentOnDesk(OnDesk[BentCut]):
+    kind = "bent"
+    word = "Bent"
+    tip = "A smooth sheet along a line that you click on the model; a loop takes a limb off."
+    rank = 4
+    pointed = "cut line"
+    pulled_apart = True
+
+    def placed(self, placing: Placing, at: Floats | None) -> BentCut:
+        """Of the line that was drawn, as it was seen."""
+        line = tuple(triple(point) for point in placing.line)
+        return BentCut(**placing.shared(self.word), line=line, closed=placing.closes, view=placing.view)
+
+    def fields(self, cut: BentCut, box: Box) -> list[Field]:
+        return [_SMOOTH] if cut.closed else [_SPLAY, _SMOOTH]
+
+    def outline(self, cut: BentCut, box: Box) -> Floats:
+        line, (low, high) = np.array(cut.line), box
+        if cut.closed:
+            return ring(smooth_line(line, cut.smooth, True))
+        view, middle = np.array(cut.view), (low + high) / 2
+        depth = 0.5 * float(np.abs((high - low) * np.abs(view)).sum())
+        at = float((middle - line.mean(axis=0)) @ view)
+        own, front, back = rails(line, view, cut.smooth, cut.splay, np.array([at - depth, at + depth]))
+        along = [np.stack([one[:-1], one[1:]], axis=1) for one in (front, back, own)]
+        few = np.linspace(0, len(front) - 1, len(line)).round().astype(int)
+        return np.concatenate([*along, np.stack([front[few], back[few]], axis=1)])
+
+    def grips(self, cut: BentCut, box: Box) -> dict[str, Floats]:
+        return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
+
+    def pulled(self, cut: BentCut, grip: str, place: Floats) -> Update:
+        number = int(grip.split()[1])
+        return {"line": (*cut.line[:number], triple(place), *cut.line[number + 1 :])}
+
+    def boundable(self, cut: BentCut) -> bool:
+        return not cut.closed
+
+    def tools(self, state: DeskState) -> BentTools:
+        return BentTools(state)
+
+
+class BentTools(Tools[BentCut]):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._placing = state.placing
+        self.snap = NumberField("mm", low=0, high=100, step=0.5, decimals=1)
+        self.snap.setAccessibleName("Snap to creases within")
+        self.snap.setToolTip("How near to a crease (teal) a point of the line must be to go to it. 0: never.")
+        self.snap.setFixedWidth(70)
+        self.snap.committed.connect(state.placing.set_snap)
+        beside = row(label("Snap to creases within"), self.snap, 1)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self.setLayout(beside)
+
+    def show_cut(self, cut: BentCut) -> None:
+        self.snap.set_value(self._placing.snap)

@@ -1,0 +1,184 @@
+"""The block cut on the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.cuts import MOST_WALLS, BlockCut, walls_as
+from ...core.tilt import turned_box
+from ..widgets.parts import button, row
+from .fields import Field, Update, replaced
+from .kind import Box, OnDesk, Tools
+from .outlines import Floats, ring
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+    from ..state import DeskState
+
+_BEDS = 0.92
+"""Share of the bed that a cell of a block cut may take, so that walls can move a little."""
+_ROOM = 0.5
+"""mm that a wall which is dragged keeps from its neighbours."""
+
+
+class BlockOnDesk(OnDesk[BlockCut]):
+    kind = "block"
+    word = "Block"
+    tip = "Cells for a large prop: as many equal ones as its size needs for the bed."
+    rank = 2
+
+    def placed(self, placing: Placing, at: Floats | None) -> BlockCut:
+        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
+        low, high = placing.box
+        size = high - low
+        room = sorted(min(value, 1e6) * _BEDS for value in placing.room)
+        counts = np.ones(3, int)
+        # the longest side of a cell may be as long as the longest of the printer
+        for place, axis in enumerate(np.argsort(size)):
+            counts[axis] = int(np.ceil(size[axis] / room[place]))
+        if counts.prod() == 1:
+            counts[int(np.argmax(size))] = 2
+        walls = [
+            tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
+        ]
+        return BlockCut(**placing.shared(self.word), x=walls[0], y=(walls[1],), z=(walls[2],))
+
+    def fields(self, cut: BlockCut, box: Box) -> list[Field]:
+        return [*_part_fields(*turned_box(*box, cut.turn.rotation)), *_wall_fields(cut)]
+
+    def outline(self, cut: BlockCut, box: Box) -> Floats:
+        return np.concatenate([ring(corners) for corners in _walls(cut, *box).values()])
+
+    def grips(self, cut: BlockCut, box: Box) -> dict[str, Floats]:
+        # on their edges, where those of walls across other axes are not
+        return {name: (corners[2] + corners[3]) / 2 for name, corners in _walls(cut, *box).items()}
+
+    def pulled(self, cut: BlockCut, grip: str, place: Floats) -> Update:
+        axis, of, n = (int(word) for word in grip.split()[1:])
+        return moved_wall(cut, axis, of, n, float(place @ cut.turn.rotation[axis]))
+
+    def way_of(self, cut: BlockCut, grip: str) -> Floats | None:
+        return cut.turn.rotation[int(grip.split()[1])]
+
+    def tools(self, state: DeskState) -> BlockTools:
+        return BlockTools(state, self)
+
+
+class BlockTools(Tools[BlockCut]):
+    def __init__(self, state: DeskState, kind: BlockOnDesk) -> None:
+        super().__init__()
+        self._state, self._kind = state, kind
+        self.for_bed = button(
+            "Cells for the bed", "As many equal cells along the model's own axes as the printer needs.",
+            self._cells_for_bed,
+        )  # fmt: skip
+        self.stagger = button("Stagger", "Moves the walls across Y half a cell on in every second slab, as bricks lie.",
+                              self._stagger)  # fmt: skip
+        beside = row(self.for_bed, self.stagger, 1)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self.setLayout(beside)
+
+    def show_cut(self, cut: BlockCut) -> None:
+        self.stagger.setEnabled(len(cut.x) > 0 and len(cut.y) == 1 and len(cut.y[0]) > 0)
+
+    def _cells_for_bed(self) -> None:
+        block = self._kind.placed(self._state.placing, None)
+        self._state.cutting.change("make cells for the bed", turn=block.turn, x=block.x, y=block.y, z=block.z)
+
+    def _stagger(self) -> None:
+        """T-junctions instead of crossings, which hold better when they are glued."""
+        cut = self._state.cut
+        if isinstance(cut, BlockCut):
+            low, high = turned_box(*self._state.placing.box, cut.turn.rotation)
+            self._state.cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
+
+
+def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
+    """(4, 3) corners of each wall, by its grip: "cell 1 2 0" is the first one of the third list across the second axis.
+
+    A wall of a list for one slab or column ends where that does.
+    """
+    start, end = turned_box(low, high, cut.turn.rotation)
+    xs, found = [start[0], *cut.x, end[0]], {}
+
+    def put(axis: int, of: int, walls: tuple[float, ...], low: Floats, high: Floats) -> None:
+        i, j = (k for k in range(3) if k != axis)
+        for n, wall in enumerate(walls):
+            corners = np.full((4, 3), wall)
+            corners[:, i] = [low[i], high[i], high[i], low[i]]
+            corners[:, j] = [low[j], low[j], high[j], high[j]]
+            found[f"cell {axis} {of} {n}"] = corners @ cut.turn.rotation
+
+    put(0, 0, cut.x, start, end)
+    column = 0
+    for slab in range(len(cut.x) + 1):
+        low, high = start.copy(), end.copy()
+        if len(cut.y) > 1 or len(cut.z) > 1:
+            low[0], high[0] = xs[slab], xs[slab + 1]
+        if len(cut.y) > 1 or slab == 0:
+            put(1, slab, cut.y[slab], low if len(cut.y) > 1 else start, high if len(cut.y) > 1 else end)
+        ys = [start[1], *cut.y_of(slab), end[1]]
+        for level in range(len(ys) - 1):
+            if len(cut.z) > 1:
+                low[1], high[1] = ys[level], ys[level + 1]
+                put(2, column, cut.z[column], low, high)
+            column += 1
+    if len(cut.z) == 1:
+        put(2, 0, cut.z[0], start, end)
+    return found
+
+
+def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Update:
+    """What changes of a block cut when a wall is moved: it stays between its neighbours. of : number of its list"""
+    lists = list(cut.walls(axis))
+    walls = list(lists[of])
+    low = walls[n - 1] + _ROOM if n else -np.inf
+    high = walls[n + 1] - _ROOM if n + 1 < len(walls) else np.inf
+    walls[n] = round(float(np.clip(place, low, high)), 2)
+    lists[of] = tuple(walls)
+    return walls_as(axis, tuple(lists))
+
+
+def _part_fields(low: Floats, high: Floats) -> list[Field]:
+    """How many equal parts along each axis. What is stood on the first axis decides how many lists the others have."""
+
+    def update(cut: BlockCut, count: float, axis: int) -> Update:
+        parts = round(count)
+        walls = tuple(np.round(np.linspace(low[axis], high[axis], parts + 1)[1:-1], 3).tolist())
+        others = {"xyz"[k]: cut.walls(k)[:1] for k in (1, 2) if k >= axis}
+        return {**others, **walls_as(axis, (walls,))}
+
+    return [
+        Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
+              lambda cut, axis=axis: max(len(walls) for walls in cut.walls(axis)) + 1,
+              lambda cut, count, axis=axis: update(cut, count, axis), 1, MOST_WALLS + 1)
+        for axis in range(3)
+    ]  # fmt: skip
+
+
+def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...], ...]:
+    """The walls across the second axis for each slab: in every second one they stand half a cell farther on.
+
+    low, high : mm, where the model ends along that axis
+    """
+    walls = np.array(cut.y[0])
+    ends = np.concatenate([[low], walls, [high]])
+    between = tuple(np.round((ends[:-1] + ends[1:]) / 2, 3).tolist())
+    return tuple(between if slab % 2 else cut.y[0] for slab in range(len(cut.x) + 1))
+
+
+def _wall_fields(cut: BlockCut) -> list[Field]:
+    """A field for each wall that goes through everything."""
+    found = []
+    for axis in range(3):
+        lists = cut.walls(axis)
+        for k in range(len(lists[0]) if len(lists) == 1 else 0):
+            found.append(
+                Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
+                      lambda one, a=axis, n=k: one.walls(a)[0][n],
+                      lambda one, wanted, a=axis, n=k: walls_as(
+                          a, (tuple(sorted(replaced(one.walls(a)[0], n, wanted))),)))
+            )  # fmt: skip
+    return found

@@ -1,0 +1,34 @@
+"""The cut into bodies on the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.cuts import BodiesCut
+from .fields import Field
+from .kind import Box, OnDesk
+from .outlines import Floats
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+
+
+class BodiesOnDesk(OnDesk[BodiesCut]):
+    kind = "bodies"
+    word = "Bodies"
+    tip = "What was separate in the file becomes pieces."
+    rank = 7
+
+    def placed(self, placing: Placing, at: Floats | None) -> BodiesCut:
+        return BodiesCut(**placing.shared(self.word))
+
+    def fields(self, cut: BodiesCut, box: Box) -> list[Field]:
+        return []
+
+    def outline(self, cut: BodiesCut, box: Box) -> Floats:
+        return np.empty((0, 2, 3))
+
+    def boundable(self, cut: BodiesCut) -> bool:
+        return False

@@ -1,0 +1,112 @@
+"""What every kind of cut has on the desk, and the register of them. Plain geometry in the model frame, mm."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+
+import numpy as np
+from PySide6.QtWidgets import QWidget
+
+from ...core.cuts import BoxCut, Cut, ScoopCut
+from ...core.documents import triple
+from .fields import PLACED, Field, Update
+from .outlines import Floats
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+    from ..state import DeskState
+
+C = TypeVar("C", bound=Cut)
+P = TypeVar("P", BoxCut, ScoopCut)
+
+ON_DESK: dict[str, OnDesk[Any]] = {}
+"""What each kind of cut has on the desk, by the name of its kind."""
+
+Box = tuple[Floats, Floats]
+"""(low, high) of the pieces, mm, model frame."""
+
+
+class Tools(QWidget, Generic[C]):
+    """What the panel of the selected cut has for one kind only."""
+
+    def show_cut(self, cut: C) -> None:
+        """Shows the figures of a cut of its kind, which is the selected one."""
+
+
+class OnDesk(ABC, Generic[C]):
+    """kind : of the cut; word, tip : what its button says; rank : where that stands among them
+    pointed : what is pointed at to place one, see ``Pointing``; empty where it is placed in the middle at once
+    pulled_apart : pieces on both of its sides move when they are shown apart, and not only what it takes off
+    """
+
+    kind: ClassVar[str]
+    word: ClassVar[str]
+    tip: ClassVar[str]
+    rank: ClassVar[int]
+    pointed: ClassVar[str] = ""
+    pulled_apart: ClassVar[bool] = False
+
+    def __init_subclass__(cls, **_: Any) -> None:
+        if "kind" in cls.__dict__:
+            ON_DESK[cls.kind] = cls()
+
+    @abstractmethod
+    def placed(self, placing: Placing, at: Floats | None) -> C:
+        """A cut of the kind, put where it serves best.
+
+        at : (3,) mm, model frame, where the user pointed; None where nothing is pointed at
+        """
+
+    @abstractmethod
+    def fields(self, cut: C, box: Box) -> list[Field]:
+        """What can be typed of it, beside its name, kerf and reach, and what its tools show."""
+
+    @abstractmethod
+    def outline(self, cut: C, box: Box) -> Floats:
+        """(k, 2, 3) segments that show where it is; none where it is shown by its own handles, or by its pieces."""
+
+    def grips(self, cut: C, box: Box) -> dict[str, Floats]:
+        """(3,) places that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0 0 0";
+        the first word decides the hint."""
+        return {}
+
+    def pulled(self, cut: C, grip: str, place: Floats) -> Update:
+        """What changes of it when a grip is dragged to a place (3,)."""
+        raise NotImplementedError(f"a cut of kind {self.kind} has no grips")
+
+    def way_of(self, cut: C, grip: str) -> Floats | None:
+        """(3,) the unit vector that a grip only moves along; None where it moves freely."""
+        return None
+
+    def boundable(self, cut: C) -> bool:
+        """Whether its reach can be set."""
+        return True
+
+    def tools(self, state: DeskState) -> Tools[C] | None:
+        """What its panel has for this kind only."""
+        return None
+
+
+class PlacedOnDesk(OnDesk[P]):
+    """A kind that lies in a box somewhere on the model."""
+
+    def fields(self, cut: P, box: Box) -> list[Field]:
+        return PLACED
+
+    def grips(self, cut: P, box: Box) -> dict[str, Floats]:
+        middle = np.array(cut.centre)
+        ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
+        return {"middle": middle, **ends}
+
+    def pulled(self, cut: P, grip: str, place: Floats) -> Update:
+        if grip == "middle":
+            return {"centre": triple(place)}
+        number = int(grip.split()[1])
+        along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
+        return {"half": (*cut.half[:number], max(abs(along), 0.5), *cut.half[number + 1 :])}
+
+
+def on_desk(cut: C) -> OnDesk[C]:
+    """What the kind of a cut has on the desk."""
+    return ON_DESK[cut.kind]

@@ -1,0 +1,37 @@
+"""The lift-off on the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.cuts import LiftOffCut
+from .fields import Field, region_fields
+from .kind import Box, OnDesk
+from .outlines import Floats
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+
+_POCKET = Field("Pocket", "How deep it sits in the body; 0: a flat back on its foot.", "mm",
+                lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
+
+
+class LiftOffOnDesk(OnDesk[LiftOffCut]):
+    kind = "lift-off"
+    word = "Lift-off"
+    tip = "A raised ornament taken off at its foot: click it."
+    rank = 6
+    pointed = "cut lift-off"
+
+    def placed(self, placing: Placing, at: Floats | None) -> LiftOffCut:
+        assert at is not None
+        # what an outline shaves off the body beside the ornament belongs to the body
+        return LiftOffCut(**placing.shared(self.word), region=placing.region_at(at), crumbs="neighbour")
+
+    def fields(self, cut: LiftOffCut, box: Box) -> list[Field]:
+        return [_POCKET, *region_fields()]
+
+    def outline(self, cut: LiftOffCut, box: Box) -> Floats:
+        return np.empty((0, 2, 3))

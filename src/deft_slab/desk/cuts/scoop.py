@@ -1,0 +1,84 @@
+"""The scoop on the desk."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QComboBox
+
+from ...core.cuts import ScoopCut
+from ...core.documents import triple
+from ..widgets.parts import row
+from .fields import Field, region_fields
+from .kind import Box, PlacedOnDesk, Tools
+from .outlines import Floats
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+    from ..state import DeskState
+
+_ROUND = 48
+_SHAPES = {"ball": "ball", "round-ended": "round-ended sleeve"}
+_MARGIN = Field("Margin", "How far it goes around the region.", "mm", lambda cut: cut.margin,
+                lambda cut, value: {"margin": value}, 1e-3, 1000)  # fmt: skip
+
+
+class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
+    kind = "scoop"
+    word = "Scoop"
+    tip = "A dish or sleeve around a feature: click where."
+    rank = 5
+    pointed = "cut scoop"
+
+    def placed(self, placing: Placing, at: Floats | None) -> ScoopCut:
+        assert at is not None
+        half = 0.08 * placing.diagonal
+        return ScoopCut(**placing.shared(self.word), centre=triple(at), half=(half, half, half))
+
+    def fields(self, cut: ScoopCut, box: Box) -> list[Field]:
+        return [_MARGIN, *region_fields()] if cut.region is not None else super().fields(cut, box)
+
+    def outline(self, cut: ScoopCut, box: Box) -> Floats:
+        return _great_circles(cut) if cut.region is None else np.empty((0, 2, 3))
+
+    def grips(self, cut: ScoopCut, box: Box) -> dict[str, Floats]:
+        return super().grips(cut, box) if cut.region is None else {}
+
+    def tools(self, state: DeskState) -> ScoopTools:
+        return ScoopTools(state)
+
+
+class ScoopTools(Tools[ScoopCut]):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.shape = QComboBox()
+        for name, words in _SHAPES.items():
+            self.shape.addItem(words, name)
+        self.shape.setAccessibleName("Shape of the scoop")
+        self.shape.setToolTip("A dish, or a sleeve with round ends.")
+        self.shape.activated.connect(lambda n: state.cutting.change("reshape a scoop", shape=self.shape.itemData(n)))
+        beside = row(self.shape)
+        beside.setContentsMargins(0, 0, 0, 0)
+        self.setLayout(beside)
+
+    def show_cut(self, cut: ScoopCut) -> None:
+        self.shape.setVisible(cut.shape != "region")
+        self.shape.setCurrentIndex(max(self.shape.findData(cut.shape), 0))
+
+
+def _great_circles(cut: ScoopCut) -> Floats:
+    """Three great circles; of a round-ended one the ends lie where they are."""
+    turn = np.linspace(0, 2 * np.pi, _ROUND + 1)
+    half, found = np.array(cut.half), []
+    for k in range(3):
+        circle = np.zeros((_ROUND + 1, 3))
+        circle[:, (k + 1) % 3], circle[:, (k + 2) % 3] = np.cos(turn), np.sin(turn)
+        points = circle * half
+        if cut.shape == "round-ended" and half[2] > min(half[:2]):
+            end = float(min(half[:2]))
+            points = circle * np.array([half[0], half[1], end])
+            points[:, 2] += np.sign(circle[:, 2]) * (half[2] - end)
+        points = np.array(cut.centre) + points @ cut.turn.rotation
+        found.append(np.stack([points[:-1], points[1:]], axis=1))
+    return np.concatenate(found)

@@ -1,0 +1,233 @@
+"""The straight cut on the desk: its place and its angles, the sweep along its direction, the map of two turns."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
+
+from ...core.cuts import StraightCut
+from ...core.documents import triple
+from ..look import palette
+from ..widgets import text
+from ..widgets.charts import AngleMap, Curve, SweepChart
+from ..widgets.number import NumberField
+from ..widgets.parts import button, label, row
+from .fields import Field
+from .kind import Box, OnDesk, Tools
+from .outlines import Floats
+
+if TYPE_CHECKING:
+    from ..placing import Placing
+    from ..state import DeskState
+
+
+class StraightOnDesk(OnDesk[StraightCut]):
+    kind = "straight"
+    word = "Straight"
+    tip = "A flat cut through the middle; move it by its handles or by figures."
+    rank = 1
+    pulled_apart = True
+
+    def placed(self, placing: Placing, at: Floats | None) -> StraightCut:
+        low, high = placing.box
+        normal = placing.upward
+        offset = float(normal @ (low + high) / 2)
+        return StraightCut(**placing.shared(self.word), normal=triple(normal), offset=offset)
+
+    def fields(self, cut: StraightCut, box: Box) -> list[Field]:
+        return []
+
+    def outline(self, cut: StraightCut, box: Box) -> Floats:
+        return np.empty((0, 2, 3))
+
+    def tools(self, state: DeskState) -> StraightTools:
+        return StraightTools(state)
+
+
+class StraightTools(Tools[StraightCut]):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._cutting = state, state.cutting
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.chart = SweepChart()
+        self.chart.moved.connect(self._try_offset)
+        self.chart.released.connect(lambda: self._state.settle("move a cut"))
+        self.chart.hovered.connect(self._on_hovered)
+        column.addWidget(self.chart)
+        self._here = label("", "faint", wrap=True)
+        column.addWidget(self._here)
+        self.place = NumberField("mm", low=-1e5, high=1e5, step=1.0, decimals=2)
+        self.place.setAccessibleName("Place")
+        self.place.setToolTip("Distance from where the cut would first touch the model.")
+        self.place.committed.connect(self._set_place)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, 1000)
+        self.slider.setAccessibleName("Place along the model")
+        self.slider.setToolTip("Slide the cut through the model; figures follow.")
+        self.slider.sliderMoved.connect(self._slide)
+        self.slider.sliderReleased.connect(lambda: self._state.settle("move a cut"))
+        self.slider.actionTriggered.connect(self._slider_stepped)
+        self.share = NumberField("%", low=0, high=100, step=1, decimals=1)
+        self.share.setAccessibleName("Place in percent")
+        self.share.setToolTip("The same as a share of the way through the model.")
+        self.share.committed.connect(self._set_share)
+        column.addLayout(row(label("Place"), self.slider, self.share, self.place))
+        self.lean = NumberField("°", low=0, high=180, step=5, decimals=1)
+        self.lean.setAccessibleName("Lean")
+        self.lean.setToolTip("0° is a level cut, 90° an upright one.")
+        self.lean.committed.connect(lambda _: self._set_angles())
+        self.facing = NumberField("°", low=-360, high=360, step=5, decimals=1)
+        self.facing.setAccessibleName("Facing")
+        self.facing.setToolTip("The way an upright or leaning cut faces, counted from the bed's width.")
+        self.facing.committed.connect(lambda _: self._set_angles())
+        self.middle = button(
+            "To the middle", "Moves the cut to the middle of the model along its direction.", self._to_middle,
+            role="small",
+        )  # fmt: skip
+        for field in (self.place, self.lean, self.facing):
+            field.setFixedWidth(86)
+        self.share.setFixedWidth(70)
+        column.addLayout(row(label("Lean"), self.lean, label("Facing"), self.facing, 1))
+        self.turn = button("Turn it …", "Maps the support against two turns of this cut; click in the map to turn it.",
+                           self._cutting.ask_turned, role="small")  # fmt: skip
+        column.addLayout(row(self.middle, self.turn, 1))
+        self.angles = AngleMap()
+        self.angles.chosen.connect(self._cutting.take_turned)
+        self.angles.hovered.connect(self._say_angles)
+        self._angle = label("", "faint", wrap=True)
+        self._turning = QWidget()
+        across = row(self.angles)
+        across.addWidget(self._angle, 1)
+        across.setContentsMargins(0, 0, 0, 0)
+        self._turning.setLayout(across)
+        column.addWidget(self._turning)
+
+    # what the user does
+
+    @property
+    def _cut(self) -> StraightCut | None:
+        cut = self._state.cut
+        return cut if isinstance(cut, StraightCut) else None
+
+    def _extent(self, normal: np.ndarray) -> tuple[float, float]:
+        """Where a plane of this normal first and last touches the model, mm."""
+        along = self._state.model.solid.vertices @ (normal * self._state.plan.factors)
+        return float(along.min()), float(along.max())
+
+    def _try_offset(self, offset: float) -> None:
+        if self._cut is not None:
+            self._state.try_cut(self._cut.id, offset=round(offset, 2))
+
+    def _set_place(self, place: float) -> None:
+        if self._cut is not None:
+            low, _ = self._extent(np.array(self._cut.normal))
+            self._cutting.change("move a cut", offset=low + place)
+
+    def _slide(self, tick: int) -> None:
+        if self._cut is not None:
+            low, high = self._extent(np.array(self._cut.normal))
+            self._try_offset(low + (high - low) * tick / 1000)
+
+    def _slider_stepped(self, _action: int) -> None:
+        if not self.slider.isSliderDown():  # by key or by a click beside the handle
+            self._slide(self.slider.sliderPosition())
+            self._state.settle("move a cut")
+
+    def _set_share(self, percent: float) -> None:
+        if self._cut is not None:
+            low, high = self._extent(np.array(self._cut.normal))
+            self._cutting.change("move a cut", offset=low + percent / 100 * (high - low))
+
+    def _set_angles(self) -> None:
+        cut = self._cut
+        if cut is None:
+            return
+        old, rotation = np.array(cut.normal), self._state.plan.tilt.rotation
+        normal = rotation.T @ from_angles(self.lean.value, self.facing.value)
+        # it turns about its own middle
+        before, after = self._extent(old), self._extent(normal)
+        share = (cut.offset - before[0]) / max(before[1] - before[0], 1e-9)
+        offset = after[0] + share * (after[1] - after[0])
+        self._cutting.change("turn a cut", normal=tuple(normal.tolist()), offset=offset)
+
+    def _to_middle(self) -> None:
+        if self._cut is not None:
+            low, high = self._extent(np.array(self._cut.normal))
+            self._cutting.change("move a cut", offset=(low + high) / 2)
+
+    def _on_hovered(self, words: str) -> None:
+        self._here.setText(words or self._sweep_words())
+
+    # what is shown
+
+    def show_cut(self, cut: StraightCut) -> None:
+        normal = np.array(cut.normal)
+        low, high = self._extent(normal)
+        self.place.set_value(round(cut.offset - low, 2))
+        self.share.set_value(round(100 * (cut.offset - low) / max(high - low, 1e-9), 1))
+        if not self.slider.isSliderDown():
+            self.slider.setValue(round(1000 * (cut.offset - low) / max(high - low, 1e-9)))
+        lean, facing = to_angles(self._state.plan.tilt.rotation @ normal)
+        self.lean.set_value(round(lean, 1))
+        self.facing.set_value(round(facing, 1))
+        sweep = self._cutting.sweep
+        if sweep is None:
+            self.chart.show_sweep(np.empty(0), 0.0, (), (), np.empty(0))
+        else:
+            curves = (
+                Curve("support", sweep.support, palette.SUPPORT, text.volume),
+                Curve("seen", sweep.sight, palette.FAINT, text.mm, dashed=True),
+                Curve("cut", sweep.area, palette.TEAL, text.area),
+                Curve("longest side", sweep.largest, palette.AMBER, text.mm, dashed=True),
+            )
+            self.chart.show_sweep(sweep.offsets, cut.offset, curves, sweep.valleys, ~sweep.fits)
+        self._here.setText(self._sweep_words())
+        self._show_angles()
+
+    def _say_angles(self, words: str) -> None:
+        self._angle.setText(words or "Support by two turns of this cut, up to 30° each way. Cross: as it is.")
+
+    def _show_angles(self) -> None:
+        found = self._cutting.turned
+        self._turning.setVisible(found is not None)
+        if found is None:
+            return
+
+        def said(n: int, k: int) -> str:
+            support, sight = text.volume(float(found.support[n, k])), text.mm(float(found.sight[n, k]))
+            turns = f"{found.degrees[n]:+.0f}°, {found.degrees[k]:+.0f}°"
+            return f"{turns}: ≈ support {support}, seam in sight {sight}."
+
+        self.angles.show_angles(found.degrees, found.price, said)
+        self._say_angles("")
+
+    def _sweep_words(self) -> str:
+        sweep, cut = self._cutting.sweep, self._cut
+        if sweep is None or cut is None:
+            return ""
+        k = int(np.argmin(np.abs(sweep.offsets - cut.offset)))
+        fits = "both fit" if sweep.fits[k] else "a side does not fit"
+        return (
+            f"≈ Longest side {text.mm(float(sweep.largest[k]))}, {fits}. ▾ best places along this direction; "
+            "amber foot: a side does not fit."
+        )
+
+
+def to_angles(normal: Floats) -> tuple[float, float]:
+    """(lean, facing) in degrees of a unit normal, bed frame: lean 0 is a level cut, 90 an upright one; facing is the
+    compass direction the cut looks at, counter-clockwise from +X."""
+    lean = math.degrees(math.acos(max(-1.0, min(1.0, float(normal[2])))))
+    facing = math.degrees(math.atan2(float(normal[1]), float(normal[0]))) if lean > 1e-6 else 0.0
+    return lean, facing
+
+
+def from_angles(lean: float, facing: float) -> Floats:
+    """The unit normal, bed frame, of ``to_angles``."""
+    a, b = math.radians(lean), math.radians(facing)
+    return np.array([math.sin(a) * math.cos(b), math.sin(a) * math.sin(b), math.cos(a)])
