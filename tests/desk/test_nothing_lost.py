@@ -17,6 +17,7 @@ from deft_slab.demo import MODELS
 from deft_slab.desk import recovery, settings
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.recovery import LeftWork, left_work, read_work
+from deft_slab.desk.requests import Adopt, MakeReady, OpenFile
 from deft_slab.desk.settings import Settings, keep_settings, read_settings
 from deft_slab.desk.worker import Bench
 from deft_slab.logbook import home
@@ -335,8 +336,8 @@ def test_a_request_that_kills_the_worker_is_given_back(qtbot, jobs, monkeypatch)
     done, failed, starts = [], [], []
     jobs.restarted.connect(lambda: starts.append(1))
     running = lambda: jobs._running is not None and jobs._running.lane == "ask:bad"  # noqa: E731
-    jobs.submit("ask:bad", "open", MODELS["lantern"], 0.1, done=done.append, failed=failed.append, label="Bad")
-    jobs.submit("choice:good", "open", MODELS["hook"], 0.1, done=done.append, failed=failed.append)
+    jobs.submit("ask:bad", OpenFile(MODELS["lantern"], 0.1), done=done.append, failed=failed.append, label="Bad")
+    jobs.submit("choice:good", OpenFile(MODELS["hook"], 0.1), done=done.append, failed=failed.append)
     while not failed:
         qtbot.waitUntil(lambda: bool(failed) or (running() and jobs._spoke), timeout=PATIENCE)
         if not failed:
@@ -357,8 +358,8 @@ def test_a_callback_that_raises_does_not_stop_the_row(qtbot, jobs, tee):
         raise RuntimeError("in a slot")
 
     with qtbot.captureExceptions() as caught:
-        jobs.submit("ask:one", "open", tee, 0.1, done=bad, failed=bad)
-        jobs.submit("ask:two", "open", tee, 0.1, done=done.append, failed=done.append)
+        jobs.submit("ask:one", OpenFile(tee, 0.1), done=bad, failed=bad)
+        jobs.submit("ask:two", OpenFile(tee, 0.1), done=done.append, failed=done.append)
         qtbot.waitUntil(lambda: len(done) == 1, timeout=PATIENCE)
     assert [str(error) for _, error, _ in caught] == ["in a slot"]
 
@@ -371,7 +372,7 @@ def test_handing_a_model_over_does_not_block_the_window(qtbot):
     try:
         ticks = []
         for lane in ("adopt", "ask:a", "ask:b"):
-            jobs.submit(lane, "adopt", large, {}, done=ticks.append, failed=ticks.append)
+            jobs.submit(lane, Adopt(large, {}), done=ticks.append, failed=ticks.append)
         started = time.monotonic()
         qtbot.wait(50)
         # the pipe holds 64 KiB, the model is larger: were it sent here, this line would not be reached at all
@@ -386,14 +387,14 @@ def test_handing_a_model_over_does_not_block_the_window(qtbot):
 def test_two_discarded_opens_leave_the_model_in_use(desk, tee):
     bench = Bench()
     job = desk_job()
-    used = bench.open(tee, 0.1, job)
+    used = bench.answer(OpenFile(tee, 0.1), job)
     plan = Plan(model=used.model.ref)
-    bench.ready(plan, job)
+    bench.answer(MakeReady(plan), job)
     for name in ("hook", "gull"):
-        bench.open(MODELS[name], 0.1, job)
-    assert bench.ready(plan, job) > 0
+        bench.answer(OpenFile(MODELS[name], 0.1), job)
+    assert bench.answer(MakeReady(plan), job) > 0
     with pytest.raises(DeftError, match="no longer has the model"):
-        bench.ready(Plan(model=model_of(sphere(20, 2), "Orb").ref), job)
+        bench.answer(MakeReady(Plan(model=model_of(sphere(20, 2), "Orb").ref)), job)
     bench._pool.shutdown()
 
 

@@ -22,6 +22,7 @@ from deft_slab.demo import MODELS, PROJECT
 from deft_slab.desk import jobs as jobs_module
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
+from deft_slab.desk.requests import OpenFile
 from deft_slab.desk.steps.check import findings
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
@@ -243,7 +244,7 @@ def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
     monkeypatch.setattr(jobs_module.multiprocessing, "get_context", lambda kind: Context)
     jobs = Jobs()
     failed = []
-    jobs.submit("open", "open", Path("x.stl"), done=failed.append, failed=failed.append)
+    jobs.submit("open", OpenFile(Path("x.stl"), 0.1), done=failed.append, failed=failed.append)
     qtbot.waitUntil(lambda: len(started) == 3, timeout=PATIENCE)
     qtbot.wait(200)
     assert len(started) == 3

@@ -16,6 +16,7 @@ from deft_slab.core.progress import QUIET
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import evaluate
 from deft_slab.desk.cuts import on_desk
+from deft_slab.desk.requests import Evaluate, OpenFile
 from deft_slab.desk.steps.check import findings
 from deft_slab.desk.worker import Bench
 from tests.desk.conftest import PATIENCE
@@ -139,8 +140,8 @@ def test_a_second_file_with_the_same_surface_has_its_own_name(tmp_path):
     ball = trimesh.creation.icosphere(2, 20)
     for name in ("first", "second"):
         ball.export(tmp_path / f"{name}.stl")
-        model = bench.open(tmp_path / f"{name}.stl", 0.1, QUIET).model
-        found = bench.evaluate(Plan(model=model.ref), default_printer(), QUIET)
+        model = bench.answer(OpenFile(tmp_path / f"{name}.stl", 0.1), QUIET).model
+        found = bench.answer(Evaluate(Plan(model=model.ref), default_printer()), QUIET)
         assert found.outcome.pieces[0].name == name.capitalize()
     bench._pool.shutdown()
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_slab.core.errors import Cancelled, DeftError
 from deft_slab.demo import MODELS
+from deft_slab.desk.requests import MakeReady, OpenFile
 from deft_slab.desk.settings import Settings, keep_settings, load_settings
 from tests.desk.conftest import PATIENCE
 
@@ -121,7 +122,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
     """Ten requests in one lane at once: the last is answered, none after it, and none fails."""
     seen, failed = [], []
     for number in range(10):
-        jobs.submit("evaluate", "open", tee, 0.1, done=lambda _, n=number: seen.append(n), failed=failed.append)
+        jobs.submit("evaluate", OpenFile(tee, 0.1), done=lambda _, n=number: seen.append(n), failed=failed.append)
     qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     assert seen[-1:] == [9]
     assert len(seen) <= 2
@@ -131,7 +132,7 @@ def test_only_the_newest_of_a_lane_is_answered(qtbot, jobs, tee):
 def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, jobs, tee):
     order = []
     for name in ("choice:a", "choice:b", "open"):
-        jobs.submit(name, "open", MODELS["hook"] if name != "open" else tee, 0.1,
+        jobs.submit(name, OpenFile(MODELS["hook"] if name != "open" else tee, 0.1),
                     done=lambda _, name=name: order.append(name), failed=lambda e: order.append(str(e)))  # fmt: skip
     qtbot.waitUntil(lambda: not jobs.busy and len(order) == 3, timeout=PATIENCE)
     assert sorted(order) == ["choice:a", "choice:b", "open"]
@@ -140,7 +141,7 @@ def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, j
 
 def test_a_fault_inside_is_reported_in_words(qtbot, jobs):
     failed = []
-    jobs.submit("evaluate", "ready", "no such model", done=failed.append, failed=failed.append)
+    jobs.submit("evaluate", MakeReady("no such model"), done=failed.append, failed=failed.append)
     qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     (error,) = failed
     assert isinstance(error, DeftError)

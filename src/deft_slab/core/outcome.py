@@ -287,6 +287,11 @@ class Piece:
     spots: tuple[OverhangSpot, ...]
     layers: Floats
 
+    def skin_at(self, rotation: Floats, shift: Floats) -> Floats:
+        """(n, 3) mm: the support around it in its seat, where it was put by a rotation (3, 3) and a shift (3,)."""
+        yaw = rotation @ self.seat.rotation.T
+        return np.asarray(self.skin[0] @ yaw.T + np.array([shift[0], shift[1], 0.0]))
+
     def wish(self, **update: object) -> PieceWish:
         """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
         kept = {"seat": self.wished.seat, "name": self.wished.name, "lift": self.wished.lift} if self.wished else {}
@@ -353,6 +358,15 @@ class Room:
     at: Floats
     poking: Floats
     poking_area: float
+
+
+@dataclass(frozen=True, eq=False)
+class RoundEdge:
+    """diameter : mm; off : mm, the most by which a corner is off the circle; corners : (k, 3) along the edge, mm"""
+
+    diameter: float
+    off: float
+    corners: Floats
 
 
 @dataclass(frozen=True, eq=False)

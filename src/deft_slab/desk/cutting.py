@@ -14,7 +14,9 @@ from ..core.documents import Triple, triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
 from ..core.search.found import CutMap, CutWishes, Sweep, Turned
-from .messages import CutShown, Settled, being_made
+from .replies import CutShown, Settled
+from .requests import FindAlike, FindSymmetry, LookForCuts, ProposeCuts, SettleCut, SweepCut, TurnCut
+from .stale import being_made
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -124,8 +126,6 @@ class Cutting(QObject):
         plan, sides = self.base()
 
         def done(found: CutMap) -> None:
-            if key != self._key:
-                return
             self.map = found if self.map is None else self.map.and_also(found)
             self.changed.emit()
             if number == 0:
@@ -133,23 +133,21 @@ class Cutting(QObject):
             else:
                 self._ask_proposals()
 
-        state.jobs.submit("map:cut", "cut_round", plan, state.printer, sides, number, done=done,
-                          failed=lambda _: None, label="Looking at all ways to cut")  # fmt: skip
+        state.ask("map:cut", LookForCuts(plan, state.printer, sides, number), done=done, failed=lambda _: None,
+                  still=lambda: key == self._key, label="Looking at all ways to cut")  # fmt: skip
 
     def _ask_proposals(self) -> None:
         state, key, wishes = self._state, self._key, self.wishes
         plan, sides = self.base()
 
         def done(found: tuple[CutShown, ...]) -> None:
-            if key != self._key:
-                return
             self.shown = found
             self.changed.emit()
             if wishes != self.wishes:
                 self._ask_proposals()
 
-        state.jobs.submit("map:proposals", "proposals", plan, state.printer, sides, wishes, self.map, done=done,
-                          failed=state.failed.emit, label="Looking for cuts worth making")  # fmt: skip
+        state.ask("map:proposals", ProposeCuts(plan, state.printer, sides, wishes, self.map), done=done,
+                  still=lambda: key == self._key, label="Looking for cuts worth making")  # fmt: skip
 
     def _ask_sweep(self) -> None:
         state, cut = self._state, self._state.cut
@@ -164,12 +162,11 @@ class Cutting(QObject):
         self._sweep_key, self.sweep = key, None
 
         def done(found: Sweep) -> None:
-            if key == self._sweep_key:
-                self.sweep = found
-                self.changed.emit()
+            self.sweep = found
+            self.changed.emit()
 
-        state.jobs.submit("sweep", "sweep", plan, state.printer, sides, cut.normal, done=done,
-                          failed=lambda _: None, label="Sweeping the cut")  # fmt: skip
+        state.ask("sweep", SweepCut(plan, state.printer, sides, cut.normal), done=done, failed=lambda _: None,
+                  still=lambda: key == self._sweep_key, label="Sweeping the cut")  # fmt: skip
 
     def _before(self, cut: Cut) -> tuple[Plan, tuple[Side, ...]]:
         """(the plan before a cut is made, the sides that the piece it goes through lies on)."""
@@ -183,19 +180,14 @@ class Cutting(QObject):
         state, cut = self._state, self._state.cut
         if not isinstance(cut, StraightCut):
             return
-        now = state.plan
+        plan, sides = self._before(cut)
 
         def done(found: Turned) -> None:
-            if state.plan == now:
-                self.turned = found
-                self.changed.emit()
+            self.turned = found
+            self.changed.emit()
 
-        state.ask("turned", "turned", *self._judged_before(cut), cut.normal, cut.offset, done=done,
+        state.ask("ask:turned", TurnCut(plan, state.printer, sides, cut.normal, cut.offset), done=done,
                   label="Turning the cut")  # fmt: skip
-
-    def _judged_before(self, cut: Cut) -> tuple[Plan, Any, tuple[Side, ...]]:
-        plan, sides = self._before(cut)
-        return plan, self._state.printer, sides
 
     def take_turned(self, row: int, column: int) -> None:
         """Turns the selected cut as a place of its map of angles says."""
@@ -212,12 +204,11 @@ class Cutting(QObject):
         self._alike_for, self.alike = plan, ()
 
         def done(found: tuple[tuple[int, bool], ...]) -> None:
-            if state.plan == plan:
-                self.alike = found
-                self.changed.emit()
+            self.alike = found
+            self.changed.emit()
 
-        state.jobs.submit("map:alike", "alike", plan, state.printer, done=done, failed=lambda _: None,
-                          label="Comparing the pieces")  # fmt: skip
+        state.ask("map:alike", FindAlike(plan, state.printer), done=done, failed=lambda _: None,
+                  label="Comparing the pieces")  # fmt: skip
 
     # what the map shows
 
@@ -342,7 +333,8 @@ class Cutting(QObject):
             self.changed.emit()
             then()
 
-        state.ask("mirror", "symmetry", state.plan.changed(recipe=()), done=done, label="Looking for symmetry")
+        whole = state.plan.changed(recipe=())
+        state.ask("ask:mirror", FindSymmetry(whole), done=done, label="Looking for symmetry")
 
     def set_mirror(self) -> None:
         """Takes the selected straight cut as the plane that is mirrored at."""
@@ -373,14 +365,14 @@ class Cutting(QObject):
         state, cut = self._state, self._state.cut
         if cut is None or not cut.settles:
             return
-        plan = state.plan
+        plan, sides = self._before(cut)
 
         def done(found: Settled) -> None:
-            if state.plan == plan:
-                self.settled = found
-                self.changed.emit()
+            self.settled = found
+            self.changed.emit()
 
-        state.ask("settle", "settle", *self._judged_before(cut), cut, limits, done=done, label="Settling the seam")
+        state.ask("ask:settle", SettleCut(plan, state.printer, sides, cut, limits), done=done,
+                  label="Settling the seam")  # fmt: skip
 
     def take_settled(self) -> None:
         if self.settled is not None:

@@ -16,12 +16,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from multiprocessing.reduction import ForkingPickler
-from typing import Any
+from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, DeftError, WorkerEnded
 from .process import run_process
+from .requests import Request
 
 _log = logging.getLogger(__name__)
 
@@ -45,14 +46,16 @@ _MOST_DEATHS = 3
 """A request over which the process has ended so often is not tried again; nor is the process started again when it has
 ended so often over nothing at all."""
 
-_Message = tuple[int, str, tuple[Any, ...]]
+R = TypeVar("R")
+_Message = tuple[int, Request[Any]]
 
 
 @dataclass(eq=False)
-class Request:
+class _Asked:
+    """A request in its lane. done, failed : who asked hears of it by them, on the UI thread"""
+
     lane: str
-    method: str
-    arguments: tuple[Any, ...]
+    request: Request[Any]
     done: Callable[[Any], None]
     failed: Callable[[DeftError], None]
     label: str
@@ -78,8 +81,8 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._waiting: dict[str, Request] = {}
-        self._running: Request | None = None
+        self._waiting: dict[str, _Asked] = {}
+        self._running: _Asked | None = None
         self._count = 0
         self._generation = 0
         self._closed = False
@@ -120,7 +123,7 @@ class Jobs(QObject):
             try:
                 packed = ForkingPickler.dumps(message)
             except Exception as error:  # noqa: BLE001 - what cannot be packed is the fault of that request alone
-                _log.exception("%s could not be packed", message[1])
+                _log.exception("%s could not be packed", type(message[1]).__name__)
                 problem = DeftError(f"Something went wrong inside ({type(error).__name__}: {error}).")
                 self._say(generation, message[0], "failed", problem)
                 continue
@@ -136,15 +139,15 @@ class Jobs(QObject):
             return  # the window is gone
 
     def submit(
-        self, lane: str, method: str, *arguments: Any, done: Callable[[Any], None],
-        failed: Callable[[DeftError], None], label: str = "",
+        self, lane: str, request: Request[R], *, done: Callable[[R], None], failed: Callable[[DeftError], None],
+        label: str = "",
     ) -> None:  # fmt: skip
         """Asks the process for something. ``done`` or ``failed`` is called on the UI thread, unless it is dropped."""
-        request = Request(lane, method, arguments, done, failed, label)
-        if self._running is not None and self._running.lane == lane and request.kind not in _SILENT:
+        asked = _Asked(lane, request, done, failed, label)
+        if self._running is not None and self._running.lane == lane and asked.kind not in _SILENT:
             # a running silent request is let finish, or fast dragging would never show a figure
             self._drop(self._running)
-        self._waiting[lane] = request
+        self._waiting[lane] = asked
         if self._down:  # it was given up; whoever asks again gets one more try
             self._start_again()
         self._next()
@@ -199,7 +202,7 @@ class Jobs(QObject):
         self._process.join()
         self._connection.close()
 
-    def _drop(self, running: Request) -> None:
+    def _drop(self, running: _Asked) -> None:
         running.dropped = True
         self._wanted.value = 0
 
@@ -207,19 +210,19 @@ class Jobs(QObject):
         if not self._waiting:
             return
         lane = min(self._waiting, key=lambda name: URGENCY[self._waiting[name].kind])
-        request = self._waiting[lane]
+        asked = self._waiting[lane]
         running = self._running
         if running is not None:
-            if not running.dropped and running.kind in _STOPPABLE and URGENCY[request.kind] < URGENCY[running.kind]:
+            if not running.dropped and running.kind in _STOPPABLE and URGENCY[asked.kind] < URGENCY[running.kind]:
                 self._waiting.setdefault(running.lane, running)
                 self._wanted.value = 0
             return
         del self._waiting[lane]
         self._count += 1
-        request.number, request.dropped = self._count, False
-        self._running = request
-        self._wanted.value = request.number
-        self._outgoing.put((request.number, request.method, request.arguments))
+        asked.number, asked.dropped = self._count, False
+        self._running = asked
+        self._wanted.value = asked.number
+        self._outgoing.put((asked.number, asked.request))
         self._tell()
 
     def _tell(self) -> None:
@@ -235,24 +238,24 @@ class Jobs(QObject):
             self._on_ended()
             return
         self._spoke = True
-        request = self._running
-        if request is None or request.number != number:
+        asked = self._running
+        if asked is None or asked.number != number:
             return
         if kind == "progress":
-            if not request.dropped and request.kind not in _SILENT:
+            if not asked.dropped and asked.kind not in _SILENT:
                 self.progressed.emit(*content)
             return
         self._running, self._idle_deaths = None, 0
-        again = self._waiting.get(request.lane) is request
+        again = self._waiting.get(asked.lane) is asked
         if kind == "done" and again:
-            del self._waiting[request.lane]  # it was finished before it heard that it should stop
+            del self._waiting[asked.lane]  # it was finished before it heard that it should stop
         try:  # whatever who asked does with it, the row goes on
             # a result that came although it was to stop is still good, unless it was dropped
-            if not request.dropped:
+            if not asked.dropped:
                 if kind == "done":
-                    request.done(content)
+                    asked.done(content)
                 elif not isinstance(content, Cancelled):
-                    request.failed(content)
+                    asked.failed(content)
         finally:
             self._next()
             self._tell()
@@ -260,7 +263,7 @@ class Jobs(QObject):
     def _on_ended(self) -> None:
         running, self._running = self._running, None
         self._outgoing.put(None)
-        given_up: list[Request] = []
+        given_up: list[_Asked] = []
         if running is None or running.dropped or not self._spoke:
             # no request is to blame; one that waits for a process that never got ready waits on
             self._idle_deaths += 1
@@ -287,7 +290,7 @@ class Jobs(QObject):
             self._next()
             self._tell()
 
-    def _give_back(self, requests: list[Request], again: bool) -> None:
+    def _give_back(self, requests: list[_Asked], again: bool) -> None:
         """Tells who asked for something that it is not done: all of them, whatever one of them does with it."""
         if not requests:
             return

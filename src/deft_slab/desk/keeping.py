@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject
 
 from ..core.errors import DeftError
 from .recovery import Autosave, LeftWork
+from .requests import KeepWork
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -52,7 +53,7 @@ class Keeping(QObject):
             self._autosave.model_done(folder, error.what)
 
         state.jobs.submit(
-            "keep", "keep_work", folder, state.model, state.wearing.surfaces,
+            "keep", KeepWork(folder, state.model, state.wearing.surfaces),
             done=lambda _: self._kept(folder), failed=failed, label="Keeping a copy of the model",
         )  # fmt: skip
 

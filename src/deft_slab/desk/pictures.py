@@ -13,7 +13,6 @@ from ..core.outcome import Piece
 from ..core.solid import Solid
 from ..core.tilt import Tilt
 from .look.palette import PIECES, RAMP, STONE, SUPPORT, ramp_colours, rgb
-from .messages import placed, skin_placed
 
 WIDTH, HEIGHT = 92, 64
 _FINER = 2
@@ -35,12 +34,12 @@ def picture_of(pieces: Sequence[Piece], laid: Sequence[Laid]) -> NDArray[np.uint
     for piece, place in zip(pieces, laid, strict=True):
         base = rgb(PIECES[(piece.number - 1) % len(PIECES)] if several else STONE)
         add(
-            placed(piece.solid.vertices, place),
+            place.placed(piece.solid.vertices),
             piece.solid.triangles,
             ramp_colours(piece.past_threshold, base, RAMP) / 255.0,
         )
         if len(piece.skin[1]):
-            add(skin_placed(piece, place.rotation, place.shift), piece.skin[1], rgb(SUPPORT) / 255.0)
+            add(piece.skin_at(place.rotation, place.shift), piece.skin[1], rgb(SUPPORT) / 255.0)
     return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
 
 

@@ -13,7 +13,8 @@ from ..core.documents import Triple, triple
 from ..core.judge.edges import nearest_on
 from ..core.marking import Region
 from .cuts.kind import ON_DESK
-from .messages import being_made
+from .requests import FindCreases
+from .stale import being_made
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -147,11 +148,11 @@ class Placing(QObject):
         self._creases_for, self.creases = key, np.empty((0, 2, 3))
 
         def done(found: Floats) -> None:
-            if key == self._creases_for:
-                self.creases = found
-                self.changed.emit()
+            self.creases = found
+            self.changed.emit()
 
-        state.ask("creases", "creases", plan, done=done, label="Looking for creases")
+        state.ask("ask:creases", FindCreases(plan), done=done, still=lambda: key == self._creases_for,
+                  label="Looking for creases")  # fmt: skip
 
     def drop_line(self) -> None:
         """Lets go of the points that were clicked."""

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ..core.judge.tilts import seated_on
-from .messages import Walls
+from .replies import Walls
+from .requests import FaceRegion, FollowEdge, MeasureEdge, MeasureWall, MeasureWalls
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -79,17 +80,17 @@ class Pointing(QObject):
             self._show(Measured(kind, points, words, length), more=length is None)
         elif kind == "wall":
             self._show(Measured(kind, place[None], "Measuring …"))
-            state.ask("measure", "wall_at", state.plan, state.printer, number, facet, label="Measuring the wall",
+            state.ask("ask:measure", MeasureWall(state.plan, state.printer, number, facet), label="Measuring the wall",
                       done=lambda mm: self._on_wall(place, number, facet, mm))  # fmt: skip
         elif kind == "edge":
             self._show(Measured(kind, place[None], "Measuring …"))
-            state.ask("measure", "edge_at", state.plan, state.printer, number, place, label="Measuring the edge",
+            state.ask("ask:measure", MeasureEdge(state.plan, state.printer, number, place), label="Measuring the edge",
                       done=self._on_edge)  # fmt: skip
         elif kind in ("three", "up"):
             self._collect(kind, number, place)
         elif kind == "region":
             state.select_piece(number)
-            state.ask("measure", "region_normal", state.plan, number, place, state.marker.crease,
+            state.ask("ask:measure", FaceRegion(state.plan, state.printer, number, place, state.marker.crease),
                       done=lambda normal: self._seat_down(normal, "seat on a region"),
                       label="Fitting a plane")  # fmt: skip
             self.begin("")
@@ -97,7 +98,7 @@ class Pointing(QObject):
             state.marker.at(kind, place)
         elif kind == "cut edge":
             self.begin("")
-            state.ask("measure", "plane_at", state.plan, state.printer, number, place, label="Following the edge",
+            state.ask("ask:measure", FollowEdge(state.plan, state.printer, number, place), label="Following the edge",
                       done=self._cut_along)  # fmt: skip
         elif kind in ("cut three", "cut facet"):
             self._cut_through(kind, number, facet, place)
@@ -188,15 +189,13 @@ class Pointing(QObject):
             self._state.view_changed.emit()
             return
         state = self._state
-        plan = state.plan
 
         def done(walls: Walls) -> None:
-            if state.plan == plan and state.up_to_date:
-                self.walls, self.wall_limit = walls, limit
-                self.changed.emit()
-                self._state.view_changed.emit()
+            self.walls, self.wall_limit = walls, limit
+            self.changed.emit()
+            self._state.view_changed.emit()
 
         if self.walls is not None:
             done(self.walls)
         else:
-            state.ask("measure", "walls", plan, state.printer, done=done, label="Measuring the walls")
+            state.ask("ask:measure", MeasureWalls(state.plan, state.printer), done=done, label="Measuring the walls")

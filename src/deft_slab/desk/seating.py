@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,8 @@ from ..core.plan import Plan
 from ..core.search.found import MapFigures
 from ..core.search.weighing import PRESETS, Weights, blend, parts_of
 from ..core.tilt import Tilt
-from .messages import MapRound, SeatsFound, SeatShown
+from .replies import MapRound, SeatsFound, SeatShown
+from .requests import FindSeats, Lean, LookAround, Peek, SeatAll
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -121,8 +122,6 @@ class Seating(QObject):
         state, key = self._state, self._key
 
         def done(found: MapRound) -> None:
-            if key != self._key:
-                return
             self.figures = found.figures if self.figures is None else self.figures.and_also(found.figures)
             self.flats = found.flats
             self.changed.emit()
@@ -131,32 +130,30 @@ class Seating(QObject):
             else:
                 self._ask_seats()
 
-        state.jobs.submit(
-            "map:round", "map_round", state.plan, state.printer, state.selected_piece, number, done=done,
-            failed=lambda _: None, label="Looking at all ways to sit",
+        state.ask(
+            "map:round", LookAround(state.plan, state.printer, state.selected_piece, number), done=done,
+            failed=lambda _: None, still=lambda: key == self._key, label="Looking at all ways to sit",
         )  # fmt: skip
 
     def _ask_seats(self) -> None:
         state, key, weights = self._state, self._key, self.weights
 
         def done(found: SeatsFound) -> None:
-            if key != self._key:
-                return
             self.figures, self.seats = found.figures, found.seats
             self.changed.emit()
             if weights != self.weights:
                 self._ask_seats()
 
-        state.jobs.submit(
-            "map:seats", "seats", state.plan, state.printer, state.selected_piece, weights, done=done,
-            failed=state.failed.emit, label="Looking for seats worth trying",
+        state.ask(
+            "map:seats", FindSeats(state.plan, state.printer, state.selected_piece, weights), done=done,
+            still=lambda: key == self._key, label="Looking for seats worth trying",
         )  # fmt: skip
 
     def peek(self, down: Floats) -> None:
         """Asks for a small picture of the piece in a seat; ``peeked`` brings it."""
         state = self._state
-        state.jobs.submit(
-            "peek", "peek", state.plan, state.selected_piece, self.tilt_to(down), done=self.peeked.emit,
+        state.ask(
+            "peek", Peek(state.plan, state.printer, state.selected_piece, self.tilt_to(down)), done=self.peeked.emit,
             failed=lambda _: None,
         )  # fmt: skip
 
@@ -194,13 +191,12 @@ class Seating(QObject):
         """Asks for what leaning and lifting would gain and cost."""
         state, key, plan = self._state, self._key, self._state.plan
 
-        def done(found: Any) -> None:
-            if key == self._key and state.plan == plan:
-                self.ways = found
-                self.changed.emit()
+        def done(found: tuple[SeatShown, ...]) -> None:
+            self.ways = found
+            self.changed.emit()
 
-        state.ask("ways", "leanings", plan, state.printer, state.selected_piece, self.weights, lift, done=done,
-                  label="Leaning it a little")  # fmt: skip
+        state.ask("ask:ways", Lean(plan, state.printer, state.selected_piece, self.weights, lift), done=done,
+                  still=lambda: key == self._key and state.plan == plan, label="Leaning it a little")  # fmt: skip
 
     def seat_all(self) -> None:
         """Seats every piece in the seat that is best by the weights."""
@@ -208,8 +204,6 @@ class Seating(QObject):
         plan, pieces = state.plan, state.pieces
 
         def done(tilts: list[Tilt]) -> None:
-            if state.plan != plan:
-                return
             changed: Plan = plan
             if len(pieces) == 1 and pieces[0].alone:
                 changed = plan.changed(tilt=tilts[0])
@@ -218,5 +212,5 @@ class Seating(QObject):
                     changed = changed.with_wish(piece.wish(seat=tilt), piece.wished)
             state.do_plan("seat all pieces", changed)
 
-        state.ask("all", "best_seats", plan, state.printer, len(pieces), self.weights, done=done,
+        state.ask("ask:all", SeatAll(plan, state.printer, len(pieces), self.weights), done=done,
                   label="Seating all pieces")  # fmt: skip

@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,14 +26,18 @@ from .cutting import Cutting, validated
 from .jobs import Jobs
 from .keeping import Keeping
 from .marker import Marker
-from .messages import Evaluated, Fetched, being_made
 from .placing import Placing
 from .pointing import Pointing
 from .recovery import Autosave, LeftWork
+from .replies import Evaluated, Fetched
+from .requests import Adopt, Evaluate, EvaluateLive, MakeReady, OpenFile, Recover, Request, Save, ScaleToBed
 from .seating import Seating
 from .settings import keep_settings, read_settings
+from .stale import being_made
 from .wearing import Wearing
 from .writing import Writing
+
+R = TypeVar("R")
 
 STAND_UP = Tilt.turn((1.0, 0.0, 0.0), 90.0)
 """What stands a model on its -Y side."""
@@ -225,7 +229,7 @@ class DeskState(QObject):
             return
         left = self.project
         self.jobs.submit(
-            "open", "open", path, fineness, done=lambda fetched: self._on_fetched(fetched, left),
+            "open", OpenFile(path, fineness), done=lambda fetched: self._on_fetched(fetched, left),
             failed=self.failed.emit, label=f"Opening {path.name}",
         )  # fmt: skip
 
@@ -241,7 +245,7 @@ class DeskState(QObject):
                 self.keeping.adopt(work)
 
         self.jobs.submit(
-            "open", "recover", work.folder, done=done, failed=self.failed.emit, label=f"Bringing back {work.title}"
+            "open", Recover(work.folder), done=done, failed=self.failed.emit, label=f"Bringing back {work.title}"
         )
 
     def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> None:
@@ -291,7 +295,7 @@ class DeskState(QObject):
         self.project_changed.emit()
         self._evaluate()
         self.jobs.submit(
-            "ready", "ready", self.plan, done=lambda _: None, failed=lambda _: None,
+            "ready", MakeReady(self.plan), done=lambda _: None, failed=lambda _: None,
             label="Making a lighter stand-in of the model",
         )  # fmt: skip
 
@@ -336,7 +340,7 @@ class DeskState(QObject):
             self.told.emit(f"Saved as {path.name}.")
 
         self.jobs.submit(
-            "handoff:save", "save", project, self.printer, path, replace, done=done,
+            "handoff:save", Save(project, self.printer, path, replace), done=done,
             failed=self.asking_to_replace(lambda: self.save(path, replace=True)), label=f"Saving {path.name}",
         )  # fmt: skip
 
@@ -409,7 +413,7 @@ class DeskState(QObject):
         self.draft = plan
         self.live_changed.emit()
         self.jobs.submit(
-            "live", "live", plan, self.printer, done=lambda found: self._on_live(found, ""),
+            "live", EvaluateLive(plan, self.printer), done=lambda found: self._on_live(found, ""),
             failed=lambda error: self._on_live(None, error.what), label="",
         )  # fmt: skip
 
@@ -439,14 +443,14 @@ class DeskState(QObject):
         plan = self.plan
         if plan is None:
             return
-        self.jobs.submit(
-            "evaluate", "evaluate", plan, self.printer, done=self._on_evaluated, failed=self._on_evaluation_failed,
+        self.ask(
+            "evaluate", Evaluate(plan, self.printer), done=self._on_evaluated, failed=self._on_evaluation_failed,
             label="Measuring",
         )  # fmt: skip
         for choice in self.project.choices:
             if self.shown(choice.plan) is None and choice.plan != plan:
                 self.jobs.submit(
-                    f"choice:{choice.id}", "evaluate", choice.plan, self.printer, done=self._keep_shown,
+                    f"choice:{choice.id}", Evaluate(choice.plan, self.printer), done=self._keep_shown,
                     failed=lambda _: None, label=f"Measuring “{choice.name}”",
                 )  # fmt: skip
 
@@ -457,8 +461,6 @@ class DeskState(QObject):
         self.shown_changed.emit()
 
     def _on_evaluated(self, evaluated: Evaluated) -> None:
-        if not evaluated.of(self.plan, self.printer):
-            return
         before = {piece.sides for piece in self.pieces}
         self.evaluated = evaluated
         self.selected_piece = min(self.selected_piece, len(self.pieces) - 1)
@@ -491,7 +493,7 @@ class DeskState(QObject):
     def _on_restarted(self) -> None:
         if self.model is not None:
             self.jobs.submit(
-                "adopt", "adopt", self.model, self.wearing.surfaces, done=lambda _: self._evaluate(),
+                "adopt", Adopt(self.model, self.wearing.surfaces), done=lambda _: self._evaluate(),
                 failed=self.failed.emit, label="Handing the model over again",
             )  # fmt: skip
             self.autosave.write()  # the copy of the model too, if it was not made yet
@@ -537,19 +539,39 @@ class DeskState(QObject):
         """Scales to the largest that fits the printer as it stands."""
         plan = self.plan
         self.ask(
-            "scale", "scale_to_bed", plan, self.printer, label="Finding the largest size",
+            "ask:scale", ScaleToBed(plan, self.printer), label="Finding the largest size",
             done=lambda factor: self.scale_further(plan, factor, "scale to the largest that fits"),
         )  # fmt: skip
 
     def scale_further(self, plan: Plan, factor: float, did: str, *, up: bool = False) -> None:
-        """Scales further, rounded to a hundredth of a percent (down, or up), unless the plan has changed meanwhile."""
-        if self.plan == plan:
-            rounded = math.ceil if up else math.floor
-            scale = rounded(plan.scale * factor * 1e4) / 1e4
-            self.change(did, lambda: plan.sized(scale=max(scale, 1e-4)))
+        """Scales further, rounded to a hundredth of a percent (down, or up)."""
+        rounded = math.ceil if up else math.floor
+        scale = rounded(plan.scale * factor * 1e4) / 1e4
+        self.change(did, lambda: plan.sized(scale=max(scale, 1e-4)))
 
-    def ask(self, lane: str, method: str, *arguments: Any, done: Any, label: str) -> None:
-        self.jobs.submit(f"ask:{lane}", method, *arguments, done=done, failed=self.failed.emit, label=label)
+    def ask(
+        self, lane: str, request: Request[R], *, done: Callable[[R], None], label: str = "",
+        failed: Callable[[DeftError], None] | None = None, still: Callable[[], bool] | None = None,
+    ) -> None:  # fmt: skip
+        """Asks the worker for something, and drops the reply, or what went wrong, when it is of something else by then.
+
+        lane : see ``Jobs``; failed : hears what went wrong, by default the user does
+        still : whether the reply is still of what is wanted; by default, that plan and printer are as they were
+        """
+        asked_for = (self.plan, self.printer)
+
+        def wanted() -> bool:
+            return still() if still is not None else (self.plan, self.printer) == asked_for
+
+        def heard(reply: R) -> None:
+            if wanted():
+                done(reply)
+
+        def went_wrong(error: DeftError) -> None:
+            if wanted():
+                (failed or self.failed.emit)(error)
+
+        self.jobs.submit(lane, request, done=heard, failed=went_wrong, label=label)
 
     # printers
 

@@ -12,10 +12,12 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEve
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from ..core.plan import Plan
+from ..core.printer import Printer
 from .ledger.model import COLUMNS, Row, cell_text
 from .look import palette
 from .look.palette import rgb
-from .messages import Evaluated
+from .replies import Evaluated
+from .requests import Evaluate
 from .scene.camera import Camera
 from .state import DeskState, Shown
 from .widgets import text
@@ -207,15 +209,18 @@ class TwinView(QWidget):
                 self._show(side, state.evaluated)
                 continue
             pane.show_plan(None)
-            state.jobs.submit(
-                f"choice:twin{side}", "evaluate", plan, state.printer, done=lambda found, s=side: self._show(s, found),
-                failed=state.failed.emit, label="Measuring a choice",
+            printer = state.printer
+            state.ask(
+                f"choice:twin{side}", Evaluate(plan, printer), done=partial(self._show, side),
+                still=partial(self._wants, side, plan, printer), label="Measuring a choice",
             )  # fmt: skip
         self._show_figures()
 
+    def _wants(self, side: int, plan: Plan, printer: Printer) -> bool:
+        """Whether a side shows a plan on a printer."""
+        return (self._plan(side), self._state.printer) == (plan, printer)
+
     def _show(self, side: int, evaluated: Evaluated) -> None:
-        if not evaluated.of(self._plan(side), self._state.printer):
-            return
         pane = self.panes[side]
         pane.show_plan(evaluated)
         framed = [

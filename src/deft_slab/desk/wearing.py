@@ -10,6 +10,7 @@ from ..core.outcome import Model
 from ..core.plan import Guest
 from ..core.solid import Solid
 from ..core.tilt import Tilt
+from .requests import OpenGuest, ScaleToGuest, SettleGuest
 
 if TYPE_CHECKING:
     from .state import DeskState
@@ -52,7 +53,7 @@ class Wearing:
             self._state.keeping.model_changed()
             self.add("model", model.name, 100.0, model)
 
-        self._state.ask("guest", "open_guest", path, done=done, label=f"Opening {path.name}")
+        self._state.ask("ask:guest", OpenGuest(path), done=done, still=lambda: True, label=f"Opening {path.name}")
 
     @property
     def guest(self) -> Guest | None:
@@ -80,11 +81,10 @@ class Wearing:
         plan, guest = self._state.plan, self.guest
 
         def done(place: tuple[float, float, float]) -> None:
-            if self._state.plan == plan:
-                self.change("move a guest to where there is room", place=place)
+            self.change("move a guest to where there is room", place=place)
 
         label = f"Moving {guest.name} to where there is room"
-        self._state.ask("guest", "settle_guest", plan, guest.id, done=done, label=label)
+        self._state.ask("ask:guest", SettleGuest(plan, guest.id), done=done, label=label)
 
     def scale_to_clearance(self) -> None:
         """Scales the model so that the selected guest just has its clearance."""
@@ -93,4 +93,4 @@ class Wearing:
         def done(factor: float) -> None:
             self._state.scale_further(plan, factor, "scale to a guest's clearance", up=True)
 
-        self._state.ask("scale", "scale_to_guest", plan, self.guest.id, done=done, label="Finding the scale")
+        self._state.ask("ask:scale", ScaleToGuest(plan, self.guest.id), done=done, label="Finding the scale")

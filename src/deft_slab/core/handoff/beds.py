@@ -31,6 +31,10 @@ class Laid:
     bed: int
     bed_x: float
 
+    def placed(self, points: Floats) -> Floats:
+        """(n, 3) mm: points of the model frame where their piece lies."""
+        return np.asarray(points @ self.rotation.T + self.shift)
+
 
 def _footprints(pieces: Sequence[Piece]) -> list[tuple[Floats, Floats]]:
     """For each piece its rotation, yaw included, and its seated vertices."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ctypes
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -27,17 +26,9 @@ from .equal import each_once
 from .grid import on_grid, two_sided, watertight
 from .package import packed
 from .saving import refuse_existing, write_whole
+from .written import Written
 
 Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Written:
-    """path : the file; pieces : how many are in it, or are to be printed of it; beds : how many beds they take"""
-
-    path: Path
-    pieces: int
-    beds: int
 
 
 def file_name(piece: Piece, count: int = 1) -> str:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import BadPlan
+from ..outcome import RoundEdge
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -28,15 +27,6 @@ _SHORT = 0.03
 _MOST_TRIED = 12
 _STRAIGHT = 0.02
 """Share of its length by which an edge must be off a line, to say which plane it lies in."""
-
-
-@dataclass(frozen=True, eq=False)
-class RoundEdge:
-    """diameter : mm; off : mm, the most by which a corner is off the circle; corners : (k, 3) along the edge, mm"""
-
-    diameter: float
-    off: float
-    corners: Floats
 
 
 def round_edge(solid: Solid, near: Floats) -> RoundEdge:

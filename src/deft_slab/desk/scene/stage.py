@@ -18,7 +18,6 @@ from ..cuts import on_desk
 from ..cuts.reaches import reach_outline
 from ..look import palette
 from ..look.palette import ramp_colours, rgb
-from ..messages import skin_placed
 from ..state import DeskState
 from .camera import Camera
 from .canvas import Canvas
@@ -148,7 +147,7 @@ class Stage:
                 self._outline_selected(lows[-1], highs[-1])
             shown = state.show_support and number not in state.hidden
             if shown and not sizing and not (several and self._standing):
-                skin = skin_placed(piece, turn, move)
+                skin = piece.skin_at(turn, move)
                 self._canvas.mesh(f"support {number}", skin, piece.skin[1], tuple(rgb(palette.SUPPORT)), veil=True)
         self._boxes = list(zip(lows, highs, strict=True))
         self._marks = {} if sizing else self._place_marks()

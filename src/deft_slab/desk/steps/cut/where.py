@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox
 
-from ...messages import CutShown
+from ...replies import CutShown
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.charts import TradeOffChart

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from ...messages import SeatShown
+from ...replies import SeatShown
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.legend import SupportBar

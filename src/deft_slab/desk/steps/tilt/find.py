@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayo
 
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
 from ....core.tilt import Tilt
-from ...messages import SeatShown
+from ...replies import SeatShown
 from ...state import DeskState
 from ...widgets import text
 from ...widgets.listed import ListedRow

@@ -1,4 +1,4 @@
-"""What the worker process answers. Light to load, for the window loads it before anything heavy."""
+"""What the worker process replies. Light to load, for the window loads it before anything heavy."""
 
 from __future__ import annotations
 
@@ -9,13 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cuts import Cut, StraightCut
-from ..core.errors import BadPlan
 from ..core.handoff.beds import Laid
-from ..core.outcome import Model, Outcome, Piece
+from ..core.outcome import Model, Outcome
 from ..core.plan import Mending, Plan, Project
 from ..core.printer import Printer
 from ..core.search.found import MapFigures, WorthTrying
 from ..core.solid import Solid
+
+Picture = NDArray[np.uint8]
+"""(height, width, 4)"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,7 +27,7 @@ class Evaluated:
     outcome: Outcome
     printer: Printer
     laid: tuple[Laid, ...]
-    picture: NDArray[np.uint8] | None
+    picture: Picture | None
 
     def of(self, plan: Plan | None, printer: Printer) -> bool:
         """Whether it is of a plan on a printer."""
@@ -75,7 +77,7 @@ class SeatShown:
     """picture : (height, width, 4) uint8"""
 
     seat: WorthTrying
-    picture: NDArray[np.uint8]
+    picture: Picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,7 +104,7 @@ class CutShown:
     fits: bool
     flat: int
     pieces: tuple[str, ...]
-    picture: NDArray[np.uint8]
+    picture: Picture
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,19 +114,3 @@ class Settled:
     cut: Cut
     before: tuple[float, float]
     after: tuple[float, float]
-
-
-def being_made() -> BadPlan:
-    """What is said where something is asked of pieces that are not those of the plan any more."""
-    return BadPlan("The pieces are being made anew.", kept="Nothing was changed.", remedy="Try again in a moment.")
-
-
-def placed(vertices: NDArray[np.float64], laid: Laid) -> NDArray[np.float64]:
-    """(n, 3) mm: points of the model frame where their piece lies on the bed."""
-    return vertices @ laid.rotation.T + laid.shift
-
-
-def skin_placed(piece: Piece, rotation: NDArray[np.float64], shift: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(n, 3) mm: the support around a piece in its seat, where the piece was put by a rotation and a shift."""
-    yaw = rotation @ piece.seat.rotation.T
-    return piece.skin[0] @ yaw.T + np.array([shift[0], shift[1], 0.0])
