@@ -13,9 +13,10 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.errors import UnreadableFile
-from deft_slab.core.plan import Plan, Project
+from deft_slab.core.plan import PROJECTS, Plan, Project, project_text
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.desk import printers, recovery
+from deft_slab.desk.older import keep_if_older
 from deft_slab.desk.printer_dialog import PrinterDialog
 from deft_slab.desk.recovery import Autosave, left_work, read_work
 from deft_slab.desk.settings import load_settings
@@ -284,3 +285,21 @@ def test_a_damaged_profile_is_left_out(tmp_path, monkeypatch):
     (tmp_path / "printers").mkdir()
     (tmp_path / "printers" / "bad.json").write_text("{ broken")
     assert len(printers.profiles()) == len(shipped_printers())
+
+
+def test_what_an_older_version_kept_is_copied_before_it_is_written_anew(tmp_path, monkeypatch):
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
+    model = model_of(sphere(20, 2), "Orb")
+    project = Project(title="Orb", plan=Plan(model=model.ref))
+    folder = tmp_path / "unsaved" / "w1"
+    folder.mkdir(parents=True)
+    recovery.write_model(folder, model, {})
+    first = json.dumps({**project.model_dump(mode="json"), "version": 1}).encode()
+    (folder / "project.json").write_bytes(first)
+    assert read_work(folder)[1] == project
+    copy = tmp_path / "older" / "w1-project-version-1.json"
+    assert copy.read_bytes() == first
+    (folder / "project.json").write_bytes(project_text(project))
+    assert read_work(folder)[1] == project
+    assert list((tmp_path / "older").iterdir()) == [copy]
+    assert keep_if_older(folder / "project.json", b"no document", PROJECTS) is None

@@ -12,7 +12,6 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
-from pydantic_core import from_json
 
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, triple
@@ -20,14 +19,14 @@ from .errors import BadPlan, SaveFailed, UnreadableFile
 from .marking import Audience, Mark
 from .printer import Printer
 from .tilt import Tilt
+from .versions import NewerVersion, Versions
 
 Floats = NDArray[np.float64]
 
 UNITS: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm in one unit."""
 
-PLAN_VERSION = 1
-PROJECT_VERSION = 2
+PROJECTS, RECIPES = Versions("project", 2), Versions("recipe", 1)
 MOST_CUTS = 200
 MOST_RECIPE_BYTES = 20_000_000
 MOST_PROJECT_BYTES = 256 * 2**20
@@ -292,9 +291,11 @@ def read_recipe(text: bytes) -> Recipe:
     if len(text) > MOST_RECIPE_BYTES:
         raise BadPlan("This is no recipe: it is far too long.")
     try:
-        return Recipe.model_validate_json(text)
+        return Recipe.model_validate(RECIPES.read(text))
     except ValidationError as error:
         raise BadPlan(f"This is no recipe that can be read: {first_problem(error)}") from error
+    except ValueError as error:
+        raise BadPlan(f"This is no recipe that can be read: {error}.".replace("..", ".")) from error
 
 
 class Choice(Document):
@@ -368,33 +369,35 @@ def read_project(text: bytes) -> Project:
     """
     kept = "What you have open is untouched."
     try:
-        data = from_json(text, allow_inf_nan=False)
-        if not isinstance(data, dict):
-            raise TypeError("it is no object.")
-        version = data.get("version", 1)
-        newer = isinstance(version, int) and version > PROJECT_VERSION
-        if not newer:
-            return Project.model_validate(_up_to_date(data))
+        return Project.model_validate(_unpacked(PROJECTS.read(text)))
+    except NewerVersion as error:
+        raise UnreadableFile(
+            f"This project was saved by a newer version (document version {error.found}; this one reads "
+            f"up to {error.known}).",
+            kept=kept, remedy="Open it with a newer Deft Slab.",
+        ) from error  # fmt: skip
     except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
         problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise UnreadableFile(
             f"The plan in this project is damaged: {problem}", kept=kept,
             remedy="The model in it may be whole: open the file in another 3MF reader to look.",
         ) from error  # fmt: skip
-    raise UnreadableFile(
-        f"This project was saved by a newer version (document version {version}; this one reads "
-        f"up to {PROJECT_VERSION}).",
-        kept=kept, remedy="Open it with a newer Deft Slab.",
-    )  # fmt: skip
 
 
-def _up_to_date(data: dict[str, Any]) -> dict[str, Any]:
-    """A project's document as this version has it, its shared marks put into its plans. Version 1 had them there."""
-    table = [Mark.model_validate(mark) for mark in data.pop("marks", ())]
+@PROJECTS.step(1)
+def _with_shared_marks(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 had each plan's marks in the plan itself, where version 2 may name those that stand in a table."""
+    return {**data, "marks": []}
+
+
+def _unpacked(data: dict[str, Any]) -> dict[str, Any]:
+    """A project's document with its shared marks put into its plans."""
+    table = [Mark.model_validate(mark) for mark in data.get("marks", ())]
 
     def placed(plan: dict[str, Any]) -> dict[str, Any]:
         marks = [table[mark] if type(mark) is int and mark >= 0 else mark for mark in plan.get("marks", ())]
         return {**plan, "marks": marks}
 
     choices = [{**choice, "plan": placed(choice["plan"])} for choice in data.get("choices", ())]
-    return {**data, "version": PROJECT_VERSION, "plan": placed(data["plan"]), "choices": choices}
+    rest = {name: value for name, value in data.items() if name != "marks"}
+    return {**rest, "plan": placed(data["plan"]), "choices": choices}

@@ -8,8 +8,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
+from .documents import first_problem
 from .errors import BadPlan
+from .versions import Versions
 
+PROFILES = Versions("printer profile", 1)
 FIRST = "middle-filament"
 """The shipped profile that a new project starts with."""
 MOST_PROFILE_BYTES = 100_000
@@ -101,7 +104,7 @@ class Printer(BaseModel):
         try:
             return Printer.model_validate({**self.model_dump(), **update})
         except ValidationError as error:
-            raise BadPlan(f"Printer profile: {_problem(error)}", kept="The profile is as it was.") from error
+            raise BadPlan(f"Printer profile: {first_problem(error)}", kept="The profile is as it was.") from error
 
 
 def read_printer(text: bytes) -> Printer:
@@ -114,17 +117,12 @@ def read_printer(text: bytes) -> Printer:
     if len(text) > MOST_PROFILE_BYTES:
         raise BadPlan("This is no printer profile: it is far too long.", kept="Your profiles are as they were.")
     try:
-        return Printer.model_validate_json(text)
-    except ValidationError as error:
+        return Printer.model_validate(PROFILES.read(text))
+    except ValueError as error:
+        problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise BadPlan(
-            f"This is no printer profile that can be read: {_problem(error)}", kept="Your profiles are as they were."
+            f"This is no printer profile that can be read: {problem}", kept="Your profiles are as they were."
         ) from error
-
-
-def _problem(error: ValidationError) -> str:
-    problem = error.errors(include_url=False, include_input=False)[0]
-    place = ".".join(str(part) for part in problem["loc"])
-    return f"{place + ': ' if place else ''}{problem['msg']}."
 
 
 def shipped_printers() -> dict[str, Printer]:

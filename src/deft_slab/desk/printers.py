@@ -9,8 +9,9 @@ from pathlib import Path
 
 from ..core.errors import BadPlan, SaveFailed
 from ..core.handoff.saving import write_whole
-from ..core.printer import Printer, read_printer, shipped_printers
+from ..core.printer import PROFILES, Printer, read_printer, shipped_printers
 from ..logbook import home
+from .older import keep_if_older
 
 _log = logging.getLogger(__name__)
 
@@ -35,7 +36,9 @@ def unreadable() -> list[Path]:
 
 def _read(path: Path) -> Printer | None:
     try:
-        return read_printer(path.read_bytes())
+        text = path.read_bytes()
+        keep_if_older(path, text, PROFILES)
+        return read_printer(text)
     except (OSError, BadPlan):
         _log.warning("printer profile %s could not be read", path, exc_info=True)
         return None

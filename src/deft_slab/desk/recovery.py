@@ -25,9 +25,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
 from ..core.handoff.saving import write_whole
 from ..core.outcome import Model
-from ..core.plan import Project, project_text, read_project
+from ..core.plan import PROJECTS, Project, project_text, read_project
 from ..core.solid import Solid
 from ..logbook import home
+from .older import keep_if_older
 
 DELAY = 1000
 """ms from a change to its being written."""
@@ -125,7 +126,9 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
     """
     kept = f"It was left where it is, in {folder}."
     try:
-        project = read_project((folder / _WORK).read_bytes())
+        text = (folder / _WORK).read_bytes()
+        project = read_project(text)
+        keep_if_older(folder / _WORK, text, PROJECTS)
         with (folder / _MODEL).open("rb") as file, np.load(file, allow_pickle=False) as arrays:
             solid = Solid(arrays["vertices"], arrays["triangles"])
             shas = [name.removeprefix("guest-vertices-") for name in arrays if name.startswith("guest-vertices-")]

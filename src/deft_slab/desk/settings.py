@@ -8,16 +8,19 @@ import os
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict
 
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
 from ..core.printer import Printer
 from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
+from ..core.versions import NewerVersion, Versions
 from ..logbook import home
+from .older import keep_if_older
 
 _log = logging.getLogger(__name__)
+SETTINGS = Versions("settings", 1)
 MOST_RECENT = 8
 
 
@@ -54,12 +57,16 @@ def _place() -> Path:
 def read_settings() -> tuple[Settings, str]:
     """(the kept settings, the usual ones where there are none or they cannot be read; what was wrong, or nothing)."""
     try:
-        return Settings.model_validate_json(_place().read_bytes()), ""
+        text = _place().read_bytes()
+        settings = Settings.model_validate(SETTINGS.read(text))
+        keep_if_older(_place(), text, SETTINGS)
+        return settings, ""
     except FileNotFoundError:
         return Settings(), ""
-    except (OSError, ValidationError) as error:
+    except (OSError, ValueError) as error:
         _log.warning("settings could not be read; starting with the usual ones", exc_info=True)
-        why = error.strerror if isinstance(error, OSError) else "they are damaged, or from a newer version"
+        newer = "they are from a newer version" if isinstance(error, NewerVersion) else "they are damaged"
+        why = error.strerror if isinstance(error, OSError) else newer
         return Settings(), f"The settings in {_place()} could not be read ({why}); the usual ones are used."
 
 

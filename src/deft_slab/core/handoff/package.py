@@ -11,7 +11,9 @@ import io
 import re
 import uuid
 import zipfile
+import zlib
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +47,15 @@ def packed(content: bytes, transforms: Sequence[NDArray[np.float64]]) -> bytes:
             entry.external_attr = 0o644 << 16
             archive.writestr(entry, parts[name])
     return out.getvalue()
+
+
+def part_of(path: Path, name: str) -> bytes | None:
+    """A part of a container on the disk, by its path in it; None where there is none, or it is no container."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return archive.read(name.lstrip("/"))
+    except (OSError, KeyError, zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError):
+        return None
 
 
 def _exact(text: bytes, transforms: Sequence[NDArray[np.float64]]) -> bytes:

@@ -17,15 +17,16 @@ from ..errors import BadPlan, SaveFailed
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
 from ..outcome import Model, Piece
-from ..plan import Project, project_text
+from ..plan import PROJECTS, Project, project_text
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..solid import Solid
+from ..versions import as_object
 from .beds import lay_out
 from .equal import each_once
 from .grid import on_grid, two_sided, watertight
-from .package import packed
-from .saving import refuse_existing, write_whole
+from .package import packed, part_of
+from .saving import keep_beside, refuse_existing, write_whole
 from .written import Written
 
 Floats = NDArray[np.float64]
@@ -146,9 +147,14 @@ def write_project(
     WouldReplace : there is one, and it may not.
     SaveFailed : the file cannot be written; one from before is whole.
     Cancelled : the job is no longer wanted.
+
+    A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
     """
     refuse_existing([path], replace=replace)
     plan = project_text(project)
+    older = _older_version(path)
+    if older is not None:
+        keep_beside(path, f"version-{older}")
     model = _new_model(project.title)
     source = _add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
     source.SetPartNumber(SOURCE_PART_NUMBER)
@@ -162,6 +168,16 @@ def write_project(
     attachment.ReadFromBuffer(plan)
     _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
+
+
+def _older_version(path: Path) -> int | None:
+    """The version of the project in a file, where that is of an older one than is written now."""
+    plan = part_of(path, PLAN_PATH)
+    try:
+        version = PROJECTS.now if plan is None else PROJECTS.of(as_object(plan))
+    except ValueError:
+        return None  # damaged: whoever replaces it has been asked
+    return version if version < PROJECTS.now else None
 
 
 _SURFACES = ("stl", "3mf", "ply", "obj", "off")

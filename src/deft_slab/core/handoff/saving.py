@@ -66,6 +66,30 @@ def write_whole(path: Path, content: bytes, *, replace: bool = True) -> None:
                 os.unlink(aside)
 
 
+def keep_beside(path: Path, word: str) -> Path:
+    """Copies a file to "name-word.ending" in its folder, unless the same copy is there; under a number where another
+    one is. Returns where it lies.
+
+    Raises
+    ------
+    SaveFailed : it cannot be read or written.
+    """
+    try:
+        content = path.read_bytes()
+        number, copy = 2, path.with_name(f"{path.stem}-{word}{path.suffix}")
+        while os.path.lexists(copy) and copy.read_bytes() != content:
+            copy = path.with_name(f"{path.stem}-{word}-{number}{path.suffix}")
+            number += 1
+        if not os.path.lexists(copy):
+            write_whole(copy, content, replace=False)
+    except OSError as error:
+        raise SaveFailed(
+            f"“{path.name}” cannot be copied before it is replaced: {error.strerror or error}.",
+            kept="It is as it was, and nothing was written.", remedy="Save under another name.",
+        ) from error  # fmt: skip
+    return copy
+
+
 def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
     """Does nothing where files may be replaced, or none is there.
 

@@ -1,0 +1,114 @@
+"""What older versions have kept is read, copied before it is written anew, and what newer ones kept is left alone."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+
+import pytest
+
+from deft_slab.core import plan as plan_module
+from deft_slab.core import versions
+from deft_slab.core.errors import BadPlan, UnreadableFile
+from deft_slab.core.handoff import pieces as pieces_module
+from deft_slab.core.handoff.pieces import write_project
+from deft_slab.core.handoff.saving import keep_beside
+from deft_slab.core.intake.files import open_file
+from deft_slab.core.intake.threemf import PLAN_PATH
+from deft_slab.core.marking import Mark
+from deft_slab.core.plan import Choice, Plan, Project, project_text, read_project, read_recipe
+from deft_slab.core.printer import default_printer, read_printer
+from deft_slab.core.versions import NewerVersion, Versions
+from deft_slab.core.workshop import Workshop
+from tests.shapes import box, model_of, solid_of
+
+MARK = Mark(meaning="show", shape="ball", places=((1.0, 2.0, 3.0),), reach=4.0)
+
+
+@pytest.fixture
+def toy():
+    kind = Versions("toy", 3)
+
+    @kind.step(1)
+    def renamed(data):
+        return {**{name: value for name, value in data.items() if name != "big"}, "size": data["big"]}
+
+    @kind.step(2)
+    def in_mm(data):
+        return {**data, "size": 10 * data["size"]}
+
+    yield kind
+    del versions.KINDS["toy"]
+
+
+def first_version(project: Project) -> bytes:
+    """A project as version 1 wrote it: each plan with its marks in it."""
+    return json.dumps({**project.model_dump(mode="json"), "version": 1}).encode()
+
+
+def test_every_version_of_every_kind_has_a_step_to_the_next():
+    import deft_slab.desk.settings  # noqa: F401 - it registers its kind
+
+    assert set(versions.KINDS) == {"project", "recipe", "printer profile", "settings"}
+    assert [kind.name for kind in versions.KINDS.values() if kind.missing] == []
+
+
+def test_steps_follow_each_other_and_change_nothing_that_they_are_given(toy):
+    first = {"big": 2}
+    assert toy.brought_up(first) == {"size": 20, "version": 3}
+    assert first == {"big": 2}
+    assert toy.brought_up({"size": 2, "version": 2}) == {"size": 20, "version": 3}
+    assert toy.brought_up({"size": 2, "version": 3}) == {"size": 2, "version": 3}
+    with pytest.raises(NewerVersion):
+        toy.brought_up({"version": 4})
+    for wrong in (True, 0, -1, "2", 1.5, None):
+        with pytest.raises(ValueError, match="no version"):
+            toy.brought_up({"version": wrong})
+
+
+@pytest.mark.parametrize("read", [read_project, read_recipe, read_printer])
+def test_newer_ones_are_said_to_be_newer(read):
+    with pytest.raises((UnreadableFile, BadPlan), match="newer version"):
+        read(b'{"version": 99}')
+
+
+@pytest.fixture
+def project():
+    model = model_of(solid_of(box(20, 20, 20)), "Cube")
+    plan = Plan(model=model.ref, marks=(MARK,))
+    kept = Choice(id="k1", name="Kept", plan=plan.changed(scale=2.0))
+    return model, Project(title="Cube", plan=plan, choices=(kept,))
+
+
+def test_a_project_of_the_first_version_is_read(project):
+    _, now = project
+    assert read_project(first_version(now)) == now
+    assert read_project(project_text(now)) == now
+
+
+def test_a_saved_project_of_an_older_version_is_kept_beside_the_new_one(project, tmp_path, monkeypatch):
+    model, now = project
+    pieces = Workshop(model).evaluate(now.plan, default_printer()).pieces
+    path = tmp_path / "cube.3mf"
+    with monkeypatch.context() as patched:
+        patched.setattr(pieces_module, "project_text", first_version)
+        write_project(now, model, pieces, default_printer(), path)
+    before = path.read_bytes()
+    opened = open_file(path).project
+    assert opened == now
+    write_project(opened, model, pieces, default_printer(), path, replace=True)
+    assert (tmp_path / "cube-version-1.3mf").read_bytes() == before
+    with zipfile.ZipFile(path) as archive:
+        assert json.loads(archive.read(PLAN_PATH.lstrip("/")))["version"] == plan_module.PROJECTS.now
+    write_project(opened, model, pieces, default_printer(), path, replace=True)  # of this version: no copy more
+    assert sorted(one.name for one in tmp_path.iterdir()) == ["cube-version-1.3mf", "cube.3mf"]
+
+
+def test_copies_beside_never_replace_each_other(tmp_path):
+    path = tmp_path / "a.3mf"
+    for content in (b"one", b"two", b"two", b"one"):
+        path.write_bytes(content)
+        keep_beside(path, "version-1")
+    assert {one.name: one.read_bytes() for one in tmp_path.iterdir() if one != path} == {
+        "a-version-1.3mf": b"one", "a-version-1-2.3mf": b"two",
+    }  # fmt: skip
