@@ -37,6 +37,6 @@ def test_the_window_starts_without_what_is_slow_to_load():
     assert not loaded & {"vtkmodules", "numba", "scipy", "trimesh"}
 
 
-def test_what_the_worker_answers_is_light_to_load():
-    loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.messages, deft_slab.core.handoff.pieces")}
+def test_what_is_asked_and_answered_is_light_to_load():
+    loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.requests, deft_slab.core.handoff.pieces")}
     assert not loaded & {"numba", "scipy", "trimesh", "PySide6"}

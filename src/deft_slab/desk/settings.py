@@ -8,7 +8,7 @@ import os
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
@@ -40,6 +40,8 @@ class Settings(BaseModel):
     cut_wishes: CutWishes | None = None
     """What a place for a cut is looked for by; None: the usual."""
 
+    ledger_height: int = Field(default=228, ge=80, le=4000)
+    """Pixels that the ledger may take where it has as many rows."""
     equal_once: bool = True
     """Whether equal pieces are written as one file with a count."""
 

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QMessageBox,
     QProgressBar,
+    QSizePolicy,
     QSlider,
     QSplitter,
     QStackedWidget,
@@ -50,7 +51,7 @@ from .widgets import text
 from .widgets.height_rail import HeightRail
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
-from .widgets.parts import Panel, button, label, row
+from .widgets.parts import Elided, Panel, button, label, row
 
 OPENABLE = f"Models and projects ({' '.join(f'*{ending}' for ending in ENDINGS)});;All files (*)"
 
@@ -131,13 +132,18 @@ class Window(QMainWindow):
         self.rail.moved.connect(self._hide_below)
         across.addWidget(self.rail)
         across.addWidget(self._right())
-        splitter = QSplitter(Qt.Orientation.Vertical)
-        splitter.setChildrenCollapsible(False)
-        splitter.addWidget(upper)
-        splitter.addWidget(self.ledger)
-        splitter.setStretchFactor(0, 1)
-        splitter.setSizes([526, 228])
-        column.addWidget(splitter, 1)
+        self._splitter = QSplitter(Qt.Orientation.Vertical)
+        self._splitter.setChildrenCollapsible(False)
+        self._splitter.addWidget(upper)
+        self._splitter.addWidget(self.ledger)
+        self._splitter.setStretchFactor(0, 1)
+        self._drawn = QTimer(self)  # the settings are written once the line is let go, not at each of its places
+        self._drawn.setSingleShot(True)
+        self._drawn.setInterval(400)
+        self._drawn.timeout.connect(self._keep_ledger_height)
+        self._splitter.splitterMoved.connect(lambda *_: self._drawn.start())
+        self.ledger.rows_changed.connect(self._fit_ledger)
+        column.addWidget(self._splitter, 1)
         self._busy = QProgressBar()
         self._busy.setRange(0, 1000)
         self._busy.setTextVisible(False)
@@ -162,7 +168,7 @@ class Window(QMainWindow):
         self._file_menu.aboutToShow.connect(self._fill_file_menu)
         self._file.setMenu(self._file_menu)
         self._file.setFixedHeight(28)
-        self._title = label("Deft Slab", "title")
+        self._title = Elided("title")
         self._size = label("", "faint")
         self._steps = QButtonGroup(self)
         tabs = []
@@ -185,10 +191,18 @@ class Window(QMainWindow):
         self._chip_menu.aboutToShow.connect(self._fill_chip_menu)
         self.chip.setMenu(self._chip_menu)
         self.chip.setFixedHeight(28)
-        layout = row(
-            Mark(), self._file, self._title, self._size, 1, *tabs, 1, self.chip, self._undo, self._redo, spacing=8
-        )
+        layout = row(*tabs, spacing=8)
         layout.setContentsMargins(12, 0, 12, 0)
+        # what lies on both sides takes equal shares, so that the steps keep their places whatever the name
+        sides = (
+            row(Mark(), self._file, self._title, self._size, 1, spacing=8),
+            row(1, self.chip, self._undo, self._redo, spacing=8),
+        )
+        for place, side in zip((0, -1), sides, strict=True):
+            holder = QWidget()
+            holder.setLayout(side)
+            holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            layout.insertWidget(place, holder, 1)
         strip.setLayout(layout)
         return strip
 
@@ -317,9 +331,28 @@ class Window(QMainWindow):
     def show_twin(self, *, shown: bool) -> None:
         """Begins or ends the twin view."""
         self._middles.setCurrentIndex(1 if shown else 0)
+        # the button was hidden under the pointer and has not heard that it left: it would stay lit
+        self.twin_button.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, on=False)
         if shown:
             self.twin.begin()
         self._show_rail()
+
+    def _fit_ledger(self) -> None:
+        """The ledger takes the height of its rows, up to where the user has drawn the line; the bed gets the rest."""
+        wanted = self.ledger.wanted_height
+        self.ledger.setMaximumHeight(wanted)
+        height = min(wanted, self.state.settings.ledger_height)
+        self._splitter.setSizes([max(sum(self._splitter.sizes()) - height, 1), height])
+
+    def _keep_ledger_height(self) -> None:
+        height = self._splitter.sizes()[1]
+        # as high as its rows: the line is where it was, and more rows may go on up to it
+        if height < self.ledger.wanted_height or height > self.state.settings.ledger_height:
+            self.state.change_settings(self.state.settings.model_copy(update={"ledger_height": height}))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_ledger()
 
     def _look_below(self) -> None:
         self.state.show(from_below=self.below.isChecked())

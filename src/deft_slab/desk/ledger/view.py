@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QRect, Qt
+from PySide6.QtCore import QModelIndex, QRect, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -189,6 +189,9 @@ class _Table(QTableView):
 
 
 class Ledger(QWidget):
+    rows_changed = Signal()
+    """There are more rows, or fewer: ``wanted_height`` is another one."""
+
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.setObjectName("bottom")
@@ -216,7 +219,15 @@ class Ledger(QWidget):
         for signal in (state.project_changed, self.table.selectionModel().currentChanged):
             signal.connect(lambda *_: self.refresh())
         self.model.modelReset.connect(self.refresh)
+        self.model.modelReset.connect(self.rows_changed)
         self.refresh()
+
+    @property
+    def wanted_height(self) -> int:
+        """Pixels that all of its rows take, with what is over and under them; as many as for two where there are
+        fewer."""
+        rows = max(len(self.model.rows), 2)
+        return self.table.horizontalHeader().sizeHint().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 
     def refresh(self) -> None:
         there = self._state.model is not None

@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from .text import plain
 
 
 def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:
@@ -19,6 +31,27 @@ def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) 
         found.setProperty("role", role)
     found.setWordWrap(wrap)
     return found
+
+
+class Elided(QLabel):
+    """A line that ends in "…" where there is no room for all of it; its tooltip says the rest."""
+
+    def __init__(self, role: str) -> None:
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setProperty("role", role)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(min(60, super().sizeHint().width()), super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        short = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        self.setToolTip("" if short == self.text() else plain(self.text()))
+        self.style().drawItemText(
+            QPainter(self), self.rect(), int(Qt.AlignmentFlag.AlignVCenter), self.palette(), True, short,
+            self.foregroundRole(),
+        )  # fmt: skip
 
 
 def say(found: QLabel, text: str, role: str) -> None:

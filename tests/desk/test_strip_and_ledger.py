@@ -1,0 +1,92 @@
+"""The title strip and the ledger: what stays in its place, and what takes the room that it needs."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QToolButton
+
+from deft_slab.desk.ledger.view import ROW_HEIGHT
+from deft_slab.desk.settings import load_settings
+from tests.desk.conftest import PATIENCE
+
+
+def steps(window) -> list[tuple[int, int]]:
+    """Where the buttons of the steps are, from the window's left edge."""
+    found = [button for button in window.findChildren(QToolButton) if button.property("role") == "step"]
+    return [(button.mapTo(window, QPoint(0, 0)).x(), button.width()) for button in found]
+
+
+def test_the_steps_keep_their_places_whatever_the_name(desk, tee):
+    before = steps(desk.window)
+    assert len(before) == 6
+    desk.open(tee)
+    assert steps(desk.window) == before
+    long = "A name that somebody has given to a very long prop with many parts, and then some more of it"
+    desk.state.do("rename", desk.state.project.changed(title=long))
+    desk.settle()
+    assert steps(desk.window) == before
+    assert desk.window._title.text() == long
+    assert desk.window._title.width() < desk.window._title.sizeHint().width()
+    assert long in desk.window._title.toolTip()
+    assert desk.window._size.isVisible()
+    end = desk.window._size.mapTo(desk.window, QPoint(desk.window._size.width(), 0)).x()
+    assert end <= before[0][0]
+
+
+def test_the_ledger_takes_the_height_of_its_rows(desk, tee):
+    desk.open(tee)
+    window, state = desk.window, desk.state
+    heights = [window.ledger.height()]
+    for number in range(4):
+        state.resize(scale=1.0 + number / 10)
+        desk.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+        desk.settle()
+        heights.append(window.ledger.height())
+    # two rows have room from the start; from then on each takes its own, up to the line
+    assert heights[1] == heights[0]
+    assert heights[2] - heights[1] == ROW_HEIGHT
+    assert heights[-1] == state.settings.ledger_height
+    assert window.ledger.table.verticalScrollBar().isVisible()
+    assert window.bed.height() + window.ledger.height() > window.height() - 60
+
+
+def test_where_the_line_over_the_ledger_is_drawn_is_remembered(desk, tee):
+    desk.open(tee)
+    window, state = desk.window, desk.state
+    for number in range(6):
+        state.resize(scale=1.0 + number / 10)
+        state.choosing.keep()
+    desk.settle()
+    handle = window._splitter.handle(1)
+    before = window.ledger.height()
+    at = handle.rect().center()
+    QTest.mousePress(handle, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    for step in range(1, 6):
+        QTest.mouseMove(handle, at - QPoint(0, 9 * step))
+        at = handle.rect().center()
+    QTest.mouseRelease(handle, Qt.MouseButton.LeftButton)
+    higher = window.ledger.height()
+    assert higher > before
+    desk.qtbot.waitUntil(lambda: load_settings().ledger_height == higher, timeout=PATIENCE)
+    state.choosing.remove("k1")
+    state.choosing.keep()
+    desk.settle()
+    assert window.ledger.height() == higher
+    window.resize(1400, 900)
+    desk.qtbot.waitUntil(lambda: window.ledger.height() == higher, timeout=PATIENCE)
+
+
+def test_a_toggle_that_is_lit_is_on(desk, tee):
+    """The twin view's button is hidden under the pointer when it is pressed: when it comes back, it is not lit."""
+    desk.open(tee)
+    window = desk.window
+    QTest.mouseMove(window.ledger)
+    unlit = window.twin_button.grab().toImage()
+    QTest.mouseMove(window.twin_button)
+    desk.click(window.twin_button)
+    assert window._middles.currentIndex() == 1
+    window.show_twin(shown=False)
+    desk.qtbot.waitUntil(window.twin_button.isVisible, timeout=PATIENCE)
+    assert not window.twin_button.underMouse()
+    assert window.twin_button.grab().toImage() == unlit
