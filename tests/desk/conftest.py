@@ -16,7 +16,7 @@ from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
 from tests.shapes import light_project
 
-PATIENCE = 600_000
+PATIENCE = 300_000
 """ms after which something that should come is given up: far beyond what a machine under load takes."""
 
 

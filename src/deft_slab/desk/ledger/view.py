@@ -224,9 +224,8 @@ class Ledger(QWidget):
 
     @property
     def wanted_height(self) -> int:
-        """Pixels that all of its rows take, with what is over and under them; as many as for two where there are
-        fewer."""
-        rows = max(len(self.model.rows), 2)
+        """Pixels that all of its rows take, with what is over and under them; as many as for one where there is none."""
+        rows = max(len(self.model.rows), 1)
         return self.table.horizontalHeader().sizeHint().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 
     def refresh(self) -> None:

@@ -39,7 +39,8 @@ QFrame[role="card"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; bo
 QPushButton, QToolButton {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px;
   padding: 4px 10px; min-height: 18px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {p.FAINT}; }}
-QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus {{ border-color: {p.MADDER}; }}
+QPushButton:focus, QToolButton:focus {{ border-color: {p.INK}; }}
+QLineEdit:focus, QComboBox:focus {{ border-color: {p.MADDER}; }}
 QPushButton:checked, QToolButton:checked {{ border-color: {p.MADDER}; color: {p.MADDER};
   background: {p.MADDER_WASH}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: #B5AFA3; }}
