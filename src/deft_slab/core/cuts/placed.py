@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import Field, field_validator
+from pydantic import field_validator
 
 from ..documents import Document, Triple
 from ..tilt import Tilt
@@ -12,8 +12,8 @@ from .move import Move
 class PlacedBox(Document):
     """centre : its middle; half : half its sides along its own axes; turn : from the model's axes to its own"""
 
-    centre: Triple = Field()
-    half: Triple = Field()
+    centre: Triple
+    half: Triple
     turn: Tilt = Tilt()
 
     @field_validator("half")

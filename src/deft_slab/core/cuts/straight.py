@@ -10,7 +10,7 @@ from pydantic import field_validator
 
 from ..documents import Triple, of_length_one
 from ..progress import QUIET, Job
-from .kind import BodyCut, no_region
+from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
 from .words import words_along
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 
 
-class StraightCut(BodyCut):
+class StraightCut(Cut):
     """Points p with normal . p = offset."""
 
     kind: Literal["straight"] = "straight"
@@ -52,9 +52,6 @@ class StraightCut(BodyCut):
 
         inside, outside, kerf = split_by_body(solid.manifold, jaw, self.kerf / 2)
         return Parted(taken_over(solid, [(side, inside), (-side, outside)], self.id, self.name), kerf)
-
-    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        return self._ahead(solid, 1, grow)
 
     def _ahead(self, solid: Solid, side: int, grow: float) -> manifold3d.Manifold:
         """The half of space on a side."""

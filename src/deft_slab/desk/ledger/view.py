@@ -224,7 +224,7 @@ class Ledger(QWidget):
 
     @property
     def wanted_height(self) -> int:
-        """Pixels that all of its rows take, with what is over and under them; as many as for one where there is none."""
+        """Pixels that all of its rows take, at least one, with what is over and under them."""
         rows = max(len(self.model.rows), 1)
         return self.table.horizontalHeader().sizeHint().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 
