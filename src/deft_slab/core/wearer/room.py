@@ -22,6 +22,8 @@ Floats = NDArray[np.float64]
 
 _FINE = 1 / 60
 """Share of the guest's diagonal: distance between the points of the prop that are looked at."""
+_COARSE = 1 / 24
+"""The same for what is inside it as a whole: so far apart are the places that are shown."""
 _SEARCH_POINTS = 10_000
 _SETTLE_POINTS = 6_000
 _SCALES = (0.05, 20.0)
@@ -118,7 +120,11 @@ class _Look:
         middles = corners.mean(axis=1)
         across = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
         distance = self._distance(middles)
-        return np.asarray(distance - across <= max(self.clearance, 0.0))
+        # what lies inside as a whole, and is not where it is deepest, counts as it is
+        whole = (distance + across < 0) & (across <= _COARSE * self.solid.diagonal)
+        whole &= distance - across > self.clearance
+        self._poke(corners[whole], middles[whole])
+        return np.asarray((distance - across <= max(self.clearance, 0.0)) & ~whole)
 
     def at_last(self, corners: Floats) -> None:
         """Takes facets (n, 3, 3) that are small enough as they are."""
@@ -127,8 +133,12 @@ class _Look:
         middles = corners.mean(axis=1)
         inside = self._distance(middles) < 0
         self._distance(corners.reshape(-1, 3))
-        self.poking.append(middles[inside])
-        cross = np.cross(corners[inside, 1] - corners[inside, 0], corners[inside, 2] - corners[inside, 0])
+        self._poke(corners[inside], middles[inside])
+
+    def _poke(self, corners: Floats, middles: Floats) -> None:
+        """Takes facets (n, 3, 3), and their middles (n, 3), that are inside the guest."""
+        self.poking.append(middles)
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         self.area += 0.5 * float(np.linalg.norm(cross, axis=1).sum())
 
 
