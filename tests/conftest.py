@@ -10,8 +10,8 @@ from hypothesis import settings
 
 from deft_slab.core.printer import default_printer
 
-# On the common machine every run tries the same few examples; at home each run tries new ones, and four times as many.
-settings.register_profile("common", derandomize=True, deadline=None, max_examples=25)
+# On the common machine every run tries the same few examples; at home each run tries new ones, and many more.
+settings.register_profile("common", derandomize=True, deadline=None, max_examples=15)
 settings.register_profile("home", deadline=None)
 settings.load_profile("common" if os.environ.get("CI") else "home")
 

@@ -457,7 +457,7 @@ SHAPES = {
 
 
 @pytest.mark.parametrize("name", sorted(SHAPES))
-@settings(max_examples=3, deadline=None)
+@settings(max_examples=2, deadline=None)
 @given(st.integers(0, 10_000_000))
 def test_random_recipes_lose_nothing(name, seed):
     """The short form of the torture: closed pieces, volume conserved to one part in a million, clear words else."""

@@ -71,7 +71,7 @@ def loop_at(solid: Solid, seed: int) -> tuple[BentCut, float] | None:
 # loops
 
 
-@pytest.mark.parametrize("seed", [0, 7, 11, 22, 34])
+@pytest.mark.parametrize("seed", [7, 34])  # the long torture draws hundreds of them
 def test_a_loop_leaves_no_films_and_no_stray_shells(hook, seed):
     """Both sides read as watertight, hang together, add up, and the printed seam is the one of the loop."""
     cut, length = loop_at(hook.solid, seed)
