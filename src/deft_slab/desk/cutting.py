@@ -207,8 +207,9 @@ class Cutting(QObject):
             self.alike = found
             self.changed.emit()
 
+        # whatever printer they are judged by, the pieces are the same
         state.ask("map:alike", FindAlike(plan, state.printer), done=done, failed=lambda _: None,
-                  label="Comparing the pieces")  # fmt: skip
+                  still=lambda: state.plan == plan, label="Comparing the pieces")  # fmt: skip
 
     # what the map shows
 

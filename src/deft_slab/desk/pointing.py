@@ -189,6 +189,7 @@ class Pointing(QObject):
             self._state.view_changed.emit()
             return
         state = self._state
+        plan = state.plan
 
         def done(walls: Walls) -> None:
             self.walls, self.wall_limit = walls, limit
@@ -198,4 +199,6 @@ class Pointing(QObject):
         if self.walls is not None:
             done(self.walls)
         else:
-            state.ask("ask:measure", MeasureWalls(state.plan, state.printer), done=done, label="Measuring the walls")
+            # they may come before the pieces of this plan do, and are no use on those that are still shown
+            state.ask("ask:measure", MeasureWalls(plan, state.printer), done=done, label="Measuring the walls",
+                      still=lambda: state.plan == plan and state.up_to_date)  # fmt: skip
