@@ -48,7 +48,7 @@ from deft_slab.core.workshop import Subject, Workshop
 from deft_slab.demo import MODELS
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.state import DeskState
+from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 
 THRESHOLD = 45.0
@@ -201,10 +201,10 @@ def wait(until: Callable[[], bool], seconds: float = 60.0) -> None:
 def dragging(window: Window) -> None:
     """Figures a second while a cut is dragged: in the window, through the worker process, drawing included."""
     state = window.state
-    state.open(MODELS["lantern"])
+    state.opening.open(MODELS["lantern"])
     wait(lambda: state.up_to_date and not state.jobs.busy)
     state.go_to("Cut")
-    state.add_cut((0.0, 0.0, 1.0), 150.0)
+    state.cutting.add((0.0, 0.0, 1.0), 150.0)
     wait(lambda: state.up_to_date and not state.jobs.busy)
     came: list[float] = []
     state.live_changed.connect(lambda: came.append(time.monotonic()) if state.live is not None else None)
@@ -510,7 +510,7 @@ def opening(path: Path) -> int:
     window.show()
     wait(lambda: window.bed.awake)
     start = time.monotonic()
-    window.state.open(path)
+    window.state.opening.open(path)
     wait(lambda: window.state.up_to_date)
     window.bed.repaint()
     application.processEvents()

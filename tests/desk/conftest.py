@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLabel, QMessageBox
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.state import DeskState
+from deft_slab.desk.whole import DeskState
 from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
 from tests.shapes import light_project
@@ -32,7 +32,16 @@ def jobs(qapp):
 
 def words(widget) -> str:
     """All that can be read on a widget."""
-    return " | ".join(found.text() for found in widget.findChildren(QLabel) if found.isVisibleTo(widget))
+    return " | ".join(found.text() for found in widget.findChildren(QLabel) if not _put_away(found, widget))
+
+
+def _put_away(found, widget) -> bool:
+    """Whether something on a widget was hidden; what was only just put there, and is shown in a moment, was not."""
+    while found is not None and found is not widget:
+        if found.isHidden() and found.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
+            return True
+        found = found.parentWidget()
+    return False
 
 
 class Desk:
@@ -46,7 +55,7 @@ class Desk:
         self.qtbot.wait(20)
 
     def open(self, path):
-        self.state.open(path)
+        self.state.opening.open(path)
         self.qtbot.waitUntil(lambda: not self.state.jobs.busy_with("open"), timeout=PATIENCE)
         self.settle()
 
@@ -54,8 +63,14 @@ class Desk:
         """Turns to the page that a widget is on, by its tab."""
         for pages in self.window.findChildren(Pages):
             for name, page in pages.pages.items():
-                if page.isAncestorOf(widget) and pages.isVisible() and not page.isVisible():
+                if (page is widget or page.isAncestorOf(widget)) and pages.isVisible() and not page.isVisible():
                     QTest.mouseClick(pages.tabs[name], Qt.MouseButton.LeftButton)
+
+    def read(self, page):
+        """All that can be read on a page, once it is turned to."""
+        self.reveal(page)
+        self.qtbot.wait(20)
+        return words(page)
 
     def click(self, widget):
         self.reveal(widget)
@@ -73,6 +88,7 @@ class Desk:
 
     def go(self, number):
         self.key(Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
+        self.qtbot.wait(20)
 
     def undo(self):
         self.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

@@ -42,25 +42,25 @@ def wait(desk, ready) -> None:
 
 def test_the_list_finds_the_cut_under_the_beam(cut):
     """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
-    cutting, panel = cut.state.cutting, cut.window.panels["Cut"]
+    search, panel = cut.state.search, cut.window.panels["Cut"]
     before = cut.state.evaluated.outcome.totals.support_volume_mm3
-    wait(cut, lambda: cutting.shown is not None)
-    assert 1 <= len(cutting.shown) <= 10
-    supports = [one.support for one in cutting.shown]
+    wait(cut, lambda: search.shown is not None)
+    assert 1 <= len(search.shown) <= 10
+    supports = [one.support for one in search.shown]
     assert supports == sorted(supports)
-    assert cutting.shown[0].left < 0.02
-    assert len(cutting.map) > 250
+    assert search.shown[0].left < 0.02
+    assert len(search.map) > 250
     row = panel.where.cuts.itemAt(0).widget()
     assert "left" in words(row)
     cut.click(row)
     cut.settle()
     totals = cut.state.evaluated.outcome.totals
-    assert totals.pieces == len(cutting.shown[0].pieces)
+    assert totals.pieces == len(search.shown[0].pieces)
     assert totals.support_volume_mm3 == pytest.approx(supports[0], rel=1e-6, abs=1e-6)
     assert totals.support_volume_mm3 < 0.02 * before
     # the map stays, and another click moves the same cut
     wait(cut, lambda: panel.where.cuts.count() > 0)
-    if len(cutting.shown) > 1:
+    if len(search.shown) > 1:
         cut.click(panel.where.cuts.itemAt(1).widget())
         cut.settle()
         assert len(cut.state.plan.recipe) == 1
@@ -69,8 +69,8 @@ def test_the_list_finds_the_cut_under_the_beam(cut):
 
 
 def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
-    cutting, cut_map = cut.state.cutting, cut.window.panels["Cut"].where.map
-    wait(cut, lambda: cutting.map is not None and len(cutting.map) > 250)
+    search, cut_map = cut.state.search, cut.window.panels["Cut"].where.map
+    wait(cut, lambda: search.map is not None and len(search.map) > 250)
     level = cut_map.place_of(np.array([0.0, 0.0, 1.0]))
     QTest.mouseMove(cut_map, level.toPoint() + QPoint(20, 10))
     cut.qtbot.wait(30)
@@ -93,8 +93,8 @@ def test_the_sweep_moves_the_cut_and_marks_its_valleys(cut):
     panel = cut.window.panels["Cut"].this
     cut.click(panel.adds["Level"])
     cut.settle()
-    wait(cut, lambda: cut.state.cutting.sweep is not None)
-    sweep = cut.state.cutting.sweep
+    wait(cut, lambda: cut.state.search.sweep is not None)
+    sweep = cut.state.search.sweep
     assert len(sweep.offsets) == 250
     valley = float(sweep.offsets[sweep.valleys[0]])
     # anywhere, for upside down the post stands on its beam
@@ -114,19 +114,19 @@ def test_the_sweep_moves_the_cut_and_marks_its_valleys(cut):
 
 
 def test_the_cut_is_turned_in_its_map_of_angles(cut):
-    panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
+    panel, search = cut.window.panels["Cut"].this, cut.state.search
     cut.click(panel.adds["Level"])
     cut.settle()
     before = cut.state.cut
     cut.click(panel.tools["straight"].turn)
-    wait(cut, lambda: cutting.turned is not None)
-    turned = cutting.turned
+    wait(cut, lambda: search.turned is not None)
+    turned = search.turned
     assert turned.normals[6, 6] == pytest.approx(before.normal)
     angles = panel.tools["straight"].angles
     QTest.mouseClick(angles, LEFT, PLAIN, angles.place_of(9, 6).toPoint())
     cut.settle()
     assert np.degrees(np.arccos(np.dot(cut.state.cut.normal, before.normal))) == pytest.approx(15, abs=0.5)
-    assert cutting.turned is None
+    assert search.turned is None
     cut.undo()
     assert cut.state.cut == before
 
@@ -157,7 +157,7 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     bed.look_from("From the front")
     cut.qtbot.wait(150)
     pressed(cut, "+ Bent")
-    places = [bed.camera.project(bed.stage.stood(np.array(p)), bed.width(), bed.height())[0]
+    places = [bed.camera.project(bed.scene.model.of(np.array(p)), bed.width(), bed.height())[0]
               for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]  # fmt: skip
     for at in places:
         QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
@@ -178,7 +178,7 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     assert cut.state.cut.line[1] != made.line[1]
     assert cut.state.cut.line[0] == made.line[0]
     cut.click(cut.window.panels["Cut"].tabs["Pieces"])
-    assert "comes off" in words(cut.window.panels["Cut"].costs)
+    assert "comes off" in cut.read(cut.window.panels["Cut"].costs)
     cut.undo()
     cut.settle()
     assert cut.state.cut == made
@@ -190,18 +190,19 @@ def test_points_of_a_line_go_to_creases_that_are_near(cut):
     bed.look_from("From the front")
     cut.qtbot.wait(150)
     pressed(cut, "+ Bent")
-    wait(cut, lambda: len(placing.creases) > 0)
-    edge = next(one for one in placing.creases if np.all(one[:, 1] == -10) and abs(one[0, 0] - one[1, 0]) > 40)
+    snapping = cut.state.snapping
+    wait(cut, lambda: len(snapping.creases) > 0)
+    edge = next(one for one in snapping.creases if np.all(one[:, 1] == -10) and abs(one[0, 0] - one[1, 0]) > 40)
     beside = edge.mean(axis=0) + [0, 0, -1.0 if edge[0, 2] > 65 else 1.0]
 
     def click(place):
-        at = bed.camera.project(bed.stage.stood(np.array(place)), bed.width(), bed.height())[0]
+        at = bed.camera.project(bed.scene.model.of(np.array(place)), bed.width(), bed.height())[0]
         QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
         cut.qtbot.wait(QApplication.doubleClickInterval() + 50)
 
     click(beside)
     assert placing.line[0][2] == pytest.approx(edge[0, 2], abs=1e-6)
-    placing.set_snap(0)
+    snapping.set_reach(0)
     click(beside + [6, 0, 0])
     assert abs(placing.line[1][2] - edge[0, 2]) > 0.5
     QTest.keyClick(bed, Qt.Key.Key_Escape)
@@ -213,7 +214,7 @@ def test_a_cut_along_an_edge_and_at_a_share_of_the_height(cut):
     bed.look_from("From the front")
     cut.qtbot.wait(150)
     cut.click(panel.edge)
-    at = bed.camera.project(bed.stage.stood(np.array([30.0, -10, 61])), bed.width(), bed.height())[0]
+    at = bed.camera.project(bed.scene.model.of(np.array([30.0, -10, 61])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
     wait(cut, lambda: bool(cut.state.plan.recipe) or cut.window.notice.isVisible())
     # the edges of this model are straight: it is said, and nothing is cut
@@ -264,7 +265,7 @@ def test_equal_pieces_are_written_once_unless_that_is_switched_off(cut, tmp_path
     cut.click(cut.window.panels["Cut"].this.adds["Left and right"])
     cut.settle()
     cut.go(6)
-    wait(cut, lambda: len(state.cutting.alike) == 2)
+    wait(cut, lambda: len(state.alike.found) == 2)
     assert panel.equal.isVisible()
     assert panel.equal.isChecked()
     assert "equal to 1" in words(panel)
@@ -288,7 +289,7 @@ def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
     (report,) = state.evaluated.outcome.cuts.values()
     assert report.thin[0].kind == "skin"
     cut.click(panel.tabs["Pieces"])
-    assert "skin over a parallel surface" in words(panel.costs)
+    assert "skin over a parallel surface" in cut.read(panel.costs)
     row = next(one for one in panel.costs.findChildren(ClickRow) if "skin" in one.accessibleName())
     focus = cut.bed.camera.focus
     cut.click(row)
@@ -314,7 +315,7 @@ def test_kinds_that_are_placed_by_a_click(cut, kind, made):
     bed.look_from("From the front")
     cut.qtbot.wait(150)
     pressed(cut, f"+ {ON_DESK[kind].word}")
-    at = bed.camera.project(bed.stage.stood(np.array([20.0, -10, 70])), bed.width(), bed.height())[0]
+    at = bed.camera.project(bed.scene.model.of(np.array([20.0, -10, 70])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
     cut.settle()
     assert isinstance(cut.state.cut, made)
@@ -344,12 +345,11 @@ def test_the_recipe_can_be_reordered_copied_mirrored_and_bounded(cut):
     assert abs(first.offset * first.normal[0]) == pytest.approx(20, abs=0.05)
     assert second.offset * second.normal[0] == pytest.approx(-first.offset * first.normal[0], abs=0.05)
     assert state.evaluated.outcome.totals.pieces == 3
-    wait(cut, lambda: len(state.cutting.alike) == 3)
-    assert sum(one != n for n, (one, _) in enumerate(state.cutting.alike)) == 1
+    wait(cut, lambda: len(state.alike.found) == 3)
+    assert sum(one != n for n, (one, _) in enumerate(state.alike.found)) == 1
     cut.click(cut.window.panels["Cut"].tabs["Pieces"])
-    assert "print it 2 times" in words(cut.window.panels["Cut"].costs) or "mirrored" in words(
-        cut.window.panels["Cut"].costs
-    )
+    said = cut.read(cut.window.panels["Cut"].costs)
+    assert "print it 2 times" in said or "mirrored" in said
     pressed(cut, "Earlier")
     cut.settle()
     assert [one.id for one in state.plan.recipe] == [second.id, first.id]
@@ -390,11 +390,11 @@ def test_kerf_and_a_value_that_makes_no_sense(cut):
     cut.settle()
     assert state.evaluated.outcome.kerf_mm3 == pytest.approx(0.4 * 400, rel=0.01)
     cut.click(cut.window.panels["Cut"].tabs["Pieces"])
-    assert "kerf" in words(cut.window.panels["Cut"].costs)
+    assert "kerf" in cut.read(cut.window.panels["Cut"].costs)
     block = BlockCut(id="b", name="Block", x=(0.0,))
     state.do_plan("add", state.plan.with_cut(block))
     cut.settle()
-    state.change_cut("break it", "b", x=(3.0, 1.0))
+    state.cutting.change_one("break it", "b", x=(3.0, 1.0))
     assert "rise" in cut.window.notice.text
     assert state.plan.cut("b") == block
 
@@ -406,10 +406,10 @@ def test_hiding_pieces_and_flying_to_the_seam(cut):
     before = cut.bed.grab().toImage()
     pressed(cut, "Only this")
     cut.qtbot.wait(100)
-    assert len(state.hidden) == 1
+    assert len(state.view.hidden) == 1
     assert cut.bed.grab().toImage() != before
     pressed(cut, "Only this")
-    assert state.hidden == frozenset()
+    assert state.view.hidden == frozenset()
     cut.click(panel.tabs["Pieces"])
     stretch = panel.costs._stretches.itemAt(0).widget()
     camera = cut.bed.camera
@@ -429,7 +429,7 @@ def test_a_large_model_is_cut_into_cells_for_the_bed(desk, tmp_path):
     outcome = desk.state.evaluated.outcome
     assert outcome.totals.pieces == math.ceil(520 / (250 * 0.92))
     assert outcome.totals.fitting_pieces == outcome.totals.pieces
-    fields = on_desk(desk.state.cut).fields(desk.state.cut, desk.state.placing.box)
+    fields = on_desk(desk.state.cut).fields(desk.state.cut, desk.state.box)
     assert len(fields) == 3 + outcome.totals.pieces - 1
 
 
@@ -439,13 +439,13 @@ def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
     path = tmp_path / "open.stl"
     ball.export(path)
     desk.open(path)
-    if desk.state.undo_text:
+    if desk.state.history.undo_text:
         desk.undo()  # it was closed by mending
     desk.settle()
     desk.go(3)
     desk.settle()
     where = desk.window.panels["Cut"].where
-    assert desk.state.cutting.map is None
+    assert desk.state.search.map is None
     assert "Size can close it" in where._said.text()
     pressed(desk, "+ Straight")
     desk.settle()

@@ -31,19 +31,19 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
-from deft_slab.desk.state import DeskState
+from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 
 def main():
     application = QApplication(sys.argv[:1])
     window = Window(DeskState(Jobs()))
     window.show()
-    window.state.open(Path(sys.argv[1]))
+    window.state.opening.open(Path(sys.argv[1]))
     timer = QTimer()
 
     def look():
         if settled(window.state) and window.state.plan.scale == 1.0:
-            window.state.resize(scale=1.5)
+            window.state.sizing.resize(scale=1.5)
             print("changed", flush=True)
 
     timer.timeout.connect(look)
@@ -74,11 +74,11 @@ def test_work_is_offered_back_after_a_kill(desk, tee, tmp_path, moment):
     assert card.isVisible()
     assert card.work.title == "Cross beam"
     desk.click(card.bring)
-    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: desk.state.is_open, timeout=PATIENCE)
     desk.settle()
     assert desk.state.plan.scale == pytest.approx(1.5)
-    assert desk.state.dirty
-    assert desk.state.path is None
+    assert desk.state.history.dirty
+    assert desk.state.opening.path is None
     assert not card.isVisible()
     desk.qtbot.waitUntil(lambda: left_work() == [], timeout=PATIENCE)  # from now on it is this window's
     assert desk.state.autosave.folder.exists()
@@ -167,12 +167,12 @@ def test_autosave_is_behind_by_less_than_two_seconds_and_goes_when_closed(qtbot,
 def test_saved_work_is_not_kept_and_changed_work_is(desk, tee, tmp_path):
     desk.open(tee)
     state = desk.state
-    state.save(tmp_path / "beam.3mf")
+    state.opening.save(tmp_path / "beam.3mf")
     desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     kept = state.autosave.folder / "project.json"
     desk.qtbot.wait(1300)
     assert not kept.exists()
-    state.resize(scale=2.0)
+    state.sizing.resize(scale=2.0)
     desk.settle()
     desk.qtbot.waitUntil(kept.exists, timeout=PATIENCE)
     assert json.loads(kept.read_text())["plan"]["scale"] == 2.0
@@ -274,7 +274,7 @@ def test_the_chip_lists_the_printers_and_changes_are_undone(desk, tee):
     entries[3].trigger()
     desk.settle()
     assert desk.state.printer.endless == "y"
-    assert desk.state.undo_text == "change the printer"
+    assert desk.state.history.undo_text == "change the printer"
     desk.undo()
     desk.settle()
     assert desk.state.project.printer is None

@@ -54,7 +54,7 @@ def test_a_new_kind_is_one_new_module_on_the_desk(desk, tee):
         buttons = {b.text(): b for b in desk.window.findChildren(type(desk.window.below)) if b.isVisible()}
         desk.click(buttons["+ Layer"])
         desk.settle()
-        assert desk.state.undo_text == "add a cut"
+        assert desk.state.history.undo_text == "add a cut"
         assert any("Layer of the" in piece.name for piece in desk.state.pieces)
         this = desk.window.panels["Cut"].this
         desk.reveal(this)

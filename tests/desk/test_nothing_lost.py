@@ -92,7 +92,7 @@ def test_a_name_that_the_dialog_asked_about_is_not_asked_about_again(desk, tee, 
     desk.click(desk.window.panels["Hand off"].save)
     idle(desk)
     assert questions == []
-    assert desk.state.path == tmp_path / "beam.3mf"
+    assert desk.state.opening.path == tmp_path / "beam.3mf"
 
 
 def test_stls_of_the_same_names_are_asked_about(desk, tee, tmp_path, monkeypatch, questions):
@@ -118,13 +118,13 @@ def every_way_to_leave(desk, tmp_path, tee):
     state.change_settings(state.settings.with_recent(tee))
     window._fill_file_menu()
     recent = next(entry for entry in window._file_menu.actions() if entry.text() == tee.name)
-    return (recent.trigger, window.open_demo, window.close, lambda: state.open(tee))
+    return (recent.trigger, window.open_demo, window.close, lambda: state.opening.open(tee))
 
 
 def test_work_that_was_brought_back_is_asked_about(desk, tmp_path, tee, questions):
     work, project = left_orb()
-    desk.state.recover(work)
-    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=PATIENCE)
+    desk.state.opening.recover(work)
+    desk.qtbot.waitUntil(lambda: desk.state.is_open, timeout=PATIENCE)
     desk.settle()
     for number, leave in enumerate(every_way_to_leave(desk, tmp_path, tee), 1):
         leave()
@@ -137,14 +137,14 @@ def test_work_that_was_brought_back_is_asked_about(desk, tmp_path, tee, question
 
 def test_saved_work_with_steps_undone_is_asked_about(desk, tmp_path, tee, questions):
     desk.open(tee)
-    desk.state.turn((0, 1, 0), 5)
+    desk.state.seats.turn((0, 1, 0), 5)
     desk.settle()
-    desk.state.save(tmp_path / "beam.3mf")
+    desk.state.opening.save(tmp_path / "beam.3mf")
     idle(desk)
-    assert not desk.state.dirty
+    assert not desk.state.history.dirty
     desk.undo()
     desk.settle()
-    assert desk.state.undo_text == ""
+    assert desk.state.history.undo_text == ""
     for number, leave in enumerate(every_way_to_leave(desk, tmp_path, tee), 1):
         leave()
         assert len(questions) == number
@@ -152,8 +152,8 @@ def test_saved_work_with_steps_undone_is_asked_about(desk, tmp_path, tee, questi
 
 def test_what_was_never_saved_and_all_undone_is_asked_about(desk, tmp_path, tee, questions):
     desk.open(tee)
-    assert not desk.state.at_stake
-    desk.state.turn((0, 1, 0), 5)
+    assert not desk.state.history.at_stake
+    desk.state.seats.turn((0, 1, 0), 5)
     desk.undo()
     desk.settle()
     desk.window.open_demo()
@@ -170,13 +170,13 @@ def test_a_model_as_it_was_opened_is_left_without_a_question(desk, light_demo, t
 
 def test_what_is_changed_while_another_is_opened_is_not_lost(desk, tee):
     desk.open(tee)
-    desk.state.open(MODELS["hook"])
-    desk.state.turn((0, 1, 0), 5)
+    desk.state.opening.open(MODELS["hook"])
+    desk.state.seats.turn((0, 1, 0), 5)
     idle(desk)
     desk.settle()
     assert desk.state.project.title == "Cross beam"
     assert "was not opened" in desk.window.notice.text
-    assert desk.state.undo_text
+    assert desk.state.history.undo_text
 
 
 # 3: bringing back
@@ -193,7 +193,7 @@ def test_the_old_copy_goes_only_after_the_new_one_is_there(desk, monkeypatch):
         written(path, content, **options)
 
     monkeypatch.setattr(recovery, "write_whole", full)
-    desk.state.recover(work)
+    desk.state.opening.recover(work)
     desk.qtbot.waitUntil(lambda: bool(desk.state.autosave.problem), timeout=PATIENCE)
     desk.settle()
     assert desk.window.not_kept.isVisible()
@@ -235,7 +235,7 @@ def test_a_title_is_no_markup(desk):
 
 def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeypatch):
     state = desk.state
-    state.open(tee)
+    state.opening.open(tee)
     submit = state.jobs.submit
 
     def killing(lane, *arguments, **options):
@@ -245,9 +245,9 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
             os.kill(state.jobs.process_id, signal.SIGKILL)
 
     monkeypatch.setattr(state.jobs, "submit", killing)
-    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: state.is_open, timeout=PATIENCE)
     desk.settle()
-    state.turn((0, 1, 0), 5)
+    state.seats.turn((0, 1, 0), 5)
     desk.settle()
     desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=PATIENCE)
     desk.qtbot.waitUntil((state.autosave.folder / "project.json").exists, timeout=PATIENCE)
@@ -257,8 +257,8 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
 def test_stop_leaves_the_copy_alone(desk, tee):
     state, stopped = desk.state, []
     state.project_changed.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
-    state.open(tee)
-    desk.qtbot.waitUntil(lambda: state.model is not None, timeout=PATIENCE)
+    state.opening.open(tee)
+    desk.qtbot.waitUntil(lambda: state.is_open, timeout=PATIENCE)
     assert stopped[0] is True
     desk.qtbot.waitUntil(lambda: state.autosave.model_kept, timeout=PATIENCE)
 
@@ -273,7 +273,7 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     assert "Unsaved work is not kept" in desk.window.notice.text
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))
-    desk.state.turn((0, 1, 0), 5)
+    desk.state.seats.turn((0, 1, 0), 5)
     desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=PATIENCE)
     desk.qtbot.waitUntil((desk.state.autosave.folder / "project.json").exists, timeout=PATIENCE)
     assert read_work(desk.state.autosave.folder)[1] == desk.state.project
@@ -286,17 +286,17 @@ def test_a_worker_that_dies_while_measuring_takes_no_step_back(desk, tee):
     desk.open(tee)
     state = desk.state
     for _ in range(4):
-        state.turn((0, 1, 0), 5)
+        state.seats.turn((0, 1, 0), 5)
     desk.settle()
     desk.undo()
     desk.undo()
-    wanted, redo = state.project, state.redo_text
+    wanted, redo = state.project, state.history.redo_text
     for _ in range(3):  # as often as it takes to give up
         os.kill(state.jobs.process_id, signal.SIGKILL)
         desk.qtbot.wait(300)
     idle(desk)
     assert state.project == wanted
-    assert state.redo_text == redo
+    assert state.history.redo_text == redo
     state.redo()
     desk.settle()
     assert state.up_to_date
@@ -305,29 +305,29 @@ def test_a_worker_that_dies_while_measuring_takes_no_step_back(desk, tee):
 def test_a_step_that_cannot_be_made_leaves_redo_as_it_was(desk, tee):
     desk.open(tee)
     state = desk.state
-    state.turn((0, 1, 0), 5)
+    state.seats.turn((0, 1, 0), 5)
     desk.settle()
     desk.undo()
     desk.settle()
     before = state.project
     state._on_evaluation_failed(DeftError("not a step that was made"))
-    assert (state.project, bool(state.redo_text)) == (before, True)
-    state.turn((1, 0, 0), 7)
+    assert (state.project, bool(state.history.redo_text)) == (before, True)
+    state.seats.turn((1, 0, 0), 7)
     state._on_evaluation_failed(DeftError("it cannot be made"))
     assert state.project == before
-    assert state.redo_text.startswith("turn by 5")
+    assert state.history.redo_text.startswith("turn by 5")
 
 
 def test_a_save_that_waits_survives_the_worker(desk, tee, tmp_path):
     desk.open(tee)
     state = desk.state
-    state.turn((0, 1, 0), 5)
-    state.save(tmp_path / "beam.3mf")
+    state.seats.turn((0, 1, 0), 5)
+    state.opening.save(tmp_path / "beam.3mf")
     os.kill(state.jobs.process_id, signal.SIGKILL)
     desk.settle()
     idle(desk)
     assert (tmp_path / "beam.3mf").read_bytes()[:2] == b"PK"
-    assert not state.dirty
+    assert not state.history.dirty
     assert not list(tmp_path.glob(".deft*"))
 
 
@@ -406,7 +406,7 @@ def desk_job():
 
 def test_closing_while_files_are_written_waits_for_them(desk, tee, tmp_path):
     desk.open(tee)
-    desk.state.save(tmp_path / "beam.3mf")
+    desk.state.opening.save(tmp_path / "beam.3mf")
     assert not desk.window.close()
     assert desk.window.isVisible()
     closed = []
@@ -455,7 +455,7 @@ def test_saving_keeps_links_and_modes(desk, tee, tmp_path, mode):
     real.write_bytes(b"old")
     os.chmod(real, mode)
     link.symlink_to(real)
-    desk.state.save(link, replace=True)
+    desk.state.opening.save(link, replace=True)
     idle(desk)
     assert link.is_symlink()
     assert real.read_bytes()[:2] == b"PK"
@@ -469,14 +469,14 @@ def test_saving_keeps_links_and_modes(desk, tee, tmp_path, mode):
 def test_another_printer_judges_kept_choices_too(desk, tee):
     desk.open(tee)
     desk.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
-    desk.state.turn((0, 1, 0), 90)
+    desk.state.seats.turn((0, 1, 0), 90)
     desk.settle()
     choice = desk.state.project.choices[0].plan
-    before = desk.state.shown(choice).totals
+    before = desk.state.entry(choice).totals
     small = desk.state.printer.changed(name="Tiny", bed_x=30, bed_y=30, height=30, margin=0, speed=10)
     desk.state.choose_printer(small)
     desk.settle()
-    after = desk.state.shown(choice).totals
+    after = desk.state.entry(choice).totals
     assert before.fitting_pieces == 1
     assert after.fitting_pieces == 0
     assert after.print_seconds > 2 * before.print_seconds

@@ -22,7 +22,9 @@ from deft_slab.demo import MODELS, PROJECT
 from deft_slab.desk import jobs as jobs_module
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
+from deft_slab.desk.replies import Evaluated
 from deft_slab.desk.requests import OpenFile
+from deft_slab.desk.scene.scene import Subject, scene_of
 from deft_slab.desk.steps.check import findings
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
@@ -37,7 +39,7 @@ def parted(desk, tee):
     """The beam across the post, cut level where they meet."""
     desk.open(tee)
     desk.go(3)
-    desk.state.add_cut((0.0, 0.0, 1.0), 60.0)
+    desk.state.cutting.add((0.0, 0.0, 1.0), 60.0)
     desk.settle()
     return desk
 
@@ -55,10 +57,10 @@ def test_each_piece_is_seated_by_itself_and_keeps_its_seat(parted, tmp_path):
     assert state.pieces[1].seat == before[1]
     assert state.pieces[0].seat_kind == "as you seated it"
     seat = state.pieces[0].seat
-    state.change_cut("move a cut", "c1", offset=61.0)
+    state.cutting.change_one("move a cut", "c1", offset=61.0)
     parted.settle()
     assert state.pieces[0].seat == seat
-    state.save(tmp_path / "beam.3mf")
+    state.opening.save(tmp_path / "beam.3mf")
     parted.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     parted.open(tmp_path / "beam.3mf")
     assert state.pieces[0].seat == seat
@@ -104,8 +106,9 @@ def test_join_check_and_hand_off_say_what_there_is(parted):
     parted.go(6)
     assert "1  Upper beam" in words(panels["Hand off"])
     assert "80 × 20 × 20 mm" in words(panels["Hand off"])
-    parted.state.remove_cut("c1")
+    parted.state.cutting.remove("c1")
     parted.settle()
+    parted.go(4)
     assert "Nothing to join yet" in words(panels["Join"])
 
 
@@ -198,7 +201,7 @@ def test_an_empty_desk_says_how_to_begin(desk):
     assert not desk.window.panels["Tilt"].isVisible()
     buttons = {b.text(): b for b in desk.window._begin.findChildren(type(desk.window.below))}
     desk.click(buttons["Open the demo"])
-    desk.qtbot.waitUntil(lambda: desk.state.model is not None, timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: desk.state.is_open, timeout=PATIENCE)
     desk.settle()
     assert not desk.window._begin.isVisible()
     assert desk.window.panels["Tilt"].isVisible()
@@ -208,7 +211,8 @@ def test_a_picture_of_a_plan_shows_it(printer):
     model = model_of(sphere(40.0, 4), "Float ball")
     outcome = evaluate(model, Plan(model=model.ref, recipe=(
         StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=10.0),)), printer)  # fmt: skip
-    picture = picture_of(outcome.pieces, lay_out(outcome.pieces, printer))
+    evaluated = Evaluated(outcome, printer, tuple(lay_out(outcome.pieces, printer)), None)
+    picture = picture_of(scene_of(Subject(printer, evaluated)))
     assert picture.shape == (HEIGHT, WIDTH, 4)
     assert picture.dtype == np.uint8
     covered = picture[..., 3] > 128

@@ -24,6 +24,7 @@ from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.widgets import text
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
+from deft_slab.desk.widgets.pages import Pages
 from tests.shapes import box, solid_of, sphere
 
 
@@ -186,10 +187,15 @@ def test_actions_have_words_and_keys_of_their_own():
 
 
 def test_every_control_says_what_it_does(desk, light_demo):
-    """Tooltip and accessible name on every button, field and slider, in every step."""
+    """Tooltip and accessible name on every button, field and slider, on every page of every step."""
     desk.open(light_demo)
     desk.state.choosing.bring_back("k3")
     desk.settle()
+    for number in range(1, 7):
+        desk.go(number)
+        for pages in desk.window.findChildren(Pages):
+            for tab in pages.tabs.values() if pages.isVisible() else ():
+                desk.click(tab)
     controls = [
         *desk.window.findChildren(QAbstractButton), *desk.window.findChildren(NumberField),
         *desk.window.findChildren(QSlider), *desk.window.panels["Cut"].findChildren(QLineEdit),

@@ -55,7 +55,7 @@ def test_a_reply_of_another_plan_is_dropped_and_one_that_is_still_wanted_is_not(
     state.ask("ask:one", FindCreases(state.plan), done=lambda _: heard.append("dropped"))
     state.ask("ask:two", FindCreases(state.plan), done=lambda _: heard.append("wanted"), still=lambda: True)
     state.ask("ask:bad", FindCreases(None), done=heard.append, failed=heard.append)
-    state.turn((0, 1, 0), 5)
+    state.seats.turn((0, 1, 0), 5)
     desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     assert heard == ["wanted"]
     state.ask("ask:one", FindCreases(state.plan), done=lambda _: heard.append("fresh"))

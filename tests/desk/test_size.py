@@ -62,13 +62,13 @@ def test_a_file_without_a_unit_asks_and_the_likeliest_is_marked(desk, size):
     desk.open(TROUBLED["damaged"])
     state, page = desk.state, size.pages["Scale"]
     assert state.step == "Size"
-    assert state.asking_unit
+    assert state.sizing.asking_unit
     assert state.plan.unit == "in"
     assert page.tiles.tiles["in"].isChecked()
     assert "173 × 204 × 133 mm" in words(page)
     assert "6.8 × 8" in page.tiles.tiles["mm"].accessibleName()
     desk.click(page.right)
-    assert not state.asking_unit
+    assert not state.sizing.asking_unit
     desk.click(page.tiles.tiles["cm"])  # a later change of mind is one click
     desk.settle()
     assert state.plan.factors == pytest.approx([10] * 3)
@@ -78,15 +78,15 @@ def test_a_file_without_a_unit_asks_and_the_likeliest_is_marked(desk, size):
     QTest.keyClick(page.tiles.tiles["mm"], Qt.Key.Key_Space)
     desk.settle()
     assert state.plan.unit == "mm"
-    assert state.size.max() == pytest.approx(8.05, abs=0.01)
+    assert state.sizing.size.max() == pytest.approx(8.05, abs=0.01)
 
 
 def test_a_stated_unit_is_obeyed_and_not_asked(desk, size):
     desk.open(TROUBLED["standing-on-y"])
     state = desk.state
-    assert not state.asking_unit
+    assert not state.sizing.asking_unit
     assert state.plan.unit == "m"
-    assert state.size == pytest.approx([77, 68, 135], abs=1)
+    assert state.sizing.size == pytest.approx([77, 68, 135], abs=1)
     assert "The file says metres." in words(turn_to(desk, size, "Scale"))
 
 
@@ -100,7 +100,7 @@ def test_a_model_that_may_stand_on_y_is_offered_to_be_stood_up(desk, size, tmp_p
     desk.click(page.stand_up)
     desk.settle()
     assert not page.stand_up.isVisible()
-    assert desk.state.size[2] == pytest.approx(50)
+    assert desk.state.sizing.size[2] == pytest.approx(50)
     assert desk.state.piece.figures.sits_flat
     desk.undo()
     desk.settle()
@@ -110,7 +110,7 @@ def test_a_model_that_may_stand_on_y_is_offered_to_be_stood_up(desk, size, tmp_p
 def test_exact_faces_are_drawn_at_a_chosen_fineness(desk, size):
     desk.open(TROUBLED["exact"])
     state, page = desk.state, size.pages["Scale"]
-    assert state.asking_fineness
+    assert state.sizing.asking_fineness
     coarse = len(state.model.solid.triangles)
     assert f"{coarse:,} triangles" in words(page)
     desk.type(page.fineness, "0.005")
@@ -130,12 +130,12 @@ def test_lengths_percent_axes_and_the_largest_that_fits(desk, size, tee):
     desk.type(page.lengths["x"], "160")
     desk.settle()
     assert state.plan.scale == pytest.approx(2)
-    assert state.size == pytest.approx([160, 40, 160], abs=0.1)
+    assert state.sizing.size == pytest.approx([160, 40, 160], abs=0.1)
     desk.click(page.apart)
     assert "stretches its own axis only" in words(page)
     desk.type(page.lengths["y"], "8cm")
     desk.settle()
-    assert state.size == pytest.approx([160, 80, 160], abs=0.1)
+    assert state.sizing.size == pytest.approx([160, 80, 160], abs=0.1)
     assert "no longer round" in words(page)
     desk.click(page.even)
     desk.settle()
@@ -149,7 +149,7 @@ def test_lengths_percent_axes_and_the_largest_that_fits(desk, size, tee):
         desk.undo()
     desk.settle()
     assert state.plan.scale == 1
-    assert state.undo_text == ""
+    assert state.history.undo_text == ""
 
 
 def test_mirror_and_copies(desk, size, tee):
@@ -170,7 +170,7 @@ def test_mirror_and_copies(desk, size, tee):
     desk.go(6)
     assert "3 times" in words(desk.window.panels["Hand off"])
     desk.go(2)
-    assert desk.bed._canvas.has("copy 1")
+    assert "copy 1" in desk.bed.scene.things
 
 
 def test_scaling_by_two_points(desk, size, tee):
@@ -183,7 +183,7 @@ def test_scaling_by_two_points(desk, size, tee):
     assert state.pointing.kind == "scale"
     for x in (-38, 38):
         click_at(desk, (110 + x, 110, 80))
-    measured = state.pointing.measured
+    measured = state.pointing.reading
     assert measured.value == pytest.approx(76, abs=1.5)
     assert "now 7" in words(page)
     desk.type(page.wanted, "114")
@@ -209,14 +209,14 @@ def test_what_was_mended_is_told_shown_and_taken_back(desk, size):
     wheres = [b for b in page.findChildren(QPushButton) if b.text() == "Where" and b.isVisible()]
     assert [b.accessibleName() for b in wheres] == ["Where: Merge and clean", "Where: Facets outward", "Where: Holes"]
     desk.click(wheres[2])
-    assert len(state.mend_places) > 200
+    assert len(state.view.mend_places) > 200
     desk.click(page.came)
     desk.qtbot.wait(50)
-    assert desk.bed._canvas.has("came")
-    assert not desk.bed._canvas.has("piece 0")
+    assert "came" in desk.bed.scene.things
+    assert "piece 0" not in desk.bed.scene.things
     desk.click(page.came)
     desk.qtbot.wait(50)
-    assert desk.bed._canvas.has("piece 0")
+    assert "piece 0" in desk.bed.scene.things
     desk.click(page.specks)
     desk.settle()
     assert state.evaluated.outcome.report.specks == 0
@@ -227,7 +227,7 @@ def test_what_was_mended_is_told_shown_and_taken_back(desk, size):
     desk.click(page.gentle)
     desk.settle()
     assert not state.evaluated.outcome.defects.sentence()
-    while state.undo_text:
+    while state.history.undo_text:
         desk.undo()
     desk.settle()
     assert state.plan.mending == Mending()
@@ -268,7 +268,7 @@ def test_bodies_get_their_roles_from_lists(desk, size):
     assert [piece.name for piece in state.pieces] == ["Harbour lantern in parts", "Spare ring"]
     desk.go(2)
     state.select_piece(1)
-    state.turn((1, 0, 0), 90)
+    state.seats.turn((1, 0, 0), 90)
     desk.settle()
     assert state.pieces[1].figures.height_mm == pytest.approx(30.4, abs=0.2)
     assert state.pieces[0].seat_kind == "as the model stands"
@@ -291,7 +291,7 @@ def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_pa
     state, page = desk.state, turn_to(desk, size, "Wearer")
     desk.click(page.adds["head"])
     desk.settle()
-    assert desk.bed._canvas.has("guest g1")
+    assert "guest g1" in desk.bed.scene.things
     room = state.evaluated.outcome.guests["g1"]
     assert room.clearance < 0
     assert "Pokes through" in words(page)
@@ -311,10 +311,10 @@ def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_pa
     desk.click(page.remove)
     desk.settle()
     assert state.plan.guests == ()
-    assert not desk.bed._canvas.has("guest g1")
+    assert "guest g1" not in desk.bed.scene.things
     desk.undo()
     desk.settle()
-    assert desk.bed._canvas.has("guest g1")
+    assert "guest g1" in desk.bed.scene.things
 
 
 def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, tee, light_demo, tmp_path, monkeypatch):
@@ -338,7 +338,7 @@ def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, te
     desk.click(page.around[0])
     desk.settle()
     assert state.evaluated.outcome.guests["g1"].solid.size[1] > 30
-    state.save(tmp_path / "beam.3mf")
+    state.opening.save(tmp_path / "beam.3mf")
     desk.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     saved = state.plan
     desk.open(light_demo)
@@ -346,7 +346,7 @@ def test_a_guest_is_moved_turned_hidden_and_kept_with_the_project(desk, size, te
     desk.open(tmp_path / "beam.3mf")
     assert state.plan == saved
     assert state.evaluated.outcome.guests["g1"].solid.size[1] > 30
-    assert open_file(tmp_path / "beam.3mf").guests.keys() == state.wearing.surfaces.keys()
+    assert open_file(tmp_path / "beam.3mf").guests.keys() == state.guest_surfaces.keys()
 
 
 # measuring
@@ -369,17 +369,17 @@ def test_distance_wall_and_round_edge_by_clicking(desk, size, pipe):
     desk.click(page.kinds["distance"])
     for z in (10, 50):
         click_at(desk, (110, 110 - 23, z))
-    assert state.pointing.measured.value == pytest.approx(40, abs=1)
+    assert state.pointing.reading.value == pytest.approx(40, abs=1)
     assert " mm" in words(page)
     assert state.pointing.kind == ""
     desk.click(page.kinds["wall"])
     click_at(desk, (110, 110 - 23, 30))
     wait(desk)
-    assert state.pointing.measured.value == pytest.approx(3, abs=0.01)
+    assert state.pointing.reading.value == pytest.approx(3, abs=0.01)
     desk.click(page.kinds["edge"])
     click_at(desk, (110, 110 - 23, 59))
     wait(desk)
-    assert state.pointing.measured.value == pytest.approx(46, rel=1e-3)
+    assert state.pointing.reading.value == pytest.approx(46, rel=1e-3)
     assert "46.00 mm across" in words(page)
     desk.click(page.kinds["edge"])
     desk.key(Qt.Key.Key_Escape, widget=desk.bed)
@@ -409,9 +409,9 @@ def test_thin_walls_are_coloured_and_counted(desk, size, pipe):
     area = 2 * math.pi * (20 + 23) * 60 / 100
     found = words(page)
     assert f"{area:.1f} cm²"[:4] in found
-    colours = desk.bed._stage._colours(state.pieces[0], False)
+    colours = desk.bed.scene.things["piece 0"].colour
     assert len(np.unique(colours, axis=0)) == 2
-    state.resize(scale=2.0)
+    state.sizing.resize(scale=2.0)
     desk.settle()
-    assert state.pointing.walls is None
+    assert state.measuring.walls is None
     assert not page.walls.isChecked()

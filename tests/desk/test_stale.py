@@ -26,7 +26,7 @@ from tests.shapes import box, joined, model_of, solid_of
 @pytest.fixture
 def halves(desk, tee):
     desk.open(tee)
-    desk.state.add_cut((0, 0, 1), 60.0)
+    desk.state.cutting.add((0, 0, 1), 60.0)
     desk.settle()
     assert len(desk.state.pieces) == 2
     desk.go(2)
@@ -39,15 +39,15 @@ def test_turning_while_figures_are_old_turns_the_piece_and_not_the_model(halves)
     state = halves.state
     state.select_piece(0)
     before, seat = state.plan.tilt, state.piece.seat
-    state.set_threshold(50)
+    state.seats.set_threshold(50)
     assert not state.up_to_date
     for _ in range(3):
-        state.turn((0, 0, 1), 10)
+        state.seats.turn((0, 0, 1), 10)
     assert state.plan.tilt == before
     (wish,) = state.plan.pieces
     turned = Tilt.turn((0, 0, 1), 30).after(seat)
     np.testing.assert_allclose(wish.seat.rotation, turned.rotation, atol=1e-9)
-    state.rename_piece("Mine")
+    state.seats.rename_piece("Mine")
     (wish,) = state.plan.pieces
     assert wish.name == "Mine"
     np.testing.assert_allclose(wish.seat.rotation, turned.rotation, atol=1e-9)
@@ -59,15 +59,15 @@ def test_turning_while_figures_are_old_turns_the_piece_and_not_the_model(halves)
 def test_what_is_asked_of_pieces_that_are_being_made_anew_is_refused_in_words(halves):
     state = halves.state
     state.select_piece(1)
-    state.change_cut("move a cut", state.selected_cut, offset=50.0)
+    state.cutting.change_one("move a cut", state.selected_cut, offset=50.0)
     plan = state.plan
-    state.turn((0, 0, 1), 10)
-    state.rename_piece("Mine")
+    state.seats.turn((0, 0, 1), 10)
+    state.seats.rename_piece("Mine")
     halves.window.state.placing.bound("piece")
     assert state.plan == plan
     assert "being made anew" in halves.window.notice.text
     halves.settle()
-    state.turn((0, 0, 1), 10)
+    state.seats.turn((0, 0, 1), 10)
     assert state.plan != plan
     assert state.plan.tilt == plan.tilt
 
@@ -85,7 +85,7 @@ def test_a_draft_without_figures_shows_none(halves, monkeypatch):
     assert model.rows[0].note == "cannot be measured so"
     state.drop_draft()
     assert model.rows[0].shown is not None
-    state.try_cut(cut.id, offset=62.0)
+    state.cutting.try_change(offset=62.0)
     assert state.jobs.busy_with("live")
     state.settle("move a cut")
     assert not state.jobs.busy_with("live")
@@ -97,20 +97,20 @@ def test_the_title_says_the_size_without_specks_and_follows_mirror_and_tilt(desk
     stray = trimesh.Trimesh([[0, 0, 100], [0, 0, 100], [0, 0, 120]], [[0, 1, 2]], process=False)
     trimesh.util.concatenate([bar, stray]).export(tmp_path / "bar.stl")
     desk.open(tmp_path / "bar.stl")
-    assert desk.state.size == pytest.approx([40, 20, 10])
+    assert desk.state.sizing.size == pytest.approx([40, 20, 10])
     assert desk.window._size.text() == "40 × 20 × 10 mm"
     skew = joined(box(40, 20, 10), box(10, 10, 30))
     trimesh.Trimesh(skew.vertices, skew.triangles).export(tmp_path / "skew.stl")
     desk.open(tmp_path / "skew.stl")
     tilt = Tilt.turn((1, 2, 3), 40)
-    desk.state.set_tilt("lean", tilt)
+    desk.state.seats.set("lean", tilt)
     for mirror in (None, "x"):
-        desk.state.resize(mirror=mirror)
-        now = desk.state.size  # before it is measured
+        desk.state.sizing.resize(mirror=mirror)
+        now = desk.state.sizing.size  # before it is measured
         desk.settle()
         wanted = np.ptp(desk.state.model.solid.vertices * desk.state.plan.factors @ tilt.rotation.T, axis=0)
         assert now == pytest.approx(wanted, rel=1e-6)
-        assert desk.state.size == pytest.approx(wanted, rel=1e-6)
+        assert desk.state.sizing.size == pytest.approx(wanted, rel=1e-6)
 
 
 def test_check_counts_the_kerf(printer):
@@ -124,7 +124,7 @@ def test_check_counts_the_kerf(printer):
 def test_cells_for_the_bed_lie_along_the_axes_that_they_are_counted_for(halves):
     state = halves.state
     turned = BlockCut(id="c9", name="Block", x=(0.0,), turn=Tilt.turn((0, 0, 1), 30))
-    state.placing.put(turned)
+    state.cutting.put(turned)
     halves.settle()
     halves.go(3)
     halves.click(halves.window.panels["Cut"].this.tools["block"].for_bed)
@@ -176,9 +176,9 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
     if not state.seating.seats:
         assert find.again.isVisibleTo(find)
         halves.key(Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
-        state.cutting.look_again()
+        state.search.look_again()
         halves.window.stop()
         halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
         where = halves.window.panels["Cut"].where
-        assert state.cutting.shown is None
+        assert state.search.shown is None
         assert where.again.isVisibleTo(where)

@@ -41,7 +41,7 @@ def test_the_ledger_takes_the_height_of_its_rows(desk, tee):
     window, state = desk.window, desk.state
     heights = [window.ledger.height()]
     for number in range(4):
-        state.resize(scale=1.0 + number / 10)
+        state.sizing.resize(scale=1.0 + number / 10)
         desk.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
         desk.settle()
         heights.append(window.ledger.height())
@@ -56,7 +56,7 @@ def test_where_the_line_over_the_ledger_is_drawn_is_remembered(desk, tee):
     desk.open(tee)
     window, state = desk.window, desk.state
     for number in range(6):
-        state.resize(scale=1.0 + number / 10)
+        state.sizing.resize(scale=1.0 + number / 10)
         state.choosing.keep()
     desk.settle()
     handle = window._splitter.handle(1)

@@ -107,7 +107,7 @@ def test_the_map_by_keys(tilt):
     QTest.keyClick(disc, Qt.Key.Key_Return)
     tilt.settle()
     assert tilt.state.plan.tilt.down[0] > 0.1
-    assert tilt.state.undo_text == "take a seat from the tilt map"
+    assert tilt.state.history.undo_text == "take a seat from the tilt map"
 
 
 def test_seats_are_shown_taken_and_kept(tilt):
@@ -164,7 +164,7 @@ def test_each_figure_colours_the_map(tilt):
 
 
 def test_looking_can_be_stopped_and_goes_on(desk):
-    desk.state.open(MODELS["lantern"])
+    desk.state.opening.open(MODELS["lantern"])
     desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=PATIENCE)
     desk.click(desk.window._stop)
     desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
@@ -191,7 +191,7 @@ def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
     find = page(tilt, "Find")
     assert find.all.isVisible()
     tilt.click(find.all)
-    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat all pieces", timeout=PATIENCE)
+    tilt.qtbot.waitUntil(lambda: state.history.undo_text == "seat all pieces", timeout=PATIENCE)
     tilt.settle()
     assert [wish.seat is not None for wish in state.plan.pieces] == [True, True]
     assert all(piece.seat_kind == "as you seated it" for piece in state.pieces)
@@ -203,7 +203,7 @@ def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
 
 def knob(desk, name):
     bed = desk.bed
-    place = bed.camera.project(bed.pole.knobs(Pull())[name], bed.width(), bed.height())[0]
+    place = bed.camera.project(bed.hand.pole.knobs(Pull())[name], bed.width(), bed.height())[0]
     return QPoint(*np.round(place).astype(int))
 
 
@@ -220,7 +220,7 @@ def test_the_pole_leans_it_where_it_is_pulled(tilt):
     tilt.release(end)
     tilt.settle()
     lean = np.radians(24)
-    assert state.undo_text == "turn by 24°"
+    assert state.history.undo_text == "turn by 24°"
     assert state.plan.tilt.rotation @ [0, 0, 1] == pytest.approx((np.sin(lean), 0, np.cos(lean)), abs=1e-3)
     assert state.pointing.kind == "turn"  # for the next pull
     tilt.undo()
@@ -233,7 +233,7 @@ def test_the_pole_leans_it_where_it_is_pulled(tilt):
     assert state.plan.tilt.rotation @ [0, 0, 1] == pytest.approx((0, np.sin(np.radians(20)), np.cos(np.radians(20))))
     tilt.key(Qt.Key.Key_Escape, widget=bed)
     assert state.pointing.kind == ""
-    assert bed.pole is None
+    assert bed.hand.pole is None
 
 
 def test_the_mark_on_the_bed_turns_it_around(tilt):
@@ -243,7 +243,7 @@ def test_the_mark_on_the_bed_turns_it_around(tilt):
     bed.look_from("From above")
     tilt.qtbot.wait(50)
     tilt.click(page(tilt, "By hand").drag)
-    pole = bed.pole
+    pole = bed.hand.pole
     start = knob(tilt, "around")
     end = bed.camera.project(pole.knobs(Pull(around=90.0))["around"], bed.width(), bed.height())[0]
     tilt.release(tilt.press_and_drag(start, QPoint(*np.round(end).astype(int)) - start))
@@ -277,7 +277,7 @@ def test_five_degrees_by_a_key(tilt):
     assert tilt.state.plan.tilt == Tilt.turn((1, 0, 0), 5)
     QTest.keyClicks(tilt.bed, "}")
     tilt.settle()
-    assert tilt.state.undo_text == "turn by 5°"
+    assert tilt.state.history.undo_text == "turn by 5°"
 
 
 def test_turning_in_the_view(tilt):
@@ -299,7 +299,7 @@ def test_three_points_lie_down(tilt):
     for place in ((150, 103, 63), (150, 117, 63), (150, 110, 77)):
         QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, place))
     tilt.settle()
-    assert state.undo_text == "seat on three points"
+    assert state.history.undo_text == "seat on three points"
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)
 
 
@@ -309,7 +309,7 @@ def test_a_region_lies_down_and_a_direction_points_up(tilt):
     tilt.qtbot.wait(50)
     tilt.click(page(tilt, "By hand").picks["region"])
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, (150, 110, 70)))
-    tilt.qtbot.waitUntil(lambda: state.undo_text == "seat on a region", timeout=PATIENCE)
+    tilt.qtbot.waitUntil(lambda: state.history.undo_text == "seat on a region", timeout=PATIENCE)
     tilt.settle()
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)
     tilt.undo()
@@ -320,7 +320,7 @@ def test_a_region_lies_down_and_a_direction_points_up(tilt):
     for place in ((150, 104, 70), (150, 116, 70)):  # towards the back, which is to point up
         QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, place))
     tilt.settle()
-    assert state.undo_text == "turn a direction up"
+    assert state.history.undo_text == "turn a direction up"
     assert state.plan.tilt.down == pytest.approx((0, -1, 0), abs=0.1)
 
 
@@ -455,12 +455,12 @@ def test_the_height_rail_hides_the_bed_side(tilt):
     before = tilt.bed.grab().toImage()
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, rail.rect().center())
     tilt.qtbot.wait(80)
-    assert state.hidden_below == pytest.approx(40, abs=2)
+    assert state.view.hidden_below == pytest.approx(40, abs=2)
     assert tilt.bed.grab().toImage() != before
     QTest.keyClick(rail, Qt.Key.Key_Up)
-    assert state.hidden_below == pytest.approx(41, abs=2)
+    assert state.view.hidden_below == pytest.approx(41, abs=2)
     QTest.keyClick(rail, Qt.Key.Key_Home)
-    assert state.hidden_below == 0
+    assert state.view.hidden_below == 0
 
 
 # twin view
@@ -470,7 +470,7 @@ def test_two_choices_side_by_side(tilt):
     state, window = tilt.state, tilt.window
     assert not window.twin_button.isVisible()
     state.choosing.keep()
-    state.turn((0, 1, 0), 90)
+    state.seats.turn((0, 1, 0), 90)
     tilt.settle()
     tilt.click(window.twin_button)
     tilt.qtbot.waitUntil(lambda: all(pane.evaluated is not None for pane in window.twin.panes), timeout=PATIENCE)

@@ -49,7 +49,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     mesh.export(tmp_path / "bowl.stl")
     desk.open(tmp_path / "bowl.stl")
     state = desk.state
-    assert state.undo_text == "mend the surface"
+    assert state.history.undo_text == "mend the surface"
     desk.undo()
     desk.settle()
     assert any("open edges" in note for note in state.evaluated.outcome.notes)
@@ -62,7 +62,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     assert "Close the surface" in desk.window.notice.text
     assert "(add a cut) was taken back" in desk.window.notice.text
     assert state.plan == plan
-    assert state.undo_text == ""
+    assert state.history.undo_text == ""
 
 
 def test_a_cut_that_misses_says_how_many_pieces_there_are(desk, tee):
@@ -84,12 +84,12 @@ def test_a_folder_that_cannot_be_written(desk, tee, tmp_path, monkeypatch):
     desk.click(desk.window.panels["Hand off"].save)
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     assert "could not be saved" in desk.window.notice.text
-    assert desk.state.path is None
+    assert desk.state.opening.path is None
 
 
 def test_unsaved_work_is_asked_about(desk, tee, monkeypatch):
     desk.open(tee)
-    desk.state.turn((0, 1, 0), 5)
+    desk.state.seats.turn((0, 1, 0), 5)
     answers = []
     monkeypatch.setattr(QMessageBox, "question", lambda *_: answers.append(1) or QMessageBox.StandardButton.Cancel)
     drop(desk, MODELS["hook"])
@@ -100,7 +100,7 @@ def test_unsaved_work_is_asked_about(desk, tee, monkeypatch):
 def test_work_is_stopped_when_asked(desk, tee):
     desk.open(tee)
     project = desk.state.project
-    desk.state.open(MODELS["lantern"])
+    desk.state.opening.open(MODELS["lantern"])
     desk.window.stop()
     desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     desk.qtbot.wait(300)
@@ -113,7 +113,7 @@ def test_the_worker_is_started_again_when_it_dies(desk, tee):
     with desk.qtbot.waitSignal(state.jobs.restarted, timeout=PATIENCE):
         os.kill(state.jobs.process_id, signal.SIGKILL)
     desk.settle()
-    state.turn((1, 0, 0), 90)
+    state.seats.turn((1, 0, 0), 90)
     desk.settle()
     assert state.piece.figures.height_mm == pytest.approx(20)
 

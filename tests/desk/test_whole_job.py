@@ -38,7 +38,7 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     assert tilted != pytest.approx(whole, rel=0.01)
     desk.type(tilt.turns["Forward"], "120/4")
     desk.settle()
-    assert state.undo_text == "turn by 30°"
+    assert state.history.undo_text == "turn by 30°"
     desk.undo()
     desk.undo()
     desk.settle()
@@ -55,12 +55,12 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     assert state.draft is not None
     desk.qtbot.waitUntil(lambda: state.live is not None and state.live.outcome.plan == state.draft, timeout=PATIENCE)
     assert state.live.outcome.approximate
-    assert "≈" in window.panels["Cut"].costs._rows["Support volume"].text()
+    assert "≈" in desk.read(window.panels["Cut"].costs)
     assert state.plan.recipe[0].offset == before
     desk.release(end)
     desk.settle()
     assert state.plan.recipe[0].offset > before + 5
-    assert state.undo_text == "move a cut"
+    assert state.history.undo_text == "move a cut"
     desk.type(window.panels["Cut"].this.tools["straight"].place, "9.5cm")
     desk.settle()
     totals = state.evaluated.outcome.totals
@@ -119,8 +119,8 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
         assert mesh.is_watertight
         assert mesh.bounds[0][2] == pytest.approx(0, abs=1e-6)
         assert mesh.volume == pytest.approx(piece.figures.volume_mm3, rel=1e-4)
-    assert not state.dirty
-    assert state.path == out / "Save.3mf"
+    assert not state.history.dirty
+    assert state.opening.path == out / "Save.3mf"
 
     # and open it again: nothing lost
     saved = state.project
@@ -192,7 +192,7 @@ def test_cuts_are_switched_off_and_removed_and_all_is_undone(desk, tee):
         desk.click(panel.adds[name])
         desk.settle()
     assert len(state.pieces) == 4
-    state.change_cut("switch a cut", "c1", on=False)
+    state.cutting.change_one("switch a cut", "c1", on=False)
     desk.settle()
     assert len(state.pieces) == 2
     desk.click(panel.remove)
@@ -202,12 +202,12 @@ def test_cuts_are_switched_off_and_removed_and_all_is_undone(desk, tee):
         desk.undo()
     desk.settle()
     assert state.project == start
-    assert state.undo_text == ""
+    assert state.history.undo_text == ""
     for _ in range(4):
         desk.key(Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
     desk.settle()
     assert [cut.on for cut in state.plan.recipe] == [False]
-    assert state.redo_text == ""
+    assert state.history.redo_text == ""
 
 
 def test_the_slider_moves_the_cut(desk, tee):

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from deft_slab.desk.cuts.fields import Field
+from deft_slab.desk.cuts.ground import Ground
 from deft_slab.desk.cuts.kind import Box, OnDesk
 from deft_slab.desk.cuts.outlines import box_edges
-from deft_slab.desk.placing import Placing
 from tests.toys.layer_cut import LayerCut
 
 _HIGH = Field("Upper", "Where the layer ends.", "mm", lambda cut: cut.high, lambda cut, value: {"high": value})
@@ -19,10 +19,10 @@ class LayerOnDesk(OnDesk[LayerCut]):
     tip = "A toy."
     rank = 99
 
-    def placed(self, placing: Placing, at: np.ndarray | None) -> LayerCut:
-        low, high = placing.box
+    def placed(self, ground: Ground, at: np.ndarray | None) -> LayerCut:
+        low, high = ground.box
         middle = float(low[2] + high[2]) / 2
-        return LayerCut(**placing.shared(self.word), low=middle - 2, high=middle + 2)
+        return LayerCut(**ground.named(self.word), low=middle - 2, high=middle + 2)
 
     def fields(self, cut: LayerCut, box: Box) -> list[Field]:
         return [_HIGH]

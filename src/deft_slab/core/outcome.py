@@ -287,10 +287,9 @@ class Piece:
     spots: tuple[OverhangSpot, ...]
     layers: Floats
 
-    def skin_at(self, rotation: Floats, shift: Floats) -> Floats:
-        """(n, 3) mm: the support around it in its seat, where it was put by a rotation (3, 3) and a shift (3,)."""
-        yaw = rotation @ self.seat.rotation.T
-        return np.asarray(self.skin[0] @ yaw.T + np.array([shift[0], shift[1], 0.0]))
+    def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
+        """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
+        return np.asarray(rotation @ self.seat.rotation.T), np.array([shift[0], shift[1], 0.0])
 
     def wish(self, **update: object) -> PieceWish:
         """What is wished of this piece, changed, to put into the plan in place of ``wished``."""

@@ -18,7 +18,7 @@ from .documents import Document, Name, Triple, first_problem, triple
 from .errors import BadPlan, SaveFailed, UnreadableFile
 from .marking import Audience, Mark
 from .printer import Printer
-from .tilt import Tilt
+from .tilt import STAND_UP, Tilt
 from .versions import NewerVersion, Versions
 
 Floats = NDArray[np.float64]
@@ -54,6 +54,11 @@ class ModelRef(Document):
     """Empty: all triangles are one body."""
     up_stated: bool = False
     """The format of the file says that +Y is up."""
+
+    @property
+    def tilt_as_opened(self) -> Tilt:
+        """How the model stands in its file."""
+        return STAND_UP if self.up_stated else Tilt()
 
 
 Role = Literal["with the rest", "on its own", "left out"]
@@ -267,6 +272,11 @@ class Plan(Document):
         while f"c{number}" in taken:
             number += 1
         return f"c{number}"
+
+    def fresh_name(self, word: str) -> str:
+        """What a new cut is called. word : what it is, with a number where there are several"""
+        number = 1 + sum(cut.name.startswith(word) for cut in self.recipe)
+        return f"{word} {number}" if number > 1 else word
 
     def with_wish(self, wish: PieceWish, instead_of: PieceWish | None = None) -> Plan:
         """With a wish for a piece, in place of another one."""

@@ -86,6 +86,10 @@ class Tilt(Document):
         return float(row[0]), float(row[1]), float(row[2])
 
 
+STAND_UP = Tilt.turn((1.0, 0.0, 0.0), 90.0)
+"""What stands a model on its -Y side."""
+
+
 def between(start: Tilt, end: Tilt, share: float) -> Tilt:
     """The turn that is so far on the shortest way from one to another (Shoemake 1985, spherical interpolation)."""
     a = np.array([start.w, start.x, start.y, start.z])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from .state import DeskState
+from .whole import DeskState
 
 
 def _always(state: DeskState) -> bool:
@@ -13,7 +13,7 @@ def _always(state: DeskState) -> bool:
 
 
 def _with_model(state: DeskState) -> bool:
-    return state.model is not None
+    return state.is_open
 
 
 @dataclass(frozen=True)
@@ -40,9 +40,10 @@ FILE = (
     Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), "close"),
 )  # fmt: skip
 EDIT = (
-    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), "undo", lambda state: bool(state.undo_text)),
+    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), "undo",
+           lambda state: bool(state.history.undo_text)),
     Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), "redo",
-           lambda state: bool(state.redo_text)),
+           lambda state: bool(state.history.redo_text)),
     Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), "keep_choice",
            _with_model),
     Action("stop", "Stop", "Stops what is being worked on.", ("Ctrl+.",), "stop"),

@@ -15,7 +15,7 @@ from ..demo import PROJECT
 from .faults import Faults
 from .jobs import Jobs
 from .look.theme import dress
-from .state import DeskState
+from .whole import DeskState
 from .window import Window
 
 
@@ -29,10 +29,10 @@ def _arguments(given: list[str]) -> argparse.Namespace:
 
 def settled(state: DeskState) -> bool:
     """Whether every row of the ledger has its figures and nothing is being worked on but the tilt map."""
-    project = state.project
+    project = state.history.project
     return (
         project is not None and state.up_to_date and not state.jobs.busy_beside("map")
-        and all(state.shown(choice.plan) is not None for choice in project.choices)
+        and all(state.entry(choice.plan) is not None for choice in project.choices)
     )  # fmt: skip
 
 
@@ -66,7 +66,7 @@ def run(given: list[str]) -> int:
     signal.signal(signal.SIGINT, lambda *_: window.close())
     path = PROJECT if arguments.demo else arguments.file
     if path is not None:
-        window.state.open(path)
+        window.state.opening.open(path)
     if arguments.shot is not None:
         _shoot(window, application, arguments.shot)
     return application.exec()

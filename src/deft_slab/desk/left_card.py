@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFrame
 
 from .recovery import LeftWork, left_work, let_go
-from .state import DeskState
+from .whole import DeskState
 from .widgets.parts import button, label, row
 
 
@@ -50,7 +50,7 @@ class LeftWorkCard(QFrame):
 
     def _bring(self) -> None:
         if self.work is not None:
-            self._state.recover(self.work)
+            self._state.opening.recover(self.work)
 
     def _later(self) -> None:
         if self.work is not None:

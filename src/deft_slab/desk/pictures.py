@@ -2,44 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.handoff.beds import Laid
 from ..core.judge.columns import column_field
-from ..core.outcome import Piece
 from ..core.solid import Solid
 from ..core.tilt import Tilt
-from .look.palette import PIECES, RAMP, STONE, SUPPORT, ramp_colours, rgb
+from .look.palette import RAMP, STONE, ramp_colours, rgb
+from .scene.scene import Scene
+from .scene.things import Mesh
 
 WIDTH, HEIGHT = 92, 64
 _FINER = 2
 
 
-def picture_of(pieces: Sequence[Piece], laid: Sequence[Laid]) -> NDArray[np.uint8]:
-    """(height, width, 4) uint8: the pieces on the bed with their support, on a clear ground."""
+def picture_of(scene: Scene) -> NDArray[np.uint8]:
+    """(height, width, 4) uint8: the pieces of a scene with their support, on a clear ground."""
     points, faces, colours = [], [], []
     start = 0
-
-    def add(vertices: NDArray[np.float64], triangles: NDArray[np.int32], colour: NDArray[np.float64]) -> None:
-        nonlocal start
-        points.append(vertices)
-        faces.append(triangles + start)
-        colours.append(np.broadcast_to(colour, (len(triangles), 3)))
-        start += len(vertices)
-
-    several = len(pieces) > 1
-    for piece, place in zip(pieces, laid, strict=True):
-        base = rgb(PIECES[(piece.number - 1) % len(PIECES)] if several else STONE)
-        add(
-            place.placed(piece.solid.vertices),
-            piece.solid.triangles,
-            ramp_colours(piece.past_threshold, base, RAMP) / 255.0,
-        )
-        if len(piece.skin[1]):
-            add(piece.skin_at(place.rotation, place.shift), piece.skin[1], rgb(SUPPORT) / 255.0)
+    for name, thing in scene.things.items():
+        if not isinstance(thing, Mesh) or not name.startswith(("piece ", "support ")):
+            continue
+        points.append(thing.pose.of(thing.vertices))
+        faces.append(thing.triangles + start)
+        colours.append(np.broadcast_to(np.asarray(thing.colour) / 255.0, (len(thing.triangles), 3)))
+        start += len(thing.vertices)
     return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
 
 

@@ -10,8 +10,9 @@ from ..core.cuts import Cut
 from ..core.outcome import Piece
 from .cuts import ON_DESK, on_desk
 from .look import palette
-from .state import DeskState
+from .whole import DeskState
 from .widgets import text
+from .widgets.binding import follow
 from .widgets.parts import ClickRow, Panel, Swatch, button, emptied, label, row
 
 _MOST_ROWS = 40
@@ -48,10 +49,11 @@ class PiecesPane(QWidget):
             self._heads[title] = panel.head(title)
             self._lists[title] = panel.add_list()
         panel.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed,
-                       state.view_changed):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed,
+            state.view_changed,
+        )  # fmt: skip
 
     def refresh(self) -> None:
         for column in self._lists.values():
@@ -62,19 +64,19 @@ class PiecesPane(QWidget):
         if state.step == "Tilt" and state.piece is not None:
             self._fill_spots(spots)
         if state.evaluated is None:
-            what = "Measuring …" if state.model else "Open a model: File, or drop it on the window."
+            what = "Measuring …" if state.is_open else "Open a model: File, or drop it on the window."
             pieces.addWidget(label(what, "faint", wrap=True))
         for number, piece in enumerate(state.pieces[:_MOST_ROWS]):
             pieces.addWidget(self._piece_row(number, piece))
         if len(state.pieces) > _MOST_ROWS:
             pieces.addWidget(label(f"… and {len(state.pieces) - _MOST_ROWS:,} more pieces", "faint"))
-        for cut in state.plan.recipe if state.plan else ():
+        for cut in state.plan.recipe if state.is_open else ():
             cuts.addWidget(self._cut_row(cut))
-        if state.plan is not None and not state.plan.recipe:
+        if state.is_open and not state.plan.recipe:
             cuts.addWidget(label("No cut yet.", "faint", wrap=True))
-        if state.plan is not None and state.step == "Cut":
+        if state.is_open and state.step == "Cut":
             self._add_kinds(cuts)
-        elif state.plan is not None and not state.plan.recipe:
+        elif state.is_open and not state.plan.recipe:
             cuts.addWidget(button("Cut it …", "Goes to the Cut step.", lambda: state.go_to("Cut"), role="link"))
         for note in state.evaluated.outcome.notes if state.evaluated else ():
             notes.addWidget(label(note, "look", wrap=True))
@@ -123,12 +125,12 @@ class PiecesPane(QWidget):
         support = label(f"support {text.volume(f.support_volume_mm3)}", "faint")
         frame.column.addWidget(support)
         if several and state.step in ("Cut", "Join"):
-            hidden = number in state.hidden
+            hidden = number in state.view.hidden
             show = button("Show" if hidden else "Hide", "Draws this piece, or leaves it out; the plan stays as it is.",
-                          partial(state.hide_pieces, state.hidden ^ {number}), role="small")  # fmt: skip
+                          partial(state.hide_pieces, state.view.hidden ^ {number}), role="small")  # fmt: skip
             others = frozenset(range(len(state.pieces))) - {number}
             only = button("Only this", "Draws only this piece, or all again.",
-                          partial(state.hide_pieces, frozenset() if state.hidden == others else others),
+                          partial(state.hide_pieces, frozenset() if state.view.hidden == others else others),
                           role="small")  # fmt: skip
             frame.column.addLayout(row(show, only, 1))
         frame.setAccessibleName(piece.name)
@@ -170,7 +172,7 @@ class PiecesPane(QWidget):
             return
         name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=state.piece.name)
         if accepted:
-            state.rename_piece(name)
+            state.seats.rename_piece(name)
 
     def _cut_row(self, cut: Cut) -> QWidget:
         state = self._state
@@ -180,8 +182,8 @@ class PiecesPane(QWidget):
         on.setChecked(cut.on)
         on.setToolTip("Switched off, the cut stays in the plan and parts nothing.")
         on.setAccessibleName(f"{cut.name} on")
-        on.clicked.connect(lambda checked: state.change_cut("switch a cut", cut.id, on=checked))
-        remove = button("×", f"Removes “{cut.name}”.", partial(state.remove_cut, cut.id), role="small")
+        on.clicked.connect(lambda checked: state.cutting.change_one("switch a cut", cut.id, on=checked))
+        remove = button("×", f"Removes “{cut.name}”.", partial(state.cutting.remove, cut.id), role="small")
         title = label(cut.name, "title", wrap=True)
         head = row(title, on, remove)
         head.setStretch(0, 1)

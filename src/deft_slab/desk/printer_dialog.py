@@ -22,7 +22,7 @@ from ..core.errors import DeftError
 from ..core.printer import Printer
 from . import printers
 from .printers import Profile
-from .state import DeskState
+from .whole import DeskState
 from .widgets.number import NumberField
 from .widgets.parts import button, label, row, say
 

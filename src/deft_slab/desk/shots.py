@@ -19,7 +19,7 @@ from .jobs import Jobs
 from .look.theme import dress
 from .printer_dialog import PrinterDialog
 from .scene.pole import Pull
-from .state import DeskState
+from .whole import DeskState
 from .window import Window
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
@@ -58,7 +58,7 @@ class Photographer:
         self.until(lambda: settled(self.state))
 
     def open(self, path: Path) -> None:
-        self.state.open(path)
+        self.state.opening.open(path)
         self.until(lambda: settled(self.state) and not self.state.jobs.busy_with("open"))
 
     def go(self, step: str) -> None:
@@ -82,7 +82,7 @@ def main(folder: Path = FOLDER) -> int:
     dress(application)
     eye = Photographer(application, folder)
     window = eye.window
-    window.state.may_leave = lambda: True
+    window.state.opening.may_leave = lambda: True
     eye.open(PROJECT)
     _tilting(eye)
     eye.go("Size")
@@ -113,7 +113,7 @@ def _tilting(eye: Photographer) -> None:
     panel.turn_to("By hand")
     QTest.mouseClick(panel.pages["By hand"].drag, Qt.MouseButton.LeftButton)
     eye.settle()
-    place = bed.camera.project(bed.pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
+    place = bed.camera.project(bed.hand.pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
     start = QPoint(*(int(value) for value in place))
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 7):
@@ -125,7 +125,7 @@ def _tilting(eye: Photographer) -> None:
     QTest.keyClick(bed, Qt.Key.Key_Escape)
     eye.settle()
     panel.turn_to("Faces")
-    state.set_audience(state.plan.audience.model_copy(update={"looking": "front"}))
+    state.marker.set_audience(state.plan.audience.model_copy(update={"looking": "front"}))
     eye.settle()
     QTest.mouseClick(panel.pages["Faces"].seen, Qt.MouseButton.LeftButton)
     eye.settle()
@@ -146,13 +146,13 @@ def _cutting(eye: Photographer) -> None:
     """Finds where to part the gull, takes a cut of the list, drags it; then takes the post off by a loop."""
     state, bed, panel = eye.state, eye.window.bed, eye.window.panels["Cut"]
     eye.go("Cut")
-    eye.until(lambda: state.cutting.shown is not None)
+    eye.until(lambda: state.search.shown is not None)
     eye.shoot("cut-where")
-    hidden = min(range(len(state.cutting.shown)), key=lambda n: state.cutting.shown[n].sight)
+    hidden = min(range(len(state.search.shown)), key=lambda n: state.search.shown[n].sight)
     QTest.mouseClick(panel.where.cuts.itemAt(hidden).widget(), Qt.MouseButton.LeftButton)
     eye.settle()
     panel.turn_to("This cut")
-    eye.until(lambda: state.cutting.sweep is not None)
+    eye.until(lambda: state.search.sweep is not None)
     eye.shoot("cut-in-place")
     start = bed.handle_place("move").toPoint()
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
@@ -186,7 +186,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
         for side in (0.7 * behind, 0.25 * behind, -0.25 * behind, -0.7 * behind):
             seen = section[behind * (section[:, 1] - middle[1]) > 0]
             nearest = seen[int(np.argmin(np.abs(seen[:, 0] - middle[0] - side * radius)))]
-            x, y = bed.camera.project(bed.stage.stood(nearest), bed.width(), bed.height())[0].tolist()
+            x, y = bed.camera.project(bed.scene.model.of(nearest), bed.width(), bed.height())[0].tolist()
             at = QPoint(round(x), round(y))
             QTest.qWait(QApplication.doubleClickInterval() + 50)  # two clicks, and not a double one
             QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
@@ -257,7 +257,7 @@ def _trouble(eye: Photographer) -> None:
     with tempfile.TemporaryDirectory() as folder:
         broken = Path(folder) / "figurehead.stl"
         broken.write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(400))
-        eye.state.open(broken)
+        eye.state.opening.open(broken)
         eye.until(lambda: eye.window.notice.isVisible())
     eye.shoot("trouble")
 

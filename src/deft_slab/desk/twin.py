@@ -4,23 +4,24 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
-from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from ..core.plan import Plan
 from ..core.printer import Printer
 from .ledger.model import COLUMNS, Row, cell_text
-from .look import palette
-from .look.palette import rgb
 from .replies import Evaluated
 from .requests import Evaluate
 from .scene.camera import Camera
-from .state import DeskState, Shown
+from .scene.scene import Subject
+from .scene.scene_view import SceneView
+from .state.desk import Entry
+from .whole import DeskState
 from .widgets import text
+from .widgets.binding import follow
 from .widgets.parts import button, emptied, label, row
 
 _IN_A_ROW = 5
@@ -28,22 +29,7 @@ NOW = "now"
 """The name, among those of choices, of the plan on the bed."""
 
 
-class _Looked:
-    """What a stage asks of the desk state, answered for another plan: everything else is as on the desk."""
-
-    def __init__(self, state: DeskState, evaluated: Evaluated) -> None:
-        self._state = state
-        self.evaluated = evaluated
-        self.pieces = evaluated.outcome.pieces
-        self.plan = evaluated.outcome.plan
-        self.step, self.in_place, self.selected_piece = "Check", False, -1
-        self.draft = self.live = self.cut = None
-
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self._state, name)
-
-
-class TwinPane(QWidget):
+class TwinPane(SceneView):
     """One half: a plan on its bed. Left drag turns, middle drag moves, the wheel comes nearer, in both halves."""
 
     looked = Signal(object)
@@ -51,61 +37,22 @@ class TwinPane(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self._canvas = self._stage = self._view = None
         self.evaluated: Evaluated | None = None
-        self.camera = Camera()
         self._last: QPointF | None = None
         self.setMinimumSize(200, 200)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(0)
-        self._timer.timeout.connect(self._draw)
 
     def show_plan(self, evaluated: Evaluated | None) -> None:
+        """Shows a plan, or that it is being measured."""
         self.evaluated = evaluated
         if evaluated is not None:
-            from .scene.canvas import Canvas  # slow to load: kept out of start-up
-            from .scene.stage import Stage
-
-            if self._canvas is None:
-                self._canvas = Canvas(tuple(rgb(palette.GROUND)))
-            self._canvas.remove("")
-            self._stage = Stage(_Looked(self._state, evaluated), self._canvas)
-            self._stage.rebuild()
-        self._later()
-
-    @property
-    def box(self) -> Any:
-        return self._stage.box if self._stage is not None and self.evaluated is not None else None
-
-    def look(self, camera: Camera) -> None:
-        self.camera = camera
-        self._later()
-
-    def _later(self) -> None:
-        if not self._timer.isActive():
-            self._timer.start()
-
-    def _draw(self) -> None:
-        if self._canvas is not None and self.evaluated is not None and self.width() > 2 and self.height() > 2:
-            self._view = self._stage.view(self.camera, self.width(), self.height())
+            self.wake()
+            view = replace(self._state.view, in_place=False, hidden=frozenset(), as_it_came=False, hidden_below=0.0)
+            self.show_subject(Subject(self._state.printer, evaluated, view=view))
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(palette.GROUND))
-        if self.evaluated is None or self._view is None:
-            painter.setPen(QColor(palette.FAINT))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Measuring …")
-        else:
-            painter.drawImage(0, 0, self._view.image)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._stage.paint(painter, self._view, "")
-        painter.end()
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self._later()
+    @property
+    def waiting_words(self) -> str:
+        return "Measuring …" if self.evaluated is None else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._last = event.position()
@@ -123,13 +70,6 @@ class TwinPane(QWidget):
         at = event.position()
         factor = 1.0015 ** event.angleDelta().y()
         self.looked.emit(self.camera.nearer(factor, at.x(), at.y(), self.width(), self.height()))
-
-    def sleep(self) -> None:
-        """Lets go of VTK."""
-        self._timer.stop()
-        if self._canvas is not None:
-            self._canvas.close()
-            self._canvas = self._stage = None
 
 
 class TwinView(QWidget):
@@ -162,8 +102,7 @@ class TwinView(QWidget):
         column.addLayout(row(self.close_button, head, 1))
         column.addLayout(across, 1)
         column.addLayout(self._figures)
-        for signal in (state.project_changed, state.outcome_changed):
-            signal.connect(self._on_changed)
+        follow(self, self._on_changed, state.project_changed, state.outcome_changed)
 
     def begin(self) -> None:
         """Shows the plan on the bed beside the choice that differs from it and was kept last."""
@@ -175,7 +114,7 @@ class TwinView(QWidget):
         self.refresh()
 
     def _on_changed(self) -> None:
-        if self.isVisible() and self._state.project is not None:
+        if self._state.is_open:
             self._fill()
             self.refresh()
 
@@ -205,7 +144,7 @@ class TwinView(QWidget):
             plan = self._plan(side)
             if pane.evaluated is not None and pane.evaluated.of(plan, state.printer):
                 continue
-            if state.up_to_date and plan == state.plan:
+            if state.evaluated is not None and state.up_to_date and plan == state.plan:
                 self._show(side, state.evaluated)
                 continue
             pane.show_plan(None)
@@ -224,9 +163,10 @@ class TwinView(QWidget):
         pane = self.panes[side]
         pane.show_plan(evaluated)
         framed = [
-            pane.camera.framing(*pane.box, pane.width(), pane.height()) if pane.box is not None else pane.camera
+            pane.camera if pane.evaluated is None or pane.scene is None
+            else pane.camera.framing(*pane.scene.box, pane.width(), pane.height())
             for pane in self.panes
-        ]
+        ]  # fmt: skip
         # each looks at its own middle, and both from as far as the larger one needs: so they are to the same scale
         far = max(camera.distance for camera in framed)
         for other, camera in zip(self.panes, framed, strict=True):
@@ -243,16 +183,17 @@ class TwinView(QWidget):
 
     def _show_figures(self) -> None:
         emptied(self._figures)
-        found = [pane.evaluated for pane in self.panes]
-        if any(one is None for one in found):
+        found = [pane.evaluated for pane in self.panes if pane.evaluated is not None]
+        if len(found) < len(self.panes):
             return
-        rows = [Row(None, "", "", one.outcome.plan, Shown(one.outcome.totals, None)) for one in found]
+        totals = [one.outcome.totals for one in found]
+        rows = [Row(None, "", "", one.outcome.plan, Entry(one.outcome.totals, None)) for one in found]
         place = 0
         for column in COLUMNS:
             shown = [cell_text(column, one) for one in rows]
             if shown[0] == shown[1]:
                 continue
-            values = [column.of(one.shown.totals) for one in rows]
+            values = [column.of(one) for one in totals]
             change = values[1] - values[0]
             said = text.signed(column.shown(abs(change)), change) if column.shown(abs(change)) else ""
             line, across = 2 * (place // _IN_A_ROW), place % _IN_A_ROW

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..core.documents import triple
 from ..core.errors import DeftError, WouldReplace
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
@@ -39,7 +40,7 @@ from .printer_dialog import PrinterDialog
 from .printers import profiles
 from .scene.bed_view import BedView
 from .scene.camera import VIEWS
-from .state import STEPS, DeskState
+from .state.desk import STEPS
 from .steps.check import CheckPanel
 from .steps.cut import CutPanel
 from .steps.handoff import HandOffPanel
@@ -47,7 +48,9 @@ from .steps.join import JoinPanel
 from .steps.size import SizePanel
 from .steps.tilt import TiltPanel
 from .twin import TwinView
+from .whole import DeskState
 from .widgets import text
+from .widgets.binding import follow
 from .widgets.height_rail import HeightRail
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
@@ -60,7 +63,7 @@ class Window(QMainWindow):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state = state
-        state.may_leave = self._may_leave
+        state.opening.may_leave = self._may_leave
         self._closing = False
         self.setWindowTitle("Deft Slab")
         self.resize(1280, 800)
@@ -71,15 +74,10 @@ class Window(QMainWindow):
         self.notice = Notice()
         self.ledger = Ledger(state)
         self._build()
-        for signal in (
-            state.project_changed,
-            state.opened,
-            state.view_changed,
-            state.step_changed,
-            state.outcome_changed,
-            state.selection_changed,
-        ):
-            signal.connect(self.refresh)
+        follow(
+            self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
+            state.outcome_changed, state.selection_changed,
+        )  # fmt: skip
         state.failed.connect(self._on_failed)
         state.would_replace.connect(self._ask_to_replace)
         state.autosave.problem_changed.connect(self._on_keeping)
@@ -87,7 +85,6 @@ class Window(QMainWindow):
         state.opened.connect(self.notice.hide)
         state.jobs.progressed.connect(self._on_progress)
         self.bed.hovered.connect(self._on_hovered)
-        self.refresh()
         if state.settings_problem:
             self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
         self.left_work.look()
@@ -219,9 +216,10 @@ class Window(QMainWindow):
         self.in_place = button("In place", "The pieces where they belong on the prop, pulled apart.",
                                lambda: state.show(in_place=True), checkable=True)  # fmt: skip
         self.overhang = button("Overhang", "Colours the facets that need support.",
-                               lambda: state.show(show_overhang=not state.show_overhang), checkable=True)  # fmt: skip
+                               lambda: state.show(show_overhang=self.overhang.isChecked()),
+                               checkable=True)  # fmt: skip
         self.support = button("Support", "Shows the space that support would fill.",
-                              lambda: state.show(show_support=not state.show_support), checkable=True)  # fmt: skip
+                              lambda: state.show(show_support=self.support.isChecked()), checkable=True)  # fmt: skip
         self._views = QToolButton()
         self._views.setText("Look from …")
         self._views.setToolTip("Ready views of the bed; dragging turns it, the wheel comes nearer.")
@@ -250,7 +248,7 @@ class Window(QMainWindow):
         self._apart_card = QWidget()
         self.apart = QSlider(Qt.Orientation.Horizontal)
         self.apart.setRange(0, 100)
-        self.apart.setValue(round(100 * state.apart))
+        self.apart.setValue(round(100 * state.view.apart))
         self.apart.setFixedWidth(120)
         self.apart.setAccessibleName("Pulled apart")
         self.apart.setToolTip("Pulls the pieces apart along their cuts; the plan stays as it is.")
@@ -309,7 +307,7 @@ class Window(QMainWindow):
         if recent:
             menu.addSection("Recent")
             for path in recent:
-                menu.addAction(path.name.replace("&", "&&"), partial(self.state.open, path))
+                menu.addAction(path.name.replace("&", "&&"), partial(self.state.opening.open, path))
         menu.addSeparator()
         for name in ("save", "save_as"):
             menu.addAction(self._actions[name])
@@ -359,17 +357,15 @@ class Window(QMainWindow):
         self.bed.look_from("From below" if self.below.isChecked() else "From the front corner")
 
     def _hide_below(self, z: float) -> None:
-        self.state.hidden_below = z
-        self.bed.hide_below()
-        self._show_rail()
+        self.state.show(hidden_below=z)
 
     def _show_rail(self) -> None:
         state, piece = self.state, self.state.piece
         twin = self._middles.currentIndex() == 1
-        shown = state.step == "Tilt" and piece is not None and not state.in_place and not twin
+        shown = state.step == "Tilt" and piece is not None and not state.view.in_place and not twin
         self.rail.setVisible(shown)
         if shown:
-            self.rail.show_layers(piece.layers, piece.lift, piece.figures.height_mm, state.hidden_below)
+            self.rail.show_layers(piece.layers, piece.lift, piece.figures.height_mm, state.view.hidden_below)
 
     # what actions do
 
@@ -377,22 +373,22 @@ class Window(QMainWindow):
         PrinterDialog(self.state, self).exec()
 
     def open_demo(self) -> None:
-        self.state.open(PROJECT)
+        self.state.opening.open(PROJECT)
 
     def ask_open(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Open a model or a project", self._folder(), OPENABLE)
         if name:
-            self.state.open(Path(name))
+            self.state.opening.open(Path(name))
 
     def _folder(self) -> str:
         recent = self.state.settings.recent
         return str(Path(recent[0]).parent) if recent else ""
 
     def save(self) -> None:
-        if self.state.path is None or self.state.path == PROJECT:
+        if self.state.opening.path is None or self.state.opening.path == PROJECT:
             self.ask_project_file()
         else:
-            self.state.save(self.state.path, replace=True)
+            self.state.opening.save(self.state.opening.path, replace=True)
 
     def _ask_3mf(self, title: str, suggestion: str) -> tuple[Path, bool] | None:
         """(where to write, whether the dialog has asked already before something there is replaced)."""
@@ -405,7 +401,7 @@ class Window(QMainWindow):
     def ask_project_file(self) -> None:
         asked = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
         if asked is not None:
-            self.state.save(asked[0], replace=asked[1])
+            self.state.opening.save(asked[0], replace=asked[1])
 
     def ask_3mf_file(self) -> None:
         asked = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
@@ -486,49 +482,49 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         state = self.state
-        project = state.project
+        project = state.history.project
         self._title.setText(project.title if project else "No model open")
-        self.setWindowTitle(f"{project.title}{' *' if state.dirty else ''} · Deft Slab" if project else "Deft Slab")
-        size = state.size
-        self._size.setText(text.box(tuple(float(value) for value in size)) if size is not None else "")
+        changed = " *" if state.history.dirty else ""
+        self.setWindowTitle(f"{project.title}{changed} · Deft Slab" if project else "Deft Slab")
+        self._size.setText(text.box(triple(state.sizing.size)) if state.is_open else "")
         self.chip.setText(state.printer.label.replace("&", "&&"))
-        self._stack.setCurrentWidget(self.panels[state.step] if state.model else self._nothing)
-        self._begin.setVisible(state.model is None)
+        self._stack.setCurrentWidget(self.panels[state.step] if state.is_open else self._nothing)
+        self._begin.setVisible(not state.is_open)
         for tab in self._steps.buttons():
             tab.setChecked(tab.text() == state.step)
         for made, words, what, nothing in (
-            (self._undo, state.undo_text, "Takes back", "Nothing to take back."),
-            (self._redo, state.redo_text, "Makes again", "Nothing to redo."),
+            (self._undo, state.history.undo_text, "Takes back", "Nothing to take back."),
+            (self._redo, state.history.redo_text, "Makes again", "Nothing to redo."),
         ):
             made.setEnabled(bool(words))
             made.setToolTip(text.plain(f"{what}: {words}") if words else nothing)
         several = len(state.pieces) > 1
-        self.on_bed.setChecked(not state.in_place)
-        self.in_place.setChecked(state.in_place)
+        self.on_bed.setChecked(not state.view.in_place)
+        self.in_place.setChecked(state.view.in_place)
         self.on_bed.setVisible(several and state.step != "Size")
         self.in_place.setVisible(several and state.step != "Size")
-        self.overhang.setChecked(state.show_overhang)
-        self.support.setChecked(state.show_support)
-        posed = state.model is not None and not state.in_place and state.step != "Size"
+        self.overhang.setChecked(state.view.show_overhang)
+        self.support.setChecked(state.view.show_support)
+        posed = state.is_open and not state.view.in_place and state.step != "Size"
         for part in (self.overhang, self.support):
             part.setVisible(posed)
-        self.legend.setVisible(posed and state.show_overhang)
-        if state.plan is not None:
+        self.legend.setVisible(posed and state.view.show_overhang)
+        if state.is_open:
             self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
         self.twin_button.setVisible(project is not None and bool(project.choices))
-        if state.model is None:
+        if not state.is_open:
             self._middles.setCurrentIndex(0)
-        self.below.setChecked(state.from_below)
+        self.below.setChecked(state.view.from_below)
         self._show_rail()
-        self._apart_card.setVisible(several and state.in_place and state.step != "Size")
+        self._apart_card.setVisible(several and state.view.in_place and state.step != "Size")
         for action in actions.ALL:
             self._actions[action.id].setEnabled(action.enabled(state))
 
     def _may_leave(self) -> bool:
         """Asks before unsaved work is left; true when it may be."""
-        if not self.state.at_stake:
+        if not self.state.history.at_stake:
             return True
-        lost = "changes that are not saved" if self.state.dirty else "steps taken back that were never saved"
+        lost = "changes that are not saved" if self.state.history.dirty else "steps taken back that were never saved"
         answer = QMessageBox.question(
             self, "Unsaved changes", text.plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
@@ -543,7 +539,7 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            self.state.open(paths[0])
+            self.state.opening.open(paths[0])
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.state.jobs.busy_with("handoff"):

@@ -95,6 +95,8 @@ from .requests import (
     WritePieces,
     WriteTogether,
 )
+from .scene import scene as seen
+from .scene.scene import scene_of
 
 _log = logging.getLogger(__name__)
 R = TypeVar("R")
@@ -186,7 +188,8 @@ class Bench:
         )
         job.step(0.96, "Drawing")
         laid = tuple(lay_out(outcome.pieces, asked.printer, asked.plan.copies))
-        return Evaluated(outcome, asked.printer, laid, picture_of(outcome.pieces, laid[: len(outcome.pieces)]))
+        evaluated = Evaluated(outcome, asked.printer, laid, None)
+        return replace(evaluated, picture=picture_of(scene_of(seen.Subject(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
@@ -440,11 +443,12 @@ def _judged(subject: Subject, printer: Printer) -> tuple[object, ...]:
 
 def _cut_shown(one: Proposal, printer: Printer) -> CutShown:
     pieces = one.pieces
-    laid = lay_out(pieces, printer)
+    evaluated = Evaluated(one.outcome, printer, tuple(lay_out(pieces, printer)), None)
+    picture = picture_of(scene_of(seen.Subject(printer, evaluated)))
     names = tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces)
     return CutShown(
         one.cut, one.plan, one.left, one.support, sum(piece.figures.overhang_area_mm2 for piece in pieces), one.sight,
-        one.show, one.outcome.seams[one.cut.id].cut_area, one.fits, one.flat, names, picture_of(pieces, laid),
+        one.show, one.outcome.seams[one.cut.id].cut_area, one.fits, one.flat, names, picture,
     )  # fmt: skip
 
 

@@ -36,6 +36,7 @@ class BentCut(BodyCut):
     splay: float = Field(default=0.0, ge=-60, le=60)
     smooth: float = Field(default=1.0, ge=0, le=1)
 
+    takes_off: ClassVar[bool] = False
     settles: ClassVar[bool] = True
 
     @field_validator("view")

@@ -54,6 +54,8 @@ class Cut(Document):
 
     two_sided: ClassVar[bool] = True
     """Its sides are +1 and -1, and not numbers of cells or bodies."""
+    takes_off: ClassVar[bool] = True
+    """What lies on its side +1 is taken off the rest; else both sides are alike."""
     settles: ClassVar[bool] = False
     """It can be moved to where its seam is less seen: see ``search.settling``."""
 

@@ -31,6 +31,7 @@ class StraightCut(Cut):
     normal: Triple
     offset: float
 
+    takes_off: ClassVar[bool] = False
     settles: ClassVar[bool] = True
 
     @field_validator("normal")

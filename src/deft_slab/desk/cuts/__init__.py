@@ -8,9 +8,10 @@ from __future__ import annotations
 import pkgutil
 from importlib import import_module
 
-from .kind import ON_DESK, Box, OnDesk, Tools, on_desk
+from .ground import Ground
+from .kind import ON_DESK, Box, OnDesk, Parts, Tools, on_desk
 
 for _module in pkgutil.iter_modules(__path__):
     import_module(f"{__name__}.{_module.name}")
 
-__all__ = ["ON_DESK", "Box", "OnDesk", "Tools", "on_desk"]
+__all__ = ["ON_DESK", "Box", "Ground", "OnDesk", "Parts", "Tools", "on_desk"]

@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ...core.curves import rails, smooth_line
 from ...core.cuts import BentCut
 from ...core.documents import triple
+from ..state.snapping import Snapping
 from ..widgets.number import NumberField
 from ..widgets.parts import label, row
 from .fields import Field, Update
-from .kind import Box, OnDesk, Tools
+from .ground import Ground
+from .kind import Box, OnDesk, Parts, Tools
 from .outlines import Floats, ring
-
-if TYPE_CHECKING:
-    from ..placing import Placing
-    from ..state import DeskState
 
 _SPLAY = Field("Splay", "How far the sheet leans off the view, all along the line.", "°",
                lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)  # fmt: skip
@@ -31,12 +27,11 @@ class BentOnDesk(OnDesk[BentCut]):
     tip = "A smooth sheet along a line that you click on the model; a loop takes a limb off."
     rank = 4
     pointed = "cut line"
-    pulled_apart = True
 
-    def placed(self, placing: Placing, at: Floats | None) -> BentCut:
+    def placed(self, ground: Ground, at: Floats | None) -> BentCut:
         """Of the line that was drawn, as it was seen."""
-        line = tuple(triple(point) for point in placing.line)
-        return BentCut(**placing.shared(self.word), line=line, closed=placing.closes, view=placing.view)
+        line = tuple(triple(point) for point in ground.line)
+        return BentCut(**ground.named(self.word), line=line, closed=ground.closes, view=ground.view)
 
     def fields(self, cut: BentCut, box: Box) -> list[Field]:
         return [_SMOOTH] if cut.closed else [_SPLAY, _SMOOTH]
@@ -63,22 +58,22 @@ class BentOnDesk(OnDesk[BentCut]):
     def boundable(self, cut: BentCut) -> bool:
         return not cut.closed
 
-    def tools(self, state: DeskState) -> BentTools:
-        return BentTools(state)
+    def tools(self, parts: Parts) -> BentTools:
+        return BentTools(parts.snapping)
 
 
 class BentTools(Tools[BentCut]):
-    def __init__(self, state: DeskState) -> None:
+    def __init__(self, snapping: Snapping) -> None:
         super().__init__()
-        self._placing = state.placing
+        self._snapping = snapping
         self.snap = NumberField("mm", low=0, high=100, step=0.5, decimals=1)
         self.snap.setAccessibleName("Snap to creases within")
         self.snap.setToolTip("How near to a crease (teal) a point of the line must be to go to it. 0: never.")
         self.snap.setFixedWidth(70)
-        self.snap.committed.connect(state.placing.set_snap)
+        self.snap.committed.connect(snapping.set_reach)
         beside = row(label("Snap to creases within"), self.snap, 1)
         beside.setContentsMargins(0, 0, 0, 0)
         self.setLayout(beside)
 
     def show_cut(self, cut: BentCut) -> None:
-        self.snap.set_value(self._placing.snap)
+        self.snap.set_value(self._snapping.reach)

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ...core.cuts import MOST_WALLS, BlockCut, walls_as
 from ...core.tilt import turned_box
 from ..widgets.parts import button, row
 from .fields import Field, Update, replaced
-from .kind import Box, OnDesk, Tools
+from .ground import Ground
+from .kind import Box, OnDesk, Parts, Tools
 from .outlines import Floats, ring
-
-if TYPE_CHECKING:
-    from ..placing import Placing
-    from ..state import DeskState
 
 _BEDS = 0.92
 """Share of the bed that a cell of a block cut may take, so that walls can move a little."""
@@ -29,11 +24,11 @@ class BlockOnDesk(OnDesk[BlockCut]):
     tip = "Cells for a large prop: as many equal ones as its size needs for the bed."
     rank = 2
 
-    def placed(self, placing: Placing, at: Floats | None) -> BlockCut:
+    def placed(self, ground: Ground, at: Floats | None) -> BlockCut:
         """Cells along the model's own axes, as many equal ones along each as the printer needs."""
-        low, high = placing.box
+        low, high = ground.box
         size = high - low
-        room = sorted(min(value, 1e6) * _BEDS for value in placing.room)
+        room = sorted(min(value, 1e6) * _BEDS for value in ground.room)
         counts = np.ones(3, int)
         # the longest side of a cell may be as long as the longest of the printer
         for place, axis in enumerate(np.argsort(size)):
@@ -43,7 +38,7 @@ class BlockOnDesk(OnDesk[BlockCut]):
         walls = [
             tuple(float(low[axis] + size[axis] * k / counts[axis]) for k in range(1, counts[axis])) for axis in range(3)
         ]
-        return BlockCut(**placing.shared(self.word), x=walls[0], y=(walls[1],), z=(walls[2],))
+        return BlockCut(**ground.named(self.word), x=walls[0], y=(walls[1],), z=(walls[2],))
 
     def fields(self, cut: BlockCut, box: Box) -> list[Field]:
         return [*_part_fields(*turned_box(*box, cut.turn.rotation)), *_wall_fields(cut)]
@@ -62,14 +57,14 @@ class BlockOnDesk(OnDesk[BlockCut]):
     def way_of(self, cut: BlockCut, grip: str) -> Floats | None:
         return cut.turn.rotation[int(grip.split()[1])]
 
-    def tools(self, state: DeskState) -> BlockTools:
-        return BlockTools(state, self)
+    def tools(self, parts: Parts) -> BlockTools:
+        return BlockTools(parts, self)
 
 
 class BlockTools(Tools[BlockCut]):
-    def __init__(self, state: DeskState, kind: BlockOnDesk) -> None:
+    def __init__(self, parts: Parts, kind: BlockOnDesk) -> None:
         super().__init__()
-        self._state, self._kind = state, kind
+        self._parts, self._kind = parts, kind
         self.for_bed = button(
             "Cells for the bed", "As many equal cells along the model's own axes as the printer needs.",
             self._cells_for_bed,
@@ -84,15 +79,15 @@ class BlockTools(Tools[BlockCut]):
         self.stagger.setEnabled(len(cut.x) > 0 and len(cut.y) == 1 and len(cut.y[0]) > 0)
 
     def _cells_for_bed(self) -> None:
-        block = self._kind.placed(self._state.placing, None)
-        self._state.cutting.change("make cells for the bed", turn=block.turn, x=block.x, y=block.y, z=block.z)
+        block = self._kind.placed(self._parts.ground(), None)
+        self._parts.cutting.change("make cells for the bed", turn=block.turn, x=block.x, y=block.y, z=block.z)
 
     def _stagger(self) -> None:
         """T-junctions instead of crossings, which hold better when they are glued."""
-        cut = self._state.cut
+        cut = self._parts.desk.cut
         if isinstance(cut, BlockCut):
-            low, high = turned_box(*self._state.placing.box, cut.turn.rotation)
-            self._state.cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
+            low, high = turned_box(*self._parts.desk.box, cut.turn.rotation)
+            self._parts.cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
 
 
 def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ...core.cuts import BodiesCut
 from .fields import Field
+from .ground import Ground
 from .kind import Box, OnDesk
 from .outlines import Floats
-
-if TYPE_CHECKING:
-    from ..placing import Placing
 
 
 class BodiesOnDesk(OnDesk[BodiesCut]):
@@ -21,8 +17,8 @@ class BodiesOnDesk(OnDesk[BodiesCut]):
     tip = "What was separate in the file becomes pieces."
     rank = 7
 
-    def placed(self, placing: Placing, at: Floats | None) -> BodiesCut:
-        return BodiesCut(**placing.shared(self.word))
+    def placed(self, ground: Ground, at: Floats | None) -> BodiesCut:
+        return BodiesCut(**ground.named(self.word))
 
     def fields(self, cut: BodiesCut, box: Box) -> list[Field]:
         return []

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ...core.cuts import BoxCut
 from ...core.documents import triple
+from .ground import Ground
 from .kind import Box, PlacedOnDesk
 from .outlines import Floats, box_edges
-
-if TYPE_CHECKING:
-    from ..placing import Placing
 
 
 class BoxOnDesk(PlacedOnDesk[BoxCut]):
@@ -19,10 +15,10 @@ class BoxOnDesk(PlacedOnDesk[BoxCut]):
     tip = "What lies in one free box."
     rank = 3
 
-    def placed(self, placing: Placing, at: Floats | None) -> BoxCut:
-        low, high = placing.box
+    def placed(self, ground: Ground, at: Floats | None) -> BoxCut:
+        low, high = ground.box
         return BoxCut(
-            **placing.shared(self.word), centre=triple((low + high) / 2), half=triple(0.25 * (high - low))
+            **ground.named(self.word), centre=triple((low + high) / 2), half=triple(0.25 * (high - low))
         )  # fmt: skip
 
     def outline(self, cut: BoxCut, box: Box) -> Floats:

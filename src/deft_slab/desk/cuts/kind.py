@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar, Generic, TypeVar
 
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
 from ...core.cuts import BoxCut, Cut, ScoopCut
 from ...core.documents import triple
+from ..state.cut_search import CutSearch
+from ..state.cutting import Cutting
+from ..state.desk import Desk
+from ..state.snapping import Snapping
 from .fields import PLACED, Field, Update
+from .ground import Ground
 from .outlines import Floats
-
-if TYPE_CHECKING:
-    from ..placing import Placing
-    from ..state import DeskState
 
 C = TypeVar("C", bound=Cut)
 P = TypeVar("P", BoxCut, ScoopCut)
@@ -25,6 +28,17 @@ ON_DESK: dict[str, OnDesk[Any]] = {}
 
 Box = tuple[Floats, Floats]
 """(low, high) of the pieces, mm, model frame."""
+
+
+@dataclass(frozen=True)
+class Parts:
+    """What tools ask and change. ground : what a new cut would be put on"""
+
+    desk: Desk
+    cutting: Cutting
+    search: CutSearch
+    snapping: Snapping
+    ground: Callable[[], Ground]
 
 
 class Tools(QWidget, Generic[C]):
@@ -37,7 +51,6 @@ class Tools(QWidget, Generic[C]):
 class OnDesk(ABC, Generic[C]):
     """kind : of the cut; word, tip : what its button says; rank : where that stands among them
     pointed : what is pointed at to place one, see ``Pointing``; empty where it is placed in the middle at once
-    pulled_apart : pieces on both of its sides move when they are shown apart, and not only what it takes off
     """
 
     kind: ClassVar[str]
@@ -45,14 +58,13 @@ class OnDesk(ABC, Generic[C]):
     tip: ClassVar[str]
     rank: ClassVar[int]
     pointed: ClassVar[str] = ""
-    pulled_apart: ClassVar[bool] = False
 
     def __init_subclass__(cls, **_: Any) -> None:
         if "kind" in cls.__dict__:
             ON_DESK[cls.kind] = cls()
 
     @abstractmethod
-    def placed(self, placing: Placing, at: Floats | None) -> C:
+    def placed(self, ground: Ground, at: Floats | None) -> C:
         """A cut of the kind, put where it serves best.
 
         at : (3,) mm, model frame, where the user pointed; None where nothing is pointed at
@@ -83,7 +95,7 @@ class OnDesk(ABC, Generic[C]):
         """Whether its reach can be set."""
         return True
 
-    def tools(self, state: DeskState) -> Tools[C] | None:
+    def tools(self, parts: Parts) -> Tools[C] | None:
         """What its panel has for this kind only."""
         return None
 

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ...core.cuts import LiftOffCut
 from .fields import Field, region_fields
+from .ground import Ground
 from .kind import Box, OnDesk
 from .outlines import Floats
-
-if TYPE_CHECKING:
-    from ..placing import Placing
 
 _POCKET = Field("Pocket", "How deep it sits in the body; 0: a flat back on its foot.", "mm",
                 lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
@@ -25,10 +21,10 @@ class LiftOffOnDesk(OnDesk[LiftOffCut]):
     rank = 6
     pointed = "cut lift-off"
 
-    def placed(self, placing: Placing, at: Floats | None) -> LiftOffCut:
+    def placed(self, ground: Ground, at: Floats | None) -> LiftOffCut:
         assert at is not None
         # what an outline shaves off the body beside the ornament belongs to the body
-        return LiftOffCut(**placing.shared(self.word), region=placing.region_at(at), crumbs="neighbour")
+        return LiftOffCut(**ground.named(self.word), region=ground.region_at(at), crumbs="neighbour")
 
     def fields(self, cut: LiftOffCut, box: Box) -> list[Field]:
         return [_POCKET, *region_fields()]

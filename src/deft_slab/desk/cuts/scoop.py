@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtWidgets import QComboBox
 
 from ...core.cuts import ScoopCut
 from ...core.documents import triple
+from ..state.cutting import Cutting
 from ..widgets.parts import row
 from .fields import Field, region_fields
-from .kind import Box, PlacedOnDesk, Tools
+from .ground import Ground
+from .kind import Box, Parts, PlacedOnDesk, Tools
 from .outlines import Floats
-
-if TYPE_CHECKING:
-    from ..placing import Placing
-    from ..state import DeskState
 
 _ROUND = 48
 _SHAPES = {"ball": "ball", "round-ended": "round-ended sleeve"}
@@ -31,10 +27,10 @@ class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     rank = 5
     pointed = "cut scoop"
 
-    def placed(self, placing: Placing, at: Floats | None) -> ScoopCut:
+    def placed(self, ground: Ground, at: Floats | None) -> ScoopCut:
         assert at is not None
-        half = 0.08 * placing.diagonal
-        return ScoopCut(**placing.shared(self.word), centre=triple(at), half=(half, half, half))
+        half = 0.08 * ground.diagonal
+        return ScoopCut(**ground.named(self.word), centre=triple(at), half=(half, half, half))
 
     def fields(self, cut: ScoopCut, box: Box) -> list[Field]:
         return [_MARGIN, *region_fields()] if cut.region is not None else super().fields(cut, box)
@@ -45,19 +41,19 @@ class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     def grips(self, cut: ScoopCut, box: Box) -> dict[str, Floats]:
         return super().grips(cut, box) if cut.region is None else {}
 
-    def tools(self, state: DeskState) -> ScoopTools:
-        return ScoopTools(state)
+    def tools(self, parts: Parts) -> ScoopTools:
+        return ScoopTools(parts.cutting)
 
 
 class ScoopTools(Tools[ScoopCut]):
-    def __init__(self, state: DeskState) -> None:
+    def __init__(self, cutting: Cutting) -> None:
         super().__init__()
         self.shape = QComboBox()
         for name, words in _SHAPES.items():
             self.shape.addItem(words, name)
         self.shape.setAccessibleName("Shape of the scoop")
         self.shape.setToolTip("A dish, or a sleeve with round ends.")
-        self.shape.activated.connect(lambda n: state.cutting.change("reshape a scoop", shape=self.shape.itemData(n)))
+        self.shape.activated.connect(lambda n: cutting.change("reshape a scoop", shape=self.shape.itemData(n)))
         beside = row(self.shape)
         beside.setContentsMargins(0, 0, 0, 0)
         self.setLayout(beside)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -12,17 +11,17 @@ from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 from ...core.cuts import StraightCut
 from ...core.documents import triple
 from ..look import palette
+from ..state.cut_search import CutSearch
+from ..state.cutting import Cutting
+from ..state.desk import Desk
 from ..widgets import text
 from ..widgets.charts import AngleMap, Curve, SweepChart
 from ..widgets.number import NumberField
 from ..widgets.parts import button, label, row
 from .fields import Field
-from .kind import Box, OnDesk, Tools
+from .ground import Ground
+from .kind import Box, OnDesk, Parts, Tools
 from .outlines import Floats
-
-if TYPE_CHECKING:
-    from ..placing import Placing
-    from ..state import DeskState
 
 
 class StraightOnDesk(OnDesk[StraightCut]):
@@ -30,13 +29,12 @@ class StraightOnDesk(OnDesk[StraightCut]):
     word = "Straight"
     tip = "A flat cut through the middle; move it by its handles or by figures."
     rank = 1
-    pulled_apart = True
 
-    def placed(self, placing: Placing, at: Floats | None) -> StraightCut:
-        low, high = placing.box
-        normal = placing.upward
+    def placed(self, ground: Ground, at: Floats | None) -> StraightCut:
+        low, high = ground.box
+        normal = ground.upward
         offset = float(normal @ (low + high) / 2)
-        return StraightCut(**placing.shared(self.word), normal=triple(normal), offset=offset)
+        return StraightCut(**ground.named(self.word), normal=triple(normal), offset=offset)
 
     def fields(self, cut: StraightCut, box: Box) -> list[Field]:
         return []
@@ -44,20 +42,20 @@ class StraightOnDesk(OnDesk[StraightCut]):
     def outline(self, cut: StraightCut, box: Box) -> Floats:
         return np.empty((0, 2, 3))
 
-    def tools(self, state: DeskState) -> StraightTools:
-        return StraightTools(state)
+    def tools(self, parts: Parts) -> StraightTools:
+        return StraightTools(parts.desk, parts.cutting, parts.search)
 
 
 class StraightTools(Tools[StraightCut]):
-    def __init__(self, state: DeskState) -> None:
+    def __init__(self, desk: Desk, cutting: Cutting, search: CutSearch) -> None:
         super().__init__()
-        self._state, self._cutting = state, state.cutting
+        self._desk, self._cutting, self._search = desk, cutting, search
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self.chart = SweepChart()
         self.chart.moved.connect(self._try_offset)
-        self.chart.released.connect(lambda: self._state.settle("move a cut"))
+        self.chart.released.connect(lambda: self._desk.settle("move a cut"))
         self.chart.hovered.connect(self._on_hovered)
         column.addWidget(self.chart)
         self._here = label("", "faint", wrap=True)
@@ -71,7 +69,7 @@ class StraightTools(Tools[StraightCut]):
         self.slider.setAccessibleName("Place along the model")
         self.slider.setToolTip("Slide the cut through the model; figures follow.")
         self.slider.sliderMoved.connect(self._slide)
-        self.slider.sliderReleased.connect(lambda: self._state.settle("move a cut"))
+        self.slider.sliderReleased.connect(lambda: self._desk.settle("move a cut"))
         self.slider.actionTriggered.connect(self._slider_stepped)
         self.share = NumberField("%", low=0, high=100, step=1, decimals=1)
         self.share.setAccessibleName("Place in percent")
@@ -95,10 +93,10 @@ class StraightTools(Tools[StraightCut]):
         self.share.setFixedWidth(70)
         column.addLayout(row(label("Lean"), self.lean, label("Facing"), self.facing, 1))
         self.turn = button("Turn it …", "Maps the support against two turns of this cut; click in the map to turn it.",
-                           self._cutting.ask_turned, role="small")  # fmt: skip
+                           self._search.ask_turned, role="small")  # fmt: skip
         column.addLayout(row(self.middle, self.turn, 1))
         self.angles = AngleMap()
-        self.angles.chosen.connect(self._cutting.take_turned)
+        self.angles.chosen.connect(self._search.take_turned)
         self.angles.hovered.connect(self._say_angles)
         self._angle = label("", "faint", wrap=True)
         self._turning = QWidget()
@@ -112,17 +110,17 @@ class StraightTools(Tools[StraightCut]):
 
     @property
     def _cut(self) -> StraightCut | None:
-        cut = self._state.cut
+        cut = self._desk.cut
         return cut if isinstance(cut, StraightCut) else None
 
     def _extent(self, normal: np.ndarray) -> tuple[float, float]:
         """Where a plane of this normal first and last touches the model, mm."""
-        along = self._state.model.solid.vertices @ (normal * self._state.plan.factors)
+        along = self._desk.model.solid.vertices @ (normal * self._desk.plan.factors)
         return float(along.min()), float(along.max())
 
     def _try_offset(self, offset: float) -> None:
         if self._cut is not None:
-            self._state.try_cut(self._cut.id, offset=round(offset, 2))
+            self._cutting.try_change(offset=round(offset, 2))
 
     def _set_place(self, place: float) -> None:
         if self._cut is not None:
@@ -137,7 +135,7 @@ class StraightTools(Tools[StraightCut]):
     def _slider_stepped(self, _action: int) -> None:
         if not self.slider.isSliderDown():  # by key or by a click beside the handle
             self._slide(self.slider.sliderPosition())
-            self._state.settle("move a cut")
+            self._desk.settle("move a cut")
 
     def _set_share(self, percent: float) -> None:
         if self._cut is not None:
@@ -148,7 +146,7 @@ class StraightTools(Tools[StraightCut]):
         cut = self._cut
         if cut is None:
             return
-        old, rotation = np.array(cut.normal), self._state.plan.tilt.rotation
+        old, rotation = np.array(cut.normal), self._desk.plan.tilt.rotation
         normal = rotation.T @ from_angles(self.lean.value, self.facing.value)
         # it turns about its own middle
         before, after = self._extent(old), self._extent(normal)
@@ -173,10 +171,10 @@ class StraightTools(Tools[StraightCut]):
         self.share.set_value(round(100 * (cut.offset - low) / max(high - low, 1e-9), 1))
         if not self.slider.isSliderDown():
             self.slider.setValue(round(1000 * (cut.offset - low) / max(high - low, 1e-9)))
-        lean, facing = to_angles(self._state.plan.tilt.rotation @ normal)
+        lean, facing = to_angles(self._desk.plan.tilt.rotation @ normal)
         self.lean.set_value(round(lean, 1))
         self.facing.set_value(round(facing, 1))
-        sweep = self._cutting.sweep
+        sweep = self._search.sweep
         if sweep is None:
             self.chart.show_sweep(np.empty(0), 0.0, (), (), np.empty(0))
         else:
@@ -194,7 +192,7 @@ class StraightTools(Tools[StraightCut]):
         self._angle.setText(words or "Support by two turns of this cut, up to 30° each way. Cross: as it is.")
 
     def _show_angles(self) -> None:
-        found = self._cutting.turned
+        found = self._search.turned
         self._turning.setVisible(found is not None)
         if found is None:
             return
@@ -208,7 +206,7 @@ class StraightTools(Tools[StraightCut]):
         self._say_angles("")
 
     def _sweep_words(self) -> str:
-        sweep, cut = self._cutting.sweep, self._cut
+        sweep, cut = self._search.sweep, self._cut
         if sweep is None or cut is None:
             return ""
         k = int(np.argmin(np.abs(sweep.offsets - cut.offset)))

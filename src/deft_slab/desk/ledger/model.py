@@ -10,7 +10,8 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from ...core.outcome import Totals
 from ...core.plan import Plan
-from ..state import DeskState, Shown
+from ..state.desk import Entry
+from ..whole import DeskState
 from ..widgets import text
 
 
@@ -62,7 +63,7 @@ class Row:
     name: str
     note: str
     plan: Plan
-    shown: Shown | None
+    shown: Entry | None
     approximate: bool = False
 
 
@@ -84,7 +85,7 @@ class LedgerModel(QAbstractTableModel):
         super().__init__()
         self._state = state
         self.rows: list[Row] = []
-        for signal in (state.project_changed, state.outcome_changed, state.shown_changed, state.live_changed):
+        for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed):
             signal.connect(self.rebuild)
 
     def rebuild(self) -> None:
@@ -99,31 +100,31 @@ class LedgerModel(QAbstractTableModel):
 
     def _rows(self) -> list[Row]:
         state = self._state
-        project = state.project
+        project = state.history.project
         if project is None:
             return []
         rows = [self._bed_row()]
         for choice in project.choices:
             note = "pinned" if choice.id == project.pinned else ""
-            rows.append(Row(choice.id, choice.name, note, choice.plan, state.shown(choice.plan)))
+            rows.append(Row(choice.id, choice.name, note, choice.plan, state.entry(choice.plan)))
         return rows
 
     def _bed_row(self) -> Row:
         state = self._state
         if state.draft is not None:
-            live, before = state.live, state.shown(state.plan)
+            live, before = state.live, state.entry(state.plan)
             # until there are figures of what is moved there are none: those from before are of something else
-            shown = Shown(live.outcome.totals, before.picture if before else None) if live else None
+            shown = Entry(live.outcome.totals, before.picture if before else None) if live else None
             note = "cannot be measured so" if state.live_problem else "being moved"
             return Row(None, "On the bed now", note, state.draft, shown, live is not None)
         same = next((choice.name for choice in state.project.choices if choice.plan == state.plan), "")
         return Row(
-            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.shown(state.plan)
+            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan)
         )
 
     @property
     def pinned(self) -> Row | None:
-        project = self._state.project
+        project = self._state.history.project
         return next((row for row in self.rows if project and row.choice and row.choice == project.pinned), None)
 
     def is_best(self, row: Row, column: Column) -> bool:

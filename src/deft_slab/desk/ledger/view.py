@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from ..look import palette
-from ..state import DeskState
+from ..whole import DeskState
 from ..widgets.parts import button, label, row
 from ..widgets.picture import image_of
 from .model import COLUMNS, LedgerModel, Row, cell_text
@@ -229,7 +229,7 @@ class Ledger(QWidget):
         return self.table.horizontalHeader().sizeHint().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 
     def refresh(self) -> None:
-        there = self._state.model is not None
+        there = self._state.is_open
         self.table.setVisible(there)
         self._empty.setVisible(not there)
         self._buttons[0].setEnabled(there)

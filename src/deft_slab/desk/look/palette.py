@@ -30,6 +30,12 @@ def rgb(colour: str) -> NDArray[np.float64]:
     return np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)], float)
 
 
+def colour(name: str) -> tuple[float, float, float]:
+    """0 to 255 each."""
+    red, green, blue = rgb(name)
+    return float(red), float(green), float(blue)
+
+
 def ramp_colours(
     past_threshold: NDArray[np.float32], base: NDArray[np.float64], ramp: tuple[str, str, str], most: float = 45.0
 ) -> NDArray[np.float64]:

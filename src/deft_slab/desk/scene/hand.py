@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-import numpy as np
 from PySide6.QtCore import QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter
 
 from ...core.tilt import Tilt, between
 from ..look import palette
-from ..state import DeskState
+from ..whole import DeskState
+from .handles import STEP
+from .ink import pole_of
+from .picture import Picture
 from .pole import Pole, Pull, paint_pole
+from .scene import Placed
+from .scene_view import SceneView
+from .things import Pose
 
-if TYPE_CHECKING:
-    from .bed_view import BedView
-
-STEP = 5.0
-"""Degrees in which a turn goes while Shift is held; common practice."""
 _FRAME = 40
 """ms between the pictures of a piece that swings to another seat."""
 
@@ -25,7 +23,7 @@ _FRAME = 40
 class Hand(QObject):
     """The pole that is pulled, the stroke that is drawn, and a piece on its way to a seat that is being measured."""
 
-    def __init__(self, bed: BedView, state: DeskState) -> None:
+    def __init__(self, bed: SceneView, state: DeskState) -> None:
         super().__init__(bed)
         self._bed, self._state = bed, state
         self.pull = Pull()
@@ -42,18 +40,19 @@ class Hand(QObject):
     @property
     def pole(self) -> Pole | None:
         """What is shown to lean and turn the selected piece by pulling."""
-        return self._bed.stage.pole if self._bed.stage is not None else None
+        scene = self._bed.scene
+        return pole_of(self._state, scene) if scene is not None else None
 
     # the mouse
 
     def press(self, at: QPointF) -> bool:
         """Whether a press takes a knob of the pole, or begins a stroke of the brush."""
         bed, state = self._bed, self._state
-        if bed.stage is None or not state.up_to_date:
+        if bed.scene is None or not state.up_to_date:
             return False
         self._knob = self._knob_at(at)
         if self._knob:
-            self._pulled_from, self._pressed, self.pull = state.tilt, (at.x(), at.y()), Pull()
+            self._pulled_from, self._pressed, self.pull = state.seats.tilt, (at.x(), at.y()), Pull()
             return True
         hit = bed.hit(at) if state.pointing.kind == "brush" else None
         if hit is not None:
@@ -112,24 +111,31 @@ class Hand(QObject):
         size, step = (bed.width(), bed.height()), STEP if stepped else None
         self.pull = pole.pulled(self._knob, bed.camera, self._pressed, (at.x(), at.y()), size, step)
         tilt = self.pull.turn.after(self._pulled_from)
-        bed.stage.turn_piece(tilt)
-        self._state.try_plan(self._state.plan_with_tilt(tilt))
-        bed.draw_soon()
+        self._turn_piece(tilt)
+        self._state.try_plan(self._state.seats.plan_with(tilt))
 
     def _brush(self, at: QPointF) -> None:
         """Draws on the piece on which the stroke began."""
         bed = self._bed
-        found = bed.view.place_at(at.x(), at.y()) if bed.view is not None else None
-        if found is not None and self._brushed is not None:
-            self._state.marker.draw(*bed.stage.unplaced(self._brushed, *found))
+        found = bed.picture.place_at(at.x(), at.y()) if bed.picture is not None else None
+        if found is not None and self._brushed is not None and bed.scene is not None:
+            pose = bed.scene.placed[self._brushed].pose
+            self._state.marker.draw(pose.back(found[0]), pose.rotation.T @ found[1])
+
+    def _turn_piece(self, tilt: Tilt) -> None:
+        """Draws the selected piece in another seat, until the pieces are drawn anew."""
+        scene = self._bed.scene
+        if scene is not None and scene.placed:
+            number = min(self._state.selected_piece, len(scene.placed) - 1)
+            self._bed.move_piece(number, seated(scene.placed[number], tilt))
 
     # a piece swings to its new seat while that is being measured
 
     def _swing_to_seat(self) -> None:
         state = self._state
         number = min(state.selected_piece, max(len(state.pieces) - 1, 0))
-        before, self._shown = self._shown, (number, state.wanted_tilt)
-        on_bed = self._bed.stage is not None and state.evaluated is not None and not state.in_place
+        before, self._shown = self._shown, (number, state.seats.wanted)
+        on_bed = self._bed.scene is not None and state.evaluated is not None and not state.view.in_place
         if not on_bed or state.step != "Tilt" or state.up_to_date or before is None or before[0] != number:
             return
         wanted = self._shown[1]
@@ -140,33 +146,42 @@ class Hand(QObject):
         self._timer.start()
 
     def _swing_on(self) -> None:
-        if not self._swing or self._bed.stage is None or self._state.up_to_date:
+        if not self._swing or self._bed.scene is None or self._state.up_to_date:
             self._swing = []
             self._timer.stop()
             return
-        self._bed.stage.turn_piece(self._swing.pop(0))
-        self._bed.draw_soon()
+        self._turn_piece(self._swing.pop(0))
 
     def rest(self) -> None:
         self._timer.stop()
 
     # drawing
 
-    def paint(self, painter: QPainter) -> None:
+    def paint(self, painter: QPainter, picture: Picture) -> None:
         """The pole, and the stroke that is being drawn."""
         bed, marker = self._bed, self._state.marker
         if self.pole is not None:
             pull = self.pull if self._knob else None
-            paint_pole(painter, bed.view, self.pole, self._knob or self._knob_under, pull)
+            paint_pole(painter, picture, self.pole, self._knob or self._knob_under, pull)
         stroke = marker.stroke
-        if self._brushed is not None and len(stroke):
-            places = np.array([bed.stage.placed(self._brushed, place) for place in stroke])
-            seen = bed.camera.project(places, bed.width(), bed.height())
+        if self._brushed is not None and len(stroke) and bed.scene is not None:
+            places = bed.scene.placed[self._brushed].pose.of(stroke)
             reach = marker.reach / bed.camera.pixel(bed.height())
             wash = QColor(palette.AMBER if marker.erase else palette.TEAL)
             wash.setAlpha(60)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(wash)
-            for x, y in seen.tolist():
-                painter.drawEllipse(QPointF(x, y), reach, reach)
+            for at in picture.seen(places):
+                painter.drawEllipse(at, reach, reach)
             painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def seated(one: Placed, tilt: Tilt) -> Pose:
+    """Where a piece is drawn in another seat: about its own middle, on the bed or over it."""
+    low, high = one.box
+    centre = (low + high) / 2
+    rotation = one.pose.rotation @ one.piece.seat.rotation.T @ tilt.rotation
+    turned = rotation @ one.pose.rotation.T
+    shift = centre + turned @ (one.pose.shift - centre)
+    shift[2] = one.piece.lift - float((one.piece.solid.vertices @ rotation[2]).min())
+    return Pose(rotation, shift)

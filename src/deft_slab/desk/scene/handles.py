@@ -8,7 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .camera import Camera
+
 Floats = NDArray[np.float64]
+STEP = 5.0
+"""Degrees in which a turn goes while Shift is held; common practice."""
+_ARM = 70.0
+"""Pixels: length of the arm of a cut's handle."""
 REACH = 12.0
 """Pixels around a handle within which a press takes it."""
 
@@ -57,6 +63,11 @@ def cut_frame(normal: Floats, offset: float, low: Floats, high: Floats) -> CutFr
         centre, normal, along, across,
         1.12 * float(np.abs(corners @ along).max()), 1.12 * float(np.abs(corners @ across).max()),
     )  # fmt: skip
+
+
+def handles(frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
+    """Places of a cut's handles, the same size on the screen from near and far. height : pixels of the view"""
+    return frame.handles(_ARM * camera.pixel(max(height, 1)))
 
 
 def moved_along(origin: Floats, towards: Floats, point: Floats, axis: Floats) -> float:

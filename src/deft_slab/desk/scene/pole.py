@@ -10,14 +10,15 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF, Qt
+from PySide6.QtCore import QLineF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.tilt import Tilt
 from ..look import palette
 from .camera import Camera
 from .handles import angle_about
-from .overlay import View, paint_flag
+from .overlay import paint_flag
+from .picture import Picture
 
 Floats = NDArray[np.float64]
 
@@ -100,7 +101,8 @@ class Pole:
         if knob == "around":
             floor = np.array([self.centre[0], self.centre[1], 0.2])
             angles = [angle_about(*camera.ray(*at, *size), floor, _Z, _X) for at in (start, end)]
-            turned = (end[0] - start[0]) * _PER_PIXEL if None in angles else angles[1] - angles[0]
+            before, after = angles
+            turned = (end[0] - start[0]) * _PER_PIXEL if before is None or after is None else after - before
             turned = (turned + 180.0) % 360.0 - 180.0
             return Pull(around=round(turned / step) * step if step else round(turned, 1))
         right, _, ahead = camera.frame
@@ -113,26 +115,26 @@ class Pole:
         return Pull(round(lean, 1), side)
 
 
-def paint_pole(painter: QPainter, view: View, pole: Pole, grabbed: str, pull: Pull | None) -> None:
+def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pull: Pull | None) -> None:
     """The pole with its knob, the circle on the bed with its mark; the grabbed one strong, with its angle."""
     now = pull or Pull()
-    places = {name: _seen(view, place)[0] for name, place in pole.knobs(now).items()}
+    places = {name: picture.seen_at(place) for name, place in pole.knobs(now).items()}
     ink, madder = QColor(palette.INK), QColor(palette.MADDER)
     floor = np.array([pole.centre[0], pole.centre[1], 0.2])
     turn = np.linspace(0.0, 2 * math.pi, 73)[:, None]
     level = np.cos(turn) * _X + np.sin(turn) * np.array([0.0, 1.0, 0.0])
     painter.setPen(QPen(madder if grabbed == "around" else ink, 1.2))
-    painter.drawPolyline(QPolygonF(_seen(view, floor + pole.radius * level)))
+    painter.drawPolyline(QPolygonF(picture.seen(floor + pole.radius * level)))
     ticks = level[: -1 : 72 // _TICKS]
-    ends = zip(_seen(view, floor + pole.radius * ticks), _seen(view, floor + 1.05 * pole.radius * ticks), strict=True)
+    ends = zip(picture.seen(floor + pole.radius * ticks), picture.seen(floor + 1.05 * pole.radius * ticks), strict=True)
     painter.drawLines([QLineF(start, end) for start, end in ends])
-    middle, upright = _seen(view, np.array([pole.centre, pole.centre + pole.length * _Z]))
+    middle, upright = picture.seen(np.array([pole.centre, pole.centre + pole.length * _Z]))
     if now.lean:
         painter.setPen(QPen(ink, 1.0, Qt.PenStyle.DashLine))
         painter.drawLine(middle, upright)
         shares = np.linspace(0.0, now.lean, 25)
         arc = [pole.centre + 0.6 * pole.length * Pull(share, now.side).top for share in shares]
-        painter.drawPolyline(QPolygonF(_seen(view, np.array(arc))))
+        painter.drawPolyline(QPolygonF(picture.seen(np.array(arc))))
     painter.setPen(QPen(madder if grabbed == "lean" else ink, 2.2))
     painter.drawLine(middle, places["lean"])
     for name, place in places.items():
@@ -142,8 +144,4 @@ def paint_pole(painter: QPainter, view: View, pole: Pole, grabbed: str, pull: Pu
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if grabbed:
         rest = "pull to lean it" if grabbed == "lean" else "pull to turn it around"
-        paint_flag(painter, places[grabbed], pull.words if pull else rest, palette.MADDER, view.size)
-
-
-def _seen(view: View, points: Floats) -> list[QPointF]:
-    return [QPointF(*point) for point in view.camera.project(points, *view.size).tolist()]
+        paint_flag(painter, places[grabbed], pull.words if pull else rest, palette.MADDER, picture.size)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.outcome import Outcome
-from ..state import DeskState
+from ..whole import DeskState
 from ..widgets import text
 from ..widgets.parts import emptied, label, line, row
 from .listing import ListPanel

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from ...core.handoff.equal import firsts_of
-from ..state import DeskState
+from ..whole import DeskState
 from ..widgets import text
+from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, emptied, label, line, row
 
 
@@ -39,10 +40,7 @@ class HandOffPanel(Panel):
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
         self.column.addStretch(1)
-        state.outcome_changed.connect(self.refresh)
-        state.project_changed.connect(self.refresh)
-        state.cutting.changed.connect(self.refresh)
-        self.refresh()
+        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.alike.changed)
 
     def refresh(self) -> None:
         emptied(self._list)
@@ -54,7 +52,7 @@ class HandOffPanel(Panel):
             return
         beds = max(laid.bed for laid in evaluated.laid) + 1
         copies = evaluated.outcome.plan.copies
-        alike = self._state.cutting.alike
+        alike = self._state.alike.found
         firsts = firsts_of(alike) if len(alike) == len(evaluated.outcome.pieces) else []
         self.equal.setVisible(len(set(firsts)) < len(firsts))
         self.equal.setChecked(self._state.settings.equal_once)
@@ -70,8 +68,9 @@ class HandOffPanel(Panel):
                 label(f"{text.box(piece.figures.size_mm)}{fits}", "faint" if piece.fit.fits else "look")
             )
             self._list.addWidget(line())
-        saved = f"Project: {self._state.path.name}." if self._state.path else "The project has not been saved yet."
-        self._where.setText(saved + (" Changed since." if self._state.path and self._state.dirty else ""))
+        path = self._state.opening.path
+        saved = f"Project: {path.name}." if path else "The project has not been saved yet."
+        self._where.setText(saved + (" Changed since." if path and self._state.history.dirty else ""))
 
 
 def _ranged(numbers: list[int]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..state import DeskState
+from ..whole import DeskState
 from ..widgets import text
 from ..widgets.parts import emptied, figure_row, label, line
 from .listing import ListPanel

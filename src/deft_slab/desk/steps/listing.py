@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ..state import DeskState
+from ..whole import DeskState
+from ..widgets.binding import follow
 from ..widgets.parts import Panel
 
 
@@ -15,8 +16,7 @@ class ListPanel(Panel):
         self.head(title)
         self.entries = self.add_list()
         self.column.addStretch(1)
-        state.outcome_changed.connect(self.refresh)
-        self.refresh()
+        follow(self, self.refresh, state.opened, state.outcome_changed)
 
     def refresh(self) -> None:
         raise NotImplementedError

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets.pages import Pages
 from .pieces import PiecesPanel
 from .this import ThisCutPanel
@@ -26,5 +26,5 @@ class CutPanel(Pages):
         """A cut that was added by hand is shown; one that was taken from the map leaves the map in view."""
         added = self._state.selected_cut != self._known and self._state.selected_cut is not None
         self._known = self._state.selected_cut
-        if added and "from the" not in self._state.undo_text:
+        if added and "from the" not in self._state.history.undo_text:
             self.turn_to("This cut")

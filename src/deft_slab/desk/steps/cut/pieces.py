@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from ....core.outcome import Outcome, Place
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.parts import ClickRow, Panel, emptied, label, row, say
 
 _MOST_STRETCHES = 10
@@ -15,7 +16,7 @@ _MOST_STRETCHES = 10
 class PiecesPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
-        self._state, self._cutting = state, state.cutting
+        self._state = state
         self.head("What this plan costs")
         self._rows = self.add_figures(
             ("Pieces", "How many printable parts there are."),
@@ -35,14 +36,15 @@ class PiecesPanel(Panel):
         self.head("Where the seams run, worst part first")
         self._stretches = self.add_list()
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
-                       state.shown_changed, self._cutting.changed):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
+            state.entries_changed, state.alike.changed,
+        )  # fmt: skip
 
     def refresh(self) -> None:
         state = self._state
-        self.setEnabled(state.model is not None)
+        self.setEnabled(state.is_open)
         shown = state.live if state.draft is not None else state.evaluated
         if shown is None:
             return
@@ -61,7 +63,7 @@ class PiecesPanel(Panel):
         self._rows["Seam in sight"].setText("…" if about else text.mm(totals.seam_in_sight_mm))
         self._rows["Across show faces"].setText(about + text.mm(totals.seam_on_show_mm))
         self._rows["Cut area"].setText(about + text.area(totals.cut_area_mm2))
-        whole = state.shown(state.plan.changed(recipe=(), pieces=()))
+        whole = state.entry(state.plan.changed(recipe=(), pieces=()))
         before = whole.totals.support_volume_mm3 if whole else 0.0
         self._rows["Before any cut"].setText(text.volume(before) if whole else "–")
         self._rows["Support left"].setText(
@@ -120,7 +122,7 @@ class PiecesPanel(Panel):
         self._proof.addWidget(line)
 
     def _show_alike(self, outcome: Outcome) -> None:
-        alike = self._cutting.alike
+        alike = self._state.alike.found
         if len(alike) != len(outcome.pieces):
             return
         for first in sorted({one for one, _ in alike}):

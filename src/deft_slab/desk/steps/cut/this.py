@@ -10,11 +10,12 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QW
 
 from ....core.cuts import Cut, StraightCut
 from ....core.search.found import Limits
-from ...cuts import ON_DESK, Tools, on_desk
+from ...cuts import ON_DESK, Parts, Tools, on_desk
 from ...cuts.fields import Field
 from ...cuts.reaches import reach_fields, reach_words
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
 
@@ -35,6 +36,7 @@ class ThisCutPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._cutting = state, state.cutting
+        self._parts = Parts(state, state.cutting, state.search, state.snapping, state.placing.ground)
         self._fields: list[tuple[Field, NumberField]] = []
         self._fields_for: object = None
         self.head("Add a straight cut")
@@ -64,10 +66,11 @@ class ThisCutPanel(Panel):
         self._fill_this()
         self.add(self._this)
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
-                       self._cutting.changed):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh, state.search.changed, state.snapping.changed,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
+            self._cutting.changed,
+        )  # fmt: skip
 
     def _fill_this(self) -> None:
         column = QVBoxLayout(self._this)
@@ -81,7 +84,7 @@ class ThisCutPanel(Panel):
         column.addWidget(self.name)
         self.tools: dict[str, Tools[Any]] = {}
         for kind, here in ON_DESK.items():
-            tools = here.tools(self._state)
+            tools = here.tools(self._parts)
             if tools is not None:
                 self.tools[kind] = tools
         self._own = QGridLayout()
@@ -166,12 +169,12 @@ class ThisCutPanel(Panel):
 
     def _add(self, facing: Triple) -> None:
         state = self._state
-        if state.plan is None:
+        if not state.is_open:
             return
         normal = state.plan.tilt.rotation.T @ np.array(facing)
         along = state.model.solid.vertices @ (normal * state.plan.factors)
         low, high = float(along.min()), float(along.max())
-        state.add_cut((float(normal[0]), float(normal[1]), float(normal[2])), round((low + high) / 2, 2))
+        state.cutting.add((float(normal[0]), float(normal[1]), float(normal[2])), round((low + high) / 2, 2))
 
     def _rename(self) -> None:
         cut = self._state.cut
@@ -180,7 +183,7 @@ class ThisCutPanel(Panel):
 
     def _remove(self) -> None:
         if self._state.cut is not None:
-            self._state.remove_cut(self._state.cut.id)
+            self._state.cutting.remove(self._state.cut.id)
 
     def _ask_settle(self) -> None:
         self._cutting.settle(
@@ -196,7 +199,7 @@ class ThisCutPanel(Panel):
 
     def refresh(self) -> None:
         state = self._state
-        self.setEnabled(state.model is not None)
+        self.setEnabled(state.is_open)
         cut = state.cut
         self._this.setVisible(cut is not None)
         if cut is None:
@@ -219,7 +222,7 @@ class ThisCutPanel(Panel):
 
     def _show_fields(self, cut: Cut) -> None:
         """The fields of the kind; made anew when the kind is another, or has other fields."""
-        own, reach = on_desk(cut).fields(cut, self._state.placing.box), reach_fields(cut)
+        own, reach = on_desk(cut).fields(cut, self._state.box), reach_fields(cut)
         key = (cut.id, tuple(field.name for field in (*own, *reach)))
         if key != self._fields_for:
             self._fields_for = key

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets.pages import Pages
 from .measure import MeasurePanel
 from .scale import ScalePanel
@@ -30,9 +30,9 @@ class SizePanel(Pages):
 
     def _put_away(self) -> None:
         """What was looked at on another page is put away."""
-        if self._state.as_it_came or self._state.mend_places is not None:
+        if self._state.view.as_it_came or self._state.view.mend_places is not None:
             self._state.show(as_it_came=False, mend_places=None)
 
     def _on_opened(self) -> None:
-        if self._state.asking_unit or self._state.asking_fineness:
+        if self._state.sizing.asking_unit or self._state.sizing.asking_fineness:
             self.turn_to("Scale")

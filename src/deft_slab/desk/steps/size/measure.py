@@ -6,8 +6,9 @@ from functools import partial
 
 import numpy as np
 
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say
 
@@ -46,33 +47,35 @@ class MeasurePanel(Panel):
             ("Surface area", "Of all facets."), ("Triangles", "After mending."), ("Bodies", "As the file has them."),
         )  # fmt: skip
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed):
-            signal.connect(self.refresh)
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
+        )  # fmt: skip
         self._limit_for: object = None
-        self.refresh()
 
     def _begin(self, kind: str) -> None:
         self._state.pointing.begin(kind if self.kinds[kind].isChecked() else "")
 
     def _toggle_walls(self) -> None:
-        self._state.pointing.show_walls(self.limit.value if self.walls.isChecked() else None)
+        self._state.measuring.show_walls(self.limit.value if self.walls.isChecked() else None)
 
     def _on_limit(self, limit: float) -> None:
-        if self._state.pointing.walls is not None:
-            self._state.pointing.show_walls(limit)
+        if self._state.measuring.walls is not None:
+            self._state.measuring.show_walls(limit)
 
     def refresh(self) -> None:
-        state, pointing = self._state, self._state.pointing
-        self.setEnabled(state.model is not None)
+        state, pointing, measuring = self._state, self._state.pointing, self._state.measuring
+        self.setEnabled(state.is_open)
         if self._limit_for != state.printer:
             self._limit_for = state.printer
             self.limit.set_value(round(state.printer.thinnest_wall, 2))
         for kind, choose in self.kinds.items():
             choose.setChecked(pointing.kind == kind)
-        measured = pointing.measured
-        self._said.setText(measured.words if measured and measured.kind != "scale" else "Nothing measured yet.")
-        self.walls.setChecked(pointing.walls is not None)
-        if state.model is None or state.plan is None or state.evaluated is None:
+        reading = pointing.reading
+        said = reading.words if reading and reading.kind in self.kinds else "Nothing measured yet."
+        self._said.setText(said)
+        self.walls.setChecked(measuring.walls is not None)
+        if not state.is_open or state.evaluated is None:
             return
         self._say_walls()
         raw, pieces = state.model.solid.size, state.pieces
@@ -85,13 +88,13 @@ class MeasurePanel(Panel):
         self._rows["Bodies"].setText(str(max(1, len(state.model.bodies))))
 
     def _say_walls(self) -> None:
-        pointing = self._state.pointing
-        if pointing.walls is None:
+        measuring = self._state.measuring
+        if measuring.walls is None:
             self._found.setText("")
             return
         area = 0.0
-        for piece, walls in zip(self._state.pieces, pointing.walls.behind, strict=False):
-            area += float(piece.solid.areas[walls < pointing.wall_limit].sum())
-        found = f"{text.area(area)} of the surface has less than {pointing.wall_limit:g} mm behind it"
-        words = found if area else f"No wall is thinner than {pointing.wall_limit:g} mm"
-        say(self._found, f"{words}; the thinnest is {pointing.walls.thinnest:.2f} mm.", "look" if area else "good")
+        for piece, walls in zip(self._state.pieces, measuring.walls.behind, strict=False):
+            area += float(piece.solid.areas[walls < measuring.wall_limit].sum())
+        found = f"{text.area(area)} of the surface has less than {measuring.wall_limit:g} mm behind it"
+        words = found if area else f"No wall is thinner than {measuring.wall_limit:g} mm"
+        say(self._found, f"{words}; the thinnest is {measuring.walls.thinnest:.2f} mm.", "look" if area else "good")

@@ -8,8 +8,9 @@ import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
 from ....core.tilt import Tilt
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say
 from ...widgets.unit_tiles import NAMES, UnitTiles
@@ -28,12 +29,12 @@ class ScalePanel(Panel):
         self._unit_head = label("One unit of the file is …", "head")
         self.add(self._unit_head)
         self.tiles = UnitTiles()
-        self.tiles.chosen.connect(state.choose_unit)
+        self.tiles.chosen.connect(state.sizing.choose_unit)
         self.add(self.tiles)
         self._stated = label("", "faint", wrap=True)
         self.add(self._stated)
         self._on_y = QWidget()
-        up = button("Stand it up", "Turns it so that its -Y side is down.", state.stand_up, role="small")
+        up = button("Stand it up", "Turns it so that its -Y side is down.", state.sizing.stand_up, role="small")
         words = label("It has a flat foot towards −Y: it may be made to stand on Y.", "look", wrap=True)
         upright = row(words, up)
         upright.setStretch(0, 1)
@@ -44,7 +45,7 @@ class ScalePanel(Panel):
         self.percent = NumberField("%", low=0.01, high=1e6, step=5.0, decimals=2)
         self.percent.setAccessibleName("Scale in percent")
         self.percent.setToolTip("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
-        self.percent.committed.connect(lambda value: state.resize(scale=value / 100))
+        self.percent.committed.connect(lambda value: state.sizing.resize(scale=value / 100))
         self.add(row(label("Scale"), 1, self.percent))
         self._along: dict[str, QLabel] = {}
         self.lengths: dict[str, NumberField] = {}
@@ -65,7 +66,7 @@ class ScalePanel(Panel):
         self._warning = label("What was round is no longer round.", "look", wrap=True)
         self.add(self._warning)
         self.fill = button(
-            "Largest that fits", "Scales it, as it stands, until it just fits the printer.", state.scale_to_bed
+            "Largest that fits", "Scales it, as it stands, until it just fits the printer.", state.sizing.scale_to_bed
         )
         self.two = button(
             "By two points …", "Click two points whose distance you know, then type the distance.",
@@ -76,7 +77,7 @@ class ScalePanel(Panel):
         self.wanted = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=2)
         self.wanted.setAccessibleName("Wanted distance")
         self.wanted.setToolTip("What the distance between the two points should be; Enter scales.")
-        self.wanted.committed.connect(state.pointing.scale_by_points)
+        self.wanted.committed.connect(state.measuring.scale_by_points)
         self._now = label("", "faint")
         self._between.setLayout(row(self._now, 1, label("should be"), self.wanted))
         self.add(self._between)
@@ -95,12 +96,13 @@ class ScalePanel(Panel):
         self.copies = NumberField("", low=1, high=1000, step=1, decimals=0)
         self.copies.setAccessibleName("Copies")
         self.copies.setToolTip("How many of the prop lie on the beds and in the 3MF. Figures are for one.")
-        self.copies.committed.connect(lambda value: state.set_copies(round(value)))
+        self.copies.committed.connect(lambda value: state.sizing.set_copies(round(value)))
         self.add(row(label("Copies on the beds"), 1, self.copies))
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed):
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
+        )  # fmt: skip
 
     def _make_question(self) -> QFrame:
         card = QFrame()
@@ -111,7 +113,7 @@ class ScalePanel(Panel):
         self._asked = label("", "title", wrap=True)
         column.addWidget(self._asked)
         self.right = button(
-            "That's right", "Keeps the size that is marked below.", self._state.answer_unit, role="main"
+            "That's right", "Keeps the size that is marked below.", self._state.sizing.answer_unit, role="main"
         )
         column.addLayout(row(self.right, label("or choose below", "faint"), 1))
         return card
@@ -130,14 +132,21 @@ class ScalePanel(Panel):
         self.fineness.setToolTip(
             "How far the triangles may be off the exact faces. Finer takes longer and more of them."
         )
-        self.fineness.committed.connect(lambda value: self._state.open(self._state.fetched.path, value))
-        self.take = button("Take it so", "Goes on with these triangles.", self._state.answer_fineness, role="main")
+        self.fineness.committed.connect(self._draw_anew)
+        self.take = button(
+            "Take it so", "Goes on with these triangles.", self._state.sizing.answer_fineness, role="main"
+        )  # fmt: skip
         column.addLayout(row(label("Off by at most"), self.fineness, 1, self.take))
         return card
 
+    def _draw_anew(self, fineness: float) -> None:
+        opening = self._state.opening
+        if opening.fetched is not None:
+            opening.open(opening.fetched.path, fineness)
+
     def _lengths_now(self) -> np.ndarray:
         """(3,) mm: of the model as it stands; along the file's own axes where each is to be stretched by itself."""
-        return self._state.spans[1 if self.apart.isChecked() else 0]
+        return self._state.sizing.spans[1 if self.apart.isChecked() else 0]
 
     def _set_length(self, axis: int, length: float) -> None:
         state = self._state
@@ -145,9 +154,9 @@ class ScalePanel(Panel):
         if self.apart.isChecked():
             stretch = list(state.plan.stretch)
             stretch[axis] *= ratio
-            state.resize(stretch=tuple(stretch))
+            state.sizing.resize(stretch=tuple(stretch))
         else:
-            state.resize(scale=state.plan.scale * ratio)
+            state.sizing.resize(scale=state.plan.scale * ratio)
         self.refresh()
 
     def _toggle_apart(self) -> None:
@@ -155,10 +164,10 @@ class ScalePanel(Panel):
 
     def _make_even(self) -> None:
         self.apart.setChecked(False)
-        self._state.resize(stretch=(1.0, 1.0, 1.0))
+        self._state.sizing.resize(stretch=(1.0, 1.0, 1.0))
 
     def _mirror(self, axis: str) -> None:
-        self._state.resize(mirror=axis if self._state.plan.mirror != axis else None)
+        self._state.sizing.resize(mirror=axis if self._state.plan.mirror != axis else None)
         self.refresh()
 
     def _begin_two(self) -> None:
@@ -166,26 +175,26 @@ class ScalePanel(Panel):
 
     def refresh(self) -> None:
         state = self._state
-        self.setEnabled(state.model is not None)
-        if state.model is None:
+        self.setEnabled(state.is_open)
+        if not state.is_open:
             return
         plan, size = state.plan, self._lengths_now()
-        self._question.setVisible(state.asking_unit)
-        if state.asking_unit:
+        self._question.setVisible(state.sizing.asking_unit)
+        if state.sizing.asking_unit:
             self._asked.setText(
                 f"The file does not say what its numbers mean. In {NAMES[plan.unit]} it is "
-                f"{text.any_box(tuple(state.size.tolist()))}."
+                f"{text.any_box(tuple(state.sizing.size.tolist()))}."
             )
-        self.tiles.show_model(state.size, plan.unit, state.fetched.outline)
+        self.tiles.show_model(state.sizing.size, plan.unit, state.opening.fetched.outline)
         stated = state.model.unit
         self._stated.setText(f"The file says {NAMES[stated]}." if stated else "")
-        self._stated.setVisible(bool(stated) and state.path is None)
+        self._stated.setVisible(bool(stated) and state.opening.path is None)
         self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
-        self._drawn.setVisible(state.fetched.exact and state.asking_fineness)
+        self._drawn.setVisible(state.opening.fetched.exact and state.sizing.asking_fineness)
         self._drawn_words.setText(
             f"The file holds exact faces. They are drawn with {len(state.model.solid.triangles):,} triangles."
         )
-        self.fineness.set_value(state.fetched.fineness)
+        self.fineness.set_value(state.opening.fetched.fineness)
         self.percent.set_value(plan.scale * 100)
         for place, (axis, field) in enumerate(self.lengths.items()):
             field.set_value(float(size[place]))
@@ -200,9 +209,9 @@ class ScalePanel(Panel):
         self.copies.set_value(plan.copies)
         pointing = state.pointing
         self.two.setChecked(pointing.kind == "scale")
-        measured = pointing.measured
-        between = measured is not None and measured.kind == "scale" and measured.value is not None
+        reading = pointing.reading
+        between = reading is not None and reading.kind == "scale" and reading.value is not None
         self._between.setVisible(between)
         if between:
-            self._now.setText(f"now {measured.value:.2f} mm")
-            self.wanted.set_value(round(measured.value, 2))
+            self._now.setText(f"now {reading.value:.2f} mm")
+            self.wanted.set_value(round(reading.value, 2))

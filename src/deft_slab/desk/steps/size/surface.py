@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QComboBox
 
 from ....core.outcome import MendReport
 from ....core.plan import Mending, Role
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
 
@@ -41,18 +42,18 @@ class SurfacePanel(Panel):
             "As it came", "Shows the surface as it was in the file, with its open edges.", self._toggle_came,
             checkable=True,
         )  # fmt: skip
-        self.back = button("Put all mending back", "Leaves the surface as it came.", state.leave_unmended)
+        self.back = button("Put all mending back", "Leaves the surface as it came.", state.sizing.leave_unmended)
         self.add(row(self.came, self.back, 1))
         self.head("Mend, from gentle to forceful")
         self.gentle = button(
             "Mend it", "Merges and cleans, turns facets outward, closes holes: small and flat ones flat, large ones "
             "smooth. Bodies that overlap become one.",
-            partial(state.mend, "mend the surface", clean=True, orient=True, close=True), role="main",
+            partial(state.sizing.mend, "mend the surface", clean=True, orient=True, close=True), role="main",
         )  # fmt: skip
         self.specks = button(
             "Leave specks out",
             "Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm).",
-            partial(state.mend, "leave specks out", drop_specks=True),
+            partial(state.sizing.mend, "leave specks out", drop_specks=True),
         )
         self.add(row(self.gentle, self.specks, 1))
         self._speck_words = label("", "faint", wrap=True)
@@ -75,10 +76,8 @@ class SurfacePanel(Panel):
         )
         self.add(row(self.thin, self.fewest, label("triangles", "faint"), 1))
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.view_changed):
-            signal.connect(self.refresh)
+        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.view_changed)
         self._filled_for: object = None
-        self.refresh()
 
     def _toggle_came(self) -> None:
         self._state.show(as_it_came=self.came.isChecked())
@@ -88,18 +87,18 @@ class SurfacePanel(Panel):
 
     def _rewrap(self) -> None:
         fineness = self.fineness.value / float(np.abs(self._state.plan.factors).max())
-        self._state.mend("rewrap the surface", clean=True, orient=True, rewrap=fineness)
+        self._state.sizing.mend("rewrap the surface", clean=True, orient=True, rewrap=fineness)
 
     def _thin(self) -> None:
-        self._state.mend("thin the surface", thin_to=round(self.fewest.value))
+        self._state.sizing.mend("thin the surface", thin_to=round(self.fewest.value))
 
     def refresh(self) -> None:
         state = self._state
-        self.setEnabled(state.model is not None)
-        if state.model is None:
+        self.setEnabled(state.is_open)
+        if not state.is_open:
             return
         mending = state.plan.mending
-        self.came.setChecked(state.as_it_came)
+        self.came.setChecked(state.view.as_it_came)
         self.came.setEnabled(mending.does_something or bool(state.plan.roles))
         self.back.setEnabled(mending.does_something)
         gentle = Mending(clean=True, orient=True, close=True)
@@ -130,7 +129,7 @@ class SurfacePanel(Panel):
                 "With the rest: one piece with the others, joined where they overlap. On its own: a separate piece. "
                 "Left out: not printed."
             )
-            combo.textActivated.connect(partial(state.set_role, number))
+            combo.textActivated.connect(partial(state.sizing.set_role, number))
             self.roles.append(combo)
             name = label(body.name)
             name.setMaximumWidth(110)

@@ -11,8 +11,9 @@ from ....core.intake.endings import ENDINGS
 from ....core.plan import UNITS
 from ....core.tilt import Tilt
 from ....core.wearer.measures import FORMS
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row, say
 
@@ -39,9 +40,7 @@ class WearerPanel(Panel):
         )  # fmt: skip
         self.add(self._begin)
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed):
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.selection_changed)
 
     def _fill_this(self) -> None:
         wearing = self._state.wearing
@@ -127,9 +126,9 @@ class WearerPanel(Panel):
 
     def refresh(self) -> None:
         state = self._state
-        self.setEnabled(state.model is not None)
+        self.setEnabled(state.is_open)
         emptied(self._list)
-        guests = state.plan.guests if state.plan else ()
+        guests = state.plan.guests if state.is_open else ()
         for guest in guests:
             shown = QCheckBox("shown")
             shown.setChecked(guest.shown)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets.pages import Pages
 from .byhand import ByHandPanel
 from .costs import CostsPanel
@@ -24,4 +24,4 @@ class TiltPanel(Pages):
             "Faces": FacesPanel(state),
         }  # fmt: skip
         super().__init__(pages, _TIPS)
-        self.turned.connect(lambda name: state.pointing.begin(""))
+        self.turned.connect(lambda name: state.pointing.end())

@@ -6,7 +6,8 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QPushButton
 
-from ...state import DeskState
+from ...whole import DeskState
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
 
@@ -36,7 +37,8 @@ class ByHandPanel(Panel):
             self.picks[kind] = button(words, tip, partial(self._pick, kind), checkable=True,
                                       role="main" if kind == "facet" else "")  # fmt: skip
             grid.addWidget(self.picks[kind], place // 2, place % 2)
-        over = button("Turn over", "Turns it upside down, about the bed's depth.", lambda: state.turn((0, 1, 0), 180))
+        over = button("Turn over", "Turns it upside down, about the bed's depth.",
+                      lambda: state.seats.turn((0, 1, 0), 180))  # fmt: skip
         back = button("As opened", "Back to how it stood in its file.", self._as_opened)
         grid.addWidget(over, 2, 0)
         grid.addWidget(back, 2, 1)
@@ -67,13 +69,14 @@ class ByHandPanel(Panel):
         self.lift = NumberField("mm", low=0, high=100, step=1, decimals=1)
         self.lift.setAccessibleName("Lift")
         self.lift.setToolTip("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
-        self.lift.committed.connect(state.set_lift)
+        self.lift.committed.connect(state.seats.set_lift)
         self._lifted = label("", "faint")
         self.add(row(self.lift, self._lifted, 1))
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed):
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
+        )  # fmt: skip
 
     def _axis(self, grid: QGridLayout, place: int, name: str, tip: str, turn) -> None:
         grid.addWidget(label(name), place, 0)
@@ -95,16 +98,16 @@ class ByHandPanel(Panel):
 
     def _pick(self, kind: str) -> None:
         state = self._state
-        if state.in_place and len(state.pieces) > 1:
+        if state.view.in_place and len(state.pieces) > 1:
             state.show(in_place=False)
         state.pointing.begin("" if state.pointing.kind == kind else kind)
 
     def _as_opened(self) -> None:
-        self._state.set_tilt("stand as opened", self._state.tilt_as_opened)
+        self._state.seats.set("stand as opened", self._state.plan.model.tilt_as_opened)
 
     def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
-        if self._state.plan is not None:
-            self._state.turn(axis, degrees)
+        if self._state.is_open:
+            self._state.seats.turn(axis, degrees)
 
     def _turn_in_view(self, degrees: float) -> None:
         self._turn(self._state.line_of_sight, degrees)
@@ -115,11 +118,11 @@ class ByHandPanel(Panel):
 
     def _set_threshold(self, shown: float) -> None:
         wall = self._state.settings.angle_from == "wall"
-        self._state.set_threshold(min(shown if wall else 90 - shown, 89.0))
+        self._state.seats.set_threshold(min(shown if wall else 90 - shown, 89.0))
 
     def refresh(self) -> None:
         state, piece = self._state, self._state.piece
-        self.setEnabled(state.model is not None)
+        self.setEnabled(state.is_open)
         for kind, pick in self.picks.items():
             pick.setChecked(state.pointing.kind == kind)
         self.drag.setChecked(state.pointing.kind == "turn")
@@ -127,7 +130,7 @@ class ByHandPanel(Panel):
         self._from.setText(
             f"from the {state.settings.angle_from}" + (" (a wall is 0°)" if wall else " (a ceiling is 0°)")
         )
-        if piece is None or state.plan is None:
+        if piece is None or not state.is_open:
             return
         self.threshold.set_value(state.plan.threshold if wall else 90 - state.plan.threshold)
         self.lift.set_value(piece.lift)

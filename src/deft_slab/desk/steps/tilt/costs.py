@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from ...replies import SeatShown
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.legend import SupportBar
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, line, row, say
@@ -55,10 +56,11 @@ class CostsPanel(Panel):
         self.add(row(self.compare, label("lifted by", "faint"), self.lift, 1))
         self.ways = self.add_list()
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
-                       state.seating.changed):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
+            state.seating.changed,
+        )  # fmt: skip
 
     def _compare(self) -> None:
         if self._state.up_to_date:
@@ -66,8 +68,8 @@ class CostsPanel(Panel):
 
     def refresh(self) -> None:
         state, piece = self._state, self._state.piece
-        self.setEnabled(state.model is not None)
-        if piece is None or state.plan is None:
+        self.setEnabled(state.is_open)
+        if piece is None or not state.is_open:
             return
         f = piece.figures
         self._bar.show_parts(f.support_on_bed_mm3, f.support_on_piece_mm3, f.support_inside_mm3)

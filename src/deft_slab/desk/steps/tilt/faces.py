@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 
 from ....core.marking import Audience
 from ....core.tilt import Tilt
-from ...marker import MEANINGS
-from ...state import DeskState
+from ...state.marker import MEANINGS
+from ...whole import DeskState
 from ...widgets import text
 from ...widgets.audience_view import AudienceView
+from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
 
@@ -95,10 +96,11 @@ class FacesPanel(Panel):
         grid.addWidget(label("● where its front is, seen from above", "faint", wrap=True), 2, 1)
         self.add(grid)
         self.column.addStretch(1)
-        for signal in (state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
-                       self._marker.changed):  # fmt: skip
-            signal.connect(self.refresh)
-        self.refresh()
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
+            self._marker.changed,
+        )  # fmt: skip
 
     # what the user does
 
@@ -112,21 +114,21 @@ class FacesPanel(Panel):
         self._marker.set(erase=self.erase.isChecked())
 
     def _rub_out(self) -> None:
-        self._state.unmark_all(self._marker.meaning)
+        self._state.marker.unmark_all(self._marker.meaning)
 
     def _opened(self) -> np.ndarray:
         """(3, 3): from the file's axes to how the model was opened."""
-        return self._state.tilt_as_opened.rotation
+        return self._state.plan.model.tilt_as_opened.rotation
 
     def _audience(self, **what: object) -> None:
-        if self._state.plan is None:
+        if not self._state.is_open:
             return
         up = tuple(float(value) for value in self._opened().T @ [0.0, 0.0, 1.0])
         values = {**self._state.plan.audience.model_dump(), "up": up, **what}
-        self._state.set_audience(Audience.model_validate(values))
+        self._state.marker.set_audience(Audience.model_validate(values))
 
     def _turn_front(self, degrees: float) -> None:
-        if self._state.plan is None:
+        if not self._state.is_open:
             return
         opened = self._opened()
         turn = Tilt.turn((0.0, 0.0, 1.0), degrees).rotation
@@ -145,7 +147,7 @@ class FacesPanel(Panel):
 
     def refresh(self) -> None:
         state, marker = self._state, self._marker
-        self.setEnabled(state.model is not None)
+        self.setEnabled(state.is_open)
         for meaning, way in self.meanings.items():
             way.setChecked(marker.meaning == meaning)
         for kind, way in self.ways.items():
@@ -154,7 +156,7 @@ class FacesPanel(Panel):
         self.reach.set_value(marker.reach)
         self.crease.set_value(marker.crease)
         self.none.setToolTip(f"Takes all {MEANINGS[marker.meaning]}s away.")
-        if state.plan is None or state.piece is None:
+        if not state.is_open or state.piece is None:
             return
         piece, audience = state.piece, state.plan.audience
         areas = [float(piece.solid.areas[(piece.marks & bit) > 0].sum()) for bit in (1, 2, 4)]

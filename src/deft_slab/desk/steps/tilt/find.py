@@ -12,8 +12,9 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayo
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
 from ....core.tilt import Tilt
 from ...replies import SeatShown
-from ...state import DeskState
+from ...whole import DeskState
 from ...widgets import text
+from ...widgets.binding import follow
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
@@ -135,11 +136,12 @@ class FindPanel(Panel):
                        partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
         self.add(row(filament, resin, 1))
         self.column.addStretch(1)
-        for signal in (self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
-                       state.outcome_changed):  # fmt: skip
-            signal.connect(self.refresh)
+        follow(
+            self, self.refresh,
+            self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
+            state.outcome_changed,
+        )  # fmt: skip
         state.jobs.progressed.connect(self._show_buttons)
-        self.refresh()
 
     # what the user does
 
@@ -165,11 +167,11 @@ class FindPanel(Panel):
     def _middle(self) -> np.ndarray:
         """(3, 3): the direction in the middle of the map to -z, as the model was opened or upside down."""
         over = Tilt.turn((0.0, 1.0, 0.0), 180.0) if self._turned_over else Tilt()
-        return over.after(self._state.tilt_as_opened).rotation
+        return over.after(self._state.plan.model.tilt_as_opened).rotation
 
     def refresh(self) -> None:
         seating = self._seating
-        self.setEnabled(self._state.model is not None)
+        self.setEnabled(self._state.is_open)
         self.figure.setCurrentIndex(list(FIGURES).index(seating.figure))
         self._show_buttons()
         for aim, slider in self.sliders.items():
@@ -181,7 +183,7 @@ class FindPanel(Panel):
             self._fill_seats(())
             return
         self.map.show_map(
-            Shown(self._middle(), seating.figures, seating.values(), seating.now, seating.flats,
+            Shown(self._middle(), seating.figures, seating.values(seating.figures), seating.now, seating.flats,
                   tuple(np.array(one.seat.tilt.down) for one in seating.seats), tuple(seating.trail))
         )  # fmt: skip
         self._say(self.map.pointer)
@@ -202,14 +204,14 @@ class FindPanel(Panel):
             return
         words, shown = FIGURES[seating.figure]
         if down is None:
-            values = seating.values()
+            values = seating.values(seating.figures)
             middle = "upside down" if self._turned_over else "as opened"
             self._said.setText(
                 f"{words}: {shown(float(values.min()))} (light) to {shown(float(values.max()))} (dark). "
                 f"In the middle: {middle}. Squares: flats; circles: the seats below; cross: now."
             )
             return
-        n = seating.nearest(down)
+        n = int(np.argmax(figures.down @ down))  # the direction looked at that is nearest
         flat = "sits flat" if figures.sits_flat[n] > 0.5 else "not flat"
         self._said.setText(
             f"≈ support {text.volume(float(figures.support_volume_mm3[n]))}, overhang "

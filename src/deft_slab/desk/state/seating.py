@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.errors import DeftError
-from ..core.judge.tilts import seated_on
-from ..core.plan import Plan
-from ..core.search.found import MapFigures
-from ..core.search.weighing import PRESETS, Weights, blend, parts_of
-from ..core.tilt import Tilt
-from .replies import MapRound, SeatsFound, SeatShown
-from .requests import FindSeats, Lean, LookAround, Peek, SeatAll
-
-if TYPE_CHECKING:
-    from .state import DeskState
+from ...core.errors import DeftError
+from ...core.judge.tilts import seated_on
+from ...core.plan import Plan
+from ...core.search.found import MapFigures
+from ...core.search.weighing import PRESETS, Weights, blend, parts_of
+from ...core.tilt import Tilt
+from ..replies import MapRound, SeatsFound, SeatShown
+from ..requests import FindSeats, Lean, LookAround, Peek, SeatAll
+from .choosing import Choosing
+from .desk import Desk
+from .seats import Seats
 
 Floats = NDArray[np.float64]
 
@@ -36,9 +34,9 @@ class Seating(QObject):
     changed = Signal()
     peeked = Signal(object)
 
-    def __init__(self, state: DeskState) -> None:
-        super().__init__(state)
-        self._state = state
+    def __init__(self, desk: Desk, seats: Seats, choosing: Choosing) -> None:
+        super().__init__(desk)
+        self._desk, self._seats, self._choosing = desk, seats, choosing
         self.figures: MapFigures | None = None
         self.flats: Floats = np.empty((0, 3))
         self.seats: tuple[SeatShown, ...] = ()
@@ -46,61 +44,57 @@ class Seating(QObject):
         self.trail: list[Floats] = []
         self.figure = "support_volume_mm3"
         self._key: object = None
-        state.outcome_changed.connect(self._look)
-        state.selection_changed.connect(self._look)
-        state.step_changed.connect(self._look)
+        desk.outcome_changed.connect(self._look)
+        desk.selection_changed.connect(self._look)
+        desk.step_changed.connect(self._look)
 
     # what there is
 
     @property
     def weights(self) -> Weights:
         """What matters here; the preset of the printer's kind until the user says otherwise."""
-        return self._state.settings.weights or PRESETS[self._state.printer.kind]
+        return self._desk.settings.weights or PRESETS[self._desk.printer.kind]
 
     @property
     def busy(self) -> bool:
-        return self._state.jobs.busy_with("map")
+        return self._desk.jobs.busy_with("map")
 
     @property
     def now(self) -> Floats | None:
         """(3,) the down direction of the selected piece's seat."""
-        tilt = self._state.tilt
+        tilt = self._seats.tilt
         return None if tilt is None else np.array(tilt.down)
 
     @property
     def has_show_faces(self) -> bool:
-        piece = self._state.piece
+        piece = self._desk.piece
         return piece is not None and bool((piece.marks & 1).any())
 
-    def values(self) -> Floats:
+    def values(self, figures: MapFigures) -> Floats:
         """(n,) the figure that colours the map, of each direction looked at."""
         if self.figure == "blend":
-            return blend(parts_of(self.figures, self.has_show_faces), self.weights)
-        return np.asarray(getattr(self.figures, self.figure))
-
-    def nearest(self, down: Floats) -> int:
-        """The direction looked at that is nearest to one."""
-        return int(np.argmax(self.figures.down @ down))
+            return blend(parts_of(figures, self.has_show_faces), self.weights)
+        return np.asarray(getattr(figures, self.figure))
 
     def tilt_to(self, down: Floats) -> Tilt:
         """The turn to a down direction that is nearest to the present seat."""
-        return seated_on(self._state.tilt, down)
+        return seated_on(self._seats.tilt, down)
 
     # looking
 
     def _subject(self) -> object:
         """What the map is of: it changes with the piece and what it is judged by, and not with its seat."""
-        state, plan = self._state, self._state.plan
-        wish = state.piece.wished if state.piece else None
+        desk, plan = self._desk, self._desk.plan
+        wish = desk.piece.wished if desk.piece else None
         lift = wish.lift if wish and wish.lift is not None else plan.lift
         return (
             plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.threshold, plan.marks, lift, plan.recipe,
-            state.selected_piece if len(state.pieces) > 1 else 0, state.printer,
+            desk.selected_piece if len(desk.pieces) > 1 else 0, desk.printer,
         )  # fmt: skip
 
     def _look(self) -> None:
-        state = self._state
-        if state.step != "Tilt" or not state.up_to_date:
+        desk = self._desk
+        if desk.step != "Tilt" or not desk.up_to_date:
             return
         key = self._subject()
         if key != self._key:
@@ -119,7 +113,7 @@ class Seating(QObject):
         self._look()
 
     def _ask_round(self, number: int) -> None:
-        state, key = self._state, self._key
+        desk, key = self._desk, self._key
 
         def done(found: MapRound) -> None:
             self.figures = found.figures if self.figures is None else self.figures.and_also(found.figures)
@@ -130,13 +124,13 @@ class Seating(QObject):
             else:
                 self._ask_seats()
 
-        state.ask(
-            "map:round", LookAround(state.plan, state.printer, state.selected_piece, number), done=done,
+        desk.ask(
+            "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=done,
             failed=lambda _: None, still=lambda: key == self._key, label="Looking at all ways to sit",
         )  # fmt: skip
 
     def _ask_seats(self) -> None:
-        state, key, weights = self._state, self._key, self.weights
+        desk, key, weights = self._desk, self._key, self.weights
 
         def done(found: SeatsFound) -> None:
             self.figures, self.seats = found.figures, found.seats
@@ -144,16 +138,16 @@ class Seating(QObject):
             if weights != self.weights:
                 self._ask_seats()
 
-        state.ask(
-            "map:seats", FindSeats(state.plan, state.printer, state.selected_piece, weights), done=done,
+        desk.ask(
+            "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=done,
             still=lambda: key == self._key, label="Looking for seats worth trying",
         )  # fmt: skip
 
     def peek(self, down: Floats) -> None:
         """Asks for a small picture of the piece in a seat; ``peeked`` brings it."""
-        state = self._state
-        state.ask(
-            "peek", Peek(state.plan, state.printer, state.selected_piece, self.tilt_to(down)), done=self.peeked.emit,
+        desk = self._desk
+        desk.ask(
+            "peek", Peek(desk.plan, desk.printer, desk.selected_piece, self.tilt_to(down)), done=self.peeked.emit,
             failed=lambda _: None,
         )  # fmt: skip
 
@@ -165,14 +159,14 @@ class Seating(QObject):
 
     def weigh(self, weights: Weights) -> None:
         """Changes what matters here."""
-        self._state.change_settings(self._state.settings.model_copy(update={"weights": weights}))
+        self._desk.change_settings(self._desk.settings.model_copy(update={"weights": weights}))
         self.changed.emit()
         if self.figures is not None and not self.busy:
             self._ask_seats()
 
     def take(self, did: str, tilt: Tilt, lift: float | None = None) -> None:
         """Seats the selected piece."""
-        self._state.set_tilt(did, tilt, lift)
+        self._seats.set(did, tilt, lift)
 
     def take_down(self, down: Floats) -> None:
         """Seats the selected piece on the direction of the map that was clicked."""
@@ -181,27 +175,27 @@ class Seating(QObject):
     def keep(self, shown: SeatShown) -> None:
         """Keeps a seat as a choice without taking it."""
         try:
-            plan = self._state.plan_with_tilt(shown.seat.tilt, shown.seat.lift)
+            plan = self._seats.plan_with(shown.seat.tilt, shown.seat.lift)
         except DeftError as error:
-            self._state.failed.emit(error)
+            self._desk.failed.emit(error)
             return
-        self._state.choosing.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
+        self._choosing.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
 
     def compare_ways(self, lift: float) -> None:
         """Asks for what leaning and lifting would gain and cost."""
-        state, key, plan = self._state, self._key, self._state.plan
+        desk, key, plan = self._desk, self._key, self._desk.plan
 
         def done(found: tuple[SeatShown, ...]) -> None:
             self.ways = found
             self.changed.emit()
 
-        state.ask("ask:ways", Lean(plan, state.printer, state.selected_piece, self.weights, lift), done=done,
-                  still=lambda: key == self._key and state.plan == plan, label="Leaning it a little")  # fmt: skip
+        desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=done,
+                  still=lambda: key == self._key and desk.plan == plan, label="Leaning it a little")  # fmt: skip
 
     def seat_all(self) -> None:
         """Seats every piece in the seat that is best by the weights."""
-        state = self._state
-        plan, pieces = state.plan, state.pieces
+        desk = self._desk
+        plan, pieces = desk.plan, desk.pieces
 
         def done(tilts: list[Tilt]) -> None:
             changed: Plan = plan
@@ -210,7 +204,7 @@ class Seating(QObject):
             else:
                 for piece, tilt in zip(pieces, tilts, strict=True):
                     changed = changed.with_wish(piece.wish(seat=tilt), piece.wished)
-            state.do_plan("seat all pieces", changed)
+            desk.do_plan("seat all pieces", changed)
 
-        state.ask("ask:all", SeatAll(plan, state.printer, len(pieces), self.weights), done=done,
+        desk.ask("ask:all", SeatAll(plan, desk.printer, len(pieces), self.weights), done=done,
                   label="Seating all pieces")  # fmt: skip

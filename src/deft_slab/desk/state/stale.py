@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..core.errors import BadPlan
+from ...core.errors import BadPlan
 
 
 def being_made() -> BadPlan:

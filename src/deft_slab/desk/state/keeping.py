@@ -4,25 +4,23 @@ each change. See ``recovery`` for how it is stored."""
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
-from ..core.errors import DeftError
-from .recovery import Autosave, LeftWork
-from .requests import KeepWork
-
-if TYPE_CHECKING:
-    from .state import DeskState
+from ...core.errors import DeftError
+from ..recovery import Autosave, LeftWork
+from ..requests import KeepWork
+from .desk import Desk
 
 
 class Keeping(QObject):
     """A part of the desk state."""
 
-    def __init__(self, state: DeskState, autosave: Autosave) -> None:
-        super().__init__(state)
-        self._state, self._autosave = state, autosave
+    def __init__(self, desk: Desk, autosave: Autosave) -> None:
+        super().__init__(desk)
+        self._desk, self._autosave = desk, autosave
         autosave.model_wanted.connect(self._keep_model)
+        desk.project_changed.connect(self.note)
 
     def begin(self) -> None:
         """From now on the opened model is kept, and what becomes of it."""
@@ -32,7 +30,12 @@ class Keeping(QObject):
 
     def note(self) -> None:
         """The project has changed, or is as it was saved."""
-        self._autosave.note(self._state.project if self._state.dirty else None)
+        history = self._desk.history
+        self._autosave.note(history.project if history.dirty else None)
+
+    def write(self) -> None:
+        """Writes it now, and what is missing of it."""
+        self._autosave.write()
 
     def adopt(self, work: LeftWork) -> None:
         """Work that was brought back is kept here from now on."""
@@ -45,15 +48,15 @@ class Keeping(QObject):
 
     def _keep_model(self) -> None:
         """Asks for a copy of the model and its guests, unless that is being made."""
-        folder, state = self._autosave.folder, self._state
-        if folder is None or state.model is None or state.jobs.busy_with("keep"):
+        folder, desk = self._autosave.folder, self._desk
+        if folder is None or not desk.is_open or desk.jobs.busy_with("keep"):
             return
 
         def failed(error: DeftError) -> None:
             self._autosave.model_done(folder, error.what)
 
-        state.jobs.submit(
-            "keep", KeepWork(folder, state.model, state.wearing.surfaces),
+        desk.jobs.submit(
+            "keep", KeepWork(folder, desk.model, desk.guest_surfaces),
             done=lambda _: self._kept(folder), failed=failed, label="Keeping a copy of the model",
         )  # fmt: skip
 

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from collections.abc import Callable
+from functools import partial
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ..core.marking import MOST_PLACES, Mark, Meaning
-
-if TYPE_CHECKING:
-    from .state import DeskState
+from ...core.documents import triple
+from ...core.marking import MOST_PLACES, Audience, Mark, Meaning
+from ...core.plan import Plan
+from .desk import Desk
+from .pointing import Pointing
 
 Floats = NDArray[np.float64]
 
 MEANINGS: dict[Meaning, str] = {"show": "show face", "hold": "hold spot", "clear": "clear spot"}
+Shape = Literal["grown", "ball", "box"]
+SHAPES: tuple[Shape, ...] = get_args(Shape)
+"""What one click marks."""
 _CLOSER = 0.25
 """Of the brush's reach: places of a stroke nearer to each other than this add nothing."""
 
@@ -29,9 +35,11 @@ class Marker(QObject):
 
     changed = Signal()
 
-    def __init__(self, state: DeskState) -> None:
-        super().__init__(state)
-        self._state = state
+    def __init__(self, desk: Desk, pointing: Pointing) -> None:
+        super().__init__(desk)
+        self._desk = desk
+        for shape in SHAPES:
+            pointing.answer(shape, partial(self._on_clicked, shape))
         self.meaning: Meaning = "show"
         self.erase = False
         self.reach = 6.0
@@ -55,7 +63,7 @@ class Marker(QObject):
 
     def _unit(self) -> Floats:
         """(3,) mm in one unit of the file along its axes."""
-        return np.asarray(self._state.plan.factors)
+        return np.asarray(self._desk.plan.factors)
 
     # by brush
 
@@ -88,27 +96,48 @@ class Marker(QObject):
 
     # by one click
 
-    def at(self, shape: Literal["grown", "ball", "box"], place: Floats) -> None:
+    def at(self, shape: Shape, place: Floats) -> None:
         """Marks around a place (mm, model frame)."""
         places = _triples((place / self._unit())[None])
         if shape == "grown":
             mark = Mark(meaning=self.meaning, shape="grown", places=places, limit=self.crease, erase=self.erase)
         else:
-            half = tuple(float(value) for value in self.reach / np.abs(self._unit()))
+            half = triple(self.reach / np.abs(self._unit()))
             mark = Mark(meaning=self.meaning, shape=shape, places=places, half=half, erase=self.erase)
         self._add(mark)
 
     def what_is_seen(self, share: float = 0.25) -> None:
         """Marks everything of which the audience sees more than a share."""
-        audience = self._state.plan.audience
+        audience = self._desk.plan.audience
         self._add(Mark(meaning=self.meaning, shape="seen", limit=share, audience=audience, erase=self.erase))
 
     def most_detailed(self, share: float = 0.15) -> None:
         """Marks the most detailed share of the surface."""
         self._add(Mark(meaning=self.meaning, shape="detail", limit=share, erase=self.erase))
 
+    def _on_clicked(self, shape: Shape, number: int, facet: int, place: Floats) -> None:
+        self.at(shape, place)
+
     def _add(self, mark: Mark) -> None:
-        self._state.mark(self._did, mark)
+        """Show faces are the prop's own: all choices get them."""
+        self._change(self._did, lambda plan: plan.changed(marks=(*plan.marks, mark)), mark.meaning)
+
+    def unmark_all(self, meaning: str) -> None:
+        """Takes all marks of a meaning away."""
+        def without(plan: Plan) -> Plan:
+            return plan.changed(marks=tuple(mark for mark in plan.marks if mark.meaning != meaning))
+
+        self._change("take marks away", without, meaning)
+
+    def _change(self, did: str, change: Callable[[Plan], Plan], meaning: str) -> None:
+        if meaning == "show":
+            self._desk.change_everywhere(did, change)
+        else:
+            self._desk.change(did, lambda: change(self._desk.plan))
+
+    def set_audience(self, audience: Audience) -> None:
+        """The audience is the prop's own: all choices get it."""
+        self._desk.change_everywhere("change the audience", lambda plan: plan.changed(audience=audience))
 
 
 def _triples(points: Floats) -> tuple[tuple[float, float, float], ...]:

@@ -1,0 +1,50 @@
+"""What a new cut is put on. Plain geometry in the model frame, mm."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.documents import Triple, triple
+from ...core.marking import Region
+from ...core.plan import Plan
+from .outlines import Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """plan : that it is for; low, high : (3,) the box of all pieces; upward : (3,) the way that is up as the model
+    stands; view : the way from the eye to the model; room : mm that the printer has along each axis
+    crease : degrees of bend at which a picked region ends
+    line : (k, 3) points that were clicked for it; closes : they are a loop
+    """
+
+    plan: Plan
+    low: Floats
+    high: Floats
+    upward: Floats
+    view: Triple
+    room: Triple
+    crease: float
+    line: NDArray[np.float64]
+    closes: bool = False
+
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        return self.low, self.high
+
+    @property
+    def diagonal(self) -> float:
+        """mm, of the box of all pieces."""
+        return float(np.linalg.norm(self.high - self.low))
+
+    def named(self, word: str) -> dict[str, Any]:
+        """The id and the name of a new cut."""
+        return {"id": self.plan.fresh_id(), "name": self.plan.fresh_name(word)}
+
+    def region_at(self, place: Floats) -> Region:
+        """The smooth region around a place (3,), no farther than a quarter of the model."""
+        return Region(shape="grown", places=(triple(place),), limit=self.crease, reach=0.25 * self.diagonal)

@@ -1,0 +1,104 @@
+"""The bed itself: ruled sheets with mm numbers, and the room above them where something does not fit into it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.outcome import Piece
+from ...core.printer import Printer
+from ..look import palette
+from ..look.palette import colour
+from .things import Lines, Mesh, Thing
+
+Floats = NDArray[np.float64]
+Box = tuple[Floats, Floats]
+"""(low, high) mm."""
+Said = tuple[Floats, str]
+"""A place (3,) mm, and words there."""
+
+_SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+_RULED = -0.12
+"""mm: the lines lie a little under what stands on the bed, and over the sheet."""
+_LARGE = 600.0
+"""mm: a larger bed is ruled every 50 and 100 mm."""
+_MARGIN = 40.0
+"""mm that an endless bed is drawn beyond what lies on it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Beds:
+    """things : what is drawn of the beds; numbers : the mm along their edges"""
+
+    things: dict[str, Thing]
+    numbers: tuple[Said, ...]
+
+
+def beds(printer: Printer, starts: Sequence[float], reach: tuple[float, float]) -> Beds:
+    """The sheets of a printer.
+
+    starts : mm, where each bed begins along X; reach : mm, how far the pieces go, for an endless axis
+    """
+    x, y = printer.bed_x, printer.bed_y
+    if printer.endless == "x":
+        x = max(x, 50.0 * float(np.ceil((reach[0] + _MARGIN) / 50)))
+    if printer.endless == "y":
+        y = max(y, 50.0 * float(np.ceil((reach[1] + _MARGIN) / 50)))
+    return _ruled(tuple(starts), x, y, printer.endless or "")
+
+
+@lru_cache(maxsize=8)
+def _ruled(starts: tuple[float, ...], x: float, y: float, endless: str) -> Beds:
+    step = 50.0 if max(x, y) > _LARGE else 10.0
+    sheets: list[list[float]] = []
+    fine: list[list[list[float]]] = []
+    coarse: list[list[list[float]]] = []
+    numbers: list[Said] = []
+    for number, start in enumerate(starts):
+        sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
+        for at in np.arange(0.0, x + 0.1, step):
+            (coarse if at % (5 * step) == 0 else fine).append([[start + at, 0, _RULED], [start + at, y, _RULED]])
+        for at in np.arange(0.0, y + 0.1, step):
+            (coarse if at % (5 * step) == 0 else fine).append([[start, at, _RULED], [start + x, at, _RULED]])
+        named = "mm" if len(starts) == 1 else f"mm · bed {number + 1}"
+        numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
+        numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 5 * step)]
+        numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(5 * step, y + 1, 5 * step)]
+    if endless:
+        far = [x / 2, y + 14.0, 0.0] if endless == "y" else [x + 40.0, y / 2, 0.0]
+        numbers.insert(0, (np.array(far), "goes on without end"))
+    faces = np.concatenate([_SHEET + 4 * number for number in range(len(starts))])
+    things: dict[str, Thing] = {
+        "bed sheet": Mesh(np.array(sheets), faces, colour("#FFFFFF"), lit=False),
+        "bed fine": Lines(np.array(fine or coarse[:1]), colour("#E6E2D8")),
+        "bed coarse": Lines(np.array(coarse), colour("#CFC8B8")),
+    }
+    return Beds(things, tuple(numbers))
+
+
+def too_large(printer: Printer, pieces: Sequence[Piece], boxes: Sequence[Box]) -> tuple[Lines | None, tuple[Said, ...]]:
+    """(the room that the printer has, where and by how much the pieces leave it); (None, nothing) where all fit.
+
+    boxes : of each piece as it is drawn
+    """
+    if all(piece.fit.fits for piece in pieces):
+        return None, ()
+    x, y, z = printer.bed_x, printer.bed_y, printer.height
+    floor = np.array([[0, 0, 0], [x, 0, 0], [x, y, 0], [0, y, 0]], float)
+    top = floor + [0, 0, z]
+    edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
+    said: list[Said] = []
+    for piece, (low, high) in zip(pieces, boxes, strict=True):
+        middle = (low + high) / 2
+        wide, deep, tall = piece.fit.over
+        if tall:
+            said.append((np.array([middle[0], middle[1], high[2]]), f"{tall:.1f} mm too high"))
+        if wide:
+            said.append((np.array([high[0], middle[1], middle[2]]), f"{wide:.1f} mm too wide"))
+        if deep:
+            said.append((np.array([middle[0], high[1], middle[2]]), f"{deep:.1f} mm too deep"))
+    return Lines(np.array(edges), colour(palette.AMBER), 1.5), tuple(said)

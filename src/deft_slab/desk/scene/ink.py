@@ -1,0 +1,205 @@
+"""What is painted over the picture of the bed, as a value: cuts and their grips, seams, guests' room, what is read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.cuts import Cut, StraightCut
+from ...core.outcome import Outcome
+from ...core.tilt import turned_box
+from ..cuts import on_desk
+from ..cuts.reaches import reach_outline
+from ..look import palette
+from ..look.palette import rgb
+from ..state.pointing import Reading
+from ..whole import DeskState
+from .beds import Box
+from .handles import CutFrame, cut_frame
+from .pole import Pole
+from .scene import Scene, Subject, rooms_of
+
+Floats = NDArray[np.float64]
+_MOST_DOTS = 4000
+_MOST_FLAGS = 6
+"""Of one kind, of one cut: all of them are listed beside."""
+
+
+@dataclass(frozen=True, eq=False)
+class Stroke:
+    """Segments (k, 2, 3) mm, bed frame, in one colour (3,) or one each (k, 3). width : pixels; through : also where
+    something stands before them"""
+
+    segments: Floats
+    colours: Floats
+    width: float
+    through: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Flag:
+    """Words beside a place (3,) mm, bed frame. always : also where it lies over another one"""
+
+    place: Floats
+    words: str
+    colour: str
+    always: bool = True
+
+
+@dataclass(eq=False)
+class Ink:
+    """dots : (points (k, 3), colour); grips : what can be dragged of a cut that is not flat; frame : of a flat one
+    points : of the line that is being drawn; dimensions : the box whose size is shown; reading : (what was read, its
+    points in the bed frame)
+    """
+
+    strokes: list[Stroke] = field(default_factory=list)
+    flags: list[Flag] = field(default_factory=list)
+    dots: list[tuple[Floats, str]] = field(default_factory=list)
+    grips: dict[str, Floats] = field(default_factory=dict)
+    points: dict[str, Floats] = field(default_factory=dict)
+    frame: CutFrame | None = None
+    dimensions: Box | None = None
+    reading: tuple[Reading, Floats] | None = None
+
+
+def ink_of(state: DeskState, subject: Subject, scene: Scene) -> Ink:
+    """What is painted over a scene of the desk."""
+    ink = Ink(frame=frame_of_cut(state, scene), grips=grips(state, scene))
+    if subject.evaluated is None:
+        return ink
+    ink.strokes.extend(_seams(state, scene))
+    _add_cut(ink, state, scene)
+    _add_numbers(ink, state, scene)
+    _add_troubles(ink, state, scene, subject.outcome)
+    if subject.sizing:
+        boxes = [one.box for one in scene.placed]
+        ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
+        _add_rooms(ink, subject, scene)
+        places = subject.view.mend_places
+        if places is not None and len(places):
+            ink.strokes.append(Stroke(_on_model(scene, places), rgb(palette.AMBER), 3.0, through=True))
+    reading = state.pointing.reading
+    if reading is not None and (subject.sizing or scene.standing):
+        ink.reading = reading, scene.model.of(reading.points)
+    return ink
+
+
+# a cut, and what can be dragged of it
+
+
+def _shows(state: DeskState, scene: Scene, cut: Cut) -> bool:
+    return cut.on and state.step == "Cut" and scene.standing and bool(scene.placed)
+
+
+def frame_of_cut(state: DeskState, scene: Scene) -> CutFrame | None:
+    """The selected cut as it is drawn; None where its handles are not shown."""
+    cut = state.cut
+    if not isinstance(cut, StraightCut) or not _shows(state, scene, cut):
+        return None
+    normal = scene.model.rotation @ np.array(cut.normal)
+    return cut_frame(normal, cut.offset + float(normal @ scene.model.shift), *scene.model_box)
+
+
+def grips(state: DeskState, scene: Scene) -> dict[str, Floats]:
+    """Places, bed frame, of what can be dragged of the selected cut where it is not flat."""
+    cut = state.cut
+    if cut is None or not _shows(state, scene, cut):
+        return {}
+    return {name: scene.model.of(place) for name, place in on_desk(cut).grips(cut, model_box(scene)).items()}
+
+
+def model_box(scene: Scene) -> Box:
+    """(low, high) of the standing model's box, as it lies in the model frame."""
+    low, high = scene.model_box
+    return turned_box(low - scene.model.shift, high - scene.model.shift, scene.model.rotation.T)
+
+
+def _on_model(scene: Scene, segments: Floats) -> Floats:
+    """Segments (k, 2, 3) of the model frame, bed frame."""
+    return scene.model.of(segments.reshape(-1, 3)).reshape(-1, 2, 3)
+
+
+def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
+    """The outline of the selected cut where it is not flat, where it stops, and the line that is being drawn."""
+    cut = state.cut
+    if cut is not None and _shows(state, scene, cut):
+        outline = on_desk(cut).outline(cut, model_box(scene))
+        for segments, colour in ((outline, palette.MADDER), (reach_outline(cut), palette.AMBER)):
+            if len(segments):
+                ink.strokes.append(Stroke(_on_model(scene, segments), rgb(colour), 1.4, through=True))
+    if not scene.standing:
+        return
+    if state.pointing.kind == "cut line" and len(state.snapping.creases):
+        ink.strokes.append(Stroke(_on_model(scene, state.snapping.creases), rgb(palette.TEAL), 1.6))
+    points = scene.model.of(state.placing.line)
+    if len(points) > 1:
+        ends = np.stack([points[:-1], points[1:]], axis=1)
+        ink.strokes.append(Stroke(ends, rgb(palette.MADDER), 2.0, through=True))
+    ink.points.update({f"point {n}": point for n, point in enumerate(points)})
+
+
+def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
+    """Each seam, grey where hidden to madder where in sight; while something is dragged of the stand-in, all madder."""
+    dragged = state.draft is not None
+    shown = state.live if dragged else state.evaluated
+    if state.step not in ("Cut", "Join") or shown is None or not scene.standing:
+        return []
+    found = []
+    for seam in shown.outcome.seams.values():
+        seen = np.ones((len(seam.segments), 1)) if dragged else seam.exposed[:, None]
+        colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
+        found.append(Stroke(_on_model(scene, seam.segments), colours, 3.0, through=dragged))
+    return found
+
+
+def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
+    """The number of each piece beside it, while they are pulled apart."""
+    if not scene.standing or len(scene.placed) < 2 or state.step not in ("Cut", "Join"):
+        return
+    for number, one in enumerate(scene.placed):
+        if one.drawn:
+            low, high = one.box
+            at = np.append(((low + high) / 2)[:2], high[2])
+            chosen = number == state.selected_piece
+            ink.flags.append(Flag(at, str(one.piece.number), palette.MADDER if chosen else palette.INK))
+
+
+def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) -> None:
+    """Where the cuts left crumbs, too little material, or a bridge."""
+    if state.step != "Cut" or not scene.standing or state.draft is not None:
+        return
+    for report in outcome.cuts.values():
+        flags: list[tuple[Any, str]] = [(place, f"crumb, {size:.1f} mm") for size, place in report.crumbs[:_MOST_FLAGS]]
+        flags += [(one.place, f"{one.kind}, {one.least:.2f} mm") for one in report.thin[:_MOST_FLAGS]]
+        if report.bridges:
+            ink.dots.append((scene.model.of(np.array([one.place for one in report.bridges])), palette.AMBER))
+            flags.append((report.middle_of_bridge.place, "a bridge is left here"))
+        ink.flags.extend(
+            Flag(scene.model.of(np.array(place)), words, palette.AMBER, always=False) for place, words in flags
+        )
+
+
+def _add_rooms(ink: Ink, subject: Subject, scene: Scene) -> None:
+    """Where guests poke through, and how much air is around them."""
+    for room in rooms_of(subject).values():
+        if len(room.poking):
+            shown = room.poking[:: max(1, len(room.poking) // _MOST_DOTS)]
+            ink.dots.append((scene.model.of(shown), palette.MADDER))
+        if room.clearance is not None:
+            fine = room.clearance >= 0
+            words = f"{room.clearance:.1f} mm of air" if fine else f"{-room.clearance:.1f} mm inside"
+            ink.flags.append(Flag(scene.model.of(room.at), words, palette.TEAL if fine else palette.MADDER))
+
+
+def pole_of(state: DeskState, scene: Scene) -> Pole | None:
+    """What leans and turns the selected piece by pulling; None while it is not turned so."""
+    if state.pointing.kind != "turn" or not scene.placed or state.view.in_place:
+        return None
+    low, high = scene.placed[min(state.selected_piece, len(scene.placed) - 1)].box
+    size = high - low
+    # the knob is on its top, so that it is in view whenever the piece is
+    return Pole((low + high) / 2, 0.5 * float(size[2]), 0.55 * float(max(size[0], size[1])))

@@ -1,0 +1,410 @@
+"""What is drawn of a plan, as a value: ``scene_of`` says it, and whoever draws it draws the difference to before.
+
+Plain data, without Qt or VTK: the main view, the twin view and the small pictures of the ledger are made of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.judge.rays import first_hit
+from ...core.outcome import Model, Outcome, Piece, Room
+from ...core.plan import Plan
+from ...core.printer import Printer
+from ...core.solid import Solid, spread_points
+from ..look import palette
+from ..look.palette import colour, ramp_colours, rgb
+from ..replies import Evaluated, Walls
+from ..state.view import View
+from .beds import Box, Said, beds, too_large
+from .things import Lines, Mesh, Pose, Thing
+
+Floats = NDArray[np.float64]
+T = TypeVar("T")
+
+MARKS = (1, 2, 4)
+"""The bits of a show face, a hold spot and a clear spot."""
+_BEFORE = 0.05
+"""mm that a marking of facets lies before them."""
+_MOST_MARKS = 9000
+_EVERY = 2.8
+"""mm between the points of a mark, about; farther where there are many."""
+
+
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What a scene is of.
+
+    plan : on the bed, which may not be measured yet; model : as it was opened
+    selected : number of the selected piece, -1 for none; walls : of the pieces, where they are coloured, and what
+    counts as thin, mm
+    """
+
+    printer: Printer
+    evaluated: Evaluated | None = None
+    model: Model | None = None
+    plan: Plan | None = None
+    step: str = "Check"
+    view: View = field(default_factory=View)
+    selected: int = -1
+    walls: Walls | None = None
+    wall_limit: float = 0.0
+
+    @property
+    def sizing(self) -> bool:
+        return self.step == "Size"
+
+    @property
+    def outcome(self) -> Outcome:
+        """Of what is measured, which there must be."""
+        assert self.evaluated is not None
+        return self.evaluated.outcome
+
+    @property
+    def pieces(self) -> tuple[Piece, ...]:
+        return self.outcome.pieces if self.evaluated is not None else ()
+
+    @property
+    def standing(self) -> bool:
+        """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
+        return self.view.in_place or self.sizing or (self.step == "Cut" and len(self.pieces) == 1)
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """A piece as it is drawn. box : (low, high) mm, bed frame; drawn : it is not hidden"""
+
+    piece: Piece
+    pose: Pose
+    box: Box
+    drawn: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """things : what is drawn, by name; placed : the pieces; box : of all that is drawn; model : where the standing
+    model is, and its box; hidden_below : mm, nothing of the pieces is drawn below
+    numbers : on the beds; over : where pieces leave the printer's room; marks : (k, 3) points of each kind of mark
+    open_edges : (k, 2, 3) mm, bed frame, none where the surface is closed or parted
+    arrangement : differs where the pieces are put elsewhere as a whole, so that they should be framed anew
+    made_of : of what derived data was made, so that the next scene takes over what is the same
+    """
+
+    things: dict[str, Thing]
+    placed: tuple[Placed, ...]
+    box: Box
+    model: Pose
+    model_box: Box
+    standing: bool
+    hidden_below: float
+    numbers: tuple[Said, ...]
+    over: tuple[Said, ...]
+    marks: dict[int, Floats]
+    open_edges: Floats
+    arrangement: tuple[object, ...]
+    made_of: dict[str, tuple[tuple[object, ...], object]]
+
+    def hit(self, origin: Floats, towards: Floats) -> tuple[int, int, Floats] | None:
+        """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first."""
+        best: tuple[float, int, int, Floats] | None = None
+        for number, one in enumerate(self.placed):
+            if not one.drawn:
+                continue
+            solid, turn = one.piece.solid, one.pose.rotation
+            start, way = one.pose.back(origin), turn.T @ towards
+            found = first_hit(solid.vertices, solid.triangles, start, way)
+            if found is not None and (best is None or found[1] < best[0]):
+                best = (found[1], number, found[0], start + found[1] * way)
+        return best[1:] if best else None
+
+    def marking(self, number: int, facets: NDArray[np.generic], off: Floats) -> Mesh:
+        """Some facets of a piece, marked. off : (3,) unit vector, model frame, the way on which it lies before them"""
+        one = self.placed[number]
+        solid, pose = one.piece.solid, one.pose
+        before = Pose(pose.rotation, pose.of(_BEFORE * off))
+        return Mesh(solid.vertices, solid.triangles[facets], colour(palette.MADDER), before, opacity=0.75)
+
+
+def scene_of(subject: Subject, before: Scene | None = None) -> Scene:
+    """What is drawn of a subject. before : a scene of which is taken over what is the same"""
+    making = _Making(before)
+    things: dict[str, Thing] = {}
+    printer, bed = subject.printer, (subject.printer.bed_x, subject.printer.bed_y)
+    model, model_box = Pose(), (np.zeros(3), np.array([*bed, 0.5 * printer.height]))
+    box = model_box
+    placed: list[Placed] = []
+    if subject.evaluated is not None:
+        model, model_box, placed = _placed(subject, making)
+        boxes = [one.box for one in placed]
+        for number, one in enumerate(placed):
+            things |= _piece(subject, number, one, making)
+        if subject.sizing:
+            drawn, others = _at_size(subject, model, making)
+        else:
+            drawn, others = _copies(subject, making)
+        things |= drawn
+        box = _around([*boxes, *others])
+        if subject.sizing:  # room for the lines that say how big it is
+            low, high = box
+            box = (low - 0.06 * float(np.linalg.norm(high - low)) * np.array([1, 1, 0]), high)
+        if len(placed) > 1 and not subject.standing and 0 <= subject.selected < len(placed):
+            things["piece frame"] = _frame(placed[subject.selected].box)
+    evaluated = subject.evaluated if not subject.standing else None
+    starts = sorted({place.bed_x for place in (evaluated.laid if evaluated else ())} | {0.0})
+    ruled = beds(printer, starts, (float(box[1][0]), float(box[1][1])))
+    things |= ruled.things
+    fitted = [] if subject.view.in_place else placed
+    room, over = too_large(printer, [one.piece for one in fitted], [one.box for one in fitted])
+    if room is not None:
+        things["room"] = room
+    hidden_below = subject.view.hidden_below if subject.step == "Tilt" and not subject.view.in_place else 0.0
+    return Scene(
+        things, tuple(placed), box, model, model_box, subject.standing, hidden_below, ruled.numbers, over,
+        {} if subject.sizing else _marks(placed, making), _open_edges(subject, placed), _arrangement(subject),
+        making.made,
+    )  # fmt: skip
+
+
+class _Making:
+    """Derived data, made once and taken over from scene to scene while what it is made of is the same."""
+
+    def __init__(self, before: Scene | None) -> None:
+        self._before = before.made_of if before is not None else {}
+        self.made: dict[str, tuple[tuple[object, ...], object]] = {}
+
+    def once(self, name: str, made_of: tuple[object, ...], make: Callable[[], T]) -> T:
+        known = self._before.get(name)
+        if known is not None and _same(known[0], made_of):
+            self.made[name] = known
+            return known[1]  # type: ignore[return-value]
+        found = make()
+        self.made[name] = (made_of, found)
+        return found
+
+
+def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    """Whether all of one are the other's: large things by what they are, others by what they are like."""
+    large = (np.ndarray, Solid)
+    return len(one) == len(other) and all(
+        a is b or (not isinstance(a, large) and not isinstance(b, large) and a == b)
+        for a, b in zip(one, other, strict=True)
+    )
+
+
+def _around(boxes: Sequence[Box]) -> Box:
+    return np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
+
+
+def _turned_box(name: str, solid: Solid, rotation: Floats, making: _Making) -> Box:
+    """(low, high) of a turned solid, not shifted."""
+
+    def box() -> Box:
+        turned = solid.vertices @ rotation.T
+        return turned.min(axis=0), turned.max(axis=0)
+
+    return making.once(name, (solid.vertices, rotation.tobytes()), box)
+
+
+def _placed(subject: Subject, making: _Making) -> tuple[Pose, Box, list[Placed]]:
+    """(where the standing model is, its box, the pieces)."""
+    outcome, printer = subject.outcome, subject.printer
+    rotation = outcome.plan.tilt.rotation
+    boxes = [_turned_box(f"stood {n}", one.solid, rotation, making) for n, one in enumerate(outcome.pieces)]
+    low, high = _around(boxes)
+    pulls = [rotation @ _pull(subject, piece) for piece in outcome.pieces]
+    floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
+    middle = (low + high) / 2
+    shift = np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
+    found = []
+    for number, piece in enumerate(outcome.pieces):
+        if subject.standing:
+            pose, (start, end) = Pose(rotation, shift + pulls[number]), boxes[number]
+        else:
+            assert subject.evaluated is not None
+            laid = subject.evaluated.laid[number]
+            pose = Pose(laid.rotation, laid.shift)
+            start, end = _turned_box(f"laid {number}", piece.solid, laid.rotation, making)
+        drawn = not subject.view.as_it_came and number not in subject.view.hidden
+        found.append(Placed(piece, pose, (start + pose.shift, end + pose.shift), drawn))
+    return Pose(rotation, shift), (low + shift, high + shift), found
+
+
+def _pull(subject: Subject, piece: Piece) -> Floats:
+    """(3,) mm, model frame: how far a piece is pulled away along the normals of its cuts; none while it is whole."""
+    outcome = subject.outcome
+    away = np.zeros(3)
+    if subject.sizing:
+        return away
+    reach = 0.5 * subject.view.apart * max(float(np.max(other.solid.size)) for other in outcome.pieces)
+    for side in piece.sides:
+        report = outcome.cuts.get(side.cut)
+        if report is None or not report.parts:
+            continue
+        if report.lift is not None:
+            # what a local cut takes off moves, and the rest stays
+            cut = outcome.plan.cut(side.cut)
+            moves = not cut.takes_off and cut.reach is None
+            away += (side.side if moves or side.side > 0 else 0) * np.array(report.lift)
+        else:
+            away += _from_middle(outcome.pieces, piece, side.cut)
+    return reach * away
+
+
+def _from_middle(pieces: tuple[Piece, ...], piece: Piece, cut_id: str) -> Floats:
+    """(3,) model frame: how a piece lies from the middle of all that a cut has made; the farthest of them at 1."""
+    made = np.array([one.anchor for one in pieces if any(side.cut == cut_id for side in one.sides)])
+    middle = (made.min(axis=0) + made.max(axis=0)) / 2
+    farthest = float(np.linalg.norm(made - middle, axis=1).max())
+    return np.asarray((np.array(piece.anchor) - middle) / max(farthest, 1e-9))
+
+
+def _piece(subject: Subject, number: int, one: Placed, making: _Making) -> dict[str, Thing]:
+    """A piece in its colours, and its support."""
+    if number in subject.view.hidden:
+        return {}
+    found: dict[str, Thing] = {}
+    solid = one.piece.solid
+    if one.drawn:
+        coloured = _colours(subject, number, one.piece, making)
+        found[f"piece {number}"] = Mesh(solid.vertices, solid.triangles, coloured, one.pose, clipped=True)
+    parted = len(subject.pieces) > 1 and subject.standing
+    vertices, triangles = one.piece.skin
+    if subject.view.show_support and not subject.sizing and not parted and len(triangles):
+        skin = Pose(*one.piece.skin_pose(one.pose.rotation, one.pose.shift))
+        found[f"support {number}"] = Mesh(
+            vertices, triangles, colour(palette.SUPPORT), skin, veil=True, clipped=True
+        )  # fmt: skip
+    return found
+
+
+def _colours(subject: Subject, number: int, piece: Piece, making: _Making) -> NDArray[np.uint8]:
+    """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
+    several = len(subject.pieces) > 1
+    base = palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE
+    walls = None
+    if subject.sizing and subject.walls is not None and number < len(subject.walls.behind):
+        walls = subject.walls.behind[number]
+    overhang = subject.view.show_overhang and not subject.view.in_place and not subject.sizing
+    past = piece.past_threshold if overhang else None
+
+    def coloured() -> NDArray[np.uint8]:
+        if walls is not None:
+            found = ramp_colours(_thin(walls, subject.wall_limit), rgb(base), palette.RAMP, most=1.0)
+        elif past is not None:
+            found = ramp_colours(past, rgb(base), palette.RAMP)
+        else:
+            found = np.broadcast_to(rgb(base), (len(piece.solid.triangles), 3)).copy()
+        cut_face = piece.solid.origin < 0
+        found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.SHEET)
+        return np.round(found).astype(np.uint8)
+
+    return making.once(f"colours {number}", (piece.solid, base, walls, past, subject.wall_limit), coloured)
+
+
+def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
+    """(m,) the share by which a wall is thinner than a limit, -1 where it is not."""
+    share = 1.0 - walls / max(limit, 1e-9)
+    return np.where(walls < limit, share, -1.0).astype(np.float32)
+
+
+def _copies(subject: Subject, making: _Making) -> tuple[dict[str, Thing], list[Box]]:
+    """(the further copies of the pieces, paler; the box of each)."""
+    assert subject.evaluated is not None
+    found: dict[str, Thing] = {}
+    boxes: list[Box] = []
+    if subject.standing:
+        return found, boxes
+    red, green, blue = 0.5 * rgb(palette.STONE) + 0.5 * rgb(palette.SHEET)
+    count = len(subject.pieces)
+    for number, place in enumerate(subject.evaluated.laid[count:]):
+        solid, pose = subject.pieces[number % count].solid, Pose(place.rotation, place.shift)
+        pale = (float(red), float(green), float(blue))
+        found[f"copy {number}"] = Mesh(solid.vertices, solid.triangles, pale, pose, clipped=True)
+        low, high = _turned_box(f"copy {number}", solid, pose.rotation, making)
+        boxes.append((low + pose.shift, high + pose.shift))
+    return found, boxes
+
+
+def _at_size(subject: Subject, model: Pose, making: _Making) -> tuple[dict[str, Thing], list[Box]]:
+    """(the guests, and the surface as it came where that is looked at; the box of each)."""
+    found: dict[str, Thing] = {}
+    boxes: list[Box] = []
+    if subject.view.as_it_came and subject.model is not None and subject.plan is not None:
+        came, factors = subject.model.solid, subject.plan.factors
+        solid = making.once("came", (came, factors.tobytes()), lambda: came.resized(factors))
+        found["came"] = Mesh(solid.vertices, solid.triangles, colour(palette.STONE), model)
+        points = model.of(solid.vertices)
+        boxes.append((points.min(axis=0), points.max(axis=0)))
+    outcome = subject.outcome
+    for guest in outcome.plan.guests:
+        if guest.id in outcome.guests:
+            solid = outcome.guests[guest.id].solid
+            pose = Pose(model.rotation, model.of(np.array(guest.place) * outcome.plan.factors))
+            whole = Mesh(solid.vertices, solid.triangles, colour(palette.TEAL), pose)
+            # a guest inside the prop would not be seen: it is drawn whole, and once more over what hides it
+            found[f"guest {guest.id}"] = whole
+            found[f"guest veil {guest.id}"] = replace(whole, veil=True, through=True)
+            points = pose.of(solid.vertices)
+            boxes.append((points.min(axis=0), points.max(axis=0)))
+    return found, boxes
+
+
+def _frame(box: Box) -> Lines:
+    """A thin frame on the bed around the selected piece."""
+    (x0, y0, _), (x1, y1, _) = box[0] - 2, box[1] + 2
+    ring = np.array([[x0, y0, 0.3], [x1, y0, 0.3], [x1, y1, 0.3], [x0, y1, 0.3]])
+    return Lines(np.stack([ring, np.roll(ring, -1, axis=0)], axis=1), colour(palette.MADDER), 1.5)
+
+
+def _marks(placed: Sequence[Placed], making: _Making) -> dict[int, Floats]:
+    """Points of the marks of all pieces, bed frame."""
+    found: dict[int, list[Floats]] = {}
+    for number, one in enumerate(placed):
+        piece = one.piece
+        points = making.once(f"marks {number}", (piece.solid, piece.marks), partial(mark_points, piece))
+        for bit, places in points.items():
+            found.setdefault(bit, []).append(one.pose.of(places))
+    return {bit: np.concatenate(parts) for bit, parts in found.items()}
+
+
+def mark_points(piece: Piece) -> dict[int, Floats]:
+    """For each kind of mark, points (k, 3) spread over the marked facets by area; mm, model frame."""
+    found = {}
+    for bit in MARKS:
+        chosen = (piece.marks & bit) > 0
+        area = float(piece.solid.areas[chosen].sum())
+        if area > 0:
+            points, facets = spread_points(piece.solid, int(min(_MOST_MARKS, max(area / _EVERY**2, 1))), chosen)
+            found[bit] = points + _BEFORE * piece.solid.normals[facets]
+    return found
+
+
+def _open_edges(subject: Subject, placed: Sequence[Placed]) -> Floats:
+    nothing = np.empty((0, 2, 3))
+    if not placed or (len(placed) > 1 and not subject.sizing):
+        return nothing
+    segments = subject.outcome.defects.segments
+    if subject.view.as_it_came and subject.model is not None and subject.plan is not None:
+        segments = subject.model.solid.defects.segments * subject.plan.factors
+    return placed[0].pose.of(segments) if len(segments) else nothing
+
+
+def _arrangement(subject: Subject) -> tuple[object, ...]:
+    laid = subject.evaluated.laid if subject.evaluated is not None else ()
+    sized = subject.sizing and subject.evaluated is not None
+    size = tuple(subject.outcome.plan.factors) if sized else ()
+    guests = len(subject.plan.guests) if subject.sizing and subject.plan is not None else 0
+    lying = () if subject.view.in_place else (tuple(sorted({place.bed for place in laid})), len(laid))
+    return (subject.model, subject.printer, subject.view.in_place, subject.sizing, guests, size, lying)
+
+
+def rooms_of(subject: Subject) -> dict[str, Room]:
+    """The room around each guest, where it is shown."""
+    shown = subject.sizing and subject.evaluated is not None and not subject.view.as_it_came
+    return subject.outcome.guests if shown else {}

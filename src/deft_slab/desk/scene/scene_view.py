@@ -1,0 +1,190 @@
+"""A widget that shows a scene: it draws the difference to what it showed before, and paints over the picture."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, Qt, QTimer
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QWidget
+
+from ..look import palette
+from .camera import Camera
+from .painting import paint_scene
+from .picture import Picture
+from .scene import Scene, Subject, scene_of
+from .things import Mesh, Pose, Thing
+
+if TYPE_CHECKING:
+    from .canvas import Canvas
+
+Floats = NDArray[np.float64]
+
+_SLOW = 0.1
+"""Seconds for one picture."""
+
+
+class SceneView(QWidget):
+    """Subclasses say what is looked at, and what a mouse does.
+
+    scene : what is shown; None while VTK is not loaded; picture : of it, as it was drawn last
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.scene: Scene | None = None
+        self.picture: Picture | None = None
+        self.camera = Camera()
+        self._canvas: Canvas | None = None
+        self._marked: Mesh | None = None
+        self._moved: dict[str, Pose] = {}
+        self._slow = False
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(0)
+        self._timer.timeout.connect(self._draw)
+
+    @property
+    def awake(self) -> bool:
+        """Whether VTK is loaded."""
+        return self._canvas is not None
+
+    @property
+    def drawn(self) -> frozenset[str]:
+        """The names of what is drawn."""
+        return self._canvas.drawn if self._canvas is not None else frozenset()
+
+    @property
+    def built(self) -> int:
+        """How many meshes were built to draw it all so far."""
+        return self._canvas.made if self._canvas is not None else 0
+
+    @property
+    def turns_smoothly(self) -> bool:
+        """Whether the support is left out, where drawing is slow, so that the view turns smoothly."""
+        return False
+
+    def wake(self) -> None:
+        """Loads VTK, which takes half a second."""
+        if self._canvas is None:
+            from .canvas import Canvas  # slow to load: kept out of start-up
+
+            self._canvas = Canvas(palette.colour(palette.GROUND))
+
+    def sleep(self) -> None:
+        """Lets go of VTK."""
+        self._timer.stop()
+        if self._canvas is not None:
+            self._canvas.close()
+            self._canvas = self.scene = None
+
+    # what is shown
+
+    def show_subject(self, subject: Subject) -> Scene | None:
+        """Shows what there is of a subject; None while VTK is not loaded."""
+        if self._canvas is None:
+            return None
+        self.scene = scene_of(subject, self.scene)
+        self._marked, self._moved = None, {}
+        self.draw_soon()
+        return self.scene
+
+    def mark(self, mesh: Mesh | None) -> None:
+        """Marks some facets until another scene is shown; None for none."""
+        self._marked = mesh
+        self.draw_soon()
+
+    @property
+    def marked(self) -> bool:
+        """Whether a facet is marked."""
+        return self._marked is not None
+
+    def move_piece(self, number: int, pose: Pose) -> None:
+        """Draws a piece elsewhere, without its support, until another scene is shown."""
+        self._moved[f"piece {number}"] = pose
+        self._marked = None
+        self.draw_soon()
+
+    def _things(self, scene: Scene) -> dict[str, Thing]:
+        found = dict(scene.things)
+        for name, pose in self._moved.items():
+            thing = found.get(name)
+            if isinstance(thing, Mesh):
+                found[name] = thing.at(pose)
+                found.pop(name.replace("piece", "support"), None)
+        if self._marked is not None:
+            found["marked"] = self._marked
+        if self.camera.elevation < 0:  # from below one looks through the bed
+            found.pop("bed sheet")
+            found.pop("bed fine")
+        return found
+
+    # looking and drawing
+
+    def look(self, camera: Camera) -> None:
+        """Looks from elsewhere."""
+        self.camera = camera
+        self.draw_soon()
+
+    def frame_all(self) -> None:
+        """Looks from the same side at all that is drawn."""
+        if self.scene is not None:
+            self.look(self.camera.framing(*self.scene.box, self.width(), self.height()))
+
+    def hit(self, at: QPointF) -> tuple[int, int, Floats] | None:
+        """(piece, facet, place in mm of the model frame) under a pixel."""
+        ray = self.camera.ray(at.x(), at.y(), self.width(), self.height())
+        return self.scene.hit(*ray) if self.scene is not None else None
+
+    def draw_soon(self) -> None:
+        """Draws once what is happening now is over."""
+        if self._canvas is not None and not self._timer.isActive():
+            self._timer.start()
+
+    def _draw(self) -> None:
+        canvas, scene, width, height = self._canvas, self.scene, self.width(), self.height()
+        if canvas is None or scene is None or width < 2 or height < 2:
+            return
+        started = time.monotonic()
+        whole = not (self.turns_smoothly and self._slow)
+        ratio = self.devicePixelRatioF()
+        across, down = round(width * ratio), round(height * ratio)
+        canvas.draw(self._things(scene), scene.hidden_below)
+        pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole)
+        image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
+        image.setDevicePixelRatio(ratio)
+        self.picture = Picture(self.camera, image, depth, (width, height))
+        if whole:
+            self._slow = time.monotonic() - started > _SLOW
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(palette.GROUND))
+        waits = self.waiting_words
+        if waits:
+            painter.setPen(QColor(palette.FAINT))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, waits)
+        elif self.picture is not None and self.scene is not None:
+            painter.drawImage(0, 0, self.picture.image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            # the marks of a piece that is on its way elsewhere are not there yet
+            paint_scene(painter, self.picture, replace(self.scene, marks={}) if self._moved else self.scene)
+            self.paint_over(painter, self.picture, self.scene)
+        painter.end()
+
+    @property
+    def waiting_words(self) -> str:
+        """What is said in place of the picture; empty where that is shown."""
+        return ""
+
+    def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
+        """Paints over the picture what a subclass has to add."""
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.draw_soon()

@@ -1,0 +1,239 @@
+"""Finding a place for a cut: the cut map, the sweep and the turns of the selected one, the trade-off list."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from ...core.cuts import PieceReach, Side, StraightCut
+from ...core.documents import Triple, triple
+from ...core.plan import Plan
+from ...core.search.found import CutMap, CutWishes, Sweep, Turned
+from ..replies import CutShown
+from ..requests import LookForCuts, ProposeCuts, SweepCut, TurnCut
+from .choosing import Choosing
+from .cutting import Cutting
+from .desk import Desk
+from .stale import being_made
+
+Floats = NDArray[np.float64]
+
+
+class CutSearch(QObject):
+    """A part of the desk state.
+
+    map : of planes through the piece, None before; sweep, turned : of the selected cut; shown : the trade-off list
+    figure : what colours the map, "support", "sight" or "both"
+    """
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk, cutting: Cutting, choosing: Choosing) -> None:
+        super().__init__(desk)
+        self._desk, self._cutting, self._choosing = desk, cutting, choosing
+        self.map: CutMap | None = None
+        self.sweep: Sweep | None = None
+        self.turned: Turned | None = None
+        self.shown: tuple[CutShown, ...] | None = None
+        self.figure = "support"
+        self._key: object = None
+        self._sweep_key: object = None
+        for signal in (desk.outcome_changed, desk.selection_changed, desk.step_changed):
+            signal.connect(self._look)
+
+    # what there is
+
+    @property
+    def wishes(self) -> CutWishes:
+        return self._desk.settings.cut_wishes or CutWishes()
+
+    @property
+    def busy(self) -> bool:
+        return self._desk.jobs.busy_with("map")
+
+    def base(self) -> tuple[Plan, tuple[Side, ...]]:
+        """(the plan that the map is for, the sides that the piece it is for lies on): without the selected cut where
+        that is straight and the last one, so that the map shows where else it could be; else of the selected piece."""
+        desk, plan = self._desk, self._desk.plan
+        cut = desk.cut
+        if isinstance(cut, StraightCut) and plan.recipe[-1].id == cut.id and not cut.bounded:
+            return self._cutting.before(cut)
+        piece = desk.piece
+        return plan, piece.sides if piece is not None and desk.up_to_date else ()
+
+    @property
+    def replaced(self) -> StraightCut | None:
+        """The cut that taking a place moves; None where it would add one."""
+        plan, _ = self.base()
+        cut = self._desk.cut
+        return cut if isinstance(cut, StraightCut) and plan != self._desk.plan else None
+
+    # looking
+
+    def _subject(self) -> object:
+        plan, sides = self.base()
+        return (
+            plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.threshold, plan.marks, plan.audience,
+            plan.tilt, plan.lift, plan.recipe, sides, self._desk.printer,
+        )  # fmt: skip
+
+    def _look(self) -> None:
+        desk = self._desk
+        if desk.step != "Cut" or not desk.up_to_date:
+            return
+        problem = desk.evaluated.outcome.defects.sentence() if desk.evaluated else ""
+        if problem:
+            self.map = self.sweep = self.shown = None
+            self.changed.emit()
+            return
+        key = self._subject()
+        if key != self._key:
+            self._key, self._sweep_key = key, None
+            self.map, self.shown, self.sweep = None, None, None
+            self._ask_round(0)
+        self._ask_sweep()
+        self.changed.emit()
+
+    def look_again(self) -> None:
+        """Goes on after it was stopped."""
+        self._key = None
+        self._look()
+
+    def _ask_round(self, number: int) -> None:
+        desk, key = self._desk, self._key
+        plan, sides = self.base()
+
+        def done(found: CutMap) -> None:
+            self.map = found if self.map is None else self.map.and_also(found)
+            self.changed.emit()
+            if number == 0:
+                self._ask_round(1)
+            else:
+                self._ask_proposals()
+
+        desk.ask("map:cut", LookForCuts(plan, desk.printer, sides, number), done=done, failed=lambda _: None,
+                  still=lambda: key == self._key, label="Looking at all ways to cut")  # fmt: skip
+
+    def _ask_proposals(self) -> None:
+        desk, key, wishes = self._desk, self._key, self.wishes
+        plan, sides = self.base()
+        looked = self.map
+        if looked is None:
+            return
+
+        def done(found: tuple[CutShown, ...]) -> None:
+            self.shown = found
+            self.changed.emit()
+            if wishes != self.wishes:
+                self._ask_proposals()
+
+        desk.ask("map:proposals", ProposeCuts(plan, desk.printer, sides, wishes, looked), done=done,
+                  still=lambda: key == self._key, label="Looking for cuts worth making")  # fmt: skip
+
+    def _ask_sweep(self) -> None:
+        desk, cut = self._desk, self._desk.cut
+        self.turned = None
+        if not isinstance(cut, StraightCut):
+            self.sweep, self._sweep_key = None, None
+            return
+        plan, sides = self._cutting.before(cut)
+        key = (self._key, plan.recipe, cut.normal, sides)
+        if key == self._sweep_key:
+            return
+        self._sweep_key, self.sweep = key, None
+
+        def done(found: Sweep) -> None:
+            self.sweep = found
+            self.changed.emit()
+
+        desk.ask("sweep", SweepCut(plan, desk.printer, sides, cut.normal), done=done, failed=lambda _: None,
+                  still=lambda: key == self._sweep_key, label="Sweeping the cut")  # fmt: skip
+
+    def ask_turned(self) -> None:
+        """Asks for the figures of the selected cut turned both ways."""
+        desk, cut = self._desk, self._desk.cut
+        if not isinstance(cut, StraightCut):
+            return
+        plan, sides = self._cutting.before(cut)
+
+        def done(found: Turned) -> None:
+            self.turned = found
+            self.changed.emit()
+
+        desk.ask("ask:turned", TurnCut(plan, desk.printer, sides, cut.normal, cut.offset), done=done,
+                  label="Turning the cut")  # fmt: skip
+
+    def take_turned(self, row: int, column: int) -> None:
+        """Turns the selected cut as a place of its map of angles says."""
+        found = self.turned
+        if found is not None:
+            normal, offset = found.normals[row, column], float(found.offsets[row, column])
+            self._cutting.change("turn a cut", normal=triple(normal), offset=offset)
+
+    # what the map shows
+
+    def _figure(self, found: CutMap) -> Floats:
+        """(n, k) the figure that colours the map, inf where a place is not allowed."""
+        wishes = self.wishes
+        sight = found.hidden_sight(wishes)
+        # support and seam together: each by what is usual among all places
+        usual = max(float(np.median(found.price)), 1e-9), max(float(np.median(sight)), 1e-9)
+        both = found.price / usual[0] + sight / usual[1]
+        figure = {"support": found.price, "sight": sight, "both": both}[self.figure]
+        return np.where(found.allowed(wishes), figure, np.inf)
+
+    def values(self, found: CutMap) -> Floats:
+        """(n,) for each normal the best that any place along it achieves, of the figure that colours the map."""
+        best = self._figure(found).min(axis=1)
+        worst = best[np.isfinite(best)].max(initial=0.0)
+        return np.where(np.isfinite(best), best, worst)
+
+    def best_place(self, found: CutMap, normal: Floats) -> tuple[int, int]:
+        """(direction looked at that is nearest to a normal, the best place along it by what colours the map)."""
+        n = int(np.argmax(np.abs(found.normals @ normal)))
+        return n, int(np.argmin(self._figure(found)[n]))
+
+    def show_figure(self, figure: str) -> None:
+        self.figure = figure
+        self.changed.emit()
+
+    def wish(self, **wishes: object) -> None:
+        """Changes what places are looked for by."""
+        changed = CutWishes.model_validate({**self.wishes.model_dump(), **wishes})
+        self._desk.change_settings(self._desk.settings.model_copy(update={"cut_wishes": changed}))
+        self.changed.emit()
+        if self.map is not None and not self.busy:
+            self._ask_proposals()
+
+    # taking a place
+
+    def take(self, did: str, normal: Triple, offset: float) -> None:
+        """Moves the selected cut to a place that was found, or adds one there."""
+        if self._key != self._subject():  # it was found for another plan
+            self._desk.failed.emit(being_made())
+            return
+        plan, sides = self.base()
+        old = self.replaced
+        reach = PieceReach(sides=sides) if sides else None
+        cut = StraightCut(
+            id=old.id if old else plan.fresh_id(), name=old.name if old else f"Cut {len(plan.recipe) + 1}",
+            normal=normal, offset=offset, reach=reach, kerf=old.kerf if old else 0.0,
+            crumbs=old.crumbs if old else "keep",
+        )  # fmt: skip
+        self._desk.selected_cut = cut.id
+        self._desk.do_plan(did, self._desk.plan.with_cut(cut))
+
+    def take_normal(self, normal: Floats) -> None:
+        """Takes the best place along the direction of the map that was clicked."""
+        found = self.map
+        if found is not None:
+            n, k = self.best_place(found, normal)
+            self.take("take a cut from the cut map", triple(found.normals[n]), float(found.offsets[n, k]))
+
+    def take_shown(self, shown: CutShown) -> None:
+        self.take("take a cut from the list", shown.cut.normal, shown.cut.offset)
+
+    def keep(self, shown: CutShown) -> None:
+        """Keeps a cut of the list as a choice, without taking it."""
+        self._choosing.keep_plan(shown.plan, f"{100 * shown.left:.0f} % left, {shown.sight:.0f} mm seen")

@@ -1,0 +1,254 @@
+"""What is on the bed: what the plan comes to, what is chosen of it, and how it is looked at."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from ...core.cuts import Cut
+from ...core.documents import Triple
+from ...core.errors import DeftError, WorkerEnded
+from ...core.outcome import Model, Piece, Totals
+from ...core.plan import Plan, Project
+from ...core.printer import Printer
+from ...core.solid import Solid
+from ..jobs import Jobs
+from ..replies import Evaluated
+from ..requests import Evaluate, EvaluateLive
+from .project import ProjectState
+from .view import View
+
+STEPS = ("Size", "Tilt", "Cut", "Join", "Check", "Hand off")
+
+_PICTURES = 64
+
+
+@dataclass(frozen=True, eq=False)
+class Entry:
+    """What the ledger keeps of an evaluated plan. picture : (height, width, 4) uint8 or None"""
+
+    totals: Totals
+    picture: NDArray[np.uint8] | None
+
+
+class Desk(ProjectState):
+    """The project on the bed.
+
+    evaluated : what the plan that was measured last comes to; None before
+    draft : the plan that is being dragged, None while none is; live : what it comes to, about; live_problem : why that
+    has no figures, empty where it has, or will
+    selected_piece : its number, from 0 on; line_of_sight : from the model to the eye, bed frame
+    """
+
+    outcome_changed = Signal()
+    live_changed = Signal()
+    entries_changed = Signal()
+    selection_changed = Signal()
+    step_changed = Signal()
+    view_changed = Signal()
+    flown_to = Signal(int, object)
+    """The number of a piece, and one of its overhang spots."""
+    seam_flown_to = Signal(object)
+    """A stretch of a seam."""
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+        super().__init__(jobs, parent)
+        self.evaluated: Evaluated | None = None
+        self.live: Evaluated | None = None
+        self.live_problem = ""
+        self.draft: Plan | None = None
+        self.step = "Tilt"
+        self.selected_cut: str | None = None
+        self.selected_piece = 0
+        self.view = View()
+        self.line_of_sight: Triple = (0.0, -1.0, 0.0)
+        self._entries: OrderedDict[tuple[Plan, Printer], Entry] = OrderedDict()
+        self.settings_changed.connect(self.view_changed)
+
+    # what there is
+
+    @property
+    def up_to_date(self) -> bool:
+        """Whether the outcome is of the plan on the desk, and of its printer."""
+        return self.evaluated is not None and self.is_open and self.evaluated.of(self.plan, self.printer)
+
+    @property
+    def pieces_up_to_date(self) -> bool:
+        """Whether the pieces that are shown are those of the plan on the desk, however they are judged and seated."""
+        if self.evaluated is None or not self.is_open:
+            return False
+        measured = self.evaluated.outcome.plan
+        return measured == self.plan or _parting(measured) == _parting(self.plan)
+
+    @property
+    def pieces(self) -> tuple[Piece, ...]:
+        return self.evaluated.outcome.pieces if self.evaluated else ()
+
+    @property
+    def piece(self) -> Piece | None:
+        """The selected piece."""
+        return self.pieces[min(self.selected_piece, len(self.pieces) - 1)] if self.pieces else None
+
+    @property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(low, high) of all pieces, mm, model frame; of the model while there are none yet. Raises NothingOpen."""
+        if not self.pieces:
+            corners = self.model.solid.bounds * self.plan.factors
+            return corners.min(axis=0), corners.max(axis=0)
+        solids = [piece.solid for piece in self.pieces]
+        return np.min([s.bounds[0] for s in solids], axis=0), np.max([s.bounds[1] for s in solids], axis=0)
+
+    @property
+    def cut(self) -> Cut | None:
+        """The selected cut, as it is being dragged if it is."""
+        if not self.is_open or self.selected_cut is None:
+            return None
+        return next((cut for cut in (self.draft or self.plan).recipe if cut.id == self.selected_cut), None)
+
+    def entry(self, plan: Plan) -> Entry | None:
+        """What a plan comes to on the printer of the desk."""
+        return self._entries.get((plan, self.printer))
+
+    # changing the project
+
+    def do(self, did: str, project: Project) -> None:
+        """Replaces the project; ``did`` says what was done, for undo."""
+        if self.is_open and project == self.project:
+            self.drop_draft()
+        super().do(did, project)
+
+    def _settled(self) -> None:
+        self.jobs.cancel("live")
+        self.draft = self.live = None
+        self._keep_selection()
+        self.view = replace(self.view, as_it_came=False, mend_places=None)
+        super()._settled()
+        self.evaluate()
+
+    def _keep_selection(self) -> None:
+        ids = [cut.id for cut in self.plan.recipe]
+        if self.selected_cut not in ids:
+            self.selected_cut = ids[-1] if ids else None
+
+    def begin(self, model: Model, guest_surfaces: dict[str, Solid], project: Project, *, saved: bool) -> None:
+        """Takes what was opened in place of all that was there; who opens it tells when all of it is there.
+
+        saved : the project comes from its own file
+        """
+        self._model, self.guest_surfaces = model, guest_surfaces
+        self.history.begin(project, saved=saved)
+        self.evaluated = self.live = self.draft = None
+        self._entries.clear()
+        self.selected_piece, self.selected_cut = 0, None
+        self._keep_selection()
+        self.view = replace(self.view, in_place=False, as_it_came=False, mend_places=None)
+
+    # trying a plan while something is dragged
+
+    def try_plan(self, plan: Plan) -> None:
+        """Shows a plan that is not settled yet: figures come from the stand-in, marked as approximate."""
+        if self.draft is None:
+            self.live_problem = ""
+        self.draft = plan
+        self.live_changed.emit()
+        self.jobs.submit(
+            "live", EvaluateLive(plan, self.printer), done=lambda found: self._on_live(found, ""),
+            failed=lambda error: self._on_live(None, error.what), label="",
+        )  # fmt: skip
+
+    def settle(self, did: str) -> None:
+        """Makes what was tried the plan."""
+        if self.draft is not None:
+            self.do_plan(did, self.draft)
+
+    def drop_draft(self) -> None:
+        """Goes back to the plan as it was before something was dragged."""
+        if self.draft is not None:
+            self.jobs.cancel("live")
+            self.draft = self.live = None
+            self.live_changed.emit()
+
+    def _on_live(self, evaluated: Evaluated | None, problem: str) -> None:
+        if self.draft is not None:
+            self.live, self.live_problem = evaluated, problem
+            self.live_changed.emit()
+
+    # figures
+
+    def evaluate(self) -> None:
+        """Measures the plan on the bed, and the choices that are not measured yet."""
+        self.ask(
+            "evaluate", Evaluate(self.plan, self.printer), done=self._on_evaluated,
+            failed=self._on_evaluation_failed, label="Measuring",
+        )  # fmt: skip
+        for choice in self.project.choices:
+            if self.entry(choice.plan) is None and choice.plan != self.plan:
+                self.jobs.submit(
+                    f"choice:{choice.id}", Evaluate(choice.plan, self.printer), done=self._keep_entry,
+                    failed=lambda _: None, label=f"Measuring “{choice.name}”",
+                )  # fmt: skip
+
+    def _keep_entry(self, evaluated: Evaluated) -> None:
+        key = (evaluated.outcome.plan, evaluated.printer)
+        self._entries[key] = Entry(evaluated.outcome.totals, evaluated.picture)
+        while len(self._entries) > max(_PICTURES, 2 * len(self.project.choices)):
+            self._entries.popitem(last=False)
+        self.entries_changed.emit()
+
+    def _on_evaluated(self, evaluated: Evaluated) -> None:
+        before = {piece.sides for piece in self.pieces}
+        self.evaluated = evaluated
+        self.selected_piece = min(self.selected_piece, len(self.pieces) - 1)
+        if {piece.sides for piece in self.pieces} != before:
+            # a model that has just been cut is looked at as a whole; a whole one on the bed
+            in_place = len(self.pieces) > 1 and self.step == "Cut"
+            self.view = replace(self.view, in_place=in_place, hidden=frozenset())
+        self._keep_entry(evaluated)
+        self.outcome_changed.emit()
+
+    def _on_evaluation_failed(self, error: DeftError) -> None:
+        did = self.history.undo_text
+        if isinstance(error, WorkerEnded) or not self.history.take_back():
+            # the plan is no step that was just made, or is not to blame: it stays, and can be undone
+            self.failed.emit(error)
+            return
+        error.kept = f"The last step ({did}) was taken back."
+        self.failed.emit(error)
+        self._settled()
+
+    # choosing and looking
+
+    def select_cut(self, cut_id: str | None) -> None:
+        self.selected_cut = cut_id
+        self.selection_changed.emit()
+
+    def select_piece(self, number: int) -> None:
+        self.selected_piece = number
+        self.selection_changed.emit()
+
+    def hide_pieces(self, numbers: frozenset[int]) -> None:
+        """Leaves pieces undrawn, by their numbers from 0 on; at least one stays."""
+        self.show(hidden=numbers if len(numbers) < len(self.pieces) else frozenset())
+
+    def go_to(self, step: str) -> None:
+        """Opens a step."""
+        self.step = step
+        in_place = step in ("Cut", "Join") and len(self.pieces) > 1
+        self.view = replace(self.view, as_it_came=False, mend_places=None, in_place=in_place)
+        self.step_changed.emit()
+        self.view_changed.emit()
+
+    def show(self, **what: Any) -> None:
+        """Changes what the bed shows: fields of ``View``."""
+        self.view = replace(self.view, **what)
+        self.view_changed.emit()
+
+
+def _parting(plan: Plan) -> tuple[object, ...]:
+    """What decides which pieces a plan has."""
+    return plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.recipe

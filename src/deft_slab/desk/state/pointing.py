@@ -1,0 +1,111 @@
+"""Pointing at the model: what is pointed for, who answers, and what was read there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from .desk import Desk
+
+Floats = NDArray[np.float64]
+Answer = Callable[[int, int, Floats], None]
+"""Hears of a place that was clicked: the piece, the facet, (3,) mm in the model frame."""
+
+GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline")
+"""What is pointed at again and again, until it is ended."""
+ON_ONE_LINE = "Those points lie on one line: no plane goes through them.\nClick three others."
+
+
+@dataclass(frozen=True, eq=False)
+class Reading:
+    """What was read off the model by pointing at it, and points that are being collected.
+
+    kind : what was pointed for; points : (k, 3) mm, model frame; words : the answer; value : mm, None while it is not
+    there yet
+    """
+
+    kind: str
+    points: Floats
+    words: str
+    value: float | None = None
+
+
+class Pointing(QObject):
+    """A part of the desk state.
+
+    kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall", "edge", "scale"; to seat a
+    piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging; to mark the
+    surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut edge", a "cut line" or "cut
+    outline", the region of a "cut reach", and what the kinds of cut ask for
+    reading : what was read last, None for nothing
+    """
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._desk = desk
+        self.kind = ""
+        self.reading: Reading | None = None
+        self._answers: dict[str, Answer] = {}
+        desk.opened.connect(self._forget)
+        desk.project_changed.connect(self._forget)
+        desk.step_changed.connect(self.end)
+
+    def answer(self, kind: str, heard: Answer) -> None:
+        """Says who hears of what is clicked while it is pointed at for something."""
+        self._answers[kind] = heard
+
+    def begin(self, kind: str) -> None:
+        """Begins to point at the model."""
+        self.kind = kind
+        if kind:
+            self.reading = None
+        self.changed.emit()
+        self._desk.view_changed.emit()
+
+    def end(self) -> None:
+        """Ends pointing; what was read stays."""
+        self.begin("")
+
+    def at(self, number: int, facet: int, place: Floats) -> None:
+        """A place on a piece was clicked while pointing."""
+        if self.kind in self._answers:
+            self._answers[self.kind](number, facet, place)
+
+    def show(self, reading: Reading, *, more: bool = False) -> None:
+        """Shows what was read. more : it is pointed on"""
+        self.reading = reading
+        if not more:
+            self.kind = ""
+        self.changed.emit()
+        self._desk.view_changed.emit()
+
+    def collect(self, place: Floats, wanted: int) -> Floats | None:
+        """Collects a point of some; gives (wanted, 3) mm and ends pointing once they are all there."""
+        known = self.reading.points if self.reading and self.reading.kind == self.kind else np.empty((0, 3))
+        points = np.concatenate([known, place[None]])
+        if len(points) < wanted:
+            self.show(Reading(self.kind, points, f"point {len(points)} of {wanted}"), more=True)
+            return None
+        self.end()
+        self.reading = None
+        return points
+
+    def _forget(self) -> None:
+        """The model is another one, or at another size."""
+        if self.kind not in GOES_ON:
+            self.kind = ""
+        self.reading = None
+        self.changed.emit()
+
+
+def plane_through(points: Floats) -> Floats | None:
+    """(3,) the unit normal of three points (3, 3); None where they lie on one line."""
+    normal = np.cross(points[1] - points[0], points[2] - points[0])
+    length = float(np.linalg.norm(normal))
+    return normal / length if length > 1e-9 else None

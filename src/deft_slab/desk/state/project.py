@@ -1,0 +1,176 @@
+"""The opened model and the project of it: what every part of the desk may ask, change, and ask of the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TypeVar
+
+from PySide6.QtCore import QObject, Signal
+
+from ...core.errors import DeftError, WouldReplace
+from ...core.outcome import Model
+from ...core.plan import Plan, Project
+from ...core.printer import Printer, default_printer
+from ...core.solid import Solid
+from ..jobs import Jobs
+from ..requests import Request
+from ..settings import Settings, keep_settings, read_settings
+from .history import History
+
+R = TypeVar("R")
+
+class NothingOpen(RuntimeError):
+    """Something was asked of the model or the plan while nothing is open: whoever asks looks at ``is_open`` first."""
+
+
+class ProjectState(QObject):
+    """For the UI thread, as all of the desk's state.
+
+    guest_surfaces : of guests that are models, in their units, by content hash
+    """
+
+    opened = Signal()
+    project_changed = Signal()
+    settings_changed = Signal()
+    failed = Signal(object)
+    told = Signal(str)
+    would_replace = Signal(object, object)
+    """What would be replaced, and what does it all the same once somebody has said so."""
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs = jobs
+        self.settings, self.settings_problem = read_settings()
+        self.history = History()
+        self.guest_surfaces: dict[str, Solid] = {}
+        self._model: Model | None = None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether there is a model, and with it a project and a plan."""
+        return self._model is not None
+
+    @property
+    def model(self) -> Model:
+        """Raises NothingOpen."""
+        if self._model is None:
+            raise NothingOpen
+        return self._model
+
+    @property
+    def project(self) -> Project:
+        """Raises NothingOpen."""
+        project = self.history.project
+        if project is None:
+            raise NothingOpen
+        return project
+
+    @property
+    def plan(self) -> Plan:
+        """Raises NothingOpen."""
+        return self.project.plan
+
+    @property
+    def printer(self) -> Printer:
+        """What plans are judged by: the project's printer, else the one chosen last."""
+        own = self.project.printer if self.is_open else None
+        return own or self.settings.printer or default_printer()
+
+    # changing the project
+
+    def do(self, did: str, project: Project) -> None:
+        """Replaces the project; ``did`` says what was done, for undo."""
+        if self.is_open and project != self.project:
+            self.history.do(did, project)
+            self._settled()
+
+    def do_plan(self, did: str, plan: Plan) -> None:
+        """Replaces the plan on the bed."""
+        if self.is_open:
+            self.do(did, self.project.changed(plan=plan))
+
+    def change(self, did: str, make: Callable[[], Plan]) -> None:
+        """Makes another plan; values that make no sense are told and change nothing."""
+        try:
+            plan = make()
+        except DeftError as error:
+            self.failed.emit(error)
+            return
+        self.do_plan(did, plan)
+
+    def change_everywhere(self, did: str, change: Callable[[Plan], Plan]) -> None:
+        """Changes the plan on the bed and that of every choice: for what is the prop's own."""
+        try:
+            kept = [choice.model_copy(update={"plan": change(choice.plan)}) for choice in self.project.choices]
+            project = self.project.changed(plan=change(self.plan), choices=tuple(kept))
+        except DeftError as error:
+            self.failed.emit(error)
+            return
+        self.do(did, project)
+
+    def undo(self) -> None:
+        if self.history.undo():
+            self._settled()
+
+    def redo(self) -> None:
+        if self.history.redo():
+            self._settled()
+
+    def _settled(self) -> None:
+        """The project is another one."""
+        self.project_changed.emit()
+
+    # settings
+
+    def change_settings(self, settings: Settings) -> None:
+        """Takes settings, and keeps them for the next time."""
+        self.settings = settings
+        keep_settings(settings)
+        self.settings_changed.emit()
+
+    def choose_printer(self, printer: Printer) -> None:
+        """Judges the project by another printer, and new projects too."""
+        self.change_settings(self.settings.model_copy(update={"printer": printer}))
+        if self.is_open:
+            self.do("change the printer", self.project.changed(printer=printer))
+
+    # asking
+
+    def ask(
+        self, lane: str, request: Request[R], *, done: Callable[[R], None], label: str = "",
+        failed: Callable[[DeftError], None] | None = None, still: Callable[[], bool] | None = None,
+    ) -> None:  # fmt: skip
+        """Asks the worker for something, and drops the reply, or what went wrong, when it is of something else by then.
+
+        lane : see ``Jobs``; failed : hears what went wrong, by default the user does
+        still : whether the reply is still of what is wanted; by default, that plan and printer are as they were
+        """
+        asked_for = self._subject
+
+        def wanted() -> bool:
+            return still() if still is not None else self._subject == asked_for
+
+        def heard(reply: R) -> None:
+            if wanted():
+                done(reply)
+
+        def went_wrong(error: DeftError) -> None:
+            if wanted():
+                (failed or self.failed.emit)(error)
+
+        self.jobs.submit(lane, request, done=heard, failed=went_wrong, label=label)
+
+    @property
+    def _subject(self) -> tuple[Plan | None, Printer]:
+        return self.plan if self.is_open else None, self.printer
+
+    def asking_to_replace(self, again: Callable[[], None]) -> Callable[[DeftError], None]:
+        """What hears that something could not be written: it asks where only leave to replace was wanting."""
+
+        def failed(error: DeftError) -> None:
+            if isinstance(error, WouldReplace):
+                self.would_replace.emit(error, again)
+            else:
+                self.failed.emit(error)
+
+        return failed

@@ -1,0 +1,26 @@
+"""How the bed is looked at: what is drawn of the plan, and where."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """in_place : the pieces where they belong on the prop, pulled apart by a share ``apart`` of its size
+    hidden : numbers of pieces, from 0 on, that are not drawn; hidden_below : mm over the bed below which nothing is
+    as_it_came : the surface as it was opened; mend_places : (k, 2, 3) mm, model frame, marked on it; None for none
+    """
+
+    in_place: bool = False
+    apart: float = 0.35
+    hidden: frozenset[int] = frozenset()
+    hidden_below: float = 0.0
+    as_it_came: bool = False
+    mend_places: NDArray[Any] | None = None
+    from_below: bool = False
+    show_overhang: bool = True
+    show_support: bool = True

@@ -1,0 +1,51 @@
+"""The desk's state, put together: what is on the bed, and the verbs of each step."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+
+from .cuts.placing import Placing
+from .jobs import Jobs
+from .recovery import Autosave
+from .state.alike import Alike
+from .state.choosing import Choosing
+from .state.cut_search import CutSearch
+from .state.cutting import Cutting
+from .state.desk import Desk
+from .state.keeping import Keeping
+from .state.marker import Marker
+from .state.measuring import Measuring
+from .state.opening import Opening
+from .state.pointing import Pointing
+from .state.seating import Seating
+from .state.seats import Seats
+from .state.sizing import Sizing
+from .state.snapping import Snapping
+from .state.wearing import Wearing
+from .state.writing import Writing
+
+
+class DeskState(Desk):
+    """All methods are for the UI thread. Panels ask this, call the verbs of its parts and hear their signals; nothing
+    else. A part knows the desk and the parts that it is given, and none knows the whole."""
+
+    def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
+        super().__init__(jobs, parent)
+        self.autosave = Autosave(self)
+        # who hears of a change first is made first: what was pointed at is forgotten before a panel shows it
+        self.pointing = Pointing(self)
+        self.measuring = Measuring(self, self.pointing)
+        self.keeping = Keeping(self, self.autosave)
+        self.sizing = Sizing(self)
+        self.opening = Opening(self, self.sizing, self.keeping)
+        self.wearing = Wearing(self, self.sizing, self.keeping)
+        self.marker = Marker(self, self.pointing)
+        self.seats = Seats(self, self.pointing, self.marker)
+        self.choosing = Choosing(self)
+        self.seating = Seating(self, self.seats, self.choosing)
+        self.cutting = Cutting(self, self.pointing)
+        self.search = CutSearch(self, self.cutting, self.choosing)
+        self.snapping = Snapping(self)
+        self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
+        self.alike = Alike(self)
+        self.writing = Writing(self)

@@ -1,0 +1,59 @@
+"""How what is shown follows the desk: one way for all of it.
+
+``follow`` calls what shows something after each of some signals while it is on the screen; what it missed before is
+made up for when it comes into sight. ``quietly`` puts a value in without an echo.
+"""
+
+from __future__ import annotations
+
+import weakref
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, QSignalBlocker
+from PySide6.QtWidgets import QWidget
+
+
+class Following(QObject):
+    """Ends with the widget, or by ``end``."""
+
+    def __init__(self, widget: QWidget, refresh: Callable[[], None], signals: tuple[Any, ...]) -> None:
+        super().__init__(widget)
+        self._refresh = weakref.WeakMethod(refresh)
+        self._signals, self._missed = signals, True
+        for signal in signals:
+            signal.connect(self._heard)
+        widget.installEventFilter(self)
+
+    def _heard(self, *_: object) -> None:
+        self._missed = True
+        widget = self.parent()
+        if isinstance(widget, QWidget) and widget.isVisible():
+            self._make_up()
+
+    def _make_up(self) -> None:
+        refresh = self._refresh()
+        if refresh is not None and self._missed:
+            self._missed = False
+            refresh()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show:
+            self._make_up()
+        return False
+
+    def end(self) -> None:
+        """Follows no more."""
+        for signal in self._signals:
+            signal.disconnect(self._heard)
+
+
+def follow(widget: QWidget, refresh: Callable[[], None], *signals: Any) -> Following:
+    """Has a method of a widget called after each of some signals while the widget is shown, and when it comes into
+    sight if it missed one."""
+    return Following(widget, refresh, signals)
+
+
+def quietly(widget: QObject) -> QSignalBlocker:
+    """While this is entered, a change of the widget is not heard of."""
+    return QSignalBlocker(widget)
