@@ -33,7 +33,7 @@ from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.mend.mended import advised, mended
 from deft_slab.core.mend.rewrap import rewrapped
 from deft_slab.core.mend.thin import thinned
-from deft_slab.core.outcome import Model
+from deft_slab.core.model import Model
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
@@ -43,11 +43,13 @@ from deft_slab.core.search.places import NORMALS, PLACES, cut_map, cut_subject, 
 from deft_slab.core.search.proposals import proposals
 from deft_slab.core.search.tilts import searched
 from deft_slab.core.search.weighing import PRESETS
+from deft_slab.core.seated import Subject
 from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Subject, Workshop
+from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
+from deft_slab.desk.process import run_process
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 
@@ -506,7 +508,7 @@ def opening(path: Path) -> int:
     """Opens a model in a fresh window; prints seconds, and GB of the window and of its worker at most."""
     application = QApplication(sys.argv[:1])
     dress(application)
-    window = Window(DeskState(Jobs()))
+    window = Window(DeskState(Jobs(run_process)))
     window.show()
     wait(lambda: window.bed.awake)
     start = time.monotonic()
@@ -517,7 +519,7 @@ def opening(path: Path) -> int:
     took = time.monotonic() - start
     print(took, resident(os.getpid()), resident(window.state.jobs.process_id))
     window.state.jobs.close()
-    window.state.autosave.close()
+    window.state.close()
     window.bed.sleep()
     return 0
 
@@ -529,9 +531,9 @@ def starting() -> None:
         "from PySide6.QtWidgets import QApplication\n"
         "from PySide6.QtCore import QTimer\n"
         "from deft_slab.desk.app import DeskState, Jobs, Window, dress\n"
-        "app = QApplication(sys.argv[:1]); dress(app); window = Window(DeskState(Jobs())); window.show()\n"
+        "app = QApplication(sys.argv[:1]); dress(app); window = Window(DeskState(Jobs(run_process))); window.show()\n"
         "app.processEvents(); print(time.monotonic() - start)\n"
-        "window.state.jobs.close(); window.state.autosave.close(); window.bed.sleep()\n"
+        "window.state.jobs.close(); window.state.close(); window.bed.sleep()\n"
     )
     with tempfile.TemporaryDirectory() as folder:
         script = Path(folder) / "start.py"
@@ -555,14 +557,14 @@ def main() -> int:
     cutting()
     application = QApplication(sys.argv[:1])
     dress(application)
-    window = Window(DeskState(Jobs()))
+    window = Window(DeskState(Jobs(run_process)))
     window.show()
     with tempfile.TemporaryDirectory() as folder:
         dragging(window)
         million(Path(folder))
         mending(Path(folder))
     window.state.jobs.close()
-    window.state.autosave.close()
+    window.state.close()
     window.bed.sleep()
     print(f"{len(missed)} goal(s) missed" if missed else "all goals met")
     return 1 if missed else 0

@@ -13,7 +13,7 @@ from deft_slab.core.handoff.pieces import write_project, write_surface
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.surfaces import Surface, tidy
 from deft_slab.core.mend.thin import thinned
-from deft_slab.core.outcome import Model
+from deft_slab.core.model import Model
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.solid import Solid

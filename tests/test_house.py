@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import subprocess
 import sys
 from pathlib import Path
@@ -40,3 +41,52 @@ def test_the_window_starts_without_what_is_slow_to_load():
 def test_what_is_asked_and_answered_is_light_to_load():
     loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.requests, deft_slab.core.handoff.pieces")}
     assert not loaded & {"numba", "scipy", "trimesh", "PySide6"}
+
+
+def parsed(path: Path) -> ast.Module:
+    return ast.parse(path.read_text(encoding="utf-8"))
+
+
+SOURCES = sorted((ROOT / "src" / "deft_slab").rglob("*.py"))
+
+
+def named(path: Path) -> str:
+    return ".".join(path.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+
+
+def imported_by(path: Path, known: set[str]) -> set[str]:
+    """Modules of the program that one imports, wherever in it, for types too."""
+    package = named(path) if path.name == "__init__.py" else named(path).rsplit(".", 1)[0]
+    found = set()
+    for node in ast.walk(parsed(path)):
+        if isinstance(node, ast.ImportFrom):
+            above = package.split(".")[: len(package.split(".")) - node.level + 1] if node.level else []
+            module = ".".join([*above, *([node.module] if node.module else [])])
+            found |= {f"{module}.{one.name}" if f"{module}.{one.name}" in known else module for one in node.names}
+    return (found & known) - {named(path)}
+
+
+def test_no_circle_of_imports():
+    """Each module stands over those that it imports: they can be taken away one after the other."""
+    known = {named(path) for path in SOURCES}
+    left = {named(path): imported_by(path, known) for path in SOURCES}
+    while left:
+        free = {name for name, needs in left.items() if not needs & set(left)}
+        assert free, f"a circle among {sorted(left)}"
+        left = {name: needs for name, needs in left.items() if name not in free}
+
+
+def test_bodies_classes_and_modules_keep_to_their_measure():
+    over = []
+    for path in SOURCES:
+        lines = len(path.read_text(encoding="utf-8").splitlines())
+        over += [f"{named(path)}: {lines} lines"] if lines > 400 else []
+        for node in ast.walk(parsed(path)):
+            if isinstance(node, ast.FunctionDef) and node.end_lineno is not None:
+                body = node.body[1:] if ast.get_docstring(node) and len(node.body) > 1 else node.body
+                length = node.end_lineno - body[0].lineno + 1
+                over += [f"{named(path)}.{node.name}: {length} lines"] if length > 80 else []
+            elif isinstance(node, ast.ClassDef):
+                methods = sum(isinstance(one, ast.FunctionDef) for one in node.body)
+                over += [f"{named(path)}.{node.name}: {methods} methods"] if methods > 30 else []
+    assert over == []

@@ -22,8 +22,9 @@ from deft_slab.core.handoff.equal import each_once
 from deft_slab.core.handoff.pieces import write_3mf, write_project, write_stls
 from deft_slab.core.handoff.saving import write_whole
 from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Choice, Plan, Project
+from deft_slab.core.plan import Plan
 from deft_slab.core.progress import Job
+from deft_slab.core.project import Choice, Project
 from deft_slab.core.workshop import evaluate
 from tests.shapes import model_of, sphere, together
 

@@ -12,8 +12,9 @@ from pydantic import ValidationError
 
 from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan, UnreadableFile
-from deft_slab.core.plan import Choice, ModelRef, PieceWish, Plan, Project, read_project
+from deft_slab.core.plan import ModelRef, PieceWish, Plan
 from deft_slab.core.printer import Printer, default_printer
+from deft_slab.core.project import Choice, Project, read_project
 from deft_slab.core.tilt import Tilt
 
 REF = ModelRef(name="Gull", sha256="0" * 64, grid=2**-12)

@@ -16,7 +16,8 @@ import trimesh
 
 from deft_slab.core.errors import UnreadableFile
 from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Body, ModelRef, Plan, Project
+from deft_slab.core.plan import Body, ModelRef, Plan
+from deft_slab.core.project import Project
 from deft_slab.demo import MODELS
 from deft_slab.logbook import log_path
 from tests.core.test_commands import PROGRAM, answer, call
@@ -127,12 +128,12 @@ def test_a_closed_pipe_is_no_fault(ball):
 
 
 def test_what_nobody_foresaw_is_logged_and_the_log_is_named(ball, monkeypatch):
-    from deft_slab import commands
+    from deft_slab.commands import measure
 
     def broken(_):
         raise RuntimeError("a screw is loose")
 
-    monkeypatch.setattr(commands, "_measure", broken)
+    monkeypatch.setattr(measure, "run", broken)
     said = sentence(call("measure", ball))
     assert "a screw is loose" in said
     assert str(log_path()) in said

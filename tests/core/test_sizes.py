@@ -19,9 +19,10 @@ from deft_slab.core.judge.base import fit, largest_scale
 from deft_slab.core.judge.edges import round_edge
 from deft_slab.core.judge.tilts import set_down
 from deft_slab.core.judge.walls import thickness, thinnest
-from deft_slab.core.outcome import Model
-from deft_slab.core.plan import Body, Guest, Mending, Plan, Project
+from deft_slab.core.model import Model
+from deft_slab.core.plan import Body, Guest, Mending, Plan
 from deft_slab.core.printer import Printer, default_printer, read_printer, shipped_printers
+from deft_slab.core.project import Project
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop, evaluate

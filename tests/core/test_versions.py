@@ -7,7 +7,7 @@ import zipfile
 
 import pytest
 
-from deft_slab.core import plan as plan_module
+from deft_slab.core import project as project_module
 from deft_slab.core import versions
 from deft_slab.core.errors import BadPlan, UnreadableFile
 from deft_slab.core.handoff import pieces as pieces_module
@@ -16,8 +16,9 @@ from deft_slab.core.handoff.saving import keep_beside
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.threemf import PLAN_PATH
 from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Choice, Plan, Project, project_text, read_project, read_recipe
+from deft_slab.core.plan import Plan, read_recipe
 from deft_slab.core.printer import default_printer, read_printer
+from deft_slab.core.project import Choice, Project, project_text, read_project
 from deft_slab.core.versions import NewerVersion, Versions
 from deft_slab.core.workshop import Workshop
 from tests.shapes import box, model_of, solid_of
@@ -99,7 +100,7 @@ def test_a_saved_project_of_an_older_version_is_kept_beside_the_new_one(project,
     write_project(opened, model, pieces, default_printer(), path, replace=True)
     assert (tmp_path / "cube-version-1.3mf").read_bytes() == before
     with zipfile.ZipFile(path) as archive:
-        assert json.loads(archive.read(PLAN_PATH.lstrip("/")))["version"] == plan_module.PROJECTS.now
+        assert json.loads(archive.read(PLAN_PATH.lstrip("/")))["version"] == project_module.PROJECTS.now
     write_project(opened, model, pieces, default_printer(), path, replace=True)  # of this version: no copy more
     assert sorted(one.name for one in tmp_path.iterdir()) == ["cube-version-1.3mf", "cube.3mf"]
 

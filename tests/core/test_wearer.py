@@ -9,7 +9,7 @@ import pytest
 import trimesh
 
 from deft_slab.core.errors import BadPlan, Cancelled
-from deft_slab.core.outcome import Model
+from deft_slab.core.model import Model
 from deft_slab.core.plan import Guest, Plan
 from deft_slab.core.progress import Job
 from deft_slab.core.solid import Solid

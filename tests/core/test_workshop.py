@@ -105,15 +105,16 @@ def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch)
 
 def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     """Forty places of a cut, with room for few of them: the oldest are let go, and figures stay the same."""
-    import deft_slab.core.workshop as module
+    import deft_slab.core.kept as module
 
     monkeypatch.setattr(module, "KEPT_TRIANGLES", 400)
     workshop = Workshop(tee)
     first = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     for place in range(40):
         workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
-    assert workshop._triangles <= 400
-    assert workshop._triangles == sum(triangles for _, triangles in workshop._kept.values())
+    kept = workshop._kept
+    assert kept._triangles <= 400
+    assert kept._triangles == sum(triangles for _, triangles in kept._things.values())
     again = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     assert again.totals == first.totals
 

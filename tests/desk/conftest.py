@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QLabel, QMessageBox
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
+from deft_slab.desk.process import run_process
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
@@ -23,7 +24,7 @@ PATIENCE = 300_000
 @pytest.fixture(scope="session")
 def jobs(qapp):
     dress(qapp)
-    jobs = Jobs()
+    jobs = Jobs(run_process)
     yield jobs
     jobs.close()
     # the program's connection to the virtual screen is closed before the screen goes; else Qt ends the run with 1
@@ -126,7 +127,7 @@ def desk(qtbot, jobs, monkeypatch):
     qtbot.waitUntil(lambda: not jobs.busy, timeout=PATIENCE)
     window.bed.sleep()
     window.twin.sleep()
-    window.state.autosave.close()
+    window.state.close()
     window.hide()
     window.deleteLater()
     qtbot.wait(20)

@@ -13,8 +13,9 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.errors import UnreadableFile
-from deft_slab.core.plan import PROJECTS, Plan, Project, project_text
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.project import PROJECTS, Project, project_text
 from deft_slab.desk import printers, recovery
 from deft_slab.desk.older import keep_if_older
 from deft_slab.desk.printer_dialog import PrinterDialog
@@ -31,12 +32,13 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.process import run_process
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 
 def main():
     application = QApplication(sys.argv[:1])
-    window = Window(DeskState(Jobs()))
+    window = Window(DeskState(Jobs(run_process)))
     window.show()
     window.state.opening.open(Path(sys.argv[1]))
     timer = QTimer()
@@ -69,7 +71,7 @@ def test_work_is_offered_back_after_a_kill(desk, tee, tmp_path, moment):
         os.kill(second.pid, signal.SIGKILL)
         second.wait()
         second.stdout.close()
-    card = desk.window.left_work
+    card = desk.window.frame.left_work
     card.look()
     assert card.isVisible()
     assert card.work.title == "Cross beam"
@@ -92,7 +94,7 @@ def test_left_work_is_let_go(desk, tmp_path):
         recovery.write_model(folder, model, {})
         (folder / "project.json").write_text(Project(title=name, plan=Plan(model=model.ref)).model_dump_json())
         (folder / "owner.json").write_text('{"pid": 999999, "started": "1"}')
-    card = desk.window.left_work
+    card = desk.window.frame.left_work
     card.look()
     titles = {card.work.title}
     desk.click(card.drop)
@@ -217,8 +219,8 @@ def test_a_profile_is_copied_edited_used_and_removed(desk, tee, dialog):
     assert (mine.name, mine.height, mine.layer_heights) == ("Attic printer", 70.0, (0.03, 0.05))
     assert state.printer == mine
     assert state.piece.fit.sentence() == "10.0 mm too high"
-    assert "Attic printer" in desk.window.chip.text()
-    assert load_settings().printer == mine
+    assert "Attic printer" in desk.window.strip.chip.text()
+    desk.qtbot.waitUntil(lambda: load_settings().printer == mine, timeout=PATIENCE)
     hours = desk.state.evaluated.outcome.totals.print_seconds
     assert not dialog.fields["speed"].isVisible()  # of filament printers
     desk.type(dialog.fields["lift_seconds"], "20")
@@ -265,8 +267,8 @@ def test_edits_that_make_no_sense_are_told_and_dropped(desk, dialog):
 
 def test_the_chip_lists_the_printers_and_changes_are_undone(desk, tee):
     desk.open(tee)
-    desk.window._fill_chip_menu()
-    entries = desk.window._chip_menu.actions()
+    desk.window.strip.fill_chip_menu()
+    entries = desk.window.strip.chip_menu.actions()
     assert [entry.text().split(" ·")[0] for entry in entries if entry.text()] == [
         "Small filament bed", "Middle filament bed", "Large filament bed", "Belt", "Small resin plate",
         "Large resin plate", "Printers …",

@@ -51,7 +51,7 @@ def test_a_new_kind_is_one_new_module_on_the_desk(desk, tee):
         desk.open(tee)
         desk.go(3)
         desk.settle()
-        buttons = {b.text(): b for b in desk.window.findChildren(type(desk.window.below)) if b.isVisible()}
+        buttons = {b.text(): b for b in desk.window.findChildren(type(desk.window.frame.below)) if b.isVisible()}
         desk.click(buttons["+ Layer"])
         desk.settle()
         assert desk.state.history.undo_text == "add a cut"

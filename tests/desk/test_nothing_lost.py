@@ -12,14 +12,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_slab.core.errors import DeftError, WorkerEnded
-from deft_slab.core.plan import Plan, Project
+from deft_slab.core.plan import Plan
+from deft_slab.core.project import Project
 from deft_slab.demo import MODELS
 from deft_slab.desk import recovery, settings
 from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.process import run_process
 from deft_slab.desk.recovery import LeftWork, left_work, read_work
 from deft_slab.desk.requests import Adopt, MakeReady, OpenFile
 from deft_slab.desk.settings import Settings, keep_settings, read_settings
-from deft_slab.desk.worker import Bench
+from deft_slab.desk.worker.bench import Bench
 from deft_slab.logbook import home
 from tests.desk.conftest import PATIENCE
 from tests.shapes import model_of, sphere
@@ -116,9 +118,9 @@ def test_stls_of_the_same_names_are_asked_about(desk, tee, tmp_path, monkeypatch
 def every_way_to_leave(desk, tmp_path, tee):
     state, window = desk.state, desk.window
     state.change_settings(state.settings.with_recent(tee))
-    window._fill_file_menu()
-    recent = next(entry for entry in window._file_menu.actions() if entry.text() == tee.name)
-    return (recent.trigger, window.open_demo, window.close, lambda: state.opening.open(tee))
+    window.strip.fill_file_menu()
+    recent = next(entry for entry in window.strip.file_menu.actions() if entry.text() == tee.name)
+    return (recent.trigger, window.verbs.open_demo, window.close, lambda: state.opening.open(tee))
 
 
 def test_work_that_was_brought_back_is_asked_about(desk, tmp_path, tee, questions):
@@ -156,7 +158,7 @@ def test_what_was_never_saved_and_all_undone_is_asked_about(desk, tmp_path, tee,
     desk.state.seats.turn((0, 1, 0), 5)
     desk.undo()
     desk.settle()
-    desk.window.open_demo()
+    desk.window.verbs.open_demo()
     assert len(questions) == 1
     assert "taken back" in questions[0]
 
@@ -196,21 +198,21 @@ def test_the_old_copy_goes_only_after_the_new_one_is_there(desk, monkeypatch):
     desk.state.opening.recover(work)
     desk.qtbot.waitUntil(lambda: bool(desk.state.autosave.problem), timeout=PATIENCE)
     desk.settle()
-    assert desk.window.not_kept.isVisible()
+    assert desk.window.foot.not_kept.isVisible()
     assert "No space left" in desk.window.notice.text
     assert read_work(work.folder)[1] == project
     monkeypatch.setattr(recovery, "write_whole", written)
     desk.state.autosave.write()
     desk.qtbot.waitUntil(lambda: not work.folder.exists(), timeout=PATIENCE)
     assert read_work(desk.state.autosave.folder)[1] == project
-    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: not desk.window.foot.not_kept.isVisible(), timeout=PATIENCE)
 
 
 def test_what_cannot_be_brought_back_stays_and_is_named(desk):
     work, _ = left_orb()
     content = (work.folder / "model.npz").read_bytes()
     (work.folder / "model.npz").write_bytes(content[: len(content) // 2])
-    card = desk.window.left_work
+    card = desk.window.frame.left_work
     card.look()
     desk.click(card.bring)
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
@@ -225,7 +227,7 @@ def test_what_cannot_be_brought_back_stays_and_is_named(desk):
 
 def test_a_title_is_no_markup(desk):
     left_orb("a <img src=x> & <b>b")
-    card = desk.window.left_work
+    card = desk.window.frame.left_work
     card.look()
     assert "&lt;img src=x&gt; &amp; &lt;b&gt;b" in card._words.text()
 
@@ -256,7 +258,7 @@ def test_the_model_is_kept_although_the_worker_dies_meanwhile(desk, tee, monkeyp
 
 def test_stop_leaves_the_copy_alone(desk, tee):
     state, stopped = desk.state, []
-    state.project_changed.connect(lambda: (desk.window.stop(), stopped.append(state.jobs.busy_with("keep"))))
+    state.project_changed.connect(lambda: (desk.window.verbs.stop(), stopped.append(state.jobs.busy_with("keep"))))
     state.opening.open(tee)
     desk.qtbot.waitUntil(lambda: state.is_open, timeout=PATIENCE)
     assert stopped[0] is True
@@ -268,13 +270,13 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     blocked.write_text("a file, where a folder should be")
     monkeypatch.setenv("DEFT_SLAB_HOME", str(blocked))
     desk.open(tee)
-    assert desk.window.not_kept.isVisible()
+    assert desk.window.foot.not_kept.isVisible()
     assert desk.window.notice.isVisible()
     assert "Unsaved work is not kept" in desk.window.notice.text
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))
     desk.state.seats.turn((0, 1, 0), 5)
-    desk.qtbot.waitUntil(lambda: not desk.window.not_kept.isVisible(), timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: not desk.window.foot.not_kept.isVisible(), timeout=PATIENCE)
     desk.qtbot.waitUntil((desk.state.autosave.folder / "project.json").exists, timeout=PATIENCE)
     assert read_work(desk.state.autosave.folder)[1] == desk.state.project
 
@@ -366,7 +368,7 @@ def test_a_callback_that_raises_does_not_stop_the_row(qtbot, jobs, tee):
 
 def test_handing_a_model_over_does_not_block_the_window(qtbot):
     """A process that is still loading reads nothing: what is sent to it waits on a thread, and not the window."""
-    jobs = Jobs()
+    jobs = Jobs(run_process)
     large = model_of(sphere(20, 6), "Large")
     os.kill(jobs.process_id, signal.SIGSTOP)
     try:
@@ -395,7 +397,7 @@ def test_two_discarded_opens_leave_the_model_in_use(desk, tee):
     assert bench.answer(MakeReady(plan), job) > 0
     with pytest.raises(DeftError, match="no longer has the model"):
         bench.answer(MakeReady(Plan(model=model_of(sphere(20, 2), "Orb").ref)), job)
-    bench._pool.shutdown()
+    bench.close()
 
 
 def desk_job():

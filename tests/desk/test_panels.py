@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox, QPushButton
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.beds import lay_out
@@ -22,9 +22,11 @@ from deft_slab.demo import MODELS, PROJECT
 from deft_slab.desk import jobs as jobs_module
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
+from deft_slab.desk.process import run_process
 from deft_slab.desk.replies import Evaluated
 from deft_slab.desk.requests import OpenFile
-from deft_slab.desk.scene.scene import Subject, scene_of
+from deft_slab.desk.scene.scene import scene_of
+from deft_slab.desk.scene.subject import Subject
 from deft_slab.desk.steps.check import findings
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
@@ -49,9 +51,8 @@ def test_each_piece_is_seated_by_itself_and_keeps_its_seat(parted, tmp_path):
     parted.go(2)
     state.select_piece(0)
     before = [piece.seat for piece in state.pieces]
-    parted.click(
-        next(b for b in parted.window.panels["Tilt"].findChildren(type(parted.window.below)) if b.text() == "Turn over")
-    )
+    buttons = parted.window.panels["Tilt"].findChildren(QPushButton)
+    parted.click(next(one for one in buttons if one.text() == "Turn over"))
     parted.settle()
     assert state.pieces[0].seat != before[0]
     assert state.pieces[1].seat == before[1]
@@ -134,21 +135,21 @@ def test_angles_can_be_counted_from_the_bed(desk, tee):
     desk.type(threshold, "60")
     desk.settle()
     assert state.plan.threshold == 60
-    desk.click(window.legend)
+    desk.click(window.frame.legend)
     assert state.settings.angle_from == "bed"
     assert threshold.text() == "30.0°"
     assert "from the bed" in words(window.panels["Tilt"])
     desk.type(threshold, "50")
     desk.settle()
     assert state.plan.threshold == 40
-    QTest.keyClick(window.legend, Qt.Key.Key_Space)
+    QTest.keyClick(window.frame.legend, Qt.Key.Key_Space)
     assert threshold.text() == "40.0°"
 
 
 def test_left_and_middle_drag_can_be_swapped(desk, tee):
     desk.open(tee)
     before = desk.bed.camera
-    desk.window.swap_drag()
+    desk.window.verbs.swap_drag()
     desk.release(desk.press_and_drag(QPoint(200, 300), QPoint(40, 0)))
     assert desk.bed.camera.azimuth == before.azimuth
     assert desk.bed.camera.focus != before.focus
@@ -157,8 +158,8 @@ def test_left_and_middle_drag_can_be_swapped(desk, tee):
 def test_recent_files_and_keys_are_listed(desk, tee, monkeypatch):
     desk.open(tee)
     desk.open(MODELS["hook"])
-    desk.window._fill_file_menu()
-    listed = [action.text() for action in desk.window._file_menu.actions()]
+    desk.window.strip.fill_file_menu()
+    listed = [action.text() for action in desk.window.strip.file_menu.actions()]
     assert listed.index("tentacle-hook.3mf") < listed.index("cross_beam.stl")
     shown = []
     monkeypatch.setattr(QMessageBox, "information", lambda parent, title, body: shown.append(body))
@@ -197,13 +198,13 @@ def test_pieces_that_need_two_beds_are_shown_on_two(desk):
 
 
 def test_an_empty_desk_says_how_to_begin(desk):
-    assert desk.window._begin.isVisible()
+    assert desk.window.frame.begin.isVisible()
     assert not desk.window.panels["Tilt"].isVisible()
-    buttons = {b.text(): b for b in desk.window._begin.findChildren(type(desk.window.below))}
+    buttons = {b.text(): b for b in desk.window.frame.begin.findChildren(type(desk.window.frame.below))}
     desk.click(buttons["Open the demo"])
     desk.qtbot.waitUntil(lambda: desk.state.is_open, timeout=PATIENCE)
     desk.settle()
-    assert not desk.window._begin.isVisible()
+    assert not desk.window.frame.begin.isVisible()
     assert desk.window.panels["Tilt"].isVisible()
 
 
@@ -246,7 +247,7 @@ def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
         Value, Pipe, Process = real.Value, real.Pipe, Dead
 
     monkeypatch.setattr(jobs_module.multiprocessing, "get_context", lambda kind: Context)
-    jobs = Jobs()
+    jobs = Jobs(run_process)
     failed = []
     jobs.submit("open", OpenFile(Path("x.stl"), 0.1), done=failed.append, failed=failed.append)
     qtbot.waitUntil(lambda: len(started) == 3, timeout=PATIENCE)

@@ -219,14 +219,14 @@ def test_ledger_marks_the_best_and_the_difference(desk):
     model = desk.window.ledger.model
     by_title = {column.title: column for column in COLUMNS}
     support = by_title["support"]
-    values = [support.of(row.shown.totals) for row in model.rows]
+    values = [support.of(row.entry.totals) for row in model.rows]
     best = [model.is_best(row, support) for row in model.rows]
     assert best == [value == min(values) for value in values]
     pinned = model.pinned
     assert pinned.name == "As it stands"
     assert model.difference(pinned, support) == ""
     halves = model.rows[3]
-    expected = (support.of(halves.shown.totals) - support.of(pinned.shown.totals)) / 1000
+    expected = (support.of(halves.entry.totals) - support.of(pinned.entry.totals)) / 1000
     assert model.difference(halves, support) == f"−{abs(expected):.0f} cm³"
     assert cell_text(by_title["sit flat"], halves) == "2 of 2"
     assert not any(model.is_best(row, by_title["pieces"]) for row in model.rows)

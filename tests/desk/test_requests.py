@@ -10,7 +10,7 @@ import pytest
 from deft_slab.core.printer import default_printer
 from deft_slab.desk import requests
 from deft_slab.desk.requests import Evaluate, FindCreases, Request
-from deft_slab.desk.worker import answers
+from deft_slab.desk.worker.bench import answers
 from tests.desk.conftest import PATIENCE
 
 ASKED = sorted(
@@ -31,7 +31,7 @@ def reply_of(request: type) -> Any:
 
 @pytest.mark.parametrize("request_", ASKED)
 def test_every_request_is_answered_by_what_it_promises(request_):
-    method = answers()[request_]
+    _, method = answers()[request_]
     assert get_type_hints(method)["return"] == reply_of(request_)
     assert request_.__doc__
 

@@ -18,7 +18,7 @@ from deft_slab.core.workshop import evaluate
 from deft_slab.desk.cuts import on_desk
 from deft_slab.desk.requests import Evaluate, OpenFile
 from deft_slab.desk.steps.check import findings
-from deft_slab.desk.worker import Bench
+from deft_slab.desk.worker.bench import Bench
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, joined, model_of, solid_of
 
@@ -79,12 +79,12 @@ def test_a_draft_without_figures_shows_none(halves, monkeypatch):
     line = ((-50.0, 0, 40), (50.0, 0, 40), (50.0, 0, 60), (0, 0, 20), (-40, 0, 90))
     bent = BentCut(id=cut.id, name="Fold", line=line)
     state.try_plan(state.plan.with_cut(bent))
-    assert model.rows[0].shown is None
+    assert model.rows[0].entry is None
     halves.qtbot.waitUntil(lambda: bool(state.live_problem), timeout=PATIENCE)
-    assert model.rows[0].shown is None
+    assert model.rows[0].entry is None
     assert model.rows[0].note == "cannot be measured so"
     state.drop_draft()
-    assert model.rows[0].shown is not None
+    assert model.rows[0].entry is not None
     state.cutting.try_change(offset=62.0)
     assert state.jobs.busy_with("live")
     state.settle("move a cut")
@@ -98,7 +98,7 @@ def test_the_title_says_the_size_without_specks_and_follows_mirror_and_tilt(desk
     trimesh.util.concatenate([bar, stray]).export(tmp_path / "bar.stl")
     desk.open(tmp_path / "bar.stl")
     assert desk.state.sizing.size == pytest.approx([40, 20, 10])
-    assert desk.window._size.text() == "40 × 20 × 10 mm"
+    assert desk.window.strip.size_label.text() == "40 × 20 × 10 mm"
     skew = joined(box(40, 20, 10), box(10, 10, 30))
     trimesh.Trimesh(skew.vertices, skew.triangles).export(tmp_path / "skew.stl")
     desk.open(tmp_path / "skew.stl")
@@ -143,7 +143,7 @@ def test_a_second_file_with_the_same_surface_has_its_own_name(tmp_path):
         model = bench.answer(OpenFile(tmp_path / f"{name}.stl", 0.1), QUIET).model
         found = bench.answer(Evaluate(Plan(model=model.ref), default_printer()), QUIET)
         assert found.outcome.pieces[0].name == name.capitalize()
-    bench._pool.shutdown()
+    bench.close()
 
 
 @pytest.mark.parametrize("splay", [0.0, 5.0])
@@ -171,13 +171,13 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
     state = halves.state
     find = halves.window.panels["Tilt"].pages["Find"]
     state.seating.look_again()
-    halves.window.stop()
+    halves.window.verbs.stop()
     halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
     if not state.seating.seats:
         assert find.again.isVisibleTo(find)
         halves.key(Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
         state.search.look_again()
-        halves.window.stop()
+        halves.window.verbs.stop()
         halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
         where = halves.window.panels["Cut"].where
         assert state.search.shown is None

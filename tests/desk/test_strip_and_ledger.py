@@ -28,11 +28,11 @@ def test_the_steps_keep_their_places_whatever_the_name(desk, tee):
     desk.state.do("rename", desk.state.project.changed(title=long))
     desk.settle()
     assert steps(desk.window) == before
-    assert desk.window._title.text() == long
-    assert desk.window._title.width() < desk.window._title.sizeHint().width()
-    assert long in desk.window._title.toolTip()
-    assert desk.window._size.isVisible()
-    end = desk.window._size.mapTo(desk.window, QPoint(desk.window._size.width(), 0)).x()
+    assert desk.window.strip.title.text() == long
+    assert desk.window.strip.title.width() < desk.window.strip.title.sizeHint().width()
+    assert long in desk.window.strip.title.toolTip()
+    assert desk.window.strip.size_label.isVisible()
+    end = desk.window.strip.size_label.mapTo(desk.window, QPoint(desk.window.strip.size_label.width(), 0)).x()
     assert end <= before[0][0]
 
 
@@ -92,14 +92,14 @@ def test_a_toggle_that_is_lit_is_on(desk, tee):
     desk.go(2)
     desk.settle()
     window = desk.window
-    assert lit(window.overhang) == window.overhang.isChecked() is True
-    desk.click(window.overhang)
-    assert lit(window.overhang) == window.overhang.isChecked() is False
-    QTest.mouseMove(window.twin_button)
-    desk.click(window.twin_button)
+    assert lit(window.frame.overhang) == window.frame.overhang.isChecked() is True
+    desk.click(window.frame.overhang)
+    assert lit(window.frame.overhang) == window.frame.overhang.isChecked() is False
+    QTest.mouseMove(window.frame.twin_button)
+    desk.click(window.frame.twin_button)
     assert window._middles.currentIndex() == 1
     window.show_twin(shown=False)
-    window.twin_button.setFocus()
-    desk.qtbot.waitUntil(window.twin_button.isVisible, timeout=PATIENCE)
-    assert not window.twin_button.underMouse()
-    assert not lit(window.twin_button)
+    window.frame.twin_button.setFocus()
+    desk.qtbot.waitUntil(window.frame.twin_button.isVisible, timeout=PATIENCE)
+    assert not window.frame.twin_button.underMouse()
+    assert not lit(window.frame.twin_button)

@@ -166,7 +166,7 @@ def test_each_figure_colours_the_map(tilt):
 def test_looking_can_be_stopped_and_goes_on(desk):
     desk.state.opening.open(MODELS["lantern"])
     desk.qtbot.waitUntil(lambda: desk.state.seating.figures is not None, timeout=PATIENCE)
-    desk.click(desk.window._stop)
+    desk.click(desk.window.foot.stop)
     desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     assert not desk.state.seating.seats
     again = page(desk, "Find").again
@@ -441,7 +441,7 @@ def test_a_spot_is_flown_to(tilt):
     tilt.click(rows[0])
     assert tilt.bed.camera.elevation < -5
     assert tilt.bed.marked
-    below = tilt.window.below
+    below = tilt.window.frame.below
     tilt.click(below)
     assert below.isChecked()
     tilt.release(tilt.press_and_drag(QPoint(200, 200), QPoint(0, 150)))
@@ -468,11 +468,11 @@ def test_the_height_rail_hides_the_bed_side(tilt):
 
 def test_two_choices_side_by_side(tilt):
     state, window = tilt.state, tilt.window
-    assert not window.twin_button.isVisible()
+    assert not window.frame.twin_button.isVisible()
     state.choosing.keep()
     state.seats.turn((0, 1, 0), 90)
     tilt.settle()
-    tilt.click(window.twin_button)
+    tilt.click(window.frame.twin_button)
     tilt.qtbot.waitUntil(lambda: all(pane.evaluated is not None for pane in window.twin.panes), timeout=PATIENCE)
     left, right = window.twin.panes
     assert left.evaluated.outcome.plan == state.plan

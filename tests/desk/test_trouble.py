@@ -101,7 +101,7 @@ def test_work_is_stopped_when_asked(desk, tee):
     desk.open(tee)
     project = desk.state.project
     desk.state.opening.open(MODELS["lantern"])
-    desk.window.stop()
+    desk.window.verbs.stop()
     desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
     desk.qtbot.wait(300)
     assert desk.state.project == project

@@ -21,7 +21,7 @@ def button(widget, text):
 def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     state, window = desk.state, desk.window
     desk.open(light_demo)
-    assert window._title.text() == "Gull figurehead"
+    assert window.strip.title.text() == "Gull figurehead"
     assert [row.name for row in window.ledger.model.rows] == [
         "On the bed now", "As it stands", "On the tail", "Two halves, level",
     ]  # fmt: skip
@@ -238,7 +238,7 @@ def test_orbit_pan_zoom_and_views(desk, tee):
     )
     assert bed.camera.focus != before.focus
     assert bed.camera.azimuth == before.azimuth
-    desk.window.below.click()
+    desk.window.frame.below.click()
     assert bed.camera.elevation < 0
     before = bed.camera
     desk.key(Qt.Key.Key_Plus, widget=bed)
@@ -260,10 +260,10 @@ def test_the_bed_shows_overhang_and_support(desk, light_demo):
         return pixels[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).astype(int)
 
     with_both = picture()
-    desk.click(desk.window.support)
+    desk.click(desk.window.frame.support)
     desk.qtbot.wait(300)
     without_support = picture()
-    desk.click(desk.window.overhang)
+    desk.click(desk.window.frame.overhang)
     desk.qtbot.wait(300)
     bare = picture()
     assert (np.abs(with_both - without_support).sum(axis=2) > 20).mean() > 0.03

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from .cuts import Side
 from .mend.mended import mended
 from .mend.thin import thinned
-from .outcome import MendReport, Model
+from .model import MendReport, Model
 from .plan import Plan
 from .progress import Job
 from .solid import Defects, Solid
@@ -124,3 +124,12 @@ def as_opened(plan: Plan, base: Base) -> float | None:
     """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
     plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not base.report.changed
     return float(plan.factors[0]) if plain else None
+
+
+def spans(base: Base, rotation: Floats) -> Floats:
+    """(2, 3) mm: of bodies at their size, turned by (3, 3), and along their own axes."""
+    solids = [group.solid for group in base.groups]
+    turned = [solid.vertices @ rotation.T for solid in solids]
+    stands = np.max([one.max(axis=0) for one in turned], axis=0) - np.min([one.min(axis=0) for one in turned], axis=0)
+    own = np.max([s.bounds[1] for s in solids], axis=0) - np.min([s.bounds[0] for s in solids], axis=0)
+    return np.stack([stands, own])

@@ -6,8 +6,7 @@ The opened model never changes; the plan says what to do with it.
 
 from __future__ import annotations
 
-import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,22 +14,20 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, triple
-from .errors import BadPlan, SaveFailed, UnreadableFile
+from .errors import BadPlan
 from .marking import Audience, Mark
-from .printer import Printer
 from .tilt import STAND_UP, Tilt
-from .versions import NewerVersion, Versions
+from .versions import Versions
 
 Floats = NDArray[np.float64]
 
-UNITS: dict[str, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
+Unit = Literal["mm", "cm", "m", "in"]
+UNITS: dict[Unit, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm in one unit."""
 
-PROJECTS, RECIPES = Versions("project", 2), Versions("recipe", 1)
+RECIPES = Versions("recipe", 1)
 MOST_CUTS = 200
 MOST_RECIPE_BYTES = 20_000_000
-MOST_PROJECT_BYTES = 256 * 2**20
-"""Neither written nor read beyond this: what is saved opens again."""
 
 
 class Body(Document):
@@ -87,6 +84,9 @@ class Mending(Document):
         return self != Mending()
 
 
+GuestForm = Literal["head", "hand", "forearm", "model"]
+
+
 class Guest(Document):
     """Something shown at its own true size beside or inside the prop: a wearer's form, or another model.
 
@@ -98,10 +98,10 @@ class Guest(Document):
 
     id: Name
     name: Name
-    form: Literal["head", "hand", "forearm", "model"]
+    form: GuestForm
     measure: float = Field(default=570.0, gt=0, le=1e5)
     model: ModelRef | None = None
-    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    unit: Unit = "mm"
     place: Triple = (0.0, 0.0, 0.0)
     turn: Tilt = Tilt()
     clearance: float = Field(default=5.0, ge=0, le=1e4)
@@ -132,7 +132,7 @@ class Plan(Document):
 
     version: Literal[1] = 1
     model: ModelRef
-    unit: Literal["mm", "cm", "m", "in"] = "mm"
+    unit: Unit = "mm"
     scale: float = Field(default=1.0, gt=0, le=1e6)
     stretch: Triple = (1.0, 1.0, 1.0)
     """Further factors along the axes of the file."""
@@ -306,108 +306,3 @@ def read_recipe(text: bytes) -> Recipe:
         raise BadPlan(f"This is no recipe that can be read: {first_problem(error)}") from error
     except ValueError as error:
         raise BadPlan(f"This is no recipe that can be read: {error}.".replace("..", ".")) from error
-
-
-class Choice(Document):
-    """A plan kept in the ledger to compare."""
-
-    id: Name
-    name: Name
-    plan: Plan
-
-
-class Project(Document):
-    """What is saved: the plan on the bed, and the choices kept beside it."""
-
-    version: Literal[2] = 2
-    title: Name
-    plan: Plan
-    choices: tuple[Choice, ...] = ()
-    pinned: Name | None = None
-    printer: Printer | None = None
-    """The printer that the project is judged by; None: the one that a new project starts with."""
-
-    def changed(self, **update: object) -> Project:
-        return self.model_copy(update=update)
-
-    @property
-    def all_guests(self) -> tuple[Guest, ...]:
-        """Of the plan and of all choices."""
-        return tuple(guest for plan in (self.plan, *(choice.plan for choice in self.choices)) for guest in plan.guests)
-
-    def fresh_choice_id(self) -> str:
-        number = 1
-        while any(choice.id == f"k{number}" for choice in self.choices):
-            number += 1
-        return f"k{number}"
-
-
-def project_text(project: Project) -> bytes:
-    """A project as JSON. Marks that several of its plans share (a stroke of the brush may have thousands of places)
-    stand in it once, and plans name them by their number.
-
-    Raises
-    ------
-    SaveFailed : it is larger than what is read again.
-    """
-    table: dict[Mark, int] = {}
-
-    def numbered(plan: Plan) -> list[int]:
-        return [table.setdefault(mark, len(table)) for mark in plan.marks]
-
-    data = project.model_dump(mode="json", exclude={"plan": {"marks"}, "choices": {"__all__": {"plan": {"marks"}}}})
-    data["plan"]["marks"] = numbered(project.plan)
-    for choice, written in zip(project.choices, data["choices"], strict=True):
-        written["plan"]["marks"] = numbered(choice.plan)
-    rest = json.dumps(data, ensure_ascii=False, allow_nan=False, separators=(",", ":")).encode()
-    # long lists of places are put into text by the library, which is twenty times quicker
-    text = rest[:-1] + b',"marks":[' + b",".join(mark.model_dump_json().encode() for mark in table) + b"]}"
-    if len(text) > MOST_PROJECT_BYTES:
-        raise SaveFailed(
-            f"“{project.title}” has a plan of {len(text) / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the "
-            "most that is read again.", kept="Nothing was written.", remedy="Remove some choices or marks.",
-        )  # fmt: skip
-    return text
-
-
-def read_project(text: bytes) -> Project:
-    """A project from its JSON.
-
-    Raises
-    ------
-    UnreadableFile : damaged, or from a newer version of the program.
-    """
-    kept = "What you have open is untouched."
-    try:
-        return Project.model_validate(_unpacked(PROJECTS.read(text)))
-    except NewerVersion as error:
-        raise UnreadableFile(
-            f"This project was saved by a newer version (document version {error.found}; this one reads "
-            f"up to {error.known}).",
-            kept=kept, remedy="Open it with a newer Deft Slab.",
-        ) from error  # fmt: skip
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
-        problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
-        raise UnreadableFile(
-            f"The plan in this project is damaged: {problem}", kept=kept,
-            remedy="The model in it may be whole: open the file in another 3MF reader to look.",
-        ) from error  # fmt: skip
-
-
-@PROJECTS.step(1)
-def _with_shared_marks(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 had each plan's marks in the plan itself, where version 2 may name those that stand in a table."""
-    return {**data, "marks": []}
-
-
-def _unpacked(data: dict[str, Any]) -> dict[str, Any]:
-    """A project's document with its shared marks put into its plans."""
-    table = [Mark.model_validate(mark) for mark in data.get("marks", ())]
-
-    def placed(plan: dict[str, Any]) -> dict[str, Any]:
-        marks = [table[mark] if type(mark) is int and mark >= 0 else mark for mark in plan.get("marks", ())]
-        return {**plan, "marks": marks}
-
-    choices = [{**choice, "plan": placed(choice["plan"])} for choice in data.get("choices", ())]
-    rest = {name: value for name, value in data.items() if name != "marks"}
-    return {**rest, "plan": placed(data["plan"]), "choices": choices}

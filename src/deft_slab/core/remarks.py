@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from .cuts import Cut
 from .groups import Base, Part
-from .outcome import CutReport, MendReport, Model, Piece
+from .model import MendReport, Model
+from .outcome import CutReport, Piece
 from .plan import PieceWish, Plan
 from .tilt import Tilt
 

@@ -3,37 +3,37 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
 from types import MappingProxyType
-from typing import Literal, TypeVar
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .cuts import Cut, Side
 from .errors import OpenSurface
-from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Base, Part, as_opened, mended_groups
+from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Base, Part, as_opened, mended_groups, spans
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, HIDDEN, exposure
-from .judge.figures import REPORT_CELLS, Exposing, measure, support
+from .judge.figures import Exposing
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, best_seat
-from .judge.skin import support_skin
 from .judge.slivers import thin_places
-from .judge.spots import overhang_spots
 from .judge.tilts import set_down
+from .kept import Kept
 from .marking import Audience, Mark, Region
 from .mend.thin import thinned
-from .outcome import CutReport, Figures, MendReport, Model, Outcome, OverhangSpot, Piece, Room, Seam, Totals
+from .model import MendReport, Model
+from .outcome import CutReport, Outcome, Piece, Room, Seam, Totals
 from .plan import PieceWish, Plan
 from .printer import Printer
 from .progress import QUIET, Job, Spread
 from .recipe import Stage, catches_on_its_way, cut_all, nameless
 from .remarks import about_cuts, about_model, piece_names, remarks
+from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
 from .tilt import Tilt
@@ -42,22 +42,10 @@ from .wearer.room import room_around
 Floats = NDArray[np.float64]
 T = TypeVar("T")
 
-Detail = Literal["quick", "figures", "whole"]
-
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
-
-SUBJECT_TRIANGLES = 12_000
-"""Size of the simplified mesh that a search looks at. (On a grid of 128 cells its support volume is within 0.3 % of the
-whole mesh's in the median, 1.9 % at worst; 20,000 are no surer than 0.2 % and 1.4 %.)"""
-
-KEPT_TRIANGLES = 6_000_000
-"""Of all that a workshop keeps; a triangle with what is derived from it takes about 250 bytes."""
-KEPT_THINGS = 2_000
 
 _ALIKE = 0.1
 """Share by which the volume of a part and of its stand-in may differ."""
-DRAG_CELLS = 64
-SKIN_CELLS = 144
 DRAFT_CELLS = 96
 """Of the exposure of pieces behind their stand-ins. (The support out of reach of halves of the hollow demo models is
 then mostly within 0.1 % of their support, at worst 0.7 %, of what 512 directions and the whole mesh give.)"""
@@ -76,24 +64,11 @@ class Workshop:
     spread: Spread = map
     _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
-    _kept: OrderedDict[Hashable, tuple[object, int]] = field(default_factory=OrderedDict)
-    _triangles: int = 0
+    _kept: Kept = field(default_factory=Kept)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
-        """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes.
-
-        The oldest things are let go when all together have more than KEPT_TRIANGLES.
-        """
-        if key in self._kept:
-            self._kept.move_to_end(key)
-            return self._kept[key][0]  # type: ignore[return-value]
-        made = make()
-        self._kept[key] = (made, triangles)
-        self._triangles += triangles
-        while len(self._kept) > 2 and (self._triangles > KEPT_TRIANGLES or len(self._kept) > KEPT_THINGS):
-            _, (_, freed) = self._kept.popitem(last=False)
-            self._triangles -= freed
-        return made
+        """What ``make`` makes, made once for a key; see ``Kept``."""
+        return self._kept.once(key, make, triangles)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
         """Makes the stand-ins: one answers while a handle is dragged, and its number of triangles is returned."""
@@ -145,7 +120,7 @@ class Workshop:
         exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
         parting = [cut for cut, stage in stages if stage.report.parts]
         names = piece_names(plan, parting, base, parts)
-        wishes = _matched(plan.pieces, parts)
+        wishes = matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
@@ -163,23 +138,11 @@ class Workshop:
             rooms = self._rooms(plan, base, guests, job)
         before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer)
+        key = ("spans", base.key, tuple(plan.factors), plan.tilt)
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), base.defects, before, report, rooms, reports, quick,
-            self._spans(plan, base),
+            self._once(key, lambda: spans(base, plan.tilt.rotation)),
         )  # fmt: skip
-
-    def _spans(self, plan: Plan, base: Base) -> Floats:
-        """See ``Outcome``. base : at its size"""
-        solids = [group.solid for group in base.groups]
-
-        def spans() -> Floats:
-            standing = [np.stack([turned.min(axis=0), turned.max(axis=0)]) for turned in (
-                solid.vertices @ plan.tilt.rotation.T for solid in solids)]  # fmt: skip
-            low, high = np.min([one[0] for one in standing], axis=0), np.max([one[1] for one in standing], axis=0)
-            own = np.max([s.bounds[1] for s in solids], axis=0) - np.min([s.bounds[0] for s in solids], axis=0)
-            return np.stack([high - low, own])
-
-        return self._once(("spans", base.key, tuple(plan.factors), plan.tilt), spans)
 
     def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
         """What a search for a piece's seat looks at. Raises as ``evaluate``.
@@ -195,7 +158,7 @@ class Workshop:
         if full.anything:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
         now = wish.seat if wish and wish.seat else plan.tilt
-        return Subject(part.solid, light, full, few, plan.threshold, _lift(plan, wish), plan.tilt.rotation, now)
+        return Subject(part.solid, light, full, few, plan.threshold, lift_of(plan, wish), plan.tilt.rotation, now)
 
     def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
         """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
@@ -223,7 +186,7 @@ class Workshop:
         raw = self._base(plan, job.part(0.0, 0.8))
         parts, _ = self._parts(plan, self._sized(plan, raw), job.part(0.8, 1.0))
         number = min(number, len(parts) - 1)
-        return raw, parts[number], _matched(plan.pieces, parts).get(number)
+        return raw, parts[number], matched(plan.pieces, parts).get(number)
 
     def _sized(self, plan: Plan, base: Base) -> Base:
         factors = plan.factors
@@ -387,7 +350,7 @@ class Workshop:
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
         quick = detail == "quick"
-        marks, lift = all_marks.of(part.solid.origin), _lift(plan, wish)
+        marks, lift = all_marks.of(part.solid.origin), lift_of(plan, wish)
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
         elif not parted:
@@ -416,7 +379,7 @@ class Workshop:
         exposed = self._exposing(base, part, tried_on[0], job.part(0.6, 1.0)) if detail == "whole" else None
         seated = self._once(
             ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
-            lambda: _measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
+            lambda: measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
             len(part.solid.triangles) // 4,
         )
         within = self._once(
@@ -429,72 +392,6 @@ class Workshop:
             seated.figures, within, part.crumb, alone, as_opened(plan, base) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
         )  # fmt: skip
-
-
-@dataclass(frozen=True, eq=False)
-class Subject:
-    """A piece whose seat is looked for: the whole of it, and a simplified stand-in. mm, model frame.
-
-    marks, light_marks : of the facets of each; threshold : degrees; lift : mm; stood : (3, 3), how the model stands
-    now : its seat, as far as it is decided
-    """
-
-    solid: Solid
-    light: Solid
-    marks: Marked
-    light_marks: Marked
-    threshold: float
-    lift: float
-    stood: Floats
-    now: Tilt
-
-
-@dataclass(frozen=True, eq=False)
-class _Found:
-    """What measuring a piece in its seat gives; see ``Piece``."""
-
-    figures: Figures
-    past: NDArray[np.float32]
-    skin: tuple[Floats, NDArray[np.int32]]
-    spots: tuple[OverhangSpot, ...]
-    layers: Floats
-
-
-def _measured(
-    solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Exposing | None,
-    detail: Detail,
-) -> _Found:  # fmt: skip
-    cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
-    found = measure(
-        solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
-        cells=cells, trusted=detail != "whole" and solid.from_booleans,
-    )  # fmt: skip
-    if detail != "whole":
-        nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
-        return _Found(found.figures, found.past_threshold, nothing, (), found.layers)
-    spots = overhang_spots(solid, found, marks.show)
-    coarse, columns = support(solid, found.seated, None, None, SKIN_CELLS)
-    return _Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
-
-
-def _matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, PieceWish]:
-    """Which part each wish is for: same sides, nearest anchor; a part takes the nearest of several."""
-    found: dict[int, tuple[float, PieceWish]] = {}
-    for wish in wishes:
-        alike = [
-            (math.dist(wish.anchor, part.anchor), number)
-            for number, part in enumerate(parts)
-            if part.sides == wish.sides
-        ]
-        if alike:
-            distance, number = min(alike)
-            if number not in found or distance < found[number][0]:
-                found[number] = (distance, wish)
-    return {number: wish for number, (_, wish) in found.items()}
-
-
-def _lift(plan: Plan, wish: PieceWish | None) -> float:
-    return wish.lift if wish is not None and wish.lift is not None else plan.lift
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:

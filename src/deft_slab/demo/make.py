@@ -10,9 +10,10 @@ from ..core.cuts import StraightCut
 from ..core.handoff.pieces import write_project, write_surface
 from ..core.handoff.saving import write_whole
 from ..core.intake.surfaces import Surface, tidy
-from ..core.outcome import Model
-from ..core.plan import Choice, Plan, Project
+from ..core.model import Model
+from ..core.plan import Plan
 from ..core.printer import default_printer
+from ..core.project import Choice, Project
 from ..core.solid import Solid
 from ..core.tilt import Tilt
 from ..core.workshop import Workshop

@@ -4,7 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
+from PySide6.QtWidgets import QMessageBox
+
+from .state.desk import STEPS
+from .verbs import Verbs
 from .whole import DeskState
 
 
@@ -12,48 +17,69 @@ def _always(state: DeskState) -> bool:
     return True
 
 
-def _with_model(state: DeskState) -> bool:
+def _when_open(state: DeskState) -> bool:
     return state.is_open
+
+
+def _can_undo(state: DeskState) -> bool:
+    return bool(state.history.undo_text)
+
+
+def _can_redo(state: DeskState) -> bool:
+    return bool(state.history.redo_text)
+
+
+def _go_to(step: str, verbs: Verbs) -> None:
+    verbs.state.go_to(step)
+
+
+def _show_keys(verbs: Verbs) -> None:
+    lines = [f"<tr><td>{', '.join(a.keys)}&nbsp;&nbsp;</td><td>{a.tip}</td></tr>" for a in ALL if a.keys]
+    lines += [f"<tr><td>{where}</td><td>{what}</td></tr>" for where, what in _ELSEWHERE]
+    QMessageBox.information(verbs.window, "Keys", f"<table>{''.join(lines)}</table>")
 
 
 @dataclass(frozen=True)
 class Action:
-    """``does`` names a method of the window."""
+    """What menus, keys and the list of keys know of something that can be done."""
 
     id: str
     text: str
     tip: str
     keys: tuple[str, ...]
-    does: str
+    does: Callable[[Verbs], None]
     enabled: Callable[[DeskState], bool] = _always
 
 
 FILE = (
     Action("open", "Open …", "Opens a model (STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP) or a project.", ("Ctrl+O",),
-           "ask_open"),
-    Action("demo", "Open the demo", "Opens the gull figurehead, with three choices.", (), "open_demo"),
-    Action("save", "Save", "Saves the project where it was saved last.", ("Ctrl+S",), "save", _with_model),
-    Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), "ask_project_file",
-           _with_model),
+           Verbs.ask_open),
+    Action("demo", "Open the demo", "Opens the gull figurehead, with three choices.", (), Verbs.open_demo),
+    Action("save", "Save", "Saves the project where it was saved last.", ("Ctrl+S",), Verbs.save, _when_open),
+    Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), Verbs.ask_project_file,
+           _when_open),
     Action("printers", "Printers …", "Printer profiles: choose, copy, edit, import, export.", ("Ctrl+P",),
-           "edit_printers"),
-    Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), "close"),
+           Verbs.edit_printers),
+    Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), Verbs.quit),
 )  # fmt: skip
 EDIT = (
-    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), "undo",
-           lambda state: bool(state.history.undo_text)),
-    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), "redo",
-           lambda state: bool(state.history.redo_text)),
-    Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), "keep_choice",
-           _with_model),
-    Action("stop", "Stop", "Stops what is being worked on.", ("Ctrl+.",), "stop"),
+    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), Verbs.undo, _can_undo),
+    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), Verbs.redo, _can_redo),
+    Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), Verbs.keep_choice,
+           _when_open),
+    Action("stop", "Stop", "Stops what is being worked on.", ("Ctrl+.",), Verbs.stop),
 )  # fmt: skip
 VIEW = tuple(
-    Action(f"step_{number}", f"Go to {step}", f"Opens the step “{step}”.", (f"Ctrl+{number}",), f"go_to_{number}")
-    for number, step in enumerate(("Size", "Tilt", "Cut", "Join", "Check", "Hand off"), 1)
+    Action(f"step_{number}", f"Go to {step}", f"Opens the step “{step}”.", (f"Ctrl+{number}",), partial(_go_to, step))
+    for number, step in enumerate(STEPS, 1)
 ) + (
     Action("swap_drag", "Swap turning and moving", "Left drag moves and middle drag turns, or the other way round.", (),
-           "swap_drag"),
-    Action("shortcuts", "Keys", "Lists the keys.", ("F1",), "show_keys"),
+           Verbs.swap_drag),
+    Action("shortcuts", "Keys", "Lists the keys.", ("F1",), _show_keys),
 )  # fmt: skip
 ALL = FILE + EDIT + VIEW
+_ELSEWHERE = (
+    ("On the bed", "arrows turn, + and − come nearer, double click shows everything"),
+    ("In a number", "arrows step; units and sums are understood: 4.5in, 120/2"),
+    ("In the ledger", "Enter brings back, F2 renames, P pins, Delete removes"),
+)

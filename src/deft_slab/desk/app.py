@@ -15,6 +15,7 @@ from ..demo import PROJECT
 from .faults import Faults
 from .jobs import Jobs
 from .look.theme import dress
+from .process import run_process
 from .whole import DeskState
 from .window import Window
 
@@ -60,7 +61,7 @@ def run(given: list[str]) -> int:
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Deft Slab")
     dress(application)
-    window = Window(DeskState(Jobs()))
+    window = Window(DeskState(Jobs(run_process)))
     Faults(window.state.failed.emit, window).install()
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())

@@ -21,7 +21,7 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, DeftError, WorkerEnded
-from .process import run_process
+from .parcels import Receiver
 from .requests import Request
 
 _log = logging.getLogger(__name__)
@@ -79,8 +79,10 @@ class Jobs(QObject):
 
     _heard = Signal(int, int, str, object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, run: Callable[[Connection, Any], None], parent: QObject | None = None) -> None:
+        """run : what the process runs, see ``process``"""
         super().__init__(parent)
+        self._run = run
         self._waiting: dict[str, _Asked] = {}
         self._running: _Asked | None = None
         self._count = 0
@@ -96,7 +98,7 @@ class Jobs(QObject):
         context = multiprocessing.get_context("spawn")
         self._wanted = context.Value("q", 0, lock=False)
         self._connection, theirs = context.Pipe()
-        self._process = context.Process(target=run_process, args=(theirs, self._wanted), daemon=True)
+        self._process = context.Process(target=self._run, args=(theirs, self._wanted), daemon=True)
         self._process.start()
         theirs.close()
         self._spoke = False
@@ -109,9 +111,10 @@ class Jobs(QObject):
 
     def _listen(self, connection: Connection, generation: int) -> None:
         """On a thread of its own: hands what the process says to the UI thread."""
+        receiver = Receiver()
         try:
             while True:
-                number, kind, content = connection.recv()
+                number, kind, content = receiver.unpacked(connection.recv_bytes())
                 self._say(generation, number, kind, content)
         except (EOFError, OSError, TypeError):  # the last one when it is closed while it is being listened to
             self._say(generation, 0, "ended", None)

@@ -62,7 +62,7 @@ class PiecesPane(QWidget):
         pieces, cuts, notes, spots = self._lists.values()
         self._heads["Overhang spots"].setVisible(state.step == "Tilt" and state.piece is not None)
         if state.step == "Tilt" and state.piece is not None:
-            self._fill_spots(spots)
+            self._fill_spots(state.piece, spots)
         if state.evaluated is None:
             what = "Measuring …" if state.is_open else "Open a model: File, or drop it on the window."
             pieces.addWidget(label(what, "faint", wrap=True))
@@ -139,11 +139,11 @@ class PiecesPane(QWidget):
         frame.double_clicked.connect(partial(self._rename, number))
         return frame
 
-    def _fill_spots(self, column: QVBoxLayout) -> None:
+    def _fill_spots(self, piece: Piece, column: QVBoxLayout) -> None:
         """The separate places of the selected piece that need support, largest first; a click flies to one."""
         state = self._state
         number = min(state.selected_piece, len(state.pieces) - 1)
-        spots = state.piece.spots
+        spots = piece.spots
         for spot in spots[:_MOST_SPOTS]:
             frame = _Row(False)
             angle = text.overhang(state.plan.threshold + spot.past, state.settings.angle_from)
@@ -168,9 +168,10 @@ class PiecesPane(QWidget):
     def _rename(self, number: int) -> None:
         state = self._state
         state.select_piece(number)
-        if state.piece.alone:
+        piece = state.piece
+        if piece is None or piece.alone:
             return
-        name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=state.piece.name)
+        name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=piece.name)
         if accepted:
             state.seats.rename_piece(name)
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -223,7 +225,7 @@ class PrinterDialog(QDialog):
             self._state.choose_printer(changed)
             self._show()
 
-    def _try(self, act, choose: Printer | str) -> None:
+    def _try(self, act: Callable[[], object], choose: Printer | str) -> None:
         """Does something with the profiles on disk; what went wrong is said in the dialog."""
         try:
             done = act()
@@ -233,13 +235,18 @@ class PrinterDialog(QDialog):
         self._fill(done.key if isinstance(done, Profile) else choose)
 
     def _copy(self) -> None:
-        self._try(lambda: printers.add(self.profile.printer), "")
+        profile = self.profile
+        if profile is not None:
+            self._try(lambda: printers.add(profile.printer), "")
 
     def _put_back(self) -> None:
-        self._keep(self.profile, self._before[self.profile.key])
+        if self.profile is not None:
+            self._keep(self.profile, self._before[self.profile.key])
 
     def _remove(self) -> None:
-        self._try(lambda: printers.remove(self.profile), self._state.printer)
+        profile = self.profile
+        if profile is not None:
+            self._try(lambda: printers.remove(profile), self._state.printer)
 
     def _import(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Import a printer profile", "", "JSON (*.json)")
@@ -247,16 +254,20 @@ class PrinterDialog(QDialog):
             self._try(lambda: printers.take_in(Path(name)), "")
 
     def _export(self) -> None:
-        suggestion = f"{self.profile.key}.json"
+        profile = self.profile
+        if profile is None:
+            return
+        suggestion = f"{profile.key}.json"
         name, _ = QFileDialog.getSaveFileName(self, "Export the printer profile", suggestion, "JSON (*.json)")
         if name:
-            self._try(lambda: printers.export(self.profile.printer, Path(name)), self.profile.key)
+            self._try(lambda: printers.export(profile.printer, Path(name)), profile.key)
 
     def _use(self) -> None:
-        self._state.choose_printer(self.profile.printer)
-        self._show()
+        if self.profile is not None:
+            self._state.choose_printer(self.profile.printer)
+            self._show()
 
-    def keyPressEvent(self, event) -> None:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             return  # a typed number is taken by its field; the dialog stays
         super().keyPressEvent(event)

@@ -12,6 +12,6 @@ def run_process(connection: Any, wanted: Any) -> None:
     """Entry of the worker process. The heavy packages are loaded here and not in the window's process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C in the terminal ends the window, which ends this
     logbook.begin()
-    from .worker import serve
+    from .worker.serve import serve
 
     serve(connection, wanted)

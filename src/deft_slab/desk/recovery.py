@@ -18,14 +18,16 @@ import zlib
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
 from ..core.handoff.saving import write_whole
-from ..core.outcome import Model
-from ..core.plan import PROJECTS, Project, project_text, read_project
+from ..core.model import Model
+from ..core.project import PROJECTS, Project, project_text, read_project
 from ..core.solid import Solid
 from ..logbook import home
 from .older import keep_if_older
@@ -79,7 +81,7 @@ def _is_owned(folder: Path) -> bool:
     """Whether the window that keeps its work there still runs."""
     try:
         owner = json.loads((folder / _OWNER).read_text())
-        return _started(int(owner["pid"])) == owner["started"]
+        return bool(_started(int(owner["pid"])) == owner["started"])
     except (OSError, ValueError, KeyError, TypeError):
         return False
 
@@ -109,7 +111,7 @@ def let_go(work: LeftWork) -> None:
 
 def write_model(folder: Path, model: Model, guests: dict[str, Solid]) -> None:
     """Writes the model and the guests of a piece of work. Raises SaveFailed."""
-    arrays = {"vertices": model.solid.vertices, "triangles": model.solid.triangles}
+    arrays: dict[str, NDArray[Any]] = {"vertices": model.solid.vertices, "triangles": model.solid.triangles}
     for sha, solid in guests.items():
         arrays |= {f"guest-vertices-{sha}": solid.vertices, f"guest-triangles-{sha}": solid.triangles}
     buffer = io.BytesIO()
@@ -237,12 +239,13 @@ class Autosave(QObject):
             return
         if self._folder is not None and not self._folder.exists():  # somebody tidied up
             self._folder, self._model_kept = None, False
-        if self._folder is None and self._make_folder() is None:
+        folder = self._folder or self._make_folder()
+        if folder is None:
             return
         if not self._model_kept:
             self.model_wanted.emit()
         adopted = tuple(self._adopted) if self._model_kept or self._project is None else ()
-        self._pending = self._thread.submit(self._write, self._folder, self._project, adopted)
+        self._pending = self._thread.submit(self._write, folder, self._project, adopted)
 
     def _write(self, folder: Path, project: Project | None, adopted: tuple[LeftWork, ...]) -> None:
         """On the thread."""

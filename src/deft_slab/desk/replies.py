@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 
 from ..core.cuts import Cut, StraightCut
 from ..core.handoff.beds import Laid
-from ..core.outcome import Model, Outcome
-from ..core.plan import Mending, Plan, Project
+from ..core.model import Model
+from ..core.outcome import Outcome
+from ..core.plan import Mending, Plan, Unit
 from ..core.printer import Printer
+from ..core.project import Project
 from ..core.search.found import MapFigures, WorthTrying
 from ..core.solid import Solid
 
@@ -49,7 +51,7 @@ class Fetched:
     guests: dict[str, Solid]
     advice: Mending
     outline: NDArray[np.bool_]
-    unit: str
+    unit: Unit
     exact: bool
     fineness: float
 

@@ -12,9 +12,11 @@ from typing import Generic, TypeVar
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
-from ..core.outcome import Model, RoundEdge
-from ..core.plan import Plan, Project
+from ..core.model import Model
+from ..core.outcome import RoundEdge
+from ..core.plan import Plan
 from ..core.printer import Printer
+from ..core.project import Project
 from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid
@@ -60,11 +62,12 @@ class Adopt(Request[None]):
 
 @dataclass(frozen=True, eq=False)
 class KeepWork(Request[None]):
-    """Writes the model into the folder of unsaved work."""
+    """Writes the model of a plan, and some guests, by content hash, into the folder of unsaved work: the process has
+    them."""
 
     folder: Path
-    model: Model
-    guests: dict[str, Solid]
+    plan: Plan
+    guests: frozenset[str]
 
 
 @dataclass(frozen=True, eq=False)

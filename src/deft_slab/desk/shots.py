@@ -18,6 +18,7 @@ from .app import settled
 from .jobs import Jobs
 from .look.theme import dress
 from .printer_dialog import PrinterDialog
+from .process import run_process
 from .scene.pole import Pull
 from .whole import DeskState
 from .window import Window
@@ -31,7 +32,7 @@ class Photographer:
 
     def __init__(self, application: QApplication, folder: Path) -> None:
         self._application, self._folder = application, folder
-        self.window = Window(DeskState(Jobs()))
+        self.window = Window(DeskState(Jobs(run_process)))
         self.window.show()
         self.window.activateWindow()
         QTest.qWaitForWindowActive(self.window)
@@ -91,7 +92,7 @@ def main(folder: Path = FOLDER) -> int:
     _trouble(eye)
     _sizing(eye)
     window.state.jobs.close()
-    window.state.autosave.close()
+    window.state.close()
     window.bed.sleep()
     window.twin.sleep()
     return 0
@@ -100,20 +101,22 @@ def main(folder: Path = FOLDER) -> int:
 def _tilting(eye: Photographer) -> None:
     """The gull's seats, its costs from below, its show faces, a lean by its pole, and two choices in twin view."""
     window, state = eye.window, eye.state
-    panel, bed = window.panels["Tilt"], window.bed
+    panel, bed = window.tilt_panel, window.bed
     eye.until(lambda: bool(state.seating.seats))
     eye.shoot("tilt")
     panel.turn_to("Costs")
-    window.below.click()
+    window.frame.below.click()
     eye.settle()
-    state.flown_to.emit(0, state.piece.spots[0])
+    state.flown_to.emit(0, state.pieces[0].spots[0])
     eye.settle()
     eye.shoot("tilt-from-below")
-    window.below.click()
+    window.frame.below.click()
     panel.turn_to("By hand")
-    QTest.mouseClick(panel.pages["By hand"].drag, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(panel.by_hand.drag, Qt.MouseButton.LeftButton)
     eye.settle()
-    place = bed.camera.project(bed.hand.pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
+    pole = bed.hand.pole
+    assert pole is not None
+    place = bed.camera.project(pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
     start = QPoint(*(int(value) for value in place))
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 7):
@@ -127,7 +130,7 @@ def _tilting(eye: Photographer) -> None:
     panel.turn_to("Faces")
     state.marker.set_audience(state.plan.audience.model_copy(update={"looking": "front"}))
     eye.settle()
-    QTest.mouseClick(panel.pages["Faces"].seen, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(panel.faces.seen, Qt.MouseButton.LeftButton)
     eye.settle()
     bed.look_from("From the front corner")
     eye.settle()
@@ -136,7 +139,7 @@ def _tilting(eye: Photographer) -> None:
     state.undo()
     panel.turn_to("Find")
     eye.settle()
-    QTest.mouseClick(window.twin_button, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.frame.twin_button, Qt.MouseButton.LeftButton)
     eye.until(lambda: all(pane.evaluated is not None for pane in window.twin.panes))
     eye.shoot("tilt-twin")
     QTest.mouseClick(window.twin.close_button, Qt.MouseButton.LeftButton)
@@ -144,17 +147,23 @@ def _tilting(eye: Photographer) -> None:
 
 def _cutting(eye: Photographer) -> None:
     """Finds where to part the gull, takes a cut of the list, drags it; then takes the post off by a loop."""
-    state, bed, panel = eye.state, eye.window.bed, eye.window.panels["Cut"]
+    state, bed, panel = eye.state, eye.window.bed, eye.window.cut_panel
     eye.go("Cut")
     eye.until(lambda: state.search.shown is not None)
     eye.shoot("cut-where")
-    hidden = min(range(len(state.search.shown)), key=lambda n: state.search.shown[n].sight)
-    QTest.mouseClick(panel.where.cuts.itemAt(hidden).widget(), Qt.MouseButton.LeftButton)
+    found = state.search.shown or ()
+    hidden = min(range(len(found)), key=lambda n: found[n].sight)
+    row = panel.where.cuts.itemAt(hidden)
+    chosen = row.widget() if row is not None else None
+    assert chosen is not None
+    QTest.mouseClick(chosen, Qt.MouseButton.LeftButton)
     eye.settle()
     panel.turn_to("This cut")
     eye.until(lambda: state.search.sweep is not None)
     eye.shoot("cut-in-place")
-    start = bed.handle_place("move").toPoint()
+    handle = bed.handle_place("move")
+    assert handle is not None
+    start = handle.toPoint()
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 9):
         QTest.mouseMove(bed, start + QPoint(4 * step, 0))
@@ -163,9 +172,9 @@ def _cutting(eye: Photographer) -> None:
     eye.shoot("cut-dragging")
     QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(32, 0))
     eye.settle()
-    for step in ("Join", "Check", "Hand off"):
-        eye.go(step)
-        eye.shoot(step.lower().replace(" ", "-"))
+    for name in ("Join", "Check", "Hand off"):
+        eye.go(name)
+        eye.shoot(name.lower().replace(" ", "-"))
     eye.go("Cut")
     while state.plan.recipe:
         state.undo()
@@ -177,6 +186,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
     """Clicks points around the gull's post from the front and from the back."""
     window, state, bed = eye.window, eye.state, eye.window.bed
     state.placing.add("bent")
+    assert bed.scene is not None
     vertices = state.model.solid.vertices
     section = vertices[np.abs(vertices[:, 2] - 45.0) < 1.0]
     middle, radius = section.mean(axis=0), float(np.ptp(section[:, 0])) / 2
@@ -193,7 +203,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
     QTest.keyClick(bed, Qt.Key.Key_L)
     eye.settle()
     bed.look_from("From the front corner")
-    window.panels["Cut"].turn_to("Pieces")
+    window.cut_panel.turn_to("Pieces")
     eye.settle()
     eye.shoot("cut-bent")
     while state.plan.recipe:
@@ -204,7 +214,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
 def _sizing(eye: Photographer) -> None:
     """A scan without a unit, full of holes; a helmet and its wearer; walls; the printers."""
     window, state = eye.window, eye.state
-    size = window.panels["Size"]
+    size = window.size_panel
 
     def click(widget: QWidget) -> None:
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton)
@@ -213,26 +223,26 @@ def _sizing(eye: Photographer) -> None:
 
     eye.open(TROUBLED["damaged"])
     eye.shoot("size-question")
-    click(size.pages["Scale"].right)
+    click(size.scale.right)
     click(size.tabs["Surface"])
     window.notice.hide()
-    click(size.pages["Surface"].came)
+    click(size.surface.came)
     eye.shoot("size-surface")
     eye.open(MODELS["helmet"])
     click(size.tabs["Wearer"])
-    click(size.pages["Wearer"].adds["head"])
-    click(size.pages["Wearer"].settle)
-    click(size.pages["Wearer"].scale)
+    click(size.wearer.adds["head"])
+    click(size.wearer.settle)
+    click(size.wearer.scale)
     eye.shoot("size-wearer")
     eye.open(MODELS["lantern"])
     click(size.tabs["Measure"])
     window.bed.look_from("From the front")
-    click(size.pages["Measure"].kinds["distance"])
+    click(size.measure.kinds["distance"])
     for y in (180, 400):
         place = QPoint(window.bed.width() // 2 - 60, y)
         QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
         eye.settle()
-    click(size.pages["Measure"].walls)
+    click(size.measure.walls)
     eye.shoot("size-measure")
     dialog = PrinterDialog(state, window)
     dialog.show()
@@ -247,7 +257,7 @@ def _trouble(eye: Photographer) -> None:
     eye.go("Tilt")
     window = eye.window
     window.bed.look_from("From the left")
-    window.panels["Tilt"].pages["By hand"].picks["facet"].click()
+    window.tilt_panel.by_hand.picks["facet"].click()
     QTest.mouseMove(window.bed, QPoint(360, 250))
     eye.until(lambda: window.bed.marked)
     QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(360, 250))

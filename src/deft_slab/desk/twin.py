@@ -16,8 +16,8 @@ from .ledger.model import COLUMNS, Row, cell_text
 from .replies import Evaluated
 from .requests import Evaluate
 from .scene.camera import Camera
-from .scene.scene import Subject
 from .scene.scene_view import SceneView
+from .scene.subject import Subject
 from .state.desk import Entry
 from .whole import DeskState
 from .widgets import text

@@ -49,3 +49,8 @@ class DeskState(Desk):
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
         self.alike = Alike(self)
         self.writing = Writing(self)
+
+    def close(self) -> None:
+        """What is kept is written, and nothing unsaved is left behind."""
+        self.autosave.close()
+        self.remembering.close()

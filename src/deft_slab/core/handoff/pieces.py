@@ -16,10 +16,11 @@ from numpy.typing import NDArray
 from ..errors import BadPlan, SaveFailed
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
-from ..outcome import Model, Piece
-from ..plan import PROJECTS, Project, project_text
+from ..model import Model
+from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..project import PROJECTS, Project, project_text
 from ..solid import Solid
 from ..versions import as_object
 from .beds import lay_out

@@ -14,14 +14,16 @@ from pathlib import Path
 import numpy as np
 
 from ..errors import UnreadableFile
-from ..outcome import Model
-from ..plan import ModelRef, Project
+from ..model import Model
+from ..plan import ModelRef
 from ..progress import QUIET, Job
+from ..project import Project
 from ..solid import Solid
 from .bodies import in_bodies
 from .confined import confined
+from .fineness import FINENESS
 from .meshes import is_binary_stl, read_gltf, read_obj, read_off, read_ply, read_stl
-from .step import FINENESS, read_step
+from .step import read_step
 from .surfaces import KEPT, Contents, Surface, shown, snapped, tidy
 from .threemf import read_3mf
 from .units import stands_on_y

@@ -9,9 +9,6 @@ from ..errors import UnreadableFile
 from .meshes import read_gltf
 from .surfaces import KEPT, Surface, shown
 
-FINENESS = 0.1
-"""mm by which triangles may be off the exact faces, unless another fineness is chosen."""
-FINEST, COARSEST = 0.002, 20.0
 _TURN = 0.35
 """Radians between neighbouring facets at most, so that small curves are not drawn as corners."""
 

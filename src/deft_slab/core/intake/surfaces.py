@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
-from ..plan import Project
+from ..plan import Unit
+from ..project import Project
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -51,7 +52,7 @@ class Surface:
 
     vertices: Floats
     triangles: Ints
-    unit: str | None = None
+    unit: Unit | None = None
     grid: float = 0.0
     parts: tuple[tuple[str, int], ...] = ()
     y_up: bool = False
@@ -71,7 +72,7 @@ class Contents:
 
 
 def surface_of(
-    named: Sequence[tuple[str, Floats, Ints]], unit: str | None = None, *, y_up: bool = False,
+    named: Sequence[tuple[str, Floats, Ints]], unit: Unit | None = None, *, y_up: bool = False,
     notes: tuple[str, ...] = (),
 ) -> Surface:  # fmt: skip
     """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""

@@ -19,7 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
-from ..plan import MOST_PROJECT_BYTES, Project, read_project
+from ..plan import Unit
+from ..project import MOST_PROJECT_BYTES, Project, read_project
 from .surfaces import KEPT, Contents, Surface, refuse_too_many, shown, surface_of
 
 PLAN_PATH = "/Metadata/deft-slab-project.json"
@@ -37,7 +38,7 @@ _DEEPEST = 64
 _MOST_OBJECTS = 20_000
 
 _MM = {0: 0.001, 4: 304.8}
-_UNITS = {1: "mm", 2: "cm", 3: "in", 5: "m"}
+_UNITS: dict[int, Unit] = {1: "mm", 2: "cm", 3: "in", 5: "m"}
 
 
 def wrapper() -> Any:

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import math
 
-from ..plan import UNITS
+from ..plan import UNITS, Unit
 from ..solid import Solid
 
 _USUAL_LENGTH = 160.0
 _SPREAD = 1.1
 """mm, and natural logarithm: how long props are. From memory: most are 40 to 600 mm."""
-_SHARE = {"mm": 0.86, "cm": 0.04, "m": 0.03, "in": 0.07}
+_SHARE: dict[Unit, float] = {"mm": 0.86, "cm": 0.04, "m": 0.03, "in": 0.07}
 """How often files are made in each unit. From memory."""
 
 
-def likely_unit(longest: float) -> str:
+def likely_unit(longest: float) -> Unit:
     """The likeliest unit of a file whose longest side is so many units long: usual units and usual lengths weigh."""
 
-    def weight(unit: str) -> float:
+    def weight(unit: Unit) -> float:
         off = math.log(max(longest, 1e-12) * UNITS[unit] / _USUAL_LENGTH) / _SPREAD
         return math.log(_SHARE[unit]) - 0.5 * off * off
 

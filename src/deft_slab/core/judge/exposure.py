@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..marking import Audience
 from ..progress import QUIET, Job, Spread
 from ..solid import Solid
-from . import kernels
+from . import kernels, seen_kernels
 from .columns import grid_of
 from .tilts import down_to_rotation
 
@@ -71,8 +71,8 @@ def exposure(
             turned = np.ascontiguousarray(vertices @ rotation.T)
             x0, y0, nx, ny = grid_of(turned, cell)
             highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
-            kernels.depth_map(kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
-            kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
+            seen_kernels.depth_map(kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
+            seen_kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
                              float(above[number]), float(below[number]), seen)  # fmt: skip
         return seen
 

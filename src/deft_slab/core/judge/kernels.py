@@ -19,9 +19,9 @@ from numba import njit
 
 # No check for division by zero (guarded where it can happen) and no care for NaN (files with any are refused); sums
 # keep their order, so a shared edge still gets one and the same number.
-_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
-_INLINE = {**_FAST, "inline": "always"}
-_WIDE = 8
+FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
+_INLINE = {**FAST, "inline": "always"}
+WIDE = 8
 """Cells; a narrower facet is quicker to test point by point."""
 
 
@@ -33,15 +33,15 @@ def _up(value):
 
 
 @njit(**_INLINE)
-def _span(p, q, r):
+def span_of(p, q, r):
     """(first, end) of the whole numbers from the least of three values, included, to the greatest, excluded."""
     low = p if p < q else q
     high = p if p > q else q
     return _up(r if r < low else low), _up(r if r > high else high)
 
 
-@njit(**_FAST)
-def _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1):
+@njit(**FAST)
+def narrowed(ax, ay, bx, by, cx, cy, j, i0, i1):
     """Columns i0 to i1 cut down to those near the facet in row j; for wide facets, which may be thin and slanted."""
     low, high = np.inf, -np.inf
     for px, py, qx, qy in ((ax, ay, bx, by), (bx, by, cx, cy), (cx, cy, ax, ay)):
@@ -53,7 +53,7 @@ def _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1):
 
 
 @njit(**_INLINE)
-def _left(a, ax, ay, b, bx, by, x, y):
+def left_of(a, ax, ay, b, bx, by, x, y):
     """Whether a point counts as left of the edge from corner number a to b; the exact opposite for b to a."""
     if a < b:
         side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
@@ -67,7 +67,7 @@ def _left(a, ax, ay, b, bx, by, x, y):
 
 
 @njit(**_INLINE)
-def _slopes(ax, ay, az, bx, by, bz, cx, cy, cz):
+def slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz):
     """Rise of a facet's plane along x and y, in mm a cell; 0 for a facet seen from its edge."""
     twice_area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
     if twice_area == 0.0:
@@ -78,7 +78,7 @@ def _slopes(ax, ay, az, bx, by, bz, cx, cy, cz):
     )
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def turn_and_set_down(vertices, rotation, lift):
     """(n, 3): turned by (3, 3), the lowest point at z = lift; ``tilts.set_down`` in one pass, for searches."""
     turned = np.empty_like(vertices)
@@ -93,7 +93,7 @@ def turn_and_set_down(vertices, rotation, lift):
     return turned
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def shadow_of(vertices):
     """(lowest x, lowest y, highest x, highest y) of some points."""
     x0 = y0 = np.inf
@@ -104,7 +104,7 @@ def shadow_of(vertices):
     return x0, y0, x1, y1
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def to_grid(vertices, x0, y0, h):
     """(n, 3): x and y in grid units, z as it is."""
     placed = np.empty_like(vertices)
@@ -116,19 +116,19 @@ def to_grid(vertices, x0, y0, h):
     return placed
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count):
     """The hits of one wide facet, put behind the first ``count``; returns how many there are then."""
     ax, ay, az = placed[a, 0], placed[a, 1], placed[a, 2]
     bx, by, bz = placed[b, 0], placed[b, 1], placed[b, 2]
     cx, cy, cz = placed[c, 0], placed[c, 1], placed[c, 2]
     low, high = min(az, bz, cz), max(az, bz, cz)
-    slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
+    slope_x, slope_y = slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz)
     for j in range(j0, j1):
-        first, end = _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
+        first, end = narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
         for i in range(first, end):
-            left = _left(a, ax, ay, b, bx, by, i, j)
-            if _left(b, bx, by, c, cx, cy, i, j) == left and _left(c, cx, cy, a, ax, ay, i, j) == left:
+            left = left_of(a, ax, ay, b, bx, by, i, j)
+            if left_of(b, bx, by, c, cx, cy, i, j) == left and left_of(c, cx, cy, a, ax, ay, i, j) == left:
                 z = az + slope_x * (i - ax) + slope_y * (j - ay)
                 cells[count] = j * nx + i
                 heights[count] = min(max(z, low), high)
@@ -137,7 +137,7 @@ def _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, c
     return count
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def scan(placed, triangles, nx, ny):
     """Every hit of every facet: (cells, heights, facets), in facet order; an exit has facet f, an entry -1 - f.
 
@@ -151,17 +151,17 @@ def scan(placed, triangles, nx, ny):
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
         ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
-        j0, j1 = _span(ay, by, cy)
+        j0, j1 = span_of(ay, by, cy)
         if j0 >= j1:
             continue
         ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
-        i0, i1 = _span(ax, bx, cx)
+        i0, i1 = span_of(ax, bx, cx)
         if i0 >= i1:
             continue
         if count + (j1 - j0) * (i1 - i0) > size:
             size = 2 * (size + (j1 - j0) * (i1 - i0))
             cells, heights, facets = _longer(cells, size), _longer(heights, size), _longer(facets, size)
-        if i1 - i0 > _WIDE:  # kept apart: the quick loop below is twice as slow with this inside it
+        if i1 - i0 > WIDE:  # kept apart: the quick loop below is twice as slow with this inside it
             count = _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count)
             continue
         az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
@@ -169,13 +169,13 @@ def scan(placed, triangles, nx, ny):
         planed = False
         for j in range(j0, j1):
             for i in range(i0, i1):
-                left = _left(a, ax, ay, b, bx, by, i, j)
-                if _left(b, bx, by, c, cx, cy, i, j) != left or _left(c, cx, cy, a, ax, ay, i, j) != left:
+                left = left_of(a, ax, ay, b, bx, by, i, j)
+                if left_of(b, bx, by, c, cx, cy, i, j) != left or left_of(c, cx, cy, a, ax, ay, i, j) != left:
                     continue
                 if not planed:
                     planed = True
                     low, high = min(az, bz, cz), max(az, bz, cz)
-                    slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
+                    slope_x, slope_y = slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz)
                 # a steep facet's plane is ill-conditioned: its height stays between its corners
                 z = az + slope_x * (i - ax) + slope_y * (j - ay)
                 cells[count] = j * nx + i
@@ -185,14 +185,14 @@ def scan(placed, triangles, nx, ny):
     return cells[:count], heights[:count], facets[:count]
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _longer(array, size):
     longer = np.empty(size, array.dtype)
     longer[: len(array)] = array
     return longer
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def into_columns(cells, heights, facets, count):
     """Sorts hits into ``count`` columns, rising: (start, heights, facets).
 
@@ -220,7 +220,7 @@ def into_columns(cells, heights, facets, count):
     return start, sorted_heights, sorted_facets
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def support_sums(start, heights, facets, weight, hidden, show, floors):
     """Walks every column upward with its winding number and sums what needs support.
 
@@ -273,7 +273,7 @@ def support_sums(start, heights, facets, weight, hidden, show, floors):
     return area, landing_heights, on_bed, on_piece, inside, landing, landing_on_show, columns
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def section_cells(start, heights, facets, base, thickness, count):
     """(count,) cells of the grid that lie in the piece in the middle of each layer.
 
@@ -301,7 +301,7 @@ def section_cells(start, heights, facets, base, thickness, count):
     return steps[:count]
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def weigh_facets(heights, triangles, normals_z, areas, low, high, tolerance, lifted, level, hold, clear, show, weight):
     """One pass over the facets for what a tilt costs before any column is looked at.
 
@@ -345,158 +345,3 @@ def weigh_facets(heights, triangles, normals_z, areas, low, high, tolerance, lif
                     shadow_height += seen * (a + b + c) / 3.0
         weight[f] = share
     return need, supported, scar, unheld, shadow, shadow_height, underside, resting, wall
-
-
-@njit(**_FAST)
-def depth_map(placed, triangles, nx, highest, lowest):
-    """The highest and the lowest hit of every cell, into highest, which comes filled with -inf, and lowest (inf)."""
-    for f in range(len(triangles)):
-        a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
-        ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
-        j0, j1 = _span(ay, by, cy)
-        if j0 >= j1:
-            continue
-        ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
-        i0, i1 = _span(ax, bx, cx)
-        if i0 >= i1:
-            continue
-        az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
-        low, high = min(az, bz, cz), max(az, bz, cz)
-        slope_x, slope_y = _slopes(ax, ay, az, bx, by, bz, cx, cy, cz)
-        for j in range(j0, j1):
-            first, end = i0, i1
-            if i1 - i0 > _WIDE:
-                first, end = _narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
-            for i in range(first, end):
-                cell = j * nx + i
-                if highest[cell] >= high and lowest[cell] <= low:
-                    continue
-                left = _left(a, ax, ay, b, bx, by, i, j)
-                if _left(b, bx, by, c, cx, cy, i, j) != left or _left(c, cx, cy, a, ax, ay, i, j) != left:
-                    continue
-                z = min(max(az + slope_x * (i - ax) + slope_y * (j - ay), low), high)
-                if z > highest[cell]:
-                    highest[cell] = z
-                if z < lowest[cell]:
-                    lowest[cell] = z
-
-
-@njit(**_FAST)
-def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, reach, from_above, from_below, seen):
-    """Adds the cosine of each facet, weighted, to ``seen`` where nothing stands before it.
-
-    What faces up is looked at from above, what faces down from below.
-
-    centroids, normals : (m, 3) model frame; rotation : (3, 3) to the frame of the depth maps
-    reach : mm, how far behind the depth map a facet may lie and still count as its surface
-    from_above, from_below : weight of the two directions
-    """
-    for f in range(len(centroids)):
-        p, q, r = normals[f, 0], normals[f, 1], normals[f, 2]
-        cosine = rotation[2, 0] * p + rotation[2, 1] * q + rotation[2, 2] * r
-        weight = from_above if cosine > 0.0 else from_below
-        if cosine == 0.0 or weight == 0.0:
-            continue
-        slope_x = -(rotation[0, 0] * p + rotation[0, 1] * q + rotation[0, 2] * r) / cosine
-        slope_y = -(rotation[1, 0] * p + rotation[1, 1] * q + rotation[1, 2] * r) / cosine
-        p, q, r = centroids[f, 0], centroids[f, 1], centroids[f, 2]
-        x = rotation[0, 0] * p + rotation[0, 1] * q + rotation[0, 2] * r
-        y = rotation[1, 0] * p + rotation[1, 1] * q + rotation[1, 2] * r
-        z = rotation[2, 0] * p + rotation[2, 1] * q + rotation[2, 2] * r
-        i = min(max(int(math.floor((x - x0) / h)), 0), nx - 1)
-        j = min(max(int(math.floor((y - y0) / h)), 0), ny - 1)
-        # the facet's own plane, at the point where the depth map was sampled
-        shift = slope_x * (x0 + (i + 0.5) * h - x) + slope_y * (y0 + (j + 0.5) * h - y)
-        z += min(max(shift, -2.0 * h), 2.0 * h)
-        if cosine > 0.0:
-            if z >= highest[j * nx + i] - reach:
-                seen[f] += weight * cosine
-        elif z <= lowest[j * nx + i] + reach:
-            seen[f] -= weight * cosine
-
-
-@njit(**_FAST)
-def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
-    """Mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
-    total, count = 0.0, 0
-    for dj in range(-1, 1):
-        for di in range(-1, 1):
-            i, j = ci + di, cj + dj
-            if i < 0 or j < 0 or i >= nx or j >= ny:
-                continue
-            cell = j * nx + i
-            for n in range(start[cell], start[cell + 1]):
-                if low[n] < top and high[n] > bottom:
-                    total += high[n] if want_top else low[n]
-                    count += 1
-                    break
-    return total / count
-
-
-@njit(**_FAST)
-def _within(start, heights, facets, cell, bottom, top):
-    """Length, between two heights, of a column's part inside the piece."""
-    length = 0.0
-    winding = 0
-    for n in range(start[cell], start[cell + 1] - 1):
-        winding += 1 if facets[n] < 0 else -1
-        if winding > 0:
-            length += max(min(heights[n + 1], top) - max(heights[n], bottom), 0.0)
-    return length
-
-
-@njit(**_FAST)
-def _put(quads, n, k, i, j, z):
-    quads[n, k, 0], quads[n, k, 1], quads[n, k, 2] = i, j, z
-
-
-@njit(**_FAST)
-def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
-    """The outer skin of a field of intervals, as quads; returns how many.
-
-    What leans on the piece, walls, tops and floors, is left out: it would lie in the piece's own surface.
-
-    start : (nx * ny + 1,) where each cell's intervals begin; low, high : their ends, mm
-    hit_start, heights, facets : the column field that the intervals came from
-    quads : (q, 4, 3) float64, written: grid corner i and j (whole numbers) and the height in mm; large enough for
-    five quads an interval
-    """
-    count = 0
-    ci = np.array([0, 1, 1, 0])
-    cj = np.array([0, 0, 1, 1])
-    for j in range(ny):
-        for i in range(nx):
-            cell = j * nx + i
-            for n in range(start[cell], start[cell + 1]):
-                bottom, top = low[n], high[n]
-                tops = np.empty(4)
-                bottoms = np.empty(4)
-                for k in range(4):
-                    tops[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, True)
-                    bottoms[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, False)
-                if bottom <= 0.0:
-                    for k in range(4):
-                        _put(quads, count, k, i + ci[3 - k], j + cj[3 - k], 0.0)
-                    count += 1
-                for side in range(4):
-                    ni = i + (side == 1) - (side == 3)
-                    nj = j + (side == 2) - (side == 0)
-                    covered = False
-                    if 0 <= ni < nx and 0 <= nj < ny:
-                        other = nj * nx + ni
-                        for m in range(start[other], start[other + 1]):
-                            if low[m] < top and high[m] > bottom:
-                                covered = True
-                                break
-                        if not covered:
-                            within = _within(hit_start, heights, facets, other, bottom, top)
-                            covered = within > 0.5 * (top - bottom)
-                    if covered:
-                        continue
-                    a, b = side, (side + 1) % 4
-                    _put(quads, count, 0, i + ci[a], j + cj[a], bottoms[a])
-                    _put(quads, count, 1, i + ci[b], j + cj[b], bottoms[b])
-                    _put(quads, count, 2, i + ci[b], j + cj[b], tops[b])
-                    _put(quads, count, 3, i + ci[a], j + cj[a], tops[a])
-                    count += 1
-    return count

@@ -13,7 +13,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
+from .kernels import FAST
 
 ABOVE_DOWN, ABOVE_UP, BELOW_DOWN, BELOW_UP = range(4)
 """Rows of what ``places_sums`` gives for each side and way to lie."""
@@ -21,7 +21,7 @@ _BED = 0.2
 """mm; see ``overhang.BED_TOLERANCE``."""
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _first_at(z, first, step, count):
     """The first place that lies at z or over it."""
     k = (z - first) / step
@@ -33,7 +33,7 @@ def _first_at(z, first, step, count):
     return whole + 1 if whole < k else whole
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _running(constant, slope, first, step, sign):
     """Running sums of the differences; sign : of the place in the straight line."""
     for row in range(constant.shape[0]):
@@ -44,7 +44,7 @@ def _running(constant, slope, first, step, sign):
             constant[row, k] += sign[row] * slope[row, k] * (first + k * step)
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def places_sums(start, heights, facets, down, up, low, high, first, step, count):
     """What every place of a plane comes to, in cells, and mm times cells.
 
@@ -114,7 +114,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
     )  # fmt: skip
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _entry(z, exit_below, low, share, first, step, count, support, slope, overhang, base):
     """Puts in an entry at z: its support ends at the exit below it, or else at the plane or the bed."""
     kz = _first_at(z, first, step, count)
@@ -139,7 +139,7 @@ def _entry(z, exit_below, low, share, first, step, count, support, slope, overha
         overhang[BELOW_UP, kz] += share
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _interval(entered, exited, first, step, count, section, volume, volume_slope):
     """Puts in what lies inside between two heights: the cut face where the plane passes it, and the volume."""
     kin, kout = _first_at(entered, first, step, count), _first_at(exited, first, step, count)
@@ -155,7 +155,7 @@ def _interval(entered, exited, first, step, count, section, volume, volume_slope
         volume_slope[row, kout] -= 1.0
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _exit(z, f, over, bed, up, first, step, count, support, slope, overhang, base):
     """Puts in an exit at z whose support, lying upside down, ends at ``over``: the next entry, or the bed."""
     share = up[f]
@@ -177,7 +177,7 @@ def _exit(z, f, over, bed, up, first, step, count, support, slope, overhang, bas
         overhang[BELOW_DOWN, kz] += share
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def seam_sums(along, vertices, triangles, seen, shown, normals_cosine, first, step, count):
     """(length, in sight, on show faces) of the seam at every place, (count,) mm each.
 
@@ -217,7 +217,7 @@ def seam_sums(along, vertices, triangles, seen, shown, normals_cosine, first, st
     return length, sight, show
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def side_widths(vertices, cosine, sine, first, step, count):
     """(2, count, yaws) mm: how wide the side above, and the one below, every place is along each of some yaws.
 
@@ -245,7 +245,7 @@ def side_widths(vertices, cosine, sine, first, step, count):
     return widths
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def parted_sums(
     start, heights, facets, x0, y0, h, nx, weight, vertices, plane, offset, cut_share, flat_share, result
 ):  # fmt: skip
@@ -285,7 +285,7 @@ def parted_sums(
             )  # fmt: skip
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _part_column(
     begin, end, heights, facets, at, over, bed_over, bed_under, weight, cut_share, flat_share, result
 ):  # fmt: skip
@@ -329,7 +329,7 @@ def _part_column(
     result[1 - over, 3] += shadow_under
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _plane_height(plane, offset, x0, y0, h, nx, cell):
     """Height of the plane over a cell; of an upright plane, all of a column lies on one side."""
     x, y = x0 + (cell % nx + 0.5) * h, y0 + (cell // nx + 0.5) * h

@@ -7,10 +7,10 @@ import math
 import numpy as np
 from numba import njit
 
-_FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
+from .kernels import FAST
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def _crossing(vertices, low, high, level):
     """Where an edge from a corner below a level to one above passes it; the same for both facets of the edge."""
     share = (level - vertices[low, 2]) / (vertices[high, 2] - vertices[low, 2])
@@ -19,7 +19,7 @@ def _crossing(vertices, low, high, level):
     return x, y
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def section_areas(vertices, triangles, base, thickness, count, last, x0, y0):
     """(count,) mm2 enclosed by a closed surface in the middle of each layer: half the sum of p x q over the segments
     p to q in which it meets the level (Green's theorem), each walked with the inside on its left. What several skins
@@ -63,7 +63,7 @@ def section_areas(vertices, triangles, base, thickness, count, last, x0, y0):
     return areas
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def doubled_share(start, heights, facets):
     """Share of what lies within a column field that lies in two skins at once."""
     inside = doubled = 0.0
@@ -79,7 +79,7 @@ def doubled_share(start, heights, facets):
     return doubled / inside if inside > 0.0 else 0.0
 
 
-@njit(**_FAST)
+@njit(**FAST)
 def shadow_area(vertices, triangles, chosen, low, step, rows):
     """mm2 that some facets cover seen from above: exact along x in each row, rows at the middle of equal steps of y.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from . import kernels
+from . import skin_kernels
 from .columns import Columns
 
 Floats = NDArray[np.float64]
@@ -26,7 +26,7 @@ def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, NDArray[np.i
     start = np.zeros(columns.nx * columns.ny + 1, np.int64)
     np.cumsum(np.bincount(cell_of, minlength=columns.nx * columns.ny), out=start[1:])
     quads = np.empty((5 * len(cell_of), 4, 3))
-    count = kernels.skin_quads(
+    count = skin_kernels.skin_quads(
         start, floors[keep], columns.heights[keep], columns.nx, columns.ny,
         columns.start, columns.heights, columns.facets, quads,
     )  # fmt: skip

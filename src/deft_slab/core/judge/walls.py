@@ -81,7 +81,7 @@ def _leaving(
     return out, facets
 
 
-def thinnest(walls: Floats, areas: Floats, least: float = 1.0) -> float:
+def thinnest(walls: NDArray[np.floating], areas: Floats, least: float = 1.0) -> float:
     """mm: the wall that ``least`` mm2 of the surface have less of behind them. A single small facet on a sharp edge
     has next to nothing behind it, and says nothing about the wall.
 

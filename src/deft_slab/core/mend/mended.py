@@ -6,7 +6,7 @@ import igl
 import numpy as np
 from numpy.typing import NDArray
 
-from ..outcome import MendReport, MendStep, StepKind
+from ..model import MendReport, MendStep, StepKind
 from ..plan import Mending
 from ..progress import QUIET, Job
 from ..shape.bodies import bodies_of, united

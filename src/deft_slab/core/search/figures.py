@@ -11,7 +11,7 @@ from ..judge.figures import Sketch, sketch
 from ..judge.tilts import down_to_rotation
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
-from ..workshop import Subject
+from ..seated import Subject
 from .found import MapFigures
 
 Floats = NDArray[np.float64]

@@ -16,6 +16,11 @@ from ..tilt import Tilt
 
 Floats = NDArray[np.float64]
 
+MOST_PROPOSALS = 10
+"""In a trade-off list."""
+SWEEP_PLACES = 250
+"""Along the normal of a sweep."""
+
 
 @dataclass(frozen=True, eq=False)
 class MapFigures:

@@ -17,15 +17,15 @@ from ..judge.seats import candidates, seat_price
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
+from ..seated import Subject
 from ..solid import Solid
-from ..workshop import Subject, Workshop
-from .found import LEAST_SHARE, CutMap, Sweep, Turned
+from ..workshop import Workshop
+from .found import LEAST_SHARE, SWEEP_PLACES, CutMap, Sweep, Turned
 
 Floats = NDArray[np.float64]
 
 CELLS, _POSE_CELLS = 80, 48
 NORMALS, PLACES = 250, 64
-SWEEP_PLACES = 250
 _SPREAD_POSES = 60
 _SWEEP_POSES, _SWEEP_STEP = 20, 8
 _AT_ONCE = 16

@@ -26,14 +26,13 @@ from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
 from ..solid import Solid
 from ..workshop import Workshop
-from .found import CutMap, CutWishes, Proposal
+from .found import MOST_PROPOSALS, CutMap, CutWishes, Proposal
 from .places import NORMALS, CutSubject, as_map, cut_map, cut_subject, half_sphere, likely_normals
 
 Floats = NDArray[np.float64]
 
 _BINS = 16
 _TRIED, _FOLLOWED, _MADE = 160, 20, 32
-MOST_PROPOSALS = 10
 _BRANCHES = 3
 """Plans that a further piece is looked for in."""
 _APART_ANGLE, _APART_SHARE = np.cos(np.radians(8.0)), 0.04

@@ -14,8 +14,8 @@ from ..judge.seats import AROUND, around, bests_apart, candidates, near_to
 from ..judge.tilts import seated_on
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
+from ..seated import Subject
 from ..tilt import Tilt
-from ..workshop import Subject
 from .figures import sweep
 from .found import MapFigures, WorthTrying
 from .weighing import Weights, blend, parts_of

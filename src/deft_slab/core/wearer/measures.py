@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..plan import GuestForm
+
 
 @dataclass(frozen=True)
 class Form:
@@ -16,7 +18,7 @@ class Form:
     most: float
 
 
-FORMS: dict[str, Form] = {
+FORMS: dict[GuestForm, Form] = {
     "head": Form("Head", "girth above the brow", 570.0, 300.0, 800.0),
     "hand": Form("Hand", "length, wrist to fingertip", 188.0, 80.0, 260.0),
     "forearm": Form("Forearm", "largest girth", 290.0, 120.0, 500.0),

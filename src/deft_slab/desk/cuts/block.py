@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from ...core.cuts import MOST_WALLS, BlockCut, walls_as
@@ -55,7 +57,7 @@ class BlockOnDesk(OnDesk[BlockCut]):
         return moved_wall(cut, axis, of, n, float(place @ cut.turn.rotation[axis]))
 
     def way_of(self, cut: BlockCut, grip: str) -> Floats | None:
-        return cut.turn.rotation[int(grip.split()[1])]
+        return np.asarray(cut.turn.rotation[int(grip.split()[1])])
 
     def tools(self, parts: Parts) -> BlockTools:
         return BlockTools(parts, self)
@@ -139,18 +141,18 @@ def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Updat
 def _part_fields(low: Floats, high: Floats) -> list[Field]:
     """How many equal parts along each axis. What is stood on the first axis decides how many lists the others have."""
 
-    def update(cut: BlockCut, count: float, axis: int) -> Update:
+    def update(axis: int, cut: BlockCut, count: float) -> Update:
         parts = round(count)
         walls = tuple(np.round(np.linspace(low[axis], high[axis], parts + 1)[1:-1], 3).tolist())
         others = {"xyz"[k]: cut.walls(k)[:1] for k in (1, 2) if k >= axis}
         return {**others, **walls_as(axis, (walls,))}
 
-    return [
-        Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
-              lambda cut, axis=axis: max(len(walls) for walls in cut.walls(axis)) + 1,
-              lambda cut, count, axis=axis: update(cut, count, axis), 1, MOST_WALLS + 1)
-        for axis in range(3)
-    ]  # fmt: skip
+    def field(axis: int) -> Field:
+        return Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
+                     lambda cut: max(len(walls) for walls in cut.walls(axis)) + 1, partial(update, axis), 1,
+                     MOST_WALLS + 1)  # fmt: skip
+
+    return [field(axis) for axis in range(3)]
 
 
 def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...], ...]:
@@ -166,14 +168,13 @@ def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...]
 
 def _wall_fields(cut: BlockCut) -> list[Field]:
     """A field for each wall that goes through everything."""
-    found = []
-    for axis in range(3):
-        lists = cut.walls(axis)
-        for k in range(len(lists[0]) if len(lists) == 1 else 0):
-            found.append(
-                Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
-                      lambda one, a=axis, n=k: one.walls(a)[0][n],
-                      lambda one, wanted, a=axis, n=k: walls_as(
-                          a, (tuple(sorted(replaced(one.walls(a)[0], n, wanted))),)))
-            )  # fmt: skip
-    return found
+
+    def field(axis: int, k: int) -> Field:
+        def moved(one: BlockCut, wanted: float) -> Update:
+            return walls_as(axis, (tuple(sorted(replaced(one.walls(axis)[0], k, wanted))),))
+
+        return Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
+                     lambda one: one.walls(axis)[0][k], moved)  # fmt: skip
+
+    through = [(axis, cut.walls(axis)[0]) for axis in range(3) if len(cut.walls(axis)) == 1]
+    return [field(axis, k) for axis, walls in through for k in range(len(walls))]

@@ -32,11 +32,12 @@ def replaced(values: tuple[float, ...], k: int, value: float) -> tuple[float, ..
 
 def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Field]:
     """Three fields for the numbers of a triple."""
-    return [
-        Field(f"{words} {axis}", tip, "mm", lambda cut, k=k: getattr(cut, name)[k],
-              lambda cut, value, k=k: {name: replaced(getattr(cut, name), k, value)}, low)
-        for k, axis in enumerate("XYZ")
-    ]  # fmt: skip
+
+    def field(k: int, axis: str) -> Field:
+        return Field(f"{words} {axis}", tip, "mm", lambda cut: getattr(cut, name)[k],
+                     lambda cut, value: {name: replaced(getattr(cut, name), k, value)}, low)  # fmt: skip
+
+    return [field(k, axis) for k, axis in enumerate("XYZ")]
 
 
 def _turned(words: str, axis: tuple[float, float, float]) -> Field:

@@ -16,7 +16,7 @@ from ..state.cut_search import CutSearch
 from ..state.cutting import Cutting
 from ..state.desk import Desk
 from ..state.snapping import Snapping
-from .fields import PLACED, Field, Update
+from .fields import PLACED, Field, Update, replaced
 from .ground import Ground
 from .outlines import Floats
 
@@ -116,7 +116,7 @@ class PlacedOnDesk(OnDesk[P]):
             return {"centre": triple(place)}
         number = int(grip.split()[1])
         along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
-        return {"half": (*cut.half[:number], max(abs(along), 0.5), *cut.half[number + 1 :])}
+        return {"half": replaced(cut.half, number, max(abs(along), 0.5))}
 
 
 def on_desk(cut: C) -> OnDesk[C]:

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 import numpy as np
 
 from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach
@@ -28,18 +25,16 @@ def reach_fields(cut: Cut) -> list[Field]:
     """What can be typed of where a cut stops."""
     if isinstance(cut.reach, BoxReach):
 
-        def changed(name: str, k: int) -> Callable[[Any, float], Update]:
-            return lambda one, value: {
-                "reach": one.reach.model_copy(update={name: replaced(getattr(one.reach, name), k, value)})
-            }
+        def field(name: str, words: str, k: int, low: float) -> Field:
+            def changed(one: Cut, value: float) -> Update:
+                moved = replaced(getattr(one.reach, name), k, value)
+                return {"reach": one.reach.model_copy(update={name: moved}) if one.reach is not None else None}
 
-        return [
-            Field(f"{words} {axis}", "Of the box that the cut stays in.", "mm",
-                  lambda one, n=name, k=k: getattr(one.reach, n)[k], changed(name, k),
-                  1e-3 if name == "half" else -1e5)
-            for name, words in (("centre", "Reach middle"), ("half", "Reach half"))
-            for k, axis in enumerate("XYZ")
-        ]  # fmt: skip
+            return Field(f"{words} {'XYZ'[k]}", "Of the box that the cut stays in.", "mm",
+                         lambda one: getattr(one.reach, name)[k], changed, low)  # fmt: skip
+
+        return [*(field("centre", "Reach middle", k, -1e5) for k in range(3)),
+                *(field("half", "Reach half", k, 1e-3) for k in range(3))]  # fmt: skip
     if isinstance(cut.reach, RegionReach):
         margin = Field("Reach margin", "How far around the region the cut goes.", "mm", lambda one: one.reach.margin,
                        lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},

@@ -176,7 +176,7 @@ class StraightTools(Tools[StraightCut]):
         self.facing.set_value(round(facing, 1))
         sweep = self._search.sweep
         if sweep is None:
-            self.chart.show_sweep(np.empty(0), 0.0, (), (), np.empty(0))
+            self.chart.show_sweep(np.empty(0), 0.0, (), (), np.empty(0, np.bool_))
         else:
             curves = (
                 Curve("support", sweep.support, palette.SUPPORT, text.volume),

@@ -6,13 +6,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
 from ...core.outcome import Totals
 from ...core.plan import Plan
 from ..state.desk import Entry
 from ..whole import DeskState
 from ..widgets import text
+
+Index = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True)
@@ -27,9 +29,11 @@ class Column:
     bar: bool = True
     exact_only: bool = False
 
-    def known(self, row: Row) -> bool:
-        """Whether a row has this figure; what needs exposure is unknown while something is dragged."""
-        return row.shown is not None and not (row.approximate and self.exact_only)
+    def value(self, row: Row) -> float | None:
+        """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
+        if row.entry is None or (row.approximate and self.exact_only):
+            return None
+        return self.of(row.entry.totals)
 
 
 COLUMNS: tuple[Column, ...] = (
@@ -63,21 +67,22 @@ class Row:
     name: str
     note: str
     plan: Plan
-    shown: Entry | None
+    entry: Entry | None
     approximate: bool = False
 
 
 def cell_text(column: Column, row: Row) -> str:
     """A figure as it is shown; empty while it is being measured."""
-    if not column.known(row):
+    value = column.value(row)
+    if row.entry is None or value is None:
         return "…"
-    totals = row.shown.totals
+    totals = row.entry.totals
     if column.title == "sit flat":
         return f"{totals.flat_pieces} of {totals.pieces}"
     if column.title == "fit":
         return f"{totals.fitting_pieces} of {totals.pieces}"
     about = "≈ " if row.approximate and column.title != "pieces" else ""
-    return about + column.shown(column.of(totals))
+    return about + column.shown(value)
 
 
 class LedgerModel(QAbstractTableModel):
@@ -129,28 +134,33 @@ class LedgerModel(QAbstractTableModel):
 
     def is_best(self, row: Row, column: Column) -> bool:
         """Whether a row has the best figure of its column, and not all have the same."""
-        if not column.best or not column.known(row) or row.approximate:
+        own = column.value(row)
+        if not column.best or own is None or row.approximate:
             return False
-        values = [column.of(other.shown.totals) for other in self.rows if column.known(other) and not other.approximate]
+        known = [column.value(other) for other in self.rows if not other.approximate]
+        values = [value for value in known if value is not None]
         if len(values) < 2 or max(values) - min(values) < 1e-9:
             return False
         best = min(values) if column.best == "less" else max(values)
-        return abs(column.of(row.shown.totals) - best) < 1e-9
+        return abs(own - best) < 1e-9
 
     def difference(self, row: Row, column: Column) -> str:
         """Against the pinned row, with its sign; empty where there is none to show."""
         pinned = self.pinned
-        if pinned is None or not column.known(pinned) or not column.known(row) or pinned.choice == row.choice:
+        if pinned is None or pinned.choice == row.choice:
+            return ""
+        before, after = column.value(pinned), column.value(row)
+        if before is None or after is None:
             return ""
         if column.title in ("pieces", "sit flat", "fit"):
             return ""
-        change = column.of(row.shown.totals) - column.of(pinned.shown.totals)
+        change = after - before
         return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""
 
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
+    def rowCount(self, parent: Index | None = None) -> int:
         return len(self.rows)
 
-    def columnCount(self, parent: QModelIndex | None = None) -> int:
+    def columnCount(self, parent: Index | None = None) -> int:
         return len(COLUMNS) + 1
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -165,7 +175,7 @@ class LedgerModel(QAbstractTableModel):
             return int(side | Qt.AlignmentFlag.AlignVCenter)
         return None
 
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self.rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return row.name if index.column() == 0 else cell_text(COLUMNS[index.column() - 1], row)
@@ -177,14 +187,14 @@ class LedgerModel(QAbstractTableModel):
             return COLUMNS[index.column() - 1].tip
         return None
 
-    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row = self.rows[index.row()]
         if role == Qt.ItemDataRole.EditRole and row.choice is not None:
             self._state.choosing.rename(row.choice, str(value))
             return True
         return False
 
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+    def flags(self, index: Index) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
         if index.column() == 0 and self.rows[index.row()].choice is not None:
             flags |= Qt.ItemFlag.ItemIsEditable

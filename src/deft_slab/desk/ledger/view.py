@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QRect, Qt, Signal
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -22,6 +24,7 @@ from ..widgets.picture import image_of
 from .model import COLUMNS, LedgerModel, Row, cell_text
 
 ROW_HEIGHT = 40
+Index = QModelIndex | QPersistentModelIndex
 
 
 class _Painter(QStyledItemDelegate):
@@ -32,7 +35,7 @@ class _Painter(QStyledItemDelegate):
         self._model = model
         self._pictures: dict[int, tuple[object, QPixmap]] = {}
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         shown = self._model.rows[index.row()]
         painter.save()
         if shown.choice is None:
@@ -53,9 +56,10 @@ class _Painter(QStyledItemDelegate):
         painter.setPen(QColor(palette.HAIRLINE))
         painter.setBrush(QColor(palette.GROUND))
         painter.drawRoundedRect(frame, 3, 3)
-        if shown.shown is not None and shown.shown.picture is not None:
+        picture = shown.entry.picture if shown.entry is not None else None
+        if picture is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawPixmap(frame.adjusted(1, 1, -1, -1), self._pixmap(shown))
+            painter.drawPixmap(frame.adjusted(1, 1, -1, -1), self._pixmap(picture))
         font = QFont(option.font)
         font.setWeight(QFont.Weight.DemiBold)
         painter.setFont(font)
@@ -70,10 +74,9 @@ class _Painter(QStyledItemDelegate):
         painter.setPen(QColor(palette.MADDER if shown.note == "pinned" else palette.FAINT))
         painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, shown.note)
 
-    def _pixmap(self, shown: Row) -> QPixmap:
-        picture = shown.shown.picture
+    def _pixmap(self, picture: NDArray[np.uint8]) -> QPixmap:
         if id(picture) not in self._pictures:
-            here = {id(row.shown.picture) for row in self._model.rows if row.shown is not None}
+            here = {id(row.entry.picture) for row in self._model.rows if row.entry is not None}
             self._pictures = {key: kept for key, kept in self._pictures.items() if key in here}
             # the picture is kept with its pixmap, so that its id stays its own
             self._pictures[id(picture)] = (picture, QPixmap.fromImage(image_of(picture)))
@@ -99,9 +102,10 @@ class _Painter(QStyledItemDelegate):
             QRect(rect.left(), rect.top() + 18, rect.width(), 13),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, difference,
         )  # fmt: skip
-        if column.bar and column.known(shown):
-            most = max(column.of(other.shown.totals) for other in self._model.rows if column.known(other))
-            share = column.of(shown.shown.totals) / most if most > 0 else 0.0
+        value = column.value(shown)
+        if column.bar and value is not None:
+            most = max(known for known in map(column.value, self._model.rows) if known is not None)
+            share = value / most if most > 0 else 0.0
             full = min(rect.width(), 84)
             painter.fillRect(
                 QRect(rect.right() - full, rect.bottom() - 5, round(full * share), 3),
@@ -171,7 +175,7 @@ class _Table(QTableView):
         else:
             super().keyPressEvent(event)
 
-    def _menu(self, at) -> None:
+    def _menu(self, at: QPoint) -> None:
         index = self.indexAt(at)
         choice = self._choice(index)
         if choice is None:

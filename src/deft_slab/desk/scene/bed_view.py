@@ -18,8 +18,9 @@ from .hints import HINTS
 from .ink import ink_of
 from .painting import paint_ink
 from .picture import Picture
-from .scene import Scene, Subject
+from .scene import Scene
 from .scene_view import SceneView
+from .subject import Subject
 
 Floats = NDArray[np.float64]
 

@@ -20,7 +20,8 @@ from ..whole import DeskState
 from .beds import Box
 from .handles import CutFrame, cut_frame
 from .pole import Pole
-from .scene import Scene, Subject, rooms_of
+from .scene import Scene
+from .subject import Subject, rooms_of
 
 Floats = NDArray[np.float64]
 _MOST_DOTS = 4000

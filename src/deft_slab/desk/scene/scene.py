@@ -5,28 +5,24 @@ Plain data, without Qt or VTK: the main view, the twin view and the small pictur
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import partial
-from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.judge.rays import first_hit
-from ...core.outcome import Model, Outcome, Piece, Room
-from ...core.plan import Plan
-from ...core.printer import Printer
+from ...core.outcome import Piece
 from ...core.solid import Solid, spread_points
 from ..look import palette
 from ..look.palette import colour, ramp_colours, rgb
-from ..replies import Evaluated, Walls
-from ..state.view import View
 from .beds import Box, Said, beds, too_large
+from .making import Made, Making
+from .subject import Subject
 from .things import Lines, Mesh, Pose, Thing
 
 Floats = NDArray[np.float64]
-T = TypeVar("T")
 
 MARKS = (1, 2, 4)
 """The bits of a show face, a hold spot and a clear spot."""
@@ -35,45 +31,6 @@ _BEFORE = 0.05
 _MOST_MARKS = 9000
 _EVERY = 2.8
 """mm between the points of a mark, about; farther where there are many."""
-
-
-@dataclass(frozen=True, eq=False)
-class Subject:
-    """What a scene is of.
-
-    plan : on the bed, which may not be measured yet; model : as it was opened
-    selected : number of the selected piece, -1 for none; walls : of the pieces, where they are coloured, and what
-    counts as thin, mm
-    """
-
-    printer: Printer
-    evaluated: Evaluated | None = None
-    model: Model | None = None
-    plan: Plan | None = None
-    step: str = "Check"
-    view: View = field(default_factory=View)
-    selected: int = -1
-    walls: Walls | None = None
-    wall_limit: float = 0.0
-
-    @property
-    def sizing(self) -> bool:
-        return self.step == "Size"
-
-    @property
-    def outcome(self) -> Outcome:
-        """Of what is measured, which there must be."""
-        assert self.evaluated is not None
-        return self.evaluated.outcome
-
-    @property
-    def pieces(self) -> tuple[Piece, ...]:
-        return self.outcome.pieces if self.evaluated is not None else ()
-
-    @property
-    def standing(self) -> bool:
-        """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
-        return self.view.in_place or self.sizing or (self.step == "Cut" and len(self.pieces) == 1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,7 +65,7 @@ class Scene:
     marks: dict[int, Floats]
     open_edges: Floats
     arrangement: tuple[object, ...]
-    made_of: dict[str, tuple[tuple[object, ...], object]]
+    made_of: Made
 
     def hit(self, origin: Floats, towards: Floats) -> tuple[int, int, Floats] | None:
         """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first."""
@@ -133,7 +90,7 @@ class Scene:
 
 def scene_of(subject: Subject, before: Scene | None = None) -> Scene:
     """What is drawn of a subject. before : a scene of which is taken over what is the same"""
-    making = _Making(before)
+    making = Making(before.made_of if before is not None else {})
     things: dict[str, Thing] = {}
     printer, bed = subject.printer, (subject.printer.bed_x, subject.printer.bed_y)
     model, model_box = Pose(), (np.zeros(3), np.array([*bed, 0.5 * printer.height]))
@@ -171,37 +128,11 @@ def scene_of(subject: Subject, before: Scene | None = None) -> Scene:
     )  # fmt: skip
 
 
-class _Making:
-    """Derived data, made once and taken over from scene to scene while what it is made of is the same."""
-
-    def __init__(self, before: Scene | None) -> None:
-        self._before = before.made_of if before is not None else {}
-        self.made: dict[str, tuple[tuple[object, ...], object]] = {}
-
-    def once(self, name: str, made_of: tuple[object, ...], make: Callable[[], T]) -> T:
-        known = self._before.get(name)
-        if known is not None and _same(known[0], made_of):
-            self.made[name] = known
-            return known[1]  # type: ignore[return-value]
-        found = make()
-        self.made[name] = (made_of, found)
-        return found
-
-
-def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    """Whether all of one are the other's: large things by what they are, others by what they are like."""
-    large = (np.ndarray, Solid)
-    return len(one) == len(other) and all(
-        a is b or (not isinstance(a, large) and not isinstance(b, large) and a == b)
-        for a, b in zip(one, other, strict=True)
-    )
-
-
 def _around(boxes: Sequence[Box]) -> Box:
     return np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
 
 
-def _turned_box(name: str, solid: Solid, rotation: Floats, making: _Making) -> Box:
+def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Box:
     """(low, high) of a turned solid, not shifted."""
 
     def box() -> Box:
@@ -211,7 +142,7 @@ def _turned_box(name: str, solid: Solid, rotation: Floats, making: _Making) -> B
     return making.once(name, (solid.vertices, rotation.tobytes()), box)
 
 
-def _placed(subject: Subject, making: _Making) -> tuple[Pose, Box, list[Placed]]:
+def _placed(subject: Subject, making: Making) -> tuple[Pose, Box, list[Placed]]:
     """(where the standing model is, its box, the pieces)."""
     outcome, printer = subject.outcome, subject.printer
     rotation = outcome.plan.tilt.rotation
@@ -264,7 +195,7 @@ def _from_middle(pieces: tuple[Piece, ...], piece: Piece, cut_id: str) -> Floats
     return np.asarray((np.array(piece.anchor) - middle) / max(farthest, 1e-9))
 
 
-def _piece(subject: Subject, number: int, one: Placed, making: _Making) -> dict[str, Thing]:
+def _piece(subject: Subject, number: int, one: Placed, making: Making) -> dict[str, Thing]:
     """A piece in its colours, and its support."""
     if number in subject.view.hidden:
         return {}
@@ -283,7 +214,7 @@ def _piece(subject: Subject, number: int, one: Placed, making: _Making) -> dict[
     return found
 
 
-def _colours(subject: Subject, number: int, piece: Piece, making: _Making) -> NDArray[np.uint8]:
+def _colours(subject: Subject, number: int, piece: Piece, making: Making) -> NDArray[np.uint8]:
     """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
     several = len(subject.pieces) > 1
     base = palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE
@@ -313,7 +244,7 @@ def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
     return np.where(walls < limit, share, -1.0).astype(np.float32)
 
 
-def _copies(subject: Subject, making: _Making) -> tuple[dict[str, Thing], list[Box]]:
+def _copies(subject: Subject, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the further copies of the pieces, paler; the box of each)."""
     assert subject.evaluated is not None
     found: dict[str, Thing] = {}
@@ -331,7 +262,7 @@ def _copies(subject: Subject, making: _Making) -> tuple[dict[str, Thing], list[B
     return found, boxes
 
 
-def _at_size(subject: Subject, model: Pose, making: _Making) -> tuple[dict[str, Thing], list[Box]]:
+def _at_size(subject: Subject, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the guests, and the surface as it came where that is looked at; the box of each)."""
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
@@ -362,7 +293,7 @@ def _frame(box: Box) -> Lines:
     return Lines(np.stack([ring, np.roll(ring, -1, axis=0)], axis=1), colour(palette.MADDER), 1.5)
 
 
-def _marks(placed: Sequence[Placed], making: _Making) -> dict[int, Floats]:
+def _marks(placed: Sequence[Placed], making: Making) -> dict[int, Floats]:
     """Points of the marks of all pieces, bed frame."""
     found: dict[int, list[Floats]] = {}
     for number, one in enumerate(placed):
@@ -402,9 +333,3 @@ def _arrangement(subject: Subject) -> tuple[object, ...]:
     guests = len(subject.plan.guests) if subject.sizing and subject.plan is not None else 0
     lying = () if subject.view.in_place else (tuple(sorted({place.bed for place in laid})), len(laid))
     return (subject.model, subject.printer, subject.view.in_place, subject.sizing, guests, size, lying)
-
-
-def rooms_of(subject: Subject) -> dict[str, Room]:
-    """The room around each guest, where it is shown."""
-    shown = subject.sizing and subject.evaluated is not None and not subject.view.as_it_came
-    return subject.outcome.guests if shown else {}

@@ -16,7 +16,8 @@ from ..look import palette
 from .camera import Camera
 from .painting import paint_scene
 from .picture import Picture
-from .scene import Scene, Subject, scene_of
+from .scene import Scene, scene_of
+from .subject import Subject
 from .things import Mesh, Pose, Thing
 
 if TYPE_CHECKING:

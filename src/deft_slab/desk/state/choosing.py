@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ...core.plan import Choice, Plan
+from ...core.plan import Plan
+from ...core.project import Choice
 from .desk import Desk
 
 

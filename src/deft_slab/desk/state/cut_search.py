@@ -181,13 +181,13 @@ class CutSearch(QObject):
         usual = max(float(np.median(found.price)), 1e-9), max(float(np.median(sight)), 1e-9)
         both = found.price / usual[0] + sight / usual[1]
         figure = {"support": found.price, "sight": sight, "both": both}[self.figure]
-        return np.where(found.allowed(wishes), figure, np.inf)
+        return np.asarray(np.where(found.allowed(wishes), figure, np.inf))
 
     def values(self, found: CutMap) -> Floats:
         """(n,) for each normal the best that any place along it achieves, of the figure that colours the map."""
         best = self._figure(found).min(axis=1)
         worst = best[np.isfinite(best)].max(initial=0.0)
-        return np.where(np.isfinite(best), best, worst)
+        return np.asarray(np.where(np.isfinite(best), best, worst))
 
     def best_place(self, found: CutMap, normal: Floats) -> tuple[int, int]:
         """(direction looked at that is nearest to a normal, the best place along it by what colours the map)."""

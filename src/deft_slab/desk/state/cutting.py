@@ -231,5 +231,5 @@ def _same_place(cut: Cut, other: Cut) -> bool:
         sign = 1.0 if float(np.dot(cut.normal, other.normal)) > 0 else -1.0
         apart = np.array(cut.normal) - sign * np.array(other.normal)
         return bool(np.abs(apart).max() < 1e-3 and abs(cut.offset - sign * other.offset) < 0.1)
-    ours, theirs = (getattr(one, "centre", None) or getattr(one, "line", None) for one in (cut, other))
-    return ours is not None and np.shape(ours) == np.shape(theirs) and bool(np.allclose(ours, theirs, atol=0.1))
+    ours, theirs = (np.array(getattr(one, "centre", None) or getattr(one, "line", ())) for one in (cut, other))
+    return len(ours) > 0 and ours.shape == theirs.shape and bool(np.allclose(ours, theirs, atol=0.1))

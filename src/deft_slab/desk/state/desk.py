@@ -13,9 +13,11 @@ from PySide6.QtCore import QObject, Signal
 from ...core.cuts import Cut
 from ...core.documents import Triple
 from ...core.errors import DeftError, WorkerEnded
-from ...core.outcome import Model, Piece, Totals
-from ...core.plan import Plan, Project
+from ...core.model import Model
+from ...core.outcome import Piece, Totals
+from ...core.plan import Plan
 from ...core.printer import Printer
+from ...core.project import Project
 from ...core.solid import Solid
 from ..jobs import Jobs
 from ..replies import Evaluated

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...core.plan import Project
+from ...core.project import Project
 
 _LONGEST = 200
 

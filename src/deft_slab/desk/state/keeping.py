@@ -56,7 +56,7 @@ class Keeping(QObject):
             self._autosave.model_done(folder, error.what)
 
         desk.jobs.submit(
-            "keep", KeepWork(folder, desk.model, desk.guest_surfaces),
+            "keep", KeepWork(folder, desk.plan, frozenset(desk.guest_surfaces)),
             done=lambda _: self._kept(folder), failed=failed, label="Keeping a copy of the model",
         )  # fmt: skip
 

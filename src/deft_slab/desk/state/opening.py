@@ -6,7 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ...core.errors import DeftError
-from ...core.plan import Plan, Project
+from ...core.plan import Plan
+from ...core.project import Project
 from ..recovery import LeftWork
 from ..replies import Fetched
 from ..requests import Adopt, MakeReady, OpenFile, Recover, Save
@@ -39,8 +40,12 @@ class Opening:
         if not self.may_leave():
             return
         left = self._desk.history.project
+
+        def opened(fetched: Fetched) -> None:
+            self._on_fetched(fetched, left)
+
         self._desk.jobs.submit(
-            "open", OpenFile(path, fineness), done=lambda fetched: self._on_fetched(fetched, left),
+            "open", OpenFile(path, fineness), done=opened,
             failed=self._desk.failed.emit, label=f"Opening {path.name}",
         )  # fmt: skip
 
@@ -109,7 +114,7 @@ class Opening:
         if self._tell_mending and self._desk.evaluated is not None:
             self._tell_mending = False
             report = self._desk.evaluated.outcome.report
-            did = " ".join(step.sentence() for step in report.steps if step.changed)
+            did = " ".join(step.sentence() for step in (report.steps if report else ()) if step.changed)
             self._desk.told.emit(f"The surface was mended.\n{did} Size lists it; undo brings it back as it came.")
 
     def _on_restarted(self) -> None:

@@ -8,14 +8,16 @@ from typing import TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from ...core.errors import DeftError, WouldReplace
-from ...core.outcome import Model
-from ...core.plan import Plan, Project
+from ...core.model import Model
+from ...core.plan import Plan
 from ...core.printer import Printer, default_printer
+from ...core.project import Project
 from ...core.solid import Solid
 from ..jobs import Jobs
 from ..requests import Request
-from ..settings import Settings, keep_settings, read_settings
+from ..settings import Settings, read_settings
 from .history import History
+from .remembering import Remembering
 
 R = TypeVar("R")
 
@@ -42,6 +44,7 @@ class ProjectState(QObject):
         self.jobs = jobs
         self.settings, self.settings_problem = read_settings()
         self.history = History()
+        self.remembering = Remembering(self)
         self.guest_surfaces: dict[str, Solid] = {}
         self._model: Model | None = None
 
@@ -125,7 +128,7 @@ class ProjectState(QObject):
     def change_settings(self, settings: Settings) -> None:
         """Takes settings, and keeps them for the next time."""
         self.settings = settings
-        keep_settings(settings)
+        self.remembering.note(settings)
         self.settings_changed.emit()
 
     def choose_printer(self, printer: Printer) -> None:

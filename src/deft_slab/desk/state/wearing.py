@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from ...core.intake.units import likely_unit
-from ...core.outcome import Model
-from ...core.plan import Guest
+from ...core.model import Model
+from ...core.plan import Guest, GuestForm
 from ...core.tilt import Tilt
 from ..requests import OpenGuest, ScaleToGuest, SettleGuest
 from .desk import Desk
@@ -29,7 +29,7 @@ class Wearing:
         if self.selected not in guests:
             self.selected = guests[-1] if guests else None
 
-    def add(self, form: str, name: str, measure: float, model: Model | None = None) -> None:
+    def add(self, form: GuestForm, name: str, measure: float, model: Model | None = None) -> None:
         """Puts a guest in the middle of the model and selects it."""
         taken = {guest.id for guest in self._desk.plan.guests}
         number = next(n for n in range(1, 1000) if f"g{n}" not in taken)

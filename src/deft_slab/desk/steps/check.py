@@ -19,7 +19,7 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
     else:
         found.append((True, "Closed", "every piece encloses a volume"))
     off = outcome.lost_share
-    if off is not None and not open_pieces:
+    if off is not None and outcome.volume_before_mm3 is not None and not open_pieces:
         after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
         parts = [f"{text.volume(after)} in {len(pieces)}"]
         parts += [f"{text.volume(outcome.kerf_mm3)} of kerf"] if outcome.kerf_mm3 > 0 else []

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from ...core.handoff.equal import firsts_of
+from ..verbs import Verbs
 from ..whole import DeskState
 from ..widgets import text
 from ..widgets.binding import follow
@@ -12,7 +13,7 @@ from ..widgets.parts import Panel, button, emptied, label, line, row
 
 
 class HandOffPanel(Panel):
-    def __init__(self, state: DeskState, window) -> None:
+    def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()
         self._state = state
         self.head("Pieces, seated on the bed")
@@ -20,15 +21,15 @@ class HandOffPanel(Panel):
         self.head("Write")
         self.stl = button(
             "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",
-            window.ask_stl_folder, role="main",
+            verbs.ask_stl_folder, role="main",
         )  # fmt: skip
         self.together = button(
             "All in one 3MF …", "All pieces, named, in their seats, side by side without overlap, in mm.",
-            window.ask_3mf_file, role="main",
+            verbs.ask_3mf_file, role="main",
         )  # fmt: skip
         self.save = button(
             "Save the project …", "A 3MF with the pieces, the model as it was opened, and the plan with its choices.",
-            window.ask_project_file,
+            verbs.ask_project_file,
         )  # fmt: skip
         self.equal = QCheckBox("Equal pieces as one file, with a count")
         self.equal.setToolTip("What is equal to another piece is printed from the file of the first, in its seat.")

@@ -82,7 +82,8 @@ class AudienceView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: 15.0, Qt.Key.Key_Right: -15.0}
-        if event.key() in steps:
-            self.turned.emit(steps[event.key()])
+        key = Qt.Key(event.key())
+        if key in steps:
+            self.turned.emit(steps[key])
         else:
             super().keyPressEvent(event)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -86,8 +86,9 @@ class SweepChart(_Chart):
         self._dragging = False
 
     def show_sweep(
-        self, offsets: Floats, now: float, curves: tuple[Curve, ...], valleys: tuple[int, ...], barred: Floats
-    ) -> None:
+        self, offsets: Floats, now: float, curves: tuple[Curve, ...], valleys: tuple[int, ...],
+        barred: NDArray[np.bool_],
+    ) -> None:  # fmt: skip
         self._offsets, self._now, self._curves = offsets, now, curves
         self._valleys, self._barred = valleys, np.asarray(barred, np.bool_)
         self.update()
@@ -114,8 +115,8 @@ class SweepChart(_Chart):
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "Sweeping the cut along its direction …")
             return
-        for k in np.flatnonzero(self._barred):
-            x = self._x(float(self._offsets[k]))
+        for barred in np.flatnonzero(self._barred):
+            x = self._x(float(self._offsets[barred]))
             painter.fillRect(QRectF(x - 0.8, room.bottom() - 4, 1.6, 4), QColor(palette.AMBER))
         for curve in self._curves:
             most = max(float(curve.values.max(initial=0.0)), 1e-12)
@@ -172,13 +173,14 @@ class SweepChart(_Chart):
             self._dragging = False
             self.released.emit()
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_PageDown: -10, Qt.Key.Key_PageUp: 10}
-        if event.key() in steps and len(self._offsets):
-            k = min(max(self._nearest(self._now) + steps[event.key()], 0), len(self._offsets) - 1)
+        key = Qt.Key(event.key())
+        if key in steps and len(self._offsets):
+            k = min(max(self._nearest(self._now) + steps[key], 0), len(self._offsets) - 1)
             self._move(float(self._offsets[k]))
             self.released.emit()
         else:
@@ -244,7 +246,7 @@ class AngleMap(QWidget):
         if len(self._degrees) and event.button() == Qt.MouseButton.LeftButton:
             self.chosen.emit(*self._at(event.position()))
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
 
 

@@ -27,9 +27,7 @@ class CutsShown:
     listed: tuple[Floats, ...]
 
 
-class CutMap(DirectionDisc):
-    shown: CutsShown | None
-
+class CutMap(DirectionDisc[CutsShown]):
     def __init__(self) -> None:
         super().__init__(
             "Cut map", "Each place is a way that a straight cut can face. Click to cut there; arrows and Enter too.",
@@ -39,7 +37,7 @@ class CutMap(DirectionDisc):
     def _flat(self, directions: Floats) -> Floats:
         """Half of the sphere takes all of the disc: radii grow by the root of two."""
         upper = np.where(directions[:, 2:] > 0, -directions, directions)
-        return to_disc(upper) * np.sqrt(2.0)
+        return np.asarray(to_disc(upper) * np.sqrt(2.0))
 
     def _round(self, points: Floats) -> Floats:
         return from_disc(points / np.sqrt(2.0))
@@ -47,8 +45,8 @@ class CutMap(DirectionDisc):
     def _nearness(self, points: Floats, directions: Floats) -> NDArray[np.float32]:
         return np.abs(super()._nearness(points, directions))
 
-    def _marked(self) -> tuple[Floats, ...]:
-        return self.shown.listed
+    def _marked(self, shown: CutsShown) -> tuple[Floats, ...]:
+        return shown.listed
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         self._small(painter)
@@ -56,6 +54,6 @@ class CutMap(DirectionDisc):
         for word, x, y in (("front", 0, 1), ("left", -1, 0), ("right", 1, 0), ("back", 0, -1)):
             self._paint_word(painter, QPointF(centre.x() + 0.86 * x * radius, centre.y() + 0.9 * y * radius), word)
 
-    def _paint_marks(self, painter: QPainter) -> None:
-        self._paint_numbered(painter, self.shown.listed)
-        self._paint_now(painter, self.shown.now)
+    def _paint_marks(self, painter: QPainter, shown: CutsShown) -> None:
+        self._paint_numbered(painter, shown.listed)
+        self._paint_now(painter, shown.now)

@@ -6,11 +6,11 @@ of the disc are equal shares of all directions.
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Generic, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -57,7 +57,10 @@ class OnDisc(Protocol):
     def now(self) -> Floats | None: ...
 
 
-class DirectionDisc(QWidget):
+S = TypeVar("S", bound=OnDisc)
+
+
+class DirectionDisc(QWidget, Generic[S]):
     """Hover shows the figures there; a click takes the direction. Arrows move a pointer of its own, Enter takes it.
 
     pointer : (3,) the direction under the mouse, or where the arrows have moved to; None
@@ -78,7 +81,7 @@ class DirectionDisc(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
         self.setToolTip(tip)
-        self.shown: OnDisc | None = None
+        self.shown: S | None = None
         self._image: QImage | None = None
         self._shares: tuple[object, bytes, NDArray[np.float32]] | None = None
         self.pointer: Floats | None = None
@@ -87,9 +90,9 @@ class DirectionDisc(QWidget):
         self._rest.setInterval(_HOVER_AFTER)
         self._rest.timeout.connect(self._on_rest)
 
-    def show_map(self, shown: OnDisc | None) -> None:
+    def show_map(self, shown: S | None) -> None:
         self.shown = shown
-        self._image = self._coloured() if shown is not None else None
+        self._image = self._coloured(shown) if shown is not None else None
         self.update()
 
     # geometry: what kinds of discs do in their own way
@@ -109,10 +112,10 @@ class DirectionDisc(QWidget):
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         """Lines and words that help to read the disc."""
 
-    def _paint_marks(self, painter: QPainter) -> None:
+    def _paint_marks(self, painter: QPainter, shown: S) -> None:
         """What is marked on the disc."""
 
-    def _marked(self) -> tuple[Floats, ...]:
+    def _marked(self, shown: S) -> tuple[Floats, ...]:
         """Directions that a click beside them takes exactly."""
         return ()
 
@@ -122,9 +125,10 @@ class DirectionDisc(QWidget):
         return QPointF(self.width() / 2, self.height() / 2), radius
 
     def place_of(self, down: Floats) -> QPointF:
-        """Where a direction is drawn, in pixels of this widget."""
+        """Where a direction is drawn, in pixels of this widget; something must be shown."""
         centre, radius = self._disc
-        x, y = self._flat((self.shown.middle @ down)[None])[0]
+        middle = self.shown.middle if self.shown is not None else np.eye(3)
+        x, y = self._flat((middle @ down)[None])[0]
         return QPointF(centre.x() + radius * float(x), centre.y() - radius * float(y))
 
     def direction_at(self, at: QPointF) -> Floats | None:
@@ -137,9 +141,8 @@ class DirectionDisc(QWidget):
 
     # colours
 
-    def _coloured(self) -> QImage:
+    def _coloured(self, shown: S) -> QImage:
         """The disc, each pixel the mean of the values around it."""
-        shown = self.shown
         steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
         x, y = np.meshgrid(steps, -steps)
         inside = x**2 + y**2 <= 1.12  # a little beyond the rim, so that the smoothed edge has a colour
@@ -172,12 +175,12 @@ class DirectionDisc(QWidget):
         circle = QPainterPath()
         circle.addEllipse(centre, radius, radius)
         painter.fillPath(circle, QColor(palette.SHEET))
-        if self._image is not None:
+        if self._image is not None and self.shown is not None:
             painter.setClipPath(circle)
             painter.drawImage(QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius), self._image)
             painter.setClipping(False)
             self._paint_ways(painter, centre, radius)
-            self._paint_marks(painter)
+            self._paint_marks(painter, self.shown)
         else:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._waiting)
@@ -250,21 +253,24 @@ class DirectionDisc(QWidget):
 
     def _snapped(self, at: QPointF, down: Floats) -> Floats:
         """A click on a mark takes exactly what it marks."""
-        for marked in self._marked():
+        for marked in self._marked(self.shown) if self.shown is not None else ():
             if (self.place_of(marked) - at).manhattanLength() <= 8:
                 return np.asarray(marked)
         return down
 
-    def leaveEvent(self, event) -> None:
+    def leaveEvent(self, event: QEvent) -> None:
         self._point(None)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        key = Qt.Key(event.key())
         if self.shown is None:
             super().keyPressEvent(event)
-        elif event.key() in steps:
+        elif key in steps:
             start = self.pointer if self.pointer is not None else self.shown.now
-            point = self._flat((self.shown.middle @ start)[None])[0] + 0.04 * np.array(steps[event.key()])
+            if start is None:  # nothing is marked yet: from the middle on
+                start = -self.shown.middle[2]
+            point = self._flat((self.shown.middle @ start)[None])[0] + 0.04 * np.array(steps[key], float)
             point /= max(float(np.hypot(*point)), 1.0)
             self._point(np.asarray(self.shown.middle.T @ self._round(point[None])[0]))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.pointer is not None:

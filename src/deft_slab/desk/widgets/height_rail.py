@@ -83,8 +83,9 @@ class HeightRail(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0, Qt.Key.Key_PageUp: 10.0, Qt.Key.Key_PageDown: -10.0}
-        if event.key() in steps:
-            self._move(self._at + steps[event.key()])
+        key = Qt.Key(event.key())
+        if key in steps:
+            self._move(self._at + steps[key])
         elif event.key() == Qt.Key.Key_Home:
             self._move(0.0)
         else:

@@ -47,7 +47,7 @@ def _sum(node: ast.expr) -> float:
     if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
         return float(node.value)
     if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
-        return _OPERATIONS[type(node.op)](_sum(node.left), _sum(node.right))
+        return float(_OPERATIONS[type(node.op)](_sum(node.left), _sum(node.right)))
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
         value = _sum(node.operand)
         return -value if isinstance(node.op, ast.USub) else value
@@ -117,8 +117,9 @@ class NumberField(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
-        if event.key() in steps:
-            moved = self._value + steps[event.key()] * self._step
+        key = Qt.Key(event.key())
+        if key in steps:
+            moved = self._value + steps[key] * self._step
             self._take(min(max(moved, self._low), self._high))
         elif event.key() == Qt.Key.Key_Escape and self.isModified():
             self._show()

@@ -152,8 +152,7 @@ class Panel(QScrollArea):
 
 def emptied(layout: QLayout) -> None:
     """Takes everything out of a layout."""
-    while layout.count():
-        item = layout.takeAt(0)
+    while (item := layout.takeAt(0)) is not None:
         widget, inner = item.widget(), item.layout()
         if widget is not None:
             widget.hide()

@@ -20,7 +20,7 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Shown:
+class SeatsOnMap:
     """What the disc shows. middle : (3, 3) rotation that turns the direction of the middle to -z
 
     figures : directions looked at; values : (n,), 0 is best; now : (3,); flats : (k, 3); seats, trail : directions
@@ -39,17 +39,15 @@ class Shown:
         return self.figures.down
 
 
-class TiltMap(DirectionDisc):
-    shown: Shown | None
-
+class TiltMap(DirectionDisc[SeatsOnMap]):
     def __init__(self) -> None:
         super().__init__(
             "Tilt map", "Each place is a direction that could point down. Click to sit on it; arrows and Enter too.",
             "Looking at all ways to sit …", 216,
         )  # fmt: skip
 
-    def _marked(self) -> tuple[Floats, ...]:
-        return (*self.shown.seats, *self.shown.flats)
+    def _marked(self, shown: SeatsOnMap) -> tuple[Floats, ...]:
+        return (*shown.seats, *shown.flats)
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         """The circle of directions that are a quarter turn from the middle, with the sides that go down there."""
@@ -61,8 +59,7 @@ class TiltMap(DirectionDisc):
         for words, x, y in (("back", 0, -1), ("front", 0, 1), ("left", -1, 0), ("right", 1, 0)):
             self._paint_word(painter, QPointF(centre.x() + x * quarter, centre.y() + y * quarter), words)
 
-    def _paint_marks(self, painter: QPainter) -> None:
-        shown = self.shown
+    def _paint_marks(self, painter: QPainter, shown: SeatsOnMap) -> None:
         painter.setPen(QPen(QColor(palette.INK), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for flat in shown.flats:

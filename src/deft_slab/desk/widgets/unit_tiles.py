@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QWidget
 
-from ...core.plan import UNITS
+from ...core.plan import UNITS, Unit
 from ..look import palette
 from . import text
 
@@ -122,7 +122,8 @@ class _Tile(QAbstractButton):
         painter.setPen(QPen(QColor(palette.HAIRLINE), 1))
         painter.drawLine(QPointF(room.left(), ground), QPointF(room.right(), ground))
         model = QRectF(room.left() + 2, ground - tall * scale, max(wide * scale, 1.5), max(tall * scale, 1.5))
-        painter.drawImage(model, self._outline)
+        if self._outline is not None:
+            painter.drawImage(model, self._outline)
         painter.setPen(QPen(QColor(palette.TEAL), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         left = model.right() + 10 - path.boundingRect().left() * height * scale
@@ -149,7 +150,7 @@ class UnitTiles(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
         group = QButtonGroup(self)
-        self.tiles: dict[str, _Tile] = {}
+        self.tiles: dict[Unit, _Tile] = {}
         for place, unit in enumerate(UNITS):
             tile = _Tile(unit)
             tile.clicked.connect(lambda _checked=False, unit=unit: self.chosen.emit(unit))
@@ -157,7 +158,7 @@ class UnitTiles(QWidget):
             grid.addWidget(tile, place // 2, place % 2)
             self.tiles[unit] = tile
 
-    def show_model(self, size: NDArray[np.float64], unit: str, outline: NDArray[np.bool_]) -> None:
+    def show_model(self, size: NDArray[np.float64], unit: Unit, outline: NDArray[np.bool_]) -> None:
         """size : (3,) mm as it stands, in the unit that is chosen"""
         shaded = np.zeros((*outline.shape, 4), np.uint8)
         shaded[outline] = (0x47, 0x34, 0x24, 210)  # ink, blue first

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ....core.outcome import Outcome, Place
 from ...whole import DeskState
 from ...widgets import text
@@ -89,7 +92,7 @@ class PiecesPanel(Panel):
             return
         closed = sum(piece.figures.closed for piece in pieces)
         tell(closed == len(pieces), f"{closed} of {len(pieces)} pieces closed")
-        if outcome.lost_share is not None:
+        if outcome.lost_share is not None and outcome.volume_before_mm3 is not None:
             parts = [f"pieces {text.volume(sum(piece.solid.volume for piece in pieces))}"]
             parts += [f"kerf {text.volume(outcome.kerf_mm3)}"] if outcome.kerf_mm3 > 0 else []
             parts += [f"set aside {text.volume(outcome.set_aside_mm3)}"] if outcome.set_aside_mm3 > 0 else []
@@ -161,7 +164,7 @@ class PiecesPanel(Panel):
             self._stretches.addWidget(label("No seam.", "faint"))
 
 
-def _along(direction) -> str:
+def _along(direction: NDArray[np.float64]) -> str:
     """A direction of the bed frame, in words."""
     words = (("right", "left"), ("back", "front"), ("up", "down"))
     parts = [words[k][0 if direction[k] > 0 else 1] for k in range(3) if abs(direction[k]) > 0.35]

@@ -19,10 +19,9 @@ _TIPS = {
 
 class SizePanel(Pages):
     def __init__(self, state: DeskState) -> None:
-        pages = {
-            "Scale": ScalePanel(state), "Surface": SurfacePanel(state), "Wearer": WearerPanel(state),
-            "Measure": MeasurePanel(state),
-        }  # fmt: skip
+        self.scale, self.surface = ScalePanel(state), SurfacePanel(state)
+        self.wearer, self.measure = WearerPanel(state), MeasurePanel(state)
+        pages = {"Scale": self.scale, "Surface": self.surface, "Wearer": self.wearer, "Measure": self.measure}
         super().__init__(pages, _TIPS)
         self._state = state
         self.turned.connect(self._put_away)

@@ -81,6 +81,14 @@ class ScalePanel(Panel):
         self._now = label("", "faint")
         self._between.setLayout(row(self._now, 1, label("should be"), self.wanted))
         self.add(self._between)
+        self._add_mirrors()
+        self.column.addStretch(1)
+        follow(
+            self, self.refresh,
+            state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
+        )  # fmt: skip
+
+    def _add_mirrors(self) -> None:
         self.head("Mirror and copies")
         self._mirrors = QButtonGroup(self)
         self._mirrors.setExclusive(False)
@@ -96,13 +104,8 @@ class ScalePanel(Panel):
         self.copies = NumberField("", low=1, high=1000, step=1, decimals=0)
         self.copies.setAccessibleName("Copies")
         self.copies.setToolTip("How many of the prop lie on the beds and in the 3MF. Figures are for one.")
-        self.copies.committed.connect(lambda value: state.sizing.set_copies(round(value)))
+        self.copies.committed.connect(lambda value: self._state.sizing.set_copies(round(value)))
         self.add(row(label("Copies on the beds"), 1, self.copies))
-        self.column.addStretch(1)
-        follow(
-            self, self.refresh,
-            state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
-        )  # fmt: skip
 
     def _make_question(self) -> QFrame:
         card = QFrame()
@@ -146,7 +149,7 @@ class ScalePanel(Panel):
 
     def _lengths_now(self) -> np.ndarray:
         """(3,) mm: of the model as it stands; along the file's own axes where each is to be stretched by itself."""
-        return self._state.sizing.spans[1 if self.apart.isChecked() else 0]
+        return np.asarray(self._state.sizing.spans[1 if self.apart.isChecked() else 0])
 
     def _set_length(self, axis: int, length: float) -> None:
         state = self._state
@@ -176,7 +179,8 @@ class ScalePanel(Panel):
     def refresh(self) -> None:
         state = self._state
         self.setEnabled(state.is_open)
-        if not state.is_open:
+        fetched = state.opening.fetched
+        if fetched is None:
             return
         plan, size = state.plan, self._lengths_now()
         self._question.setVisible(state.sizing.asking_unit)
@@ -185,16 +189,16 @@ class ScalePanel(Panel):
                 f"The file does not say what its numbers mean. In {NAMES[plan.unit]} it is "
                 f"{text.any_box(tuple(state.sizing.size.tolist()))}."
             )
-        self.tiles.show_model(state.sizing.size, plan.unit, state.opening.fetched.outline)
+        self.tiles.show_model(state.sizing.size, plan.unit, fetched.outline)
         stated = state.model.unit
         self._stated.setText(f"The file says {NAMES[stated]}." if stated else "")
         self._stated.setVisible(bool(stated) and state.opening.path is None)
         self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
-        self._drawn.setVisible(state.opening.fetched.exact and state.sizing.asking_fineness)
+        self._drawn.setVisible(fetched.exact and state.sizing.asking_fineness)
         self._drawn_words.setText(
             f"The file holds exact faces. They are drawn with {len(state.model.solid.triangles):,} triangles."
         )
-        self.fineness.set_value(state.opening.fetched.fineness)
+        self.fineness.set_value(fetched.fineness)
         self.percent.set_value(plan.scale * 100)
         for place, (axis, field) in enumerate(self.lengths.items()):
             field.set_value(float(size[place]))
@@ -210,8 +214,8 @@ class ScalePanel(Panel):
         pointing = state.pointing
         self.two.setChecked(pointing.kind == "scale")
         reading = pointing.reading
-        between = reading is not None and reading.kind == "scale" and reading.value is not None
-        self._between.setVisible(between)
-        if between:
-            self._now.setText(f"now {reading.value:.2f} mm")
-            self.wanted.set_value(round(reading.value, 2))
+        length = reading.value if reading is not None and reading.kind == "scale" else None
+        self._between.setVisible(length is not None)
+        if length is not None:
+            self._now.setText(f"now {length:.2f} mm")
+            self.wanted.set_value(round(length, 2))

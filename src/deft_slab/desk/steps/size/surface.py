@@ -8,8 +8,9 @@ from typing import get_args
 import numpy as np
 from PySide6.QtWidgets import QComboBox
 
-from ....core.outcome import MendReport
+from ....core.model import MendReport
 from ....core.plan import Mending, Role
+from ....core.solid import Defects
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
@@ -111,8 +112,8 @@ class SurfacePanel(Panel):
         self._fill_bodies()
         self.fineness.set_value(round(self._longest() / 200, 2))
         self.fewest.set_value(max(10_000.0, round(len(state.model.solid.triangles) / 2, -3)))
-        if report is not None:
-            self._fill_report(report)
+        if report is not None and state.evaluated is not None:
+            self._fill_report(report, state.evaluated.outcome.defects)
 
     def _fill_bodies(self) -> None:
         state = self._state
@@ -136,18 +137,17 @@ class SurfacePanel(Panel):
             name.setToolTip(text.plain(body.name))
             self._bodies.addLayout(row(name, label(f"{body.triangles:,} tri.", "faint"), 1, combo))
 
-    def _fill_report(self, report: MendReport) -> None:
+    def _fill_report(self, report: MendReport, defects: Defects) -> None:
         emptied(self._steps)
-        state = self._state
         if not report.steps:
-            closed = not state.evaluated.outcome.defects.sentence()
+            closed = not defects.sentence()
             words = "Nothing was needed: the surface is closed and faces outward." if closed else "Nothing yet."
             self._steps.addWidget(label(words, "good" if closed else "look", wrap=True))
         for step in report.steps:
             self._add_step(_TITLES[step.kind], step.sentence(), step.changed, step.places)
-        problem = state.evaluated.outcome.defects.sentence()
+        problem = defects.sentence()
         if problem:
-            self._add_step("Still open", problem, True, state.evaluated.outcome.defects.segments)
+            self._add_step("Still open", problem, True, defects.segments)
         if report.tangled > 0.01:
             self._steps.addWidget(
                 label(f"{100 * report.tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",

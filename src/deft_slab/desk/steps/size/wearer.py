@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
 
 from ....core.intake.endings import ENDINGS
-from ....core.plan import UNITS
+from ....core.plan import UNITS, Guest, GuestForm
 from ....core.tilt import Tilt
 from ....core.wearer.measures import FORMS
 from ...whole import DeskState
@@ -98,7 +98,7 @@ class WearerPanel(Panel):
         self.remove = button("Take it away", "Removes it; undo brings it back.", wearing.remove)
         column.addLayout(row(self.scale, self.remove, 1))
 
-    def _add(self, key: str) -> None:
+    def _add(self, key: GuestForm) -> None:
         self._state.wearing.add(key, FORMS[key].title, FORMS[key].usual)
 
     def _ask_model(self) -> None:
@@ -116,13 +116,16 @@ class WearerPanel(Panel):
 
     def _move(self, axis: int, value: float) -> None:
         guest = self._state.wearing.guest
+        if guest is None:
+            return
         place = list(guest.place)
         place[axis] = value / float(self._state.plan.factors[axis])
         self._state.wearing.change("move a guest", place=tuple(place))
 
     def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
         guest = self._state.wearing.guest
-        self._state.wearing.change("turn a guest", turn=guest.turn.after(Tilt.turn(axis, degrees)))
+        if guest is not None:
+            self._state.wearing.change("turn a guest", turn=guest.turn.after(Tilt.turn(axis, degrees)))
 
     def refresh(self) -> None:
         state = self._state
@@ -137,11 +140,15 @@ class WearerPanel(Panel):
             choose = button(guest.name, "Chooses it.", partial(state.wearing.select, guest.id), checkable=True)
             choose.setChecked(guest.id == state.wearing.selected)
             self._list.addLayout(row(choose, 1, shown))
-        guest = state.wearing.guest
-        self._this.setVisible(guest is not None)
-        self._begin.setVisible(guest is None)
-        if guest is None:
-            return
+        chosen = state.wearing.guest
+        self._this.setVisible(chosen is not None)
+        self._begin.setVisible(chosen is None)
+        if chosen is not None:
+            self._show_this(chosen)
+
+    def _show_this(self, guest: Guest) -> None:
+        """The figures of the chosen guest."""
+        state = self._state
         form = FORMS.get(guest.form)
         self._title.setText(guest.name)
         self._measure_name.setText(form.measure.capitalize() if form else "")

@@ -19,9 +19,8 @@ _TIPS = {
 
 class TiltPanel(Pages):
     def __init__(self, state: DeskState) -> None:
-        pages = {
-            "Find": FindPanel(state), "By hand": ByHandPanel(state), "Costs": CostsPanel(state),
-            "Faces": FacesPanel(state),
-        }  # fmt: skip
+        self.finding, self.by_hand = FindPanel(state), ByHandPanel(state)
+        self.costs, self.faces = CostsPanel(state), FacesPanel(state)
+        pages = {"Find": self.finding, "By hand": self.by_hand, "Costs": self.costs, "Faces": self.faces}
         super().__init__(pages, _TIPS)
         self.turned.connect(lambda name: state.pointing.end())

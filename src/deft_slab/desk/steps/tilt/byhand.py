@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QPushButton
@@ -23,6 +24,10 @@ PICKS = (
     ("region", "On a region …", "Then click a smooth region; the plane that fits it best lies down."),
     ("up", "Up along two points …", "Then click a lower and an upper point; the way from one to the other points up."),
 )
+
+
+Turn = Callable[[float], None]
+"""Turns by so many degrees."""
 
 
 class ByHandPanel(Panel):
@@ -78,7 +83,7 @@ class ByHandPanel(Panel):
             state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
         )  # fmt: skip
 
-    def _axis(self, grid: QGridLayout, place: int, name: str, tip: str, turn) -> None:
+    def _axis(self, grid: QGridLayout, place: int, name: str, tip: str, turn: Turn) -> None:
         grid.addWidget(label(name), place, 0)
         for column, degrees in enumerate(STEPS):
             sign = "−" if degrees < 0 else "+"
@@ -112,7 +117,7 @@ class ByHandPanel(Panel):
     def _turn_in_view(self, degrees: float) -> None:
         self._turn(self._state.line_of_sight, degrees)
 
-    def _turn_typed(self, turn, field: NumberField, degrees: float) -> None:
+    def _turn_typed(self, turn: Turn, field: NumberField, degrees: float) -> None:
         field.set_value(0.0)
         turn(degrees)
 

@@ -18,7 +18,7 @@ from ...widgets.binding import follow
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
-from ...widgets.tilt_map import Shown, TiltMap
+from ...widgets.tilt_map import SeatsOnMap, TiltMap
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
     "support_volume_mm3": ("support volume", text.volume),
@@ -94,10 +94,10 @@ class FindPanel(Panel):
         self._peek = QLabel()
         self._peek.hide()
         self._peek.setFixedSize(70, 48)
-        words = QVBoxLayout()
-        words.addWidget(self._said)
+        beside = QVBoxLayout()
+        beside.addWidget(self._said)
         across = row(self._peek)
-        across.addLayout(words, 1)
+        across.addLayout(beside, 1)
         self.add(across)
         self.again = button("Look on", "Goes on looking after it was stopped.", self._seating.look_again,
                             role="small")  # fmt: skip
@@ -183,7 +183,7 @@ class FindPanel(Panel):
             self._fill_seats(())
             return
         self.map.show_map(
-            Shown(self._middle(), seating.figures, seating.values(seating.figures), seating.now, seating.flats,
+            SeatsOnMap(self._middle(), seating.figures, seating.values(seating.figures), seating.now, seating.flats,
                   tuple(np.array(one.seat.tilt.down) for one in seating.seats), tuple(seating.trail))
         )  # fmt: skip
         self._say(self.map.pointer)
@@ -204,7 +204,7 @@ class FindPanel(Panel):
             return
         words, shown = FIGURES[seating.figure]
         if down is None:
-            values = seating.values(seating.figures)
+            values = seating.values(figures)
             middle = "upside down" if self._turned_over else "as opened"
             self._said.setText(
                 f"{words}: {shown(float(values.min()))} (light) to {shown(float(values.max()))} (dark). "
@@ -238,6 +238,8 @@ class FindPanel(Panel):
     def _show_effects(self) -> None:
         """How good the best direction by the weights is in each aim, and how good it was before they were changed."""
         seating = self._seating
+        if seating.figures is None:
+            return
         parts = parts_of(seating.figures, seating.has_show_faces)
         best = int(np.argmin(blend(parts, seating.weights)))
         now = {aim: float(parts[aim][best]) for aim in AIMS}

@@ -1,0 +1,69 @@
+"""What deft-slab does without a window: measure, mend, tilt, cut, sweep, propose. Loads neither Qt nor VTK."""
+
+from __future__ import annotations
+
+import argparse
+import io
+import json
+import logging
+import os
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from importlib import import_module
+
+from .. import logbook
+from ..core.errors import DeftError
+from ..core.intake.surfaces import shown
+from .arguments import check, parser
+from .printing import lines_of, plain, plainly
+
+_log = logging.getLogger(__name__)
+
+_INCOMPLETE = 3
+"""Exit code where a file ended in the middle: what could be read of it was worked on."""
+
+
+def run(arguments: list[str]) -> int:
+    """Exit code 0 only on success; else one line on stderr and 1, for arguments that make no sense 2, for a file that
+    was cut short 3, and as usual for a closed pipe 141."""
+    logbook.begin()
+    for stream in (sys.stdout, sys.stderr):  # file names need not be text
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
+    parsed = parser().parse_args([plain(word) for word in arguments])
+    try:
+        return _ran(parsed)
+    except DeftError as error:
+        print(f"deft-slab: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        # whoever read has had enough; what is left in the buffer has nowhere to go
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 141
+    except MemoryError:
+        print("deft-slab: There is not enough memory for this.", file=sys.stderr)
+    except Exception as error:  # noqa: BLE001 - the border of the program: people get a sentence, the log the rest
+        _log.exception("%s failed", parsed.command)
+        said = f"Something went wrong inside ({type(error).__name__}: {error}). {logbook.hint()}"
+        print(f"deft-slab: {said.strip()}", file=sys.stderr)
+    return 1
+
+
+def _ran(parsed: argparse.Namespace) -> int:
+    check(parsed)
+    does = import_module(f".{parsed.command}", __package__).run  # what one command needs, another does not wait for
+    pool = ThreadPoolExecutor(os.cpu_count() or 1)
+    try:
+        parsed.spread, parsed.complete = pool.map, True
+        result = does(parsed) | {"complete": parsed.complete}
+    finally:
+        pool.shutdown(cancel_futures=True)
+    if parsed.json:
+        print(json.dumps(plainly(result), indent=1, allow_nan=False))
+    else:
+        print("\n".join(lines_of(result)))
+    sys.stdout.flush()
+    if not parsed.complete:
+        print(f"deft-slab: “{shown(parsed.file)}” was cut short; only what is there of it was worked on.",
+              file=sys.stderr)  # fmt: skip
+        return _INCOMPLETE
+    return 0

@@ -1,0 +1,142 @@
+"""What the commands take: the parser, and what they have in common."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from pathlib import Path
+
+from ..core.errors import BadPlan
+from ..core.intake.files import Opened, open_file
+from ..core.intake.fineness import COARSEST, FINENESS, FINEST
+from ..core.mend.mended import advised
+from ..core.plan import UNITS, Plan
+from ..core.printer import Printer, default_printer, read_printer, shipped_printers
+from ..core.search.found import MOST_PROPOSALS, SWEEP_PLACES
+from ..core.wearer.measures import FORMS
+
+
+def _number(word: str) -> float:
+    """A number for the argument parser; "nan" and "inf" are none."""
+    value = float(word)
+    if not math.isfinite(value):
+        raise ValueError(word)
+    return value
+
+
+_number.__name__ = "number"  # what the parser calls it in its message
+
+
+def parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="deft-slab", description="Tilt and cut props so that they print clean.")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def common(command: argparse.ArgumentParser) -> None:
+        command.add_argument("file", type=Path, metavar="FILE")
+        command.add_argument("--unit", choices=list(UNITS),
+                             help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
+        command.add_argument("--scale", type=_number, default=1.0, metavar="S", help="factor on top of the unit")
+        command.add_argument("--stretch", type=_number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
+                             help="further factors along the axes of the file")  # fmt: skip
+        command.add_argument("--mirror", choices=("x", "y", "z"), help="mirror along an axis of the file")
+        command.add_argument("--fineness", type=_number, default=FINENESS, metavar="MM",
+                             help=f"how exactly the faces of a STEP file are drawn ({FINENESS:g} mm)")  # fmt: skip
+        command.add_argument("--json", action="store_true", help="print JSON")
+
+    def overhang(command: argparse.ArgumentParser) -> None:
+        command.add_argument("--theta", type=_number, default=45.0, metavar="DEG",
+                             help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
+        command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
+
+    figures = commands.add_parser("measure", help="figures of a model in one tilt")
+    common(figures)
+    overhang(figures)
+    figures.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
+                         help="direction of the model frame that points to the bed; any length")  # fmt: skip
+    figures.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    figures.add_argument("--wall", type=_number, metavar="MM",
+                         help="also the thinnest wall, and the area where the wall is thinner than this")  # fmt: skip
+    figures.add_argument("--wearer", nargs=2, metavar=("FORM", "MM"),
+                         help=f"room around a form ({', '.join(FORMS)}) of this measure, put inside")  # fmt: skip
+    figures.add_argument("--clearance", type=_number, default=5.0, metavar="MM",
+                         help="air wished around the wearer's form (5)")  # fmt: skip
+    mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
+    common(mend)
+    mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
+    mend.add_argument("--replace", action="store_true", help="replace a file of that name")
+    mend.add_argument("--rewrap", type=_number, metavar="MM", help="make the surface anew at this fineness")
+    mend.add_argument("--thin", type=int, metavar="N", help="thin it to about N triangles")
+    mend.add_argument("--drop-specks", action="store_true", help="leave stray specks out")
+    tilt = commands.add_parser("tilt", help="seats worth trying, with the figures of each")
+    common(tilt)
+    overhang(tilt)
+    tilt.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    tilt.add_argument("--top", type=int, default=8, metavar="N", help="at most so many seats (8)")
+    tilt.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
+    tilt.add_argument("--map", type=int, default=0, metavar="N",
+                      help="also the figures of N directions spread evenly, from a simplified mesh")  # fmt: skip
+    cut = commands.add_parser("cut", help="part a model and write the pieces")
+    common(cut)
+    overhang(cut)
+    cut.add_argument("--straight", type=_number, nargs=4, action="append", default=[],
+                     metavar=("NX", "NY", "NZ", "OFFSET"),
+                     help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
+    cut.add_argument("--recipe", type=Path, metavar="FILE", help="cuts of all kinds, as JSON (docs/recipes.md)")
+    cut.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    cut.add_argument("--out", type=Path, required=True, metavar="DIR")
+    cut.add_argument("--replace", action="store_true", help="replace files of the same names")
+    cut.add_argument("--equal-once", action="store_true", help="write equal pieces as one file, with a count")
+    sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
+    common(sweep_)
+    overhang(sweep_)
+    sweep_.add_argument("--normal", type=_number, nargs=3, required=True, metavar=("X", "Y", "Z"),
+                        help="which way the cut faces, in the model frame; any length")  # fmt: skip
+    sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
+                        help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
+    sweep_.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    propose = commands.add_parser("propose", help="the cuts that leave least support for the seam that is seen of them")
+    common(propose)
+    overhang(propose)
+    propose.add_argument("--pieces", type=int, default=2, metavar="N", help="how many pieces there are to be (2)")
+    propose.add_argument("--top", type=int, default=MOST_PROPOSALS, metavar="N",
+                         help=f"at most so many proposals ({MOST_PROPOSALS})")  # fmt: skip
+    propose.add_argument("--seam-limit", type=_number, metavar="MM", help="seam in sight, at most")
+    propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    return parser
+
+
+def check(arguments: argparse.Namespace) -> None:
+    for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
+                            ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
+                            ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
+                            ("seam_limit", 1e-6, 1e9)):  # fmt: skip
+        value = getattr(arguments, name, None)
+        if value is not None and not low <= value <= high:
+            raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")
+
+
+def printer_of(name: str | None) -> Printer:
+    """A shipped profile by its file's name, or one from a JSON file; the usual one for None."""
+    if name is None:
+        return default_printer()
+    shipped = shipped_printers()
+    if name in shipped:
+        return shipped[name]
+    try:
+        return read_printer(Path(name).read_bytes())
+    except OSError as error:
+        known = ", ".join(shipped)
+        raise BadPlan(f"There is no printer profile {name!r}; shipped are {known}.") from error
+
+
+def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
+    """The file, and a plan with its size, and mending, as wished."""
+    opened = open_file(arguments.file, fineness=arguments.fineness)
+    arguments.complete = opened.model.complete
+    plan = Plan(
+        model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,
+        mirror=arguments.mirror,
+    )  # fmt: skip
+    if getattr(arguments, "mend", False):
+        plan = plan.changed(mending=advised(opened.model.solid))
+    return opened, plan.changed(stretch=tuple(arguments.stretch))

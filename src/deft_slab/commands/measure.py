@@ -1,0 +1,71 @@
+"""Figures of a model in one tilt."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..core.errors import BadPlan
+from ..core.intake.units import likely_unit
+from ..core.judge.base import fit, largest_scale
+from ..core.judge.exposure import exposure
+from ..core.judge.figures import measure
+from ..core.judge.tilts import down_to_rotation, set_down, unit
+from ..core.judge.walls import thickness, thinnest
+from ..core.plan import Guest, Plan
+from ..core.solid import Solid
+from ..core.wearer.measures import FORMS
+from ..core.wearer.room import room_around, scale_with_clearance, settled_place
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    rotation = down_to_rotation(unit(arguments.down, "down direction"))
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    solid, report = Workshop(opened.model, arguments.spread).mended(plan)
+    found = measure(solid, rotation, threshold=arguments.theta, printer=printer, exposed=exposure(solid))
+    seated = set_down(solid.vertices, rotation)
+    within = fit(seated, printer)
+    result = found.figures.as_dict() | {
+        "triangles": report.triangles_after if arguments.mend else report.triangles_before,
+        "unit": plan.unit, "fits": within.fits, "too_large_mm": within.over,
+        "largest_scale": plan.scale * largest_scale(seated, printer),
+    }  # fmt: skip
+    if opened.model.unit is None and arguments.unit is None:
+        result["likely_unit"] = likely_unit(float(opened.model.solid.size.max()))
+    if opened.model.bodies:
+        result["bodies"] = [body.name for body in opened.model.bodies]
+    if arguments.wall is not None:
+        walls = thickness(solid)
+        result |= {"thinnest_wall_mm": thinnest(walls, solid.areas),
+                   "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}  # fmt: skip
+    if arguments.wearer is not None:
+        result |= _wearer(arguments, solid, plan)
+    if arguments.mend:
+        result["mending"] = [step.sentence() for step in report.steps]
+    problem = solid.defects.sentence()
+    return result | ({"problem": problem} if problem else {})
+
+
+def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str, object]:
+    """Room around a wearer's form that is put where there is most of it."""
+    name, measure_mm = arguments.wearer
+    if name not in FORMS:
+        raise BadPlan(f"There is no form {name!r}; there are {', '.join(FORMS)}.")
+    form = FORMS[name]
+    try:
+        value = float(measure_mm)
+    except ValueError as error:
+        raise BadPlan(f"--wearer needs a measure in mm; got {measure_mm!r}.") from error
+    if not form.least <= value <= form.most:
+        raise BadPlan(f"The {form.measure} must be between {form.least:g} and {form.most:g} mm; got {value:g}.")
+    middle = tuple((solid.bounds.mean(axis=0) / plan.factors).tolist())
+    guest = Guest(id="g1", name=form.title, form=name, measure=value, place=middle, clearance=arguments.clearance)
+    guest = guest.model_copy(update={"place": settled_place(solid, guest, plan.factors)})
+    room = room_around(solid, guest, plan.factors)
+    further = scale_with_clearance(solid, guest, plan.factors)
+    return {
+        "wearer": f"{form.title}, {form.measure} {value:g} mm", "wearer_clearance_mm": room.clearance,
+        "wearer_poking_area_mm2": room.poking_area, "scale_with_clearance": plan.scale * further,
+    }  # fmt: skip

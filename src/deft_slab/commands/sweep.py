@@ -1,0 +1,26 @@
+"""A straight cut at every place along its normal."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..core.judge.tilts import unit
+from ..core.search.places import cut_subject, swept
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    normal = unit(arguments.normal, "cut normal")
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    workshop = Workshop(opened.model, arguments.spread)
+    subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer)
+    found = swept(subject, normal, spread=arguments.spread, places=arguments.places)
+    places = [
+        {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),
+         "seam_in_sight_mm": float(found.sight[k]), "cut_area_mm2": float(found.area[k]),
+         "longest_side_mm": float(found.largest[k]), "fits": bool(found.fits[k])}
+        for k in range(len(found.offsets))
+    ]  # fmt: skip
+    return {"normal": normal.tolist(), "valleys": [float(found.offsets[k]) for k in found.valleys], "places": places}

@@ -1,0 +1,40 @@
+"""Seats worth trying."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import fields
+
+import numpy as np
+
+from ..core.judge.exposure import spread_directions
+from ..core.search.figures import sweep
+from ..core.search.found import MapFigures
+from ..core.search.tilts import seats_worth_trying
+from ..core.search.weighing import PRESETS
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    plan = plan.changed(threshold=arguments.theta, lift=arguments.lift)
+    workshop = Workshop(opened.model, arguments.spread)
+    subject = workshop.subject(plan, 0)
+    exposed = workshop.exposed_piece(plan, 0)
+    seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, spread=arguments.spread)
+    spread = spread_directions(arguments.map) if arguments.map else np.empty((0, 3))
+    directions = sweep(subject, spread, printer, spread=arguments.spread)
+    result: dict[str, object] = {
+        "seats": [
+            {"down": seat.tilt.down, "kind": seat.kind} | seat.figures.as_dict() for seat in seats[: arguments.top]
+        ]
+    }
+    if arguments.map:
+        names = [field.name for field in fields(MapFigures)]
+        result["map"] = [
+            {name: np.asarray(getattr(directions, name)[n]).tolist() for name in names} for n in range(len(directions))
+        ]
+    problem = subject.solid.defects.sentence()
+    return result | ({"problem": problem} if problem else {})

@@ -1,0 +1,34 @@
+"""What was made once, kept while there is room for it."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import TypeVar
+
+T = TypeVar("T")
+
+KEPT_TRIANGLES = 6_000_000
+"""Of all that a workshop keeps; a triangle with what is derived from it takes about 250 bytes."""
+KEPT_THINGS = 2_000
+
+
+class Kept:
+    """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many."""
+
+    def __init__(self) -> None:
+        self._things: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
+        self._triangles = 0
+
+    def once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
+        """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes."""
+        if key in self._things:
+            self._things.move_to_end(key)
+            return self._things[key][0]  # type: ignore[return-value]
+        made = make()
+        self._things[key] = (made, triangles)
+        self._triangles += triangles
+        while len(self._things) > 2 and (self._triangles > KEPT_TRIANGLES or len(self._things) > KEPT_THINGS):
+            _, (_, freed) = self._things.popitem(last=False)
+            self._triangles -= freed
+        return made

@@ -1,0 +1,140 @@
+"""The bed with what lies over it: what is shown of the pieces, ready views, the legend, notices."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QSlider, QToolButton, QVBoxLayout, QWidget
+
+from .left_card import LeftWorkCard
+from .scene.bed_view import BedView
+from .scene.camera import VIEWS
+from .verbs import Verbs
+from .whole import DeskState
+from .widgets.binding import follow
+from .widgets.legend import OverhangLegend
+from .widgets.notice import Notice
+from .widgets.parts import button, label, row
+
+
+class BedFrame(QWidget):
+    """bed : what is drawn; begin : what to do while nothing is open"""
+
+    twin_wanted = Signal()
+
+    def __init__(self, state: DeskState, notice: Notice, verbs: Verbs) -> None:
+        super().__init__()
+        self._state = state
+        self.bed = BedView(state)
+        self.bed.hovered.connect(self._on_hovered)
+        stack = QVBoxLayout(self)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.addWidget(self.bed)
+        over = QVBoxLayout(self.bed)
+        over.setContentsMargins(12, 10, 12, 12)
+        over.addLayout(self._switches())
+        self.left_work = LeftWorkCard(state)
+        self.begin = _beginning(verbs)
+        over.addWidget(self.left_work)
+        over.addWidget(notice)
+        over.addStretch(1)
+        over.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignHCenter)
+        over.addStretch(1)
+        self.legend = OverhangLegend()
+        self.legend.toggled.connect(self._toggle_angle)
+        self._apart_card = QWidget()
+        self.apart = QSlider(Qt.Orientation.Horizontal)
+        self.apart.setRange(0, 100)
+        self.apart.setValue(round(100 * state.view.apart))
+        self.apart.setFixedWidth(120)
+        self.apart.setAccessibleName("Pulled apart")
+        self.apart.setToolTip("Pulls the pieces apart along their cuts; the plan stays as it is.")
+        self.apart.valueChanged.connect(lambda value: state.show(apart=value / 100))
+        self._apart_card.setLayout(row(label("pulled apart", "faint"), self.apart))
+        self._hint = label("", "hint")
+        self._hint.setFixedHeight(28)
+        self._hint.hide()
+        over.addLayout(row(self.legend, self._apart_card, self._hint, 1, spacing=12))
+        follow(
+            self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
+            state.outcome_changed,
+        )  # fmt: skip
+
+    def _switches(self) -> QHBoxLayout:
+        state = self._state
+        self.on_bed = button("On the bed", "Each piece in its own seat, ready to print.",
+                             lambda: state.show(in_place=False), checkable=True)  # fmt: skip
+        self.in_place = button("In place", "The pieces where they belong on the prop, pulled apart.",
+                               lambda: state.show(in_place=True), checkable=True)  # fmt: skip
+        self.overhang = button("Overhang", "Colours the facets that need support.",
+                               lambda: state.show(show_overhang=self.overhang.isChecked()),
+                               checkable=True)  # fmt: skip
+        self.support = button("Support", "Shows the space that support would fill.",
+                              lambda: state.show(show_support=self.support.isChecked()), checkable=True)  # fmt: skip
+        self._views = QToolButton()
+        self._views.setText("Look from …")
+        self._views.setToolTip("Ready views of the bed; dragging turns it, the wheel comes nearer.")
+        self._views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self)
+        for view in VIEWS:
+            menu.addAction(view, partial(self.bed.look_from, view))
+        self._views.setMenu(menu)
+        self._views.setFixedHeight(28)
+        self.below = button("From below", "Looks up through the bed at the undersides, and stays below it.",
+                            self._look_below, checkable=True)  # fmt: skip
+        self.twin_button = button("Twin view", "Two choices side by side, with the figures that differ.",
+                                  self.twin_wanted.emit)  # fmt: skip
+        return row(
+            self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1
+        )  # fmt: skip
+
+    def _look_below(self) -> None:
+        self._state.show(from_below=self.below.isChecked())
+        self.bed.look_from("From below" if self.below.isChecked() else "From the front corner")
+
+    def _toggle_angle(self) -> None:
+        settings = self._state.settings
+        other = "bed" if settings.angle_from == "wall" else "wall"
+        self._state.change_settings(settings.model_copy(update={"angle_from": other}))
+
+    def _on_hovered(self, words: str) -> None:
+        self._hint.setText(words)
+        self._hint.setVisible(bool(words))
+
+    def refresh(self) -> None:
+        state, view = self._state, self._state.view
+        several, sizing = len(state.pieces) > 1, state.step == "Size"
+        self.begin.setVisible(not state.is_open)
+        self.on_bed.setChecked(not view.in_place)
+        self.in_place.setChecked(view.in_place)
+        for part in (self.on_bed, self.in_place):
+            part.setVisible(several and not sizing)
+        self.overhang.setChecked(view.show_overhang)
+        self.support.setChecked(view.show_support)
+        posed = state.is_open and not view.in_place and not sizing
+        for part in (self.overhang, self.support):
+            part.setVisible(posed)
+        self.legend.setVisible(posed and view.show_overhang)
+        if state.is_open:
+            self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
+        self.twin_button.setVisible(state.is_open and bool(state.project.choices))
+        self.below.setChecked(view.from_below)
+        self._apart_card.setVisible(several and view.in_place and not sizing)
+
+
+def _beginning(verbs: Verbs) -> QWidget:
+    """What to do while nothing is open."""
+    card = QFrame()
+    card.setProperty("role", "card")
+    column = QVBoxLayout(card)
+    column.setContentsMargins(20, 16, 20, 16)
+    column.setSpacing(10)
+    column.addWidget(label("Open a model to see where it would need support.", "title"))
+    column.addWidget(
+        label("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here.", "faint")
+    )
+    opens = button("Open …", "Opens a model or a project (Ctrl+O).", verbs.ask_open, role="main")
+    demo = button("Open the demo", "Opens the gull figurehead, with three choices to compare.", verbs.open_demo)
+    column.addLayout(row(opens, demo, 1))
+    return card

@@ -1,0 +1,42 @@
+"""What is being worked on, with Stop, and whether unsaved work is kept: at the foot of the ledger."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QProgressBar, QWidget
+
+from .whole import DeskState
+from .widgets import text
+from .widgets.parts import button, label
+
+
+class Foot:
+    """parts : the widgets, from left to right; not_kept : what says that unsaved work is not"""
+
+    def __init__(self, state: DeskState) -> None:
+        self._state = state
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(140)
+        self._bar.setAccessibleName("Progress")
+        self._doing = label("", "faint")
+        self.stop = button(
+            "Stop", "Stops what is being worked on; the plan stays as it is.", state.jobs.stop, role="small"
+        )  # fmt: skip
+        self.not_kept = label("Unsaved work is not kept", "look")
+        self.not_kept.setAccessibleName("Unsaved work")
+        self.parts: tuple[QWidget, ...] = (self.not_kept, self._doing, self._bar, self.stop)
+        for part in self.parts:
+            part.hide()
+
+    def show_progress(self, share: float, doing: str) -> None:
+        """share : 0 to 1; doing : what is being done, empty for nothing"""
+        for part in (self._doing, self._bar, self.stop):
+            part.setVisible(bool(doing))
+        self._doing.setText(f"{doing} …" if doing else "")
+        self._bar.setValue(round(1000 * share))
+
+    def show_problem(self, problem: str) -> None:
+        """problem : why unsaved work is not kept, empty where it is"""
+        self.not_kept.setVisible(bool(problem))
+        self.not_kept.setToolTip(text.plain(problem))

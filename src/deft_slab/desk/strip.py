@@ -1,0 +1,124 @@
+"""The title strip: the file menu, what is open, the steps, the printer, undo and redo."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWidget
+
+from ..core.documents import triple
+from . import actions
+from .look.mark import Mark
+from .printers import profiles
+from .state.desk import STEPS
+from .whole import DeskState
+from .widgets import text
+from .widgets.binding import follow
+from .widgets.parts import Elided, button, label, row
+
+
+class TitleStrip(QWidget):
+    def __init__(self, state: DeskState, made: Mapping[str, QAction]) -> None:
+        """made : the actions of the window, by their ids"""
+        super().__init__()
+        self._state, self._actions = state, made
+        self.setObjectName("strip")
+        self.setFixedHeight(44)
+        self.file = self._menu_button("File", "Open, save, recent files.")
+        self.file_menu = QMenu(self)
+        self.file_menu.aboutToShow.connect(self.fill_file_menu)
+        self.file.setMenu(self.file_menu)
+        self.title = Elided("title")
+        self.size_label = label("", "faint")
+        self._steps = QButtonGroup(self)
+        tabs = []
+        for number, step in enumerate(STEPS, 1):
+            tab = QToolButton()
+            tab.setText(step)
+            tab.setCheckable(True)
+            tab.setProperty("role", "step")
+            tab.setToolTip(f"Opens the step “{step}” (Ctrl+{number}).")
+            tab.clicked.connect(partial(state.go_to, step))
+            self._steps.addButton(tab)
+            tabs.append(tab)
+        self.undo = button("Undo", "", state.undo)
+        self.redo = button("Redo", "", state.redo)
+        self.chip = self._menu_button(
+            "", "The printer that “fits” is judged by. Click for another one, or to edit profiles."
+        )
+        self.chip.setProperty("role", "chip")
+        self.chip_menu = QMenu(self)
+        self.chip_menu.aboutToShow.connect(self.fill_chip_menu)
+        self.chip.setMenu(self.chip_menu)
+        layout = row(*tabs, spacing=8)
+        layout.setContentsMargins(12, 0, 12, 0)
+        # what lies on both sides takes equal shares, so that the steps keep their places whatever the name
+        sides = (
+            row(Mark(), self.file, self.title, self.size_label, 1, spacing=8),
+            row(1, self.chip, self.undo, self.redo, spacing=8),
+        )
+        for place, side in zip((0, -1), sides, strict=True):
+            holder = QWidget()
+            holder.setLayout(side)
+            holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            layout.insertWidget(place, holder, 1)
+        self.setLayout(layout)
+        follow(
+            self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
+            state.outcome_changed,
+        )  # fmt: skip
+
+    def _menu_button(self, words: str, tip: str) -> QToolButton:
+        found = QToolButton()
+        found.setText(words)
+        found.setToolTip(tip)
+        found.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        found.setFixedHeight(28)
+        return found
+
+    def fill_file_menu(self) -> None:
+        """Puts the recent files into the menu."""
+        menu = self.file_menu
+        menu.clear()
+        for action in actions.FILE[:2]:
+            menu.addAction(self._actions[action.id])
+        recent = [Path(path) for path in self._state.settings.recent if Path(path).exists()]
+        if recent:
+            menu.addSection("Recent")
+            for path in recent:
+                menu.addAction(path.name.replace("&", "&&"), partial(self._state.opening.open, path))
+        menu.addSeparator()
+        for name in ("save", "save_as"):
+            menu.addAction(self._actions[name])
+        menu.addSeparator()
+        for name in ("swap_drag", "shortcuts", "quit"):
+            menu.addAction(self._actions[name])
+
+    def fill_chip_menu(self) -> None:
+        """Puts the printer profiles into the menu."""
+        menu = self.chip_menu
+        menu.clear()
+        for profile in profiles():
+            named = profile.printer.label.replace("&", "&&")
+            choice = menu.addAction(named, partial(self._state.choose_printer, profile.printer))
+            choice.setCheckable(True)
+            choice.setChecked(profile.printer == self._state.printer)
+        menu.addSeparator()
+        menu.addAction(self._actions["printers"])
+
+    def refresh(self) -> None:
+        state = self._state
+        self.title.setText(state.project.title if state.is_open else "No model open")
+        self.size_label.setText(text.box(triple(state.sizing.size)) if state.is_open else "")
+        self.chip.setText(state.printer.label.replace("&", "&&"))
+        for tab in self._steps.buttons():
+            tab.setChecked(tab.text() == state.step)
+        for made, words, what, nothing in (
+            (self.undo, state.history.undo_text, "Takes back", "Nothing to take back."),
+            (self.redo, state.history.redo_text, "Makes again", "Nothing to redo."),
+        ):
+            made.setEnabled(bool(words))
+            made.setToolTip(text.plain(f"{what}: {words}") if words else nothing)

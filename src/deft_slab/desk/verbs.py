@@ -1,0 +1,118 @@
+"""What menus, keys and buttons do that needs a dialog, or that no part of the state does alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from ..core.errors import WouldReplace
+from ..core.intake.endings import ENDINGS
+from ..demo import PROJECT
+from .printer_dialog import PrinterDialog
+from .whole import DeskState
+from .widgets import text
+from .widgets.notice import Notice
+
+OPENABLE = f"Models and projects ({' '.join(f'*{ending}' for ending in ENDINGS)});;All files (*)"
+
+
+class Verbs(QObject):
+    """One method for each action; see ``actions``. window : what dialogs lie over"""
+
+    def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
+        super().__init__(window)
+        self.window, self.state, self._notice = window, state, notice
+        state.opening.may_leave = self.may_leave
+        state.would_replace.connect(self._ask_to_replace)
+
+    # files
+
+    def open_demo(self) -> None:
+        self.state.opening.open(PROJECT)
+
+    def ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a model or a project", self._folder(), OPENABLE)
+        if name:
+            self.state.opening.open(Path(name))
+
+    def _folder(self) -> str:
+        recent = self.state.settings.recent
+        return str(Path(recent[0]).parent) if recent else ""
+
+    def save(self) -> None:
+        path = self.state.opening.path
+        if path is None or path == PROJECT:
+            self.ask_project_file()
+        else:
+            self.state.opening.save(path, replace=True)
+
+    def _ask_3mf(self, title: str, suggestion: str) -> tuple[Path, bool] | None:
+        """(where to write, whether the dialog has asked already before something there is replaced)."""
+        name, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self._folder()) / suggestion), "3MF (*.3mf)")
+        if not name:
+            return None
+        named = name.lower().endswith(".3mf")
+        return Path(name if named else name + ".3mf"), named
+
+    def ask_project_file(self) -> None:
+        asked = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
+        if asked is not None:
+            self.state.opening.save(asked[0], replace=asked[1])
+
+    def ask_3mf_file(self) -> None:
+        asked = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
+        if asked is not None:
+            self.state.writing.together(asked[0], replace=asked[1])
+
+    def ask_stl_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Folder for the STL files", self._folder())
+        if name:
+            self.state.writing.pieces(Path(name))
+
+    def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
+        answer = QMessageBox.question(
+            self.window, "Replace?", text.plain(f"{error.what} Replace?"),
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Yes:
+            again()
+
+    def may_leave(self) -> bool:
+        """Asks before unsaved work is left; true when it may be."""
+        history = self.state.history
+        if not history.at_stake:
+            return True
+        lost = "changes that are not saved" if history.dirty else "steps taken back that were never saved"
+        answer = QMessageBox.question(
+            self.window, "Unsaved changes", text.plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
+            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        return answer == QMessageBox.StandardButton.Discard
+
+    def quit(self) -> None:
+        self.window.close()
+
+    # the rest
+
+    def edit_printers(self) -> None:
+        PrinterDialog(self.state, self.window).exec()
+
+    def undo(self) -> None:
+        self.state.undo()
+
+    def redo(self) -> None:
+        self.state.redo()
+
+    def keep_choice(self) -> None:
+        self.state.choosing.keep()
+
+    def stop(self) -> None:
+        self.state.jobs.stop()
+
+    def swap_drag(self) -> None:
+        settings = self.state.settings
+        self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
+        self._notice.tell("Left drag now " + ("turns the view." if settings.swap_drag else "moves the view."))

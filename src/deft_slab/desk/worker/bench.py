@@ -1,0 +1,49 @@
+"""Who answers what is asked: each request is answered by one public method, which is found by what that takes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar, get_type_hints
+
+from ...core.progress import Job
+from ..requests import Request
+from .cuts import Cuts
+from .files import Files
+from .shop import Shop
+from .sizes import Sizes
+from .tilts import Tilts
+
+R = TypeVar("R")
+PARTS = (Files, Sizes, Tilts, Cuts)
+
+
+class Bench:
+    """Answers all requests."""
+
+    def __init__(self) -> None:
+        self._shop = Shop()
+        self._parts = {part: part(self._shop) for part in PARTS}
+
+    def close(self) -> None:
+        """Ends its threads."""
+        self._shop.close()
+
+    def answer(self, asked: Request[R], job: Job) -> R:
+        """Raises what the method for the request raises."""
+        part, method = _ANSWERS[type(asked)]
+        found: R = method(self._parts[part], asked, job)
+        return found
+
+
+def answers() -> dict[type[Request[Any]], tuple[type[Any], Callable[..., Any]]]:
+    """For each kind of request, whose method answers it, and that."""
+    found = {}
+    for part in PARTS:
+        for name, method in vars(part).items():
+            asked = get_type_hints(method).get("asked") if not name.startswith("_") and callable(method) else None
+            if isinstance(asked, type) and issubclass(asked, Request):
+                found[asked] = part, method
+    return found
+
+
+_ANSWERS = answers()

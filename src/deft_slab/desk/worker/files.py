@@ -1,0 +1,146 @@
+"""Opening and writing files, and what a plan comes to."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.handoff.beds import lay_out
+from ...core.handoff.pieces import write_3mf, write_project, write_stls
+from ...core.handoff.written import Written
+from ...core.intake.files import open_file
+from ...core.intake.fineness import FINENESS
+from ...core.intake.units import likely_unit
+from ...core.mend.mended import advised
+from ...core.model import Model
+from ...core.plan import Mending
+from ...core.progress import Job
+from ..pictures import picture_of, silhouette
+from ..recovery import read_work, write_model
+from ..replies import Evaluated, Fetched
+from ..requests import (
+    Adopt,
+    Evaluate,
+    EvaluateLive,
+    KeepWork,
+    MakeReady,
+    OpenFile,
+    OpenGuest,
+    Recover,
+    Save,
+    WritePieces,
+    WriteTogether,
+)
+from ..scene.scene import scene_of
+from ..scene.subject import Subject as Seen
+from .shop import Shop
+
+
+class Files:
+    """Answers requests; see ``bench``."""
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+
+    def open(self, asked: OpenFile, job: Job) -> Fetched:
+        """Raises UnreadableFile, Cancelled."""
+        opened = open_file(asked.path, job.part(0.0, 0.9), fineness=asked.fineness)
+        model = opened.model
+        self._shop.offer(model, opened.guests)
+        outline = silhouette(_as_it_stands(model), model.solid.triangles)
+        unit = model.unit or likely_unit(float(model.solid.size.max()))
+        return Fetched(
+            asked.path,
+            model,
+            opened.project,
+            opened.guests,
+            advised(model.solid),
+            outline,
+            unit,
+            opened.exact,
+            asked.fineness,
+        )
+
+    def open_guest(self, asked: OpenGuest, job: Job) -> Model:
+        """A model that is shown beside the opened one. Raises UnreadableFile, Cancelled."""
+        model = open_file(asked.path, job).model
+        self._shop.guests[model.sha256] = model.solid
+        return model
+
+    def recover(self, asked: Recover, job: Job) -> Fetched:
+        """Work that was left unsaved. Raises UnreadableFile."""
+        model, project, guests = read_work(asked.folder)
+        self._shop.offer(model, guests)
+        outline = silhouette(model.solid.vertices, model.solid.triangles)
+        return Fetched(asked.folder, model, project, guests, Mending(), outline, project.plan.unit, False, FINENESS)
+
+    def adopt(self, asked: Adopt, job: Job) -> None:
+        """Makes the model in use known to this process."""
+        self._shop.offer(asked.model, asked.guests)
+        self._shop.workshops.move_to_end(asked.model.sha256)
+
+    def ready(self, asked: MakeReady, job: Job) -> int:
+        """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
+        return self._shop.workshop(asked.plan).ready(asked.plan, job)
+
+    def evaluate(self, asked: Evaluate, job: Job) -> Evaluated:
+        """Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
+        outcome = self._shop.workshop(asked.plan).evaluate(
+            asked.plan, asked.printer, job.part(0.0, 0.95), guests=self._shop.guests
+        )
+        job.step(0.96, "Drawing")
+        laid = tuple(lay_out(outcome.pieces, asked.printer, asked.plan.copies))
+        evaluated = Evaluated(outcome, asked.printer, laid, None)
+        return replace(evaluated, picture=picture_of(scene_of(Seen(asked.printer, evaluated))))
+
+    def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
+        """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
+        BadPlan, Cancelled."""
+        outcome = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
+        return Evaluated(replace(outcome, pieces=()), asked.printer, (), None)
+
+    def save(self, asked: Save, job: Job) -> Written:
+        """Raises SaveFailed, WouldReplace, Cancelled."""
+        model = self._shop.workshop(asked.project.plan).model
+        pieces = self._shop.pieces(asked.project.plan, asked.printer, job.part(0.0, 0.4))
+        return write_project(
+            asked.project,
+            model,
+            pieces,
+            asked.printer,
+            asked.path,
+            job.part(0.4, 1.0),
+            self._shop.guests,
+            replace=asked.replace,
+        )
+
+    def write_pieces(self, asked: WritePieces, job: Job) -> list[Written]:
+        """Raises SaveFailed, WouldReplace, Cancelled."""
+        pieces = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.4))
+        return write_stls(pieces, asked.folder, job.part(0.4, 1.0), equal_once=asked.equal_once, replace=asked.replace)
+
+    def write_together(self, asked: WriteTogether, job: Job) -> Written:
+        """Raises SaveFailed, WouldReplace, Cancelled."""
+        pieces, writing = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.4)), job.part(0.4, 1.0)
+        return write_3mf(
+            pieces,
+            asked.printer,
+            asked.title,
+            asked.path,
+            writing,
+            copies=asked.plan.copies,
+            equal_once=asked.equal_once,
+            replace=asked.replace,
+        )
+
+    def keep_work(self, asked: KeepWork, job: Job) -> None:
+        """Writes the model and some guests into the folder of unsaved work. Raises SaveFailed, BadPlan."""
+        guests = {sha: solid for sha, solid in self._shop.guests.items() if sha in asked.guests}
+        write_model(asked.folder, self._shop.workshop(asked.plan).model, guests)
+
+
+def _as_it_stands(model: Model) -> NDArray[np.float64]:
+    """Its vertices, stood up if the format says that +Y is up."""
+    return model.solid.vertices[:, [0, 2, 1]] * [1, -1, 1] if model.up_stated else model.solid.vertices

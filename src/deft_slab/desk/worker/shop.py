@@ -1,0 +1,66 @@
+"""What the process keeps: the workshops of the last models that it was given, and the surfaces of guests."""
+
+from __future__ import annotations
+
+import os
+from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
+
+from ...core.errors import BadPlan
+from ...core.mend.thin import thinned
+from ...core.model import Model
+from ...core.outcome import Piece
+from ...core.plan import Plan
+from ...core.printer import Printer
+from ...core.progress import Job
+from ...core.seated import SUBJECT_TRIANGLES, Subject
+from ...core.solid import Solid
+from ...core.workshop import Workshop
+
+_MODELS_KEPT = 2
+
+
+class Shop:
+    """workshops : by the content hash of the model; guests : surfaces, likewise; spread : see ``core.progress``"""
+
+    def __init__(self) -> None:
+        self.workshops: OrderedDict[str, Workshop] = OrderedDict()
+        self.guests: dict[str, Solid] = {}
+        self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
+        self.spread = self._pool.map
+
+    def close(self) -> None:
+        """Ends its threads."""
+        self._pool.shutdown()
+
+    def offer(self, model: Model, guests: dict[str, Solid]) -> None:
+        """Keeps a model that was opened, beside the one in use: whether it is taken the window has yet to say."""
+        self.guests |= guests
+        offered = self.workshops.pop(model.sha256, None)
+        if offered is None or offered.model.ref != model.ref:  # the same surface may have another name
+            offered = Workshop(model, self.spread)
+        while len(self.workshops) >= _MODELS_KEPT:
+            self.workshops.popitem(last=False)
+        self.workshops[model.sha256] = offered
+        self.workshops.move_to_end(model.sha256, last=False)
+
+    def workshop(self, plan: Plan) -> Workshop:
+        """The workshop of a plan's model, which is the one in use from now on. Raises BadPlan."""
+        if plan.model.sha256 not in self.workshops:
+            raise BadPlan(f"The working process no longer has the model “{plan.model.name}”.", remedy="Open it again.")
+        self.workshops.move_to_end(plan.model.sha256)
+        return self.workshops[plan.model.sha256]
+
+    def pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
+        """Of a plan, whole. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
+        return self.workshop(plan).evaluate(plan, printer, job).pieces
+
+    def few(self, plan: Plan, job: Job) -> Solid:
+        """The uncut model of few triangles."""
+        solid, _ = self.workshop(plan).mended(plan, job.part(0.0, 0.3))
+        return thinned(solid, SUBJECT_TRIANGLES, job.part(0.3, 1.0))
+
+
+def judged(subject: Subject, printer: Printer) -> tuple[object, ...]:
+    """What figures of directions depend on."""
+    return subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer

@@ -1,0 +1,109 @@
+"""What Tilt asks: the tilt map, seats, leaning."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.judge.exposure import spread_directions
+from ...core.judge.marks import taken
+from ...core.judge.overhang import overhang_angles
+from ...core.judge.seats import candidates
+from ...core.marking import Mark
+from ...core.printer import Printer
+from ...core.progress import Job
+from ...core.search.figures import sweep
+from ...core.search.found import MapFigures, WorthTrying
+from ...core.search.tilts import leaning, seats_worth_trying
+from ...core.seated import Subject
+from ...core.tilt import Tilt
+from ..pictures import picture_of_seat
+from ..replies import MapRound, SeatsFound, SeatShown
+from ..requests import FaceRegion, FindSeats, Lean, LookAround, Peek, SeatAll
+from .shop import Shop, judged
+
+_MAP_ROUNDS = (60, 240, 800)
+"""Directions of each round of the tilt map; together about 1,000 with those of the search for seats."""
+
+
+class Tilts:
+    """Answers requests; see ``bench``."""
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+        self._looked: tuple[object, MapFigures] | None = None
+
+    def map_round(self, asked: LookAround, job: Job) -> MapRound:
+        """Figures of some directions of a piece, more in each round. Raises Cancelled, OpenSurface, CutFailed."""
+        subject = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job.part(0.0, 0.3))
+        flats = np.array([one.down for one in candidates(subject.light, subject.stood)])
+        spread = spread_directions(_MAP_ROUNDS[asked.round_number])
+        directions = (
+            np.concatenate([np.array([subject.now.down]), flats, spread]) if asked.round_number == 0 else spread
+        )
+        figures = sweep(subject, directions, asked.printer, job.part(0.3, 1.0), self._shop.spread)
+        known = self._known(subject, asked.printer) if asked.round_number else None
+        self._looked = (judged(subject, asked.printer), known.and_also(figures) if known else figures)
+        return MapRound(figures, flats, asked.round_number + 1 < len(_MAP_ROUNDS))
+
+    def seats(self, asked: FindSeats, job: Job) -> SeatsFound:
+        """Seats worth trying of a piece. Raises Cancelled, OpenSurface, CutFailed."""
+        workshop = self._shop.workshop(asked.plan)
+        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.1))
+        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3))
+        known = self._known(subject, asked.printer)
+        found, figures = seats_worth_trying(
+            subject, asked.printer, asked.weights, exposed, job.part(0.3, 0.9), self._shop.spread, known
+        )
+        return SeatsFound(_with_pictures(subject, found), figures)
+
+    def _known(self, subject: Subject, printer: Printer) -> MapFigures | None:
+        """What the map has looked at so far, if it was of this."""
+        return self._looked[1] if self._looked and self._looked[0] == judged(subject, printer) else None
+
+    def best_seats(self, asked: SeatAll, job: Job) -> list[Tilt]:
+        """The best seat by the weights of each piece. Raises Cancelled, OpenSurface, CutFailed."""
+        best = []
+        for number in range(asked.pieces):
+            step = job.part(number / asked.pieces, (number + 1) / asked.pieces)
+            subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step)
+            found, _ = seats_worth_trying(subject, asked.printer, asked.weights, None, step, self._shop.spread)
+            best.append(found[0].tilt)
+        return best
+
+    def leanings(self, asked: Lean, job: Job) -> tuple[SeatShown, ...]:
+        """The present seat and a lean off it, on the bed and lifted. Raises Cancelled, OpenSurface, CutFailed."""
+        workshop = self._shop.workshop(asked.plan)
+        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.2))
+        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4))
+        step, spread = job.part(0.4, 1.0), self._shop.spread
+        found = leaning(subject, asked.printer, asked.weights, exposed, asked.lift, step, spread)
+        return _with_pictures(subject, found)
+
+    def region_normal(self, asked: FaceRegion, job: Job) -> NDArray[np.float64]:
+        """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
+        solid = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job).solid
+        mark = Mark(meaning="show", shape="grown", places=(tuple(asked.place.tolist()),), limit=asked.crease)
+        facets = taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
+        return np.asarray(solid.area_vectors[facets].sum(axis=0))
+
+    def peek(self, asked: Peek, job: Job) -> NDArray[np.uint8]:
+        """A small picture of a piece in a seat. Raises Cancelled, OpenSurface, CutFailed."""
+        subject = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job)
+        angles = overhang_angles(subject.light.normals @ asked.tilt.rotation[2])
+        past = np.where(angles > subject.threshold, angles - subject.threshold, -1.0).astype(np.float32)
+        return picture_of_seat(subject.light, asked.tilt.rotation, past)
+
+
+def _with_pictures(subject: Subject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:
+    """Seats with their pictures; what was only needed to draw them stays here."""
+    nothing = np.empty(0, np.float32)
+    return tuple(
+        SeatShown(
+            replace(seat, past_threshold=nothing),
+            picture_of_seat(subject.solid, seat.tilt.rotation, seat.past_threshold),
+        )
+        for seat in seats
+    )
