@@ -47,6 +47,11 @@ def first_version(project: Project) -> bytes:
     return json.dumps({**project.model_dump(mode="json"), "version": 1}).encode()
 
 
+def test_a_project_from_before_it_had_a_row_for_the_whole_gets_one(project):
+    second = {name: value for name, value in json.loads(project_text(project)).items() if name != "whole"}
+    assert read_project(json.dumps({**second, "version": 2}).encode()).whole
+
+
 def test_every_version_of_every_kind_has_a_step_to_the_next():
     import deft_slab.desk.settings  # noqa: F401 - it registers its kind
 

@@ -189,7 +189,7 @@ def test_choices_are_removed_and_unpinned_and_that_is_undone(desk, light_demo):
 
 def test_pieces_that_need_two_beds_are_shown_on_two(desk):
     desk.open(PROJECT)
-    desk.state.choosing.bring_back("k3")
+    desk.state.choosing.bring_back("k2")
     desk.settle()
     desk.state.show(in_place=False)
     assert sorted({laid.bed for laid in desk.state.evaluated.laid}) == [0, 1]

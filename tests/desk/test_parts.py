@@ -189,7 +189,7 @@ def test_actions_have_words_and_keys_of_their_own():
 def test_every_control_says_what_it_does(desk, light_demo):
     """Tooltip and accessible name on every button, field and slider, on every page of every step."""
     desk.open(light_demo)
-    desk.state.choosing.bring_back("k3")
+    desk.state.choosing.bring_back("k2")
     desk.settle()
     for number in range(1, 7):
         desk.go(number)
@@ -222,8 +222,8 @@ def test_ledger_marks_the_best_and_the_difference(desk):
     values = [support.of(row.entry.totals) for row in model.rows]
     best = [model.is_best(row, support) for row in model.rows]
     assert best == [value == min(values) for value in values]
-    pinned = model.pinned
-    assert pinned.name == "As it stands"
+    pinned = model.compared_with
+    assert pinned.name == "As it came"
     assert model.difference(pinned, support) == ""
     halves = model.rows[3]
     expected = (support.of(halves.entry.totals) - support.of(pinned.entry.totals)) / 1000

@@ -79,12 +79,12 @@ def test_a_draft_without_figures_shows_none(halves, monkeypatch):
     line = ((-50.0, 0, 40), (50.0, 0, 40), (50.0, 0, 60), (0, 0, 20), (-40, 0, 90))
     bent = BentCut(id=cut.id, name="Fold", line=line)
     state.try_plan(state.plan.with_cut(bent))
-    assert model.rows[0].entry is None
+    assert model.rows[1].entry is None
     halves.qtbot.waitUntil(lambda: bool(state.live_problem), timeout=PATIENCE)
-    assert model.rows[0].entry is None
-    assert model.rows[0].note == "cannot be measured so"
+    assert model.rows[1].entry is None
+    assert model.rows[1].note == "cannot be measured so"
     state.drop_draft()
-    assert model.rows[0].entry is not None
+    assert model.rows[1].entry is not None
     state.cutting.try_change(offset=62.0)
     assert state.jobs.busy_with("live")
     state.settle("move a cut")

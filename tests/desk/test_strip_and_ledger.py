@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
+from deft_slab.desk.ledger.model import COLUMNS
 from deft_slab.desk.ledger.view import ROW_HEIGHT
 from deft_slab.desk.look import palette
 from deft_slab.desk.settings import load_settings
@@ -103,3 +105,48 @@ def test_a_toggle_that_is_lit_is_on(desk, tee):
     desk.qtbot.waitUntil(window.frame.twin_button.isVisible, timeout=PATIENCE)
     assert not window.frame.twin_button.underMouse()
     assert not lit(window.frame.twin_button)
+
+
+def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
+    """Whole against cut without a step of the user's; it follows the size, is put on the bed by a click, can be
+    dismissed and comes back."""
+    desk.open(tee)
+    state, table, model = desk.state, desk.window.ledger.table, desk.window.ledger.model
+    assert [row.name for row in model.rows] == ["As it came", "On the bed now"]
+    assert model.rows[1].note == "same as “As it came”"
+    support = next(column for column in COLUMNS if column.title == "support")
+    before = support.value(model.rows[0])
+    state.cutting.add((0.0, 0.0, 1.0), 60.0)
+    desk.settle()
+    assert support.value(model.rows[0]) == before
+    assert model.difference(model.rows[1], support).startswith("−")
+    cut = state.plan
+    state.sizing.resize(scale=2.0)
+    desk.settle()
+    assert support.value(model.rows[0]) == pytest.approx(8 * before, rel=1e-3)
+    desk.undo()
+    desk.row(0)
+    desk.settle()
+    assert state.plan == cut.as_it_came
+    assert len(state.pieces) == 1
+    desk.undo()
+    desk.settle()
+    assert state.plan == cut
+    table.setCurrentIndex(model.index(0, 0))
+    assert not desk.window.ledger._buttons[2].isEnabled()
+    table.setFocus()
+    desk.key(Qt.Key.Key_Delete, widget=table)
+    assert [row.name for row in model.rows] == ["On the bed now"]
+    assert model.compared_with is None
+    desk.click(desk.window.ledger.whole)
+    desk.settle()
+    assert [row.name for row in model.rows] == ["As it came", "On the bed now"]
+    state.choosing.keep()
+    assert state.project.pinned is None
+    table.setCurrentIndex(model.index(2, 0))
+    table.setFocus()
+    desk.key(Qt.Key.Key_P, widget=table)
+    assert model.compared_with.name == "Choice 1"
+    table.setCurrentIndex(model.index(0, 0))
+    desk.key(Qt.Key.Key_P, widget=table)
+    assert model.compared_with.name == "As it came"

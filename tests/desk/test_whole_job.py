@@ -23,7 +23,7 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     desk.open(light_demo)
     assert window.strip.title.text() == "Gull figurehead"
     assert [row.name for row in window.ledger.model.rows] == [
-        "On the bed now", "As it stands", "On the tail", "Two halves, level",
+        "As it came", "On the bed now", "On the tail", "Two halves, level",
     ]  # fmt: skip
     whole = state.evaluated.outcome.totals.support_volume_mm3
     opened = state.project
@@ -73,7 +73,7 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     desk.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     desk.settle()
     table, rows = window.ledger.table, window.ledger.model
-    assert rows.rows[4].name == "Choice 4"
+    assert rows.rows[4].name == "Choice 3"
     table.setCurrentIndex(rows.index(4, 0))
     table.setFocus()
     desk.key(Qt.Key.Key_F2, widget=table)
@@ -81,17 +81,17 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     editor.selectAll()
     QTest.keyClicks(editor, "Level at the wings")
     QTest.keyClick(editor, Qt.Key.Key_Return)
-    desk.qtbot.waitUntil(lambda: state.project.choices[3].name == "Level at the wings", timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: state.project.choices[2].name == "Level at the wings", timeout=PATIENCE)
     table.setFocus()
     desk.key(Qt.Key.Key_P, widget=table)
-    assert state.project.pinned == state.project.choices[3].id
+    assert state.project.pinned == state.project.choices[2].id
     support = next(n for n, column in enumerate(COLUMNS) if column.title == "support")
-    assert rows.difference(rows.rows[1], COLUMNS[support]).startswith("+")
+    assert rows.difference(rows.rows[0], COLUMNS[support]).startswith("+")
     assert rows.is_best(rows.rows[4], COLUMNS[support])
     kept = state.plan
     desk.row(2)
     desk.settle()
-    assert state.plan == state.project.choices[1].plan
+    assert state.plan == state.project.choices[0].plan
     assert len(state.pieces) == 1
     desk.undo()
     desk.settle()

@@ -266,6 +266,12 @@ class Plan(Document):
     def without_cut(self, cut_id: str) -> Plan:
         return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id))
 
+    @property
+    def as_it_came(self) -> Plan:
+        """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
+        has here."""
+        return self.changed(recipe=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
+
     def fresh_id(self) -> str:
         taken = {cut.id for cut in self.recipe} | {side.cut for wish in self.pieces for side in wish.sides}
         number = 1

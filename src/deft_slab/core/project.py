@@ -14,7 +14,7 @@ from .plan import Guest, Plan
 from .printer import Printer
 from .versions import NewerVersion, Versions
 
-PROJECTS = Versions("project", 2)
+PROJECTS = Versions("project", 3)
 MOST_PROJECT_BYTES = 256 * 2**20
 """Neither written nor read beyond this: what is saved opens again."""
 
@@ -30,11 +30,13 @@ class Choice(Document):
 class Project(Document):
     """What is saved: the plan on the bed, and the choices kept beside it."""
 
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     title: Name
     plan: Plan
     choices: tuple[Choice, ...] = ()
     pinned: Name | None = None
+    whole: bool = True
+    """Whether the model as it came stands in the ledger; others are compared with it while none is pinned."""
     printer: Printer | None = None
     """The printer that the project is judged by; None: the one that a new project starts with."""
 
@@ -109,6 +111,12 @@ def read_project(text: bytes) -> Project:
 def _with_shared_marks(data: dict[str, Any]) -> dict[str, Any]:
     """Version 1 had each plan's marks in the plan itself, where version 2 may name those that stand in a table."""
     return {**data, "marks": []}
+
+
+@PROJECTS.step(2)
+def _with_the_whole(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 had no row for the model as it came."""
+    return {**data, "whole": True}
 
 
 def _unpacked(data: dict[str, Any]) -> dict[str, Any]:

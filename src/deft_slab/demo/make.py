@@ -41,17 +41,16 @@ def make(build) -> Model:
 
 
 def gull_project(model: Model) -> Project:
-    """Three choices: as it stands, on its tail, and level halves through the wings."""
+    """Two choices: on its tail, and level halves through the wings."""
     stands = Plan(model=model.ref)
     tail = stands.changed(tilt=Tilt.turn((0, 1, 0), -100))
     cut = StraightCut(id="c1", name="Through the wings", normal=(0, 0, 1), offset=95.0)
     halves = stands.with_cut(cut)
     choices = (
-        Choice(id="k1", name="As it stands", plan=stands),
-        Choice(id="k2", name="On the tail", plan=tail),
-        Choice(id="k3", name="Two halves, level", plan=halves),
+        Choice(id="k1", name="On the tail", plan=tail),
+        Choice(id="k2", name="Two halves, level", plan=halves),
     )
-    return Project(title="Gull figurehead", plan=stands, choices=choices, pinned="k1")
+    return Project(title="Gull figurehead", plan=stands, choices=choices)
 
 
 def main() -> int:

@@ -54,7 +54,7 @@ class Action:
 FILE = (
     Action("open", "Open …", "Opens a model (STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP) or a project.", ("Ctrl+O",),
            Verbs.ask_open),
-    Action("demo", "Open the demo", "Opens the gull figurehead, with three choices.", (), Verbs.open_demo),
+    Action("demo", "Open the demo", "Opens the gull figurehead, with two choices.", (), Verbs.open_demo),
     Action("save", "Save", "Saves the project where it was saved last.", ("Ctrl+S",), Verbs.save, _when_open),
     Action("save_as", "Save as …", "Saves the project in another place.", ("Ctrl+Shift+S",), Verbs.ask_project_file,
            _when_open),

@@ -33,7 +33,7 @@ def settled(state: DeskState) -> bool:
     project = state.history.project
     return (
         project is not None and state.up_to_date and not state.jobs.busy_beside("map")
-        and all(state.entry(choice.plan) is not None for choice in project.choices)
+        and all(state.entry(plan) is not None for _, _, plan in state.compared)
     )  # fmt: skip
 
 

@@ -135,6 +135,6 @@ def _beginning(verbs: Verbs) -> QWidget:
         label("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here.", "faint")
     )
     opens = button("Open …", "Opens a model or a project (Ctrl+O).", verbs.ask_open, role="main")
-    demo = button("Open the demo", "Opens the gull figurehead, with three choices to compare.", verbs.open_demo)
+    demo = button("Open the demo", "Opens the gull figurehead, with two choices to compare.", verbs.open_demo)
     column.addLayout(row(opens, demo, 1))
     return card

@@ -10,11 +10,13 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 
 from ...core.outcome import Totals
 from ...core.plan import Plan
-from ..state.desk import Entry
+from ..state.desk import WHOLE, Entry
 from ..whole import DeskState
 from ..widgets import text
 
 Index = QModelIndex | QPersistentModelIndex
+COMPARED = "others compare with this"
+_TIPS = {None: "The plan on the bed.", WHOLE: "The model whole, as it stood in its file. Click to put it on the bed."}
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ COLUMNS: tuple[Column, ...] = (
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """choice is None for the plan on the bed; ``approximate`` while something is dragged."""
+    """choice : its key in the ledger, None for the plan on the bed; approximate : something is dragged"""
 
     choice: str | None
     name: str
@@ -108,11 +110,16 @@ class LedgerModel(QAbstractTableModel):
         project = state.history.project
         if project is None:
             return []
-        rows = [self._bed_row()]
-        for choice in project.choices:
-            note = "pinned" if choice.id == project.pinned else ""
-            rows.append(Row(choice.id, choice.name, note, choice.plan, state.entry(choice.plan)))
+        rows = [Row(key, name, self._note(key), plan, state.entry(plan)) for key, name, plan in state.compared]
+        rows.insert(1 if project.whole else 0, self._bed_row())
         return rows
+
+    def _note(self, key: str) -> str:
+        """What is said under the name of a row."""
+        pinned = self._state.project.pinned
+        if key == WHOLE:
+            return "whole" if pinned else COMPARED
+        return COMPARED if key == pinned else ""
 
     def _bed_row(self) -> Row:
         state = self._state
@@ -122,15 +129,15 @@ class LedgerModel(QAbstractTableModel):
             shown = Entry(live.outcome.totals, before.picture if before else None) if live else None
             note = "cannot be measured so" if state.live_problem else "being moved"
             return Row(None, "On the bed now", note, state.draft, shown, live is not None)
-        same = next((choice.name for choice in state.project.choices if choice.plan == state.plan), "")
+        same = next((name for _, name, plan in state.compared if plan == state.plan), "")
         return Row(
             None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan)
         )
 
     @property
-    def pinned(self) -> Row | None:
-        project = self._state.history.project
-        return next((row for row in self.rows if project and row.choice and row.choice == project.pinned), None)
+    def compared_with(self) -> Row | None:
+        """The row that the others are compared with: the pinned one, else the model as it came."""
+        return next((row for row in self.rows if row.note == COMPARED), None)
 
     def is_best(self, row: Row, column: Column) -> bool:
         """Whether a row has the best figure of its column, and not all have the same."""
@@ -146,10 +153,10 @@ class LedgerModel(QAbstractTableModel):
 
     def difference(self, row: Row, column: Column) -> str:
         """Against the pinned row, with its sign; empty where there is none to show."""
-        pinned = self.pinned
-        if pinned is None or pinned.choice == row.choice:
+        other = self.compared_with
+        if other is None or other.choice == row.choice:
             return ""
-        before, after = column.value(pinned), column.value(row)
+        before, after = column.value(other), column.value(row)
         if before is None or after is None:
             return ""
         if column.title in ("pieces", "sit flat", "fit"):
@@ -183,19 +190,19 @@ class LedgerModel(QAbstractTableModel):
             return row.name
         if role == Qt.ItemDataRole.ToolTipRole:
             if index.column() == 0:
-                return "The plan on the bed." if row.choice is None else "Click to bring this choice back to the bed."
+                return _TIPS.get(row.choice, "Click to bring this choice back to the bed.")
             return COLUMNS[index.column() - 1].tip
         return None
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         row = self.rows[index.row()]
-        if role == Qt.ItemDataRole.EditRole and row.choice is not None:
+        if role == Qt.ItemDataRole.EditRole and row.choice not in (None, WHOLE):
             self._state.choosing.rename(row.choice, str(value))
             return True
         return False
 
     def flags(self, index: Index) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        if index.column() == 0 and self.rows[index.row()].choice is not None:
+        if index.column() == 0 and self.rows[index.row()].choice not in (None, WHOLE):
             flags |= Qt.ItemFlag.ItemIsEditable
         return flags

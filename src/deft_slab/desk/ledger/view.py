@@ -18,10 +18,11 @@ from PySide6.QtWidgets import (
 )
 
 from ..look import palette
+from ..state.desk import WHOLE
 from ..whole import DeskState
 from ..widgets.parts import button, label, row
 from ..widgets.picture import image_of
-from .model import COLUMNS, LedgerModel, Row, cell_text
+from .model import COLUMNS, COMPARED, LedgerModel, Row, cell_text
 
 ROW_HEIGHT = 40
 Index = QModelIndex | QPersistentModelIndex
@@ -71,7 +72,7 @@ class _Painter(QStyledItemDelegate):
         small = QFont(option.font)
         small.setPixelSize(10)
         painter.setFont(small)
-        painter.setPen(QColor(palette.MADDER if shown.note == "pinned" else palette.FAINT))
+        painter.setPen(QColor(palette.MADDER if shown.note == COMPARED else palette.FAINT))
         painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, shown.note)
 
     def _pixmap(self, picture: NDArray[np.uint8]) -> QPixmap:
@@ -152,17 +153,20 @@ class _Table(QTableView):
             self._state.choosing.bring_back(choice)
 
     def rename_current(self) -> None:
-        if self.current_choice is not None:
+        if self.current_choice not in (None, WHOLE):
             self.edit(self.currentIndex().siblingAtColumn(0))
 
     def pin_current(self) -> None:
         choice = self.current_choice
         if choice is not None:
-            self._state.choosing.pin(None if self._state.project.pinned == choice else choice)
+            self._state.choosing.pin(None if choice in (WHOLE, self._state.project.pinned) else choice)
 
     def remove_current(self) -> None:
-        if self.current_choice is not None:
-            self._state.choosing.remove(self.current_choice)
+        choice = self.current_choice
+        if choice == WHOLE:
+            self._state.choosing.show_whole(shown=False)
+        elif choice is not None:
+            self._state.choosing.remove(choice)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
@@ -183,7 +187,8 @@ class _Table(QTableView):
         self.setCurrentIndex(index)
         menu = QMenu(self)
         menu.addAction("Bring back to the bed", lambda: self._state.choosing.bring_back(choice))
-        menu.addAction("Rename", self.rename_current)
+        if choice != WHOLE:
+            menu.addAction("Rename", self.rename_current)
         pinned = self._state.project.pinned == choice
         menu.addAction(
             "Stop comparing with this one" if pinned else "Compare the others with this one", self.pin_current
@@ -212,12 +217,14 @@ class Ledger(QWidget):
         keep = button("Keep what is on the bed as a choice  (Ctrl+K)", "Adds a row to the ledger.", state.choosing.keep)
         pin = button("Pin", "Compares the other rows with the selected one (P).", self.table.pin_current)
         rename = button("Rename", "Renames the selected choice (F2).", self.table.rename_current)
-        remove = button("Remove", "Takes the selected choice out of the ledger (Delete).", self.table.remove_current)
+        remove = button("Remove", "Takes the selected row out of the ledger (Delete).", self.table.remove_current)
         self._buttons = (keep, pin, rename, remove)
-        for part in self._buttons:
+        self.whole = button("As it came", "Puts the model as it came back into the ledger.",
+                            lambda: state.choosing.show_whole(shown=True))  # fmt: skip
+        for part in (*self._buttons, self.whole):
             part.setProperty("role", "small")
         self._advice = label("", "faint")
-        self.foot = row(*self._buttons, self._advice, 1)
+        self.foot = row(*self._buttons, self.whole, self._advice, 1)
         self.foot.setContentsMargins(10, 4, 10, 4)
         column.addLayout(self.foot)
         for signal in (state.project_changed, self.table.selectionModel().currentChanged):
@@ -241,8 +248,10 @@ class Ledger(QWidget):
         self._advice.setText(
             "Keep a choice, then change something: both stand here with their figures." if alone else ""
         )
-        chosen = self.table.current_choice is not None
+        chosen = self.table.current_choice
         for part in self._buttons[1:]:
-            part.setEnabled(chosen)
-        pinned = chosen and self._state.project.pinned == self.table.current_choice
+            part.setEnabled(chosen is not None)
+        self._buttons[2].setEnabled(chosen not in (None, WHOLE))
+        pinned = chosen is not None and self._state.project.pinned == chosen
         self._buttons[1].setText("Unpin" if pinned else "Pin")
+        self.whole.setVisible(there and not self._state.project.whole)

@@ -70,6 +70,7 @@ class BedView(SceneView):
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
                        state.snapping.changed, state.marker.changed):  # fmt: skip
             signal.connect(self.update)
+        state.pointing.changed.connect(self._say_hint)
         state.flown_to.connect(self._fly_to)
         state.seam_flown_to.connect(self._fly_to_seam)
         state.opened.connect(self._on_opened)
@@ -230,7 +231,6 @@ class BedView(SceneView):
         if state.pointing.kind:
             if state.up_to_date:
                 state.pointing.at(*hit)
-                self.hovered.emit(HINTS.get(state.pointing.kind, ""))
         elif len(state.pieces) > 1:
             state.select_piece(hit[0])
 
@@ -262,6 +262,10 @@ class BedView(SceneView):
         height = solid.centroids @ normal
         flat = (solid.normals @ normal > _FLAT) & (np.abs(height - height[hit[1]]) < _LEVEL)
         self.mark(self.scene.marking(hit[0], flat, normal))
+
+    def _say_hint(self) -> None:
+        """What a click does now is said from the moment that something is pointed for."""
+        self.hovered.emit(HINTS.get(self._state.pointing.kind, ""))
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
@@ -310,7 +314,6 @@ class BedView(SceneView):
         elif state.pointing.kind:
             state.placing.drop_line()
             state.pointing.end()
-            self.hovered.emit("")
         else:
             return False
         return True

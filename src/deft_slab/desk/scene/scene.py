@@ -122,7 +122,9 @@ def scene_of(subject: Subject, before: Scene | None = None) -> Scene:
         things["room"] = room
     hidden_below = subject.view.hidden_below if subject.step == "Tilt" and not subject.view.in_place else 0.0
     return Scene(
-        things, tuple(placed), box, model, model_box, subject.standing, hidden_below, ruled.numbers, over,
+        things, tuple(placed), box, model, model_box, subject.standing, hidden_below,
+        # where its lengths are shown, other numbers would only be in their way
+        () if subject.sizing else ruled.numbers, over,
         {} if subject.sizing else _marks(placed, making), _open_edges(subject, placed), _arrangement(subject),
         making.made,
     )  # fmt: skip

@@ -17,11 +17,16 @@ class Choosing:
         if self._desk.is_open:
             self.keep_plan(self._desk.plan, f"Choice {len(self._desk.project.choices) + 1}")
 
+    def show_whole(self, *, shown: bool) -> None:
+        """Puts the model as it came into the ledger, or takes it out."""
+        did = "put the model as it came into the ledger" if shown else "take the model as it came out of the ledger"
+        self._desk.do(did, self._desk.project.changed(whole=shown))
+
     def keep_plan(self, plan: Plan, name: str) -> None:
         """Keeps a plan in the ledger."""
         project = self._desk.project
         choice = Choice(id=project.fresh_choice_id(), name=name, plan=plan)
-        pinned = project.pinned or choice.id
+        pinned = project.pinned or (None if project.whole else choice.id)
         self._desk.do("keep a choice", project.changed(choices=(*project.choices, choice), pinned=pinned))
 
     def rename(self, choice_id: str, name: str) -> None:
@@ -42,6 +47,7 @@ class Choosing:
         pinned = None if project.pinned == choice_id else project.pinned
         self._desk.do("remove a choice", project.changed(choices=left, pinned=pinned))
 
-    def bring_back(self, choice_id: str) -> None:
-        choice = next(choice for choice in self._desk.project.choices if choice.id == choice_id)
-        self._desk.do_plan(f"bring back “{choice.name}”", choice.plan)
+    def bring_back(self, key: str) -> None:
+        """Puts what stands in the ledger under a key on the bed."""
+        name, plan = next((name, plan) for one, name, plan in self._desk.compared if one == key)
+        self._desk.do_plan(f"bring back “{name}”", plan)

@@ -27,6 +27,9 @@ from .view import View
 
 STEPS = ("Size", "Tilt", "Cut", "Join", "Check", "Hand off")
 
+WHOLE = "whole"
+"""The key, among those of choices, of the model as it came."""
+
 _PICTURES = 64
 
 
@@ -112,6 +115,13 @@ class Desk(ProjectState):
             return None
         return next((cut for cut in (self.draft or self.plan).recipe if cut.id == self.selected_cut), None)
 
+    @property
+    def compared(self) -> tuple[tuple[str, str, Plan], ...]:
+        """(key, name, plan) of what stands in the ledger beside the plan on the bed: the model as it came, choices."""
+        project = self.project
+        whole = ((WHOLE, "As it came", self.plan.as_it_came),) if project.whole else ()
+        return (*whole, *((choice.id, choice.name, choice.plan) for choice in project.choices))
+
     def entry(self, plan: Plan) -> Entry | None:
         """What a plan comes to on the printer of the desk."""
         return self._entries.get((plan, self.printer))
@@ -188,11 +198,11 @@ class Desk(ProjectState):
             "evaluate", Evaluate(self.plan, self.printer), done=self._on_evaluated,
             failed=self._on_evaluation_failed, label="Measuring",
         )  # fmt: skip
-        for choice in self.project.choices:
-            if self.entry(choice.plan) is None and choice.plan != self.plan:
+        for key, name, plan in self.compared:
+            if self.entry(plan) is None and plan != self.plan:
                 self.jobs.submit(
-                    f"choice:{choice.id}", Evaluate(choice.plan, self.printer), done=self._keep_entry,
-                    failed=lambda _: None, label=f"Measuring “{choice.name}”",
+                    f"choice:{key}", Evaluate(plan, self.printer), done=self._keep_entry, failed=lambda _: None,
+                    label=f"Measuring “{name}”",
                 )  # fmt: skip
 
     def _keep_entry(self, evaluated: Evaluated) -> None:

@@ -14,7 +14,7 @@ from ....core.tilt import Tilt
 from ...replies import SeatShown
 from ...whole import DeskState
 from ...widgets import text
-from ...widgets.binding import follow
+from ...widgets.binding import follow, quietly
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
@@ -69,6 +69,7 @@ class FindPanel(Panel):
         self._turned_over = False
         self._rows_for: tuple[object, ...] = ()
         self._shown_weights: Weights | None = None
+        self._held = False
         self._before: dict[str, float] = {}
         self._now: dict[str, float] = {}
         self.figure = QComboBox()
@@ -109,10 +110,15 @@ class FindPanel(Panel):
         self.seats.setSpacing(2)
         self.head("What matters here")
         self.sliders: dict[str, QSlider] = {}
-        self._effects = {}
+        self._counts: dict[str, QLabel] = {}
+        self._effects: dict[str, QLabel] = {}
         grid = QGridLayout()
         grid.setSpacing(4)
-        for place, aim in enumerate(AIMS):
+        for column, words in ((2, "weight"), (3, "at the best")):
+            head = label(words, "faint")
+            head.setAlignment(Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(head, 0, column)
+        for place, aim in enumerate(AIMS, 1):
             words, tip = _WEIGHT_WORDS[aim]
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(0, 100)
@@ -121,14 +127,18 @@ class FindPanel(Panel):
             slider.setToolTip(tip)
             slider.valueChanged.connect(self._weigh)
             self.sliders[aim] = slider
+            self._counts[aim] = label("", "figure")
+            self._counts[aim].setToolTip("How much this counts against the others, 0 to 100.")
             self._effects[aim] = label("", "faint")
             self._effects[aim].setToolTip(
-                "How good the best is in this, before → now: 0 is perfect, 1 the middle of all."
+                "What the best seat has of this, before → now: 0 is the least of all, 1 is usual."
             )
-            self._effects[aim].setFixedWidth(70)
             grid.addWidget(label(words), place, 0)
             grid.addWidget(slider, place, 1)
-            grid.addWidget(self._effects[aim], place, 2)
+            for column, part, width in ((2, self._counts[aim], 44), (3, self._effects[aim], 78)):
+                part.setFixedWidth(width)
+                part.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                grid.addWidget(part, place, column)
         self.add(grid)
         filament = button("As for filament", "Little support and standing steadily first.",
                           partial(self._seating.weigh, PRESETS["filament"]), role="small")  # fmt: skip
@@ -175,9 +185,10 @@ class FindPanel(Panel):
         self.figure.setCurrentIndex(list(FIGURES).index(seating.figure))
         self._show_buttons()
         for aim, slider in self.sliders.items():
-            slider.blockSignals(True)
-            slider.setValue(getattr(seating.weights, aim))
-            slider.blockSignals(False)
+            weight = getattr(seating.weights, aim)
+            with quietly(slider):
+                slider.setValue(weight)
+            self._counts[aim].setText(f"{weight:.0f}")
         if seating.figures is None or seating.now is None:
             self.map.show_map(None)
             self._fill_seats(())
@@ -244,7 +255,10 @@ class FindPanel(Panel):
         best = int(np.argmin(blend(parts, seating.weights)))
         now = {aim: float(parts[aim][best]) for aim in AIMS}
         if seating.weights != self._shown_weights:
-            self._before, self._shown_weights = self._now, seating.weights
+            held = any(slider.isSliderDown() for slider in self.sliders.values())
+            if not (held and self._held):  # what was before a slider is dragged stays so until it is let go
+                self._before = self._now
+            self._held, self._shown_weights = held, seating.weights
         self._now = now
         for aim, effect in self._effects.items():
             before = self._before.get(aim, now[aim])
