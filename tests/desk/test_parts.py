@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QLineEdit, QSlider
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider
 
 from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
@@ -23,8 +23,10 @@ from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.widgets import text
+from deft_slab.desk.widgets.disc import DirectionDisc
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
 from deft_slab.desk.widgets.pages import Pages
+from deft_slab.desk.widgets.parts import ClickRow, Elided
 from tests.shapes import box, solid_of, sphere
 
 
@@ -230,3 +232,74 @@ def test_ledger_marks_the_best_and_the_difference(desk):
     assert model.difference(halves, support) == f"−{abs(expected):.0f} cm³"
     assert cell_text(by_title["sit flat"], halves) == "2 of 2"
     assert not any(model.is_best(row, by_title["pieces"]) for row in model.rows)
+
+
+def cut_off(window) -> list[str]:
+    """What has less room than its words need: lines that do not wrap, and buttons."""
+    QApplication.sendPostedEvents()  # what has just been put into words gets its room first
+    found = []
+    for part in [*window.findChildren(QLabel), *window.findChildren(QAbstractButton)]:
+        said = part.text()
+        elided = isinstance(part, Elided) or (isinstance(part, QLabel) and part.wordWrap())
+        if part.isVisible() and said and not elided and part.width() < part.minimumSizeHint().width():
+            found.append(f"{said!r}: {part.width()} of {part.minimumSizeHint().width()}")
+    return found
+
+
+@pytest.mark.parametrize("size", [(1260, 700), (1280, 800), (1920, 1080)])
+def test_nothing_is_cut_off(desk, light_demo, size):
+    """On every page of every step, whole and parted; the smallest window, the usual one, a large one."""
+    desk.open(light_demo)
+    desk.window.resize(*size)
+    for key in ("k1", "k2"):
+        desk.state.choosing.bring_back(key)
+        desk.settle()
+        for number in range(1, 7):
+            desk.go(number)
+            assert cut_off(desk.window) == []
+            for pages in desk.window.findChildren(Pages):
+                for tab in pages.tabs.values() if pages.isVisible() else ():
+                    desk.click(tab)
+                    desk.qtbot.wait(10)
+                    assert cut_off(desk.window) == [], (number, tab.text())
+
+
+def reached_by_tab(window, most=400) -> list:
+    """What has the focus one after the other, until it begins anew."""
+    first = start = window.focusWidget() or window
+    found = []
+    for _ in range(most):
+        QTest.keyClick(start, Qt.Key.Key_Tab)
+        start = window.focusWidget()
+        if start is None or start is first or start in found:
+            break
+        found.append(start)
+    return found
+
+
+def test_everything_is_reached_by_keyboard(desk, light_demo):
+    """Tab comes by every control that can be pressed, typed into or drawn in, on every page of every step."""
+    desk.open(light_demo)
+    desk.state.choosing.bring_back("k2")
+    desk.settle()
+    for number in range(1, 7):
+        desk.go(number)
+        pages = next((one for one in desk.window.findChildren(Pages) if one.isVisible()), None)
+        for tab in pages.tabs.values() if pages is not None else [None]:
+            if tab is not None:
+                desk.click(tab)
+            desk.qtbot.wait(20)
+            desk.bed.setFocus()
+            reached = {desk.bed, *reached_by_tab(desk.window)}
+            kinds = (QAbstractButton, QLineEdit, QComboBox, QSlider, DirectionDisc, ClickRow)
+            # of buttons that exclude each other, Tab comes by the one that is on, and arrows go on from it
+            missed = [
+                part
+                for kind in kinds
+                for part in desk.window.findChildren(kind)
+                if part.isVisible() and part.isEnabled() and part not in reached
+                and type(part).__module__.startswith(("PySide6", "deft_slab"))
+                and not (isinstance(part, QAbstractButton) and (part.group() is not None or part.parent() is
+                                                                desk.window.ledger.table))
+            ]  # fmt: skip
+            assert [(type(one).__name__, one.accessibleName() or one.toolTip()) for one in missed] == [], number

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QProgressBar, QWidget
 
 from .whole import DeskState
 from .widgets import text
-from .widgets.parts import button, label
+from .widgets.parts import Elided, button, label
 
 
 class Foot:
@@ -19,7 +19,7 @@ class Foot:
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(140)
         self._bar.setAccessibleName("Progress")
-        self._doing = label("", "faint")
+        self._doing = Elided("faint")
         self.stop = button(
             "Stop", "Stops what is being worked on; the plan stays as it is.", state.jobs.stop, role="small"
         )  # fmt: skip

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWidget
 
 from ..core.documents import triple
@@ -18,6 +18,9 @@ from .whole import DeskState
 from .widgets import text
 from .widgets.binding import follow
 from .widgets.parts import Elided, button, label, row
+
+_BETWEEN = 8
+"""Pixels between the parts of the strip."""
 
 
 class TitleStrip(QWidget):
@@ -56,13 +59,10 @@ class TitleStrip(QWidget):
         layout = row(*tabs, spacing=8)
         layout.setContentsMargins(12, 0, 12, 0)
         # what lies on both sides takes equal shares, so that the steps keep their places whatever the name
-        sides = (
-            row(Mark(), self.file, self.title, self.size_label, 1, spacing=8),
-            row(1, self.chip, self.undo, self.redo, spacing=8),
-        )
-        for place, side in zip((0, -1), sides, strict=True):
-            holder = QWidget()
-            holder.setLayout(side)
+        self._left, self._right = QWidget(), QWidget()
+        self._left.setLayout(row(Mark(), self.file, self.title, self.size_label, 1, spacing=_BETWEEN))
+        self._right.setLayout(row(1, self.chip, self.undo, self.redo, spacing=_BETWEEN))
+        for place, holder in ((0, self._left), (-1, self._right)):
             holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             layout.insertWidget(place, holder, 1)
         self.setLayout(layout)
@@ -70,6 +70,18 @@ class TitleStrip(QWidget):
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed,
         )  # fmt: skip
+
+    def _name_printer(self) -> None:
+        """The printer with its size, or by its name alone where there is no room for that."""
+        printer = self._state.printer
+        room = self._right.width() - self.undo.sizeHint().width() - self.redo.sizeHint().width() - 2 * _BETWEEN
+        self.chip.setText(printer.label.replace("&", "&&"))
+        if self.chip.sizeHint().width() > room:
+            self.chip.setText(printer.name.replace("&", "&&"))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._name_printer()
 
     def _menu_button(self, words: str, tip: str) -> QToolButton:
         found = QToolButton()
@@ -113,7 +125,7 @@ class TitleStrip(QWidget):
         state = self._state
         self.title.setText(state.project.title if state.is_open else "No model open")
         self.size_label.setText(text.box(triple(state.sizing.size)) if state.is_open else "")
-        self.chip.setText(state.printer.label.replace("&", "&&"))
+        self._name_printer()
         for tab in self._steps.buttons():
             tab.setChecked(tab.text() == state.step)
         for made, words, what, nothing in (

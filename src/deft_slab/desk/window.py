@@ -41,7 +41,7 @@ class Window(QMainWindow):
         self._closing = False
         self.setWindowTitle("Deft Slab")
         self.resize(1280, 800)
-        self.setMinimumSize(1180, 700)
+        self.setMinimumSize(1260, 700)  # seven switches beside each other over the bed
         self.setAcceptDrops(True)
         self.notice = Notice()
         self.verbs = Verbs(self, state, self.notice)

@@ -135,7 +135,7 @@ class FindPanel(Panel):
             )
             grid.addWidget(label(words), place, 0)
             grid.addWidget(slider, place, 1)
-            for column, part, width in ((2, self._counts[aim], 44), (3, self._effects[aim], 78)):
+            for column, part, width in ((2, self._counts[aim], 38), (3, self._effects[aim], 72)):
                 part.setFixedWidth(width)
                 part.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 grid.addWidget(part, place, column)
