@@ -48,6 +48,7 @@ def first_version(project: Project) -> bytes:
 
 
 def test_a_project_from_before_it_had_a_row_for_the_whole_gets_one(project):
+    _, project = project
     second = {name: value for name, value in json.loads(project_text(project)).items() if name != "whole"}
     assert read_project(json.dumps({**second, "version": 2}).encode()).whole
 

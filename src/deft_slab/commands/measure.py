@@ -14,7 +14,6 @@ from ..core.judge.walls import thickness, thinnest
 from ..core.plan import Guest, Plan
 from ..core.solid import Solid
 from ..core.wearer.measures import FORMS
-from ..core.wearer.room import room_around, scale_with_clearance, settled_place
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 
@@ -50,6 +49,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str, object]:
     """Room around a wearer's form that is put where there is most of it."""
+    from ..core.wearer.room import room_around, scale_with_clearance, settled_place  # slow to load
+
     name, measure_mm = arguments.wearer
     if name not in FORMS:
         raise BadPlan(f"There is no form {name!r}; there are {', '.join(FORMS)}.")

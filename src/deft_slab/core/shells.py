@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
+from .linking import linked
 from .solid import Solid
 
 Floats = NDArray[np.float64]
@@ -43,12 +42,6 @@ def shells_of(solid: Solid) -> Shells:
         solid.__dict__["shells"] = _shells(solid)
     found: Shells = solid.__dict__["shells"]
     return found
-
-
-def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
-    """(count,) which of so many things hang together by pairs (k, 2) of them; those that do share a number."""
-    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
-    return np.asarray(connected_components(graph, directed=False)[1])
 
 
 def _shells(solid: Solid) -> Shells:

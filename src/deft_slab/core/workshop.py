@@ -37,7 +37,6 @@ from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, mat
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
 from .tilt import Tilt
-from .wearer.room import room_around
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
@@ -234,6 +233,10 @@ class Workshop:
 
     def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
+        if not plan.guests:
+            return {}
+        from .wearer.room import room_around  # slow to load, and few props have a guest
+
         prop = None
         found = {}
         for guest in plan.guests:

@@ -13,6 +13,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from ..linking import same_rows
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -45,7 +46,7 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
     before = len(_uneven(triangles, len(vertices)))
     rng = np.random.default_rng(0)
     for turn in range(_ROUNDS):
-        first, number = _numbered(places)
+        first, number = same_rows(places)
         corners = places[first]
         faces, kept = _without_films(number[triangles])
         bad = _uneven(faces, len(corners))
@@ -54,15 +55,6 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
         _move_apart(places, triangles[kept], number, bad, len(corners), 1 + turn // 8, rng)
     used, faces = np.unique(faces, return_inverse=True)
     return (corners[used] * step).astype(np.float32), faces.reshape(-1, 3)
-
-
-def _numbered(rows: Ints) -> tuple[Ints, Ints]:
-    """(the first of each kind of rows (n, 3), the number of the kind of each); much quicker than sorting rows."""
-    low = rows.min(axis=0, initial=0)
-    span = np.int64(int((rows - low).max(initial=0)) + 1)  # two columns at most 2^25 wide fit into one number
-    _, pair = np.unique((rows[:, 0] - low[0]) * span + rows[:, 1] - low[1], return_inverse=True)
-    _, first, number = np.unique(pair * span + rows[:, 2] - low[2], return_index=True, return_inverse=True)
-    return np.asarray(first), np.asarray(number)
 
 
 def watertight(triangles: NDArray[np.integer], count: int) -> bool:
@@ -90,7 +82,7 @@ def _without_films(faces: Ints) -> tuple[Ints, Ints]:
     a, b, c = faces.T
     kept = np.flatnonzero((a != b) & (b != c) & (c != a))
     faces = faces[kept]
-    _, group = _numbered(np.sort(faces, axis=1))
+    _, group = same_rows(np.sort(faces, axis=1).astype(np.int64))
     size = np.bincount(group)
     if size.max(initial=1) == 1:
         return faces, kept

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from io import BytesIO, StringIO
 from pathlib import Path
 from typing import Any
 
 import manifold3d
 import numpy as np
-import trimesh
 from numpy.typing import NDArray
 from pydantic_core import from_json
 
@@ -26,14 +26,20 @@ _STL_FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attri
 
 
 def _loaded(source: Any, kind: str, **options: Any) -> Any:
+    import trimesh  # half a second to load, and binary STL needs it not
+
     # coordinates that are no numbers are refused later, with a sentence of our own
     with np.errstate(all="ignore"):
         return trimesh.load(source, file_type=kind, process=False, **options)
 
 
+def _stream(content: bytes | str) -> BytesIO | StringIO:
+    return StringIO(content) if isinstance(content, str) else BytesIO(content)
+
+
 def _named(loaded: Any) -> Named:
     """The meshes of what trimesh has read, each at its place; what is no mesh is left out."""
-    if not isinstance(loaded, trimesh.Scene):
+    if not hasattr(loaded, "graph"):
         return [("", *_arrays(loaded))] if hasattr(loaded, "faces") else []
     found = []
     for node in loaded.graph.nodes_geometry:
@@ -67,7 +73,7 @@ def read_stl(path: Path) -> Surface:
         head = file.read(4096)
     if not is_binary_stl(head, size) and head.lstrip()[:5].lower() == b"solid" and b"\0" not in head:
         content, complete = _whole_facets(path.read_bytes())
-        surface = surface_of(_named(_loaded(trimesh.util.wrap_as_stream(content), "stl_ascii")))
+        surface = surface_of(_named(_loaded(_stream(content), "stl_ascii")))
         return surface if complete else _cut_short(surface, "The text ends in the middle of its facets")
     said, room = int.from_bytes(head[80:84], "little"), (size - 84) // 50
     refuse_too_many(room)
@@ -125,7 +131,7 @@ def read_off(path: Path) -> Surface:
     header = 1 if lines[0][3:].split() else 2  # the counts stand behind the word, or in the line after it
     vertices, faces = (int(count) for count in b" ".join(lines[:header])[3:].split()[:2])
     refuse_too_many(faces)
-    surface = surface_of(_named(_loaded(trimesh.util.wrap_as_stream(content), "off")))
+    surface = surface_of(_named(_loaded(_stream(content), "off")))
     said, has = vertices + faces, len(lines) - header
     return surface if has >= said else _cut_short(surface, f"The file announces {said:,} lines and ends after {has:,}")
 
@@ -180,7 +186,7 @@ def read_obj(path: Path) -> Surface:
     concave."""
     content = _without_polygons(path.read_bytes())
     loaded = _loaded(
-        trimesh.util.wrap_as_stream(content), "obj", split_objects=True, group_material=False, skip_materials=True
+        _stream(content), "obj", split_objects=True, group_material=False, skip_materials=True
     )
     names = [name.strip().decode("utf-8", "replace") for name in re.findall(rb"^[ \t]*o[ \t]+(.*)$", content, re.M)]
     order = {name: number for number, name in reversed(list(enumerate(names)))}

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
+from ..linking import same_rows
 from ..plan import Unit
 from ..project import Project
 
@@ -101,24 +102,6 @@ def snapped(vertices: Floats, grid: float) -> Floats:
     return np.round(np.asarray(vertices, float) / grid) * grid + 0.0  # adding 0 makes one zero of -0 and 0
 
 
-def _place_numbers(vertices: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """(first, number): the first corner at each distinct place, in their order, and the place of each corner.
-
-    Sorting one hash of each corner is several times quicker than sorting rows. Two places with one hash are noticed.
-    """
-    bits = np.ascontiguousarray(vertices, np.float32).view(np.uint32).astype(np.uint64)
-    mixed = bits[:, 0] * np.uint64(0x9E3779B97F4A7C15)
-    mixed ^= bits[:, 1] * np.uint64(0xC2B2AE3D27D4EB4F) + (bits[:, 2] << np.uint64(17)) * np.uint64(0x165667B19E3779F9)
-    _, first, number = np.unique(mixed, return_index=True, return_inverse=True)
-    if not np.array_equal(vertices[first][number], vertices):
-        _, first, number = np.unique(vertices, axis=0, return_index=True, return_inverse=True)
-    # neighbours in the file stay neighbours in memory, which the kernels are glad of
-    order = np.argsort(first)
-    rank = np.empty(len(order), np.int64)
-    rank[order] = np.arange(len(order))
-    return first[order], rank[number.ravel()]
-
-
 def _near_origin(surface: Surface) -> Surface:
     """A model that lies far away, moved to where its coordinates can be kept exactly; it says so."""
     stands = np.zeros(len(surface.vertices), np.bool_)
@@ -160,7 +143,8 @@ def _tidied(vertices: Floats, triangles: Ints, grid: float) -> tuple[Floats, Int
     used[triangles] = True
     renumbered = np.cumsum(used, dtype=np.int32) - 1
     points = snapped(vertices[used], grid)
-    first, number = _place_numbers(points)
+    # in their order: neighbours in the file stay neighbours in memory, which the kernels are glad of
+    first, number = same_rows(points)
     faces = number[renumbered[triangles]].astype(np.int32)
     a, b, c = faces.T
     faces = faces[(a != b) & (b != c) & (c != a)]

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..linking import linked
 from ..marking import Audience, Mark, Region
-from ..shells import linked
 from ..solid import Solid
 
 Floats = NDArray[np.float64]

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..linking import linked
 from ..outcome import OverhangSpot
-from ..shells import linked
 from ..solid import Solid
 from .figures import Measured
 

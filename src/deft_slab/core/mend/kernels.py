@@ -29,3 +29,23 @@ def least_area(points, choice, cost):
                     best, at = total, k
             choice[i, j] = at
             cost[i, j] = best
+
+
+@njit(cache=True, nogil=True)
+def winding_sums(start, facets, weight):
+    """(weight of the hits of columns at which the winding number does not change between 0 and 1, weight of all).
+
+    start, facets : as in ``judge.columns.Columns``; weight : (m,) of a hit of each facet
+    """
+    bad = whole = 0.0
+    for cell in range(len(start) - 1):
+        winding = 0
+        for n in range(start[cell], start[cell + 1]):
+            f = facets[n]
+            after = winding + 1 if f < 0 else winding - 1
+            hit = weight[-1 - f] if f < 0 else weight[f]
+            whole += hit
+            if not ((winding == 0 and after == 1) or (winding == 1 and after == 0)):
+                bad += hit
+            winding = after
+    return bad, whole

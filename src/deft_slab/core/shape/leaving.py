@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog, nnls
 
 from ..solid import Solid
 
@@ -37,6 +36,8 @@ def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
     areas = np.concatenate([piece.areas[own] for piece, own in zip(pieces, chosen, strict=True)])
     if not areas.sum() > 0:
         return np.array([0.0, 0.0, 1.0]), False
+    from scipy.optimize import linprog, nnls  # slow to load, and wanted once something is cut
+
     # slivers of the boolean's triangulation have normals of noise
     few = np.unique(np.round(normals[areas > 1e-6 * areas.sum()], 2), axis=0)
     heavy = 1e3

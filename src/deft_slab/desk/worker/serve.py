@@ -10,6 +10,7 @@ import contextlib
 import logging
 import time
 from collections.abc import Callable
+from importlib import import_module
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -39,6 +40,7 @@ def serve(connection: Connection, wanted: Any) -> None:
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         send(0, "progress", (0.0, "Getting ready"))
         warm()
+        import_module("trimesh")  # readers run in copies of this process, which would each have to load it
         while True:
             number, asked = connection.recv()
             _answer(bench, send, wanted, number, asked)
