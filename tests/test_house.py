@@ -90,3 +90,36 @@ def test_bodies_classes_and_modules_keep_to_their_measure():
                 methods = sum(isinstance(one, ast.FunctionDef) for one in node.body)
                 over += [f"{named(path)}.{node.name}: {methods} methods"] if methods > 30 else []
     assert over == []
+
+
+def documented(node: ast.FunctionDef, known: set[str]) -> str:
+    """What a public function of the core should say and does not; empty for nothing. What it does in place of a method
+    of its kind says it there."""
+    said = ast.get_docstring(node) or ""
+    if not said:
+        return "" if node.name in known else "no docstring"
+    signature = ast.unparse(node.args) + (ast.unparse(node.returns) if node.returns else "")
+    arrays = any(word in signature for word in ("Floats", "NDArray", "Ints", "Numbers", "Mask"))
+    return "no shapes" if arrays and "(" not in said else ""
+
+
+def test_what_the_core_offers_says_what_it_does_and_in_which_shapes():
+    trees = {path: parsed(path) for path in SOURCES if "core" in path.parts}
+    methods = [node for tree in trees.values() for one in ast.walk(tree) if isinstance(one, ast.ClassDef)
+               for node in one.body if isinstance(node, ast.FunctionDef)]  # fmt: skip
+    known = {node.name for node in methods if ast.get_docstring(node)}
+    wanting = []
+    for path, tree in trees.items():
+        public = [node for node in tree.body if isinstance(node, ast.FunctionDef | ast.ClassDef)]
+        public += [node for one in public if isinstance(one, ast.ClassDef)
+                   and not one.name.startswith("_") for node in one.body
+                   if isinstance(node, ast.FunctionDef)]  # fmt: skip
+        for node in public:
+            if node.name.startswith("_"):
+                continue
+            if isinstance(node, ast.ClassDef):
+                problem = "" if ast.get_docstring(node) else "no docstring"
+            else:
+                problem = documented(node, known)
+            wanting += [f"{named(path)}.{node.name}: {problem}"] if problem else []
+    assert wanting == []

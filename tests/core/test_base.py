@@ -66,9 +66,7 @@ def test_bottom_that_only_looks_flat():
     round_bottom = sphere(400.0, 6).manifold.trim_by_plane((0, 0, -1), 394.0)
     from deft_slab.core.solid import Solid
 
-    found = measure(
-        Solid.from_manifold(round_bottom, {}), UP
-    )
+    found = measure(Solid.from_manifold(round_bottom, {}), UP)
     shadow = math.pi * (400**2 - 394**2)
     assert found.figures.base_area_mm2 < 0.06 * shadow
 

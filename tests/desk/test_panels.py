@@ -26,7 +26,7 @@ from deft_slab.desk.process import run_process
 from deft_slab.desk.replies import Evaluated
 from deft_slab.desk.requests import OpenFile
 from deft_slab.desk.scene.scene import scene_of
-from deft_slab.desk.scene.subject import Subject
+from deft_slab.desk.scene.showing import Showing
 from deft_slab.desk.steps.check import findings
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
@@ -213,7 +213,7 @@ def test_a_picture_of_a_plan_shows_it(printer):
     outcome = evaluate(model, Plan(model=model.ref, recipe=(
         StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=10.0),)), printer)  # fmt: skip
     evaluated = Evaluated(outcome, printer, tuple(lay_out(outcome.pieces, printer)), None)
-    picture = picture_of(scene_of(Subject(printer, evaluated)))
+    picture = picture_of(scene_of(Showing(printer, evaluated)))
     assert picture.shape == (HEIGHT, WIDTH, 4)
     assert picture.dtype == np.uint8
     covered = picture[..., 3] > 128

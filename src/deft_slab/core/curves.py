@@ -58,7 +58,10 @@ def splayed_by(degrees: float, depth: float) -> float:
 
 
 def shifted(curve: Floats, distance: float | Floats) -> Floats:
-    """A curve in the plane with each point moved to its right."""
+    """A curve in the plane with each point moved to its right.
+
+    curve : (n, 2); distance : mm, below 0 to its left, for all or (n,). Gives (n, 2).
+    """
     along = np.gradient(curve, axis=0)
     along /= np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
     return curve + distance * np.stack([along[:, 1], -along[:, 0]], axis=1)

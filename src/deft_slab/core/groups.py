@@ -34,7 +34,7 @@ class Group:
 
 
 @dataclass(frozen=True, eq=False)
-class Base:
+class Uncut:
     """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
 
     key: Hashable
@@ -43,6 +43,7 @@ class Base:
 
     @cached_property
     def triangles(self) -> int:
+        """How many all groups have."""
         return sum(len(group.solid.triangles) for group in self.groups)
 
     @cached_property
@@ -54,11 +55,12 @@ class Base:
             np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
         )  # fmt: skip
 
-    def resized(self, factors: Floats) -> Base:
+    def resized(self, factors: Floats) -> Uncut:
+        """At another size. factors : (3,) along the axes"""
         groups = tuple(Group(group.name, group.solid.resized(factors)) for group in self.groups)
-        return Base((self.key, tuple(factors)), groups, self.report)
+        return Uncut((self.key, tuple(factors)), groups, self.report)
 
-    def lighter(self, triangles: int, job: Job) -> Base:
+    def lighter(self, triangles: int, job: Job) -> Uncut:
         """Thinned to a stand-in of so many triangles; a group keeps its share of them."""
         groups, start = [], 0
         for group in self.groups:
@@ -67,7 +69,7 @@ class Base:
             origin = start + np.arange(len(light.triangles), dtype=np.int32)
             groups.append(Group(group.name, Solid(light.vertices, light.triangles, origin)))
             start += len(light.triangles)
-        return Base(("light", triangles, self.key), tuple(groups), self.report)
+        return Uncut(("light", triangles, self.key), tuple(groups), self.report)
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,7 +90,7 @@ class Part:
         return x, y, z
 
 
-def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Base:
+def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
     """The bodies grouped by their roles, each group mended."""
     chosen = _grouped(model, plan)
     groups, reports, start = [], [], 0
@@ -101,7 +103,7 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Base:
         groups.append(Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
         reports.append(report)
         start += len(solid.triangles)
-    return Base(key, tuple(groups), reduce(MendReport.joined_with, reports))
+    return Uncut(key, tuple(groups), reduce(MendReport.joined_with, reports))
 
 
 def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:
@@ -120,15 +122,15 @@ def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | No
     return groups
 
 
-def as_opened(plan: Plan, base: Base) -> float | None:
+def as_opened(plan: Plan, uncut: Uncut) -> float | None:
     """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
-    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not base.report.changed
+    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not uncut.report.changed
     return float(plan.factors[0]) if plain else None
 
 
-def spans(base: Base, rotation: Floats) -> Floats:
+def spans(uncut: Uncut, rotation: Floats) -> Floats:
     """(2, 3) mm: of bodies at their size, turned by (3, 3), and along their own axes."""
-    solids = [group.solid for group in base.groups]
+    solids = [group.solid for group in uncut.groups]
     turned = [solid.vertices @ rotation.T for solid in solids]
     stands = np.max([one.max(axis=0) for one in turned], axis=0) - np.min([one.min(axis=0) for one in turned], axis=0)
     own = np.max([s.bounds[1] for s in solids], axis=0) - np.min([s.bounds[0] for s in solids], axis=0)

@@ -35,10 +35,12 @@ class Model:
 
     @property
     def sha256(self) -> str:
+        """Of its surface: see ``Solid.sha256``."""
         return self.solid.sha256
 
     @property
     def ref(self) -> ModelRef:
+        """What plans know of it."""
         return ModelRef(
             name=self.name, sha256=self.sha256, grid=self.grid, bodies=self.bodies, up_stated=self.up_stated
         )
@@ -67,9 +69,11 @@ class MendStep:
     places: Floats
 
     def sentence(self) -> str:
+        """What was done, for a person, with its lengths in mm."""
         return self.said.format(*(f"{length:.3g} mm" for length in self.lengths))
 
     def resized(self, factors: Floats) -> MendStep:
+        """At another size. factors : (3,) mm in one unit"""
         most = float(np.abs(factors).max())
         return replace(self, lengths=tuple(most * value for value in self.lengths), places=self.places * factors)
 
@@ -97,10 +101,11 @@ class MendReport:
 
     @property
     def changed(self) -> bool:
+        """Whether any step did anything."""
         return any(step.changed for step in self.steps)
 
     def resized(self, factors: Floats) -> MendReport:
-        """At another size; where axes are stretched apart, lengths are the longest they may be."""
+        """At another size; where axes are stretched apart, lengths are the longest they may be. factors : (3,)"""
         most, volume = float(np.abs(factors).max()), float(np.abs(np.prod(factors)))
         return replace(
             self, steps=tuple(step.resized(factors) for step in self.steps), deviation=most * self.deviation,

@@ -51,6 +51,7 @@ class Figures:
     print_seconds: float
 
     def as_dict(self) -> dict[str, object]:
+        """By the names of the fields."""
         return asdict(self)
 
 
@@ -119,6 +120,7 @@ class ThinPlace(Place):
     least: float
 
     def sentence(self) -> str:
+        """What is wrong there, for a person."""
         area = f"{self.area:.0f} mm²"
         match self.kind:
             case "skin":
@@ -314,10 +316,12 @@ class Outcome:
 
     @property
     def kerf_mm3(self) -> float:
+        """What all cuts removed."""
         return sum(report.kerf for report in self.cuts.values())
 
     @property
     def set_aside_mm3(self) -> float:
+        """What crumbs were dropped, all cuts."""
         return sum(report.set_aside for report in self.cuts.values())
 
     @property

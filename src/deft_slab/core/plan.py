@@ -81,6 +81,7 @@ class Mending(Document):
 
     @property
     def does_something(self) -> bool:
+        """Whether any step is wished."""
         return self != Mending()
 
 
@@ -181,6 +182,7 @@ class Plan(Document):
         return UNITS[self.unit] * self.scale * np.array(self.stretch) * signs
 
     def role(self, body: int) -> Role:
+        """What becomes of a body, by its number."""
         return self.roles[body] if self.roles else "with the rest"
 
     def with_role(self, body: int, role: Role) -> Plan:
@@ -237,6 +239,7 @@ class Plan(Document):
         return resized.changed(recipe=tuple(cuts), pieces=wishes)
 
     def guest(self, guest_id: str) -> Guest:
+        """By its id. Raises BadPlan."""
         for guest in self.guests:
             if guest.id == guest_id:
                 return guest
@@ -249,9 +252,11 @@ class Plan(Document):
         return self.changed(guests=(*self.guests, guest))
 
     def without_guest(self, guest_id: str) -> Plan:
+        """Without the guest of an id."""
         return self.changed(guests=tuple(guest for guest in self.guests if guest.id != guest_id))
 
     def cut(self, cut_id: str) -> Cut:
+        """By its id. Raises BadPlan."""
         for cut in self.recipe:
             if cut.id == cut_id:
                 return cut
@@ -264,6 +269,7 @@ class Plan(Document):
         return self.changed(recipe=(*self.recipe, cut))
 
     def without_cut(self, cut_id: str) -> Plan:
+        """Without the cut of an id."""
         return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id))
 
     @property
@@ -273,6 +279,7 @@ class Plan(Document):
         return self.changed(recipe=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
 
     def fresh_id(self) -> str:
+        """An id that no cut has, nor a wish for a piece names."""
         taken = {cut.id for cut in self.recipe} | {side.cut for wish in self.pieces for side in wish.sides}
         number = 1
         while f"c{number}" in taken:

@@ -89,6 +89,7 @@ class Printer(BaseModel):
 
     @property
     def label(self) -> str:
+        """Its name with its size."""
         x, y = (
             "endless" if self.endless == axis else f"{size:g}" for axis, size in (("x", self.bed_x), ("y", self.bed_y))
         )

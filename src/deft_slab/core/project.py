@@ -41,6 +41,7 @@ class Project(Document):
     """The printer that the project is judged by; None: the one that a new project starts with."""
 
     def changed(self, **update: object) -> Project:
+        """A copy with other values."""
         return self.model_copy(update=update)
 
     @property
@@ -49,6 +50,7 @@ class Project(Document):
         return tuple(guest for plan in (self.plan, *(choice.plan for choice in self.choices)) for guest in plan.guests)
 
     def fresh_choice_id(self) -> str:
+        """An id that no choice has."""
         number = 1
         while any(choice.id == f"k{number}" for choice in self.choices):
             number += 1

@@ -47,6 +47,7 @@ class Stage:
 
     @property
     def made(self) -> list[Part]:
+        """The parts that lie on a side of this cut."""
         return [self.parts[n] for n in self.touched]
 
 
@@ -55,9 +56,7 @@ def nameless(cut: Cut) -> Cut:
     return cut.model_copy(update={"name": "-"})
 
 
-def cut_all(
-    parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Masks, job: Job = QUIET
-) -> Stage:
+def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Masks, job: Job = QUIET) -> Stage:
     """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
 
     key : names the content of what it makes; whole : mm3 of the model
@@ -67,6 +66,8 @@ def cut_all(
     OpenSurface : a part is not closed.
     CutFailed : the cut cannot be made, leaves nothing, or leaves too many pieces.
     Cancelled : the job is no longer wanted.
+
+    whole : mm3 before any cut; masks : gives the (triangles,) facets that a region takes.
     """
     after: list[Part] = []
     touched: list[int] = []

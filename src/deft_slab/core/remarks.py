@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .cuts import Cut
-from .groups import Base, Part
+from .groups import Part, Uncut
 from .model import MendReport, Model
 from .outcome import CutReport, Piece
 from .plan import PieceWish, Plan
@@ -21,13 +21,13 @@ _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
 
 
-def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -> list[str]:
+def piece_names(plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part]) -> list[str]:
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern".
 
     parting : the cuts that part something
     """
     if not parting:
-        return [base.groups[part.group].name for part in parts]
+        return [uncut.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
     made_by = {cut.id: cut for cut in parting}
     names = []
@@ -37,7 +37,7 @@ def piece_names(plan: Plan, parting: list[Cut], base: Base, parts: list[Part]) -
             word = made_by[side.cut].side_word(side.side, rotation) if side.cut in made_by else ""
             if word and word not in said:
                 said.append(word)
-        names.append(" ".join([*said, base.groups[part.group].name.split()[-1].lower()]).capitalize())
+        names.append(" ".join([*said, uncut.groups[part.group].name.split()[-1].lower()]).capitalize())
     repeated = {name for name in names if names.count(name) > 1}
     counts: dict[str, int] = {}
     for number, name in enumerate(names):
@@ -76,13 +76,13 @@ def _share(value: float) -> str:
     return f"{100 * value:.2g} %" if value >= 1e-6 else "less than 0.0001 %"
 
 
-def about_model(model: Model, plan: Plan, base: Base, report: MendReport) -> list[str]:
+def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[str]:
     """What there is to say of the model before any cut."""
     notes = list(model.notes)
-    problem = base.defects.sentence()
+    problem = uncut.defects.sentence()
     if problem:
         notes.append(problem)
-    longest = max(float(group.solid.size.max()) for group in base.groups)
+    longest = max(float(group.solid.size.max()) for group in uncut.groups)
     if longest < SMALLEST:
         notes.append(f"The model is only {longest:.3g} mm long. Is the unit right?")
     elif longest > LARGEST:

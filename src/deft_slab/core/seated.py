@@ -65,6 +65,7 @@ def measured(
     solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Exposing | None,
     detail: Detail,
 ) -> Found:  # fmt: skip
+    """Its figures in a seat, and what is drawn of its support. Raises Cancelled."""
     cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
@@ -95,4 +96,5 @@ def matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, Piece
 
 
 def lift_of(plan: Plan, wish: PieceWish | None) -> float:
+    """mm over the bed: as wished for the piece, else as for the whole."""
     return wish.lift if wish is not None and wish.lift is not None else plan.lift

@@ -16,6 +16,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from .edges import edge_numbers
 from .errors import OpenSurface
 from .faces import CUT, Face, table
 
@@ -47,6 +48,7 @@ class Defects:
 
     @property
     def closed(self) -> bool:
+        """Whether every edge has its two facets."""
         return self.open_edges == 0 and self.flipped_edges == 0
 
     def sentence(self) -> str:
@@ -99,10 +101,12 @@ class Solid:
 
     @property
     def size(self) -> Floats:
+        """(3,) along each axis."""
         return np.asarray(self.bounds[1] - self.bounds[0])
 
     @property
     def diagonal(self) -> float:
+        """Of its box."""
         return float(np.linalg.norm(self.size))
 
     @cached_property
@@ -119,6 +123,7 @@ class Solid:
 
     @cached_property
     def areas(self) -> Floats:
+        """(m,) of each facet."""
         areas = np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors))
         _frozen(areas)
         return np.asarray(areas)
@@ -166,10 +171,8 @@ class Solid:
     def defects(self) -> Defects:
         """Closed means: each edge is walked as often one way as the other."""
         count = np.int64(len(self.vertices))
-        start = self.triangles.astype(np.int64)
-        end = np.roll(start, -1, axis=1)
-        edge = np.minimum(start, end) * count + np.maximum(start, end)
-        walked = np.sort((2 * edge + (start < end)).ravel())  # the last bit says which way
+        edge, rising = edge_numbers(self.triangles, len(self.vertices))
+        walked = np.sort(2 * edge + rising)  # the last bit says which way
         key, direction = walked >> 1, 2 * (walked & 1) - 1
         first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.empty(0, np.int64)
         balance = np.add.reduceat(direction, first) if len(first) else np.empty(0, np.int64)

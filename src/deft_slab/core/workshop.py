@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from .cuts import Cut, Side
 from .errors import OpenSurface
-from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Base, Part, as_opened, mended_groups, spans
+from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, mended_groups, spans
 from .judge.base import fit
 from .judge.exposure import EVERYWHERE, HIDDEN, exposure
 from .judge.figures import Exposing
@@ -71,16 +71,15 @@ class Workshop:
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
         """Makes the stand-ins: one answers while a handle is dragged, and its number of triangles is returned."""
-        base = self._base(plan, job.part(0.0, 0.4))
-        dragged = self._light(base, DRAG_TRIANGLES, job.part(0.4, 0.7))
-        self._light(base, STAND_IN_TRIANGLES, job.part(0.7, 1.0))
-        return dragged.triangles
+        uncut = self._base(plan, job.part(0.0, 0.4))
+        self._light(uncut, STAND_IN_TRIANGLES, job.part(0.4, 0.7))
+        return self._light(uncut, DRAG_TRIANGLES, job.part(0.7, 1.0)).triangles
 
     def mended(self, plan: Plan, job: Job = QUIET) -> tuple[Solid, MendReport]:
         """The bodies of a plan, mended and at their size (mm), and what that took. Raises as ``evaluate``."""
-        base = self._base(plan, job)
-        whole = side_by_side([group.solid for group in base.groups])
-        return whole.resized(plan.factors), base.report.resized(plan.factors)
+        uncut = self._base(plan, job)
+        whole = side_by_side([group.solid for group in uncut.groups])
+        return whole.resized(plan.factors), uncut.report.resized(plan.factors)
 
     def evaluate(
         self, plan: Plan, printer: Printer, job: Job = QUIET, *, detail: Detail = "whole",
@@ -100,25 +99,22 @@ class Workshop:
         Cancelled : the job is no longer wanted.
         """
         quick = detail == "quick"
-        opened = base = self._base(plan, job.part(0.0, 0.3))
+        opened = uncut = self._base(plan, job.part(0.0, 0.3))
         if quick:
-            base = self._light(base, DRAG_TRIANGLES, job)
-        marks = self._marks(plan, base, job.part(0.3, 0.3))
-        base = self._sized(plan, base)
-        parts, stages = self._parts(plan, base, job.part(0.3, 0.37))
+            uncut = self._light(uncut, DRAG_TRIANGLES, job)
+        marks = self._marks(plan, uncut, job.part(0.3, 0.3))
+        uncut = self._sized(plan, uncut)
+        parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
         tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
         reports = {cut.id: stage.report for cut, stage in stages}
         if not quick and stages:
             tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, job.part(0.37, 0.4))
             if detail == "whole":
                 limit = printer.thinnest_wall
-                reports = {
-                    cut.id: self._proven(cut, reports[cut.id], stage, limit)
-                    for cut, stage in light_stages
-                }
-        exposed = None if quick else self._exposed_source(base, plan.audience, job.part(0.4, 0.5))
+                reports = {cut.id: self._proven(cut, reports[cut.id], stage, limit) for cut, stage in light_stages}
+        exposed = None if quick else self._exposed_source(uncut, plan.audience, job.part(0.4, 0.5))
         parting = [cut for cut, stage in stages if stage.report.parts]
-        names = piece_names(plan, parting, base, parts)
+        names = piece_names(plan, parting, uncut, parts)
         wishes = matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
@@ -126,21 +122,21 @@ class Workshop:
             wish = wishes.get(number)
             pieces.append(
                 self._piece(
-                    plan, printer, base, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
+                    plan, printer, uncut, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
                 )
             )
-        seams = {cut.id: self._seam(plan, base, cut, stage, exposed, marks) for cut, stage in stages}
-        report = base.report.resized(plan.factors)
+        seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
+        report = uncut.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports), {}
         if detail == "whole":
-            notes = [*about_model(self.model, plan, base, report), *notes, *remarks(pieces, wishes, plan)]
-            rooms = self._rooms(plan, base, guests, job)
-        before = math.fsum(group.solid.volume for group in base.groups) if base.defects.closed else None
+            notes = [*about_model(self.model, plan, uncut, report), *notes, *remarks(pieces, wishes, plan)]
+            rooms = self._rooms(plan, uncut, guests, job)
+        before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer)
-        key = ("spans", base.key, tuple(plan.factors), plan.tilt)
+        key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
         return Outcome(
-            plan, tuple(pieces), seams, totals, tuple(notes), base.defects, before, report, rooms, reports, quick,
-            self._once(key, lambda: spans(base, plan.tilt.rotation)),
+            plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
+            self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
         )  # fmt: skip
 
     def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
@@ -169,8 +165,8 @@ class Workshop:
     def exposed_light(self, plan: Plan, subject: Subject, job: Job = QUIET) -> Floats:
         """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
         on its cut faces. Raises as ``evaluate``."""
-        base = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
-        by_source = self._exposed_source(base, plan.audience, job.part(0.2, 0.8))
+        uncut = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
+        by_source = self._exposed_source(uncut, plan.audience, job.part(0.2, 0.8))
         origin = subject.solid.origin
         seen = np.where(origin >= 0, by_source[np.maximum(origin, 0)], 0.0)
         return seen if subject.light is subject.solid else seen[facets_at(subject.solid, subject.light.centroids)]
@@ -180,21 +176,21 @@ class Workshop:
         _, part, _ = self._part(plan, number, job)
         return self._exposed(part.key, part.solid, job)
 
-    def _part(self, plan: Plan, number: int, job: Job) -> tuple[Base, Part, PieceWish | None]:
+    def _part(self, plan: Plan, number: int, job: Job) -> tuple[Uncut, Part, PieceWish | None]:
         """(the bodies in units of the file, a piece by its number, the wish that is for it)."""
         raw = self._base(plan, job.part(0.0, 0.8))
         parts, _ = self._parts(plan, self._sized(plan, raw), job.part(0.8, 1.0))
         number = min(number, len(parts) - 1)
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 
-    def _sized(self, plan: Plan, base: Base) -> Base:
+    def _sized(self, plan: Plan, uncut: Uncut) -> Uncut:
         factors = plan.factors
-        return self._once(("sized", base.key, tuple(factors)), partial(base.resized, factors), base.triangles)
+        return self._once(("sized", uncut.key, tuple(factors)), partial(uncut.resized, factors), uncut.triangles)
 
-    def _marks(self, plan: Plan, base: Base, job: Job) -> Marked:
-        """The marks on all triangles of the base, which is in units of the file."""
+    def _marks(self, plan: Plan, uncut: Uncut, job: Job) -> Marked:
+        """The marks on all triangles of the uncut, which is in units of the file."""
         if not plan.marks:
-            return unmarked(base.triangles)
+            return unmarked(uncut.triangles)
 
         def take(key: Hashable, solid: Solid, mark: Mark) -> NDArray[np.bool_]:
             # each mark by itself, so that a stroke more does not cost all strokes anew
@@ -203,35 +199,34 @@ class Workshop:
             return self._once(("taken", key, mark), lambda: taken(solid, mark, seen), count // 250)
 
         found = []
-        for number, group in enumerate(base.groups):
-            one = partial(take, (base.key, number), group.solid)
+        for number, group in enumerate(uncut.groups):
+            one = partial(take, (uncut.key, number), group.solid)
             found.append(marked(len(group.solid.triangles), plan.marks, one))
         return joined_marks(found)
 
-    def _base(self, plan: Plan, job: Job) -> Base:
+    def _base(self, plan: Plan, job: Job) -> Uncut:
         """The bodies of a plan, mended, in units of the file."""
         shells = self._once("shells", lambda: shells_of(self.model.solid))
         specks = specks_among(shells, plan.factors)
         key = ("base", plan.roles, plan.mending, specks.tobytes())
         return self._once(key, lambda: mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
 
-    def _light(self, base: Base, triangles: int, job: Job) -> Base:
+    def _light(self, uncut: Uncut, triangles: int, job: Job) -> Uncut:
         """A simplified stand-in of the bodies, for dragging."""
-        return self._once(("light", triangles, base.key), lambda: base.lighter(triangles, job))
+        return self._once(("light", triangles, uncut.key), lambda: uncut.lighter(triangles, job))
 
     def _seam(
-        self, plan: Plan, base: Base, cut: Cut, stage: Stage, exposed: Floats | None, marks: Marked
+        self, plan: Plan, uncut: Uncut, cut: Cut, stage: Stage, exposed: Floats | None, marks: Marked
     ) -> Seam:  # fmt: skip
         """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
         made = stage.made
-        one_side = [part.solid for part in made if part.sides[-1].side == 1]
-        solids = one_side if cut.two_sided else [part.solid for part in made]
+        solids = [part.solid for part in made if not cut.two_sided or part.sides[-1].side == 1]
         audience = plan.audience if exposed is not None else None
-        key = ("seam", tuple(part.key for part in made), audience, base.key, plan.marks)
+        key = ("seam", tuple(part.key for part in made), audience, uncut.key, plan.marks)
         share = 1.0 if cut.two_sided else 0.5
         return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks.show))
 
-    def _rooms(self, plan: Plan, base: Base, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
+    def _rooms(self, plan: Plan, uncut: Uncut, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
         if not plan.guests:
             return {}
@@ -243,44 +238,44 @@ class Workshop:
             model = guests.get(guest.model.sha256) if guest.model else None
             if not guest.shown or (guest.model is not None and model is None):
                 continue
-            prop = prop or side_by_side([group.solid for group in base.groups])
-            key = ("room", base.key, guest.model_copy(update={"name": "", "clearance": 0.0}))
+            prop = prop or side_by_side([group.solid for group in uncut.groups])
+            key = ("room", uncut.key, guest.model_copy(update={"name": "", "clearance": 0.0}))
             found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
         return found
 
-    def _parts(self, plan: Plan, base: Base, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
+    def _parts(self, plan: Plan, uncut: Uncut, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
         """The model parted by the recipe, and for each cut that is on, what there is after it."""
-        parts = [Part((base.key, number), group.solid, (), number) for number, group in enumerate(base.groups)]
+        parts = [Part((uncut.key, number), group.solid, (), number) for number, group in enumerate(uncut.groups)]
         active = [cut for cut in plan.recipe if cut.on]
-        problem = base.defects.sentence()
+        problem = uncut.defects.sentence()
         if active and problem:
             raise OpenSurface(problem, kept="Nothing was cut.", remedy="Close the surface before you cut it.")
-        whole = math.fsum(abs(group.solid.volume) for group in base.groups)
-        key: tuple[Hashable, ...] = ("parts", base.key)
+        whole = math.fsum(abs(group.solid.volume) for group in uncut.groups)
+        key: tuple[Hashable, ...] = ("parts", uncut.key)
         stages = []
         for done, cut in enumerate(active):
             key = (*key, nameless(cut))
             step = job.part(done / len(active), (done + 1) / len(active))
             stage = self._once(
-                key, partial(cut_all, parts, cut, key, whole, partial(self._region, base), step), base.triangles
+                key, partial(cut_all, parts, cut, key, whole, partial(self._region, uncut), step), uncut.triangles
             )
             parts = stage.parts
             stages.append((cut, stage))
         return parts, stages
 
-    def _region(self, base: Base, region: Region) -> NDArray[np.bool_]:
-        """(triangles of the base,) those that a region takes; base : at its size, as cuts are."""
+    def _region(self, uncut: Uncut, region: Region) -> NDArray[np.bool_]:
+        """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
 
         def take(number: int, solid: Solid) -> NDArray[np.bool_]:
-            return taken(solid, region, lambda audience: self._exposed((base.key, number), solid, QUIET, audience))
+            return taken(solid, region, lambda audience: self._exposed((uncut.key, number), solid, QUIET, audience))
 
         def all_groups() -> NDArray[np.bool_]:
-            return np.concatenate([take(number, group.solid) for number, group in enumerate(base.groups)])
+            return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])
 
-        return self._once(("region", base.key, region), all_groups, base.triangles // 250)
+        return self._once(("region", uncut.key, region), all_groups, uncut.triangles // 250)
 
     def _stand_ins(
-        self, plan: Plan, opened: Base, parts: list[Part], own: list[tuple[Solid, Marked]], job: Job
+        self, plan: Plan, opened: Uncut, parts: list[Part], own: list[tuple[Solid, Marked]], job: Job
     ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, Stage]]]:
         """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
         that has none is its own; the cuts of that model)."""
@@ -307,20 +302,20 @@ class Workshop:
         thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, limit))
         return replace(report, catches=report.catches or catches, thin=thin)
 
-    def _exposed_source(self, base: Base, audience: Audience, job: Job) -> Floats:
-        """(triangles of the base,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
+    def _exposed_source(self, uncut: Uncut, audience: Audience, job: Job) -> Floats:
+        """(triangles of the uncut,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
 
         def put_together() -> Floats:
-            by_source = np.zeros(base.triangles)
-            for number, group in enumerate(base.groups):
-                share = job.part(number / len(base.groups), (number + 1) / len(base.groups))
-                exposed = self._exposed((base.key, number), group.solid, share, audience)
+            by_source = np.zeros(uncut.triangles)
+            for number, group in enumerate(uncut.groups):
+                share = job.part(number / len(uncut.groups), (number + 1) / len(uncut.groups))
+                exposed = self._exposed((uncut.key, number), group.solid, share, audience)
                 np.maximum.at(by_source, group.solid.origin, exposed)
             return by_source
 
-        return self._once(("by source", base.key, audience), put_together, base.triangles // 16)
+        return self._once(("by source", uncut.key, audience), put_together, uncut.triangles // 16)
 
-    def _exposing(self, base: Base, part: Part, light: Solid, job: Job) -> Exposing:
+    def _exposing(self, uncut: Uncut, part: Part, light: Solid, job: Job) -> Exposing:
         """Gives the exposure of a piece from everywhere. light : its stand-in, or itself
 
         What is taken away by cuts hides nothing any more: a facet that is seen well enough on the uncut model is seen
@@ -331,7 +326,7 @@ class Workshop:
 
         def look(asked: NDArray[np.bool_]) -> Floats:
             origin = part.solid.origin
-            on_model = self._exposed_source(base, EVERYWHERE, job.part(0.0, 0.5))
+            on_model = self._exposed_source(uncut, EVERYWHERE, job.part(0.0, 0.5))
             asked = asked & ((origin < 0) | (on_model[np.maximum(origin, 0)] < _SURELY_SEEN))
             if not asked.any():
                 return np.ones(len(origin))
@@ -348,7 +343,7 @@ class Workshop:
         return self._once(("exposure", key, audience), make, len(solid.triangles) // 16)
 
     def _piece(
-        self, plan: Plan, printer: Printer, base: Base, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
+        self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
         number: int, name: str, wish: PieceWish | None, parted: bool, detail: Detail, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
@@ -379,7 +374,7 @@ class Workshop:
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
             if detail == "whole":
                 self._sat[part.sides] = tilt.down
-        exposed = self._exposing(base, part, tried_on[0], job.part(0.6, 1.0)) if detail == "whole" else None
+        exposed = self._exposing(uncut, part, tried_on[0], job.part(0.6, 1.0)) if detail == "whole" else None
         seated = self._once(
             ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
             lambda: measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
@@ -389,10 +384,10 @@ class Workshop:
             ("fit", part.key, tilt, lift, printer),
             lambda: fit(set_down(part.solid.vertices, tilt.rotation, lift), printer),
         )
-        alone = len(base.groups) == 1 and not parted
+        alone = len(uncut.groups) == 1 and not parted
         return Piece(
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            seated.figures, within, part.crumb, alone, as_opened(plan, base) if alone else None, wish,
+            seated.figures, within, part.crumb, alone, as_opened(plan, uncut) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
         )  # fmt: skip
 

@@ -7,6 +7,7 @@ import trimesh
 
 from ..core.mend.thin import thinned
 from ..core.solid import Solid, side_by_side
+from ..core.stl import FACET
 
 
 def scanned_gull(gull: Solid) -> bytes:
@@ -35,7 +36,7 @@ def scanned_gull(gull: Solid) -> bytes:
     # each facet has its own corners in an STL, and a careless writer rounds them one by one
     frayed = np.linalg.norm(corners.mean(axis=1) - [50.0, 0.0, 118.0], axis=1) < 12.0
     corners[frayed] += random.uniform(-0.002, 0.002, corners[frayed].shape)
-    record = np.zeros(len(corners), np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")]))
+    record = np.zeros(len(corners), FACET)
     record["corners"] = corners / 25.4
     return b"scan".ljust(80, b" ") + len(record).to_bytes(4, "little") + record.tobytes()
 

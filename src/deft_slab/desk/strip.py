@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWi
 
 from ..core.documents import triple
 from . import actions
-from .look.mark import Mark
+from .look.logo import Logo
 from .printers import profiles
 from .state.desk import STEPS
 from .whole import DeskState
@@ -60,7 +60,7 @@ class TitleStrip(QWidget):
         layout.setContentsMargins(12, 0, 12, 0)
         # what lies on both sides takes equal shares, so that the steps keep their places whatever the name
         self._left, self._right = QWidget(), QWidget()
-        self._left.setLayout(row(Mark(), self.file, self.title, self.size_label, 1, spacing=_BETWEEN))
+        self._left.setLayout(row(Logo(), self.file, self.title, self.size_label, 1, spacing=_BETWEEN))
         self._right.setLayout(row(1, self.chip, self.undo, self.redo, spacing=_BETWEEN))
         for place, holder in ((0, self._left), (-1, self._right)):
             holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

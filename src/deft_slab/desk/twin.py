@@ -17,7 +17,7 @@ from .replies import Evaluated
 from .requests import Evaluate
 from .scene.camera import Camera
 from .scene.scene_view import SceneView
-from .scene.subject import Subject
+from .scene.showing import Showing
 from .state.desk import Entry
 from .whole import DeskState
 from .widgets import text
@@ -47,7 +47,7 @@ class TwinPane(SceneView):
         if evaluated is not None:
             self.wake()
             view = replace(self._state.view, in_place=False, hidden=frozenset(), as_it_came=False, hidden_below=0.0)
-            self.show_subject(Subject(self._state.printer, evaluated, view=view))
+            self.put_on(Showing(self._state.printer, evaluated, view=view))
         self.update()
 
     @property

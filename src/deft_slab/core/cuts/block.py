@@ -71,9 +71,11 @@ class BlockCut(Cut):
         return (self.x,) if axis == 0 else (self.y, self.z)[axis - 1]
 
     def y_of(self, slab: int) -> tuple[float, ...]:
+        """The walls across the second axis in a slab."""
         return self.y[slab if len(self.y) > 1 else 0]
 
     def z_of(self, column: int) -> tuple[float, ...]:
+        """The walls across the third axis in a column."""
         return self.z[column if len(self.z) > 1 else 0]
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:

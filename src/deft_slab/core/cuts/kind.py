@@ -33,7 +33,7 @@ KINDS: dict[str, type[Cut]] = {}
 
 
 def no_region(region: Region) -> NDArray[np.bool_]:
-    """For cuts that have none."""
+    """For cuts that have none. Gives no (m,) facets. Raises CutFailed."""
     raise CutFailed("There is no surface to pick a region on.")
 
 

@@ -28,25 +28,32 @@ class Move:
 
     @classmethod
     def mirror(cls, normal: Floats, offset: float) -> Move:
-        """In the plane normal . p = offset; normal of length 1."""
+        """In the plane normal . p = offset; normal of length 1. normal : (3,)."""
         return cls(np.eye(3) - 2.0 * np.outer(normal, normal), 2.0 * offset * normal)
 
     @property
     def mirrors(self) -> bool:
+        """Whether it turns left into right."""
         return bool(np.linalg.det(self.matrix) < 0)
 
     def point(self, place: Triple) -> Triple:
+        """A point, moved."""
         return triple(self.matrix @ np.array(place) + self.shift)
 
     def points(self, places: Iterable[Triple]) -> tuple[Triple, ...]:
+        """Points (n, 3), moved."""
         return tuple(self.point(place) for place in places)
 
     def direction(self, direction: Triple) -> Triple:
+        """A unit vector, moved: what has another length after it is made length 1 again."""
         moved = self.matrix @ np.array(direction)
         return triple(moved / np.linalg.norm(moved))
 
     def plane(self, normal: Floats, offset: float) -> tuple[Triple, float]:
-        """n . p = d becomes m . q = d / |n M^-1| + m . t, with m the unit vector along n M^-1."""
+        """n . p = d becomes m . q = d / |n M^-1| + m . t, with m the unit vector along n M^-1.
+
+        normal : (3,). Gives ((3,), mm).
+        """
         row = normal @ np.linalg.inv(self.matrix)
         length = float(np.linalg.norm(row))
         return triple(row / length), offset / length + float(row / length @ self.shift)
@@ -71,6 +78,7 @@ class Move:
         return turned, triple(scale * np.array(half))
 
     def region(self, region: Region) -> Region:
+        """A region of the surface, moved."""
         facing = tuple(self.plane(np.array(one), 0.0)[0] for one in region.facing)
         half = triple(np.abs(self.matrix) @ np.array(region.half))
         return region.model_copy(update={

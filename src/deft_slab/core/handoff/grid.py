@@ -13,7 +13,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ..linking import same_rows
+from ..edges import edge_numbers
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -46,7 +46,7 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
     before = len(_uneven(triangles, len(vertices)))
     rng = np.random.default_rng(0)
     for turn in range(_ROUNDS):
-        first, number = same_rows(places)
+        first, number = _by_kind(places)
         corners = places[first]
         faces, kept = _without_films(number[triangles])
         bad = _uneven(faces, len(corners))
@@ -58,23 +58,23 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
 
 
 def watertight(triangles: NDArray[np.integer], count: int) -> bool:
-    """Whether each edge of a surface of so many corners has one facet on either side."""
+    """Whether each edge of a surface of so many corners has one facet on either side. triangles : (m, 3)."""
     return len(triangles) > 0 and not len(_uneven(triangles, count))
-
-
-def _edges(triangles: NDArray[np.integer], count: int) -> tuple[Ints, NDArray[np.bool_]]:
-    """((3 m,) a number for each undirected edge of each facet, whether it is walked from the lower corner on)."""
-    start = triangles.astype(np.int64)
-    end = np.roll(start, -1, axis=1)
-    return (np.minimum(start, end) * np.int64(count) + np.maximum(start, end)).ravel(), (start < end).ravel()
 
 
 def _uneven(triangles: NDArray[np.integer], count: int) -> Ints:
     """Numbers of the edges that are not walked exactly once each way."""
-    edge, rising = _edges(triangles, count)
+    edge, rising = edge_numbers(triangles, count)
     found, index = np.unique(edge, return_inverse=True)
     up = np.bincount(index, rising, len(found))
     return np.asarray(found[(up != 1) | (np.bincount(index, minlength=len(found)) != 2)])
+
+
+def _by_kind(rows: Ints) -> tuple[Ints, Ints]:
+    """See ``linking.same_rows``."""
+    from ..linking import same_rows  # compiled code is slow to load, and what asks for writing need not wait for it
+
+    return same_rows(rows)
 
 
 def _without_films(faces: Ints) -> tuple[Ints, Ints]:
@@ -82,7 +82,7 @@ def _without_films(faces: Ints) -> tuple[Ints, Ints]:
     a, b, c = faces.T
     kept = np.flatnonzero((a != b) & (b != c) & (c != a))
     faces = faces[kept]
-    _, group = same_rows(np.sort(faces, axis=1).astype(np.int64))
+    _, group = _by_kind(np.sort(faces, axis=1).astype(np.int64))
     size = np.bincount(group)
     if size.max(initial=1) == 1:
         return faces, kept
@@ -108,7 +108,7 @@ def _move_apart(
     places : (n, 3), changed; triangles : (m, 3) the facets that are left, by their own corners; number : (n,) the place
     of each corner; bad : edges, by places
     """
-    edge, _ = _edges(number[triangles], count)
+    edge, _ = edge_numbers(number[triangles], count)
     at = np.isin(edge, bad).reshape(-1, 3)
     corners = np.unique(triangles[at | np.roll(at, 1, axis=1)])
     order = corners[np.argsort(number[corners], kind="stable")]

@@ -22,6 +22,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job
 from ..project import PROJECTS, Project, project_text
 from ..solid import Solid
+from ..stl import FACET
 from ..versions import as_object
 from .beds import lay_out
 from .equal import each_once
@@ -49,6 +50,8 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     Raises
     ------
     SaveFailed : the piece is closed, and would not be in the file.
+
+    rotation : (3, 3)
     """
     corners, triangles = two_sided(solid)
     vertices = set_down(corners, rotation, lift)
@@ -58,9 +61,8 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
 
 
 def _stl(vertices: Floats, triangles: NDArray[np.int64], title: str, *, closed: bool) -> bytes:
-    record = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
     corners, triangles = _in_file(vertices, triangles, closed)
-    facets = np.zeros(len(triangles), record)
+    facets = np.zeros(len(triangles), FACET)
     facets["corners"] = corners[triangles]
     a, b, c = (corners[triangles[:, k]].astype(np.float64) for k in range(3))
     across = np.cross(b - a, c - a)

@@ -18,11 +18,10 @@ from numpy.typing import NDArray
 from pydantic_core import from_json
 
 from ..errors import UnreadableFile
+from ..stl import FACET
 from .surfaces import KEPT, Surface, refuse_too_many, surface_of
 
 Named = list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]
-
-_STL_FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 
 
 def _loaded(source: Any, kind: str, **options: Any) -> Any:
@@ -63,6 +62,7 @@ def _arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
 
 
 def is_binary_stl(head: bytes, size: int) -> bool:
+    """Whether a file of so many bytes is just as long as the count in its head says. head : its first bytes"""
     return size >= 84 and 84 + 50 * int.from_bytes(head[80:84], "little") == size
 
 
@@ -77,7 +77,7 @@ def read_stl(path: Path) -> Surface:
         return surface if complete else _cut_short(surface, "The text ends in the middle of its facets")
     said, room = int.from_bytes(head[80:84], "little"), (size - 84) // 50
     refuse_too_many(room)
-    facets = np.fromfile(path, _STL_FACET, count=room, offset=84)
+    facets = np.fromfile(path, FACET, count=room, offset=84)
     vertices = facets["corners"].reshape(-1, 3).astype(np.float64)
     faces = np.arange(len(vertices), dtype=np.int32).reshape(-1, 3)
     surface = Surface(vertices, faces)
@@ -104,6 +104,7 @@ def _whole_facets(content: bytes) -> tuple[bytes, bool]:
 
 
 def read_ply(path: Path) -> Surface:
+    """Raises UnreadableFile."""
     with path.open("rb") as file:
         header = file.read(65_536).partition(b"end_header")[0]
         counts = {kind: int(count) for kind, count in _ELEMENT.findall(header)}
@@ -126,6 +127,7 @@ def _lines(content: bytes) -> int:
 
 
 def read_off(path: Path) -> Surface:
+    """Raises UnreadableFile."""
     content = path.read_bytes()
     lines = [line for line in (line.partition(b"#")[0].strip() for line in content.split(b"\n")) if line]
     header = 1 if lines[0][3:].split() else 2  # the counts stand behind the word, or in the line after it
@@ -185,9 +187,7 @@ def read_obj(path: Path) -> Surface:
     """Objects are kept apart; faces of more than four corners are divided in their own plane, as they may be
     concave."""
     content = _without_polygons(path.read_bytes())
-    loaded = _loaded(
-        _stream(content), "obj", split_objects=True, group_material=False, skip_materials=True
-    )
+    loaded = _loaded(_stream(content), "obj", split_objects=True, group_material=False, skip_materials=True)
     names = [name.strip().decode("utf-8", "replace") for name in re.findall(rb"^[ \t]*o[ \t]+(.*)$", content, re.M)]
     order = {name: number for number, name in reversed(list(enumerate(names)))}
     return surface_of(sorted(_named(loaded), key=lambda part: order.get(part[0], len(order))))

@@ -88,7 +88,10 @@ def surface_of(
 
 
 def grid_for(vertices: Floats) -> float:
-    """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth."""
+    """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth.
+
+    vertices : (n, 3).
+    """
     largest = max(float(np.abs(vertices).max()), 1e-6)
     return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS)
 
@@ -98,6 +101,8 @@ def snapped(vertices: Floats, grid: float) -> Floats:
 
     3MF holds coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
     grid a little coarser than those bits lets a project open with the very model that was saved.
+
+    vertices : (n, 3); so is what is given.
     """
     return np.round(np.asarray(vertices, float) / grid) * grid + 0.0  # adding 0 makes one zero of -0 and 0
 

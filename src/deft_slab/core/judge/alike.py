@@ -124,9 +124,7 @@ def _congruent(a: _Shape, b: _Shape) -> bool | None:
     """Whether the second is the first one mirrored; None where they differ."""
     size, limit = float(np.sqrt(a.moments.sum())), TOLERANCE * a.solid.diagonal
     for mirror in (False, True):
-        brought = [
-            (rotation, (a.points - a.centre) @ rotation.T + b.centre) for rotation in _rotations(a, b, mirror)
-        ]
+        brought = [(rotation, (a.points - a.centre) @ rotation.T + b.centre) for rotation in _rotations(a, b, mirror)]
         likely = sorted(brought, key=lambda one: float(b.surface.nearest(one[1][:60])[0].mean()))[:4]
         for rotation, points in likely:
             if float(b.surface.nearest(points)[0].mean()) < 0.1 * size and _same_everywhere(a, b, rotation, limit):

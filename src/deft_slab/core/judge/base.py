@@ -34,6 +34,7 @@ class Base:
     tipping: float
 
     def sits_flat(self, projected_area: float) -> bool:
+        """Whether it rests on enough, and does not tip over easily. shadow : mm2"""
         least = max(LEAST_BASE_AREA, LEAST_BASE_SHARE * projected_area)
         return self.area >= least and self.tipping >= LEAST_TIPPING
 
@@ -55,7 +56,10 @@ def outline(points: Floats) -> Floats:
 
 
 def steadiness(point: Floats, hull: Floats) -> float:
-    """mm from a point to the edge of an outline, negative outside; 0 or less for an outline without area."""
+    """mm from a point to the edge of an outline, negative outside; 0 or less for an outline without area.
+
+    point : (2,); hull : (k, 2).
+    """
     if len(hull) == 1:
         return -float(np.linalg.norm(point - hull[0]))
     start, end = hull, np.roll(hull, -1, axis=0)

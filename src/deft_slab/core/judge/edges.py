@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..edges import edge_numbers
 from ..errors import BadPlan
 from ..outcome import RoundEdge
 from ..solid import Solid
@@ -139,9 +140,7 @@ def _on_each(segments: Floats, place: Floats) -> Floats:
 def _sharp_edges(solid: Solid) -> NDArray[np.int64]:
     """(k, 2) edges whose two facets meet at more than the sharp angle."""
     count = np.int64(len(solid.vertices))
-    start = solid.triangles.astype(np.int64)
-    end = np.roll(start, -1, axis=1)
-    key = (np.minimum(start, end) * count + np.maximum(start, end)).ravel()
+    key, _ = edge_numbers(solid.triangles, len(solid.vertices))
     order = np.argsort(key, kind="stable")
     same = key[order][1:] == key[order][:-1]
     facets = order // 3

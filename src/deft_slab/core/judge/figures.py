@@ -194,7 +194,10 @@ def sketch(
     solid: Solid, rotation: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
     marks: Marked | None = None, lift: float = 0.0, layered: bool = True,
 ) -> Sketch:  # fmt: skip
-    """What a search needs to know of one tilt. layered : with the largest layer; else that is 0, and it is quicker"""
+    """What a search needs to know of one tilt. layered : with the largest layer; else that is 0, and it is quicker
+
+    rotation : (3, 3); threshold : degrees; cells : across the longer side; lift : mm.
+    """
     printer = printer or default_printer()
     seated = seat(solid, rotation, soft_rule(threshold), marks, lift)
     found, columns = support(solid, seated, None, marks.show if marks else None, cells)

@@ -31,6 +31,7 @@ class Marked:
 
     @property
     def anything(self) -> bool:
+        """Whether any facet is marked."""
         return bool(self.show.any() or self.hold.any() or self.clear.any())
 
     @property
@@ -39,15 +40,20 @@ class Marked:
         return np.asarray(self.show + 2 * self.hold.astype(np.uint8) + 4 * self.clear.astype(np.uint8), np.uint8)
 
     def picked(self, facets: NDArray[np.int64]) -> Marked:
+        """Of the facets (k,) with some numbers."""
         return Marked(self.show[facets], self.hold[facets], self.clear[facets])
 
     def of(self, origin: NDArray[np.int32]) -> Marked:
-        """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none."""
+        """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none.
+
+        origin : (m,).
+        """
         own = origin >= 0
         return Marked(*(own & mask[np.maximum(origin, 0)] for mask in (self.show, self.hold, self.clear)))
 
 
 def unmarked(count: int) -> Marked:
+    """A surface of so many facets without marks."""
     nothing = np.zeros(count, np.bool_)
     return Marked(nothing, nothing, nothing)
 

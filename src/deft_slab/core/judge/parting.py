@@ -51,7 +51,10 @@ class Places:
 
 
 def flat_by_base(base: Floats, shadow: Floats) -> NDArray[np.bool_]:
-    """Which sides sit flat, as far as the area of their base tells. base, shadow : mm2 that rest, that are covered"""
+    """Which sides sit flat, as far as the area of their base tells. base, shadow : mm2 that rest, that are covered
+
+    All of one shape (...).
+    """
     return np.asarray(base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow))
 
 
@@ -140,7 +143,7 @@ def posed(solid: Solid, down: Floats, threshold: float, marks: Marked, cells: in
     return Posed(down, rotation, vertices, column_field(vertices, solid.triangles, cells), shares)
 
 
-def parted(pose: Posed, solid: Solid, normal: Floats, offset: float, threshold: float) -> Floats:
+def parted_figures(pose: Posed, solid: Solid, normal: Floats, offset: float, threshold: float) -> Floats:
     """(2, 4) mm3 and mm2: support, overhang, base and shadow of both sides of a plane in one pose.
 
     normal : (3,) unit, offset : mm, model frame; the first row is the side that the normal points to

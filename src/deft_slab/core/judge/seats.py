@@ -50,7 +50,10 @@ class Candidate:
 
 
 def seat_price(support: ArrayLike, flat: ArrayLike, volume: ArrayLike) -> Floats:
-    """What seats are sorted by, mm3: the support volume, dearer where it does not sit flat. Of one or of many."""
+    """What seats are sorted by, mm3: the support volume, dearer where it does not sit flat. Of one or of many.
+
+    All of one shape (...).
+    """
     dearer = UNFLAT_FACTOR * np.asarray(support) + UNFLAT_SHARE * np.asarray(volume)
     return np.asarray(np.where(flat, support, dearer))
 
@@ -121,7 +124,10 @@ def near_to(down: Floats, n: int, others: list[int]) -> list[int]:
 
 
 def bests_apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool_] | None = None) -> list[int]:
-    """Numbers of the best directions that lie apart, of those among which to choose."""
+    """Numbers of the best directions that lie apart, of those among which to choose.
+
+    down : (n, 3); values : (n,), less is better; count : how many; among : (n,) bool, all by default.
+    """
     chosen: list[int] = []
     for n in np.argsort(values, kind="stable"):
         if among is not None and not among[n]:

@@ -21,6 +21,8 @@ def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "directio
     Raises
     ------
     BadPlan : it has no length, or is not three finite numbers.
+
+    (3,), of three numbers; ``name`` is what the message calls it.
     """
     array = np.asarray(vector, float)
     length = float(np.linalg.norm(array)) if array.shape == (3,) else 0.0

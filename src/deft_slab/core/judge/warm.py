@@ -8,7 +8,7 @@ from ..solid import Solid
 from .exposure import exposure
 from .figures import measure, sketch
 from .marks import unmarked
-from .parting import every_place, parted, posed
+from .parting import every_place, parted_figures, posed
 from .skin import support_skin
 
 
@@ -24,7 +24,7 @@ def warm() -> None:
     support_skin(measured.columns, measured.floors)
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8)
-    parted(posed(solid, -up, 45.0, none, 8), solid, up, 1.0, 45.0)
+    parted_figures(posed(solid, -up, 45.0, none, 8), solid, up, 1.0, 45.0)
 
 
 if __name__ == "__main__":

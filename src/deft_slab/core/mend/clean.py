@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..edges import edge_numbers
 from ..errors import OpenSurface
 from ..shells import shells_of
 from ..solid import Ints, Solid
@@ -100,10 +101,8 @@ def _flat_shells(solid: Solid) -> NDArray[np.bool_]:
 def open_edges(triangles: Ints) -> NDArray[np.int64]:
     """(k, 2) directed edges that no facet walks the other way, as often as they lack one."""
     count = np.int64(triangles.max(initial=0)) + 1
-    start = triangles.astype(np.int64).ravel()
-    end = np.roll(triangles, -1, axis=1).astype(np.int64).ravel()
-    low, high = np.minimum(start, end), np.maximum(start, end)
-    walked = np.sort((low * count + high) * 2 + (start < end))
+    edge, rising = edge_numbers(triangles, int(count))
+    walked = np.sort(2 * edge + rising)
     key, way = walked >> 1, 2 * (walked & 1) - 1
     first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])
     balance = np.add.reduceat(way, first) if len(first) else np.empty(0, np.int64)

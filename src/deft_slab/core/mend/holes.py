@@ -59,6 +59,8 @@ def loops_of(triangles: NDArray[np.int32]) -> list[Ints]:
 
     As each facet walks a closed way, as many open edges begin at a corner as end there; so they always fall into
     loops, and closing every loop closes the surface, whatever it looks like.
+
+    triangles : (m, 3). Each rim is (n,).
     """
     following: dict[int, list[int]] = {}
     for start, end in open_edges(triangles)[:, ::-1].tolist():

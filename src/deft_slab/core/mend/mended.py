@@ -6,6 +6,7 @@ import igl
 import numpy as np
 from numpy.typing import NDArray
 
+from ..edges import edge_numbers
 from ..judge.columns import column_field
 from ..model import MendReport, MendStep, StepKind
 from ..plan import Mending
@@ -185,9 +186,7 @@ def _joins(before: Solid, after: Solid) -> Floats:
     """(k, 2, 3) the edges of the joined surface where skins of different bodies meet."""
     shell = shells_of(before).of[after.origin]
     count = np.int64(len(after.vertices))
-    start = after.triangles.astype(np.int64)
-    end = np.roll(start, -1, axis=1)
-    key = (np.minimum(start, end) * count + np.maximum(start, end)).ravel()
+    key, _ = edge_numbers(after.triangles, len(after.vertices))
     order = np.argsort(key, kind="stable")
     meets = (key[order][1:] == key[order][:-1]) & (shell[order[1:] // 3] != shell[order[:-1] // 3])
     edges = key[order[1:][meets]]

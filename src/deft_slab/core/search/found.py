@@ -42,6 +42,7 @@ class MapFigures:
         return len(self.down)
 
     def and_also(self, other: MapFigures) -> MapFigures:
+        """With the figures of further directions behind them."""
         return MapFigures(
             *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(MapFigures))
         )
@@ -77,6 +78,7 @@ class CutWishes(Document):
     exactly: bool = False
 
     def allow(self, pieces: int) -> bool:
+        """Whether so many pieces are as wished."""
         return pieces == self.pieces if self.exactly else pieces <= self.pieces
 
 
@@ -202,6 +204,7 @@ class Proposal:
 
     @property
     def fits(self) -> bool:
+        """Whether all pieces fit the printer."""
         return all(piece.fit.fits for piece in self.pieces)
 
     @property

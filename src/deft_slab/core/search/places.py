@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..curves import frame_of
 from ..judge.exposure import spread_directions
-from ..judge.parting import Places, Posed, every_place, flat_by_base, parted, posed
+from ..judge.parting import Places, Posed, every_place, flat_by_base, parted_figures, posed
 from ..judge.seats import candidates, seat_price
 from ..plan import Plan
 from ..printer import Printer
@@ -44,10 +44,11 @@ class CutSubject:
 
     @property
     def light(self) -> Solid:
+        """The stand-in that is looked at."""
         return self.subject.light
 
     def extent(self, normal: Floats) -> tuple[float, float]:
-        """Where planes of a normal first and last touch the piece, mm."""
+        """Where planes of a normal first and last touch the piece, mm. normal : (3,)."""
         along = self.light.vertices @ normal
         return float(along.min()), float(along.max())
 
@@ -83,7 +84,8 @@ class CutSubject:
 
     def in_poses(self, normal: Floats, offset: float, volume: Floats, poses: list[Posed]) -> tuple[Floats, Floats]:
         """(2, p) price and support of both sides of a plane in each pose. volume : (2,) mm3 of the sides"""
-        found = np.stack([parted(pose, self.light, normal, offset, self.subject.threshold) for pose in poses], axis=2)
+        threshold = self.subject.threshold
+        found = np.stack([parted_figures(pose, self.light, normal, offset, threshold) for pose in poses], axis=2)
         support, _, base, shadow = found.transpose(1, 0, 2)
         return seat_price(support, flat_by_base(base, shadow), volume[:, None]), support
 
@@ -160,6 +162,8 @@ def swept(
     Raises
     ------
     Cancelled : the job is no longer wanted.
+
+    normal : (3,).
     """
     offsets = subject.between(normal, places)
     found = subject.places(normal, offsets)
@@ -194,6 +198,8 @@ def turned(
     Raises
     ------
     Cancelled : the job is no longer wanted.
+
+    normal : (3,); offset : mm.
     """
     frame = frame_of(normal)
     middle = subject.middle_of_section(normal, offset)

@@ -88,9 +88,7 @@ def _straight(
     return best, before, after
 
 
-def _block(
-    subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread: Spread
-) -> tuple[BlockCut, Both, Both]:
+def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread: Spread) -> tuple[BlockCut, Both, Both]:
     """Wall by wall, each to the place within reach where the least of its seam is seen, with detail counted more; the
     cells must fit the printer as far as they did, and the support of all of them may rise no more than stated."""
     light = Solid(subject.light.vertices, subject.light.triangles)
@@ -153,9 +151,7 @@ def detail_of(solid: Solid) -> Floats:
     return np.asarray(np.minimum(mean / _BUSY, 2.0))
 
 
-def _bent(
-    subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: Spread
-) -> tuple[BentCut, Both, Both]:
+def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: Spread) -> tuple[BentCut, Both, Both]:
     """Point by point, each to the corner of the surface within reach that makes the seam least seen."""
     light = Solid(subject.light.vertices, subject.light.triangles)
     tree = cKDTree(light.vertices)

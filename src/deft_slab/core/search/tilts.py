@@ -44,7 +44,10 @@ def refined(
     subject: Subject, printer: Printer, figures: MapFigures, value: Callable[[MapFigures], Floats], starts: int,
     job: Job = QUIET, spread: Spread = map,
 ) -> MapFigures:  # fmt: skip
-    """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best."""
+    """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best.
+
+    value : gives (n,) of n directions, less is better; starts : how many are followed.
+    """
     centres = [figures.down[n] for n in bests_apart(figures.down, value(figures), starts)]
     found = figures
     for number, reach in enumerate(_REACHES):

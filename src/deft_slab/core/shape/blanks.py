@@ -19,7 +19,7 @@ _ROUND = 96
 
 
 def half_space(solid: Solid, normal: Floats, offset: float) -> manifold3d.Manifold:
-    """All of the solid's surroundings that the normal points to, from a plane on."""
+    """All of the solid's surroundings that the normal points to, from a plane on. normal : (3,); offset : mm."""
     size = 4.0 * solid.diagonal + 4.0
     middle = solid.bounds.mean(axis=0)
     on_plane = middle + (offset - float(normal @ middle)) * normal
@@ -29,6 +29,7 @@ def half_space(solid: Solid, normal: Floats, offset: float) -> manifold3d.Manifo
 
 
 def placed(body: manifold3d.Manifold, rotation: Floats, shift: Floats) -> manifold3d.Manifold:
+    """A body turned by (3, 3) and put at a place (3,) mm."""
     return body.transform(np.c_[rotation, shift])
 
 
@@ -39,9 +40,7 @@ def _grown(half: Triple, grow: float, name: str) -> Floats:
     return size
 
 
-def box_body(
-    centre: Triple, half: Triple, turn: Tilt, grow: float
-) -> manifold3d.Manifold:
+def box_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
     """A box. Raises CutFailed."""
     body = manifold3d.Manifold.cube(tuple(2 * _grown(half, grow, "the box")), True)
     return placed(body, turn.rotation.T, np.array(centre))

@@ -56,7 +56,10 @@ def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
 
 
 def leaves_freely(leaving: Sequence[Solid], staying: Sequence[Solid], direction: Floats) -> bool:
-    """Whether pieces can be drawn out along a direction without running into others on their way."""
+    """Whether pieces can be drawn out along a direction without running into others on their way.
+
+    direction : (3,) unit.
+    """
     moving = manifold3d.Manifold.batch_boolean([piece.manifold for piece in leaving], manifold3d.OpType.Add)
     others = manifold3d.Manifold.batch_boolean([piece.manifold for piece in staying], manifold3d.OpType.Add)
     size = max(piece.diagonal for piece in (*leaving, *staying))

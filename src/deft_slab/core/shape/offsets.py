@@ -18,7 +18,10 @@ _MOST_CELLS = 96
 
 
 def around(solid: Solid, facets: NDArray[np.int64], margin: float, name: str) -> manifold3d.Manifold:
-    """All that lies within a margin of some facets: the surface of equal distance, from a grid. Raises CutFailed."""
+    """All that lies within a margin of some facets: the surface of equal distance, from a grid. Raises CutFailed.
+
+    facets : (k,) their numbers; margin : mm; name : of the cut, for its message.
+    """
     if margin <= 0:
         raise CutFailed(f"The kerf leaves nothing of “{name}”.", remedy="Make the kerf smaller.")
     part = solid.picked(np.isin(np.arange(len(solid.triangles)), facets))

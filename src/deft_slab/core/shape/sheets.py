@@ -52,8 +52,7 @@ def sheet_body(
     folds = (f"“{name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
     _left_of(curve, far, middle_2d, crosses)
     rings = [
-        _left_of(shifted(curve, grow - splayed_by(splay, z - middle)), far, middle_2d, folds)
-        for z in (low[2], high[2])
+        _left_of(shifted(curve, grow - splayed_by(splay, z - middle)), far, middle_2d, folds) for z in (low[2], high[2])
     ]
     return _prism(rings[0], rings[1], float(low[2]), float(high[2]), frame, name)
 
@@ -105,6 +104,8 @@ def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) 
     Raises
     ------
     CutFailed : it is not closed.
+
+    vertices : (n, 3) mm; triangles : (m, 3); problem : what is said where it does not close.
     """
     mesh = manifold3d.Mesh64(vert_properties=np.ascontiguousarray(vertices, np.float64),
                              tri_verts=np.ascontiguousarray(triangles, np.uint64))  # fmt: skip

@@ -78,7 +78,10 @@ def split_by_plane(
 def slices(
     body: manifold3d.Manifold, normal: Floats, walls: tuple[float, ...], half: float, kerf: list[float]
 ) -> list[manifold3d.Manifold]:
-    """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``."""
+    """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``.
+
+    normal : (3,) unit; walls : mm along it; half : of the kerf, mm.
+    """
     found = []
     for wall in walls:
         if body.is_empty():
@@ -92,7 +95,10 @@ def slices(
 
 
 def own_walls(solid: Solid, body: manifold3d.Manifold, normal: Floats, offset: float) -> float:
-    """mm2 of a body's own surface that runs through a solid, but for what lies in its plane normal . p = offset."""
+    """mm2 of a body's own surface that runs through a solid, but for what lies in its plane normal . p = offset.
+
+    normal : (3,).
+    """
     piece = solid.manifold ^ body
     if piece.is_empty():
         return float(np.inf)

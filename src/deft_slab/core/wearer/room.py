@@ -174,6 +174,8 @@ def scale_with_clearance(
     ------
     BadPlan : the guest stands in the wall, or no scale between a twentieth and twenty times does it.
     Cancelled : the job is no longer wanted.
+
+    factors : (3,) mm in one unit of the file.
     """
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
@@ -242,6 +244,8 @@ def settled_place(
     Raises
     ------
     Cancelled : the job is no longer wanted.
+
+    factors : (3,) mm in one unit of the file. Gives (3,).
     """
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SETTLE_POINTS)

@@ -58,6 +58,7 @@ PLACED = [
 
 def region_fields() -> list[Field]:
     """Of a picked region of the surface."""
+
     def changed(name: str) -> Callable[[Any, float], Update]:
         return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
 

@@ -20,7 +20,7 @@ from .painting import paint_ink
 from .picture import Picture
 from .scene import Scene
 from .scene_view import SceneView
-from .subject import Subject
+from .showing import Showing
 
 Floats = NDArray[np.float64]
 
@@ -95,11 +95,11 @@ class BedView(SceneView):
         self.rebuild()
 
     @property
-    def subject(self) -> Subject:
+    def showing(self) -> Showing:
         """What of the desk is shown."""
         state = self._state
         measuring = state.measuring
-        return Subject(
+        return Showing(
             state.printer, state.evaluated, state.model if state.is_open else None,
             state.plan if state.is_open else None, state.step, state.view, state.selected_piece, measuring.walls,
             measuring.wall_limit,
@@ -107,7 +107,7 @@ class BedView(SceneView):
 
     def rebuild(self) -> None:
         """Shows the pieces as they are now, and frames them when they are new or stand elsewhere."""
-        scene = self.show_subject(self.subject)
+        scene = self.put_on(self.showing)
         if scene is not None and self._state.evaluated is not None and self._framed_for != scene.arrangement:
             self._framed_for = scene.arrangement
             self.frame_all()
@@ -134,7 +134,7 @@ class BedView(SceneView):
         return "" if self.awake or self._state.is_open else "Getting the bed ready …"
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
-        paint_ink(painter, picture, ink_of(self._state, self.subject, scene), self.grab_of_cut.held)
+        paint_ink(painter, picture, ink_of(self._state, self.showing, scene), self.grab_of_cut.held)
         self.hand.paint(painter, picture)
 
     # flying

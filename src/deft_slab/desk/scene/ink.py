@@ -21,7 +21,7 @@ from .beds import Box
 from .handles import CutFrame, cut_frame
 from .pole import Pole
 from .scene import Scene
-from .subject import Subject, rooms_of
+from .showing import Showing, rooms_of
 
 Floats = NDArray[np.float64]
 _MOST_DOTS = 4000
@@ -67,24 +67,24 @@ class Ink:
     reading: tuple[Reading, Floats] | None = None
 
 
-def ink_of(state: DeskState, subject: Subject, scene: Scene) -> Ink:
+def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     """What is painted over a scene of the desk."""
     ink = Ink(frame=frame_of_cut(state, scene), grips=grips(state, scene))
-    if subject.evaluated is None:
+    if showing.evaluated is None:
         return ink
     ink.strokes.extend(_seams(state, scene))
     _add_cut(ink, state, scene)
     _add_numbers(ink, state, scene)
-    _add_troubles(ink, state, scene, subject.outcome)
-    if subject.sizing:
+    _add_troubles(ink, state, scene, showing.outcome)
+    if showing.sizing:
         boxes = [one.box for one in scene.placed]
         ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
-        _add_rooms(ink, subject, scene)
-        places = subject.view.mend_places
+        _add_rooms(ink, showing, scene)
+        places = showing.view.mend_places
         if places is not None and len(places):
             ink.strokes.append(Stroke(_on_model(scene, places), rgb(palette.AMBER), 3.0, through=True))
     reading = state.pointing.reading
-    if reading is not None and (subject.sizing or scene.standing):
+    if reading is not None and (showing.sizing or scene.standing):
         ink.reading = reading, scene.model.of(reading.points)
     return ink
 
@@ -184,9 +184,9 @@ def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) ->
         )
 
 
-def _add_rooms(ink: Ink, subject: Subject, scene: Scene) -> None:
+def _add_rooms(ink: Ink, showing: Showing, scene: Scene) -> None:
     """Where guests poke through, and how much air is around them."""
-    for room in rooms_of(subject).values():
+    for room in rooms_of(showing).values():
         if len(room.poking):
             shown = room.poking[:: max(1, len(room.poking) // _MOST_DOTS)]
             ink.dots.append((scene.model.of(shown), palette.MADDER))

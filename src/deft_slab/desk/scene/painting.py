@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QRegion
 
 from ..look import palette
@@ -15,15 +15,34 @@ from ..state.pointing import Reading
 from .beds import Said
 from .handles import handles
 from .ink import Ink
-from .marks import paint_marks
 from .overlay import paint_cut, paint_dots, paint_flag, paint_grips, paint_lines
 from .picture import Picture
 from .scene import Scene
 
 Floats = NDArray[np.float64]
 
+_MARKS = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK))
 _FLAG = (130.0, 26.0)
 """Pixels across and down that a flag takes."""
+
+
+def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) -> None:
+    """points : (k, 3) of each kind, mm, bed frame"""
+    for bit, colour in _MARKS:
+        if bit not in points:
+            continue
+        places = points[bit][picture.visible(points[bit])]
+        seen = picture.seen(places) if len(places) else []
+        if bit == 1:
+            painter.setPen(QPen(QColor(colour), 2.0, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            painter.drawPoints(seen)
+        elif bit == 2:
+            painter.setPen(QPen(QColor(colour), 1.2))
+            painter.drawRects([QRectF(at.x() - 2, at.y() - 2, 4, 4) for at in seen])
+        else:
+            painter.setPen(QPen(QColor(colour), 1.2))
+            painter.drawLines([QLineF(at.x() - 2.5, at.y() - 2.5, at.x() + 2.5, at.y() + 2.5) for at in seen])
+            painter.drawLines([QLineF(at.x() - 2.5, at.y() + 2.5, at.x() + 2.5, at.y() - 2.5) for at in seen])
 
 
 def paint_numbers(painter: QPainter, picture: Picture, said: Sequence[Said]) -> None:

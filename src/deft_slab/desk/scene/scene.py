@@ -19,7 +19,7 @@ from ..look import palette
 from ..look.palette import colour, ramp_colours, rgb
 from .beds import Box, Said, beds, too_large
 from .making import Made, Making
-from .subject import Subject
+from .showing import Showing
 from .things import Lines, Mesh, Pose, Thing
 
 Floats = NDArray[np.float64]
@@ -88,44 +88,44 @@ class Scene:
         return Mesh(solid.vertices, solid.triangles[facets], colour(palette.MADDER), before, opacity=0.75)
 
 
-def scene_of(subject: Subject, before: Scene | None = None) -> Scene:
-    """What is drawn of a subject. before : a scene of which is taken over what is the same"""
+def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
+    """What is drawn of a showing. before : a scene of which is taken over what is the same"""
     making = Making(before.made_of if before is not None else {})
     things: dict[str, Thing] = {}
-    printer, bed = subject.printer, (subject.printer.bed_x, subject.printer.bed_y)
+    printer, bed = showing.printer, (showing.printer.bed_x, showing.printer.bed_y)
     model, model_box = Pose(), (np.zeros(3), np.array([*bed, 0.5 * printer.height]))
     box = model_box
     placed: list[Placed] = []
-    if subject.evaluated is not None:
-        model, model_box, placed = _placed(subject, making)
+    if showing.evaluated is not None:
+        model, model_box, placed = _placed(showing, making)
         boxes = [one.box for one in placed]
         for number, one in enumerate(placed):
-            things |= _piece(subject, number, one, making)
-        if subject.sizing:
-            drawn, others = _at_size(subject, model, making)
+            things |= _piece(showing, number, one, making)
+        if showing.sizing:
+            drawn, others = _at_size(showing, model, making)
         else:
-            drawn, others = _copies(subject, making)
+            drawn, others = _copies(showing, making)
         things |= drawn
         box = _around([*boxes, *others])
-        if subject.sizing:  # room for the lines that say how big it is
+        if showing.sizing:  # room for the lines that say how big it is
             low, high = box
             box = (low - 0.06 * float(np.linalg.norm(high - low)) * np.array([1, 1, 0]), high)
-        if len(placed) > 1 and not subject.standing and 0 <= subject.selected < len(placed):
-            things["piece frame"] = _frame(placed[subject.selected].box)
-    evaluated = subject.evaluated if not subject.standing else None
+        if len(placed) > 1 and not showing.standing and 0 <= showing.selected < len(placed):
+            things["piece frame"] = _frame(placed[showing.selected].box)
+    evaluated = showing.evaluated if not showing.standing else None
     starts = sorted({place.bed_x for place in (evaluated.laid if evaluated else ())} | {0.0})
     ruled = beds(printer, starts, (float(box[1][0]), float(box[1][1])))
     things |= ruled.things
-    fitted = [] if subject.view.in_place else placed
+    fitted = [] if showing.view.in_place else placed
     room, over = too_large(printer, [one.piece for one in fitted], [one.box for one in fitted])
     if room is not None:
         things["room"] = room
-    hidden_below = subject.view.hidden_below if subject.step == "Tilt" and not subject.view.in_place else 0.0
+    hidden_below = showing.view.hidden_below if showing.step == "Tilt" and not showing.view.in_place else 0.0
     return Scene(
-        things, tuple(placed), box, model, model_box, subject.standing, hidden_below,
+        things, tuple(placed), box, model, model_box, showing.standing, hidden_below,
         # where its lengths are shown, other numbers would only be in their way
-        () if subject.sizing else ruled.numbers, over,
-        {} if subject.sizing else _marks(placed, making), _open_edges(subject, placed), _arrangement(subject),
+        () if showing.sizing else ruled.numbers, over,
+        {} if showing.sizing else _marks(placed, making), _open_edges(showing, placed), _arrangement(showing),
         making.made,
     )  # fmt: skip
 
@@ -144,37 +144,37 @@ def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Bo
     return making.once(name, (solid.vertices, rotation.tobytes()), box)
 
 
-def _placed(subject: Subject, making: Making) -> tuple[Pose, Box, list[Placed]]:
+def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     """(where the standing model is, its box, the pieces)."""
-    outcome, printer = subject.outcome, subject.printer
+    outcome, printer = showing.outcome, showing.printer
     rotation = outcome.plan.tilt.rotation
     boxes = [_turned_box(f"stood {n}", one.solid, rotation, making) for n, one in enumerate(outcome.pieces)]
     low, high = _around(boxes)
-    pulls = [rotation @ _pull(subject, piece) for piece in outcome.pieces]
+    pulls = [rotation @ _pull(showing, piece) for piece in outcome.pieces]
     floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
     middle = (low + high) / 2
     shift = np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
     found = []
     for number, piece in enumerate(outcome.pieces):
-        if subject.standing:
+        if showing.standing:
             pose, (start, end) = Pose(rotation, shift + pulls[number]), boxes[number]
         else:
-            assert subject.evaluated is not None
-            laid = subject.evaluated.laid[number]
+            assert showing.evaluated is not None
+            laid = showing.evaluated.laid[number]
             pose = Pose(laid.rotation, laid.shift)
             start, end = _turned_box(f"laid {number}", piece.solid, laid.rotation, making)
-        drawn = not subject.view.as_it_came and number not in subject.view.hidden
+        drawn = not showing.view.as_it_came and number not in showing.view.hidden
         found.append(Placed(piece, pose, (start + pose.shift, end + pose.shift), drawn))
     return Pose(rotation, shift), (low + shift, high + shift), found
 
 
-def _pull(subject: Subject, piece: Piece) -> Floats:
+def _pull(showing: Showing, piece: Piece) -> Floats:
     """(3,) mm, model frame: how far a piece is pulled away along the normals of its cuts; none while it is whole."""
-    outcome = subject.outcome
+    outcome = showing.outcome
     away = np.zeros(3)
-    if subject.sizing:
+    if showing.sizing:
         return away
-    reach = 0.5 * subject.view.apart * max(float(np.max(other.solid.size)) for other in outcome.pieces)
+    reach = 0.5 * showing.view.apart * max(float(np.max(other.solid.size)) for other in outcome.pieces)
     for side in piece.sides:
         report = outcome.cuts.get(side.cut)
         if report is None or not report.parts:
@@ -197,18 +197,18 @@ def _from_middle(pieces: tuple[Piece, ...], piece: Piece, cut_id: str) -> Floats
     return np.asarray((np.array(piece.anchor) - middle) / max(farthest, 1e-9))
 
 
-def _piece(subject: Subject, number: int, one: Placed, making: Making) -> dict[str, Thing]:
+def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[str, Thing]:
     """A piece in its colours, and its support."""
-    if number in subject.view.hidden:
+    if number in showing.view.hidden:
         return {}
     found: dict[str, Thing] = {}
     solid = one.piece.solid
     if one.drawn:
-        coloured = _colours(subject, number, one.piece, making)
+        coloured = _colours(showing, number, one.piece, making)
         found[f"piece {number}"] = Mesh(solid.vertices, solid.triangles, coloured, one.pose, clipped=True)
-    parted = len(subject.pieces) > 1 and subject.standing
+    parted = len(showing.pieces) > 1 and showing.standing
     vertices, triangles = one.piece.skin
-    if subject.view.show_support and not subject.sizing and not parted and len(triangles):
+    if showing.view.show_support and not showing.sizing and not parted and len(triangles):
         skin = Pose(*one.piece.skin_pose(one.pose.rotation, one.pose.shift))
         found[f"support {number}"] = Mesh(
             vertices, triangles, colour(palette.SUPPORT), skin, veil=True, clipped=True
@@ -216,19 +216,19 @@ def _piece(subject: Subject, number: int, one: Placed, making: Making) -> dict[s
     return found
 
 
-def _colours(subject: Subject, number: int, piece: Piece, making: Making) -> NDArray[np.uint8]:
+def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDArray[np.uint8]:
     """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
-    several = len(subject.pieces) > 1
+    several = len(showing.pieces) > 1
     base = palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE
     walls = None
-    if subject.sizing and subject.walls is not None and number < len(subject.walls.behind):
-        walls = subject.walls.behind[number]
-    overhang = subject.view.show_overhang and not subject.view.in_place and not subject.sizing
+    if showing.sizing and showing.walls is not None and number < len(showing.walls.behind):
+        walls = showing.walls.behind[number]
+    overhang = showing.view.show_overhang and not showing.view.in_place and not showing.sizing
     past = piece.past_threshold if overhang else None
 
     def coloured() -> NDArray[np.uint8]:
         if walls is not None:
-            found = ramp_colours(_thin(walls, subject.wall_limit), rgb(base), palette.RAMP, most=1.0)
+            found = ramp_colours(_thin(walls, showing.wall_limit), rgb(base), palette.RAMP, most=1.0)
         elif past is not None:
             found = ramp_colours(past, rgb(base), palette.RAMP)
         else:
@@ -237,7 +237,7 @@ def _colours(subject: Subject, number: int, piece: Piece, making: Making) -> NDA
         found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.SHEET)
         return np.round(found).astype(np.uint8)
 
-    return making.once(f"colours {number}", (piece.solid, base, walls, past, subject.wall_limit), coloured)
+    return making.once(f"colours {number}", (piece.solid, base, walls, past, showing.wall_limit), coloured)
 
 
 def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
@@ -246,17 +246,17 @@ def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
     return np.where(walls < limit, share, -1.0).astype(np.float32)
 
 
-def _copies(subject: Subject, making: Making) -> tuple[dict[str, Thing], list[Box]]:
+def _copies(showing: Showing, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the further copies of the pieces, paler; the box of each)."""
-    assert subject.evaluated is not None
+    assert showing.evaluated is not None
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
-    if subject.standing:
+    if showing.standing:
         return found, boxes
     red, green, blue = 0.5 * rgb(palette.STONE) + 0.5 * rgb(palette.SHEET)
-    count = len(subject.pieces)
-    for number, place in enumerate(subject.evaluated.laid[count:]):
-        solid, pose = subject.pieces[number % count].solid, Pose(place.rotation, place.shift)
+    count = len(showing.pieces)
+    for number, place in enumerate(showing.evaluated.laid[count:]):
+        solid, pose = showing.pieces[number % count].solid, Pose(place.rotation, place.shift)
         pale = (float(red), float(green), float(blue))
         found[f"copy {number}"] = Mesh(solid.vertices, solid.triangles, pale, pose, clipped=True)
         low, high = _turned_box(f"copy {number}", solid, pose.rotation, making)
@@ -264,17 +264,17 @@ def _copies(subject: Subject, making: Making) -> tuple[dict[str, Thing], list[Bo
     return found, boxes
 
 
-def _at_size(subject: Subject, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
+def _at_size(showing: Showing, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the guests, and the surface as it came where that is looked at; the box of each)."""
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
-    if subject.view.as_it_came and subject.model is not None and subject.plan is not None:
-        came, factors = subject.model.solid, subject.plan.factors
+    if showing.view.as_it_came and showing.model is not None and showing.plan is not None:
+        came, factors = showing.model.solid, showing.plan.factors
         solid = making.once("came", (came, factors.tobytes()), lambda: came.resized(factors))
         found["came"] = Mesh(solid.vertices, solid.triangles, colour(palette.STONE), model)
         points = model.of(solid.vertices)
         boxes.append((points.min(axis=0), points.max(axis=0)))
-    outcome = subject.outcome
+    outcome = showing.outcome
     for guest in outcome.plan.guests:
         if guest.id in outcome.guests:
             solid = outcome.guests[guest.id].solid
@@ -318,20 +318,20 @@ def mark_points(piece: Piece) -> dict[int, Floats]:
     return found
 
 
-def _open_edges(subject: Subject, placed: Sequence[Placed]) -> Floats:
+def _open_edges(showing: Showing, placed: Sequence[Placed]) -> Floats:
     nothing = np.empty((0, 2, 3))
-    if not placed or (len(placed) > 1 and not subject.sizing):
+    if not placed or (len(placed) > 1 and not showing.sizing):
         return nothing
-    segments = subject.outcome.defects.segments
-    if subject.view.as_it_came and subject.model is not None and subject.plan is not None:
-        segments = subject.model.solid.defects.segments * subject.plan.factors
+    segments = showing.outcome.defects.segments
+    if showing.view.as_it_came and showing.model is not None and showing.plan is not None:
+        segments = showing.model.solid.defects.segments * showing.plan.factors
     return placed[0].pose.of(segments) if len(segments) else nothing
 
 
-def _arrangement(subject: Subject) -> tuple[object, ...]:
-    laid = subject.evaluated.laid if subject.evaluated is not None else ()
-    sized = subject.sizing and subject.evaluated is not None
-    size = tuple(subject.outcome.plan.factors) if sized else ()
-    guests = len(subject.plan.guests) if subject.sizing and subject.plan is not None else 0
-    lying = () if subject.view.in_place else (tuple(sorted({place.bed for place in laid})), len(laid))
-    return (subject.model, subject.printer, subject.view.in_place, subject.sizing, guests, size, lying)
+def _arrangement(showing: Showing) -> tuple[object, ...]:
+    laid = showing.evaluated.laid if showing.evaluated is not None else ()
+    sized = showing.sizing and showing.evaluated is not None
+    size = tuple(showing.outcome.plan.factors) if sized else ()
+    guests = len(showing.plan.guests) if showing.sizing and showing.plan is not None else 0
+    lying = () if showing.view.in_place else (tuple(sorted({place.bed for place in laid})), len(laid))
+    return (showing.model, showing.printer, showing.view.in_place, showing.sizing, guests, size, lying)

@@ -17,7 +17,7 @@ from .camera import Camera
 from .painting import paint_scene
 from .picture import Picture
 from .scene import Scene, scene_of
-from .subject import Subject
+from .showing import Showing
 from .things import Mesh, Pose, Thing
 
 if TYPE_CHECKING:
@@ -85,11 +85,11 @@ class SceneView(QWidget):
 
     # what is shown
 
-    def show_subject(self, subject: Subject) -> Scene | None:
-        """Shows what there is of a subject; None while VTK is not loaded."""
+    def put_on(self, showing: Showing) -> Scene | None:
+        """Shows what there is of a showing; None while VTK is not loaded."""
         if self._canvas is None:
             return None
-        self.scene = scene_of(subject, self.scene)
+        self.scene = scene_of(showing, self.scene)
         self._marked, self._moved = None, {}
         self.draw_soon()
         return self.scene

@@ -124,6 +124,7 @@ class Marker(QObject):
 
     def unmark_all(self, meaning: str) -> None:
         """Takes all marks of a meaning away."""
+
         def without(plan: Plan) -> Plan:
             return plan.changed(marks=tuple(mark for mark in plan.marks if mark.meaning != meaning))
 

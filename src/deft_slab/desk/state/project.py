@@ -21,6 +21,7 @@ from .remembering import Remembering
 
 R = TypeVar("R")
 
+
 class NothingOpen(RuntimeError):
     """Something was asked of the model or the plan while nothing is open: whoever asks looks at ``is_open`` first."""
 

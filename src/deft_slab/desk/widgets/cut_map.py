@@ -27,7 +27,7 @@ class CutsShown:
     listed: tuple[Floats, ...]
 
 
-class CutMap(DirectionDisc[CutsShown]):
+class CutDisc(DirectionDisc[CutsShown]):
     def __init__(self) -> None:
         super().__init__(
             "Cut map", "Each place is a way that a straight cut can face. Click to cut there; arrows and Enter too.",

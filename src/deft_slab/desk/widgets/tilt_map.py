@@ -39,7 +39,7 @@ class SeatsOnMap:
         return self.figures.down
 
 
-class TiltMap(DirectionDisc[SeatsOnMap]):
+class TiltDisc(DirectionDisc[SeatsOnMap]):
     def __init__(self) -> None:
         super().__init__(
             "Tilt map", "Each place is a direction that could point down. Click to sit on it; arrows and Enter too.",

@@ -19,7 +19,7 @@ from ..pictures import picture_of
 from ..replies import CutShown, Evaluated, Settled
 from ..requests import FindAlike, FindSymmetry, LookForCuts, ProposeCuts, SettleCut, SweepCut, TurnCut
 from ..scene.scene import scene_of
-from ..scene.subject import Subject as Seen
+from ..scene.showing import Showing
 from .shop import Shop, judged
 
 _CUT_ROUNDS = (60, 250)
@@ -95,7 +95,7 @@ class Cuts:
 def _cut_shown(one: Proposal, printer: Printer) -> CutShown:
     pieces = one.pieces
     evaluated = Evaluated(one.outcome, printer, tuple(lay_out(pieces, printer)), None)
-    picture = picture_of(scene_of(Seen(printer, evaluated)))
+    picture = picture_of(scene_of(Showing(printer, evaluated)))
     names = tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces)
     return CutShown(
         one.cut, one.plan, one.left, one.support, sum(piece.figures.overhang_area_mm2 for piece in pieces), one.sight,

@@ -34,7 +34,7 @@ from ..requests import (
     WriteTogether,
 )
 from ..scene.scene import scene_of
-from ..scene.subject import Subject as Seen
+from ..scene.showing import Showing
 from .shop import Shop
 
 
@@ -93,7 +93,7 @@ class Files:
         job.step(0.96, "Drawing")
         laid = tuple(lay_out(outcome.pieces, asked.printer, asked.plan.copies))
         evaluated = Evaluated(outcome, asked.printer, laid, None)
-        return replace(evaluated, picture=picture_of(scene_of(Seen(asked.printer, evaluated))))
+        return replace(evaluated, picture=picture_of(scene_of(Showing(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,

@@ -14,7 +14,7 @@ from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.charts import TradeOffChart
-from ...widgets.cut_map import CutMap, CutsShown
+from ...widgets.cut_map import CutDisc, CutsShown
 from ...widgets.listed import ListedRow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
@@ -63,7 +63,7 @@ class WherePanel(Panel):
         self.figure.setAccessibleName("Figure of the cut map")
         self.figure.activated.connect(lambda n: self._search.show_figure(self.figure.itemData(n)))
         self.add(row(label("Where a cut can face, by", "faint"), self.figure, 1))
-        self.map = CutMap()
+        self.map = CutDisc()
         self.map.setFixedSize(166, 166)
         self.map.hovered.connect(self._say)
         self.map.chosen.connect(self._search.take_normal)

@@ -18,7 +18,7 @@ from ...widgets.binding import follow, quietly
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
-from ...widgets.tilt_map import SeatsOnMap, TiltMap
+from ...widgets.tilt_map import SeatsOnMap, TiltDisc
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
     "support_volume_mm3": ("support volume", text.volume),
@@ -83,7 +83,7 @@ class FindPanel(Panel):
             checkable=True, role="small",
         )  # fmt: skip
         self.add(row(label("What points down, by", "faint"), self.figure, 1))
-        self.map = TiltMap()
+        self.map = TiltDisc()
         self.map.hovered.connect(self._on_hovered)
         self.map.rested.connect(self._seating.peek)
         self.map.chosen.connect(self._seating.take_down)
@@ -108,6 +108,16 @@ class FindPanel(Panel):
         self.head("Seats worth trying, best by what matters here first")
         self.seats = self.add_list()
         self.seats.setSpacing(2)
+        self._add_weights()
+        self.column.addStretch(1)
+        follow(
+            self, self.refresh,
+            self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
+            state.outcome_changed,
+        )  # fmt: skip
+        state.jobs.progressed.connect(self._show_buttons)
+
+    def _add_weights(self) -> None:
         self.head("What matters here")
         self.sliders: dict[str, QSlider] = {}
         self._counts: dict[str, QLabel] = {}
@@ -145,13 +155,6 @@ class FindPanel(Panel):
         resin = button("As for resin", "Clean faces and small layers first.",
                        partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
         self.add(row(filament, resin, 1))
-        self.column.addStretch(1)
-        follow(
-            self, self.refresh,
-            self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
-            state.outcome_changed,
-        )  # fmt: skip
-        state.jobs.progressed.connect(self._show_buttons)
 
     # what the user does
 

@@ -13,7 +13,7 @@ from ..state.view import View
 
 
 @dataclass(frozen=True, eq=False)
-class Subject:
+class Showing:
     """What a scene is of.
 
     plan : on the bed, which may not be measured yet; model : as it was opened
@@ -51,7 +51,7 @@ class Subject:
         return self.view.in_place or self.sizing or (self.step == "Cut" and len(self.pieces) == 1)
 
 
-def rooms_of(subject: Subject) -> dict[str, Room]:
+def rooms_of(showing: Showing) -> dict[str, Room]:
     """The room around each guest, where it is shown."""
-    shown = subject.sizing and subject.evaluated is not None and not subject.view.as_it_came
-    return subject.outcome.guests if shown else {}
+    shown = showing.sizing and showing.evaluated is not None and not showing.view.as_it_came
+    return showing.outcome.guests if shown else {}

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from . import palette
 
 
-class Mark(QWidget):
+class Logo(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedSize(26, 26)
