@@ -18,7 +18,7 @@ from deft_slab.core.judge.columns import column_field
 from deft_slab.core.judge.exposure import exposure
 from deft_slab.core.judge.figures import sketch
 from deft_slab.core.judge.marks import unmarked
-from deft_slab.core.judge.parting import every_place, parted, posed, soft_shares
+from deft_slab.core.judge.parting import every_place, parted_figures, posed, soft_shares
 from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.judge.seats import best_seat, seat_price
 from deft_slab.core.judge.tilts import down_to_rotation
@@ -128,7 +128,7 @@ def test_closed_forms_of_a_ball_cut_in_half():
     assert found.cut_area[0] == pytest.approx(math.pi * 900, rel=0.01)
     assert found.in_sight[0] == pytest.approx(2 * math.pi * 30, rel=0.01)
     pose = posed(ball, np.array([0.0, 0.0, 1.0]), 45.0, unmarked(len(ball.triangles)), 128)  # upside down
-    sums = parted(pose, ball, np.array([0.0, 0.0, 1.0]), 0.0, 45.0)
+    sums = parted_figures(pose, ball, np.array([0.0, 0.0, 1.0]), 0.0, 45.0)
     a = 30 * math.sin(math.radians(45))
     dome = math.pi * a**2 * 30 - 2 / 3 * math.pi * (30**3 - (30**2 - a**2) ** 1.5)
     assert sums[0, 0] == pytest.approx(dome, rel=0.02)  # the upper half now lies on its dome
@@ -143,7 +143,7 @@ def test_any_plane_in_any_pose(normal, down, share):
     unit, way = (np.array(one) / math.hypot(*one) for one in (normal, down))
     along = solid.vertices @ unit
     offset = float(along.min() + share * np.ptp(along))
-    sums = parted(posed(solid, way, 45.0, unmarked(len(solid.triangles)), 128), solid, unit, offset, 45.0)
+    sums = parted_figures(posed(solid, way, 45.0, unmarked(len(solid.triangles)), 128), solid, unit, offset, 45.0)
     for n, half in enumerate(sides(solid, unit, offset)):
         real = sketch(half, down_to_rotation(way), 45.0, 192)
         # within 1 % mostly; the worst that was met (upside down, upright cut at 5/8 of the width) was 8 % off

@@ -1,10 +1,9 @@
-"""What hangs together, and what is the same. Compiled: of a million facets both are wanted several times before a model
-is on the bed."""
+"""What hangs together, and what is the same. Compiled, for of a million facets both are wanted several times before a
+model is on the bed; the compiled code is loaded once it is called for, and no window waits for it."""
 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 Numbers = NDArray[np.int64]
@@ -13,34 +12,9 @@ Numbers = NDArray[np.int64]
 def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
     """(count,) which of so many things hang together by pairs (k, 2) of them; those that do share a number, counted
     from 0 in the order of the first of each."""
-    return np.asarray(_numbered(np.ascontiguousarray(pairs, np.int64), count))
+    from .linking_kernels import numbered
 
-
-@njit(cache=True, nogil=True)
-def _numbered(pairs, count):
-    """Union by the lower number, with paths halved on the way (Tarjan and van Leeuwen 1984)."""
-    above = np.arange(count)
-    for n in range(len(pairs)):
-        a, b = pairs[n, 0], pairs[n, 1]
-        while above[a] != a:
-            above[a] = above[above[a]]
-            a = above[a]
-        while above[b] != b:
-            above[b] = above[above[b]]
-            b = above[b]
-        if a < b:
-            above[b] = a
-        elif b < a:
-            above[a] = b
-    found = np.empty(count, np.int64)
-    names = 0
-    for n in range(count):
-        if above[n] == n:
-            found[n] = names
-            names += 1
-        else:  # what it hangs on has a lower number, and its name already
-            found[n] = found[above[n]]
-    return found
+    return np.asarray(numbered(np.ascontiguousarray(pairs, np.int64), count))
 
 
 def same_rows(rows: NDArray[np.generic]) -> tuple[Numbers, Numbers]:
@@ -48,40 +22,7 @@ def same_rows(rows: NDArray[np.generic]) -> tuple[Numbers, Numbers]:
 
     rows : (n, 3) of eight bytes each (float64 without -0 or NaN, int64)
     """
-    first, number = _by_kind(np.ascontiguousarray(rows).view(np.uint64))
+    from .linking_kernels import by_kind
+
+    first, number = by_kind(np.ascontiguousarray(rows).view(np.uint64))
     return np.asarray(first), np.asarray(number)
-
-
-@njit(cache=True, nogil=True)
-def _by_kind(bits):
-    """A hash table with linear probing (Knuth, The Art of Computer Programming 3, section 6.4, algorithm L), at most
-    half full."""
-    count = len(bits)
-    size = 2
-    while size < 2 * count:
-        size *= 2
-    mask = np.uint64(size - 1)
-    table = np.full(size, -1, np.int64)
-    first = np.empty(count, np.int64)
-    number = np.empty(count, np.int64)
-    kinds = 0
-    for n in range(count):
-        a, b, c = bits[n, 0], bits[n, 1], bits[n, 2]
-        mixed = a * np.uint64(0x9E3779B97F4A7C15)
-        mixed = (mixed ^ (mixed >> np.uint64(29))) + b * np.uint64(0xBF58476D1CE4E5B9)
-        mixed = (mixed ^ (mixed >> np.uint64(32))) + c * np.uint64(0x94D049BB133111EB)
-        at = (mixed ^ (mixed >> np.uint64(31))) & mask
-        while True:
-            kind = table[at]
-            if kind < 0:
-                table[at] = kinds
-                first[kinds] = n
-                number[n] = kinds
-                kinds += 1
-                break
-            m = first[kind]
-            if bits[m, 0] == a and bits[m, 1] == b and bits[m, 2] == c:
-                number[n] = kind
-                break
-            at = (at + np.uint64(1)) & mask
-    return first[:kinds], number

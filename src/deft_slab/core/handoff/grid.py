@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..edges import edge_numbers
+from ..linking import same_rows
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -46,7 +47,7 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
     before = len(_uneven(triangles, len(vertices)))
     rng = np.random.default_rng(0)
     for turn in range(_ROUNDS):
-        first, number = _by_kind(places)
+        first, number = same_rows(places)
         corners = places[first]
         faces, kept = _without_films(number[triangles])
         bad = _uneven(faces, len(corners))
@@ -70,19 +71,12 @@ def _uneven(triangles: NDArray[np.integer], count: int) -> Ints:
     return np.asarray(found[(up != 1) | (np.bincount(index, minlength=len(found)) != 2)])
 
 
-def _by_kind(rows: Ints) -> tuple[Ints, Ints]:
-    """See ``linking.same_rows``."""
-    from ..linking import same_rows  # compiled code is slow to load, and what asks for writing need not wait for it
-
-    return same_rows(rows)
-
-
 def _without_films(faces: Ints) -> tuple[Ints, Ints]:
     """(facets without those that have collapsed, and without pairs that lie in each other; their numbers)."""
     a, b, c = faces.T
     kept = np.flatnonzero((a != b) & (b != c) & (c != a))
     faces = faces[kept]
-    _, group = _by_kind(np.sort(faces, axis=1).astype(np.int64))
+    _, group = same_rows(np.sort(faces, axis=1).astype(np.int64))
     size = np.bincount(group)
     if size.max(initial=1) == 1:
         return faces, kept
