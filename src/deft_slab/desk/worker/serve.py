@@ -16,8 +16,8 @@ from typing import Any
 
 from ... import logbook
 from ...core.errors import DeftError
-from ...core.judge.warm import warm
 from ...core.progress import Job
+from ...core.warm import warm
 from ..parcels import Sender
 from ..requests import Request
 from .bench import Bench

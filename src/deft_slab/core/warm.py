@@ -1,15 +1,17 @@
-"""Compiles the kernels ahead of use (``python -m deft_slab.core.judge.warm``); the compiled code is kept on disk."""
+"""Compiles the kernels ahead of use (``python -m deft_slab.core.warm``); the compiled code is kept on disk."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from ..solid import Solid
-from .exposure import exposure
-from .figures import measure, sketch
-from .marks import unmarked
-from .parting import every_place, parted_figures, posed
-from .skin import support_skin
+from .judge.exposure import exposure
+from .judge.figures import measure, sketch
+from .judge.marks import unmarked
+from .judge.parting import every_place, parted_figures, posed
+from .judge.skin import support_skin
+from .linking import linked, same_rows
+from .mend.mended import tangled_share
+from .solid import Solid
 
 
 def warm() -> None:
@@ -18,6 +20,9 @@ def warm() -> None:
     upper = [[0, 2, 4], [2, 1, 4], [1, 3, 4], [3, 0, 4]]
     lower = [[2, 0, 5], [1, 2, 5], [3, 1, 5], [0, 3, 5]]
     solid = Solid(corners, np.array(upper + lower, np.int32))
+    linked(np.zeros((1, 2), np.int64), 1)
+    same_rows(corners)
+    tangled_share(solid)
     seen = exposure(solid, directions=2, cells=8)
     sketch(solid, np.eye(3), 45.0, 8)
     measured = measure(solid, np.eye(3), exposed=seen, cells=8)
