@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 from deft_slab.core.curves import rails
 from deft_slab.core.cuts import BentCut, BlockCut, StraightCut
 from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import evaluate
@@ -182,3 +182,31 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
         where = halves.window.panels["Cut"].where
         assert state.search.shown is None
         assert where.again.isVisibleTo(where)
+
+
+def test_walls_that_come_too_late_are_not_shown(desk, tee):
+    """Walls are of the pieces that they were measured on: not of those at another size."""
+    desk.open(tee)
+    desk.go(1)
+    desk.state.measuring.show_walls(2.0)
+    desk.state.sizing.resize(scale=2.0)
+    desk.settle()
+    desk.qtbot.waitUntil(lambda: not desk.state.jobs.busy, timeout=PATIENCE)
+    assert desk.state.measuring.walls is None
+    desk.state.measuring.show_walls(2.0)
+    desk.qtbot.waitUntil(lambda: desk.state.measuring.walls is not None, timeout=PATIENCE)
+    behind = desk.state.measuring.walls.behind
+    assert [len(walls) for walls in behind] == [len(piece.solid.triangles) for piece in desk.state.pieces]
+
+
+def test_equal_pieces_stay_found_when_the_printer_changes(desk, tee):
+    """Whatever printer they are judged by, the pieces are the same."""
+    desk.open(tee)
+    desk.state.cutting.add((1.0, 0.0, 0.0), 0.0)
+    desk.settle()
+    desk.go(6)
+    other = next(one for one in shipped_printers().values() if one != desk.state.printer)
+    desk.state.choose_printer(other)
+    desk.qtbot.waitUntil(lambda: len(desk.state.alike.found) == 2, timeout=PATIENCE)
+    assert desk.state.printer == other
+    assert {first for first, _ in desk.state.alike.found} == {0}

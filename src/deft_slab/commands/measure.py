@@ -6,31 +6,31 @@ import argparse
 
 from ..core.errors import BadPlan
 from ..core.intake.units import likely_unit
-from ..core.judge.base import fit, largest_scale
-from ..core.judge.exposure import exposure
-from ..core.judge.figures import measure
+from ..core.judge.base import largest_scale
 from ..core.judge.tilts import down_to_rotation, set_down, unit
 from ..core.judge.walls import thickness, thinnest
 from ..core.plan import Guest, Plan
 from ..core.solid import Solid
+from ..core.tilt import Tilt
 from ..core.wearer.measures import FORMS
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    rotation = down_to_rotation(unit(arguments.down, "down direction"))
+    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, "down direction")))
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    solid, report = Workshop(opened.model, arguments.spread).mended(plan)
-    found = measure(solid, rotation, threshold=arguments.theta, printer=printer, exposed=exposure(solid))
-    seated = set_down(solid.vertices, rotation)
-    within = fit(seated, printer)
-    result = found.figures.as_dict() | {
-        "triangles": report.triangles_after if arguments.mend else report.triangles_before,
-        "unit": plan.unit, "fits": within.fits, "too_large_mm": within.over,
-        "largest_scale": plan.scale * largest_scale(seated, printer),
+    plan = plan.changed(tilt=tilt, threshold=arguments.theta)
+    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer, detail="exact")
+    (piece,), report = outcome.pieces, outcome.report
+    solid = piece.solid
+    result = piece.figures.as_dict() | {
+        "unit": plan.unit, "fits": piece.fit.fits, "too_large_mm": piece.fit.over,
+        "largest_scale": plan.scale * largest_scale(set_down(solid.vertices, tilt.rotation), printer),
     }  # fmt: skip
+    if report is not None:
+        result["triangles"] = report.triangles_after if arguments.mend else report.triangles_before
     if opened.model.unit is None and arguments.unit is None:
         result["likely_unit"] = likely_unit(float(opened.model.solid.size.max()))
     if opened.model.bodies:
@@ -41,7 +41,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
                    "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}  # fmt: skip
     if arguments.wearer is not None:
         result |= _wearer(arguments, solid, plan)
-    if arguments.mend:
+    if arguments.mend and report is not None:
         result["mending"] = [step.sentence() for step in report.steps]
     problem = solid.defects.sentence()
     return result | ({"problem": problem} if problem else {})

@@ -22,7 +22,7 @@ from .tilt import Tilt
 
 Floats = NDArray[np.float64]
 
-Detail = Literal["quick", "figures", "whole"]
+Detail = Literal["quick", "figures", "exact", "whole"]
 
 SUBJECT_TRIANGLES = 12_000
 """Size of the simplified mesh that a search looks at. (On a grid of 128 cells its support volume is within 0.3 % of the
@@ -69,7 +69,7 @@ def measured(
     cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
-        cells=cells, trusted=detail != "whole" and solid.from_booleans,
+        cells=cells, trusted=detail not in ("exact", "whole") and solid.from_booleans,
     )  # fmt: skip
     if detail != "whole":
         nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))

@@ -88,7 +88,7 @@ class Workshop:
         """Pieces and figures of a plan.
 
         detail : "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
-        comparing: all figures but support inside, and nothing to draw
+        comparing: all figures but support inside, and nothing to draw; "exact": all figures, and nothing to draw
         guests : the surfaces of guests that are models, in their units, by content hash
 
         Raises
@@ -374,7 +374,8 @@ class Workshop:
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
             if detail == "whole":
                 self._sat[part.sides] = tilt.down
-        exposed = self._exposing(uncut, part, tried_on[0], job.part(0.6, 1.0)) if detail == "whole" else None
+        exact = detail in ("exact", "whole")
+        exposed = self._exposing(uncut, part, tried_on[0], job.part(0.6, 1.0)) if exact else None
         seated = self._once(
             ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
             lambda: measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
