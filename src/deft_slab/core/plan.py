@@ -6,6 +6,7 @@ The opened model never changes; the plan says what to do with it.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import numpy as np
@@ -128,6 +129,27 @@ class PieceWish(Document):
     lift: float | None = Field(default=None, ge=0, le=100)
 
 
+@dataclass(frozen=True)
+class SizedModel:
+    """What a plan makes of a model before any cut: a part of the plan that results are kept under.
+
+    factors : mm in one unit of the file along each of its axes
+    """
+
+    model: ModelRef
+    factors: tuple[float, ...]
+    roles: tuple[Role, ...]
+    mending: Mending
+
+
+@dataclass(frozen=True)
+class Parting:
+    """What decides which pieces a plan has, however they are seated and judged."""
+
+    sized: SizedModel
+    recipe: tuple[Cut, ...]
+
+
 class Plan(Document):
     """One complete way to tilt and cut a model."""
 
@@ -180,6 +202,16 @@ class Plan(Document):
         """(3,) mm in one unit of the opened file along each of its axes; below 0 where it is mirrored."""
         signs = [-1.0 if axis == self.mirror else 1.0 for axis in "xyz"]
         return UNITS[self.unit] * self.scale * np.array(self.stretch) * signs
+
+    @property
+    def sized_model(self) -> SizedModel:
+        """What it makes of the model before any cut."""
+        return SizedModel(self.model, tuple(self.factors.tolist()), self.roles, self.mending)
+
+    @property
+    def parting(self) -> Parting:
+        """What decides which pieces it has."""
+        return Parting(self.sized_model, self.recipe)
 
     def role(self, body: int) -> Role:
         """What becomes of a body, by its number."""

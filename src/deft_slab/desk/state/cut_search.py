@@ -74,8 +74,7 @@ class CutSearch(QObject):
     def _subject(self) -> object:
         plan, sides = self.base()
         return (
-            plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.threshold, plan.marks, plan.audience,
-            plan.tilt, plan.lift, plan.recipe, sides, self._desk.printer,
+            plan.parting, plan.threshold, plan.marks, plan.audience, plan.tilt, plan.lift, sides, self._desk.printer,
         )  # fmt: skip
 
     def _look(self) -> None:

@@ -88,7 +88,7 @@ class Desk(ProjectState):
         if self.evaluated is None or not self.is_open:
             return False
         measured = self.evaluated.outcome.plan
-        return measured == self.plan or _parting(measured) == _parting(self.plan)
+        return measured == self.plan or measured.parting == self.plan.parting
 
     @property
     def pieces(self) -> tuple[Piece, ...]:
@@ -259,8 +259,3 @@ class Desk(ProjectState):
         """Changes what the bed shows: fields of ``View``."""
         self.view = replace(self.view, **what)
         self.view_changed.emit()
-
-
-def _parting(plan: Plan) -> tuple[object, ...]:
-    """What decides which pieces a plan has."""
-    return plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.recipe

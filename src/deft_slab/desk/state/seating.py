@@ -88,8 +88,8 @@ class Seating(QObject):
         wish = desk.piece.wished if desk.piece else None
         lift = wish.lift if wish and wish.lift is not None else plan.lift
         return (
-            plan.model, tuple(plan.factors), plan.roles, plan.mending, plan.threshold, plan.marks, lift, plan.recipe,
-            desk.selected_piece if len(desk.pieces) > 1 else 0, desk.printer,
+            plan.parting, plan.threshold, plan.marks, lift, desk.selected_piece if len(desk.pieces) > 1 else 0,
+            desk.printer,
         )  # fmt: skip
 
     def _look(self) -> None:

@@ -61,7 +61,7 @@ class Snapping(QObject):
         """Looks for the sharp edges of the uncut model, once for each."""
         desk = self._desk
         plan = desk.plan.changed(recipe=(), pieces=())
-        key = (plan.model, tuple(plan.factors), plan.roles, plan.mending)
+        key = plan.sized_model
         if key == self._creases_for:
             return
         self._creases_for, self.creases = key, np.empty((0, 2, 3))
