@@ -22,6 +22,7 @@ from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
+from deft_slab.desk.scene.hints import HINTS
 from deft_slab.desk.widgets import text
 from deft_slab.desk.widgets.disc import DirectionDisc
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
@@ -262,6 +263,17 @@ def test_nothing_is_cut_off(desk, light_demo, size):
                     desk.click(tab)
                     desk.qtbot.wait(10)
                     assert cut_off(desk.window) == [], (number, tab.text())
+
+
+def test_no_hint_is_cut_off(desk, tee):
+    """Whatever is pointed at, in the smallest window."""
+    desk.open(tee)
+    desk.window.resize(1260, 700)
+    desk.go(2)
+    for kind in HINTS:
+        desk.state.pointing.begin(kind)
+        desk.qtbot.wait(5)
+        assert cut_off(desk.window) == []
 
 
 def reached_by_tab(window, most=400) -> list:

@@ -55,7 +55,8 @@ class BedFrame(QWidget):
         self._hint = label("", "hint")
         self._hint.setFixedHeight(28)
         self._hint.hide()
-        over.addLayout(row(self.legend, self._apart_card, self._hint, 1, spacing=12))
+        over.addLayout(row(self._hint, 1))  # a line of its own: beside the legend a long one would be cut off
+        over.addLayout(row(self.legend, self._apart_card, 1, spacing=12))
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed,
