@@ -393,7 +393,7 @@ def _lists(pool: ThreadPoolExecutor) -> None:
     """The whole way to a trade-off list, of a rugged body and of one of few triangles."""
     for name, solid, goal in (
         ("a rugged body", rugged(200_000), 12),
-        ("few", thinned(bundled("hook"), 4_000, QUIET), 4),
+        ("few", thinned(loaded("hook"), 4_000, QUIET), 4),
     ):
         model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
         workshop, plan, printer = Workshop(model, pool.map), Plan(model=model.ref), default_printer()
