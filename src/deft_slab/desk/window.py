@@ -31,6 +31,9 @@ from .widgets.height_rail import HeightRail
 from .widgets.notice import Notice
 from .widgets.parts import Panel, label
 
+_FRAME = 16
+"""ms."""
+
 
 class Window(QMainWindow):
     """frame : the bed, with what lies over it; panels : one for each step"""
@@ -69,7 +72,7 @@ class Window(QMainWindow):
         if state.settings_problem:
             self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
         self.frame.left_work.look()
-        QTimer.singleShot(0, self.bed.wake)
+        QTimer.singleShot(_FRAME, self.bed.wake)  # the window is painted before VTK is loaded
 
     # building
 
