@@ -10,9 +10,9 @@ import pytest
 import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider, QWidget
 
 from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
@@ -24,6 +24,7 @@ from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.scene.hints import HINTS
 from deft_slab.desk.widgets import text
+from deft_slab.desk.widgets.binding import follow
 from deft_slab.desk.widgets.disc import DirectionDisc
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
 from deft_slab.desk.widgets.pages import Pages
@@ -315,3 +316,32 @@ def test_everything_is_reached_by_keyboard(desk, light_demo):
                                                                 desk.window.ledger.table))
             ]  # fmt: skip
             assert [(type(one).__name__, one.accessibleName() or one.toolTip()) for one in missed] == [], number
+
+
+def test_a_panel_follows_while_it_is_shown_and_makes_up_for_what_it_missed(qtbot):
+    class Source(QObject):
+        changed = Signal()
+
+    class Follower(QWidget):
+        refreshed = 0
+
+        def refresh(self):
+            self.refreshed += 1
+
+    source, panel = Source(), Follower()
+    qtbot.addWidget(panel)
+    follow(panel, panel.refresh, source.changed)
+    source.changed.emit()
+    source.changed.emit()
+    assert panel.refreshed == 0
+    panel.show()
+    assert panel.refreshed == 1
+    source.changed.emit()
+    assert panel.refreshed == 2
+    panel.hide()
+    source.changed.emit()
+    panel.show()
+    assert panel.refreshed == 3
+    panel.hide()
+    panel.show()
+    assert panel.refreshed == 3

@@ -15,12 +15,12 @@ from PySide6.QtWidgets import QWidget
 
 
 class Following(QObject):
-    """Ends with the widget, or by ``end``."""
+    """Ends with the widget that it is of."""
 
     def __init__(self, widget: QWidget, refresh: Callable[[], None], signals: tuple[Any, ...]) -> None:
         super().__init__(widget)
         self._refresh = weakref.WeakMethod(refresh)
-        self._signals, self._missed = signals, True
+        self._missed = True
         for signal in signals:
             signal.connect(self._heard)
         widget.installEventFilter(self)
@@ -41,11 +41,6 @@ class Following(QObject):
         if event.type() == QEvent.Type.Show:
             self._make_up()
         return False
-
-    def end(self) -> None:
-        """Follows no more."""
-        for signal in self._signals:
-            signal.disconnect(self._heard)
 
 
 def follow(widget: QWidget, refresh: Callable[[], None], *signals: Any) -> Following:
