@@ -28,8 +28,9 @@ from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.surfaces import Surface, tidy
 from deft_slab.core.judge.exposure import exposure, spread_directions
-from deft_slab.core.judge.figures import measure, seat, sketch, support
+from deft_slab.core.judge.figures import measure, seat, support
 from deft_slab.core.judge.overhang import hard_rule
+from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.mend.mended import advised, mended
 from deft_slab.core.mend.rewrap import rewrapped
@@ -311,9 +312,8 @@ def tilting() -> None:
     for name, subject in subjects.items():
         downs = spread_directions(50)
         found = sweep(subject, downs, printer, spread=pool.map).support_volume_mm3
-        whole = np.array([
-            sketch(subject.solid, down_to_rotation(down), THRESHOLD, CELLS).support_volume_mm3 for down in downs
-        ])  # fmt: skip
+        turned = np.array([down_to_rotation(down) for down in downs])
+        whole = sketches(subject.solid, turned, THRESHOLD, CELLS).support_volume_mm3
         hard = np.array([
             measure(subject.solid, down_to_rotation(down), trusted=True).figures.support_volume_mm3 for down in downs
         ])  # fmt: skip

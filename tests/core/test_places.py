@@ -16,11 +16,11 @@ from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge import plane_kernels
 from deft_slab.core.judge.columns import column_field
 from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.figures import sketch
 from deft_slab.core.judge.marks import unmarked
 from deft_slab.core.judge.parting import every_place, parted_figures, posed, soft_shares
 from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.judge.seats import best_seat, seat_price
+from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.marking import Mark
 from deft_slab.core.mend.thin import thinned
@@ -65,10 +65,11 @@ def test_a_place_scored_by_columns_is_the_cut_that_is_made(name, normal, share):
     exposed = np.full(len(solid.triangles), 0.5)
     found = every_place(solid, unit, np.array([offset]), 45.0, unmarked(len(solid.triangles)), exposed, 320)
     ahead, behind = sides(solid, unit, offset)
-    whole = sketch(solid, np.eye(3), 45.0, 128).support_volume_mm3 + 0.02 * solid.volume
+    whole = float(sketches(solid, np.eye(3)[None], 45.0, 128).support_volume_mm3[0]) + 0.02 * solid.volume
     for n, (half, sign) in enumerate(((ahead, 1), (behind, -1))):
         assert found.volume[n, 0] == pytest.approx(half.volume, rel=0.05, abs=0.004 * solid.volume)
-        ways = [sketch(half, down_to_rotation(sign * way * unit), 45.0, 320).support_volume_mm3 for way in (-1, 1)]
+        turned = np.array([down_to_rotation(sign * way * unit) for way in (-1, 1)])
+        ways = sketches(half, turned, 45.0, 320).support_volume_mm3
         nearest = min(ways, key=lambda one: abs(one - found.support[n, 0]))
         assert found.support[n, 0] == pytest.approx(nearest, rel=0.06, abs=0.02 * whole)
     seam = seam_of([ahead], "c", exposed)
@@ -145,9 +146,9 @@ def test_any_plane_in_any_pose(normal, down, share):
     offset = float(along.min() + share * np.ptp(along))
     sums = parted_figures(posed(solid, way, 45.0, unmarked(len(solid.triangles)), 128), solid, unit, offset, 45.0)
     for n, half in enumerate(sides(solid, unit, offset)):
-        real = sketch(half, down_to_rotation(way), 45.0, 192)
+        real = sketches(half, down_to_rotation(way)[None], 45.0, 192)
         # within 1 % mostly; the worst that was met (upside down, upright cut at 5/8 of the width) was 8 % off
-        assert sums[n, 0] == pytest.approx(real.support_volume_mm3, rel=0.1, abs=6000)
+        assert sums[n, 0] == pytest.approx(real.support_volume_mm3[0], rel=0.1, abs=6000)
 
 
 def test_marks_steer_places():
@@ -166,8 +167,8 @@ def test_a_seat_that_is_not_flat_must_save_much():
     # nearly 45 degrees its rim cuts into the cap that needs support, and still nothing inside does
     best = best_seat(half, np.eye(3), 45.0)
     assert 0.7 < best.down[2] < 0.95
-    upright = sketch(half, np.diag([1.0, -1.0, -1.0]), 45.0, 72)
-    assert best.support < upright.support_volume_mm3
+    upright = sketches(half, np.diag([1.0, -1.0, -1.0])[None], 45.0, 72)
+    assert best.support < upright.support_volume_mm3[0]
     full, _ = sides(sphere(30, 4), (0, 0, 1), 0.0)
     assert best_seat(full, np.eye(3), 45.0).kind == "cut face down"
 

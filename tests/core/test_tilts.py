@@ -18,9 +18,10 @@ from deft_slab.core.judge import kernels, section_kernels
 from deft_slab.core.judge.columns import column_field
 from deft_slab.core.judge.effort import layer_count, print_seconds
 from deft_slab.core.judge.exposure import spread_directions
-from deft_slab.core.judge.figures import layer_areas, measure, seat, sketch
+from deft_slab.core.judge.figures import layer_areas, measure, seat
 from deft_slab.core.judge.overhang import LEVEL, hard_rule, soft_rule
 from deft_slab.core.judge.seats import around
+from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.spots import overhang_spots
 from deft_slab.core.judge.tilts import down_to_rotation, seated_on, unit
 from deft_slab.core.marking import Mark
@@ -118,7 +119,7 @@ def test_layers_of_a_ball_and_a_cone():
         (sphere(20, 6), lambda z: math.pi * (400 - (z - 20) ** 2)),
         (cone(20, 40), lambda z: math.pi * (20 * (1 - z / 40)) ** 2),
     ):
-        areas = layer_areas(solid, seat(solid, UP, hard_rule(45)).vertices, 0.0, 0.5, 80)
+        areas = layer_areas(solid, seat(solid, UP, hard_rule(45)), 0.5, 80)
         middles = (np.arange(80) + 0.5) * 0.5
         np.testing.assert_allclose(areas, [area(z) for z in middles], atol=0.001 * areas.max())
         assert areas.sum() * 0.5 == pytest.approx(solid.volume, rel=0.001)
@@ -159,11 +160,12 @@ def test_sections_of_skins_that_enclose_something_twice_count_it_once():
 
 def test_section_kernels_compiled_and_plain_agree():
     solid = table()
-    vertices = seat(solid, down_to_rotation(unit((0.3, 0.2, -0.8))), hard_rule(45)).vertices
+    seated = seat(solid, down_to_rotation(unit((0.3, 0.2, -0.8))), hard_rule(45))
+    vertices, heights = seated.vertices, np.ascontiguousarray(seated.vertices[:, 2])
     everything = np.ones(len(solid.triangles), np.bool_)
     columns = column_field(vertices, solid.triangles, 60)
     for kernel, with_ in (
-        (section_kernels.section_areas, (vertices, solid.triangles, 0.0, 0.7, 50, 34.8, 1.0, 2.0)),
+        (section_kernels.section_areas, (heights, solid.triangles, seated.normals_z * solid.areas, 0.0, 0.7, 50, 34.8)),
         (section_kernels.shadow_area, (vertices, solid.triangles, everything, float(vertices[:, 1].min()), 0.5, 80)),
         (section_kernels.doubled_share, (columns.start, columns.heights, columns.facets)),
     ):
@@ -292,9 +294,9 @@ def test_the_stand_in_tells_what_the_whole_mesh_tells():
     assert len(subject.light.triangles) == pytest.approx(12_000, rel=0.02)
     light = sweep(subject, spread_directions(12), PRINTER)
     for n, down in enumerate(light.down):
-        full = sketch(subject.solid, down_to_rotation(down), 45.0, 256)
-        assert light.support_volume_mm3[n] == pytest.approx(full.support_volume_mm3, rel=0.04)
-        assert light.print_seconds[n] == pytest.approx(full.print_seconds, rel=0.04)
+        full = sketches(subject.solid, down_to_rotation(down)[None], 45.0, 256)
+        assert light.support_volume_mm3[n] == pytest.approx(full.support_volume_mm3[0], rel=0.04)
+        assert light.print_seconds[n] == pytest.approx(full.print_seconds[0], rel=0.04)
 
 
 def test_the_search_finds_what_trying_everything_finds():

@@ -23,9 +23,9 @@ from deft_slab.core.handoff.pieces import stl_bytes, write_3mf, write_project
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.alike import same_shapes
 from deft_slab.core.judge.exposure import spread_directions
-from deft_slab.core.judge.figures import sketch
 from deft_slab.core.judge.marks import taken
 from deft_slab.core.judge.seats import best_seat, seat_price
+from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.marking import Region
 from deft_slab.core.mend.thin import thinned
@@ -206,9 +206,9 @@ def test_seats_of_pieces_are_as_good_as_what_looking_everywhere_finds(name):
     for _, cell in cut.part(Solid(solid.vertices, solid.triangles)).sides:
         found = best_seat(cell, np.eye(3), 45.0)
         prices = []
-        for down in spread_directions(500):
-            tried = sketch(cell, down_to_rotation(down), 45.0, 72)
-            prices.append(float(seat_price(tried.support_volume_mm3, tried.sits_flat, cell.volume)))
+        turned = np.array([down_to_rotation(down) for down in spread_directions(500)])
+        tried = sketches(cell, turned, 45.0, 72)
+        prices += seat_price(tried.support_volume_mm3, tried.sits_flat > 0, cell.volume).tolist()
         assert found.price <= max(1.05 * min(prices), min(prices) + 1e-3 * cell.volume, 0.02 * cell.volume)
 
 

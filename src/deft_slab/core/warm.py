@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from .judge.exposure import exposure
-from .judge.figures import measure, sketch
+from .judge.figures import measure
 from .judge.marks import unmarked
 from .judge.parting import every_place, parted_figures, posed
+from .judge.sketches import sketches
 from .judge.skin import support_skin
 from .linking import linked, same_rows
 from .mend.mended import tangled_share
@@ -24,7 +25,7 @@ def warm() -> None:
     same_rows(corners)
     tangled_share(solid)
     seen = exposure(solid, directions=2, cells=8)
-    sketch(solid, np.eye(3), 45.0, 8)
+    sketches(solid, np.eye(3)[None], 45.0, 8)
     measured = measure(solid, np.eye(3), exposed=seen, cells=8)
     support_skin(measured.columns, measured.floors)
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))

@@ -16,9 +16,9 @@ from . import kernels
 
 Floats = NDArray[np.float64]
 
-# The grid starts this share of a cell away from the bounding box, so that the edges of a boxy model, which lie at
-# round numbers, do not fall on sample points.
-_SHIFT = 0.381966
+SHIFT = 0.381966
+"""The grid starts this share of a cell away from the bounding box, so that the edges of a boxy model, which lie at
+round numbers, do not fall on sample points."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +43,7 @@ class Columns:
 def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
     """(x0, y0, nx, ny) of a grid of cells of a given side over the shadow of some points."""
     left, front, right, back = kernels.shadow_of(vertices)
-    x0, y0 = left - _SHIFT * side, front - _SHIFT * side
+    x0, y0 = left - SHIFT * side, front - SHIFT * side
     return x0, y0, math.ceil((right - x0) / side) + 1, math.ceil((back - y0) / side) + 1
 
 

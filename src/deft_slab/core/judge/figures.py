@@ -12,19 +12,17 @@ from ..outcome import Figures
 from ..printer import Printer, default_printer
 from ..solid import Solid
 from . import kernels, section_kernels
-from .base import FLOATING, LEAST_BASE_AREA, Base, base_of
+from .base import FLOATING, Base, base_of
 from .columns import Columns, column_field
 from .effort import layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
-from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles, soft_rule
+from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles
 
 Floats = NDArray[np.float64]
 
 REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
-_SEARCH_LAYERS = 128
-"""Layers whose area a search looks at."""
 _DOUBLED = 1e-4
 """Share of a solid that may lie in two skins at once: counted twice, it changes no area by more than that."""
 _SHADOW_ROWS = 512
@@ -128,30 +126,26 @@ def support(
     )  # fmt: skip
 
 
-def layer_areas(solid: Solid, vertices: Floats, base: float, thickness: float, count: int) -> Floats:
+def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> Floats:
     """(count,) mm2: exact area of the section in the middle of each layer of a closed solid, of the last one in the
-    middle of what the solid has of it.
-
-    vertices : (n, 3) mm, the solid in its seat; base : mm, bottom of the first layer
+    middle of what the solid has of it. thickness : mm of a layer
     """
-    last = (base + (count - 1) * thickness + float(vertices[:, 2].max())) / 2
-    middle = vertices.mean(axis=0)
-    return np.asarray(section_kernels.section_areas(
-        vertices, solid.triangles, base, thickness, count, last, float(middle[0]), float(middle[1])
-    ))  # fmt: skip
+    last = (seated.lift + (count - 1) * thickness + seated.height) / 2
+    heights = np.ascontiguousarray(seated.vertices[:, 2])
+    upward = seated.normals_z * solid.areas
+    return np.asarray(
+        section_kernels.section_areas(heights, solid.triangles, upward, seated.lift, thickness, count, last)
+    )
 
 
 def _layers(
-    solid: Solid, seated: Seated, columns: Columns, thickness: float, count: int, *, once: bool
+    solid: Solid, seated: Seated, columns: Columns, thickness: float, count: int
 ) -> Floats:  # fmt: skip
-    """``layer_areas``; counted in the cells of the column field where a surface is open, or encloses much twice.
-
-    once : whether it is known to enclose nothing twice
-    """
+    """``layer_areas``; counted in the cells of the column field where a surface is open, or encloses much twice."""
     hits = columns.start, columns.heights, columns.facets
     closed = solid.closed and not solid.inside_out
-    if closed and (once or section_kernels.doubled_share(*hits) < _DOUBLED):
-        return layer_areas(solid, seated.vertices, seated.lift, thickness, count)
+    if closed and (solid.from_booleans or section_kernels.doubled_share(*hits) < _DOUBLED):
+        return layer_areas(solid, seated, thickness, count)
     return np.asarray(kernels.section_cells(*hits, seated.lift, thickness, count) * columns.cell**2)
 
 
@@ -169,52 +163,6 @@ def shadow(solid: Solid, vertices: Floats) -> float:
         return 0.0
     step = (high - low) / _SHADOW_ROWS
     return float(section_kernels.shadow_area(vertices, solid.triangles, chosen, low, step, _SHADOW_ROWS))
-
-
-@dataclass(frozen=True)
-class Sketch:
-    """The figures that a search compares, by the soft rule. Units are in the names of ``Figures``.
-
-    steady : degrees by which it can be tipped, 0 where it does not sit flat
-    """
-
-    support_volume_mm3: float
-    overhang_area_mm2: float
-    touched_area_mm2: float
-    show_scar_mm2: float
-    height_mm: float
-    largest_layer_mm2: float
-    level_underside_mm2: float
-    print_seconds: float
-    sits_flat: bool
-    steady: float
-
-
-def sketch(
-    solid: Solid, rotation: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
-    marks: Marked | None = None, lift: float = 0.0, layered: bool = True,
-) -> Sketch:  # fmt: skip
-    """What a search needs to know of one tilt. layered : with the largest layer; else that is 0, and it is quicker
-
-    rotation : (3, 3); threshold : degrees; cells : across the longer side; lift : mm.
-    """
-    printer = printer or default_printer()
-    seated = seat(solid, rotation, soft_rule(threshold), marks, lift)
-    found, columns = support(solid, seated, None, marks.show if marks else None, cells)
-    height = seated.height - lift
-    largest = 0.0
-    if layered:
-        thickness = max(height, 1e-9) / _SEARCH_LAYERS
-        largest = float(_layers(solid, seated, columns, thickness, _SEARCH_LAYERS, once=True).max())
-    # the outline is only asked for where enough rests: it costs as much as the columns
-    base = _base(solid, seated, _rests(solid, seated)) if seated.resting >= LEAST_BASE_AREA else FLOATING
-    flat = base.sits_flat(found.projected_area)
-    return Sketch(
-        found.volume, seated.need, seated.supported + found.landing_area, seated.scar + found.landing_on_show,
-        seated.height, largest, seated.underside,
-        print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
-        flat, base.tipping if flat else 0.0,
-    )  # fmt: skip
 
 
 def _rests(solid: Solid, seated: Seated) -> NDArray[np.bool_]:
@@ -287,7 +235,7 @@ def measure(
     extent = np.ptp(seated.vertices, axis=0)
     count = layer_count(seated.height - lift, printer)
     thickness = printer.layer_height if count <= MOST_LAYERS else (seated.height - lift) / MOST_LAYERS
-    areas = _layers(solid, seated, columns, thickness, min(count, MOST_LAYERS), once=solid.from_booleans)
+    areas = _layers(solid, seated, columns, thickness, min(count, MOST_LAYERS))
     projected = shadow(solid, seated.vertices)
     figures = Figures(
         triangles=len(solid.triangles),

@@ -2,12 +2,13 @@
 
 Notation: a grid of nx by ny square cells of side h over the bed; the sample point of cell (i, j) is
 (x0 + (i + 1/2) h, y0 + (j + 1/2) h). In *grid units*, (x - x0) / h - 1/2, sample points are whole numbers.
-A *hit* is a facet that covers a sample point, seen from above: the point is on the same side of all three edges, left
-of them for an exit (the facet faces up), right of them for an entry.
+A *hit* is a facet that covers a sample point, seen from above: an exit where the facet faces up, an entry where it
+faces down.
 
-Which side of an edge a point is on is decided once, from the lower-numbered corner to the higher one, and turned over
-for the other direction; a point on the edge counts by the direction of the edge (half-open). So the two facets of an
-edge never both count it, nor neither.
+Rows are walked. An edge that passes a row does so at one x, reckoned from its lower corner, whichever of its two facets
+asks; a facet covers the sample points from where one of its edges passes the row, included, to where the other does,
+excluded. So along a row the two facets of an edge leave no point out and count none twice, and what is closed has
+winding 0 beyond it, whatever the shape of its facets.
 """
 
 from __future__ import annotations
@@ -21,49 +22,13 @@ from numba import njit
 # keep their order, so a shared edge still gets one and the same number.
 FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
 _INLINE = {**FAST, "inline": "always"}
-WIDE = 8
-"""Cells; a narrower facet is quicker to test point by point."""
 
 
 @njit(**_INLINE)
-def _up(value):
+def rounded_up(value):
     """Ceiling, as an integer; quicker than math.ceil."""
     whole = int(value)
     return whole + 1 if whole < value else whole
-
-
-@njit(**_INLINE)
-def span_of(p, q, r):
-    """(first, end) of the whole numbers from the least of three values, included, to the greatest, excluded."""
-    low = p if p < q else q
-    high = p if p > q else q
-    return _up(r if r < low else low), _up(r if r > high else high)
-
-
-@njit(**FAST)
-def narrowed(ax, ay, bx, by, cx, cy, j, i0, i1):
-    """Columns i0 to i1 cut down to those near the facet in row j; for wide facets, which may be thin and slanted."""
-    low, high = np.inf, -np.inf
-    for px, py, qx, qy in ((ax, ay, bx, by), (bx, by, cx, cy), (cx, cy, ax, ay)):
-        if (py <= j) != (qy <= j):
-            x = px + (j - py) * (qx - px) / (qy - py)
-            low, high = min(low, x), max(high, x)
-    # one more on either side: which point belongs to the facet is decided by its edges alone
-    return max(i0, _up(low) - 1), min(i1, _up(high) + 1)
-
-
-@njit(**_INLINE)
-def left_of(a, ax, ay, b, bx, by, x, y):
-    """Whether a point counts as left of the edge from corner number a to b; the exact opposite for b to a."""
-    if a < b:
-        side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
-        if side != 0.0:
-            return side > 0.0
-        return by < ay or (by == ay and bx > ax)
-    side = (ax - bx) * (y - by) - (ay - by) * (x - bx)
-    if side != 0.0:
-        return side < 0.0
-    return not (ay < by or (ay == by and ax > bx))
 
 
 @njit(**_INLINE)
@@ -117,24 +82,37 @@ def to_grid(vertices, x0, y0, h):
 
 
 @njit(**FAST)
-def _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count):
-    """The hits of one wide facet, put behind the first ``count``; returns how many there are then."""
-    ax, ay, az = placed[a, 0], placed[a, 1], placed[a, 2]
-    bx, by, bz = placed[b, 0], placed[b, 1], placed[b, 2]
-    cx, cy, cz = placed[c, 0], placed[c, 1], placed[c, 2]
-    low, high = min(az, bz, cz), max(az, bz, cz)
-    slope_x, slope_y = slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz)
-    for j in range(j0, j1):
-        first, end = narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
-        for i in range(first, end):
-            left = left_of(a, ax, ay, b, bx, by, i, j)
-            if left_of(b, bx, by, c, cx, cy, i, j) == left and left_of(c, cx, cy, a, ax, ay, i, j) == left:
-                z = az + slope_x * (i - ax) + slope_y * (j - ay)
-                cells[count] = j * nx + i
-                heights[count] = min(max(z, low), high)
-                facets[count] = f if left else -1 - f
-                count += 1
-    return count
+def whole_cells(placed):
+    """((n,) columns, (n,) rows), int32: the first sample point at or after each vertex; rounding up keeps their order,
+    so what holds of these holds of the vertices too."""
+    columns, rows = np.empty(len(placed), np.int32), np.empty(len(placed), np.int32)
+    for n in range(len(placed)):
+        columns[n] = rounded_up(placed[n, 0])
+        rows[n] = rounded_up(placed[n, 1])
+    return columns, rows
+
+
+@njit(**_INLINE)
+def by_row(a, b, c, rows):
+    """The corners of a facet by rising row, and whether it goes the same way round as before."""
+    even = True
+    if rows[b] < rows[a]:
+        a, b, even = b, a, not even
+    if rows[c] < rows[b]:
+        b, c, even = c, b, not even
+    if rows[b] < rows[a]:
+        a, b, even = b, a, not even
+    return a, b, c, even
+
+
+@njit(**_INLINE)
+def shorter_edge(placed, a, b, c, rows, upper):
+    """(first row, end, x, y, run) of an edge: from the lowest corner to the middle one, or, the upper one, from
+    there to the highest; it passes row j at x + (j - y) run."""
+    p, q = (b, c) if upper else (a, b)
+    x, y = placed[p, 0], placed[p, 1]
+    first, end = rows[p], rows[q]
+    return first, end, x, y, (placed[q, 0] - x) / (placed[q, 1] - y) if first < end else 0.0
 
 
 @njit(**FAST)
@@ -143,6 +121,7 @@ def scan(placed, triangles, nx, ny):
 
     placed : (n, 3) from ``to_grid``
     """
+    across, rows = whole_cells(placed)
     size = 4 * nx * ny + 1024
     cells = np.empty(size, np.int32)
     heights = np.empty(size, np.float64)
@@ -150,38 +129,39 @@ def scan(placed, triangles, nx, ny):
     count = 0
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
-        ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
-        j0, j1 = span_of(ay, by, cy)
-        if j0 >= j1:
+        tall = max(rows[a], rows[b], rows[c]) - min(rows[a], rows[b], rows[c])
+        if tall == 0:
             continue
-        ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
-        i0, i1 = span_of(ax, bx, cx)
-        if i0 >= i1:
+        wide = max(across[a], across[b], across[c]) - min(across[a], across[b], across[c])
+        if wide == 0:
             continue
-        if count + (j1 - j0) * (i1 - i0) > size:
-            size = 2 * (size + (j1 - j0) * (i1 - i0))
+        if count + tall * wide > size:
+            size = 2 * (size + tall * wide)
             cells, heights, facets = _longer(cells, size), _longer(heights, size), _longer(facets, size)
-        if i1 - i0 > WIDE:  # kept apart: the quick loop below is twice as slow with this inside it
-            count = _scan_wide(placed, f, a, b, c, nx, i0, i1, j0, j1, cells, heights, facets, count)
-            continue
-        az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
-        low = high = slope_x = slope_y = 0.0
+        a, b, c, even = by_row(a, b, c, rows)
+        ax, ay, cy = placed[a, 0], placed[a, 1], placed[c, 1]
+        run = (placed[c, 0] - ax) / (cy - ay)
+        az = low = high = slope_x = slope_y = 0.0
         planed = False
-        for j in range(j0, j1):
-            for i in range(i0, i1):
-                left = left_of(a, ax, ay, b, bx, by, i, j)
-                if left_of(b, bx, by, c, cx, cy, i, j) != left or left_of(c, cx, cy, a, ax, ay, i, j) != left:
+        for upper in range(2):
+            first, end, x, y, other = shorter_edge(placed, a, b, c, rows, upper == 1)
+            for j in range(first, end):
+                p, q = rounded_up(ax + (j - ay) * run), rounded_up(x + (j - y) * other)
+                if p == q:
                     continue
                 if not planed:
                     planed = True
+                    az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
                     low, high = min(az, bz, cz), max(az, bz, cz)
-                    slope_x, slope_y = slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz)
-                # a steep facet's plane is ill-conditioned: its height stays between its corners
-                z = az + slope_x * (i - ax) + slope_y * (j - ay)
-                cells[count] = j * nx + i
-                heights[count] = min(max(z, low), high)
-                facets[count] = f if left else -1 - f
-                count += 1
+                    slope_x, slope_y = slopes_of(ax, ay, az, placed[b, 0], placed[b, 1], bz, placed[c, 0], cy, cz)
+                facet = f if (p < q) == even else -1 - f
+                for i in range(min(p, q), max(p, q)):
+                    # a steep facet's plane is ill-conditioned: its height stays between its corners
+                    z = az + slope_x * (i - ax) + slope_y * (j - ay)
+                    cells[count] = j * nx + i
+                    heights[count] = min(max(z, low), high)
+                    facets[count] = facet
+                    count += 1
     return cells[:count], heights[:count], facets[:count]
 
 
@@ -291,8 +271,8 @@ def section_cells(start, heights, facets, base, thickness, count):
                 continue
             winding -= 1
             if winding == 0:
-                first = max(_up((entered - base) / thickness - 0.5), 0)
-                end = min(max(_up((heights[n] - base) / thickness - 0.5), 0), count)
+                first = max(rounded_up((entered - base) / thickness - 0.5), 0)
+                end = min(max(rounded_up((heights[n] - base) / thickness - 0.5), 0), count)
                 if first < end:
                     steps[first] += 1
                     steps[end] -= 1

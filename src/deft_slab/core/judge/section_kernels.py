@@ -11,55 +11,42 @@ from .kernels import FAST
 
 
 @njit(**FAST)
-def _crossing(vertices, low, high, level):
-    """Where an edge from a corner below a level to one above passes it; the same for both facets of the edge."""
-    share = (level - vertices[low, 2]) / (vertices[high, 2] - vertices[low, 2])
-    x = vertices[low, 0] + share * (vertices[high, 0] - vertices[low, 0])
-    y = vertices[low, 1] + share * (vertices[high, 1] - vertices[low, 1])
-    return x, y
+def section_areas(heights, triangles, upward, base, thickness, count, last):
+    """(count,) mm2 enclosed by a closed surface in the middle of each layer. What lies over a level covers as much as
+    the section does (the divergence theorem for a constant field): so it is the sum of the facets' areas seen from
+    above, counted below 0 where they face down, over what of each lies above the level. What several
+    skins enclose counts as often.
 
-
-@njit(**FAST)
-def section_areas(vertices, triangles, base, thickness, count, last, x0, y0):
-    """(count,) mm2 enclosed by a closed surface in the middle of each layer: half the sum of p x q over the segments
-    p to q in which it meets the level (Green's theorem), each walked with the inside on its left. What several skins
-    enclose counts as often.
-
-    vertices : (n, 3) mm, bed frame; base : mm, bottom of the first layer; thickness : mm of a layer
-    last : mm, where the last layer is looked at; x0, y0 : mm, near the surface, to keep the sums small
+    heights : (n,) mm, z of the vertices; upward : (m,) mm2, area of the facets times z of their normals
+    base : mm, bottom of the first layer; thickness : mm of a layer; last : mm, where the last layer is looked at
     """
     areas = np.zeros(count)
+    steps = np.zeros(count + 1)
+    levels = base + (np.arange(count) + 0.5) * thickness
+    levels[count - 1] = last
     for f in range(len(triangles)):
-        a, b, c = triangles[f, 0], triangles[f, 1], triangles[f, 2]
-        za, zb, zc = vertices[a, 2], vertices[b, 2], vertices[c, 2]
-        low, high = min(za, zb, zc), max(za, zb, zc)
-        first = max(int(math.floor((low - base) / thickness - 0.5)), 0)
-        for layer in range(first, count):
-            level = base + (layer + 0.5) * thickness if layer < count - 1 else last
-            if level >= high:
-                break
-            if level < low:
-                continue
-            # a corner on the level counts as above it
-            up_a, up_b, up_c = za > level, zb > level, zc > level
-            if up_a != up_b and up_a != up_c:
-                one, two, three = a, b, c
-                alone = up_a
-            elif up_b != up_a and up_b != up_c:
-                one, two, three = b, c, a
-                alone = up_b
-            elif up_c != up_a:
-                one, two, three = c, a, b
-                alone = up_c
-            else:
-                continue
-            if alone:  # the lone corner is above: the edge into it rises, the one out of it falls
-                px, py = _crossing(vertices, two, one, level)
-                qx, qy = _crossing(vertices, three, one, level)
-            else:
-                px, py = _crossing(vertices, one, three, level)
-                qx, qy = _crossing(vertices, one, two, level)
-            areas[layer] += 0.5 * ((px - x0) * (qy - y0) - (py - y0) * (qx - x0))
+        p, q, r = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
+        low, high = min(p, q, r), max(p, q, r)
+        middle = max(min(p, q), min(max(p, q), r))
+        area = upward[f]
+        layer = min(max(int((low - base) / thickness - 0.5), 0), count)
+        while layer > 0 and levels[layer - 1] >= low:
+            layer -= 1
+        while layer < count and levels[layer] < low:
+            layer += 1
+        steps[layer] += area  # all of it lies over the levels before this one
+        below = area / ((middle - low) * (high - low))
+        while layer < count and levels[layer] < middle:
+            areas[layer] += area - below * (levels[layer] - low) ** 2
+            layer += 1
+        above = area / ((high - middle) * (high - low))
+        while layer < count and levels[layer] < high:
+            areas[layer] += above * (high - levels[layer]) ** 2
+            layer += 1
+    over = 0.0
+    for layer in range(count - 1, -1, -1):
+        over += steps[layer + 1]
+        areas[layer] += over
     return areas
 
 

@@ -7,41 +7,35 @@ import math
 import numpy as np
 from numba import njit
 
-from .kernels import FAST, WIDE, left_of, narrowed, slopes_of, span_of
+from .kernels import FAST, by_row, rounded_up, shorter_edge, slopes_of, whole_cells
 
 
 @njit(**FAST)
 def depth_map(placed, triangles, nx, highest, lowest):
     """The highest and the lowest hit of every cell, into highest, which comes filled with -inf, and lowest (inf)."""
+    across, rows = whole_cells(placed)
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
-        ay, by, cy = placed[a, 1], placed[b, 1], placed[c, 1]
-        j0, j1 = span_of(ay, by, cy)
-        if j0 >= j1:
+        if rows[a] == rows[b] == rows[c] or across[a] == across[b] == across[c]:
             continue
-        ax, bx, cx = placed[a, 0], placed[b, 0], placed[c, 0]
-        i0, i1 = span_of(ax, bx, cx)
-        if i0 >= i1:
-            continue
-        az, bz, cz = placed[a, 2], placed[b, 2], placed[c, 2]
+        a, b, c, _ = by_row(a, b, c, rows)
+        ax, ay, az = placed[a, 0], placed[a, 1], placed[a, 2]
+        cx, cy, cz = placed[c, 0], placed[c, 1], placed[c, 2]
+        bz = placed[b, 2]
+        run = (cx - ax) / (cy - ay)
         low, high = min(az, bz, cz), max(az, bz, cz)
-        slope_x, slope_y = slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz)
-        for j in range(j0, j1):
-            first, end = i0, i1
-            if i1 - i0 > WIDE:
-                first, end = narrowed(ax, ay, bx, by, cx, cy, j, i0, i1)
-            for i in range(first, end):
-                cell = j * nx + i
-                if highest[cell] >= high and lowest[cell] <= low:
-                    continue
-                left = left_of(a, ax, ay, b, bx, by, i, j)
-                if left_of(b, bx, by, c, cx, cy, i, j) != left or left_of(c, cx, cy, a, ax, ay, i, j) != left:
-                    continue
-                z = min(max(az + slope_x * (i - ax) + slope_y * (j - ay), low), high)
-                if z > highest[cell]:
-                    highest[cell] = z
-                if z < lowest[cell]:
-                    lowest[cell] = z
+        slope_x, slope_y = slopes_of(ax, ay, az, placed[b, 0], placed[b, 1], bz, cx, cy, cz)
+        for upper in range(2):
+            first, end, x, y, other = shorter_edge(placed, a, b, c, rows, upper == 1)
+            for j in range(first, end):
+                p, q = rounded_up(ax + (j - ay) * run), rounded_up(x + (j - y) * other)
+                for i in range(min(p, q), max(p, q)):
+                    cell = j * nx + i
+                    z = min(max(az + slope_x * (i - ax) + slope_y * (j - ay), low), high)
+                    if z > highest[cell]:
+                        highest[cell] = z
+                    if z < lowest[cell]:
+                        lowest[cell] = z
 
 
 @njit(**FAST)

@@ -7,7 +7,7 @@ from dataclasses import fields
 import numpy as np
 from numpy.typing import NDArray
 
-from ..judge.figures import Sketch, sketch
+from ..judge.sketches import Sketches, sketches
 from ..judge.tilts import down_to_rotation
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -22,7 +22,8 @@ support volume within 0.4 % of the whole mesh by the same rule in the median, 2.
 1.9 %, and take up to 1.7 times as long.)"""
 _FEW = 6_000
 """Triangles up to which columns cost little: finer ones are taken, for such meshes are often thin and angular."""
-_AT_ONCE = 32
+_AT_ONCE, _TOGETHER = 64, 8
+"""Directions between two looks at whether they are still wanted; those that one call measures."""
 
 
 def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:
@@ -37,15 +38,19 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
 
     cells = SWEEP_CELLS if len(subject.light.triangles) > _FEW else SWEEP_CELLS_OF_FEW
 
-    def look(down: Floats) -> Sketch:
-        return sketch(
-            subject.light, down_to_rotation(down), subject.threshold, cells, printer=printer,
-            marks=subject.light_marks, lift=subject.lift,
+    downs = np.asarray(directions, float).reshape(-1, 3)
+
+    def look(downs: Floats) -> Sketches:
+        rotations = np.array([down_to_rotation(down) for down in downs])
+        return sketches(
+            subject.light, rotations, subject.threshold, cells, printer=printer, marks=subject.light_marks,
+            lift=subject.lift,
         )  # fmt: skip
 
-    found: list[Sketch] = []
-    for first in range(0, len(directions), _AT_ONCE):
-        job.step(first / max(len(directions), 1), f"Trying {len(directions):,} ways to sit")
-        found += spread(look, directions[first : first + _AT_ONCE])
-    columns = [np.array([getattr(one, f.name) for one in found], float) for f in fields(Sketch)]
-    return MapFigures(np.asarray(directions, float).reshape(-1, 3), *columns)
+    found: list[Sketches] = []
+    for first in range(0, len(downs), _AT_ONCE):
+        job.step(first / max(len(downs), 1), f"Trying {len(downs):,} ways to sit")
+        now = downs[first : first + _AT_ONCE]
+        found += spread(look, [now[n : n + _TOGETHER] for n in range(0, len(now), _TOGETHER)])
+    columns = [np.concatenate([getattr(one, f.name) for one in found] or [[]]) for f in fields(Sketches)]
+    return MapFigures(downs, *columns)
