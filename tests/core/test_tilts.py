@@ -23,7 +23,7 @@ from deft_slab.core.judge.overhang import LEVEL, hard_rule, soft_rule
 from deft_slab.core.judge.seats import around
 from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.spots import overhang_spots
-from deft_slab.core.judge.tilts import down_to_rotation, seated_on, unit
+from deft_slab.core.judge.tilts import down_to_rotation, downs_to_rotations, seated_on, unit
 from deft_slab.core.marking import Mark
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
@@ -432,3 +432,13 @@ def test_weighing_kernels_compiled_and_plain_agree():
         for count in (kernels.section_cells, kernels.section_cells.py_func)
     ]
     np.testing.assert_array_equal(*cells)
+
+
+def test_many_directions_are_turned_down_as_one_is():
+    """Also the one that points up already, and those next to it."""
+    downs = np.concatenate([spread_directions(200), np.eye(3), -np.eye(3), [unit((1e-7, 0, 1))]])
+    turned = downs_to_rotations(downs)
+    np.testing.assert_allclose(turned, [down_to_rotation(down) for down in downs], atol=1e-12)
+    np.testing.assert_allclose(
+        np.einsum("kij,kj->ki", turned, downs), np.tile([0, 0, -1.0], (len(downs), 1)), atol=1e-9
+    )

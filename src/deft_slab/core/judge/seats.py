@@ -14,7 +14,7 @@ from ..solid import Solid
 from .exposure import spread_directions
 from .marks import Marked
 from .sketches import sketches
-from .tilts import down_to_rotation
+from .tilts import down_to_rotation, downs_to_rotations
 
 Floats = NDArray[np.float64]
 
@@ -141,6 +141,11 @@ def bests_apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool
     return chosen
 
 
+def _leaning(downs: Floats) -> list[Candidate]:
+    """(k, 3) free directions as candidates."""
+    return [Candidate(*one, FREELY) for one in zip(downs, downs_to_rotations(downs), strict=True)]
+
+
 @dataclass(frozen=True, eq=False)
 class Seat:
     """A seat that was tried. rotation : (3, 3); kind : why it was tried; support : mm3, by the soft rule
@@ -216,7 +221,7 @@ def best_seat(
             return best
     everywhere = spread_directions(SPREAD_SEATS) if thorough else np.empty((0, 3))
     downs = everywhere if free is None else free
-    tried += looked([Candidate(down, down_to_rotation(down), FREELY) for down in downs])
+    tried += looked(_leaning(downs))
     if not thorough:
         return chosen(tried)
     starts = bests_apart(np.array([one.down for one in tried]), np.array([one.price for one in tried]), _STARTS)
@@ -224,10 +229,7 @@ def best_seat(
         starts = [] if tried[starts[0]].flat else starts[:1]
     centres = [tried[n] for n in starts]
     for degrees in _REACHES:
-        rings = looked([
-            Candidate(down, down_to_rotation(down), FREELY)
-            for centre in centres for down in around(centre.down, degrees)
-        ])  # fmt: skip
+        rings = looked(_leaning(np.array([around(centre.down, degrees) for centre in centres]).reshape(-1, 3)))
         # each start goes on from the best of its own ring
         centres = [
             min([centre, *rings[AROUND * n : AROUND * (n + 1)]], key=lambda one: one.price)

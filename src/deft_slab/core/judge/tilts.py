@@ -52,6 +52,23 @@ def down_to_rotation(down: Floats) -> Floats:
     return turning(down, np.array([0.0, 0.0, -1.0]))
 
 
+def downs_to_rotations(downs: Floats) -> Floats:
+    """(k, 3, 3): ``down_to_rotation`` of each of (k, 3) unit vectors of the model frame."""
+    x, y, z = downs.T
+    # the axis of the turn is the cross product of the direction and (0, 0, -1): it lies level
+    ax, ay, cosine = -y, x, -z
+    beyond = cosine < 0.0
+    sine2 = ax * ax + ay * ay
+    factor = np.where(beyond, (1.0 - cosine) / np.maximum(sine2, 1e-300), 1.0 / np.where(beyond, 1.0, 1.0 + cosine))
+    found = np.empty((len(downs), 3, 3))
+    found[:, 0] = np.stack([1.0 - factor * ay * ay, factor * ax * ay, ay], axis=1)
+    found[:, 1] = np.stack([factor * ax * ay, 1.0 - factor * ax * ax, -ax], axis=1)
+    found[:, 2] = np.stack([-ay, ax, 1.0 - factor * sine2], axis=1)
+    for n in np.flatnonzero(beyond & (sine2 < 1e-18)):
+        found[n] = down_to_rotation(downs[n])
+    return found
+
+
 def seated_on(now: Tilt, down: Floats) -> Tilt:
     """The seat with a direction (model frame, any length but 0) down that is nearest to the present one."""
     there = now.rotation @ down

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..judge.sketches import Sketches, sketches
-from ..judge.tilts import down_to_rotation
+from ..judge.tilts import downs_to_rotations
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..seated import Subject
@@ -41,10 +41,9 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
     downs = np.asarray(directions, float).reshape(-1, 3)
 
     def look(downs: Floats) -> Sketches:
-        rotations = np.array([down_to_rotation(down) for down in downs])
         return sketches(
-            subject.light, rotations, subject.threshold, cells, printer=printer, marks=subject.light_marks,
-            lift=subject.lift,
+            subject.light, downs_to_rotations(downs), subject.threshold, cells, printer=printer,
+            marks=subject.light_marks, lift=subject.lift,
         )  # fmt: skip
 
     found: list[Sketches] = []
