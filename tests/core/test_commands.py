@@ -276,13 +276,13 @@ def beam(tmp_path_factory):
     return path
 
 
-def test_proposals_are_recipes_that_cut_takes(beam, tmp_path):
+def test_the_front_is_of_recipes_that_cut_takes(beam, tmp_path):
     found = answer("propose", beam, "--pieces", 2, "--top", 4)
-    assert 1 <= len(found["proposals"]) <= 4
-    supports = [one["support_volume_mm3"] for one in found["proposals"]]
+    assert 1 <= len(found["front"]) <= 4
+    supports = [one["support_volume_mm3"] for one in found["front"]]
     assert supports == sorted(supports)
     assert supports[0] < 0.2 * found["support_volume_before_mm3"]
-    first = found["proposals"][0]
+    first = found["front"][0]
     assert {"overhang_area_mm2", "seam_in_sight_mm", "cut_area_mm2"} <= set(first)
     assert all({"volume_mm3", "down", "sits_flat", "fits"} <= set(piece) for piece in first["pieces"])
     assert len(first["pieces"]) == 2
@@ -290,7 +290,27 @@ def test_proposals_are_recipes_that_cut_takes(beam, tmp_path):
     made = answer("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")
     assert made["support_volume_mm3"] == pytest.approx(supports[0], abs=1e-6)
     assert sum(piece["volume_mm3"] for piece in made["pieces"]) == pytest.approx(made["volume_before_mm3"])
-    assert answer("propose", beam, "--seam-limit", 1)["proposals"] == []
+    assert first["sit_flat"] == all(piece["sits_flat"] for piece in first["pieces"])
+    assert first["beds"] == 1
+    assert answer("propose", beam, "--pieces", 2, "--top", 4) == found  # the same input gives the same ways
+    nothing = answer("propose", beam, "--seam-limit", 1)
+    assert nothing["front"] == []
+    assert "mm of seam or more. Allow" in nothing["why_none"]
+
+
+def test_conditions_of_ways_by_command(beam):
+    flat = answer("propose", beam, "--flat", "--fit", "small-filament")["front"]
+    assert flat
+    assert all(one["sit_flat"] and one["fit"] for one in flat)
+    top = ("--avoid", 0, 0, 30, 60)  # all of it
+    assert "Take marks away" in answer("propose", beam, *top)["why_none"]
+    large = answer("propose", beam, "--least", 20)["front"]
+    assert all(min(piece["volume_mm3"] for piece in one["pieces"]) >= 20_000 for one in large)
+    stopped = answer("propose", beam, "--time", 0)
+    assert not stopped["to_the_end"]
+    refused = call("propose", beam, "--avoid", 0, 0, 0, 0)
+    assert refused.returncode == 1
+    assert "must be more than 0" in refused.stderr
 
 
 def test_sweep_by_command(beam):

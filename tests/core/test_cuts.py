@@ -246,7 +246,7 @@ def test_bodies_that_overlap_get_one_skin_and_those_that_touch_do_not():
 def test_halves_of_a_bipyramid_need_no_support():
     """Common practice: halves along the plane of symmetry of a body with level wings need none."""
     from deft_slab.core.judge.figures import measure
-    from deft_slab.core.judge.seats import best_seat
+    from deft_slab.core.judge.seats import SeatWishes, seats_of
 
     upper = cone(30, 20).manifold
     body = upper + upper.mirror((0, 0, 1))
@@ -254,7 +254,7 @@ def test_halves_of_a_bipyramid_need_no_support():
     whole = Solid(whole.vertices, whole.triangles)
     assert measure(whole, np.eye(3)).figures.support_volume_mm3 > 1000
     for half in split(whole, straight((0, 0, 1), 0)):
-        seat = best_seat(half, np.eye(3), 45.0)
+        seat = seats_of(half, SeatWishes(np.eye(3), 45.0)).taken()
         assert seat.kind == "cut face down"
         found = measure(half, seat.rotation).figures
         assert found.support_volume_mm3 == 0

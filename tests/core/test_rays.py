@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from deft_slab.core.errors import DeftError, OpenSurface, SaveFailed
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.rays import first_hit
-from deft_slab.core.judge.seats import best_seat, candidates
+from deft_slab.core.judge.seats import SeatWishes, candidates, seats_of
 from deft_slab.demo import MODELS
 from deft_slab.demo.make import make
 from deft_slab.demo.props import helmet, lantern
@@ -54,10 +54,10 @@ def test_candidates_differ_and_hold_the_obvious_ones():
     assert ((downs @ downs.T) < 0.999).sum() == 30
     tilted = candidates(cone(20, 15), np.diag([1.0, -1.0, -1.0]))
     assert tilted[0].kind == "as the model stood"
-    best = best_seat(cone(20, 15), np.diag([1.0, -1.0, -1.0]), 45.0)
+    best = seats_of(cone(20, 15), SeatWishes(np.diag([1.0, -1.0, -1.0]), 45.0)).taken()
     assert best.down == pytest.approx((0, 0, -1), abs=1e-6)
     table = joined(box(60, 40, 5, at=(0, 0, 40)), *(box(6, 6, 41, at=(x, y, 0)) for x in (0, 54) for y in (0, 34)))
-    assert best_seat(table, np.eye(3), 45.0).down == pytest.approx((0, 0, 1), abs=1e-6)
+    assert seats_of(table, SeatWishes(np.eye(3), 45.0)).taken().down == pytest.approx((0, 0, 1), abs=1e-6)
 
 
 @pytest.mark.parametrize("build", [helmet, lantern])

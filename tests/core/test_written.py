@@ -24,7 +24,7 @@ from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.alike import same_shapes
 from deft_slab.core.judge.exposure import spread_directions
 from deft_slab.core.judge.marks import taken
-from deft_slab.core.judge.seats import best_seat, seat_price
+from deft_slab.core.judge.seats import SeatWishes, seats_of
 from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.marking import Region
@@ -204,12 +204,14 @@ def test_seats_of_pieces_are_as_good_as_what_looking_everywhere_finds(name):
     cut = BlockCut(id="c1", name="Block", x=(float(low[0] + 0.45 * (high - low)[0]),),
                    z=((float(low[2] + 0.6 * (high - low)[2]),),))  # fmt: skip
     for _, cell in cut.part(Solid(solid.vertices, solid.triangles)).sides:
-        found = best_seat(cell, np.eye(3), 45.0)
-        prices = []
+        found = seats_of(cell, SeatWishes(np.eye(3), 45.0))
         turned = np.array([down_to_rotation(down) for down in spread_directions(500)])
         tried = sketches(cell, turned, 45.0, 72)
-        prices += seat_price(tried.support_volume_mm3, tried.sits_flat > 0, cell.volume).tolist()
-        assert found.price <= max(1.05 * min(prices), min(prices) + 1e-3 * cell.volume, 0.02 * cell.volume)
+        flat = tried.support_volume_mm3[tried.sits_flat > 0]
+        for seat, best in ((found.least, tried.support_volume_mm3.min()), (found.flat, flat.min(initial=np.inf))):
+            if np.isfinite(best):
+                assert seat is not None
+                assert seat.support <= max(1.05 * best, best + 1e-3 * cell.volume, 0.02 * cell.volume)
 
 
 # as files hold it

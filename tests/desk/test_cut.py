@@ -40,37 +40,52 @@ def wait(desk, ready) -> None:
     desk.qtbot.wait(20)
 
 
-def test_the_list_finds_the_cut_under_the_beam(cut):
+def test_the_front_finds_the_cut_under_the_beam(cut):
     """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
-    search, panel = cut.state.search, cut.window.panels["Cut"]
+    ways, panel = cut.state.ways, cut.window.cut_panel.ways
     before = cut.state.evaluated.outcome.totals.support_volume_mm3
-    wait(cut, lambda: search.shown is not None)
-    assert 1 <= len(search.shown) <= 10
-    supports = [one.support for one in search.shown]
-    assert supports == sorted(supports)
-    assert search.shown[0].left < 0.02
-    assert len(search.map) > 250
-    row = panel.where.cuts.itemAt(0).widget()
+    wait(cut, lambda: ways.found is not None and ways.found.done)
+    found = ways.found.ways
+    assert [way.support for way in found] == sorted(way.support for way in found)
+    assert not any(way.near for way in found)
+    number = next(n for n, way in enumerate(found) if way.cuts == 1 and way.all_flat)
+    assert found[number].left < 0.02
+    # the pointer shows its seams on the model, and what it comes to
+    QTest.mouseMove(panel.chart, panel.chart.place_of(number).toPoint())
+    wait(cut, lambda: ways.pointed is found[number])
+    assert len(ways.pointed.seams) > 0
+    assert "all flat" in panel._said.text()
+    row = panel.list.itemAt(number).widget()
     assert "left" in words(row)
-    cut.click(row)
+    QTest.mouseClick(panel.chart, LEFT, PLAIN, panel.chart.place_of(number).toPoint())
     cut.settle()
     totals = cut.state.evaluated.outcome.totals
-    assert totals.pieces == len(search.shown[0].pieces)
-    assert totals.support_volume_mm3 == pytest.approx(supports[0], rel=1e-6, abs=1e-6)
+    assert totals.pieces == found[number].pieces
+    assert totals.support_volume_mm3 == pytest.approx(found[number].support, rel=1e-6, abs=1e-6)
     assert totals.support_volume_mm3 < 0.02 * before
-    # the map stays, and another click moves the same cut
-    wait(cut, lambda: panel.where.cuts.count() > 0)
-    if len(search.shown) > 1:
-        cut.click(panel.where.cuts.itemAt(1).widget())
-        cut.settle()
-        assert len(cut.state.plan.recipe) == 1
+    # the front stays, and another click takes another way
+    assert ways.found.ways == found
+    other = next(n for n in range(len(found)) if n != number)
+    cut.reveal(panel.list.itemAt(other).widget())
+    cut.click(panel.list.itemAt(other).widget())
+    cut.settle()
+    assert len(cut.state.plan.recipe) == found[other].cuts
+    # one is kept without being taken
+    cut.reveal(panel.list.itemAt(number).widget())
+    cut.click(panel.list.itemAt(number).widget().keep)
+    cut.settle()
+    assert len(cut.state.project.choices) == 1
+    assert cut.state.project.choices[0].plan.recipe == found[number].plan.recipe
+    cut.undo()
     cut.undo()
     cut.settle()
 
 
 def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
     search, cut_map = cut.state.search, cut.window.panels["Cut"].where.map
-    wait(cut, lambda: search.map is not None and len(search.map) > 250)
+    cut.window.cut_panel.turn_to("Where")
+    wait(cut, lambda: search.map is not None)
+    assert len(search.map) > 250
     level = cut_map.place_of(np.array([0.0, 0.0, 1.0]))
     QTest.mouseMove(cut_map, level.toPoint() + QPoint(20, 10))
     cut.qtbot.wait(30)
@@ -446,6 +461,8 @@ def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
     desk.settle()
     where = desk.window.panels["Cut"].where
     assert desk.state.search.map is None
+    assert "Size can close it" in desk.window.cut_panel.ways.chart._why
+    desk.window.cut_panel.turn_to("Where")
     assert "Size can close it" in where._said.text()
     pressed(desk, "+ Straight")
     desk.settle()

@@ -179,9 +179,15 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
         state.search.look_again()
         halves.window.verbs.stop()
         halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
-        where = halves.window.panels["Cut"].where
-        assert state.search.shown is None
-        assert where.again.isVisibleTo(where)
+        panel = halves.window.cut_panel
+        assert state.ways.found is None
+        assert panel.ways.on.isVisibleTo(panel.ways)
+        assert panel.where.again.isVisibleTo(panel.where)
+        halves.click(panel.ways.on)
+        halves.qtbot.waitUntil(lambda: state.ways.found is not None, timeout=PATIENCE)
+        halves.click(panel.ways.stop)
+        halves.qtbot.waitUntil(lambda: not state.ways.busy, timeout=PATIENCE)
+        assert state.ways.found.ways  # what was found stays
 
 
 def test_walls_that_come_too_late_are_not_shown(desk, tee):

@@ -12,7 +12,7 @@ from ..core.intake.fineness import COARSEST, FINENESS, FINEST
 from ..core.mend.mended import advised
 from ..core.plan import UNITS, Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
-from ..core.search.found import MOST_PROPOSALS, SWEEP_PLACES
+from ..core.search.found import SWEEP_PLACES
 from ..core.wearer.measures import FORMS
 
 
@@ -94,22 +94,37 @@ def parser() -> argparse.ArgumentParser:
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
                         help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
     sweep_.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
-    propose = commands.add_parser("propose", help="the cuts that leave least support for the seam that is seen of them")
+    propose = commands.add_parser("propose", help="ways to part it that are not beaten in support left and seam seen")
     common(propose)
     overhang(propose)
-    propose.add_argument("--pieces", type=int, default=2, metavar="N", help="how many pieces there are to be (2)")
-    propose.add_argument("--top", type=int, default=MOST_PROPOSALS, metavar="N",
-                         help=f"at most so many proposals ({MOST_PROPOSALS})")  # fmt: skip
-    propose.add_argument("--seam-limit", type=_number, metavar="MM", help="seam in sight, at most")
+    _ways(propose)
     propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     return parser
+
+
+def _ways(propose: argparse.ArgumentParser) -> None:
+    """What ways to part a model are looked for by."""
+    propose.add_argument("--pieces", type=int, default=2, metavar="N", help="at most so many pieces (2)")
+    propose.add_argument("--seam-limit", type=_number, metavar="MM", help="seam in sight of all cuts, at most")
+    propose.add_argument("--flat", action="store_true", help="only ways in which every piece sits flat")
+    propose.add_argument("--fit", metavar="PRINTER",
+                         help="only ways in which every piece fits this printer; instead of --printer")  # fmt: skip
+    propose.add_argument("--avoid", type=_number, nargs=4, action="append", default=[], metavar=("X", "Y", "Z", "R"),
+                         help="no cut may cross the surface in this ball, mm; may be repeated")  # fmt: skip
+    propose.add_argument("--prefer", type=_number, nargs=4, action="append", default=[], metavar=("X", "Y", "Z", "R"),
+                         help="seams are welcome in this ball, mm, and count a quarter; may be repeated")  # fmt: skip
+    propose.add_argument("--least", type=_number, default=0.0, metavar="CM3", help="volume of each piece, at least (0)")
+    propose.add_argument("--keep-shells", action="store_true", help="no cut may open a closed void")
+    propose.add_argument("--time", type=_number, metavar="S",
+                         help="stop after so many seconds, with what there is")  # fmt: skip
+    propose.add_argument("--top", type=int, metavar="N", help="at most so many ways, spread over the front")
 
 
 def check(arguments: argparse.Namespace) -> None:
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
-                            ("seam_limit", 1e-6, 1e9)):  # fmt: skip
+                            ("seam_limit", 1e-6, 1e9), ("least", 0, 1e6), ("time", 0, 1e6)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

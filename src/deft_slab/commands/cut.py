@@ -11,7 +11,7 @@ from ..core.handoff.pieces import file_name, write_3mf, write_stls
 from ..core.handoff.saving import refuse_existing
 from ..core.judge.tilts import unit
 from ..core.outcome import Outcome, Piece
-from ..core.plan import MOST_CUTS, PieceWish, Recipe, read_recipe
+from ..core.plan import MOST_CUTS, Recipe, read_recipe
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 
@@ -24,25 +24,27 @@ def _recipe(arguments: argparse.Namespace) -> Recipe:
     if arguments.recipe is None:
         if not cuts:
             raise BadPlan("Say where to cut: --straight or --recipe.")
-        return _recipe_of(cuts)
+        return _recipe_of(Recipe(cuts=()), cuts)
     try:
         read = read_recipe(arguments.recipe.read_bytes())
     except OSError as error:
         raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
-    return _recipe_of((*read.cuts, *cuts), read.pieces)
+    return _recipe_of(read, cuts)
 
 
-def _recipe_of(cuts: tuple[Cut, ...], pieces: tuple[PieceWish, ...] = ()) -> Recipe:
+def _recipe_of(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:
+    """A recipe with more cuts behind its own."""
+    cuts = (*recipe.cuts, *more)
     if len(cuts) > MOST_CUTS:
         raise BadPlan(f"A recipe has at most {MOST_CUTS} cuts; this one has {len(cuts)}.")
-    return Recipe(cuts=cuts, pieces=pieces)
+    return recipe.model_copy(update={"cuts": cuts})
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = _recipe(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces)
+    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces, leaning=recipe.leaning)
     outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer)
     for cut in recipe.cuts:
         if cut.on and not outcome.cuts[cut.id].parts:

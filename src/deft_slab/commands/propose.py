@@ -1,36 +1,86 @@
-"""Cuts worth making."""
+"""Ways to part a model that are not beaten in support left and seam in sight."""
 
 from __future__ import annotations
 
 import argparse
 import json
+import time
 
-from ..core.plan import Recipe
-from ..core.search.found import CutWishes
-from ..core.search.proposals import proposed_plans
+from ..core.errors import BadPlan
+from ..core.handoff.beds import lay_out
+from ..core.marking import Mark, Meaning
+from ..core.plan import Plan, Recipe
+from ..core.printer import Printer
+from ..core.search.found import CutWishes, Way
+from ..core.search.ways import WaySearch, spaced
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .cut import piece_figures
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    printer = printer_of(arguments.printer)
+    begun = time.monotonic()
+    printer = printer_of(arguments.fit or arguments.printer)
     opened, plan = opened_file(arguments)
-    plan = plan.changed(threshold=arguments.theta)
+    marks = (*_marks(plan, arguments.avoid, "never"), *_marks(plan, arguments.prefer, "prefer"))
+    plan = plan.changed(threshold=arguments.theta, marks=marks)
     workshop = Workshop(opened.model, arguments.spread)
-    wishes = CutWishes(pieces=arguments.pieces, exactly=True, seam_limit=arguments.seam_limit)
-    plans = proposed_plans(workshop, plan, printer, wishes, spread=arguments.spread)
+    wishes = CutWishes(
+        pieces=arguments.pieces, seam_limit=arguments.seam_limit, flat=arguments.flat, must_fit=bool(arguments.fit),
+        least_volume=1000 * arguments.least, open_shells=not arguments.keep_shells,
+    )  # fmt: skip
+    search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread)
+    while not search.advance().done:
+        if arguments.time is not None and time.monotonic() - begun > arguments.time:
+            break
+    ways = [way for way in search.front.ways if way.outcome is not None]
+    parted = [way for way in ways if way.cuts]
+    chosen = spaced(parted, arguments.top) if arguments.top else parted
+    return {
+        "support_volume_before_mm3": search.front.whole,
+        "whole": [_whole(way) for way in ways if not way.cuts],
+        "front": [_figures(workshop, printer, way) for way in chosen],
+        "why_none": "" if parted else search.front.short_of,
+        "to_the_end": search.front.done,
+    }
+
+
+def _marks(plan: Plan, balls: list[list[float]], meaning: Meaning) -> list[Mark]:
+    """Marks of balls given in mm."""
     found = []
-    for plan_ in plans[: arguments.top]:
-        outcome = workshop.evaluate(plan_, printer)
-        recipe = Recipe(cuts=plan_.recipe, pieces=plan_.pieces)
-        pieces = [piece_figures(piece) for piece in outcome.pieces]
-        totals = outcome.totals
-        found.append({
-            "recipe": json.loads(recipe.model_dump_json()), "support_volume_mm3": totals.support_volume_mm3,
-            "overhang_area_mm2": totals.overhang_area_mm2, "seam_in_sight_mm": totals.seam_in_sight_mm,
-            "seam_length_mm": totals.seam_length_mm, "cut_area_mm2": totals.cut_area_mm2, "pieces": pieces,
-        })  # fmt: skip
-    found.sort(key=lambda one: one["support_volume_mm3"])
-    whole = workshop.evaluate(plan, printer)
-    return {"support_volume_before_mm3": whole.totals.support_volume_mm3, "proposals": found}
+    for *place, radius in balls:
+        if radius <= 0:
+            raise BadPlan(f"The radius of a ball must be more than 0; got {radius:g}.")
+        x, y, z = (float(value) for value in place / plan.factors)
+        i, j, k = (float(value) for value in radius / abs(plan.factors))
+        found.append(Mark(meaning=meaning, shape="ball", places=((x, y, z),), half=(i, j, k)))
+    return found
+
+
+def _whole(way: Way) -> dict[str, object]:
+    """The model uncut, in a seat."""
+    return {
+        "down": way.plan.tilt.down, "support_volume_mm3": way.support, "sit_flat": way.all_flat, "fit": way.all_fit
+    }  # fmt: skip
+
+
+def _figures(workshop: Workshop, printer: Printer, way: Way) -> dict[str, object]:
+    outcome = workshop.evaluate(way.plan, printer)
+    totals = outcome.totals
+    recipe = Recipe(cuts=way.plan.recipe, pieces=way.plan.pieces, leaning=way.plan.leaning)
+    return {
+        "recipe": json.loads(recipe.model_dump_json()),
+        "support_volume_mm3": totals.support_volume_mm3,
+        "overhang_area_mm2": totals.overhang_area_mm2,
+        "seam_in_sight_mm": totals.seam_in_sight_mm,
+        "seam_on_show_mm": totals.seam_on_show_mm,
+        "seam_length_mm": totals.seam_length_mm,
+        "cut_area_mm2": totals.cut_area_mm2,
+        "sit_flat": totals.flat_pieces == totals.pieces,
+        "flat_pieces": totals.flat_pieces,
+        "fit": totals.fitting_pieces == totals.pieces,
+        "fitting_pieces": totals.fitting_pieces,
+        "beds": 1 + max(place.bed for place in lay_out(outcome.pieces, printer)),
+        "print_seconds": totals.print_seconds,
+        "pieces": [piece_figures(piece) for piece in outcome.pieces],
+    }

@@ -16,7 +16,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer)
-    found = swept(subject, normal, spread=arguments.spread, places=arguments.places)
+    found = swept(subject, normal, places=arguments.places)
     places = [
         {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),
          "seam_in_sight_mm": float(found.sight[k]), "cut_area_mm2": float(found.area[k]),

@@ -17,7 +17,7 @@ from .documents import Document, Triple, of_length_one
 Floats = NDArray[np.float64]
 
 Looking = Literal["everywhere", "all round", "front", "above"]
-Meaning = Literal["show", "hold", "clear"]
+Meaning = Literal["show", "hold", "clear", "never", "prefer"]
 
 MOST_PLACES = 5_000
 """In one stroke of the brush."""
@@ -74,7 +74,7 @@ class Mark(Region):
     """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.
 
     meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
-    refused
+    refused; where no seam may run, "never"; where one is welcome, "prefer"
     """
 
     meaning: Meaning

@@ -133,7 +133,8 @@ class ThinPlace(Place):
 @dataclass(frozen=True, eq=False)
 class Seam:
     """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1
-    on_show : mm of it that cross show faces; stretches : its parts, those that show most first
+    on_show : mm of it that cross show faces; stretches : its parts, those that show most first; barred : mm where none
+    may run; welcome : mm of what is in sight where one is welcome
     """
 
     segments: Floats
@@ -143,6 +144,8 @@ class Seam:
     cut_area: float
     on_show: float = 0.0
     stretches: tuple[Stretch, ...] = ()
+    barred: float = 0.0
+    welcome: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,7 @@ The opened model never changes; the plan says what to do with it.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +26,7 @@ Unit = Literal["mm", "cm", "m", "in"]
 UNITS: dict[Unit, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm in one unit."""
 
-RECIPES = Versions("recipe", 1)
+RECIPES = Versions("recipe", 2)
 MOST_CUTS = 200
 MOST_RECIPE_BYTES = 20_000_000
 
@@ -170,6 +170,9 @@ class Plan(Document):
     threshold: float = Field(default=45.0, ge=0.0, le=89.0)
     lift: float = Field(default=0.0, ge=0, le=100)
     """mm by which pieces stand over the bed, on support; 0: directly on it."""
+    leaning: float = Field(default=0.5, ge=0.0, le=1.0)
+    """Share of the support of its best flat seat, with a twentieth of its volume added, that a piece must save to lean
+    in another one; 0: the seat with the least support is taken, 1: pieces sit flat wherever they can."""
     marks: tuple[Mark, ...] = Field(default=(), max_length=2000)
     audience: Audience = Audience()
     recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
@@ -329,11 +332,18 @@ class Plan(Document):
 
 
 class Recipe(Document):
-    """Cuts as a document of their own, for scripts: what is cut, and how pieces sit."""
+    """Cuts as a document of their own, for scripts: what is cut, and how pieces sit. leaning : see ``Plan``"""
 
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
+    leaning: float = Field(default=0.5, ge=0.0, le=1.0)
+
+
+@RECIPES.step(1)
+def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 did not say when pieces lean."""
+    return data
 
 
 def read_recipe(text: bytes) -> Recipe:

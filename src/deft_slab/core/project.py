@@ -14,7 +14,7 @@ from .plan import Guest, Plan
 from .printer import Printer
 from .versions import NewerVersion, Versions
 
-PROJECTS = Versions("project", 3)
+PROJECTS = Versions("project", 4)
 MOST_PROJECT_BYTES = 256 * 2**20
 """Neither written nor read beyond this: what is saved opens again."""
 
@@ -30,7 +30,7 @@ class Choice(Document):
 class Project(Document):
     """What is saved: the plan on the bed, and the choices kept beside it."""
 
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     title: Name
     plan: Plan
     choices: tuple[Choice, ...] = ()
@@ -119,6 +119,12 @@ def _with_shared_marks(data: dict[str, Any]) -> dict[str, Any]:
 def _with_the_whole(data: dict[str, Any]) -> dict[str, Any]:
     """Version 2 had no row for the model as it came."""
     return {**data, "whole": True}
+
+
+@PROJECTS.step(3)
+def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
+    """Plans of version 3 did not say when pieces lean: at half of the support saved, as now by default."""
+    return data
 
 
 def _unpacked(data: dict[str, Any]) -> dict[str, Any]:

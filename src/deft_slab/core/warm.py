@@ -7,7 +7,7 @@ import numpy as np
 from .judge.exposure import exposure
 from .judge.figures import measure
 from .judge.marks import unmarked
-from .judge.parting import every_place, parted_figures, posed
+from .judge.parting import every_place, posed
 from .judge.sketches import sketches
 from .judge.skin import support_skin
 from .linking import linked, same_rows
@@ -29,8 +29,8 @@ def warm() -> None:
     measured = measure(solid, np.eye(3), exposed=seen, cells=8)
     support_skin(measured.columns, measured.floors)
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))
-    every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8)
-    parted_figures(posed(solid, -up, 45.0, none, 8), solid, up, 1.0, 45.0)
+    poses = posed(solid, -up[None], 45.0, none, 8)
+    every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 
 
 if __name__ == "__main__":

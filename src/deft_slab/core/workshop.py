@@ -20,7 +20,7 @@ from .judge.exposure import EVERYWHERE, HIDDEN, exposure
 from .judge.figures import Exposing
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
-from .judge.seats import SEARCH_CELLS, best_seat
+from .judge.seats import SEARCH_CELLS, SeatWishes, seats_of
 from .judge.slivers import thin_places
 from .judge.tilts import set_down
 from .kept import Kept
@@ -139,14 +139,16 @@ class Workshop:
             self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
         )  # fmt: skip
 
-    def subject(self, plan: Plan, number: int, job: Job = QUIET) -> Subject:
-        """What a search for a piece's seat looks at. Raises as ``evaluate``.
+    def subject(
+        self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES
+    ) -> Subject:  # fmt: skip
+        """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
-        number : of the piece, from 0 on
+        number : of the piece, from 0 on; triangles : of its stand-in
         """
         raw, part, wish = self._part(plan, number, job.part(0.0, 0.6))
         light = self._once(
-            ("subject", part.key), lambda: thinned(part.solid, SUBJECT_TRIANGLES, job.part(0.6, 0.8)), SUBJECT_TRIANGLES
+            ("subject", part.key, triangles), lambda: thinned(part.solid, triangles, job.part(0.6, 0.8)), triangles
         )
         full = self._marks(plan, raw, job.part(0.8, 0.9)).of(part.solid.origin)
         few = unmarked(len(light.triangles))
@@ -224,7 +226,7 @@ class Workshop:
         audience = plan.audience if exposed is not None else None
         key = ("seam", tuple(part.key for part in made), audience, uncut.key, plan.marks)
         share = 1.0 if cut.two_sided else 0.5
-        return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks.show))
+        return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks))
 
     def _rooms(self, plan: Plan, uncut: Uncut, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
         """The room around each guest that is shown. A guest whose surface is not at hand has none."""
@@ -356,21 +358,20 @@ class Workshop:
         else:
             stood = plan.tilt.rotation
             before = self._sat.get(part.sides) if quick else None
+            cells = DRAG_CELLS if quick else SEARCH_CELLS
             found = self._once(
-                ("seat", part.key, plan.tilt, plan.threshold, plan.marks, quick, before),
-                lambda: best_seat(
+                ("seats", part.key, plan.tilt, plan.threshold, plan.marks, quick, before, printer.room, lift),
+                lambda: seats_of(
                     tried_on[0],
-                    stood,
-                    plan.threshold,
+                    SeatWishes(stood, plan.threshold, printer.room, lift, cells),
                     tried_on[1],
                     thorough=not quick,
                     free=None if before is None else np.array([before]),
                     whole=None if quick else (part.solid, marks),
-                    cells=DRAG_CELLS if quick else SEARCH_CELLS,
                     job=job.part(0.0, 0.6),
                     spread=map if quick else self.spread,
                 ),  # fmt: skip
-            )
+            ).taken(plan.leaning)
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
             if detail == "whole":
                 self._sat[part.sides] = tilt.down

@@ -29,10 +29,10 @@ def _arguments(given: list[str]) -> argparse.Namespace:
 
 
 def settled(state: DeskState) -> bool:
-    """Whether every row of the ledger has its figures and nothing is being worked on but the tilt map."""
+    """Whether every row of the ledger has its figures and nothing is being worked on but maps and ways."""
     project = state.history.project
     return (
-        project is not None and state.up_to_date and not state.jobs.busy_beside("map")
+        project is not None and state.up_to_date and not state.jobs.busy_beside("map", "ways")
         and all(state.entry(plan) is not None for _, _, plan in state.compared)
     )  # fmt: skip
 

@@ -28,11 +28,11 @@ _log = logging.getLogger(__name__)
 
 URGENCY = {
     "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "sweep": 4,
-    "ready": 4, "map": 5, "choice": 6,
+    "ready": 4, "map": 5, "choice": 6, "ways": 7,
 }  # fmt: skip
 """By the part of a lane's name before a colon."""
 
-_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep"})
+_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep", "ways"})
 """What may be stopped for something more urgent, and is then done again."""
 
 
@@ -186,9 +186,9 @@ class Jobs(QObject):
         """Whether something of a kind waits or runs."""
         return kind in self._wanted_kinds
 
-    def busy_beside(self, kind: str) -> bool:
-        """Whether something waits or runs that is not of a kind."""
-        return bool(self._wanted_kinds - {kind})
+    def busy_beside(self, *kinds: str) -> bool:
+        """Whether something waits or runs that is of none of some kinds."""
+        return bool(self._wanted_kinds - set(kinds))
 
     @property
     def process_id(self) -> int:

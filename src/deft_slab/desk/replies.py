@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.cuts import Cut, StraightCut
+from ..core.cuts import Cut
 from ..core.handoff.beds import Laid
 from ..core.model import Model
 from ..core.outcome import Outcome
@@ -91,22 +91,52 @@ class SeatsFound:
 
 
 @dataclass(frozen=True, eq=False)
-class CutShown:
-    """A cut worth making, as ``search.found.Proposal`` has it, without its pieces. names : of the pieces, with how each
-    sits; picture : (height, width, 4) uint8"""
+class WayShown:
+    """A way to part a piece, as ``search.found.Way`` has it, without its pieces.
 
-    cut: StraightCut
+    left : share of the support of what is parted, as it sits now; seams : (k, 2, 3) mm, model frame
+    names : of the pieces, with how each sits; beds : that they take; seconds : of printing; picture : what is only
+    known from the stand-in has none of these
+    """
+
     plan: Plan
-    left: float
+    cuts: int
+    pieces: int
+    flat: int
+    fitting: int
     support: float
-    overhang: float
+    left: float
     sight: float
     show: float
-    area: float
-    fits: bool
-    flat: int
-    pieces: tuple[str, ...]
-    picture: Picture
+    steps: int
+    seams: NDArray[np.float64]
+    names: tuple[str, ...] = ()
+    beds: int = 0
+    seconds: float = 0.0
+    picture: Picture | None = None
+
+    @property
+    def near(self) -> bool:
+        """Whether its figures are of the stand-in."""
+        return self.picture is None
+
+    @property
+    def all_flat(self) -> bool:
+        return self.flat == self.pieces
+
+    @property
+    def all_fit(self) -> bool:
+        return self.fitting == self.pieces
+
+
+@dataclass(frozen=True, eq=False)
+class WaysFound:
+    """The ways found so far, least support first; see ``search.found.Front``."""
+
+    ways: tuple[WayShown, ...]
+    whole: float
+    done: bool
+    short_of: str
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,7 +21,7 @@ from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid
 from ..core.tilt import Tilt
-from .replies import CutShown, Evaluated, Fetched, MapRound, Picture, SeatsFound, SeatShown, Settled, Walls
+from .replies import Evaluated, Fetched, MapRound, Picture, SeatsFound, SeatShown, Settled, Walls, WaysFound
 
 R = TypeVar("R", covariant=True)
 
@@ -192,9 +192,7 @@ class OfSides(OfPlan[R]):
 
 @dataclass(frozen=True, eq=False)
 class LookForCuts(OfSides[CutMap]):
-    """Figures of planes through a piece, more in the second round. round_number : 0 or 1"""
-
-    round_number: int
+    """Figures of planes through a piece, as many as its ways are looked for along."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -212,12 +210,15 @@ class TurnCut(OfSides[Turned]):
     offset: float
 
 
-@dataclass(frozen=True, eq=False)
-class ProposeCuts(OfSides[tuple[CutShown, ...]]):
-    """Cuts worth making through a piece, least support left first. known : the map of it"""
+@dataclass(frozen=True)
+class LookForWays(OfPlan[WaysFound]):
+    """Goes on by one step with looking for ways to part a piece, or all; begins where it is asked for the first time.
 
+    sides : of the cuts, on which the piece lies that is meant; None: all pieces
+    """
+
+    sides: tuple[Side, ...] | None
     wishes: CutWishes
-    known: CutMap
 
 
 @dataclass(frozen=True, eq=False)

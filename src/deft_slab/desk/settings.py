@@ -15,19 +15,19 @@ from ..core.handoff.saving import write_whole
 from ..core.printer import Printer
 from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
-from ..core.versions import NewerVersion, Versions
+from ..core.versions import Data, NewerVersion, Versions
 from ..logbook import home
 from .older import keep_if_older
 
 _log = logging.getLogger(__name__)
-SETTINGS = Versions("settings", 1)
+SETTINGS = Versions("settings", 2)
 MOST_RECENT = 8
 
 
 class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="ignore")
 
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     recent: tuple[str, ...] = ()
     swap_drag: bool = False
     """Left drag pans and middle drag turns, instead of the other way round."""
@@ -38,7 +38,7 @@ class Settings(BaseModel):
     weights: Weights | None = None
     """What matters in a seat; None: as is usual for the printer's kind."""
     cut_wishes: CutWishes | None = None
-    """What a place for a cut is looked for by; None: the usual."""
+    """What ways to part a piece are looked for by; None: the usual."""
 
     ledger_height: int = Field(default=228, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""
@@ -50,6 +50,12 @@ class Settings(BaseModel):
         return self.model_copy(
             update={"recent": (first, *(other for other in self.recent if other != first))[:MOST_RECENT]}
         )
+
+
+@SETTINGS.step(1)
+def _without_cut_wishes(data: Data) -> Data:
+    """Version 1 put places that fit first without being asked, and wished for pieces of one cut."""
+    return {name: value for name, value in data.items() if name != "cut_wishes"}
 
 
 def _place() -> Path:

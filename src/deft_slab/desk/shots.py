@@ -149,14 +149,18 @@ def _cutting(eye: Photographer) -> None:
     """Finds where to part the gull, takes a cut of the list, drags it; then takes the post off by a loop."""
     state, bed, panel = eye.state, eye.window.bed, eye.window.cut_panel
     eye.go("Cut")
-    eye.until(lambda: state.search.shown is not None)
+    eye.until(lambda: state.ways.found is not None and state.ways.found.done)
+    found = state.ways.found.ways if state.ways.found else ()
+    # a cut through the middle of what can be had: all flat, and less seen than most
+    chosen = min((n for n, way in enumerate(found) if way.all_flat and way.cuts == 1), key=lambda n: found[n].sight)
+    state.ways.point_at(found[chosen])
+    eye.shoot("cut-ways")
+    state.ways.point_at(None)
+    panel.turn_to("Where")
+    eye.until(lambda: state.search.map is not None)
     eye.shoot("cut-where")
-    found = state.search.shown or ()
-    hidden = min(range(len(found)), key=lambda n: found[n].sight)
-    row = panel.where.cuts.itemAt(hidden)
-    chosen = row.widget() if row is not None else None
-    assert chosen is not None
-    QTest.mouseClick(chosen, Qt.MouseButton.LeftButton)
+    panel.turn_to("Ways")
+    QTest.mouseClick(panel.ways.chart, Qt.MouseButton.LeftButton, pos=panel.ways.chart.place_of(chosen).toPoint())
     eye.settle()
     panel.turn_to("This cut")
     eye.until(lambda: state.search.sweep is not None)

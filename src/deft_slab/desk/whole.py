@@ -21,6 +21,7 @@ from .state.seating import Seating
 from .state.seats import Seats
 from .state.sizing import Sizing
 from .state.snapping import Snapping
+from .state.ways import Ways
 from .state.wearing import Wearing
 from .state.writing import Writing
 
@@ -44,7 +45,9 @@ class DeskState(Desk):
         self.choosing = Choosing(self)
         self.seating = Seating(self, self.seats, self.choosing)
         self.cutting = Cutting(self, self.pointing)
-        self.search = CutSearch(self, self.cutting, self.choosing)
+        # the map of cuts is made of what ways look at first
+        self.ways = Ways(self, self.choosing)
+        self.search = CutSearch(self, self.cutting)
         self.snapping = Snapping(self)
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
         self.alike = Alike(self)

@@ -108,6 +108,23 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
     return Fit(not any(out), yaw if yaw <= 90 else yaw - 180.0, out)
 
 
+def fits_turned(
+    corners: Floats, rotations: Floats, room: tuple[float, float, float], lift: float = 0.0
+) -> NDArray[np.bool_]:  # fmt: skip
+    """(k,) whether a piece fits a printer in each of k rotations (k, 3, 3), turned by some multiple of 7.5 degrees.
+
+    corners : (n, 3) mm of its convex hull; room : mm along x, y and z; lift : mm over the bed
+    """
+    height = np.ptp(corners @ rotations[:, 2].T, axis=0) + lift
+    turns = np.radians(np.arange(0.0, 180.0, 7.5))
+    x, y = (corners @ rotations[:, axis].T for axis in (0, 1))
+    widths = np.stack([np.ptp(np.cos(t) * x - np.sin(t) * y, axis=0) for t in turns])
+    # a turn and the one a quarter on are the sides of a box
+    across = np.roll(widths, -len(turns) // 2, axis=0)
+    flat = ((widths <= room[0] + 1e-6) & (across <= room[1] + 1e-6)).any(axis=0)
+    return np.asarray(flat & (height <= room[2] + 1e-6))
+
+
 def largest_scale(vertices: Floats, printer: Printer) -> float:
     """The factor by which a piece can be scaled so that it just fits the printer at some yaw.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import igl
 import numpy as np
@@ -23,25 +23,32 @@ _DETAIL_REACH = 0.02
 
 @dataclass(frozen=True, eq=False)
 class Marked:
-    """show, hold, clear : (m,) bool for each facet"""
+    """(m,) bool for each facet; see ``marking.Mark.meaning``."""
 
     show: Mask
     hold: Mask
     clear: Mask
+    never: Mask
+    prefer: Mask
+
+    @property
+    def _masks(self) -> tuple[Mask, ...]:
+        return self.show, self.hold, self.clear, self.never, self.prefer
 
     @property
     def anything(self) -> bool:
         """Whether any facet is marked."""
-        return bool(self.show.any() or self.hold.any() or self.clear.any())
+        return any(bool(mask.any()) for mask in self._masks)
 
     @property
     def bits(self) -> NDArray[np.uint8]:
-        """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot."""
-        return np.asarray(self.show + 2 * self.hold.astype(np.uint8) + 4 * self.clear.astype(np.uint8), np.uint8)
+        """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot, 8 and 16 for where seams may never
+        run and where they are welcome."""
+        return np.asarray(sum(mask.astype(np.uint8) << bit for bit, mask in enumerate(self._masks)), np.uint8)
 
     def picked(self, facets: NDArray[np.int64]) -> Marked:
         """Of the facets (k,) with some numbers."""
-        return Marked(self.show[facets], self.hold[facets], self.clear[facets])
+        return Marked(*(mask[facets] for mask in self._masks))
 
     def of(self, origin: NDArray[np.int32]) -> Marked:
         """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none.
@@ -49,18 +56,17 @@ class Marked:
         origin : (m,).
         """
         own = origin >= 0
-        return Marked(*(own & mask[np.maximum(origin, 0)] for mask in (self.show, self.hold, self.clear)))
+        return Marked(*(own & mask[np.maximum(origin, 0)] for mask in self._masks))
 
 
 def unmarked(count: int) -> Marked:
     """A surface of so many facets without marks."""
-    nothing = np.zeros(count, np.bool_)
-    return Marked(nothing, nothing, nothing)
+    return Marked(*(np.zeros(count, np.bool_) for _ in fields(Marked)))
 
 
 def joined_marks(parts: list[Marked]) -> Marked:
     """Of surfaces whose triangles follow each other."""
-    return Marked(*(np.concatenate([getattr(part, name) for part in parts]) for name in ("show", "hold", "clear")))
+    return Marked(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(Marked)))
 
 
 def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) -> Marked:
@@ -68,10 +74,10 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) ->
 
     take : gives (count,) the facets that one mark takes, see ``taken``
     """
-    found = {meaning: np.zeros(count, np.bool_) for meaning in ("show", "hold", "clear")}
+    found = {f.name: np.zeros(count, np.bool_) for f in fields(Marked)}
     for mark in marks:
         found[mark.meaning][take(mark)] = not mark.erase
-    return Marked(found["show"], found["hold"], found["clear"])
+    return Marked(**found)
 
 
 def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mask:

@@ -1,4 +1,5 @@
-"""What parting a piece at planes comes to, without making the cut: one raster along a normal scores every place."""
+"""What parting a piece at planes comes to, without making the cut: rasters of the piece score every place of a plane,
+one along its normal for the sides on their cut faces, and one for each other pose that the sides may lie in."""
 
 from __future__ import annotations
 
@@ -8,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..printer import Printer, default_printer
+from ..progress import Spread
 from ..solid import Solid
-from . import kernels, plane_kernels
+from . import plane_kernels, pose_kernels
 from .base import LEAST_BASE_AREA, LEAST_BASE_SHARE
 from .columns import Columns, column_field
 from .marks import Marked
 from .overhang import soft_rule
-from .seats import seat_price
-from .tilts import down_to_rotation
+from .tilts import down_to_rotation, downs_to_rotations
 
 Floats = NDArray[np.float64]
 
@@ -24,30 +25,39 @@ Floats = NDArray[np.float64]
 class Places:
     """(k,) figures of parting a piece at each of k places along one normal; mm, mm2, mm3, by the soft rule.
 
-    The first row of what has two is the side that the normal points to. Seats: the better of the cut face down and up.
+    The first row of what has two is the side that the normal points to.
     normal : (3,) unit, model frame; offsets : of the planes
-    support, overhang, volume : (2, k); flat : (2, k) bool, by the area of the base
-    price : (2, k) see ``seat_price``; longest : (2, k) mm, longest side of the smallest box around it on its cut face
-    cut_area, seam, in_sight, on_show : mm2 and mm, of the cut
+    support : (2, k) mm3 in the best seat that was tried; flat : (2, k) in the best one that sits flat, as far as the
+    area of its base tells; inf where none does
+    seat, flat_seat : (2, k) which it is: the number of a pose, or ``FACE_DOWN``, ``FACE_UP``
+    volume : (2, k); longest : (2, k) mm, longest side of the smallest box around it on its cut face
+    cut_area, seam, in_sight, on_show : mm2 and mm, of the cut; barred : mm of its seam where none may run; welcome : mm
+    of what is in sight where one is welcome
     fits : (2, k) whether it fits the printer so, turned by some multiple of 15 degrees
     """
 
     normal: Floats
     offsets: Floats
     support: Floats
-    overhang: Floats
-    flat: NDArray[np.bool_]
-    price: Floats
+    flat: Floats
+    seat: NDArray[np.int64]
+    flat_seat: NDArray[np.int64]
     volume: Floats
     longest: Floats
     cut_area: Floats
     seam: Floats
     in_sight: Floats
     on_show: Floats
+    barred: Floats
+    welcome: Floats
     fits: NDArray[np.bool_]
 
     def __len__(self) -> int:
         return len(self.offsets)
+
+
+FACE_DOWN, FACE_UP = -2, -1
+"""Seats on the cut face, and on what lies furthest from it."""
 
 
 def flat_by_base(base: Floats, shadow: Floats) -> NDArray[np.bool_]:
@@ -70,11 +80,88 @@ def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
     return np.asarray(share)
 
 
+@dataclass(frozen=True, eq=False)
+class Poses:
+    """A piece rastered with each of p directions down, to part it at any plane: see ``pose_kernels.pose_places``.
+
+    downs : (p, 3) unit, model frame; edges : (e, 2) of the piece, each once
+    """
+
+    downs: Floats
+    rotations: Floats
+    lifts: Floats
+    grids: Floats
+    nx: NDArray[np.int64]
+    starts: NDArray[np.int64]
+    start: NDArray[np.int64]
+    hits: NDArray[np.int64]
+    heights: Floats
+    shares: Floats
+    edges: NDArray[np.int32]
+
+    def picked(self, numbers: NDArray[np.int64]) -> Poses:
+        """Some of them (k,)."""
+        starts = [self.start[self.starts[n] : self.starts[n + 1]] for n in numbers]
+        parts = [slice(self.hits[n], self.hits[n + 1]) for n in numbers]
+        ends, hits = (np.cumsum([0, *sizes]) for sizes in (map(len, starts), (p.stop - p.start for p in parts)))
+        return Poses(
+            self.downs[numbers], self.rotations[numbers], self.lifts[numbers], self.grids[numbers], self.nx[numbers],
+            ends, np.concatenate(starts), hits, np.concatenate([self.heights[p] for p in parts]),
+            np.concatenate([self.shares[p] for p in parts]), self.edges,
+        )  # fmt: skip
+
+
+def posed(
+    solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int, spread: Spread = map
+) -> Poses:  # fmt: skip
+    """Rasters a piece with each of some directions (p, 3) down."""
+    rotations = downs_to_rotations(downs)
+
+    def raster(rotation: Floats) -> tuple[float, Columns, Floats]:
+        turned = solid.vertices @ rotation.T
+        lift = -float(turned[:, 2].min())
+        turned[:, 2] += lift
+        columns = column_field(turned, solid.triangles, cells)
+        needy = soft_shares(solid.normals @ rotation[2], threshold, marks)
+        facets = columns.facets
+        return lift, columns, np.where(facets >= 0, -1.0, needy[np.where(facets >= 0, 0, -1 - facets)])
+
+    lifts, columns, shares = zip(*spread(raster, rotations), strict=True)
+    starts, hits = (np.cumsum([0, *map(len, parts)]) for parts in ([c.start for c in columns], shares))
+    ends = np.sort(np.concatenate([solid.triangles[:, [k, (k + 1) % 3]] for k in range(3)]), axis=1)
+    return Poses(
+        np.asarray(downs), rotations, np.array(lifts), np.array([(c.x0, c.y0, c.cell) for c in columns]),
+        np.array([c.nx for c in columns]), starts, np.concatenate([c.start for c in columns]), hits,
+        np.concatenate([c.heights for c in columns]), np.concatenate(shares), np.unique(ends, axis=0),
+    )  # fmt: skip
+
+
+def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, threshold: float) -> Floats:
+    """(p, 3, 2, k): support (mm3), base and shadow (mm2) of both sides of each plane, in each pose.
+
+    normal : (3,) unit, offsets : (k,) mm, evenly spaced and rising, model frame
+    """
+    first, step, count = _steps(offsets)
+    along = solid.vertices @ normal
+    places, points = pose_kernels.crossings(along, solid.vertices, poses.edges, first, step, count)
+    return np.asarray(pose_kernels.pose_places(
+        poses.starts, poses.start, poses.hits, poses.heights, poses.shares, poses.grids, poses.nx, poses.rotations,
+        poses.lifts, np.ascontiguousarray(normal), *soft_rule(threshold),
+        pose_kernels.places_of(along, first, step, count), solid.vertices, places, points, first, step, count,
+    ))  # fmt: skip
+
+
+def _steps(offsets: Floats) -> tuple[float, float, int]:
+    """(the first place, the way to the next, how many)."""
+    return float(offsets[0]), float(offsets[1] - offsets[0]) if len(offsets) > 1 else 1.0, len(offsets)
+
+
 def every_place(
     solid: Solid, normal: Floats, offsets: Floats, threshold: float, marks: Marked, exposed: Floats, cells: int,
-    printer: Printer | None = None,
+    printer: Printer | None = None, poses: Poses | None = None,
 ) -> Places:  # fmt: skip
-    """Parts a piece at each offset (k,), evenly spaced and rising, of planes with one unit normal.
+    """Parts a piece at each offset (k,), evenly spaced and rising, of planes with one unit normal. Both sides are tried
+    on their cut faces and on their far ends, and in the poses that are given.
 
     exposed : (m,) of the facets, 0 for what is no skin of the model
     """
@@ -84,78 +171,46 @@ def every_place(
     along = np.ascontiguousarray(turned[:, 2])
     cosine = solid.normals @ rotation[2]
     down, up = soft_shares(cosine, threshold, marks), soft_shares(-cosine, threshold, marks)
-    count = len(offsets)
-    first, step = float(offsets[0]), float(offsets[1] - offsets[0]) if count > 1 else 1.0
+    first, step, count = _steps(offsets)
     low, high = float(along.min()), float(along.max())
     sums = plane_kernels.places_sums(
         columns.start, columns.heights, columns.facets, down, up, low, high, first, step, count
     )  # fmt: skip
     cell = columns.cell**2
-    support, overhang, base, section, shadow, volume = (np.maximum(part, 0.0) * cell for part in sums)
+    support, base, section, shadow, volume = (np.maximum(part, 0.0) * cell for part in sums)
     seam = plane_kernels.seam_sums(
-        along, solid.vertices, solid.triangles, exposed, marks.show.astype(np.float64), cosine, first, step, count
+        along, solid.vertices, solid.triangles, seam_weights(exposed, marks), cosine, first, step, count
     )  # fmt: skip
-    flat = flat_by_base(base, np.repeat(shadow, 2, axis=0))
-    price = seat_price(support, flat, np.repeat(volume, 2, axis=0))
-    ways = price.reshape(2, 2, count)
-    better = np.argmin(ways, axis=1)[:, None]
-
-    def taken(values: NDArray[np.generic]) -> Floats:
-        return np.take_along_axis(values.reshape(2, 2, count), better, axis=1)[:, 0]  # type: ignore[return-value]
-
+    # (side, way, place) to (way, side, place), the way with the cut face down first
+    ways, bases = (part.reshape(2, 2, count).swapaxes(0, 1) for part in (support, base))
+    shadows = np.broadcast_to(shadow, (2, 2, count))
+    if poses is not None:
+        other = in_poses(poses, solid, normal, offsets, threshold)
+        ways, bases, shadows = (
+            np.concatenate([own, other[:, n]]) for n, own in enumerate((ways, bases, shadows))
+        )  # fmt: skip
+    flats = np.where(flat_by_base(bases, shadows), ways, np.inf)
+    best, best_flat = ways.argmin(axis=0), flats.argmin(axis=0)
     reach = np.stack([np.clip(high - offsets, 0, None), np.clip(offsets - low, 0, None)])
     longest, fits = _lying(turned, offsets, reach, printer or default_printer())
     return Places(
-        normal, offsets, taken(support), taken(overhang), np.asarray(taken(flat), np.bool_), taken(price), volume,
-        longest, section, seam[0], seam[1], seam[2], fits,
+        normal, offsets, ways.min(axis=0), flats.min(axis=0), best + FACE_DOWN, best_flat + FACE_DOWN, volume, longest,
+        section, seam[0], seam[1], seam[2], seam[3], seam[4], fits,
     )  # fmt: skip
+
+
+def seam_weights(exposed: Floats, marks: Marked) -> Floats:
+    """(m, 5) what a mm of seam on each facet counts in length, in sight, across show faces, where none may run, and in
+    sight where one is welcome. exposed : (m,) of the facets"""
+    return np.stack([np.ones(len(exposed)), exposed, marks.show, marks.never, marks.prefer * exposed], axis=1)
 
 
 def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, NDArray[np.bool_]]:
     """(2, k) longest, fits: see ``Places``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
-    step = float(offsets[1] - offsets[0]) if len(offsets) > 1 else 1.0
-    widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), float(offsets[0]), step, len(offsets))
+    widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))
     # a yaw and the one a quarter turn on are the sides of a box
     across = np.roll(widths, -len(yaw) // 2, axis=2)
     x, y, height = printer.room
     fits = ((widths <= x) & (across <= y)).any(axis=2) & (reach <= height)
     return np.maximum(np.maximum(widths, across).min(axis=2), reach), fits
-
-
-@dataclass(frozen=True, eq=False)
-class Posed:
-    """A piece rastered with one direction down, to part it at any plane. rotation : (3, 3) to the frame of the
-    columns; shares : (m,) see ``soft_shares``"""
-
-    down: Floats
-    rotation: Floats
-    vertices: Floats
-    columns: Columns
-    shares: Floats
-
-
-def posed(solid: Solid, down: Floats, threshold: float, marks: Marked, cells: int) -> Posed:
-    """Rasters a piece with a direction (unit, model frame) down."""
-    rotation = down_to_rotation(down)
-    vertices = kernels.turn_and_set_down(solid.vertices, rotation, 0.0)
-    shares = soft_shares(solid.normals @ rotation[2], threshold, marks)
-    return Posed(down, rotation, vertices, column_field(vertices, solid.triangles, cells), shares)
-
-
-def parted_figures(pose: Posed, solid: Solid, normal: Floats, offset: float, threshold: float) -> Floats:
-    """(2, 4) mm3 and mm2: support, overhang, base and shadow of both sides of a plane in one pose.
-
-    normal : (3,) unit, offset : mm, model frame; the first row is the side that the normal points to
-    """
-    plane = pose.rotation @ normal
-    moved = float(plane @ (pose.vertices[0] - pose.rotation @ solid.vertices[0]))
-    low, high = soft_rule(threshold)
-    cut_share = min(max((abs(float(plane[2])) - low) / (high - low), 0.0), 1.0)
-    columns = pose.columns
-    result = np.empty((2, 4))
-    plane_kernels.parted_sums(
-        columns.start, columns.heights, columns.facets, columns.x0, columns.y0, columns.cell, columns.nx, pose.shares,
-        pose.vertices, plane, offset + moved, cut_share, float(abs(plane[2]) > 0.9999), result,
-    )  # fmt: skip
-    return result * columns.cell**2

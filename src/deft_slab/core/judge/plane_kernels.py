@@ -22,7 +22,7 @@ _BED = 0.2
 
 
 @njit(**FAST)
-def _first_at(z, first, step, count):
+def first_at(z, first, step, count):
     """The first place that lies at z or over it."""
     k = (z - first) / step
     if k <= 0.0:
@@ -53,13 +53,13 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
 
     Returns
     -------
-    support, overhang, base : (4, count): rows ABOVE_DOWN and so on; base is what rests on the bed
+    support, base : (4, count): rows ABOVE_DOWN and so on; base is what rests on the bed
     section : (count,) cells of the cut face
     shadow, volume : (2, count): cells that the side above, the side below, covers; its volume
     """
     rows = count + 1
     support, slope = np.zeros((4, rows)), np.zeros((4, rows))
-    overhang, base = np.zeros((4, rows)), np.zeros((4, rows))
+    base = np.zeros((4, rows))
     section, shadow = np.zeros(rows), np.zeros((2, rows))
     volume, volume_slope = np.zeros((2, rows)), np.zeros((2, rows))
     for cell in range(len(start) - 1):
@@ -78,14 +78,14 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
                 if winding != 1:
                     continue
                 entered = z
-                kz = _first_at(z, first, step, count)
+                kz = first_at(z, first, step, count)
                 if not covered:
                     covered = True
                     shadow[1, kz] += 1.0
                 if exit_facet >= 0:
                     # the exit under this entry: lying upside down, its support ends on this
-                    _exit(exited, exit_facet, z, False, up, first, step, count, support, slope, overhang, base)
-                _entry(z, exit_below, low, down[-1 - f], first, step, count, support, slope, overhang, base)
+                    _exit(exited, exit_facet, z, False, up, first, step, count, support, slope, base)
+                _entry(z, exit_below, low, down[-1 - f], first, step, count, support, slope, base)
                 continue
             winding -= 1
             if winding != 0:
@@ -94,13 +94,12 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
             _interval(entered, z, first, step, count, section, volume, volume_slope)
         if exit_facet >= 0:
             shadow[0, 0] += 1.0
-            shadow[0, _first_at(exited, first, step, count)] -= 1.0
-            _exit(exited, exit_facet, high, True, up, first, step, count, support, slope, overhang, base)
+            shadow[0, first_at(exited, first, step, count)] -= 1.0
+            _exit(exited, exit_facet, high, True, up, first, step, count, support, slope, base)
     _running(support, slope, first, step, np.array([-1.0, 0.0, 1.0, 0.0]))
     _running(volume, volume_slope, first, step, np.array([-1.0, 1.0]))
     for row in range(4):
         for k in range(1, rows):
-            overhang[row, k] += overhang[row, k - 1]
             base[row, k] += base[row, k - 1]
     for k in range(1, rows):
         section[k] += section[k - 1]
@@ -110,19 +109,19 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
         base[ABOVE_DOWN, k] += section[k]
         base[BELOW_DOWN, k] += section[k]
     return (
-        support[:, :count], overhang[:, :count], base[:, :count], section[:count], shadow[:, :count], volume[:, :count]
+        support[:, :count], base[:, :count], section[:count], shadow[:, :count], volume[:, :count]
     )  # fmt: skip
 
 
 @njit(**FAST)
-def _entry(z, exit_below, low, share, first, step, count, support, slope, overhang, base):
+def _entry(z, exit_below, low, share, first, step, count, support, slope, base):
     """Puts in an entry at z: its support ends at the exit below it, or else at the plane or the bed."""
-    kz = _first_at(z, first, step, count)
+    kz = first_at(z, first, step, count)
     lowest = exit_below == -np.inf
     gap = share * (z - (low if lowest else exit_below))
     if share > 0.0:
         # the gap to the exit below while the plane lies under that, the way down to the plane while it lies between
-        kp = 0 if lowest else _first_at(exit_below, first, step, count)
+        kp = 0 if lowest else first_at(exit_below, first, step, count)
         if kp > 0:
             support[ABOVE_DOWN, 0] += gap
             support[ABOVE_DOWN, kp] -= gap
@@ -130,19 +129,16 @@ def _entry(z, exit_below, low, share, first, step, count, support, slope, overha
         slope[ABOVE_DOWN, kp] += share
         support[ABOVE_DOWN, kz] -= share * z
         slope[ABOVE_DOWN, kz] -= share
-        overhang[ABOVE_DOWN, 0] += share
-        overhang[ABOVE_DOWN, kz] -= share
     if lowest and z - low <= _BED:
         base[BELOW_UP, kz] += 1.0
     elif share > 0.0:
         support[BELOW_UP, kz] += gap
-        overhang[BELOW_UP, kz] += share
 
 
 @njit(**FAST)
 def _interval(entered, exited, first, step, count, section, volume, volume_slope):
     """Puts in what lies inside between two heights: the cut face where the plane passes it, and the volume."""
-    kin, kout = _first_at(entered, first, step, count), _first_at(exited, first, step, count)
+    kin, kout = first_at(entered, first, step, count), first_at(exited, first, step, count)
     section[kin] += 1.0
     section[kout] -= 1.0
     volume[0, 0] += exited - entered
@@ -156,35 +152,32 @@ def _interval(entered, exited, first, step, count, section, volume, volume_slope
 
 
 @njit(**FAST)
-def _exit(z, f, over, bed, up, first, step, count, support, slope, overhang, base):
+def _exit(z, f, over, bed, up, first, step, count, support, slope, base):
     """Puts in an exit at z whose support, lying upside down, ends at ``over``: the next entry, or the bed."""
     share = up[f]
-    kz = _first_at(z, first, step, count)
+    kz = first_at(z, first, step, count)
     if bed and over - z <= _BED:
         base[ABOVE_UP, 0] += 1.0
         base[ABOVE_UP, kz] -= 1.0
     elif share > 0.0:
         support[ABOVE_UP, 0] += share * (over - z)
         support[ABOVE_UP, kz] -= share * (over - z)
-        overhang[ABOVE_UP, 0] += share
-        overhang[ABOVE_UP, kz] -= share
     if share > 0.0:
-        ko = count if bed else _first_at(over, first, step, count)
+        ko = count if bed else first_at(over, first, step, count)
         support[BELOW_DOWN, kz] -= share * z
         slope[BELOW_DOWN, kz] += share
         support[BELOW_DOWN, ko] += share * over
         slope[BELOW_DOWN, ko] -= share
-        overhang[BELOW_DOWN, kz] += share
 
 
 @njit(**FAST)
-def seam_sums(along, vertices, triangles, seen, shown, normals_cosine, first, step, count):
-    """(length, in sight, on show faces) of the seam at every place, (count,) mm each.
+def seam_sums(along, vertices, triangles, weights, normals_cosine, first, step, count):
+    """(r, count) mm of the seam at every place, as r weights of the facets (m, r) count it.
 
-    along : (n,) mm, how far the vertices lie along the normal; seen : (m,) exposure; shown : (m,) 1 for a show face
+    along : (n,) mm, how far the vertices lie along the normal
     normals_cosine : (m,) cosine between the facet's normal and the plane's; facets in the plane are left out
     """
-    length, sight, show = np.zeros(count), np.zeros(count), np.zeros(count)
+    sums = np.zeros((weights.shape[1], count))
     for f in range(len(triangles)):
         if abs(normals_cosine[f]) > 0.9999:
             continue
@@ -197,7 +190,7 @@ def seam_sums(along, vertices, triangles, seen, shown, normals_cosine, first, st
         if along[a] > along[b]:
             a, b = b, a
         ha, hb, hc = along[a], along[b], along[c]
-        begin, end = _first_at(ha, first, step, count), _first_at(hc, first, step, count)
+        begin, end = first_at(ha, first, step, count), first_at(hc, first, step, count)
         if begin == end:
             continue
         # the section is longest at the height of the middle corner
@@ -211,10 +204,9 @@ def seam_sums(along, vertices, triangles, seen, shown, normals_cosine, first, st
             t = first + k * step
             part = (t - ha) / (hb - ha) if t < hb else ((hc - t) / (hc - hb) if hc > hb else 1.0)
             piece = longest * part
-            length[k] += piece
-            sight[k] += piece * seen[f]
-            show[k] += piece * shown[f]
-    return length, sight, show
+            for row in range(len(sums)):
+                sums[row, k] += piece * weights[f, row]
+    return sums
 
 
 @njit(**FAST)
@@ -227,7 +219,7 @@ def side_widths(vertices, cosine, sine, first, step, count):
     low, high = np.full((count + 1, yaws), np.inf), np.full((count + 1, yaws), -np.inf)
     for n in range(len(vertices)):
         x, y = vertices[n, 0], vertices[n, 1]
-        k = _first_at(vertices[n, 2], first, step, count)  # it is above the places before this one
+        k = first_at(vertices[n, 2], first, step, count)  # it is above the places before this one
         for yaw in range(yaws):
             along = cosine[yaw] * x + sine[yaw] * y
             low[k, yaw] = min(low[k, yaw], along)
@@ -243,97 +235,3 @@ def side_widths(vertices, cosine, sine, first, step, count):
             least, most = min(least, low[k, yaw]), max(most, high[k, yaw])
             widths[1, k, yaw] = max(most - least, 0.0)
     return widths
-
-
-@njit(**FAST)
-def parted_sums(
-    start, heights, facets, x0, y0, h, nx, weight, vertices, plane, offset, cut_share, flat_share, result
-):  # fmt: skip
-    """What both sides of one plane come to while -z points to the bed, into result (2, 4).
-
-    plane : (3,) unit normal, offset : mm, in the frame of the columns; vertices : (n, 3) in it too
-    weight : (m,) share of each facet that needs support; cut_share : that of the cut face on the side that lies over
-    it; flat_share : 1 if that cut face lies level, and rests on the bed where it is lowest
-
-    result : rows for the side that the normal points to, and the other one: support, overhang, base, shadow
-    """
-    a, b, c = plane[0], plane[1], plane[2]
-    over = 0 if c > 0.0 else 1  # the side that lies over the plane
-    bed_over = bed_under = np.inf
-    for n in range(len(vertices)):
-        x, y, z = vertices[n, 0], vertices[n, 1], vertices[n, 2]
-        ahead = a * x + b * y + c * z >= offset
-        if ahead == (over == 0):
-            bed_over = min(bed_over, z)
-        else:
-            bed_under = min(bed_under, z)
-    for cell in range(len(start) - 1):
-        at = _plane_height(plane, offset, x0, y0, h, nx, cell)
-        winding = 0
-        for n in range(start[cell], start[cell + 1]):
-            if winding > 0 and heights[n] > at > heights[n - 1]:
-                bed_over = min(bed_over, at)
-                break
-            winding += 1 if facets[n] < 0 else -1
-    result[:] = 0.0
-    for cell in range(len(start) - 1):
-        if start[cell + 1] > start[cell]:
-            at = _plane_height(plane, offset, x0, y0, h, nx, cell)
-            _part_column(
-                start[cell], start[cell + 1], heights, facets, at, over, bed_over, bed_under, weight, cut_share,
-                flat_share, result,
-            )  # fmt: skip
-
-
-@njit(**FAST)
-def _part_column(
-    begin, end, heights, facets, at, over, bed_over, bed_under, weight, cut_share, flat_share, result
-):  # fmt: skip
-    """Adds one column, parted at a height, to the sums of both sides."""
-    winding = 0
-    floor = -np.inf
-    entered = 0.0
-    shadow_over = shadow_under = 0.0
-    for n in range(begin, end):
-        z, f = heights[n], facets[n]
-        if f < 0:
-            winding += 1
-            if winding != 1:
-                continue
-            entered = z
-            side, bed = (over, bed_over) if z >= at else (1 - over, bed_under)
-            if z >= at > floor:
-                floor = -np.inf  # what is under the plane belongs to the other side
-            share = weight[-1 - f]
-            if floor == -np.inf and z - bed <= _BED:
-                result[side, 2] += 1.0
-            elif share > 0.0:
-                result[side, 0] += share * (z - (floor if floor > -np.inf else bed))
-                result[side, 1] += share
-            continue
-        winding -= 1
-        if winding != 0:
-            continue
-        floor = z
-        if entered < at:
-            shadow_under = 1.0
-        if z > at:
-            shadow_over = 1.0
-            if entered < at:  # the cut face is the underside of what lies over the plane
-                if flat_share > 0.0 and at - bed_over <= _BED:
-                    result[over, 2] += 1.0
-                else:
-                    result[over, 0] += cut_share * (at - bed_over)
-                    result[over, 1] += cut_share
-    result[over, 3] += shadow_over
-    result[1 - over, 3] += shadow_under
-
-
-@njit(**FAST)
-def _plane_height(plane, offset, x0, y0, h, nx, cell):
-    """Height of the plane over a cell; of an upright plane, all of a column lies on one side."""
-    x, y = x0 + (cell % nx + 0.5) * h, y0 + (cell // nx + 0.5) * h
-    rest = offset - plane[0] * x - plane[1] * y
-    if abs(plane[2]) < 1e-6:
-        return -np.inf if (rest <= 0.0) == (plane[2] > 0.0) else np.inf
-    return rest / plane[2]

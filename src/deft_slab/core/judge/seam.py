@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 
 from ..outcome import Seam, Stretch
 from ..solid import Solid
+from .marks import Marked
 
 Floats = NDArray[np.float64]
 
 
 def seam_of(
-    pieces: Sequence[Solid], owner: str, exposed: Floats | None, share: float = 1.0,
-    shown: NDArray[np.bool_] | None = None,
+    pieces: Sequence[Solid], owner: str, exposed: Floats | None, share: float = 1.0, marks: Marked | None = None
 ) -> Seam:  # fmt: skip
     """The seam and the cut area of one cut, counted once.
 
@@ -23,7 +23,7 @@ def seam_of(
     owner : id of the cut
     exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight, and it is not
     divided into stretches
-    shown : (source triangles,) which are show faces; none by default
+    marks : of the source triangles; none by default
     """
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:
@@ -43,10 +43,14 @@ def seam_of(
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
     seen = exposed[source] if exposed is not None else np.zeros(len(lines))
     parts = _stretches(lines, lengths, seen, np.concatenate(outward), share) if exposed is not None else ()
-    across = float(lengths @ shown[source]) if shown is not None else 0.0
+    across = barred = welcome = 0.0
+    if marks is not None:
+        across, barred = float(lengths @ marks.show[source]), float(lengths @ marks.never[source])
+        welcome = float((lengths * seen) @ marks.prefer[source])
     return Seam(
-        lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, share * across, parts
-    )
+        lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, share * across, parts,
+        share * barred, share * welcome,
+    )  # fmt: skip
 
 
 def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, share: float) -> tuple[Stretch, ...]:

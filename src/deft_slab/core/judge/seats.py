@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from ..progress import QUIET, Job, Spread
 from ..solid import Solid
+from .base import fits_turned
 from .exposure import spread_directions
 from .marks import Marked
 from .sketches import sketches
 from .tilts import down_to_rotation, downs_to_rotations
 
 Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
 
 SEARCH_CELLS = 72
 SPREAD_SEATS = 160
@@ -32,12 +34,13 @@ _REACHES = (7.0, 3.0, 1.3)
 _FINALISTS = 4
 _APART = np.cos(np.radians(18.0))
 """Two seats nearer to each other than this are one."""
-_GOOD = 0.02
-"""Share of the volume: a seat on a flat that needs no more support than this is taken without looking on."""
+_NOTHING = 0.002
+"""Share of the volume of a piece: support that differs by no more than this is the same."""
+_LITTLE = 0.05
+"""Share of the volume of a piece: less support than this is little to save of."""
 FREELY = "leaning freely"
-UNFLAT_FACTOR, UNFLAT_SHARE = 2.0, 0.05
-"""A seat that does not sit flat is worth it only where it saves more than half of the support and a twentieth of the
-volume of the piece."""
+LEANING = 0.5
+"""What ``Plan.leaning`` is unless a plan says otherwise."""
 _SAME = np.cos(np.radians(2.0))
 """Two directions closer than this are one candidate."""
 
@@ -51,15 +54,6 @@ class Candidate:
     kind: str
 
 
-def seat_price(support: ArrayLike, flat: ArrayLike, volume: ArrayLike) -> Floats:
-    """What seats are sorted by, mm3: the support volume, dearer where it does not sit flat. Of one or of many.
-
-    All of one shape (...).
-    """
-    dearer = UNFLAT_FACTOR * np.asarray(support) + UNFLAT_SHARE * np.asarray(volume)
-    return np.asarray(np.where(flat, support, dearer))
-
-
 def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) -> list[Floats]:
     """Unit normals of the largest groups of facets that face the same way (within about 2 degrees)."""
     keys = np.round(normals * 30).astype(np.int64) @ [1, 64, 4096]
@@ -70,22 +64,29 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
     return [mean[n] / np.linalg.norm(mean[n]) for n in order if total[n] >= least and np.linalg.norm(mean[n]) > 0]
 
 
-def _hull_normals(solid: Solid, most: int) -> list[Floats]:
-    """Normals of the largest facets of the convex hull: the ways a rigid body can lie on a table."""
+def _hull_of(solid: Solid) -> ConvexHull | None:
+    """The convex hull; None of what has none."""
     try:
-        hull = ConvexHull(solid.vertices)
+        return ConvexHull(solid.vertices)
     except QhullError:
-        return []
+        return None
+
+
+def _hull_normals(hull: ConvexHull, most: int) -> list[Floats]:
+    """Normals of the largest facets of a convex hull: the ways a rigid body can lie on a table."""
     corners = hull.points[hull.simplices]
     areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     return _grouped_normals(hull.equations[:, :3], areas, most, 0.0)
 
 
-def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Candidate]:
+def candidates(
+    solid: Solid, stood: Floats, *, thorough: bool = True, hull: ConvexHull | None = None
+) -> list[Candidate]:  # fmt: skip
     """Directions worth trying for a piece, none twice.
 
     stood : (3, 3) rotation in which the whole model stands
     thorough : with large flat facets and hull facets; else only cut faces and as the model stood
+    hull : of the piece, if it is there already
     """
     found: list[Candidate] = []
 
@@ -104,7 +105,8 @@ def candidates(solid: Solid, stood: Floats, *, thorough: bool = True) -> list[Ca
     if thorough:
         for normal in _grouped_normals(solid.normals, solid.areas, 8, 0.02 * float(solid.areas.sum())):
             offer(normal, "on a large flat")
-        for normal in _hull_normals(solid, 12):
+        hull = hull or _hull_of(solid)
+        for normal in _hull_normals(hull, 12) if hull is not None else []:
             offer(normal, "on its outline")
     return found
 
@@ -149,30 +151,72 @@ def _leaning(downs: Floats) -> list[Candidate]:
 @dataclass(frozen=True, eq=False)
 class Seat:
     """A seat that was tried. rotation : (3, 3); kind : why it was tried; support : mm3, by the soft rule
-    price : see ``seat_price``"""
+    fits : whether it fits the printer, turned by some multiple of 7.5 degrees"""
 
     down: Floats
     rotation: Floats
     kind: str
     support: float
-    price: float
     flat: bool
+    fits: bool = True
 
 
-def best_seat(
+@dataclass(frozen=True, eq=False)
+class Seats:
+    """The seat of a piece with the least support, and the one with the least of those that sit flat, None where it can
+    sit flat on nothing. Of seats that fit the printer, where any does. volume : mm3 of the piece"""
+
+    least: Seat
+    flat: Seat | None
+    volume: float
+
+    def taken(self, leaning: float = LEANING) -> Seat:
+        """The flat one, unless the other saves as much as a plan's ``leaning`` asks. Without a flat one the other."""
+        if self.flat is None:
+            return self.least
+        leans = worth_leaning(self.least.support, self.flat.support, self.volume, leaning)
+        return self.least if leans else self.flat
+
+
+def worth_leaning(least: Floats | float, flat: Floats | float, volume: Floats | float, leaning: float) -> Bools:
+    """Whether pieces lean; see ``Plan.leaning``.
+
+    least, flat : mm3 of support, of the best seat and of the best flat one; volume : mm3 of the pieces; all of one
+    shape (...)
+    """
+    saves, volume = np.asarray(flat) - least, np.asarray(volume)
+    asked = leaning * (flat + _LITTLE * volume)
+    return np.asarray((saves > _NOTHING * volume) & (saves >= asked) & (leaning < 1.0))
+
+
+@dataclass(frozen=True, eq=False)
+class SeatWishes:
+    """What seats of a piece are tried for.
+
+    stood : (3, 3) rotation in which the whole model stands; threshold : degrees
+    room : (3,) mm of the printer, None where it does not matter; lift : mm over the bed
+    cells : columns across the longer side
+    """
+
+    stood: Floats
+    threshold: float
+    room: tuple[float, float, float] | None = None
+    lift: float = 0.0
+    cells: int = SEARCH_CELLS
+
+
+def seats_of(
     solid: Solid,
-    stood: Floats,
-    threshold: float,
+    wishes: SeatWishes,
     marks: Marked | None = None,
     *,
     thorough: bool = True,
     free: Floats | None = None,
     whole: tuple[Solid, Marked] | None = None,
-    cells: int = SEARCH_CELLS,
     job: Job = QUIET,
     spread: Spread = map,
-) -> Seat:
-    """The seat with the least support volume, one that does not sit flat only where it saves much (``seat_price``).
+) -> Seats:
+    """The seats with the least support volume, of all and of those that sit flat.
 
     thorough : also on flats, on the outline, in spread directions, and in what lies around the best that are apart
     free : (n, 3) unit, model frame, tried instead of spread directions, or besides if not thorough
@@ -183,17 +227,20 @@ def best_seat(
     ------
     Cancelled : the job is no longer wanted.
     """
+    hull = _hull_of(solid) if thorough or wishes.room is not None else None
+    corners = solid.vertices if hull is None else solid.vertices[hull.vertices]
+    volume = abs(solid.volume)
 
-    def look(offered: Sequence[Candidate | Seat], solid: Solid = solid, marks: Marked | None = marks) -> list[Seat]:
+    def look(
+        offered: Sequence[Candidate | Seat], solid: Solid = solid, marks: Marked | None = marks
+    ) -> list[Seat]:  # fmt: skip
         rotations = np.array([one.rotation for one in offered])
-        found = sketches(solid, rotations, threshold, cells, marks=marks, layered=False)
-        price = seat_price(found.support_volume_mm3, found.sits_flat > 0, abs(solid.volume))
-        return [
-            Seat(one.down, one.rotation, one.kind, *figures)
-            for one, *figures in zip(
-                offered, found.support_volume_mm3.tolist(), price.tolist(), (found.sits_flat > 0).tolist(), strict=True
-            )
-        ]
+        found = sketches(solid, rotations, wishes.threshold, wishes.cells, marks=marks, layered=False)
+        fits = np.ones(len(offered), np.bool_)
+        if wishes.room is not None:
+            fits = fits_turned(corners, rotations, wishes.room, wishes.lift)
+        figures = zip(found.support_volume_mm3.tolist(), (found.sits_flat > 0).tolist(), fits.tolist(), strict=True)
+        return [Seat(one.down, one.rotation, one.kind, *of) for one, of in zip(offered, figures, strict=True)]
 
     def looked(offered: list[Candidate]) -> list[Seat]:
         found: list[Seat] = []
@@ -204,35 +251,53 @@ def best_seat(
                 found += some
         return found
 
-    def chosen(seats: list[Seat]) -> Seat:
-        """The best of some, of the few best of them and the best flat one on the whole."""
+    def chosen(seats: list[Seat]) -> Seats:
+        """The best of some, of the few best of each sort on the whole."""
         if whole is None or whole[0] is solid:
-            return min(seats, key=lambda one: one.price)
-        downs, prices = np.array([one.down for one in seats]), np.array([one.price for one in seats])
-        flat = np.array([one.flat for one in seats])
-        numbers = {*bests_apart(downs, prices, _FINALISTS), *bests_apart(downs, prices, 1, flat)}
-        finalists: list[list[Seat]] = list(spread(lambda n: look([seats[n]], *whole), sorted(numbers)))
-        return min((one for (one,) in finalists), key=lambda one: one.price)
+            return _best(seats, volume)
+        finalists: list[Seat] = []
+        for sort in (_fitting(seats), _fitting([one for one in seats if one.flat])):
+            downs = np.array([one.down for one in sort]).reshape(-1, 3)
+            finalists += [sort[n] for n in bests_apart(downs, np.array([one.support for one in sort]), _FINALISTS)]
+        again: list[list[Seat]] = list(spread(lambda one: look([one], *whole), finalists))
+        return _best([one for (one,) in again], volume)
 
-    tried = looked(candidates(solid, stood, thorough=thorough))
-    if min(one.price for one in tried) <= _GOOD * abs(solid.volume):
+    tried = looked(candidates(solid, wishes.stood, thorough=thorough, hull=hull))
+    flat = [one for one in _fitting(tried) if one.flat]
+    if flat and min(one.support for one in flat) <= _NOTHING * volume:
         best = chosen(tried)
-        if best.price <= _GOOD * abs(solid.volume):
-            return best
+        if best.flat is not None and best.flat.support <= _NOTHING * volume and best.flat.fits:
+            return best  # nothing is better than that by more than nothing
     everywhere = spread_directions(SPREAD_SEATS) if thorough else np.empty((0, 3))
-    downs = everywhere if free is None else free
-    tried += looked(_leaning(downs))
+    tried += looked(_leaning(everywhere if free is None else free))
     if not thorough:
         return chosen(tried)
-    starts = bests_apart(np.array([one.down for one in tried]), np.array([one.price for one in tried]), _STARTS)
-    if free is not None:  # who names directions has looked all over already
-        starts = [] if tried[starts[0]].flat else starts[:1]
-    centres = [tried[n] for n in starts]
+    pool = _fitting(tried)
+    downs, supports = np.array([one.down for one in pool]), np.array([one.support for one in pool])
+    starts = bests_apart(downs, supports, _STARTS if free is None else 1)
+    return chosen([*tried, *_followed([pool[n] for n in starts], looked)])
+
+
+def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]]) -> list[Seat]:
+    """The best around some seats, each start going on from the best of its own ring."""
     for degrees in _REACHES:
         rings = looked(_leaning(np.array([around(centre.down, degrees) for centre in centres]).reshape(-1, 3)))
-        # each start goes on from the best of its own ring
         centres = [
-            min([centre, *rings[AROUND * n : AROUND * (n + 1)]], key=lambda one: one.price)
+            min(_fitting([centre, *rings[AROUND * n : AROUND * (n + 1)]]), key=lambda one: one.support)
             for n, centre in enumerate(centres)
         ]
-    return chosen([*tried, *centres])
+    return centres
+
+
+def _fitting(seats: list[Seat]) -> list[Seat]:
+    """Those that fit, where any does."""
+    return [one for one in seats if one.fits] or seats
+
+
+def _best(seats: list[Seat], volume: float) -> Seats:
+    """The best ones of some."""
+    flat = [one for one in seats if one.flat]
+    least = min(_fitting(seats), key=lambda one: one.support)
+    best = min(_fitting(flat), key=lambda one: one.support) if flat else None
+    # a flat seat that does not fit is none while another fits
+    return Seats(least, best if best is None or best.fits or not least.fits else None, volume)

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ..cuts import Side, StraightCut
+from ..cuts import Cut
 from ..documents import Document
-from ..outcome import Figures, Outcome, Piece
+from ..outcome import Figures, Outcome, Seam
 from ..plan import Plan
 from ..tilt import Tilt
 
 Floats = NDArray[np.float64]
+T = TypeVar("T", float, Floats)
 
-MOST_PROPOSALS = 10
-"""In a trade-off list."""
 SWEEP_PLACES = 250
 """Along the normal of a sweep."""
 
@@ -63,23 +63,28 @@ class WorthTrying:
 
 
 class CutWishes(Document):
-    """What a place for a cut is looked for by.
+    """What ways to part a piece are looked for by. Conditions leave ways out; nothing else does.
 
+    pieces : so many at most; least_volume : mm3, of each piece; seam_limit : mm of seam in sight, at most, all cuts
+    flat : every piece sits flat; must_fit : every piece fits the printer
+    open_shells : cuts may go through closed voids
     show_factor : so many mm of seam in sight one mm across a show face counts as
-    must_fit : places whose sides fit the printer come first, where there are any
-    seam_limit : mm of seam in sight, at most; pieces : so many pieces the part falls into, at most; exactly : just so
-    many
+    welcome_factor : so many mm in sight one mm counts as where a seam is welcome
     """
 
-    show_factor: float = Field(default=4.0, ge=0, le=100)
-    must_fit: bool = True
+    pieces: int = Field(default=3, ge=2, le=100)
+    least_volume: float = Field(default=0.0, ge=0)
     seam_limit: float | None = Field(default=None, gt=0)
-    pieces: int = Field(default=4, ge=2, le=100)
-    exactly: bool = False
+    flat: bool = False
+    must_fit: bool = False
+    open_shells: bool = True
+    show_factor: float = Field(default=4.0, ge=0, le=100)
+    welcome_factor: float = Field(default=0.25, ge=0, le=1)
 
-    def allow(self, pieces: int) -> bool:
-        """Whether so many pieces are as wished."""
-        return pieces == self.pieces if self.exactly else pieces <= self.pieces
+    def hidden(self, sight: T, show: T, welcome: T) -> T:
+        """mm: seam in sight, what crosses show faces counted more, what runs where it is welcome less. All of one
+        shape (...)."""
+        return sight + self.show_factor * show - (1.0 - self.welcome_factor) * welcome
 
 
 class Limits(Document):
@@ -96,50 +101,54 @@ class CutMap:
     """(n, k) figures of k places along each of n normals, from the stand-in; see ``judge.parting.Places``.
 
     normals : (n, 3) unit, model frame; offsets : (n, k) mm, rising
-    support : mm3, both sides; price : the same with what does not sit flat made dearer; sight : mm of seam in sight
-    show : mm of seam across show faces; area : mm2 of the cut; flat : sides that sit flat; fits : both sides do
+    support : mm3, both sides, however they sit; flat : mm3 where both sit flat, inf where they cannot
+    sight : mm of seam in sight; show : mm of seam across show faces; barred : mm where none may run; welcome : mm in
+    sight where one is welcome; area : mm2 of the cut; fits : both sides do
     share : of the volume, the smaller side
     """
 
     normals: Floats
     offsets: Floats
     support: Floats
-    price: Floats
+    flat: Floats
     sight: Floats
     show: Floats
+    barred: Floats
+    welcome: Floats
     area: Floats
-    flat: Floats
     fits: Floats
     share: Floats
 
     def __len__(self) -> int:
         return len(self.normals)
 
-    def and_also(self, other: CutMap) -> CutMap:
-        """With the figures of more normals, at as many places each."""
-        return CutMap(*(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(CutMap)))
-
     def hidden_sight(self, wishes: CutWishes) -> Floats:
-        """(n, k) mm: seam in sight, and what crosses show faces counted more."""
-        return np.asarray(self.sight + wishes.show_factor * self.show)
+        """(n, k) mm; see ``CutWishes.hidden``."""
+        return np.asarray(wishes.hidden(self.sight, self.show, self.welcome))
+
+    def left(self, wishes: CutWishes) -> Floats:
+        """(n, k) mm3: support of both sides, sitting flat if that is wished."""
+        return self.flat if wishes.flat else self.support
 
     def allowed(self, wishes: CutWishes) -> NDArray[np.bool_]:
-        """(n, k) places that part the piece, in sight no more than wished; those that fit, where any do."""
-        good = self.share >= LEAST_SHARE
+        """(n, k) places that part the piece as wished."""
+        good = (self.share >= LEAST_SHARE) & (self.barred < NOT_BARRED) & np.isfinite(self.left(wishes))
         if wishes.seam_limit is not None:
             good &= self.sight <= wishes.seam_limit
-        fitting = good & (self.fits > 0.5)
-        return np.asarray(fitting if wishes.must_fit and fitting.any() else good)
+        return np.asarray(good & (self.fits > 0.5) if wishes.must_fit else good)
 
 
+NOT_BARRED = 0.5
+"""mm of seam where none may run that are taken for none: marks end at the edges of facets."""
 LEAST_SHARE = 0.01
 """Of the volume: a smaller side is a crumb, and no piece."""
 
 
 @dataclass(frozen=True, eq=False)
 class Sweep:
-    """(k,) figures of the places of one cut, from the stand-in. offsets : mm; support, sight, show, area : as in
-    ``CutMap``; largest : mm, the longest side of the larger piece, lying on its cut face; fits : both sides do
+    """(k,) figures of the places of one cut, from the stand-in. offsets : mm; support : mm3, as the plan seats
+    pieces; sight, show, area : as in ``CutMap``; largest : mm, the longest side of the larger piece, lying on its cut
+    face; fits : both sides do
     valleys : numbers of the places that are better than those around them
     """
 
@@ -158,56 +167,57 @@ class Turned:
     """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the stand-in.
 
     degrees : (n,) rising, the same for both; rows turn about the first axis, columns about the second
-    normals : (n, n, 3); offsets : mm; support, price, sight : as in ``CutMap``
+    normals : (n, n, 3); offsets : mm; support : mm3, as the plan seats pieces; sight : as in ``CutMap``
     """
 
     degrees: Floats
     normals: Floats
     offsets: Floats
     support: Floats
-    price: Floats
     sight: Floats
 
 
 @dataclass(frozen=True, eq=False)
-class Proposal:
-    """A cut worth making. cut : the last of the plan; plan : with it; left : share of the support of the piece as it
-    sits that is left; outcome : of the plan, figures of the full mesh by the hard rule; sides : the sides of earlier
-    cuts that the piece which is parted lies on
+class Way:
+    """A way to part what is looked at. plan : it, to be taken as it is
+
+    pieces : how many there are of it; flat, fitting : how many sit flat, fit the printer
+    support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
+    outcome : of the plan, on the full mesh by the hard rule; None while it is only known from the stand-in
     """
 
-    cut: StraightCut
     plan: Plan
-    left: float
-    outcome: Outcome
-    sides: tuple[Side, ...]
+    cuts: tuple[Cut, ...]
+    pieces: int
+    flat: int
+    fitting: int
+    support: float
+    sight: float
+    show: float
+    hidden: float
+    seams: tuple[Seam, ...]
+    outcome: Outcome | None = None
 
     @property
-    def pieces(self) -> tuple[Piece, ...]:
-        """Those that the cut makes."""
-        return tuple(piece for piece in self.outcome.pieces if piece.sides[: len(self.sides)] == self.sides)
+    def all_flat(self) -> bool:
+        """Whether every piece sits flat."""
+        return self.flat == self.pieces
 
     @property
-    def support(self) -> float:
-        """mm3 of the pieces that the cut makes."""
-        return sum(piece.figures.support_volume_mm3 for piece in self.pieces)
+    def all_fit(self) -> bool:
+        """Whether every piece fits the printer."""
+        return self.fitting == self.pieces
 
-    @property
-    def sight(self) -> float:
-        """mm of its seam in sight."""
-        return self.outcome.seams[self.cut.id].in_sight
 
-    @property
-    def show(self) -> float:
-        """mm of its seam across show faces."""
-        return self.outcome.seams[self.cut.id].on_show
+@dataclass(frozen=True, eq=False)
+class Front:
+    """The ways found so far, least support first.
 
-    @property
-    def fits(self) -> bool:
-        """Whether all pieces fit the printer."""
-        return all(piece.fit.fits for piece in self.pieces)
+    whole : mm3, support of what is parted as it sits now; done : nothing more is looked for
+    short_of : where no way is as wished: which condition is in the way, and by how much
+    """
 
-    @property
-    def flat(self) -> int:
-        """How many of its pieces sit flat."""
-        return sum(piece.figures.sits_flat for piece in self.pieces)
+    ways: tuple[Way, ...]
+    whole: float
+    done: bool
+    short_of: str = ""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from ..curves import frame_of
 from ..judge.exposure import spread_directions
-from ..judge.parting import Places, Posed, every_place, flat_by_base, parted_figures, posed
-from ..judge.seats import candidates, seat_price
+from ..judge.parting import Places, Poses, every_place, posed
+from ..judge.seats import LEANING, SeatWishes, candidates, worth_leaning
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
@@ -25,9 +25,12 @@ from .found import LEAST_SHARE, SWEEP_PLACES, CutMap, Sweep, Turned
 Floats = NDArray[np.float64]
 
 CELLS, _POSE_CELLS = 80, 48
+CUT_TRIANGLES = 7_000
+"""Size of the simplified mesh on which cuts are looked for. (12,000 take a third longer, and the ways that they lead to
+are no better on the demo models.)"""
 NORMALS, PLACES = 250, 64
-_SPREAD_POSES = 60
-_SWEEP_POSES, _SWEEP_STEP = 20, 8
+_SEAT_CELLS = 64
+_SPREAD_POSES = 48
 _AT_ONCE = 16
 TURNS, TURNS_MOST = 13, 30.0
 """Steps and degrees of ``turned``."""
@@ -36,11 +39,12 @@ TURNS, TURNS_MOST = 13, 30.0
 @dataclass(frozen=True, eq=False)
 class CutSubject:
     """A piece that is to be parted. subject : see ``Subject``; exposed : (m,) of the facets of its stand-in, 0 for cut
-    faces; printer : that its sides are to fit"""
+    faces; printer : that its sides are to fit; leaning : see ``Plan``"""
 
     subject: Subject
     exposed: Floats
     printer: Printer
+    leaning: float = LEANING
 
     @property
     def light(self) -> Solid:
@@ -65,35 +69,59 @@ class CutSubject:
         return np.asarray(middle + (offset - float(normal @ middle)) * normal)
 
     def places(self, normal: Floats, offsets: Floats) -> Places:
-        """The figures of planes with one normal; offsets (k,) rise evenly."""
+        """The figures of planes with one normal, their sides in the best of all poses; offsets (k,) rise evenly."""
         return every_place(
             self.light, normal, offsets, self.subject.threshold, self.subject.light_marks, self.exposed, CELLS,
-            self.printer,
+            self.printer, self.poses,
         )  # fmt: skip
 
+    def along(self, normal: Floats) -> Places:
+        """The figures of ``PLACES`` places that divide the piece evenly along a normal (3,); kept."""
+        key = normal.tobytes()
+        if key not in self._along:
+            self._along[key] = self.places(normal, self.between(normal, PLACES))
+        return self._along[key]
+
+    @property
+    def looked(self) -> list[Places]:
+        """All that ``along`` has given so far."""
+        return list(self._along.values())
+
     @cached_property
-    def poses(self) -> list[Posed]:
+    def _along(self) -> dict[bytes, Places]:
+        return {}
+
+    @cached_property
+    def poses(self) -> Poses:
         """The piece as the model stands, as it sits, and in spread directions."""
         first = [-self.subject.stood[2], np.array(self.subject.now.down)]
-        directions = [first[0]] if float(first[0] @ first[1]) > 0.9999 else first
-        directions += list(spread_directions(_SPREAD_POSES))
-        return [
-            posed(self.light, down, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
-            for down in directions
-        ]
+        directions = first[:1] if float(first[0] @ first[1]) > 0.9999 else first
+        downs = np.array([*directions, *spread_directions(_SPREAD_POSES)])
+        return posed(self.light, downs, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
 
-    def in_poses(self, normal: Floats, offset: float, volume: Floats, poses: list[Posed]) -> tuple[Floats, Floats]:
-        """(2, p) price and support of both sides of a plane in each pose. volume : (2,) mm3 of the sides"""
-        threshold = self.subject.threshold
-        found = np.stack([parted_figures(pose, self.light, normal, offset, threshold) for pose in poses], axis=2)
-        support, _, base, shadow = found.transpose(1, 0, 2)
-        return seat_price(support, flat_by_base(base, shadow), volume[:, None]), support
+    def in_few_poses(self, numbers: NDArray[np.int64]) -> CutSubject:
+        """The same piece, looked at in some of its poses (k,) only."""
+        few = replace(self)
+        few.__dict__["poses"] = self.poses.picked(numbers)
+        return few
+
+    @property
+    def seat_wishes(self) -> SeatWishes:
+        """What seats of its pieces are looked for by."""
+        subject = self.subject
+        return SeatWishes(subject.stood, subject.threshold, self.printer.room, subject.lift, _SEAT_CELLS)
+
+    def taken(self, places: Places) -> Floats:
+        """(2, k) mm3: support of both sides in the seats that ``leaning`` takes."""
+        flat = np.where(np.isfinite(places.flat), places.flat, places.support)
+        leans = worth_leaning(places.support, flat, places.volume, self.leaning)
+        return np.where(leans, places.support, flat)
 
 
 def cut_subject(workshop: Workshop, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
     """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Workshop.evaluate``."""
-    subject = workshop.subject(plan, number, job.part(0.0, 0.5))
-    return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer)
+    subject = workshop.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
+    return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
 
 
 def half_sphere(count: int) -> Floats:
@@ -124,19 +152,18 @@ def as_map(found: list[Places]) -> CutMap:
         np.stack([one.normal for one in found]),
         rows(lambda one: one.offsets),
         rows(lambda one: one.support.sum(axis=0)),
-        rows(lambda one: one.price.sum(axis=0)),
+        rows(lambda one: one.flat.sum(axis=0)),
         rows(lambda one: one.in_sight),
         rows(lambda one: one.on_show),
+        rows(lambda one: one.barred),
+        rows(lambda one: one.welcome),
         rows(lambda one: one.cut_area),
-        rows(lambda one: one.flat.sum(axis=0)),
         rows(lambda one: one.fits.all(axis=0)),
         rows(lambda one: one.volume.min(axis=0) / np.maximum(one.volume.sum(axis=0), 1e-300)),
     )
 
 
-def cut_map(
-    subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map, places: int = PLACES
-) -> CutMap:
+def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map) -> list[Places]:
     """The figures of places spread evenly along each normal (n, 3).
 
     Raises
@@ -145,17 +172,12 @@ def cut_map(
     """
     found: list[Places] = []
     for first in range(0, len(normals), _AT_ONCE):
-        job.step(first / len(normals), f"Trying {places * len(normals):,} places to cut")
-        found += spread(
-            lambda normal: subject.places(normal, subject.between(normal, places)),
-            normals[first : first + _AT_ONCE],
-        )
-    return as_map(found)
+        job.step(first / len(normals), f"Trying {PLACES * len(normals):,} places to cut")
+        found += spread(subject.along, normals[first : first + _AT_ONCE])
+    return found
 
 
-def swept(
-    subject: CutSubject, normal: Floats, job: Job = QUIET, spread: Spread = map, places: int = SWEEP_PLACES
-) -> Sweep:
+def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = SWEEP_PLACES) -> Sweep:
     """The figures of a cut along its own normal, each side in the better of its seats: the cut face down or up, as the
     model stands, or one of some spread directions.
 
@@ -165,27 +187,14 @@ def swept(
 
     normal : (3,).
     """
+    job.step(0.2, "Sweeping")
     offsets = subject.between(normal, places)
     found = subject.places(normal, offsets)
-    job.step(0.2, "Sweeping")
-    poses = subject.poses[:: max(len(subject.poses) // _SWEEP_POSES, 1)]
-    some = np.arange(0, places, _SWEEP_STEP)
-    tried = spread(lambda k: subject.in_poses(normal, float(offsets[k]), found.volume[:, k], poses), some)
-    support = np.array(found.support)
-    price = np.array(found.price)
-    other_price, other = (np.stack(part, axis=1) for part in zip(*(_best_of(*one) for one in tried), strict=True))
-    for side in range(2):
-        # the poses are looked at in fewer places; in between their figures are drawn straight
-        at = np.interp(offsets, offsets[some], other_price[side])
-        better = at < price[side]
-        support[side][better] = np.interp(offsets, offsets[some], other[side])[better]
-        price[side][better] = at[better]
-    total = support.sum(axis=0)
+    total = subject.taken(found).sum(axis=0)
     real = found.volume.min(axis=0) >= LEAST_SHARE * found.volume.sum(axis=0)
     return Sweep(
         offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
-        np.asarray(found.fits.all(axis=0)),
-        _valleys(np.where(real, price.sum(axis=0), np.inf)),
+        np.asarray(found.fits.all(axis=0)), _valleys(np.where(real, total, np.inf)),
     )  # fmt: skip
 
 
@@ -193,7 +202,7 @@ def turned(
     subject: CutSubject, normal: Floats, offset: float, job: Job = QUIET, spread: Spread = map,
     most: float = TURNS_MOST, steps: int = TURNS,
 ) -> Turned:  # fmt: skip
-    """The figures of a cut turned both ways about the middle of its section, its cut faces down or up.
+    """The figures of a cut turned both ways about the middle of its section.
 
     Raises
     ------
@@ -219,15 +228,8 @@ def turned(
 
     return Turned(
         degrees, normals.reshape(*shape, 3), (normals @ middle).reshape(shape),
-        table(lambda one: float(one.support.sum())), table(lambda one: float(one.price.sum())),
-        table(lambda one: float(one.in_sight[0])),
+        table(lambda one: float(subject.taken(one).sum())), table(lambda one: float(one.in_sight[0])),
     )  # fmt: skip
-
-
-def _best_of(price: Floats, support: Floats) -> tuple[Floats, Floats]:
-    """(price (2,), support (2,)) of each side in its best pose."""
-    best = np.argmin(price, axis=1)
-    return price[[0, 1], best], support[[0, 1], best]
 
 
 def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:

@@ -14,7 +14,7 @@ from ..cuts import BentCut, BlockCut, Cut, StraightCut, walls_as
 from ..errors import CutFailed
 from ..judge.parting import Places
 from ..judge.seam import seam_of
-from ..judge.seats import around, best_seat
+from ..judge.seats import SeatWishes, around, seats_of
 from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
 from ..solid import Solid
@@ -59,7 +59,7 @@ def _straight(
 ) -> tuple[StraightCut, Both, Both]:
     normal = np.array(cut.normal)
     now = subject.places(normal, np.array([cut.offset]))
-    before = (float(now.in_sight[0]), float(now.support[:, 0].sum()))
+    before = (float(now.in_sight[0]), float(subject.taken(now)[:, 0].sum()))
     if now.cut_area[0] <= 0:
         raise CutFailed(f"“{cut.name}” passes beside this piece.", remedy="Move it into the piece first.")
     middle = subject.middle_of_section(normal, cut.offset)
@@ -75,9 +75,9 @@ def _straight(
     for first in range(0, len(normals), 8):
         job.step(first / len(normals), "Settling the seam")
         for found in spread(look, normals[first : first + 8]):
-            support, sight = found.support.sum(axis=0), found.in_sight
+            support, sight = subject.taken(found).sum(axis=0), found.in_sight
             good = (support <= (1 + limits.rise) * before[1] + 1.0) & (found.volume.min(axis=0) > 0)
-            good &= found.flat.all(axis=0) | ~now.flat.all()
+            good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
             if not good.any():
                 continue
             k = int(np.argmin(np.where(good, sight, np.inf)))
@@ -190,10 +190,8 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | 
     if len(sides) < 2:
         return None
     bodies = [body for side in sides.values() for body in bodies_of(side)]
-    support = sum(
-        best_seat(body, subject.subject.stood, subject.subject.threshold, thorough=False, cells=48).support
-        for body in bodies
-    )
+    wishes = SeatWishes(subject.subject.stood, subject.subject.threshold, cells=48)
+    support = sum(seats_of(body, wishes, thorough=False).taken(subject.leaning).support for body in bodies)
     one_side = bodies_of(sides[1]) if cut.two_sided else bodies
     return seam_of(one_side, cut.id, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support
 

@@ -202,7 +202,7 @@ class StraightTools(Tools[StraightCut]):
             turns = f"{found.degrees[n]:+.0f}°, {found.degrees[k]:+.0f}°"
             return f"{turns}: ≈ support {support}, seam in sight {sight}."
 
-        self.angles.show_angles(found.degrees, found.price, said)
+        self.angles.show_angles(found.degrees, found.support, said)
         self._say_angles("")
 
     def _sweep_words(self) -> str:

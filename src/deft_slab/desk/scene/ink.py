@@ -73,6 +73,9 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     if showing.evaluated is None:
         return ink
     ink.strokes.extend(_seams(state, scene))
+    way = state.ways.pointed
+    if way is not None and scene.standing and state.step == "Cut":
+        ink.strokes.append(Stroke(_on_model(scene, way.seams), rgb(palette.TEAL), 2.4, through=True))
     _add_cut(ink, state, scene)
     _add_numbers(ink, state, scene)
     _add_troubles(ink, state, scene, showing.outcome)

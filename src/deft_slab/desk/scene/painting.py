@@ -21,7 +21,7 @@ from .scene import Scene
 
 Floats = NDArray[np.float64]
 
-_MARKS = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK))
+_MARKS = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK), (8, palette.MADDER), (16, palette.TEAL))
 _FLAG = (130.0, 26.0)
 """Pixels across and down that a flag takes."""
 
@@ -39,6 +39,14 @@ def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) 
         elif bit == 2:
             painter.setPen(QPen(QColor(colour), 1.2))
             painter.drawRects([QRectF(at.x() - 2, at.y() - 2, 4, 4) for at in seen])
+        elif bit == 8:
+            painter.setPen(QPen(QColor(colour), 2.0))
+            painter.drawLines([QLineF(at.x() - 3, at.y(), at.x() + 3, at.y()) for at in seen])
+        elif bit == 16:
+            painter.setPen(QPen(QColor(colour), 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for at in seen:
+                painter.drawEllipse(at, 2.8, 2.8)
         else:
             painter.setPen(QPen(QColor(colour), 1.2))
             painter.drawLines([QLineF(at.x() - 2.5, at.y() - 2.5, at.x() + 2.5, at.y() + 2.5) for at in seen])

@@ -24,8 +24,8 @@ from .things import Lines, Mesh, Pose, Thing
 
 Floats = NDArray[np.float64]
 
-MARKS = (1, 2, 4)
-"""The bits of a show face, a hold spot and a clear spot."""
+MARKS = (1, 2, 4, 8, 16)
+"""The bits of the marks; see ``judge.marks.Marked.bits``."""
 _BEFORE = 0.05
 """mm that a marking of facets lies before them."""
 _MOST_MARKS = 9000

@@ -1,4 +1,4 @@
-"""Finding a place for a cut: the cut map, the sweep and the turns of the selected one, the trade-off list."""
+"""Finding a place for a cut: the cut map, the sweep and the turns of the selected one."""
 
 from __future__ import annotations
 
@@ -10,9 +10,7 @@ from ...core.cuts import PieceReach, Side, StraightCut
 from ...core.documents import Triple, triple
 from ...core.plan import Plan
 from ...core.search.found import CutMap, CutWishes, Sweep, Turned
-from ..replies import CutShown
-from ..requests import LookForCuts, ProposeCuts, SweepCut, TurnCut
-from .choosing import Choosing
+from ..requests import LookForCuts, SweepCut, TurnCut
 from .cutting import Cutting
 from .desk import Desk
 from .stale import being_made
@@ -23,24 +21,24 @@ Floats = NDArray[np.float64]
 class CutSearch(QObject):
     """A part of the desk state.
 
-    map : of planes through the piece, None before; sweep, turned : of the selected cut; shown : the trade-off list
+    map : of planes through the piece, None before; sweep, turned : of the selected cut
     figure : what colours the map, "support", "sight" or "both"
     """
 
     changed = Signal()
 
-    def __init__(self, desk: Desk, cutting: Cutting, choosing: Choosing) -> None:
+    def __init__(self, desk: Desk, cutting: Cutting) -> None:
         super().__init__(desk)
-        self._desk, self._cutting, self._choosing = desk, cutting, choosing
+        self._desk, self._cutting = desk, cutting
         self.map: CutMap | None = None
         self.sweep: Sweep | None = None
         self.turned: Turned | None = None
-        self.shown: tuple[CutShown, ...] | None = None
         self.figure = "support"
         self._key: object = None
         self._sweep_key: object = None
         for signal in (desk.outcome_changed, desk.selection_changed, desk.step_changed):
             signal.connect(self._look)
+        desk.settings_changed.connect(self.changed)
 
     # what there is
 
@@ -50,7 +48,7 @@ class CutSearch(QObject):
 
     @property
     def busy(self) -> bool:
-        return self._desk.jobs.busy_with("map")
+        return self._desk.jobs.busy_with("ways")
 
     def base(self) -> tuple[Plan, tuple[Side, ...]]:
         """(the plan that the map is for, the sides that the piece it is for lies on): without the selected cut where
@@ -74,7 +72,8 @@ class CutSearch(QObject):
     def _subject(self) -> object:
         plan, sides = self.base()
         return (
-            plan.parting, plan.threshold, plan.marks, plan.audience, plan.tilt, plan.lift, sides, self._desk.printer,
+            plan.parting, plan.threshold, plan.marks, plan.audience, plan.tilt, plan.lift, plan.leaning, sides,
+            self._desk.printer,
         )  # fmt: skip
 
     def _look(self) -> None:
@@ -83,14 +82,14 @@ class CutSearch(QObject):
             return
         problem = desk.evaluated.outcome.defects.sentence() if desk.evaluated else ""
         if problem:
-            self.map = self.sweep = self.shown = None
+            self.map = self.sweep = None
             self.changed.emit()
             return
         key = self._subject()
         if key != self._key:
             self._key, self._sweep_key = key, None
-            self.map, self.shown, self.sweep = None, None, None
-            self._ask_round(0)
+            self.map, self.sweep = None, None
+            self._ask_map()
         self._ask_sweep()
         self.changed.emit()
 
@@ -99,36 +98,16 @@ class CutSearch(QObject):
         self._key = None
         self._look()
 
-    def _ask_round(self, number: int) -> None:
+    def _ask_map(self) -> None:
         desk, key = self._desk, self._key
         plan, sides = self.base()
 
         def done(found: CutMap) -> None:
-            self.map = found if self.map is None else self.map.and_also(found)
+            self.map = found
             self.changed.emit()
-            if number == 0:
-                self._ask_round(1)
-            else:
-                self._ask_proposals()
 
-        desk.ask("map:cut", LookForCuts(plan, desk.printer, sides, number), done=done, failed=lambda _: None,
+        desk.ask("ways:map", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
                   still=lambda: key == self._key, label="Looking at all ways to cut")  # fmt: skip
-
-    def _ask_proposals(self) -> None:
-        desk, key, wishes = self._desk, self._key, self.wishes
-        plan, sides = self.base()
-        looked = self.map
-        if looked is None:
-            return
-
-        def done(found: tuple[CutShown, ...]) -> None:
-            self.shown = found
-            self.changed.emit()
-            if wishes != self.wishes:
-                self._ask_proposals()
-
-        desk.ask("map:proposals", ProposeCuts(plan, desk.printer, sides, wishes, looked), done=done,
-                  still=lambda: key == self._key, label="Looking for cuts worth making")  # fmt: skip
 
     def _ask_sweep(self) -> None:
         desk, cut = self._desk, self._desk.cut
@@ -177,9 +156,10 @@ class CutSearch(QObject):
         wishes = self.wishes
         sight = found.hidden_sight(wishes)
         # support and seam together: each by what is usual among all places
-        usual = max(float(np.median(found.price)), 1e-9), max(float(np.median(sight)), 1e-9)
-        both = found.price / usual[0] + sight / usual[1]
-        figure = {"support": found.price, "sight": sight, "both": both}[self.figure]
+        left = found.left(wishes)
+        real = left[np.isfinite(left)]
+        usual = max(float(np.median(real)) if len(real) else 0.0, 1e-9), max(float(np.median(sight)), 1e-9)
+        figure = {"support": left, "sight": sight, "both": left / usual[0] + sight / usual[1]}[self.figure]
         return np.asarray(np.where(found.allowed(wishes), figure, np.inf))
 
     def values(self, found: CutMap) -> Floats:
@@ -196,14 +176,6 @@ class CutSearch(QObject):
     def show_figure(self, figure: str) -> None:
         self.figure = figure
         self.changed.emit()
-
-    def wish(self, **wishes: object) -> None:
-        """Changes what places are looked for by."""
-        changed = CutWishes.model_validate({**self.wishes.model_dump(), **wishes})
-        self._desk.change_settings(self._desk.settings.model_copy(update={"cut_wishes": changed}))
-        self.changed.emit()
-        if self.map is not None and not self.busy:
-            self._ask_proposals()
 
     # taking a place
 
@@ -229,10 +201,3 @@ class CutSearch(QObject):
         if found is not None:
             n, k = self.best_place(found, normal)
             self.take("take a cut from the cut map", triple(found.normals[n]), float(found.offsets[n, k]))
-
-    def take_shown(self, shown: CutShown) -> None:
-        self.take("take a cut from the list", shown.cut.normal, shown.cut.offset)
-
-    def keep(self, shown: CutShown) -> None:
-        """Keeps a cut of the list as a choice, without taking it."""
-        self._choosing.keep_plan(shown.plan, f"{100 * shown.left:.0f} % left, {shown.sight:.0f} mm seen")

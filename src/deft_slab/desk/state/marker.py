@@ -18,7 +18,10 @@ from .pointing import Pointing
 
 Floats = NDArray[np.float64]
 
-MEANINGS: dict[Meaning, str] = {"show": "show face", "hold": "hold spot", "clear": "clear spot"}
+MEANINGS: dict[Meaning, str] = {
+    "show": "show face", "hold": "hold spot", "clear": "clear spot", "never": "place for no cut",
+    "prefer": "place for seams",
+}  # fmt: skip
 Shape = Literal["grown", "ball", "box"]
 SHAPES: tuple[Shape, ...] = get_args(Shape)
 """What one click marks."""

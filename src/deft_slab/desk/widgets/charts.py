@@ -1,4 +1,4 @@
-"""Charts of the Cut step: figures against the place of a cut, and support left against seam in sight."""
+"""Charts of the Cut step: figures against the place of a cut, and by its two turns."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 _LEFT, _RIGHT, _TOP, _FOOT = 8, 8, 14, 16
 
 
-class _Chart(QWidget):
+class Chart(QWidget):
     """A frame with words at its ends."""
 
     def __init__(self, name: str, tip: str, height: int) -> None:
@@ -31,22 +31,22 @@ class _Chart(QWidget):
         self.setToolTip(tip)
 
     @property
-    def _room(self) -> QRectF:
+    def room(self) -> QRectF:
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _FOOT)
 
-    def _begin(self) -> QPainter:
+    def begin(self) -> QPainter:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         font = QFont(painter.font())
         font.setPixelSize(10)
         painter.setFont(font)
-        painter.fillRect(self._room, QColor(palette.SHEET))
+        painter.fillRect(self.room, QColor(palette.SHEET))
         painter.setPen(QPen(QColor(palette.MADDER if self.hasFocus() else palette.HAIRLINE), 1))
-        painter.drawRect(self._room)
+        painter.drawRect(self.room)
         return painter
 
-    def _words(self, painter: QPainter, words: str, at: Qt.AlignmentFlag, colour: str, *, foot: bool) -> None:
-        room = self._room
+    def words(self, painter: QPainter, words: str, at: Qt.AlignmentFlag, colour: str, *, foot: bool) -> None:
+        room = self.room
         y = room.bottom() + 2 if foot else 0.0
         painter.setPen(QColor(colour))
         painter.drawText(QRectF(room.left(), y, room.width(), _TOP), at | Qt.AlignmentFlag.AlignVCenter, words)
@@ -63,7 +63,7 @@ class Curve:
     dashed: bool = False
 
 
-class SweepChart(_Chart):
+class SweepChart(Chart):
     """Curves against the place of a cut, each from 0 to its own largest. Drag moves the cut; a click beside a valley
     goes to it; arrow keys step.
 
@@ -96,21 +96,21 @@ class SweepChart(_Chart):
     @property
     def valley_places(self) -> list[QPointF]:
         """Where the valleys are marked, in pixels of this widget."""
-        return [QPointF(self._x(float(self._offsets[k])), self._room.top() + 4) for k in self._valleys]
+        return [QPointF(self._x(float(self._offsets[k])), self.room.top() + 4) for k in self._valleys]
 
     def _x(self, offset: float) -> float:
         low, high = float(self._offsets[0]), float(self._offsets[-1])
-        return self._room.left() + self._room.width() * (offset - low) / max(high - low, 1e-9)
+        return self.room.left() + self.room.width() * (offset - low) / max(high - low, 1e-9)
 
     def _offset_at(self, x: float) -> float:
         low, high = float(self._offsets[0]), float(self._offsets[-1])
         for k in self._valleys:
             if abs(self._x(float(self._offsets[k])) - x) <= 3:
                 return float(self._offsets[k])
-        return low + (high - low) * min(max((x - self._room.left()) / self._room.width(), 0.0), 1.0)
+        return low + (high - low) * min(max((x - self.room.left()) / self.room.width(), 0.0), 1.0)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter, room = self._begin(), self._room
+        painter, room = self.begin(), self.room
         if not len(self._offsets):
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "Sweeping the cut along its direction …")
@@ -139,11 +139,11 @@ class SweepChart(_Chart):
         k = self._nearest(self._now)
         for curve, side in zip(self._curves[:3], sides, strict=False):
             mark = "┄ " if curve.dashed else "— "
-            self._words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
+            self.words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
                         foot=False)  # fmt: skip
         span = float(self._offsets[-1] - self._offsets[0])
-        self._words(painter, "0 mm", sides[0], palette.FAINT, foot=True)
-        self._words(painter, f"{span:.0f} mm along", sides[2], palette.FAINT, foot=True)
+        self.words(painter, "0 mm", sides[0], palette.FAINT, foot=True)
+        self.words(painter, f"{span:.0f} mm along", sides[2], palette.FAINT, foot=True)
         painter.end()
 
     def _nearest(self, offset: float) -> int:
@@ -248,63 +248,3 @@ class AngleMap(QWidget):
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hovered.emit("")
-
-
-class TradeOffChart(_Chart):
-    """Support left against seam in sight: a numbered dot for each cut of the list. A click takes one."""
-
-    chosen = Signal(int)
-
-    def __init__(self) -> None:
-        tip = "Each dot is a cut of the list below: farther left is less seen, lower leaves less support."
-        super().__init__("Support left against seam in sight", tip, 92)
-        self._sight: Floats = np.empty(0)
-        self._left: Floats = np.empty(0)
-        self._now = -1
-
-    def show_cuts(self, sight: Floats, left: Floats, now: int) -> None:
-        """sight : (n,) mm; left : (n,) share of the support; now : which of them is made, -1"""
-        self._sight, self._left, self._now = sight, left, now
-        self.update()
-
-    def place_of(self, n: int) -> QPointF:
-        room = self._room.adjusted(10, 8, -12, -8)
-        low, high = float(self._sight.min()), float(self._sight.max())
-        across = (float(self._sight[n]) - low) / max(high - low, 1e-9)
-        # the root, for what matters lies between 0 and 10 %
-        up = np.sqrt(max(float(self._left[n]), 0.0) / max(float(self._left.max()), 1e-9))
-        return QPointF(room.left() + room.width() * across, room.bottom() - room.height() * float(up))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter, room = self._begin(), self._room
-        if not len(self._sight):
-            painter.setPen(QColor(palette.FAINT))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "The list comes once the map has been looked over.")
-            return
-        places = [self.place_of(n) for n in range(len(self._sight))]
-        order = np.argsort(self._sight)
-        painter.setPen(QPen(QColor(palette.HAIRLINE), 1.2))
-        for a, b in zip(order[:-1], order[1:], strict=True):
-            painter.drawLine(places[a], places[b])
-        for n, at in enumerate(places):
-            chosen = n == self._now
-            painter.setPen(QPen(QColor(palette.MADDER if chosen else palette.INK), 1.2))
-            painter.setBrush(QColor(palette.MADDER if chosen else palette.SHEET))
-            painter.drawEllipse(at, 6.5, 6.5)
-            painter.setPen(QColor(palette.SHEET if chosen else palette.INK))
-            painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(n + 1))
-        left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
-        self._words(
-            painter, f"↑ support left, up to {100 * float(self._left.max()):.0f} %", left, palette.FAINT, foot=False
-        )
-        self._words(painter, f"{float(self._sight.min()):.0f} mm", left, palette.FAINT, foot=True)
-        self._words(painter, f"seam in sight → {float(self._sight.max()):.0f} mm", right, palette.FAINT, foot=True)
-        painter.end()
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if not len(self._sight) or event.button() != Qt.MouseButton.LeftButton:
-            return
-        distances = [(self.place_of(n) - event.position()).manhattanLength() for n in range(len(self._sight))]
-        nearest = int(np.argmin(distances))
-        if distances[nearest] <= 14:
-            self.chosen.emit(nearest)

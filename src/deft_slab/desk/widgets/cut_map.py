@@ -18,13 +18,12 @@ Floats = NDArray[np.float64]
 @dataclass(frozen=True, eq=False)
 class CutsShown:
     """middle : (3, 3) rotation that turns the normal of a level cut to -z; directions : (n, 3) normals looked at
-    values : (n,), 0 is best; now : (3,) normal of the selected cut; listed : normals of the cuts of the list"""
+    values : (n,), 0 is best; now : (3,) normal of the selected cut"""
 
     middle: Floats
     directions: Floats
     values: Floats
     now: Floats | None
-    listed: tuple[Floats, ...]
 
 
 class CutDisc(DirectionDisc[CutsShown]):
@@ -46,7 +45,7 @@ class CutDisc(DirectionDisc[CutsShown]):
         return np.abs(super()._nearness(points, directions))
 
     def _marked(self, shown: CutsShown) -> tuple[Floats, ...]:
-        return shown.listed
+        return ()
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         self._small(painter)
@@ -55,5 +54,4 @@ class CutDisc(DirectionDisc[CutsShown]):
             self._paint_word(painter, QPointF(centre.x() + 0.86 * x * radius, centre.y() + 0.9 * y * radius), word)
 
     def _paint_marks(self, painter: QPainter, shown: CutsShown) -> None:
-        self._paint_numbered(painter, shown.listed)
         self._paint_now(painter, shown.now)

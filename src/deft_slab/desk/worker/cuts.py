@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ...core.cuts import Side
@@ -11,19 +13,29 @@ from ...core.judge.alike import same_shapes, symmetry_planes
 from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.progress import Job
-from ...core.search.found import CutMap, Proposal, Sweep, Turned
-from ...core.search.places import CutSubject, cut_map, half_sphere, likely_normals, swept, turned
-from ...core.search.proposals import proposals
+from ...core.search.found import CutMap, Sweep, Turned, Way
+from ...core.search.places import (
+    CUT_TRIANGLES,
+    NORMALS,
+    CutSubject,
+    as_map,
+    half_sphere,
+    likely_normals,
+    looked_along,
+    swept,
+    turned,
+)
 from ...core.search.settling import settled
+from ...core.search.ways import WaySearch
 from ..pictures import picture_of
-from ..replies import CutShown, Evaluated, Settled
-from ..requests import FindAlike, FindSymmetry, LookForCuts, ProposeCuts, SettleCut, SweepCut, TurnCut
+from ..replies import Evaluated, Settled, WaysFound, WayShown
+from ..requests import FindAlike, FindSymmetry, LookForCuts, LookForWays, SettleCut, SweepCut, TurnCut
 from ..scene.scene import scene_of
 from ..scene.showing import Showing
 from .shop import Shop, judged
 
-_CUT_ROUNDS = (60, 250)
-"""Normals of each round of the cut map."""
+_MOST_SEGMENTS = 3000
+"""Of the seams of a way that are drawn."""
 
 
 class Cuts:
@@ -32,50 +44,75 @@ class Cuts:
     def __init__(self, shop: Shop) -> None:
         self._shop = shop
         self._to_cut: tuple[object, CutSubject] | None = None
+        self._ways: tuple[LookForWays, WaySearch] | None = None
+        self._shown: dict[Plan, WayShown] = {}
 
     def _cut_subject(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], job: Job) -> tuple[int, CutSubject]:
         """The piece of a plan on some sides of its cuts (the first one, where none is), as something to be parted."""
         workshop = self._shop.workshop(plan)
         number = workshop.piece_on(plan, sides, job.part(0.0, 0.3))
-        subject = workshop.subject(plan, number, job.part(0.3, 0.7))
-        key = (judged(subject, printer), plan.audience, subject.stood.tobytes(), subject.now)
+        subject = workshop.subject(plan, number, job.part(0.3, 0.7), CUT_TRIANGLES)
+        key = (judged(subject, printer), plan.audience, plan.leaning, subject.stood.tobytes(), subject.now)
         if self._to_cut is None or self._to_cut[0] != key:
             exposed = workshop.exposed_light(plan, subject, job.part(0.7, 1.0))
-            self._to_cut = (key, CutSubject(subject, exposed, printer))
+            self._to_cut = (key, CutSubject(subject, exposed, printer, plan.leaning))
         return number, self._to_cut[1]  # its poses are rastered once
 
-    def cut_round(self, asked: LookForCuts, job: Job) -> CutMap:
-        """Figures of planes through a piece, more in the second round. Raises Cancelled, OpenSurface, CutFailed."""
+    def cut_map(self, asked: LookForCuts, job: Job) -> CutMap:
+        """Figures of planes through a piece. Raises Cancelled, OpenSurface, CutFailed."""
         _, subject = self._cut_subject(asked.plan, asked.printer, asked.sides, job.part(0.0, 0.2))
-        normals = half_sphere(_CUT_ROUNDS[asked.round_number])
-        if asked.round_number == 0:
-            normals = np.concatenate([likely_normals(subject), normals])
-        return cut_map(subject, normals, job.part(0.2, 1.0), self._shop.spread)
+        # those along which ways are looked for: what was scored there is known
+        normals = np.concatenate([half_sphere(NORMALS), likely_normals(subject)])
+        return as_map(looked_along(subject, normals, job.part(0.2, 1.0), self._shop.spread))
 
     def sweep(self, asked: SweepCut, job: Job) -> Sweep:
         """The figures of a cut at all places along its normal. Raises Cancelled, OpenSurface, CutFailed."""
         _, subject = self._cut_subject(asked.plan, asked.printer, asked.sides, job.part(0.0, 0.3))
-        return swept(subject, np.array(asked.normal), job.part(0.3, 1.0), self._shop.spread)
+        return swept(subject, np.array(asked.normal), job.part(0.3, 1.0))
 
     def turned(self, asked: TurnCut, job: Job) -> Turned:
         """The figures of a cut turned both ways. Raises Cancelled, OpenSurface, CutFailed."""
         _, subject = self._cut_subject(asked.plan, asked.printer, asked.sides, job.part(0.0, 0.3))
         return turned(subject, np.array(asked.normal), asked.offset, job.part(0.3, 1.0), self._shop.spread)
 
-    def proposals(self, asked: ProposeCuts, job: Job) -> tuple[CutShown, ...]:
-        """Cuts worth making through a piece, least support left first. Raises Cancelled, OpenSurface, CutFailed."""
-        number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides, job.part(0.0, 0.1))
-        found = proposals(
-            self._shop.workshop(asked.plan),
-            asked.plan,
-            number,
-            subject,
-            asked.wishes,
-            asked.known,
-            job.part(0.1, 0.95),
-            self._shop.spread,
-        )
-        return tuple(_cut_shown(one, asked.printer) for one in found)
+    def ways(self, asked: LookForWays, job: Job) -> WaysFound:
+        """The ways to part a piece, or all, after one step more. Raises Cancelled, OpenSurface, CutFailed."""
+        if self._ways is None or self._ways[0] != asked:
+            number, subject = None, None
+            if asked.sides is not None or len(asked.plan.recipe) == 0:
+                number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides or (), job.part(0.0, 0.1))
+            workshop = self._shop.workshop(asked.plan)
+            if asked.sides is None and len(workshop.evaluate(asked.plan, asked.printer, job).pieces) > 1:
+                number, subject = None, None
+            search = WaySearch(workshop, asked.plan, asked.printer, asked.wishes, number, self._shop.spread, subject)
+            self._ways, self._shown = (asked, search), {}
+        search = self._ways[1]
+        front = search.advance(job)
+        shown = tuple(self._shown_of(way, front.whole, search.parts, asked.printer) for way in front.ways)
+        return WaysFound(shown, front.whole, front.done, front.short_of)
+
+    def _shown_of(self, way: Way, whole: float, parts: int, printer: Printer) -> WayShown:
+        """A way for the window; its picture is made once."""
+        if way.outcome is not None and way.plan in self._shown:
+            return self._shown[way.plan]
+        segments = np.concatenate([np.empty((0, 2, 3)), *(seam.segments for seam in way.seams)])
+        shown = WayShown(
+            way.plan, len(way.cuts), way.pieces, way.flat, way.fitting, way.support,
+            way.support / whole if whole > 0 else 0.0, way.sight, way.show, way.pieces - parts,
+            segments[:: max(1, len(segments) // _MOST_SEGMENTS)],
+        )  # fmt: skip
+        if way.outcome is None:
+            return shown
+        pieces = way.outcome.pieces
+        laid = tuple(lay_out(pieces, printer))
+        showing = Showing(printer, Evaluated(way.outcome, printer, laid, None))
+        shown = replace(
+            shown, names=tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces),
+            beds=1 + max(place.bed for place in laid), seconds=way.outcome.totals.print_seconds,
+            picture=picture_of(scene_of(showing)),
+        )  # fmt: skip
+        self._shown[way.plan] = shown
+        return shown
 
     def settle(self, asked: SettleCut, job: Job) -> Settled:
         """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""
@@ -90,14 +127,3 @@ class Cuts:
     def alike(self, asked: FindAlike, job: Job) -> tuple[tuple[int, bool], ...]:
         """For each piece, the number of the first of the same shape, and whether it is its mirror image."""
         return tuple(same_shapes([piece.solid for piece in self._shop.pieces(asked.plan, asked.printer, job)]))
-
-
-def _cut_shown(one: Proposal, printer: Printer) -> CutShown:
-    pieces = one.pieces
-    evaluated = Evaluated(one.outcome, printer, tuple(lay_out(pieces, printer)), None)
-    picture = picture_of(scene_of(Showing(printer, evaluated)))
-    names = tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces)
-    return CutShown(
-        one.cut, one.plan, one.left, one.support, sum(piece.figures.overhang_area_mm2 for piece in pieces), one.sight,
-        one.show, one.outcome.seams[one.cut.id].cut_area, one.fits, one.flat, names, picture,
-    )  # fmt: skip

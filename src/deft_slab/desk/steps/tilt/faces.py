@@ -22,6 +22,8 @@ _MEANS = {
     "show": ("Show face", "Must come out clean: scars on it are counted apart. Drawn as teal dots."),
     "hold": ("Hold spot", "Undersides here get support even if they are not steep. Drawn as amber squares."),
     "clear": ("Clear spot", "No support here; what would hang in the air is counted. Drawn as ink crosses."),
+    "never": ("No cut", "No cut may cross the surface here, such as an eye. Drawn as madder bars."),
+    "prefer": ("Seam welcome", "Seams are cheaper here: a belt, a beam, a groove. Drawn as teal rings."),
 }
 _WAYS = (
     ("brush", "Brush …", "Drag over the surface."),
@@ -41,7 +43,9 @@ class FacesPanel(Panel):
         self.meanings: dict[str, QPushButton] = {}
         for meaning, (words, tip) in _MEANS.items():
             self.meanings[meaning] = button(words, tip, partial(self._mean, meaning), checkable=True, role="small")
-        self.add(row(*self.meanings.values(), 1))
+        first, second = list(self.meanings.values())[:3], list(self.meanings.values())[3:]
+        self.add(row(*first, 1))
+        self.add(row(*second, 1))
         self.head("by")
         grid = QGridLayout()
         grid.setSpacing(6)

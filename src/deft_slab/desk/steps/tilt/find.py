@@ -104,7 +104,8 @@ class FindPanel(Panel):
                             role="small")  # fmt: skip
         self.all = button("Seat all pieces", "Seats every piece in its best seat by what matters here.",
                           self._seating.seat_all, role="small")  # fmt: skip
-        self.add(row(self.other_side, self.again, self.all, 1))
+        self.add(row(self.other_side, self.again, 1))
+        self.add(row(self.all, 1))
         self.head("Seats worth trying, best by what matters here first")
         self.seats = self.add_list()
         self.seats.setSpacing(2)

@@ -1,0 +1,238 @@
+"""Drafts: ways to part that are made on the stand-in, each body in its seats."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..cuts import Cut
+from ..errors import CutFailed
+from ..groups import Part
+from ..judge.marks import Marked, joined_marks
+from ..judge.parting import flat_by_base, in_poses
+from ..judge.seam import seam_of
+from ..judge.seats import Seats, seats_of
+from ..marking import Region
+from ..outcome import Piece, Seam
+from ..plan import Plan
+from ..recipe import cut_all
+from ..seated import Subject
+from ..shells import shells_of
+from ..solid import Solid
+from .found import NOT_BARRED, CutWishes
+from .places import CutSubject
+
+Floats = NDArray[np.float64]
+Numbers = NDArray[np.int64]
+
+_LIKELY_POSES = 4
+"""Poses of a raster in which a side needs least, that its body is really seated in."""
+
+
+@dataclass(frozen=True, eq=False)
+class Cell:
+    """A body of a draft, as something to be parted further. part : it; seats : its best ones"""
+
+    part: Part
+    subject: CutSubject
+    seats: Seats
+
+    @property
+    def support(self) -> float:
+        """mm3 in the seat with the least."""
+        return self.seats.least.support
+
+    @property
+    def flat(self) -> float:
+        """mm3 in the flat seat with the least; inf where it can sit flat on nothing."""
+        return self.seats.flat.support if self.seats.flat else np.inf
+
+    def fits(self, flat: bool) -> bool:
+        """Whether it fits the printer in that seat."""
+        seat = self.seats.flat if flat else self.seats.least
+        return seat is not None and seat.fits
+
+
+@dataclass(frozen=True, eq=False)
+class Draft:
+    """Cuts that were made one after the other, on the stand-in. cells : all bodies; seams : of the cuts; crumbs : how
+    many the last one left"""
+
+    cuts: tuple[Cut, ...]
+    cells: tuple[Cell, ...]
+    seams: tuple[Seam, ...]
+    crumbs: int = 0
+
+    @cached_property
+    def support(self) -> float:
+        """mm3, each body in the seat with the least."""
+        return sum(cell.support for cell in self.cells)
+
+    @cached_property
+    def flat(self) -> float:
+        """mm3 where all sit flat; inf where they cannot."""
+        return sum(cell.flat for cell in self.cells)
+
+    @cached_property
+    def sight(self) -> float:
+        """mm of seam in sight."""
+        return sum(seam.in_sight for seam in self.seams)
+
+    @cached_property
+    def show(self) -> float:
+        """mm of seam across show faces."""
+        return sum(seam.on_show for seam in self.seams)
+
+    @cached_property
+    def welcome(self) -> float:
+        """mm of what is in sight where a seam is welcome."""
+        return sum(seam.welcome for seam in self.seams)
+
+    def hidden(self, wishes: CutWishes) -> float:
+        """mm; see ``CutWishes.hidden``."""
+        return wishes.hidden(self.sight, self.show, self.welcome)
+
+    def left(self, flat: bool) -> float:
+        """mm3, all flat or not."""
+        return self.flat if flat else self.support
+
+    @property
+    def leaning_cells(self) -> int:
+        """How many bodies can sit flat on nothing."""
+        return sum(cell.seats.flat is None for cell in self.cells)
+
+    def misfits(self, flat: bool) -> int:
+        """How many bodies do not fit the printer."""
+        return sum(not cell.fits(flat) for cell in self.cells)
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What ways to part are looked for on: pieces of a plan, on their stand-ins.
+
+    plan : that they are of; sides : that a cut reaches to meet nothing else, () for all
+    origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
+    pattern : one of the pieces, which says how their bodies are judged
+    """
+
+    plan: Plan
+    wishes: CutWishes
+    parts: tuple[Part, ...]
+    exposed: Floats
+    marks: Marked
+    pattern: CutSubject
+    _seats: dict[object, Seats] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, plan: Plan, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject]) -> Ground:
+        """From pieces of a plan and their stand-ins, in the same order."""
+        parts, start = [], 0
+        masks = []
+        for piece, subject in zip(pieces, subjects, strict=True):
+            light, marks = subject.light, subject.subject.light_marks
+            count = len(light.triangles)
+            own = Solid(light.vertices, light.triangles, start + np.arange(count, dtype=np.int32))
+            _ = own.manifold
+            parts.append(Part(("ways", piece.number), own, piece.sides, 0))
+            # what was a cut face before is no skin of the model: its exposure is 0
+            masks.append(marks if wishes.open_shells else replace(marks, never=marks.never | _of_voids(own)))
+            start += count
+        return cls(plan, wishes, tuple(parts), np.concatenate([s.exposed for s in subjects]),
+                   joined_marks(masks), subjects[0])  # fmt: skip
+
+    @cached_property
+    def diagonal(self) -> float:
+        """mm, of the box around all parts."""
+        ends = np.array([part.solid.bounds for part in self.parts])
+        return float(np.linalg.norm(ends[:, 1].max(axis=0) - ends[:, 0].min(axis=0)))
+
+    @cached_property
+    def volume(self) -> float:
+        """mm3 of all parts."""
+        return sum(abs(part.solid.volume) for part in self.parts)
+
+    @property
+    def most_pieces(self) -> int:
+        """How many pieces there may be; one more at least than are parted."""
+        return max(self.wishes.pieces, len(self.parts) + 1)
+
+    @cached_property
+    def start(self) -> Draft:
+        """Nothing cut, every part in its seats."""
+        return Draft((), tuple(self.cell(part, None) for part in self.parts), ())
+
+    def subject(self, solid: Solid) -> CutSubject:
+        """A body of the ground, as something to be parted."""
+        of = self.pattern.subject
+        exposed = np.where(solid.origin >= 0, self.exposed[np.maximum(solid.origin, 0)], 0.0)
+        marks = self.marks.of(solid.origin)
+        own = Subject(solid, solid, marks, marks, of.threshold, of.lift, of.stood, of.now)
+        return replace(self.pattern, subject=own, exposed=exposed)
+
+    def cell(self, part: Part, hints: Floats | None) -> Cell:
+        """A body in its seats. hints : (k, 3) directions down that are likely to be good; None: looks everywhere"""
+        subject = self.subject(part.solid)
+        solid = part.solid
+        key = (len(solid.triangles), round(solid.volume, 3), *np.round(solid.bounds, 3).ravel().tolist())
+        if key not in self._seats:
+            self._seats[key] = seats_of(solid, subject.seat_wishes, subject.subject.light_marks, free=hints)
+        return Cell(part, subject, self._seats[key])
+
+    def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Numbers, Numbers]:
+        """(k,) numbers of the poses in which the side ahead, and the one behind, needs little: the best of all, and the
+        best of those that sit flat."""
+        poses, solid = subject.poses, subject.light
+        found = in_poses(poses, solid, normal, np.array([offset]), subject.subject.threshold)[..., 0]
+        support, base, shadow = found.transpose(1, 2, 0)
+        flat = np.where(flat_by_base(base, shadow), support, np.inf)
+
+        def best(side: int) -> Numbers:
+            few = [np.argsort(values[side], kind="stable")[:_LIKELY_POSES] for values in (support, flat)]
+            return np.unique(np.concatenate(few))
+
+        return best(0), best(1)
+
+    def with_cut(self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None) -> Draft | None:
+        """A draft with one more cut; None where that parts nothing, or not as wished.
+
+        hints : (k, 3) directions for the bodies ahead of it and behind it
+        """
+        wishes = self.wishes
+        parts = [cell.part for cell in draft.cells]
+        key = (*(one.model_copy(update={"name": "-"}) for one in (*draft.cuts, cut)),)
+        try:
+            stage = cut_all(parts, cut, key, self.volume, _no_region)
+        except CutFailed:
+            return None
+        made = set(stage.touched)
+        small = any(part.solid.volume < wishes.least_volume for part in stage.made)
+        if not made or small or len(stage.parts) > self.most_pieces:
+            return None
+        ahead = [part.solid for part in stage.made if part.sides[-1].side == 1]
+        seam = seam_of(ahead, cut.id, self.exposed, marks=self.marks)
+        seams = (*draft.seams, seam)
+        too_much = wishes.seam_limit is not None and sum(one.in_sight for one in seams) > wishes.seam_limit
+        if seam.barred >= NOT_BARRED or too_much:
+            return None
+        known = {id(cell.part.solid): cell for cell in draft.cells}
+        cells = []
+        for number, part in enumerate(stage.parts):
+            if number in made:
+                cells.append(self.cell(part, None if hints is None else hints[0 if part.sides[-1].side == 1 else 1]))
+            else:
+                cells.append(replace(known[id(part.solid)], part=part))
+        return Draft((*draft.cuts, cut), tuple(cells), seams, len(stage.report.crumbs))
+
+
+def _of_voids(solid: Solid) -> NDArray[np.bool_]:
+    """(m,) the facets around closed voids."""
+    shells = shells_of(solid)
+    return np.asarray(shells.volume[shells.of] < 0)
+
+
+def _no_region(_: Region) -> NDArray[np.bool_]:
+    raise CutFailed("A draft has no regions.")

@@ -1,0 +1,168 @@
+"""Options: places for the next cut of some drafts, scored by rasters and not yet made; the best of each amount of seam
+in sight, and what is better around them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.parting import Places
+from ..judge.seats import around
+from ..progress import QUIET, Job, Spread
+from .drafts import Cell, Draft, Ground
+from .found import NOT_BARRED
+
+Floats = NDArray[np.float64]
+
+BINS = (0.0, 0.15, 0.25, 0.35, 0.5, 0.625, 0.75, 1.0, 1.5, 2.5, np.inf)
+"""Of the seam, as shares of the diagonal. (Ranked in one list, the winners with a small seam stood behind thousands of
+others.)"""
+_ANGLE, _SHARE = np.cos(np.radians(8.0)), 0.04
+"""Two planes nearer to each other than this, the second as a share of the diagonal, are one."""
+_REACHES = (5.0, 2.5, 1.2)
+"""Degrees around a normal that are tried in turn."""
+_FINE_PLACES, _FINE_REACH = 17, 0.06
+"""Places around an offset that are tried, and how far from it, as a share of the diagonal."""
+_SLACK = 1.01
+"""Times the seam of an option that what is tried around it may have."""
+_AT_ONCE = 8
+_LEAST_SHARE = 0.0025
+"""Of the volume of everything: a smaller side is a crumb, and no piece."""
+
+
+@dataclass(frozen=True, eq=False)
+class Option:
+    """A plane through a body of a draft. left : mm3 that is left of the whole, all flat or not; hidden : mm"""
+
+    draft: Draft
+    cell: Cell
+    normal: Floats
+    offset: float
+    flat: bool
+    left: float
+    hidden: float
+
+
+@dataclass(frozen=True, eq=False)
+class Scored:
+    """(n, k) figures of the whole draft with one more cut through a body: k places along each of n normals.
+
+    free, flat : mm3 left, inf where not as wished; hidden : mm; fits : whether all bodies then fit
+    """
+
+    draft: Draft
+    cell: Cell
+    normals: Floats
+    offsets: Floats
+    free: Floats
+    flat: Floats
+    hidden: Floats
+    fits: NDArray[np.bool_]
+
+
+def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Scored:
+    """What places through a body of a draft come to for the whole of it, with the other bodies as they are."""
+    wishes = ground.wishes
+    others = [one for one in draft.cells if one is not cell]
+
+    def rows(name: str) -> Floats:
+        return np.stack([getattr(one, name) for one in found])
+
+    volume = rows("volume")
+    sight = draft.sight + rows("in_sight")
+    good = volume.min(axis=1) >= max(_LEAST_SHARE * ground.volume, wishes.least_volume)
+    good &= rows("barred") < NOT_BARRED
+    if wishes.seam_limit is not None:
+        good &= sight <= wishes.seam_limit
+    free = sum(one.support for one in others) + rows("support").sum(axis=1)
+    flat = sum(one.flat for one in others) + rows("flat").sum(axis=1)
+    fits = np.logical_and(rows("fits").all(axis=1), all(one.fits(False) for one in others))
+    hidden = wishes.hidden(sight, draft.show + rows("on_show"), draft.welcome + rows("welcome"))
+    return Scored(
+        draft, cell, np.stack([one.normal for one in found]), rows("offsets"), np.where(good, free, np.inf),
+        np.where(good, flat, np.inf), hidden, fits,
+    )  # fmt: skip
+
+
+def best_options(ground: Ground, tables: list[Scored], most: int, *, flat: bool, fitting: bool) -> list[list[Option]]:
+    """For each bin of seam its best options, least left first, so many at most, none twice.
+
+    flat : by what is left with all flat; fitting : only those whose bodies all fit, as far as a raster tells
+    """
+    if not tables:
+        return []
+    table = np.concatenate([np.full(one.free.size, number) for number, one in enumerate(tables)])
+    place = np.concatenate([np.arange(one.free.size) for one in tables])
+    hidden, fits = (np.concatenate([getattr(one, name).ravel() for one in tables]) for name in ("hidden", "fits"))
+    left = np.concatenate([(one.flat if flat else one.free).ravel() for one in tables])
+    value = np.where(fits, left, np.inf) if fitting else left
+    bins = []
+    for low, high in pairwise(np.array(BINS) * ground.diagonal):
+        inside = np.flatnonzero((hidden >= low) & (hidden < high) & np.isfinite(value))
+        mine: list[Option] = []
+        for i in inside[np.argsort(value[inside], kind="stable")]:
+            one = tables[table[i]]
+            n, k = divmod(int(place[i]), one.offsets.shape[1])
+            option = Option(one.draft, one.cell, one.normals[n], float(one.offsets[n, k]), flat, float(value[i]),
+                            float(hidden[i]))  # fmt: skip
+            if not any(same(option, other, ground.diagonal) for other in mine):
+                mine.append(option)
+            if len(mine) == most:
+                break
+        bins.append(mine)
+    return bins
+
+
+def same(a: Option, b: Option, diagonal: float) -> bool:
+    """Whether two options are about one plane through the same body. diagonal : mm"""
+    if a.cell is not b.cell or a.draft is not b.draft:
+        return False
+    cosine = float(a.normal @ b.normal)
+    return abs(cosine) >= _ANGLE and bool(abs(a.offset - np.sign(cosine) * b.offset) < _SHARE * diagonal)
+
+
+def followed(ground: Ground, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
+    """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
+    found: list[Option] = []
+    for first in range(0, len(options), _AT_ONCE):
+        job.step(first / max(len(options), 1), "Following the best places")
+        found += spread(partial(_followed, ground), options[first : first + _AT_ONCE])
+    return found
+
+
+def _followed(ground: Ground, start: Option) -> Option:
+    subject, diagonal = start.cell.subject, ground.diagonal
+    ahead, behind = ground.likely(subject, start.normal, start.offset)
+    subject = subject.in_few_poses(np.union1d(ahead, behind))
+    best = start
+    for degrees in _REACHES:
+        centre = best
+        middle = subject.middle_of_section(centre.normal, centre.offset)
+        for normal in [centre.normal, *around(centre.normal, degrees)]:
+            reach = _FINE_REACH * diagonal * degrees / _REACHES[0]
+            low, high = subject.extent(normal)
+            offset = float(normal @ middle)
+            offsets = np.linspace(max(offset - reach, low), min(offset + reach, high), _FINE_PLACES)
+            if offsets[-1] - offsets[0] < 1e-6:
+                continue
+            table = scored(ground, start.draft, start.cell, [subject.places(normal, offsets)])
+            left = (table.flat if start.flat else table.free)[0]
+            left = np.where(table.hidden[0] <= _SLACK * start.hidden, left, np.inf)
+            k = int(np.argmin(left))
+            if left[k] < best.left:
+                best = Option(start.draft, start.cell, normal, float(offsets[k]), start.flat, float(left[k]),
+                              float(table.hidden[0, k]))  # fmt: skip
+    return best
+
+
+def dearest(draft: Draft, most: int) -> list[Cell]:
+    """The bodies of a draft that are worth parting: those that do not fit or do not sit flat first, then those with
+    the most support. Some at least before the first cut."""
+    order = sorted(draft.cells, key=lambda one: (one.fits(False), np.isfinite(one.flat), -max(one.support, one.flat)))
+    nothing = 0.002 * sum(abs(one.part.solid.volume) for one in draft.cells)
+    worth = [one for one in order if not one.fits(False) or not np.isfinite(one.flat) or one.flat > nothing]
+    return worth[:most] if draft.cuts else (worth or order)[:most]

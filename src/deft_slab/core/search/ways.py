@@ -1,0 +1,391 @@
+"""Ways to part a model: whole plans, from one cut on, that are not beaten in support left and seam in sight by one with
+as few pieces that sits as flat and fits as well.
+
+Cut by cut, in steps that get dearer and fewer. Rasters score some 19,000 planes through every body of the drafts so
+far, its sides in fifty poses; the best of each amount of seam are followed in their neighbourhood and really made on
+the stand-in, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a further
+cut is looked for in. Seats are taken free, and again all flat: neither is a price of the other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import partial
+from itertools import chain, pairwise
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..cuts import Cut, PieceReach, StraightCut
+from ..documents import triple
+from ..outcome import Piece
+from ..plan import Plan
+from ..printer import Printer
+from ..progress import QUIET, Job, Spread
+from ..tilt import Tilt
+from ..workshop import Workshop
+from .drafts import Draft, Ground
+from .found import LEAST_SHARE, NOT_BARRED, CutWishes, Front, Way
+from .options import BINS, Option, Scored, best_options, dearest, followed, same, scored
+from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
+
+Floats = NDArray[np.float64]
+
+_LATER_NORMALS, _LATER_LIKELY = 90, 24
+"""Normals that are tried for the second cut and those after it, spread and likely ones."""
+_EACH, _EACH_LATER = 2, 2
+"""Options of a bin that are followed: of the first cut, of later ones."""
+_FLAT_TRIES = 6
+"""Options of a bin that are made, at most, until so many sit flat."""
+_ASIDE = (0.0, 0.004, -0.004, 0.008)
+"""Shares of the diagonal by which a cut is moved so that it leaves no crumbs."""
+_BEAM = 2
+"""Drafts of a bin, free and all flat each, that a further cut is looked for in."""
+_CELLS = 3
+"""Bodies of a draft that a further cut is looked for in."""
+_FINALISTS = 6
+"""Ways that are measured on the full mesh after each cut, of those that lean, and of those that sit all flat."""
+_AT_ONCE = 4
+_MOST_PARTS = 24
+"""Pieces that are looked at where there are more: those with the most support."""
+
+
+_Step: TypeAlias = "Callable[[], list[_Step]]"
+
+
+@dataclass(eq=False)
+class WaySearch:
+    """Looks for ways to part a piece of a plan, or all of them, step by step: ``front`` is what there is so far.
+
+    number : of the piece, from 0 on; None: all
+    """
+
+    workshop: Workshop
+    plan: Plan
+    printer: Printer
+    wishes: CutWishes
+    number: int | None = None
+    spread: Spread = map
+    subject: CutSubject | None = None
+    """The one piece, where it is there already."""
+    front: Front = field(init=False, default=Front((), 0.0, False))
+    _job: Job = field(init=False, default=QUIET)
+    _steps: list[_Step] = field(init=False)
+    _pieces: list[Piece] = field(init=False, default_factory=list)
+    _tables: list[Scored] = field(init=False, default_factory=list)
+    _drafts: list[Draft] = field(init=False, default_factory=list)
+    _measured: list[Way] = field(init=False, default_factory=list)
+    _refused: list[Way] = field(init=False, default_factory=list)
+    _known: set[Plan] = field(init=False, default_factory=set)
+
+    def __post_init__(self) -> None:
+        self._steps = [self._begin]
+
+    def advance(self, job: Job = QUIET) -> Front:
+        """Goes on by one step, and gives what there is then. A step that was stopped is made again.
+
+        Raises
+        ------
+        Cancelled : the job is no longer wanted.
+        OpenSurface : the model is not closed.
+        CutFailed, BadPlan : the plan that is gone on from cannot be made.
+        """
+        self._job = job
+        if self._steps:
+            self._steps[:1] = self._steps[0]()
+        self.front = replace(self.front, done=not self._steps)
+        return self.front
+
+    @property
+    def parts(self) -> int:
+        """How many pieces are parted."""
+        return len(self._pieces)
+
+    def to_end(self, job: Job = QUIET) -> Front:
+        """All steps. Raises as ``advance``."""
+        while not self.advance(job).done:
+            pass
+        return self.front
+
+    # the steps: each gives those that come in its place
+
+    def _begin(self) -> list[_Step]:
+        """The first plans: the best of each amount of seam, one cut, from the stand-in."""
+        ground = self._ground()
+        self._job.step(0.2, "Looking at all ways to cut")
+        tables = []
+        for cell in dearest(ground.start, _CELLS):
+            normals = np.concatenate([half_sphere(NORMALS), likely_normals(cell.subject)])
+            found = looked_along(cell.subject, normals, self._job.part(0.2, 0.8), self.spread)
+            tables.append(scored(ground, ground.start, cell, found))
+        first = [one for some in best_options(ground, tables, 1, flat=False, fitting=False) for one in some]
+        self._drafts = [draft for draft in self._made(ground, first) if draft is not None]
+        self._tables = tables
+        self._show(ground, near=True)
+        return [partial(self._uncut, ground), partial(self._follow, ground, _EACH, 1)]
+
+    def _uncut(self, ground: Ground) -> list[_Step]:
+        """What is parted, as it sits now; where that is a whole model, also in its best seats."""
+        plans = [self.plan]
+        if len(self._pieces) == 1 and self._pieces[0].alone:
+            seats = ground.start.cells[0].seats
+            plans += [
+                self.plan.changed(tilt=Tilt.from_rotation(seat.rotation)) for seat in (seats.least, seats.flat) if seat
+            ]
+        for plan in plans:
+            self._measure_plan(plan, ())
+        self._show(ground, near=True)
+        return []
+
+    def _follow(self, ground: Ground, each: int, cuts: int) -> list[_Step]:
+        """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
+        then what is not beaten is measured on the full mesh."""
+        drafts = self._best_of(ground, self._tables, each)
+        self._drafts = [*self._drafts, *drafts]
+        self._show(ground, near=True)
+        front = self._front_of([*self._near(ground), *self._measured], ground)
+        unbeaten = [way for way in front if way.outcome is None]
+        leaning, flat = (spaced([one for one in unbeaten if one.all_flat is of], _FINALISTS) for of in (False, True))
+        finalists = [*leaning, *flat]
+        return [
+            *(partial(self._measure, ground, way, n / len(finalists)) for n, way in enumerate(finalists)),
+            partial(self._further, ground, cuts),
+        ]
+
+    def _measure(self, ground: Ground, way: Way, share: float) -> list[_Step]:
+        """A way on the full mesh."""
+        self._job.step(share, "Measuring the best ways on the full mesh")
+        self._measure_plan(way.plan, way.cuts)
+        self._show(ground, near=True)
+        return []
+
+    def _further(self, ground: Ground, cuts: int) -> list[_Step]:
+        """With one cut more than that, if more pieces may be had."""
+        self._show(ground, near=False)
+        self._tables = []
+        beam = self._beam(ground, cuts)
+        if beam:
+            looks: list[_Step] = [partial(self._look_in, ground, draft, n / len(beam)) for n, draft in enumerate(beam)]
+            return [*looks, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
+        if not any(way.cuts for way in self.front.ways):
+            self.front = replace(self.front, short_of=self._short_of(ground))
+        return []
+
+    def _look_in(self, ground: Ground, draft: Draft, share: float) -> list[_Step]:
+        """Scores places for a further cut of a draft."""
+        tables = []
+        for cell in dearest(draft, _CELLS):
+            self._job.step(share, "Looking for a further cut")
+            normals = np.concatenate([half_sphere(_LATER_NORMALS), likely_normals(cell.subject)[:_LATER_LIKELY]])
+            found = looked_along(cell.subject, normals, QUIET, self.spread)
+            tables.append(scored(ground, draft, cell, found))
+        self._tables = [*self._tables, *tables]
+        return []
+
+    def _short_of(self, ground: Ground) -> str:
+        """Which condition leaves no way, and by how much it would have to be loosened."""
+        wishes = self.wishes
+        looked = [one for cell in ground.start.cells for one in cell.subject.looked]
+        real = [(one, one.volume.min(axis=0) >= LEAST_SHARE * one.volume.sum(axis=0)) for one in looked]
+        if not any(parts.any() for _, parts in real):
+            return "No straight cut parts it."
+        barred = min(float(one.barred[parts].min(initial=np.inf)) for one, parts in real)
+        if barred >= NOT_BARRED:
+            return f"Every cut crosses a place where none may run, by {barred:.0f} mm at least. Take marks away there."
+        sight = min(float(one.in_sight[parts & (one.barred < NOT_BARRED)].min(initial=np.inf)) for one, parts in real)
+        if wishes.seam_limit is not None and sight > wishes.seam_limit:
+            return f"Every cut shows {sight:.0f} mm of seam or more. Allow {sight - wishes.seam_limit:.0f} mm more."
+        refused = [way for way in [*self._near(ground, all_of_them=True), *self._refused] if way.cuts]
+        if not refused:
+            return "No cut was found that leaves pieces as large, or as few, as wished."
+        said = []
+        if wishes.must_fit:
+            best = min(refused, key=lambda one: one.pieces - one.fitting)
+            best = best if best.outcome else self._way(best.plan, best.cuts)
+            pieces = best.outcome.pieces if best.outcome else ()
+            over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
+            said.append(f"{best.fitting} of {best.pieces} pieces fit at best, one {over:.0f} mm too large: allow more")
+        if wishes.flat:
+            best = min(refused, key=lambda one: one.pieces - one.flat)
+            said.append(f"{best.flat} of {best.pieces} pieces sit flat at best: let some lean, or allow more pieces")
+        few = min(one.pieces for one in refused)
+        if few > wishes.pieces:
+            said.append(f"the fewest pieces found are {few}")
+        return f"No way is as wished: {'; '.join(said)}."
+
+    def _ground(self) -> Ground:
+        workshop, plan, job = self.workshop, self.plan, self._job
+        outcome = workshop.evaluate(plan, self.printer, job.part(0.0, 0.2), detail="figures")
+        pieces = list(outcome.pieces)
+        if self.number is not None:
+            pieces = [pieces[min(self.number, len(pieces) - 1)]]
+        pieces = sorted(pieces, key=lambda one: -one.figures.support_volume_mm3)[:_MOST_PARTS]
+        if self.subject is not None:
+            subjects = [self.subject]
+        else:
+            subjects = [cut_subject(workshop, plan, piece.number - 1, self.printer, job) for piece in pieces]
+        self._pieces = pieces
+        self._whole = sum(piece.figures.support_volume_mm3 for piece in pieces)
+        ground = Ground.of(plan, self.wishes, pieces, subjects)
+        if self.subject is not None or len(pieces) == 1:
+            # what was already looked at, along the way to the cut map, is known
+            ground.start.cells[0].subject.__dict__.update(
+                {name: subjects[0].__dict__[name] for name in ("poses", "_along") if name in subjects[0].__dict__}
+            )
+        return ground
+
+    def _best_of(self, ground: Ground, tables: list[Scored], each: int) -> list[Draft]:
+        """The best options of each bin and what is better around them, made: so many with the least left, as many with
+        all flat, and as many again of those that fit, where not everything does."""
+        fitting = ground.start.misfits(False) > 0
+        options: list[Option] = []
+        made: list[Draft] = []
+        for only in (False, True) if fitting else (False,):
+            options += chain(*best_options(ground, tables, each, flat=False, fitting=only))
+            # whether a body really sits flat, only its seats tell
+            for some in best_options(ground, tables, _FLAT_TRIES, flat=True, fitting=only):
+                sound: list[Option] = []
+                for first in range(0, len(some), each):
+                    tried = self._made(ground, some[first : first + each])
+                    made += [draft for draft in tried if draft is not None]
+                    sound += [
+                        option for option, draft in zip(some[first : first + each], tried, strict=True)
+                        if draft is not None and np.isfinite(draft.flat)
+                    ]  # fmt: skip
+                    if len(sound) >= each:
+                        break
+                options += sound[:each]
+        distinct: list[Option] = []
+        for option in options:
+            if not any(option.flat == one.flat and same(option, one, ground.diagonal) for one in distinct):
+                distinct.append(option)
+        better = followed(ground, distinct, self._job.part(0.2, 0.6), self.spread)
+        made += [draft for draft in self._made(ground, better) if draft is not None]
+        return made
+
+    def _made(self, ground: Ground, options: list[Option]) -> list[Draft | None]:
+        """Each of some options, really cut on the stand-in; None where it is not as wished."""
+        found: list[Draft | None] = []
+        for first in range(0, len(options), _AT_ONCE):
+            self._job.step(first / len(options), "Making the best cuts on the stand-in")
+            found += self.spread(partial(self._make, ground), options[first : first + _AT_ONCE])
+        return found
+
+    def _make(self, ground: Ground, option: Option) -> Draft | None:
+        """An option as a draft; where it would leave crumbs, a little beside it."""
+        subject = option.cell.subject
+        ahead, behind = (subject.poses.downs[n] for n in ground.likely(subject, option.normal, option.offset))
+        first: Draft | None = None
+        for shift in _ASIDE:
+            place = replace(option, offset=option.offset + shift * ground.diagonal)
+            draft = ground.with_cut(option.draft, self._cut(place), (ahead, behind))
+            if draft is not None and draft.crumbs == 0:
+                return draft
+            first = first or draft
+            if draft is None and shift == 0.0:
+                return None
+        return first
+
+    def _cut(self, option: Option) -> StraightCut:
+        """An option as the next cut of its draft, that goes through one piece only where there are several."""
+        cuts, sides = option.draft.cuts, option.cell.part.sides
+        plan = self.plan.changed(recipe=(*self.plan.recipe, *cuts))
+        normal = option.normal / np.linalg.norm(option.normal)
+        return StraightCut(
+            id=plan.fresh_id(), name=f"Cut {len(plan.recipe) + 1}", normal=triple(normal), offset=option.offset,
+            reach=PieceReach(sides=sides) if sides else None,
+        )  # fmt: skip
+
+    def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
+        """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""
+        room = [one for one in self._drafts if len(one.cells) < ground.most_pieces and len(one.cuts) == cuts]
+        chosen: dict[int, Draft] = {}
+        for low, high in pairwise(np.array(BINS) * ground.diagonal):
+            inside = [one for one in room if low <= one.hidden(self.wishes) < high]
+            for flat in (False, True):
+                ranked = sorted(inside, key=lambda one: (one.left(flat), one.misfits(flat)))
+                chosen |= {id(one): one for one in ranked[:_BEAM] if np.isfinite(one.left(flat))}
+            for lacking in (lambda one: one.misfits(False), lambda one: one.leaning_cells):
+                chosen |= {id(one): one for one in sorted(inside, key=lacking)[:1]}
+        return list(chosen.values())
+
+    # what is shown
+
+    def _measure_plan(self, plan: Plan, cuts: tuple[Cut, ...]) -> None:
+        if plan in self._known:
+            return
+        way = self._way(plan, cuts)
+        self._known.add(plan)
+        (self._measured if self._as_wished(way) else self._refused).append(way)
+
+    def _way(self, plan: Plan, cuts: tuple[Cut, ...]) -> Way:
+        """A plan on the full mesh."""
+        outcome = self.workshop.evaluate(plan, self.printer, self._job, detail="figures")
+        among = [piece.sides for piece in self._pieces]
+        pieces = [one for one in outcome.pieces if any(one.sides[: len(sides)] == sides for sides in among)]
+        seams = [outcome.seams[cut.id] for cut in cuts]
+        sight, show = sum(seam.in_sight for seam in seams), sum(seam.on_show for seam in seams)
+        return Way(
+            plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
+            sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
+            self.wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), outcome,
+        )  # fmt: skip
+
+    def _as_wished(self, way: Way) -> bool:
+        wishes = self.wishes
+        return (
+            way.pieces <= max(wishes.pieces, len(self._pieces) + 1)
+            and (way.all_flat or not wishes.flat)
+            and (way.all_fit or not wishes.must_fit)
+            and (wishes.seam_limit is None or way.sight <= wishes.seam_limit)
+        )
+
+    def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
+        """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
+        that can be."""
+        found = []
+        for draft in self._drafts:
+            for flat in (False, True):
+                seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
+                if any(seat is None for seat in seats):
+                    continue
+                plan = self.plan.changed(recipe=(*self.plan.recipe, *draft.cuts), leaning=1.0 if flat else 0.0)
+                if plan in self._known:
+                    continue
+                known = [seat for seat in seats if seat is not None]
+                way = Way(
+                    plan, draft.cuts, len(known), sum(seat.flat for seat in known), sum(seat.fits for seat in known),
+                    draft.left(flat), draft.sight, draft.show, draft.hidden(self.wishes), draft.seams,
+                )  # fmt: skip
+                if all_of_them or self._as_wished(way):
+                    found.append(way)
+        return found
+
+    def _show(self, ground: Ground, *, near: bool) -> None:
+        ways = [*self._measured, *(self._near(ground) if near else ())]
+        self.front = Front(tuple(self._front_of(ways, ground)), self._whole, self.front.done)
+
+    def _front_of(self, ways: list[Way], ground: Ground) -> list[Way]:
+        """Those that are not beaten, least support first. Uncut and parted ones do not beat each other: whoever asks
+        for ways to part it may have reasons of which no figure tells."""
+        little, short = 0.002 * max(self._whole, 1e-9), 0.005 * ground.diagonal
+        kept: list[Way] = []
+        for way in sorted(ways, key=lambda one: (one.support, one.hidden, one.pieces)):
+            beaten = any(
+                one.support <= way.support + little and one.hidden <= way.hidden + short and one.pieces <= way.pieces
+                and one.all_flat >= way.all_flat and one.all_fit >= way.all_fit and bool(one.cuts) == bool(way.cuts)
+                for one in kept
+            )  # fmt: skip
+            if not beaten:
+                kept.append(way)
+        return kept
+
+
+def spaced(ways: list[Way], most: int) -> list[Way]:
+    """So many of some, at most: the ends and what lies evenly between them."""
+    if len(ways) <= most:
+        return ways
+    keep = np.unique(np.round(np.linspace(0, len(ways) - 1, most)).astype(int))
+    return [ways[n] for n in keep]

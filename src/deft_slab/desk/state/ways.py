@@ -1,0 +1,197 @@
+"""Ways to part the model, or a piece: asked for step by step while Cut is open, and what is taken of them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from ...core.cuts import Side
+from ...core.errors import DeftError
+from ...core.plan import Plan
+from ...core.search.found import CutWishes
+from ..replies import WaysFound, WayShown
+from ..requests import LookForWays
+from .choosing import Choosing
+from .desk import Desk
+from .stale import being_made
+
+_BEYOND = 0.75
+"""Of the seam of a way, what "less seam" looks for."""
+
+
+class Ways(QObject):
+    """A part of the desk state.
+
+    found : what there is so far, None before; base : the plan that is parted; sides : of the piece of it that is
+    parted, None for all; pointed : the way under the pointer; chosen : the one that more is asked about
+    """
+
+    changed = Signal()
+    pointed_changed = Signal()
+
+    def __init__(self, desk: Desk, choosing: Choosing) -> None:
+        super().__init__(desk)
+        self._desk, self._choosing = desk, choosing
+        self.found: WaysFound | None = None
+        self.base: Plan | None = None
+        self.sides: tuple[Side, ...] | None = None
+        self.pointed: WayShown | None = None
+        self.chosen: WayShown | None = None
+        self._asked: LookForWays | None = None
+        for signal in (desk.outcome_changed, desk.step_changed):
+            signal.connect(self._look)
+        desk.opened.connect(self._on_opened)
+
+    @property
+    def wishes(self) -> CutWishes:
+        return self._desk.settings.cut_wishes or CutWishes()
+
+    @property
+    def busy(self) -> bool:
+        return self._desk.jobs.busy_with("ways")
+
+    @property
+    def problem(self) -> str:
+        """Why nothing can be parted; empty where it can."""
+        evaluated = self._desk.evaluated
+        return evaluated.outcome.defects.sentence() if evaluated else ""
+
+    @property
+    def of_piece(self) -> str:
+        """The name of the piece that is parted; empty for all."""
+        if self.sides is None:
+            return ""
+        for piece in self._desk.pieces:
+            if piece.sides == self.sides:
+                return piece.name
+        return "a piece that is parted now"
+
+    def _on_opened(self) -> None:
+        self.found = self.base = self.sides = self.pointed = self.chosen = self._asked = None
+        self.changed.emit()
+
+    # looking
+
+    def _request(self) -> LookForWays | None:
+        """What is looked for: for the plan as it is on the desk, but with the cuts only that it was begun from."""
+        desk = self._desk
+        if not desk.is_open:
+            return None
+        if self.base is None or any(cut not in desk.plan.recipe for cut in self.base.recipe):
+            self.base, self.sides = desk.plan.changed(recipe=(), pieces=(), leaning=0.5), None
+        now = desk.plan
+        rest = set(Plan.model_fields) - {"recipe", "pieces", "leaning", "tilt"}
+        self.base = self.base.changed(**{name: getattr(now, name) for name in rest})
+        if not self.base.recipe and not self._taken():
+            self.base = self.base.changed(tilt=now.tilt)
+        return LookForWays(self.base, desk.printer, self.sides, self.wishes)
+
+    def _taken(self) -> bool:
+        """Whether the plan on the desk is one of the ways: its tilt is then its own."""
+        return self.found is not None and any(self._as_plan(way) == self._desk.plan for way in self.found.ways)
+
+    def _look(self) -> None:
+        desk = self._desk
+        if desk.step != "Cut" or not desk.up_to_date:
+            return
+        if self.problem:
+            self.found = None
+            self.changed.emit()
+            return
+        request = self._request()
+        if request is not None and request != self._asked:
+            self._begin(request)
+        self.changed.emit()
+
+    def _begin(self, request: LookForWays) -> None:
+        self._asked = request
+        self.found = self.pointed = self.chosen = None
+        self._ask(request)
+        self.pointed_changed.emit()
+
+    def _ask(self, request: LookForWays) -> None:
+        def done(found: WaysFound) -> None:
+            self.found = found
+            self.changed.emit()
+            if not found.done and self._desk.step == "Cut":
+                self._ask(request)
+
+        self._desk.ask("ways:look", request, done=done, failed=self._failed, still=lambda: request == self._asked,
+                       label="Looking for ways to part it")  # fmt: skip
+
+    def _failed(self, error: DeftError) -> None:
+        self._desk.failed.emit(error)
+        self.changed.emit()
+
+    def look_on(self) -> None:
+        """Goes on where it was stopped."""
+        if self._asked is None or self._asked != self._request():
+            self._look()
+        elif self.found is None or not self.found.done:
+            self._ask(self._asked)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Looks no further; what was found stays."""
+        self._desk.jobs.cancel("ways")
+        self.changed.emit()
+
+    def part_whole(self) -> None:
+        """Looks for ways to part the model anew, without the cuts that it has."""
+        self.base = None
+        self._look()
+
+    def part_piece(self) -> None:
+        """Looks for ways to part the selected piece only; the others stay as they are."""
+        piece = self._desk.piece
+        if piece is None or not self._desk.up_to_date:
+            self._desk.failed.emit(being_made())
+            return
+        self.base, self.sides = self._desk.plan, piece.sides
+        self._look()
+
+    def wish(self, **wishes: object) -> None:
+        """Changes what ways are looked for by."""
+        changed = CutWishes.model_validate({**self.wishes.model_dump(), **wishes})
+        self._desk.change_settings(self._desk.settings.model_copy(update={"cut_wishes": changed}))
+        self._look()
+        self.changed.emit()
+
+    def fewer_pieces(self) -> None:
+        """Looks for ways with fewer pieces than the chosen one has."""
+        if self.chosen is not None:
+            self.wish(pieces=max(2, self.chosen.pieces - 1))
+
+    def less_seam(self) -> None:
+        """Looks for ways that show clearly less seam than the chosen one."""
+        if self.chosen is not None:
+            self.wish(seam_limit=round(_BEYOND * self.chosen.sight, 1) or None)
+
+    # pointing and taking
+
+    def point_at(self, way: WayShown | None) -> None:
+        self.pointed = way
+        self.pointed_changed.emit()
+
+    def _as_plan(self, way: WayShown) -> Plan:
+        """The plan on the desk, parted so."""
+        tilt = {} if way.cuts else {"tilt": way.plan.tilt}
+        return self._desk.plan.changed(recipe=way.plan.recipe, leaning=way.plan.leaning, **tilt)
+
+    def is_taken(self, way: WayShown) -> bool:
+        return self._desk.is_open and self._as_plan(way) == self._desk.plan
+
+    def take(self, way: WayShown) -> None:
+        """Makes it the plan on the bed."""
+        if self._asked is None or self._asked != self._request():  # it was found for another plan
+            self._desk.failed.emit(being_made())
+            return
+        self.chosen = way
+        cuts = way.plan.recipe
+        self._desk.selected_cut = cuts[-1].id if cuts else None
+        self._desk.do_plan("take a way from the front", self._as_plan(way))
+        self.changed.emit()
+
+    def keep(self, way: WayShown) -> None:
+        """Keeps it as a choice, without taking it."""
+        name = f"{way.pieces} pieces, {100 * way.left:.2g} % left, {way.sight:.0f} mm seen"
+        self._choosing.keep_plan(self._as_plan(way), name)

@@ -1,0 +1,259 @@
+"""Ways: the front of whole plans, what they are looked for by, and the list of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QEnterEvent
+from PySide6.QtWidgets import QCheckBox, QLabel
+
+from ...replies import WayShown
+from ...whole import DeskState
+from ...widgets import text
+from ...widgets.binding import follow
+from ...widgets.front import FrontChart, FrontShown
+from ...widgets.listed import ListedRow
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, emptied, label, row
+from ...widgets.picture import pixmap_of
+
+_PEEK = (92, 64)
+_NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
+
+
+def percent(share: float) -> str:
+    """A share of the support: "1.7 %", "23 %"."""
+    return f"{100 * share:.2g} %" if share < 0.1 else f"{100 * share:.0f} %"
+
+
+def title_of(way: WayShown) -> str:
+    """What it leaves and shows."""
+    near = "≈ " if way.near else ""
+    seen = f"{text.mm(way.sight)} seen" if way.cuts else "uncut"
+    return f"{near}{percent(way.left)} left · {seen}"
+
+
+def said_of(way: WayShown) -> str:
+    """Its pieces, how they sit, and what they take."""
+    pieces = f"{way.pieces} piece{'s' if way.pieces != 1 else ''}"
+    flat = "all flat" if way.all_flat else f"{way.flat} flat"
+    said = [pieces, flat]
+    if not way.all_fit:
+        said.append(f"! {way.pieces - way.fitting} too large")
+    if way.beds > 1:
+        said.append(f"{way.beds} beds")
+    if way.seconds > 0:
+        said.append(text.hours(way.seconds))
+    if way.steps > 0:
+        said.append(f"{way.steps} to glue")
+    if way.show > 0.5:
+        said.append(f"{text.mm(way.show)} on show")
+    return " · ".join(said)
+
+
+_Point = Callable[[WayShown | None], None]
+
+
+class WayRow(ListedRow):
+    """A way to part it."""
+
+    def __init__(
+        self, number: int, way: WayShown, taken: bool, keep: Callable[[], None], point: _Point
+    ) -> None:  # fmt: skip
+        picture = _NO_PICTURE if way.picture is None else way.picture
+        super().__init__(
+            str(number), picture, title_of(way), said_of(way), text.volume(way.support),
+            good=way.all_flat and way.all_fit, chosen=taken, keep=keep, kept="way",
+        )  # fmt: skip
+        self._way, self._point = way, point
+        self.setAccessibleName(f"Way {number}: {title_of(way)}, {said_of(way)}")
+        names = "; ".join(way.names) if way.names else "Only known from the stand-in so far"
+        self.setToolTip(f"{names}.\nClick to part it so.")
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self._point(self._way)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._point(None)
+
+
+class WaysPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._ways = state, state.ways
+        self._rows_for: tuple[object, ...] = ()
+        self._taken = -1
+        self._what = label("", "faint", wrap=True)
+        self.add(self._what)
+        self.chart = FrontChart()
+        self.chart.pointed.connect(self._point_at)
+        self.chart.chosen.connect(self._take)
+        self.add(self.chart)
+        self._picture = QLabel()
+        self._picture.setFixedSize(*_PEEK)
+        self._said = label("", "faint", wrap=True)
+        self._said.setMinimumHeight(_PEEK[1])
+        across = row(self._picture)
+        across.addWidget(self._said, 1)
+        self.add(across)
+        self.stop = button("Stop", "Looks no further; what was found stays.", self._ways.stop, role="small")
+        self.on = button("Look on", "Goes on looking where it was stopped.", self._ways.look_on, role="small")
+        self.whole = button("Part the whole", "Looks for ways to part the model anew, without the cuts that it has.",
+                            self._ways.part_whole, role="small")  # fmt: skip
+        self.piece = button("Part this piece", "Looks for ways to part the selected piece only; the others stay.",
+                            self._ways.part_piece, role="small")  # fmt: skip
+        self.add(row(self.stop, self.on, self.whole, self.piece, 1))
+        self._add_first_conditions()
+        self.head("Ways, least support left first")
+        self.fewer = button("Fewer pieces", "Looks for ways with fewer pieces than the one that you took.",
+                            self._ways.fewer_pieces, role="small")  # fmt: skip
+        self.less = button("Less seam", "Looks for ways that show at most three quarters of the seam that the one that "
+                           "you took shows.", self._ways.less_seam, role="small")  # fmt: skip
+        self.list = self.add_list()
+        self.list.setSpacing(2)
+        self.add(row(self.fewer, self.less, 1))
+        self.head("What else to look for")
+        self._add_more_conditions()
+        self.column.addStretch(1)
+        follow(self, self.refresh, self._ways.changed, state.project_changed, state.settings_changed,
+               state.selection_changed, state.outcome_changed)  # fmt: skip
+        follow(self, self._show_pointed, self._ways.pointed_changed)
+        state.jobs.progressed.connect(self._show_buttons)
+
+    def _add_first_conditions(self) -> None:
+        """Those that are changed most often, over the list."""
+        wish = self._ways.wish
+        self.pieces = self._field("", 2, 12, 1, "Pieces, at most", "Ways with more pieces are not looked for.")
+        self.pieces.committed.connect(lambda value: wish(pieces=round(value)))
+        self.limit = self._field("mm", 0, 1e5, 10, "Seam in sight, at most", "Of all cuts together; 0: any.")
+        self.limit.committed.connect(lambda value: wish(seam_limit=value or None))
+        for field in (self.pieces, self.limit):
+            field.setFixedWidth(76)
+        self.add(row(label("Pieces ≤"), self.pieces, 8, label("Seam seen ≤"), self.limit, 1))
+        self.flat = self._check("All flat", "Leaves ways out in which a piece leans on support.", "flat")
+        self.fit = self._check("All fit the printer", "Leaves ways out in which a piece is too large.", "must_fit")
+        self.add(row(self.flat, 8, self.fit, 1))
+
+    def _add_more_conditions(self) -> None:
+        wish = self._ways.wish
+        self.least = self._field("cm³", 0, 1e5, 1, "Volume of a piece, at least", "No piece smaller than this; 0: any.")
+        self.least.committed.connect(lambda value: wish(least_volume=1000 * value))
+        self.show_factor = self._field("×", 0, 100, 1, "Seam across show faces counts",
+                                       "So many mm of seam in sight one mm across a show face counts as.")  # fmt: skip
+        self.show_factor.committed.connect(lambda value: wish(show_factor=value))
+        self.welcome_factor = self._field("%", 0, 100, 5, "Seam where it is welcome counts",
+                                          "As a share of seam in sight; places are marked in Tilt, Faces.")  # fmt: skip
+        self.welcome_factor.committed.connect(lambda value: wish(welcome_factor=value / 100))
+        for field in (self.least, self.show_factor, self.welcome_factor):
+            field.setFixedWidth(86)
+            self.add(row(label(field.accessibleName()), 1, field))
+        self.shells = self._check("Closed voids may be opened", "Whether a cut may go through a closed void.",
+                                  "open_shells")  # fmt: skip
+        self.add(self.shells)
+
+    def _field(self, unit: str, low: float, high: float, step: float, name: str, tip: str) -> NumberField:
+        field = NumberField(unit, low=low, high=high, step=step, decimals=0)
+        field.setAccessibleName(name)
+        field.setToolTip(f"{name}. {tip}")
+        return field
+
+    def _check(self, words: str, tip: str, wish: str) -> QCheckBox:
+        box = QCheckBox(words)
+        box.setToolTip(tip)
+        box.clicked.connect(lambda on: self._ways.wish(**{wish: on}))
+        return box
+
+    # what is shown
+
+    @property
+    def _shown(self) -> tuple[WayShown, ...]:
+        return self._ways.found.ways if self._ways.found else ()
+
+    def refresh(self) -> None:
+        ways, wishes = self._ways, self._ways.wishes
+        self.setEnabled(self._state.is_open)
+        of = f"“{ways.of_piece}”" if ways.of_piece else "the whole model"
+        self._what.setText(f"Ways to part {of} that none beats in support left and seam in sight.")
+        for field, value in ((self.pieces, wishes.pieces), (self.limit, wishes.seam_limit or 0),
+                             (self.least, wishes.least_volume / 1000),
+                             (self.show_factor, wishes.show_factor),
+                             (self.welcome_factor, 100 * wishes.welcome_factor)):  # fmt: skip
+            field.set_value(value)
+        for box, on in ((self.flat, wishes.flat), (self.fit, wishes.must_fit), (self.shells, wishes.open_shells)):
+            box.setChecked(on)
+        self._show_front()
+        self._fill()
+        self._show_buttons()
+        self._show_pointed()
+
+    def _show_front(self) -> None:
+        shown = self._shown
+        self._taken = next((n for n, way in enumerate(shown) if self._ways.is_taken(way)), -1)
+        if not shown:
+            self.chart.show_front(None, self._why_nothing())
+            return
+
+        def each(value: Callable[[WayShown], float]) -> np.ndarray:
+            return np.array([value(way) for way in shown])
+
+        self.chart.show_front(FrontShown(
+            each(lambda way: way.sight), each(lambda way: way.left), each(lambda way: way.pieces).astype(np.int64),
+            each(lambda way: way.all_flat).astype(bool), each(lambda way: way.all_fit).astype(bool),
+            each(lambda way: way.near).astype(bool), self._taken,
+        ), "")  # fmt: skip
+
+    def _why_nothing(self) -> str:
+        ways = self._ways
+        if ways.problem:
+            return f"{ways.problem} Size can close it; then it can be cut."
+        if ways.found is not None and ways.found.done:
+            return ways.found.short_of or "No way was found."
+        return "The first ways come in a moment …" if ways.busy else "Nothing was looked for yet."
+
+    def _show_buttons(self, *_progress: object) -> None:
+        ways, open_ = self._ways, self._state.is_open
+        ended = ways.found is not None and ways.found.done
+        self.stop.setVisible(ways.busy)
+        self.on.setVisible(open_ and not ways.busy and not ended and not ways.problem)
+        self.whole.setVisible(open_ and bool(self._state.plan.recipe))
+        self.piece.setVisible(open_ and len(self._state.pieces) > 1)
+        for one in (self.fewer, self.less):
+            one.setEnabled(ways.chosen is not None and bool(ways.chosen.cuts))
+
+    def _show_pointed(self) -> None:
+        ways = self._ways
+        way = ways.pointed or (self._shown[self._taken] if 0 <= self._taken < len(self._shown) else None)
+        number = next((n for n, one in enumerate(self._shown) if one is ways.pointed), -1)
+        self.chart.point_at(number)
+        if way is None or way.picture is None:
+            self._picture.clear()
+        else:
+            self._picture.setPixmap(pixmap_of(way.picture, *_PEEK))
+        if way is not None:
+            self._said.setText(f"{title_of(way)}, support {text.volume(way.support)}. {said_of(way)}.")
+            return
+        found = ways.found
+        more = "" if found is None or found.done else " More are looked for."
+        why = found.short_of if found is not None else ""
+        self._said.setText(why or ("Point at a way: its seams are drawn on the model. A click parts it so." + more))
+
+    def _fill(self) -> None:
+        key = (self._shown, self._taken)
+        if key == self._rows_for:
+            return
+        self._rows_for = key
+        emptied(self.list)
+        for number, way in enumerate(self._shown):
+            line = WayRow(number + 1, way, number == self._taken, partial(self._ways.keep, way), self._ways.point_at)
+            line.clicked.connect(partial(self._ways.take, way))
+            self.list.addWidget(line)
+
+    def _point_at(self, n: int) -> None:
+        self._ways.point_at(self._shown[n] if 0 <= n < len(self._shown) else None)
+
+    def _take(self, n: int) -> None:
+        if 0 <= n < len(self._shown):
+            self._ways.take(self._shown[n])
