@@ -40,10 +40,10 @@ from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.found import CutWishes
-from deft_slab.core.search.places import NORMALS, PLACES, cut_map, cut_subject, half_sphere, likely_normals, swept
-from deft_slab.core.search.proposals import proposals
+from deft_slab.core.search.found import CutWishes, Front
+from deft_slab.core.search.places import NORMALS, PLACES, cut_subject, half_sphere, likely_normals, looked_along, swept
 from deft_slab.core.search.tilts import searched
+from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.search.weighing import PRESETS
 from deft_slab.core.seated import Subject
 from deft_slab.core.solid import Solid
@@ -343,7 +343,7 @@ def tilting() -> None:
 
 
 def cutting() -> None:
-    """The cut map, the sweep, the trade-off list; block cuts; the last of ten cuts; figures while kinds are dragged."""
+    """The cut map, the sweep, ways to part it; block cuts; the last of ten cuts; figures while kinds are dragged."""
     printer = default_printer()
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
     opened = open_file(MODELS["lantern"]).model
@@ -353,28 +353,22 @@ def cutting() -> None:
     workshop.evaluate(plan, printer)
     subject = cut_subject(workshop, plan, 0, printer)
     normals = np.concatenate([half_sphere(NORMALS), likely_normals(subject)])
-    cut_map(subject, normals[:8], spread=pool.map)
+    looked_along(subject, half_sphere(8), spread=pool.map)
     start = time.perf_counter()
-    known = cut_map(subject, normals, spread=pool.map)
+    known = looked_along(subject, normals, spread=pool.map)
     took = time.perf_counter() - start
-    count = known.offsets.size
+    count = PLACES * len(known)
     say(f"cut map, {len(normals)} directions × {PLACES} places", f"{took:.2f} s, {1e6 * took / count:.0f} µs a place",
         "within 3 s", took <= 3)  # fmt: skip
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=float(lantern.bounds.mean(axis=0)[2]))
     split = best_of(2, lambda: cut.part(workshop.mended(plan)[0]))
     say("a place of the map against a real split", f"{split / (took / count):.0f} times quicker", "100 times",
         split / (took / count) >= 100)  # fmt: skip
-    swept(subject, np.array([0.0, 0.0, 1.0]), spread=pool.map)
+    swept(subject, np.array([0.0, 0.0, 1.0]))
     start = time.perf_counter()
-    swept(subject, np.array([0.1, 0.2, 0.97]), spread=pool.map)
+    swept(subject, np.array([0.1, 0.2, 0.97]))
     took = time.perf_counter() - start
     say("sweep of 250 places of one direction", f"{took:.2f} s", "within 1 s", took <= 1)
-    start = time.perf_counter()
-    found = proposals(workshop, plan, 0, subject, CutWishes(), known, spread=pool.map)
-    took = time.perf_counter() - start
-    count = len(model.solid.triangles)
-    say(f"trade-off list on the full mesh, {count:,} triangles", f"{took:.1f} s, {len(found)} cuts", "within 20 s",
-        took <= 20)  # fmt: skip
     low, high = lantern.bounds
     thirds = [tuple(float(low[k] + (high[k] - low[k]) * share) for share in (1 / 3, 2 / 3)) for k in range(3)]
     block = BlockCut(id="b", name="b", x=thirds[0], y=(thirds[1],), z=(thirds[2],))
@@ -384,26 +378,47 @@ def cutting() -> None:
     say(f"block cut into {len(cells)} cells", f"{took:.2f} s", "within 3 s", took <= 3)
     _ten_cuts(workshop, plan, lantern)
     _dragging_kinds(workshop, plan, lantern)
-    _lists(pool)
+    _ways(pool)
     _end_to_end()
     pool.shutdown()
 
 
-def _lists(pool: ThreadPoolExecutor) -> None:
-    """The whole way to a trade-off list, of a rugged body and of one of few triangles."""
-    for name, solid, goal in (
-        ("a rugged body", rugged(200_000), 12),
-        ("few", thinned(loaded("hook"), 4_000, QUIET), 4),
-    ):
+def _ways(pool: ThreadPoolExecutor) -> None:
+    """Ways to part models: how long, and how good. Ratios to the support V as the model stands and to its diagonal D;
+    the goals are what a study on real meshes found to be had, or was asked for."""
+    for name, solid, pieces, goals in (
+        ("gull", loaded("gull"), 2, {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.02)}),
+        ("hook", loaded("hook"), 3,
+         {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.05), "two cuts, all flat": (3, 9, True, 0.01)}),
+        ("few", thinned(loaded("hook"), 4_000, QUIET), 2, {}),
+        ("a rugged body", rugged(200_000), 4,
+         {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.15), "two cuts, seam ≤ ¾ D": (3, 0.75, False, 0.11),
+          "three cuts, all flat": (4, 9, True, 0.11)}),
+    ):  # fmt: skip
         model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
-        workshop, plan, printer = Workshop(model, pool.map), Plan(model=model.ref), default_printer()
-        workshop.evaluate(plan, printer)
+        workshop = Workshop(model, pool.map)
+        workshop.evaluate(Plan(model=model.ref), default_printer())
+        plan, wishes = Plan(model=model.ref), CutWishes(pieces=pieces)
+        search = WaySearch(workshop, plan, default_printer(), wishes, spread=pool.map)
         start = time.perf_counter()
-        subject = cut_subject(workshop, plan, 0, printer)
-        found = proposals(workshop, plan, 0, subject, CutWishes(), None, spread=pool.map)
+        search.advance()
+        first = time.perf_counter() - start
+        front = search.to_end()
         took = time.perf_counter() - start
-        name = f"cut map and trade-off list, {name}, {len(solid.triangles):,} triangles"
-        say(name, f"{took:.1f} s, {len(found)} cuts", f"within {goal} s", took <= goal)
+        what = f"ways to part, {name}, {len(solid.triangles):,} triangles"
+        goal = 15 if pieces == 2 else 60
+        say(f"{what}, first ones", f"{first:.1f} s", "within 3 s", first <= 3)
+        say(f"{what}, up to {pieces} pieces", f"{took:.1f} s, {len(front.ways)} ways", f"within {goal} s", took <= goal)
+        for asked, (most, seam, flat, left) in goals.items():
+            best = _best(front, most, seam * solid.diagonal, flat)
+            say(f"{name}, {asked}", f"{100 * best:.2f} % of V", f"{100 * left:g} %", best <= left)
+
+
+def _best(front: Front, pieces: int, sight: float, flat: bool) -> float:
+    """The least share of the support that a way as asked leaves; inf where there is none."""
+    good = [way.support for way in front.ways
+            if way.cuts and way.pieces <= pieces and way.sight <= sight and (way.all_flat or not flat)]  # fmt: skip
+    return min(good, default=math.inf) / front.whole
 
 
 def _ten_cuts(workshop: Workshop, plan: Plan, solid: Solid) -> None:
@@ -465,9 +480,8 @@ def _end_to_end() -> None:
     for name, path in MODELS.items():
         model = open_file(path).model
         workshop, plan, printer = Workshop(model), Plan(model=model.ref), default_printer()
-        found = proposals(workshop, plan, 0, cut_subject(workshop, plan, 0, printer), CutWishes())
-        short = [one.left for one in found if one.sight < 0.75 * model.solid.diagonal]
-        best, hidden = found[0].left, min(short, default=math.inf)
+        front = WaySearch(workshop, plan, printer, CutWishes(pieces=2)).to_end()
+        best, hidden = (_best(front, 2, share * model.solid.diagonal, flat=False) for share in (math.inf, 0.75))
         goal = 0.2 if name in ("helmet", "lantern") else 0.05
         figure = f"{100 * best:.1f} %, with a seam in sight under ¾ of the diagonal {100 * hidden:.1f} %"
         say(f"support left by one straight cut, {name}", figure, f"under {100 * goal:.0f} % and 40 %",

@@ -127,7 +127,7 @@ class Workshop:
             )
         seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
         report = uncut.report.resized(plan.factors)
-        notes, rooms = about_cuts(plan, reports), {}
+        notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *remarks(pieces, wishes, plan)]
             rooms = self._rooms(plan, uncut, guests, job)

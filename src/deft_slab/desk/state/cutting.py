@@ -69,6 +69,10 @@ class Cutting(QObject):
         name = f"Cut {len(plan.recipe) + 1}"
         self.put(StraightCut(id=plan.fresh_id(), name=name, normal=normal, offset=offset))
 
+    def lean_from(self, share: float) -> None:
+        """Says how much of its support a piece must save to lean; see ``Plan.leaning``."""
+        self._desk.change("change when pieces lean", lambda: self._desk.plan.changed(leaning=share))
+
     def change(self, did: str, **update: object) -> None:
         """Changes the selected cut; values that make no sense are told and change nothing."""
         if self._desk.cut is not None:

@@ -11,6 +11,7 @@ from ....core.outcome import Outcome, Place
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
+from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, emptied, label, row, say
 
 _MOST_STRETCHES = 10
@@ -34,6 +35,15 @@ class PiecesPanel(Panel):
         )
         self._about = label("", "faint", wrap=True)
         self.add(self._about)
+        self.leaning = NumberField("%", low=0, high=100, step=5, decimals=0)
+        self.leaning.setFixedWidth(86)
+        self.leaning.setAccessibleName("A piece leans if that saves, at least")
+        self.leaning.setToolTip(
+            "Share of the support of its best flat seat that a piece must save to lean on support instead; 0: the "
+            "least support, 100: flat wherever it can."
+        )
+        self.leaning.committed.connect(lambda value: state.cutting.lean_from(value / 100))
+        self.add(row(label("A piece leans if that saves, at least"), 1, self.leaning))
         self.head("Proof")
         self._proof = self.add_list()
         self.head("Where the seams run, worst part first")
@@ -51,6 +61,7 @@ class PiecesPanel(Panel):
         shown = state.live if state.draft is not None else state.evaluated
         if shown is None:
             return
+        self.leaning.set_value(100 * state.plan.leaning)
         self._show_figures(shown.outcome)
         if state.draft is None:
             self._show_proof(shown.outcome)
