@@ -10,14 +10,18 @@ import pytest
 import trimesh
 
 from deft_slab.core.errors import Cancelled, OpenSurface
+from deft_slab.core.groups import Part
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.judge.base import least_rooms, rooms_of_boxes
 from deft_slab.core.marking import Mark
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.plan import Body, Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET, Job
+from deft_slab.core.search.blocks import blocks_for
 from deft_slab.core.search.found import CutWishes, Front
-from deft_slab.core.search.ways import WaySearch, spaced
+from deft_slab.core.search.fronts import spaced
+from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
@@ -246,3 +250,54 @@ def test_a_model_of_several_pieces_is_parted_where_it_pays():
     best = min((way for way in front.ways if way.cuts), key=lambda way: way.support)
     assert best.support < 0.01 * front.whole
     assert best.pieces == 3
+
+
+def test_how_many_rooms_boxes_and_bodies_take():
+    """By hand: a box is laid as is best; no piece holds two points farther apart than the corners of the room."""
+    sizes = np.array([[90, 90, 90], [90, 90, 110], [250, 90, 40], [190, 190, 30], [20, 20, 290]])
+    assert rooms_of_boxes(sizes, (100, 100, 100)).tolist() == [1, 2, 3, 4, 3]
+    assert rooms_of_boxes(sizes, (50, 300, np.inf)).tolist() == [2, 2, 1, 1, 1]
+    bar = np.stack([np.linspace(0, 400, 41), np.zeros(41), np.zeros(41)], axis=1)
+    assert least_rooms(bar, (100, 100, 100), 40_000) == 3  # 400 mm by 173
+    assert least_rooms(bar, (100, 100, 100), 4.2e6) == 5
+    assert least_rooms(bar, (100, 100, np.inf), 4.2e6) == 1
+
+
+@pytest.mark.parametrize(
+    ("size", "flat", "pieces"), [((300, 20, 20), False, 2), ((300, 20, 20), True, 3), ((200, 200, 60), True, 4)]
+)
+def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
+    """Known by hand, in a room of 110 mm: halves of a bar fit along its diagonal, on support, and thirds flat; a slab
+    of two beds by two takes four pieces."""
+    room = replace_room(110.0)
+    model = model_of(solid_of(box(*size)))
+    wishes = CutWishes(pieces=pieces + 1, must_fit=True, flat=flat)
+    front = WaySearch(Workshop(model), Plan(model=model.ref), room, wishes).to_end()
+    assert min(way.pieces for way in front.ways) == pieces
+    assert all(way.all_fit for way in front.ways)
+    assert 2 <= front.least_pieces <= pieces
+
+
+def test_blocks_are_tried_too():
+    body = solid_of(box(200, 190, 60))
+    (first, *_) = blocks_for(Part("x", body, (), 0), (110.0, 110.0, 110.0), 1)
+    sides = [side for _, side in first.part(body).sides]
+    assert len(sides) == 4
+    assert sum(side.volume for side in sides) == pytest.approx(body.volume)
+    assert blocks_for(Part("x", body, (), 0), (300.0, 300.0, 300.0), 1) == []
+
+
+def test_more_like_one_way(hook):
+    """Its cuts are moved together: what was there stays or is beaten, and something is better."""
+    model, _, _ = hook
+    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    before = search.to_end()
+    way = next(one for one in before.ways if one.cuts)
+    search.more_like(way)
+    after = search.to_end()
+    assert after.done
+    assert all(one.outcome is not None for one in after.ways)
+    little, short = 0.003 * before.whole, 0.006 * model.solid.diagonal
+    for old in before.ways:
+        assert any(new.support <= old.support + little and new.hidden <= old.hidden + short for new in after.ways)
+    assert {one.plan for one in after.ways} != {one.plan for one in before.ways}

@@ -12,7 +12,8 @@ from ..core.marking import Mark, Meaning
 from ..core.plan import Plan, Recipe
 from ..core.printer import Printer
 from ..core.search.found import CutWishes, Way
-from ..core.search.ways import WaySearch, spaced
+from ..core.search.fronts import spaced
+from ..core.search.ways import WaySearch
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .cut import piece_figures
@@ -40,6 +41,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         "support_volume_before_mm3": search.front.whole,
         "whole": [_whole(way) for way in ways if not way.cuts],
         "front": [_figures(workshop, printer, way) for way in chosen],
+        "least_pieces_to_fit": search.front.least_pieces,
         "why_none": "" if parted else search.front.short_of,
         "to_the_end": search.front.done,
     }

@@ -137,6 +137,7 @@ class WaysFound:
     whole: float
     done: bool
     short_of: str
+    least_pieces: int
 
 
 @dataclass(frozen=True, eq=False)

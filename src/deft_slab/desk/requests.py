@@ -222,6 +222,14 @@ class LookForWays(OfPlan[WaysFound]):
 
 
 @dataclass(frozen=True, eq=False)
+class MoreLikeWay(Request[WaysFound]):
+    """Has the cuts of one way moved and turned together. asked : what it was found by; way : its plan"""
+
+    asked: LookForWays
+    way: Plan
+
+
+@dataclass(frozen=True, eq=False)
 class SettleCut(OfSides[Settled]):
     """The place near a cut's own where its seam is least seen."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import permutations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -123,6 +124,41 @@ def fits_turned(
     across = np.roll(widths, -len(turns) // 2, axis=0)
     flat = ((widths <= room[0] + 1e-6) & (across <= room[1] + 1e-6)).any(axis=0)
     return np.asarray(flat & (height <= room[2] + 1e-6))
+
+
+_EXACTLY = 1e-6
+"""mm by which a box may be over a printer's room and fit it."""
+
+
+def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> NDArray[np.int64]:
+    """(...) how many times a printer's room each of some boxes (..., 3) takes, cut into equal blocks that lie as is
+    best. mm"""
+    ways = []
+    for order in permutations(range(3)):
+        counts = [np.ceil((sizes[..., k] - _EXACTLY) / side) for k, side in zip(order, room, strict=True)]
+        ways.append(np.prod([np.maximum(count, 1.0) for count in counts], axis=0))
+    return np.asarray(np.minimum(np.min(ways, axis=0), 1e9).astype(np.int64))
+
+
+def least_rooms(points: Floats, room: tuple[float, float, float], volume: float) -> int:
+    """How many pieces that fit a printer's room a body falls into, at least: by its volume (mm3), and because no piece
+    holds two points that lie farther apart than the room's corners.
+
+    points : (n, 3) mm, of it
+    """
+    if not np.isfinite(room).all():
+        return 1
+    by_volume = math.ceil(volume / math.prod(room) - 1e-9)
+    apart = math.dist((0.0, 0.0, 0.0), room)
+    start = points[int(np.argmax(np.linalg.norm(points - points.mean(axis=0), axis=1)))]
+    away = np.linalg.norm(points - start, axis=1)
+    count = 1
+    while away.max() > apart:
+        # the nearest of those that are just too far, so that as many as may be follow each other
+        next_ = points[int(np.argmin(np.where(away > apart, away, np.inf)))]
+        away = np.minimum(away, np.linalg.norm(points - next_, axis=1))
+        count += 1
+    return max(by_volume, count)
 
 
 def largest_scale(vertices: Floats, printer: Printer) -> float:

@@ -12,7 +12,7 @@ from ..printer import Printer, default_printer
 from ..progress import Spread
 from ..solid import Solid
 from . import plane_kernels, pose_kernels
-from .base import LEAST_BASE_AREA, LEAST_BASE_SHARE
+from .base import LEAST_BASE_AREA, LEAST_BASE_SHARE, rooms_of_boxes
 from .columns import Columns, column_field
 from .marks import Marked
 from .overhang import soft_rule
@@ -33,7 +33,7 @@ class Places:
     volume : (2, k); longest : (2, k) mm, longest side of the smallest box around it on its cut face
     cut_area, seam, in_sight, on_show : mm2 and mm, of the cut; barred : mm of its seam where none may run; welcome : mm
     of what is in sight where one is welcome
-    fits : (2, k) whether it fits the printer so, turned by some multiple of 15 degrees
+    rooms : (2, k) how many times the printer's room a box around it takes, cut into blocks; 1: it fits
     """
 
     normal: Floats
@@ -50,7 +50,12 @@ class Places:
     on_show: Floats
     barred: Floats
     welcome: Floats
-    fits: NDArray[np.bool_]
+    rooms: NDArray[np.int64]
+
+    @property
+    def fits(self) -> NDArray[np.bool_]:
+        """(2, k) whether a box around it fits the printer."""
+        return np.asarray(self.rooms == 1)
 
     def __len__(self) -> int:
         return len(self.offsets)
@@ -192,10 +197,10 @@ def every_place(
     flats = np.where(flat_by_base(bases, shadows), ways, np.inf)
     best, best_flat = ways.argmin(axis=0), flats.argmin(axis=0)
     reach = np.stack([np.clip(high - offsets, 0, None), np.clip(offsets - low, 0, None)])
-    longest, fits = _lying(turned, offsets, reach, printer or default_printer())
+    longest, rooms = _lying(turned, offsets, reach, printer or default_printer())
     return Places(
         normal, offsets, ways.min(axis=0), flats.min(axis=0), best + FACE_DOWN, best_flat + FACE_DOWN, volume, longest,
-        section, seam[0], seam[1], seam[2], seam[3], seam[4], fits,
+        section, seam[0], seam[1], seam[2], seam[3], seam[4], rooms,
     )  # fmt: skip
 
 
@@ -205,12 +210,12 @@ def seam_weights(exposed: Floats, marks: Marked) -> Floats:
     return np.stack([np.ones(len(exposed)), exposed, marks.show, marks.never, marks.prefer * exposed], axis=1)
 
 
-def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, NDArray[np.bool_]]:
-    """(2, k) longest, fits: see ``Places``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
+def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, NDArray[np.int64]]:
+    """(2, k) longest, rooms: see ``Places``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
     widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))
     # a yaw and the one a quarter turn on are the sides of a box
     across = np.roll(widths, -len(yaw) // 2, axis=2)
-    x, y, height = printer.room
-    fits = ((widths <= x) & (across <= y)).any(axis=2) & (reach <= height)
-    return np.maximum(np.maximum(widths, across).min(axis=2), reach), fits
+    boxes = np.stack([widths, across, np.broadcast_to(reach[:, :, None], widths.shape)], axis=-1)
+    rooms = rooms_of_boxes(boxes, printer.room).min(axis=2)
+    return np.maximum(np.maximum(widths, across).min(axis=2), reach), rooms

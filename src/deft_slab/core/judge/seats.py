@@ -64,7 +64,7 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
     return [mean[n] / np.linalg.norm(mean[n]) for n in order if total[n] >= least and np.linalg.norm(mean[n]) > 0]
 
 
-def _hull_of(solid: Solid) -> ConvexHull | None:
+def hull_of(solid: Solid) -> ConvexHull | None:
     """The convex hull; None of what has none."""
     try:
         return ConvexHull(solid.vertices)
@@ -105,7 +105,7 @@ def candidates(
     if thorough:
         for normal in _grouped_normals(solid.normals, solid.areas, 8, 0.02 * float(solid.areas.sum())):
             offer(normal, "on a large flat")
-        hull = hull or _hull_of(solid)
+        hull = hull or hull_of(solid)
         for normal in _hull_normals(hull, 12) if hull is not None else []:
             offer(normal, "on its outline")
     return found
@@ -227,7 +227,7 @@ def seats_of(
     ------
     Cancelled : the job is no longer wanted.
     """
-    hull = _hull_of(solid) if thorough or wishes.room is not None else None
+    hull = hull_of(solid) if thorough or wishes.room is not None else None
     corners = solid.vertices if hull is None else solid.vertices[hull.vertices]
     volume = abs(solid.volume)
 

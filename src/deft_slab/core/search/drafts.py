@@ -12,10 +12,13 @@ from numpy.typing import NDArray
 from ..cuts import Cut
 from ..errors import CutFailed
 from ..groups import Part
+from ..judge.base import rooms_of_boxes
+from ..judge.exposure import spread_directions
 from ..judge.marks import Marked, joined_marks
 from ..judge.parting import flat_by_base, in_poses
 from ..judge.seam import seam_of
-from ..judge.seats import Seats, seats_of
+from ..judge.seats import Seats, hull_of, seats_of
+from ..judge.tilts import down_to_rotation
 from ..marking import Region
 from ..outcome import Piece, Seam
 from ..plan import Plan
@@ -23,12 +26,15 @@ from ..recipe import cut_all
 from ..seated import Subject
 from ..shells import shells_of
 from ..solid import Solid
+from ..tilt import Tilt
 from .found import NOT_BARRED, CutWishes
 from .places import CutSubject
 
 Floats = NDArray[np.float64]
 Numbers = NDArray[np.int64]
 
+_BOX_DOWNS, _BOX_YAW = 80, 15
+"""Ways that boxes around a body are turned: directions down, of which half are looked at, and degrees between yaws."""
 _LIKELY_POSES = 4
 """Poses of a raster in which a side needs least, that its body is really seated in."""
 
@@ -40,6 +46,15 @@ class Cell:
     part: Part
     subject: CutSubject
     seats: Seats
+
+    @cached_property
+    def _boxes(self) -> int:
+        return int(rooms_of_boxes(boxes_around(self.part.solid)[1], self.subject.printer.room).min())
+
+    def rooms(self, flat: bool) -> int:
+        """How many times the printer's room it takes: 1 where it fits in that seat, else as blocks of a box around it,
+        2 at least."""
+        return 1 if self.fits(flat) else max(2, self._boxes)
 
     @property
     def support(self) -> float:
@@ -108,6 +123,10 @@ class Draft:
     def misfits(self, flat: bool) -> int:
         """How many bodies do not fit the printer."""
         return sum(not cell.fits(flat) for cell in self.cells)
+
+    def rooms(self, flat: bool) -> int:
+        """How many times the printer's room its bodies take."""
+        return sum(cell.rooms(flat) for cell in self.cells)
 
 
 @dataclass(frozen=True, eq=False)
@@ -212,8 +231,8 @@ class Ground:
         small = any(part.solid.volume < wishes.least_volume for part in stage.made)
         if not made or small or len(stage.parts) > self.most_pieces:
             return None
-        ahead = [part.solid for part in stage.made if part.sides[-1].side == 1]
-        seam = seam_of(ahead, cut.id, self.exposed, marks=self.marks)
+        one_side = [part.solid for part in stage.made if not cut.two_sided or part.sides[-1].side == 1]
+        seam = seam_of(one_side, cut.id, self.exposed, 1.0 if cut.two_sided else 0.5, self.marks)
         seams = (*draft.seams, seam)
         too_much = wishes.seam_limit is not None and sum(one.in_sight for one in seams) > wishes.seam_limit
         if seam.barred >= NOT_BARRED or too_much:
@@ -226,6 +245,28 @@ class Ground:
             else:
                 cells.append(replace(known[id(part.solid)], part=part))
         return Draft((*draft.cuts, cut), tuple(cells), seams, len(stage.report.crumbs))
+
+
+def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
+    """((n, 3, 3) rotations, (n, 3) mm: the sides of the box around a body turned so). Turned all ways, as far as boxes
+    differ."""
+    rotations = np.array([
+        Tilt.turn((0.0, 0.0, 1.0), yaw).rotation @ down_to_rotation(down)
+        for down in spread_directions(_BOX_DOWNS) if down[2] <= 0 for yaw in range(0, 90, _BOX_YAW)
+    ])  # fmt: skip
+    corners = hull_corners(solid)
+    low = np.full((len(rotations), 3), np.inf)
+    high = -low
+    for first in range(0, len(corners), 256):
+        turned = np.einsum("kij,nj->kni", rotations, corners[first : first + 256])
+        low, high = np.minimum(low, turned.min(axis=1)), np.maximum(high, turned.max(axis=1))
+    return rotations, high - low
+
+
+def hull_corners(solid: Solid) -> Floats:
+    """(n, 3) mm of the convex hull of a body; all its corners where it has none."""
+    hull = hull_of(solid)
+    return np.asarray(solid.vertices if hull is None else solid.vertices[hull.vertices])
 
 
 def _of_voids(solid: Solid) -> NDArray[np.bool_]:

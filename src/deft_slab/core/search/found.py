@@ -215,9 +215,11 @@ class Front:
 
     whole : mm3, support of what is parted as it sits now; done : nothing more is looked for
     short_of : where no way is as wished: which condition is in the way, and by how much
+    least_pieces : fewer than these do not fit the printer, however it is parted
     """
 
     ways: tuple[Way, ...]
     whole: float
     done: bool
     short_of: str = ""
+    least_pieces: int = 1

@@ -36,7 +36,8 @@ _LEAST_SHARE = 0.0025
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """A plane through a body of a draft. left : mm3 that is left of the whole, all flat or not; hidden : mm"""
+    """A plane through a body of a draft. left : mm3 that is left of the whole, all flat or not; hidden : mm; rooms :
+    how many times the printer's room everything takes"""
 
     draft: Draft
     cell: Cell
@@ -45,13 +46,15 @@ class Option:
     flat: bool
     left: float
     hidden: float
+    rooms: int
 
 
 @dataclass(frozen=True, eq=False)
 class Scored:
     """(n, k) figures of the whole draft with one more cut through a body: k places along each of n normals.
 
-    free, flat : mm3 left, inf where not as wished; hidden : mm; fits : whether all bodies then fit
+    free, flat : mm3 left, inf where not as wished; hidden : mm; rooms : how many times the printer's room all bodies
+    then take
     """
 
     draft: Draft
@@ -61,7 +64,7 @@ class Scored:
     free: Floats
     flat: Floats
     hidden: Floats
-    fits: NDArray[np.bool_]
+    rooms: NDArray[np.int64]
 
 
 def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Scored:
@@ -80,35 +83,35 @@ def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Sco
         good &= sight <= wishes.seam_limit
     free = sum(one.support for one in others) + rows("support").sum(axis=1)
     flat = sum(one.flat for one in others) + rows("flat").sum(axis=1)
-    fits = np.logical_and(rows("fits").all(axis=1), all(one.fits(False) for one in others))
+    rooms = rows("rooms").sum(axis=1) + sum(one.rooms(False) for one in others)
     hidden = wishes.hidden(sight, draft.show + rows("on_show"), draft.welcome + rows("welcome"))
     return Scored(
         draft, cell, np.stack([one.normal for one in found]), rows("offsets"), np.where(good, free, np.inf),
-        np.where(good, flat, np.inf), hidden, fits,
+        np.where(good, flat, np.inf), hidden, rooms,
     )  # fmt: skip
 
 
 def best_options(ground: Ground, tables: list[Scored], most: int, *, flat: bool, fitting: bool) -> list[list[Option]]:
     """For each bin of seam its best options, least left first, so many at most, none twice.
 
-    flat : by what is left with all flat; fitting : only those whose bodies all fit, as far as a raster tells
+    flat : by what is left with all flat; fitting : those that take the printer's room the fewest times first
     """
     if not tables:
         return []
     table = np.concatenate([np.full(one.free.size, number) for number, one in enumerate(tables)])
     place = np.concatenate([np.arange(one.free.size) for one in tables])
-    hidden, fits = (np.concatenate([getattr(one, name).ravel() for one in tables]) for name in ("hidden", "fits"))
+    hidden, rooms = (np.concatenate([getattr(one, name).ravel() for one in tables]) for name in ("hidden", "rooms"))
     left = np.concatenate([(one.flat if flat else one.free).ravel() for one in tables])
-    value = np.where(fits, left, np.inf) if fitting else left
+    value = np.where(np.isfinite(left), rooms, np.inf) if fitting else left
     bins = []
     for low, high in pairwise(np.array(BINS) * ground.diagonal):
         inside = np.flatnonzero((hidden >= low) & (hidden < high) & np.isfinite(value))
         mine: list[Option] = []
-        for i in inside[np.argsort(value[inside], kind="stable")]:
+        for i in inside[np.lexsort((left[inside], value[inside]))]:
             one = tables[table[i]]
             n, k = divmod(int(place[i]), one.offsets.shape[1])
-            option = Option(one.draft, one.cell, one.normals[n], float(one.offsets[n, k]), flat, float(value[i]),
-                            float(hidden[i]))  # fmt: skip
+            option = Option(one.draft, one.cell, one.normals[n], float(one.offsets[n, k]), flat, float(left[i]),
+                            float(hidden[i]), int(rooms[i]))  # fmt: skip
             if not any(same(option, other, ground.diagonal) for other in mine):
                 mine.append(option)
             if len(mine) == most:
@@ -151,18 +154,22 @@ def _followed(ground: Ground, start: Option) -> Option:
                 continue
             table = scored(ground, start.draft, start.cell, [subject.places(normal, offsets)])
             left = (table.flat if start.flat else table.free)[0]
-            left = np.where(table.hidden[0] <= _SLACK * start.hidden, left, np.inf)
+            alike = (table.hidden[0] <= _SLACK * start.hidden) & (table.rooms[0] <= start.rooms)
+            left = np.where(alike, left, np.inf)
             k = int(np.argmin(left))
             if left[k] < best.left:
                 best = Option(start.draft, start.cell, normal, float(offsets[k]), start.flat, float(left[k]),
-                              float(table.hidden[0, k]))  # fmt: skip
+                              float(table.hidden[0, k]), int(table.rooms[0, k]))  # fmt: skip
     return best
 
 
 def dearest(draft: Draft, most: int) -> list[Cell]:
     """The bodies of a draft that are worth parting: those that do not fit or do not sit flat first, then those with
     the most support. Some at least before the first cut."""
-    order = sorted(draft.cells, key=lambda one: (one.fits(False), np.isfinite(one.flat), -max(one.support, one.flat)))
+    order = sorted(
+        draft.cells,
+        key=lambda one: (-one.rooms(False), np.isfinite(one.flat), -max(one.support, one.flat)),
+    )
     nothing = 0.002 * sum(abs(one.part.solid.volume) for one in draft.cells)
     worth = [one for one in order if not one.fits(False) or not np.isfinite(one.flat) or one.flat > nothing]
     return worth[:most] if draft.cuts else (worth or order)[:most]

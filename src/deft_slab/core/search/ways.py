@@ -20,16 +20,21 @@ from numpy.typing import NDArray
 
 from ..cuts import Cut, PieceReach, StraightCut
 from ..documents import triple
+from ..judge.base import least_rooms
 from ..outcome import Piece
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from ..workshop import Workshop
+from .blocks import blocks_for
 from .drafts import Draft, Ground
-from .found import LEAST_SHARE, NOT_BARRED, CutWishes, Front, Way
+from .found import CutWishes, Front, Way
+from .fronts import spaced, unbeaten
+from .loosening import why_none
 from .options import BINS, Option, Scored, best_options, dearest, followed, same, scored
 from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
+from .together import moved_together
 
 Floats = NDArray[np.float64]
 
@@ -43,10 +48,14 @@ _ASIDE = (0.0, 0.004, -0.004, 0.008)
 """Shares of the diagonal by which a cut is moved so that it leaves no crumbs."""
 _BEAM = 2
 """Drafts of a bin, free and all flat each, that a further cut is looked for in."""
+_FEWEST = 8
+"""Drafts at most that a further cut is looked for in where all pieces must fit: those that take the fewest rooms."""
 _CELLS = 3
 """Bodies of a draft that a further cut is looked for in."""
 _FINALISTS = 6
 """Ways that are measured on the full mesh after each cut, of those that lean, and of those that sit all flat."""
+_LITTLE, _SHORT = 0.002, 0.005
+"""Shares of the support and of the diagonal: ways that differ by less are as good as each other."""
 _AT_ONCE = 4
 _MOST_PARTS = 24
 """Pieces that are looked at where there are more: those with the most support."""
@@ -74,6 +83,7 @@ class WaySearch:
     _job: Job = field(init=False, default=QUIET)
     _steps: list[_Step] = field(init=False)
     _pieces: list[Piece] = field(init=False, default_factory=list)
+    _ground_of: Ground | None = field(init=False, default=None)
     _tables: list[Scored] = field(init=False, default_factory=list)
     _drafts: list[Draft] = field(init=False, default_factory=list)
     _measured: list[Way] = field(init=False, default_factory=list)
@@ -98,6 +108,14 @@ class WaySearch:
         self.front = replace(self.front, done=not self._steps)
         return self.front
 
+    def more_like(self, way: Way) -> None:
+        """Has the cuts of a way moved and turned together, in the steps that come next."""
+        ground = self._ground_of
+        same = [draft for draft in self._drafts if draft.cuts == way.cuts]
+        if ground is not None and same and way.cuts:
+            self._steps = [partial(self._together, ground, same[0], way.plan.leaning == 1.0), *self._steps]
+            self.front = replace(self.front, done=False)
+
     @property
     def parts(self) -> int:
         """How many pieces are parted."""
@@ -121,7 +139,8 @@ class WaySearch:
             found = looked_along(cell.subject, normals, self._job.part(0.2, 0.8), self.spread)
             tables.append(scored(ground, ground.start, cell, found))
         first = [one for some in best_options(ground, tables, 1, flat=False, fitting=False) for one in some]
-        self._drafts = [draft for draft in self._made(ground, first) if draft is not None]
+        drafts = [*self._made(ground, first), *self._blocks(ground)]
+        self._drafts = [draft for draft in drafts if draft is not None]
         self._tables = tables
         self._show(ground, near=True)
         return [partial(self._uncut, ground), partial(self._follow, ground, _EACH, 1)]
@@ -145,14 +164,26 @@ class WaySearch:
         drafts = self._best_of(ground, self._tables, each)
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
-        front = self._front_of([*self._near(ground), *self._measured], ground)
-        unbeaten = [way for way in front if way.outcome is None]
-        leaning, flat = (spaced([one for one in unbeaten if one.all_flat is of], _FINALISTS) for of in (False, True))
+        near = [way for way in self._unbeaten([*self._near(ground), *self._measured], ground) if way.outcome is None]
+        leaning, flat = (spaced([one for one in near if one.all_flat is of], _FINALISTS) for of in (False, True))
         finalists = [*leaning, *flat]
         return [
             *(partial(self._measure, ground, way, n / len(finalists)) for n, way in enumerate(finalists)),
             partial(self._further, ground, cuts),
         ]
+
+    def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
+        """What is around a draft, and what of that is not beaten, on the full mesh."""
+        self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
+        self._show(ground, near=True)
+        finalists = spaced([way for way in self.front.ways if way.outcome is None], _FINALISTS)
+        return [*(partial(self._measure, ground, way, n / len(finalists)) for n, way in enumerate(finalists)),
+                partial(self._rest, ground)]  # fmt: skip
+
+    def _rest(self, ground: Ground) -> list[_Step]:
+        """Only what was measured is shown."""
+        self._show(ground, near=False)
+        return []
 
     def _measure(self, ground: Ground, way: Way, share: float) -> list[_Step]:
         """A way on the full mesh."""
@@ -170,7 +201,9 @@ class WaySearch:
             looks: list[_Step] = [partial(self._look_in, ground, draft, n / len(beam)) for n, draft in enumerate(beam)]
             return [*looks, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
         if not any(way.cuts for way in self.front.ways):
-            self.front = replace(self.front, short_of=self._short_of(ground))
+            refused = [*self._near(ground, all_of_them=True), *self._refused]
+            said = why_none(ground, refused, lambda way: way if way.outcome else self._way(way.plan, way.cuts))
+            self.front = replace(self.front, short_of=said)
         return []
 
     def _look_in(self, ground: Ground, draft: Draft, share: float) -> list[_Step]:
@@ -183,37 +216,6 @@ class WaySearch:
             tables.append(scored(ground, draft, cell, found))
         self._tables = [*self._tables, *tables]
         return []
-
-    def _short_of(self, ground: Ground) -> str:
-        """Which condition leaves no way, and by how much it would have to be loosened."""
-        wishes = self.wishes
-        looked = [one for cell in ground.start.cells for one in cell.subject.looked]
-        real = [(one, one.volume.min(axis=0) >= LEAST_SHARE * one.volume.sum(axis=0)) for one in looked]
-        if not any(parts.any() for _, parts in real):
-            return "No straight cut parts it."
-        barred = min(float(one.barred[parts].min(initial=np.inf)) for one, parts in real)
-        if barred >= NOT_BARRED:
-            return f"Every cut crosses a place where none may run, by {barred:.0f} mm at least. Take marks away there."
-        sight = min(float(one.in_sight[parts & (one.barred < NOT_BARRED)].min(initial=np.inf)) for one, parts in real)
-        if wishes.seam_limit is not None and sight > wishes.seam_limit:
-            return f"Every cut shows {sight:.0f} mm of seam or more. Allow {sight - wishes.seam_limit:.0f} mm more."
-        refused = [way for way in [*self._near(ground, all_of_them=True), *self._refused] if way.cuts]
-        if not refused:
-            return "No cut was found that leaves pieces as large, or as few, as wished."
-        said = []
-        if wishes.must_fit:
-            best = min(refused, key=lambda one: one.pieces - one.fitting)
-            best = best if best.outcome else self._way(best.plan, best.cuts)
-            pieces = best.outcome.pieces if best.outcome else ()
-            over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
-            said.append(f"{best.fitting} of {best.pieces} pieces fit at best, one {over:.0f} mm too large: allow more")
-        if wishes.flat:
-            best = min(refused, key=lambda one: one.pieces - one.flat)
-            said.append(f"{best.flat} of {best.pieces} pieces sit flat at best: let some lean, or allow more pieces")
-        few = min(one.pieces for one in refused)
-        if few > wishes.pieces:
-            said.append(f"the fewest pieces found are {few}")
-        return f"No way is as wished: {'; '.join(said)}."
 
     def _ground(self) -> Ground:
         workshop, plan, job = self.workshop, self.plan, self._job
@@ -229,6 +231,14 @@ class WaySearch:
         self._pieces = pieces
         self._whole = sum(piece.figures.support_volume_mm3 for piece in pieces)
         ground = Ground.of(plan, self.wishes, pieces, subjects)
+        least = sum(
+            least_rooms(
+                np.concatenate([part.solid.vertices, part.solid.centroids]), self.printer.room, part.solid.volume
+            )
+            for part in ground.parts
+        )
+        self.front = replace(self.front, least_pieces=least)
+        self._ground_of = ground
         if self.subject is not None or len(pieces) == 1:
             # what was already looked at, along the way to the cut map, is known
             ground.start.cells[0].subject.__dict__.update(
@@ -236,13 +246,23 @@ class WaySearch:
             )
         return ground
 
+    def _blocks(self, ground: Ground) -> list[Draft | None]:
+        """Block cuts of what does not fit the printer, where that is one piece."""
+        cell = ground.start.cells[0]
+        if len(ground.parts) > 1 or cell.fits(False):
+            return []
+        number = len(self.plan.recipe) + 1
+        return [ground.with_cut(ground.start, cut, None) for cut in blocks_for(cell.part, self.printer.room, number)]
+
     def _best_of(self, ground: Ground, tables: list[Scored], each: int) -> list[Draft]:
         """The best options of each bin and what is better around them, made: so many with the least left, as many with
         all flat, and as many again of those that fit, where not everything does."""
-        fitting = ground.start.misfits(False) > 0
+        orders = [self.wishes.must_fit]
+        if ground.start.misfits(False) and not self.wishes.must_fit:
+            orders = [False, True]
         options: list[Option] = []
         made: list[Draft] = []
-        for only in (False, True) if fitting else (False,):
+        for only in orders:
             options += chain(*best_options(ground, tables, each, flat=False, fitting=only))
             # whether a body really sits flat, only its seats tell
             for some in best_options(ground, tables, _FLAT_TRIES, flat=True, fitting=only):
@@ -307,9 +327,11 @@ class WaySearch:
             for flat in (False, True):
                 ranked = sorted(inside, key=lambda one: (one.left(flat), one.misfits(flat)))
                 chosen |= {id(one): one for one in ranked[:_BEAM] if np.isfinite(one.left(flat))}
-            for lacking in (lambda one: one.misfits(False), lambda one: one.leaning_cells):
+            for lacking in (lambda one: (one.rooms(False), one.support), lambda one: one.leaning_cells):
                 chosen |= {id(one): one for one in sorted(inside, key=lacking)[:1]}
-        return list(chosen.values())
+        found = list(chosen.values())
+        # what takes more rooms than there may be pieces comes to nothing, as far as boxes tell
+        return sorted(found, key=lambda one: one.rooms(False))[:_FEWEST] if self.wishes.must_fit else found
 
     # what is shown
 
@@ -365,27 +387,7 @@ class WaySearch:
 
     def _show(self, ground: Ground, *, near: bool) -> None:
         ways = [*self._measured, *(self._near(ground) if near else ())]
-        self.front = Front(tuple(self._front_of(ways, ground)), self._whole, self.front.done)
+        self.front = replace(self.front, ways=tuple(self._unbeaten(ways, ground)), whole=self._whole)
 
-    def _front_of(self, ways: list[Way], ground: Ground) -> list[Way]:
-        """Those that are not beaten, least support first. Uncut and parted ones do not beat each other: whoever asks
-        for ways to part it may have reasons of which no figure tells."""
-        little, short = 0.002 * max(self._whole, 1e-9), 0.005 * ground.diagonal
-        kept: list[Way] = []
-        for way in sorted(ways, key=lambda one: (one.support, one.hidden, one.pieces)):
-            beaten = any(
-                one.support <= way.support + little and one.hidden <= way.hidden + short and one.pieces <= way.pieces
-                and one.all_flat >= way.all_flat and one.all_fit >= way.all_fit and bool(one.cuts) == bool(way.cuts)
-                for one in kept
-            )  # fmt: skip
-            if not beaten:
-                kept.append(way)
-        return kept
-
-
-def spaced(ways: list[Way], most: int) -> list[Way]:
-    """So many of some, at most: the ends and what lies evenly between them."""
-    if len(ways) <= most:
-        return ways
-    keep = np.unique(np.round(np.linspace(0, len(ways) - 1, most)).astype(int))
-    return [ways[n] for n in keep]
+    def _unbeaten(self, ways: list[Way], ground: Ground) -> list[Way]:
+        return unbeaten(ways, _LITTLE * self._whole, _SHORT * ground.diagonal)

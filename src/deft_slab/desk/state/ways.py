@@ -9,7 +9,7 @@ from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.search.found import CutWishes
 from ..replies import WaysFound, WayShown
-from ..requests import LookForWays
+from ..requests import LookForWays, MoreLikeWay, Request
 from .choosing import Choosing
 from .desk import Desk
 from .stale import being_made
@@ -108,15 +108,24 @@ class Ways(QObject):
         self._ask(request)
         self.pointed_changed.emit()
 
-    def _ask(self, request: LookForWays) -> None:
+    def _ask(self, request: LookForWays, around: Plan | None = None) -> None:
+        """Asks for one step more. around : a way that is looked around first"""
+
         def done(found: WaysFound) -> None:
             self.found = found
             self.changed.emit()
             if not found.done and self._desk.step == "Cut":
                 self._ask(request)
 
-        self._desk.ask("ways:look", request, done=done, failed=self._failed, still=lambda: request == self._asked,
+        asked: Request[WaysFound] = request if around is None else MoreLikeWay(request, around)
+        self._desk.ask("ways:look", asked, done=done, failed=self._failed, still=lambda: request == self._asked,
                        label="Looking for ways to part it")  # fmt: skip
+
+    def more_like_this(self) -> None:
+        """Looks around the chosen way: its cuts are moved and turned together."""
+        if self.chosen is not None and self._asked is not None and self._asked == self._request():
+            self._ask(self._asked, self.chosen.plan)
+            self.changed.emit()
 
     def _failed(self, error: DeftError) -> None:
         self._desk.failed.emit(error)

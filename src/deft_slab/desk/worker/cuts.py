@@ -29,7 +29,7 @@ from ...core.search.settling import settled
 from ...core.search.ways import WaySearch
 from ..pictures import picture_of
 from ..replies import Evaluated, Settled, WaysFound, WayShown
-from ..requests import FindAlike, FindSymmetry, LookForCuts, LookForWays, SettleCut, SweepCut, TurnCut
+from ..requests import FindAlike, FindSymmetry, LookForCuts, LookForWays, MoreLikeWay, SettleCut, SweepCut, TurnCut
 from ..scene.scene import scene_of
 from ..scene.showing import Showing
 from .shop import Shop, judged
@@ -86,10 +86,24 @@ class Cuts:
                 number, subject = None, None
             search = WaySearch(workshop, asked.plan, asked.printer, asked.wishes, number, self._shop.spread, subject)
             self._ways, self._shown = (asked, search), {}
+        self._ways[1].advance(job)
+        return self._ways_found(self._ways[1], asked.printer)
+
+    def more_like(self, asked: MoreLikeWay, job: Job) -> WaysFound:
+        """The ways as they are, with steps before them that look around one of them. Raises Cancelled."""
+        job.step(0.0, "Looking around it")
+        if self._ways is None or self._ways[0] != asked.asked:
+            return self.ways(asked.asked, job)
         search = self._ways[1]
-        front = search.advance(job)
-        shown = tuple(self._shown_of(way, front.whole, search.parts, asked.printer) for way in front.ways)
-        return WaysFound(shown, front.whole, front.done, front.short_of)
+        for way in search.front.ways:
+            if way.plan == asked.way:
+                search.more_like(way)
+        return self._ways_found(search, asked.asked.printer)
+
+    def _ways_found(self, search: WaySearch, printer: Printer) -> WaysFound:
+        front = search.front
+        shown = tuple(self._shown_of(way, front.whole, search.parts, printer) for way in front.ways)
+        return WaysFound(shown, front.whole, front.done, front.short_of, front.least_pieces)
 
     def _shown_of(self, way: Way, whole: float, parts: int, printer: Printer) -> WayShown:
         """A way for the window; its picture is made once."""

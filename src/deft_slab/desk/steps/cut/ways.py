@@ -114,7 +114,9 @@ class WaysPanel(Panel):
                            "you took shows.", self._ways.less_seam, role="small")  # fmt: skip
         self.list = self.add_list()
         self.list.setSpacing(2)
-        self.add(row(self.fewer, self.less, 1))
+        self.like = button("More like this", "Moves and turns the cuts of the way that you took together, and shows "
+                           "what is better.", self._ways.more_like_this, role="small")  # fmt: skip
+        self.add(row(self.like, self.fewer, self.less, 1))
         self.head("What else to look for")
         self._add_more_conditions()
         self.column.addStretch(1)
@@ -176,7 +178,9 @@ class WaysPanel(Panel):
         ways, wishes = self._ways, self._ways.wishes
         self.setEnabled(self._state.is_open)
         of = f"“{ways.of_piece}”" if ways.of_piece else "the whole model"
-        self._what.setText(f"Ways to part {of} that none beats in support left and seam in sight.")
+        least = ways.found.least_pieces if ways.found else 1
+        fit = f" To fit the printer it takes {least} pieces at least." if least > 1 else ""
+        self._what.setText(f"Ways to part {of} that none beats in support left and seam in sight.{fit}")
         for field, value in ((self.pieces, wishes.pieces), (self.limit, wishes.seam_limit or 0),
                              (self.least, wishes.least_volume / 1000),
                              (self.show_factor, wishes.show_factor),
@@ -220,7 +224,7 @@ class WaysPanel(Panel):
         self.on.setVisible(open_ and not ways.busy and not ended and not ways.problem)
         self.whole.setVisible(open_ and bool(self._state.plan.recipe))
         self.piece.setVisible(open_ and len(self._state.pieces) > 1)
-        for one in (self.fewer, self.less):
+        for one in (self.like, self.fewer, self.less):
             one.setEnabled(ways.chosen is not None and bool(ways.chosen.cuts))
 
     def _show_pointed(self) -> None:

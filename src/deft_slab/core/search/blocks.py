@@ -1,0 +1,50 @@
+"""Block cuts that make pieces fit the printer: a box around the body, turned freely, divided into equal cells."""
+
+from __future__ import annotations
+
+import math
+from itertools import permutations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..cuts import BlockCut, PieceReach
+from ..groups import Part
+from ..judge.base import rooms_of_boxes
+from ..tilt import Tilt
+from .drafts import boxes_around
+
+Floats = NDArray[np.float64]
+
+_TRIED = 4
+"""Turns of the box that are made, of those that take the fewest cells."""
+_MOST_CELLS = 60
+
+
+def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> list[BlockCut]:
+    """Block cuts of a body whose cells fit a printer's room, the fewest cells first.
+
+    part : in the model frame, mm; number : of the cut, for its id and its name
+    """
+    rotations, sizes = boxes_around(part.solid)
+    rooms = rooms_of_boxes(sizes, room)
+    found = []
+    for n in np.lexsort((np.prod(sizes, axis=1), rooms))[:_TRIED]:
+        if not 1 < rooms[n] <= _MOST_CELLS:
+            continue
+        counts = min(
+            (tuple(_cells(size, side) for size, side in zip(sizes[n], order, strict=True))
+             for order in permutations(room)), key=math.prod,
+        )  # fmt: skip
+        along = part.solid.vertices @ rotations[n].T
+        low, high = along.min(axis=0), along.max(axis=0)
+        walls = [tuple(np.linspace(low[k], high[k], counts[k] + 1)[1:-1].round(3).tolist()) for k in range(3)]
+        found.append(BlockCut(
+            id=f"c{number}", name=f"Cut {number}", turn=Tilt.from_rotation(rotations[n]), x=walls[0], y=(walls[1],),
+            z=(walls[2],), reach=PieceReach(sides=part.sides) if part.sides else None,
+        ))  # fmt: skip
+    return found
+
+
+def _cells(size: float, room: float) -> int:
+    return 1 if math.isinf(room) else max(1, math.ceil(size / room - 1e-6))
