@@ -25,6 +25,7 @@ from .window import Window
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
 _PATIENCE = 120.0
+_LITTLE_LEFT = 0.1
 
 
 class Photographer:
@@ -151,15 +152,12 @@ def _cutting(eye: Photographer) -> None:
     eye.go("Cut")
     eye.until(lambda: state.ways.found is not None and state.ways.found.done)
     found = state.ways.found.ways if state.ways.found else ()
-    # a cut through the middle of what can be had: all flat, and less seen than most
-    chosen = min((n for n, way in enumerate(found) if way.all_flat and way.cuts == 1), key=lambda n: found[n].sight)
+    # what a person would look for: all flat, little left, and the least seen of these
+    good = [n for n, way in enumerate(found) if way.all_flat and way.cuts == 1 and way.left < _LITTLE_LEFT]
+    chosen = min(good, key=lambda n: found[n].sight)
     state.ways.point_at(found[chosen])
     eye.shoot("cut-ways")
     state.ways.point_at(None)
-    panel.turn_to("Where")
-    eye.until(lambda: state.search.map is not None)
-    eye.shoot("cut-where")
-    panel.turn_to("Ways")
     QTest.mouseClick(panel.ways.chart, Qt.MouseButton.LeftButton, pos=panel.ways.chart.place_of(chosen).toPoint())
     eye.settle()
     panel.turn_to("This cut")
