@@ -229,7 +229,8 @@ class Ground:
             return None
         made = set(stage.touched)
         small = any(part.solid.volume < wishes.least_volume for part in stage.made)
-        if not made or small or len(stage.parts) > self.most_pieces:
+        crumbs = len(stage.report.crumbs)  # no pieces of a way: the cut is made a little beside, where it leaves none
+        if not made or small or len(stage.parts) - crumbs > self.most_pieces:
             return None
         one_side = [part.solid for part in stage.made if not cut.two_sided or part.sides[-1].side == 1]
         seam = seam_of(one_side, cut.id, self.exposed, 1.0 if cut.two_sided else 0.5, self.marks)
@@ -244,7 +245,7 @@ class Ground:
                 cells.append(self.cell(part, None if hints is None else hints[0 if part.sides[-1].side == 1 else 1]))
             else:
                 cells.append(replace(known[id(part.solid)], part=part))
-        return Draft((*draft.cuts, cut), tuple(cells), seams, len(stage.report.crumbs))
+        return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs)
 
 
 def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
