@@ -40,6 +40,38 @@ def wait(desk, ready) -> None:
     desk.qtbot.wait(20)
 
 
+def test_one_piece_is_parted_further_and_the_whole_anew(cut):
+    """What was parted already stays; looking can be stopped, and goes on where it was."""
+    state, ways, panel = cut.state, cut.state.ways, cut.window.cut_panel.ways
+    wait(cut, lambda: ways.found is not None and ways.found.done)
+    number = next(n for n, way in enumerate(ways.found.ways) if way.cuts == 1)
+    QTest.mouseClick(panel.chart, LEFT, PLAIN, panel.chart.place_of(number).toPoint())
+    cut.settle()
+    before, piece = state.plan.recipe, state.piece
+    wait(cut, panel.piece.isVisible)
+    cut.click(panel.piece)
+    wait(cut, lambda: ways.sides == piece.sides and ways.found is not None and ways.found.done)
+    assert piece.name in panel._what.text()
+    further = [way for way in ways.found.ways if way.cuts]
+    assert all(way.plan.recipe[: len(before)] == before for way in further)
+    ways.take(further[0])
+    cut.settle()
+    assert len(state.pieces) == 1 + further[0].pieces
+    cut.click(panel.like)
+    wait(cut, lambda: not ways.busy)
+    assert ways.found.done
+    cut.click(panel.whole)
+    wait(cut, lambda: ways.found is not None)
+    assert ways.sides is None
+    cut.click(panel.stop)
+    wait(cut, lambda: not ways.busy)
+    kept = ways.found
+    assert kept.ways
+    if not kept.done:
+        cut.click(panel.on)
+        wait(cut, lambda: ways.found.done)
+
+
 def test_the_front_finds_the_cut_under_the_beam(cut):
     """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
     ways, panel = cut.state.ways, cut.window.cut_panel.ways
