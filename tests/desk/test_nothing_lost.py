@@ -500,6 +500,7 @@ def test_settings_of_the_first_version_lose_only_what_has_another_meaning(desk):
         "ledger_height": 300,
         "cut_wishes": {"must_fit": True, "exactly": True},
     }
+    home().mkdir(parents=True, exist_ok=True)
     (home() / "settings.json").write_text(json.dumps(first))
     found, wrong = read_settings()
     assert wrong == ""
