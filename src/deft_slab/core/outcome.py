@@ -130,6 +130,10 @@ class ThinPlace(Place):
         return f"leaves a sliver, {self.least:.2f} mm at its thinnest, {area}"
 
 
+NOT_BARRED = 0.5
+"""mm of seam where none may run that are taken for none: marks end at the edges of facets."""
+
+
 @dataclass(frozen=True, eq=False)
 class Seam:
     """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from .cuts import Cut
 from .groups import Part, Uncut
 from .model import MendReport, Model
-from .outcome import CutReport, Piece, Seam
+from .outcome import NOT_BARRED, CutReport, Piece, Seam
 from .plan import PieceWish, Plan
 from .tilt import Tilt
 
@@ -17,8 +17,6 @@ Floats = NDArray[np.float64]
 SMALLEST, LARGEST = 5.0, 2000.0
 """mm: a model outside of this is probably in another unit than it was taken for."""
 
-_BARRED = 0.5
-"""mm of seam over a place where none may run that are said."""
 _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
 
@@ -61,7 +59,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
             said.append(f"“{cut.name}” {cut.why_not()}: {still}.")
         elif 0.0 < report.least < _LITTLE:
             said.append(f"“{cut.name}” takes off only {_share(report.least)} of the model.")
-        if cut.id in seams and seams[cut.id].barred >= _BARRED:
+        if cut.id in seams and seams[cut.id].barred >= NOT_BARRED:
             said.append(f"“{cut.name}” crosses a place where no cut may run, by {seams[cut.id].barred:.0f} mm.")
         if report.catches:
             said.append(f"“{cut.name}”: what it takes off catches, and cannot be lifted off along one direction.")

@@ -15,7 +15,7 @@ from ..core.outcome import Outcome
 from ..core.plan import Mending, Plan, Unit
 from ..core.printer import Printer
 from ..core.project import Project
-from ..core.search.found import MapFigures, WorthTrying
+from ..core.search.found import CountsPieces, MapFigures, WorthTrying
 from ..core.solid import Solid
 
 Picture = NDArray[np.uint8]
@@ -91,7 +91,7 @@ class SeatsFound:
 
 
 @dataclass(frozen=True, eq=False)
-class WayShown:
+class WayShown(CountsPieces):
     """A way to part a piece, as ``search.found.Way`` has it, without its pieces.
 
     left : share of the support of what is parted, as it sits now; seams : (k, 2, 3) mm, model frame
@@ -119,14 +119,6 @@ class WayShown:
     def near(self) -> bool:
         """Whether its figures are of the stand-in."""
         return self.picture is None
-
-    @property
-    def all_flat(self) -> bool:
-        return self.flat == self.pieces
-
-    @property
-    def all_fit(self) -> bool:
-        return self.fitting == self.pieces
 
 
 @dataclass(frozen=True, eq=False)

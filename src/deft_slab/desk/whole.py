@@ -47,7 +47,7 @@ class DeskState(Desk):
         self.cutting = Cutting(self, self.pointing)
         # the map of cuts is made of what ways look at first
         self.ways = Ways(self, self.choosing)
-        self.search = CutSearch(self, self.cutting)
+        self.search = CutSearch(self, self.cutting, self.ways)
         self.snapping = Snapping(self)
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
         self.alike = Alike(self)

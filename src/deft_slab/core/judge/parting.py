@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..edges import edge_numbers
 from ..printer import Printer, default_printer
-from ..progress import Spread
 from ..solid import Solid
 from . import plane_kernels, pose_kernels
 from .base import LEAST_BASE_AREA, LEAST_BASE_SHARE, rooms_of_boxes
@@ -116,9 +116,7 @@ class Poses:
         )  # fmt: skip
 
 
-def posed(
-    solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int, spread: Spread = map
-) -> Poses:  # fmt: skip
+def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int) -> Poses:
     """Rasters a piece with each of some directions (p, 3) down."""
     rotations = downs_to_rotations(downs)
 
@@ -131,13 +129,15 @@ def posed(
         facets = columns.facets
         return lift, columns, np.where(facets >= 0, -1.0, needy[np.where(facets >= 0, 0, -1 - facets)])
 
-    lifts, columns, shares = zip(*spread(raster, rotations), strict=True)
+    lifts, columns, shares = zip(*map(raster, rotations), strict=True)
     starts, hits = (np.cumsum([0, *map(len, parts)]) for parts in ([c.start for c in columns], shares))
-    ends = np.sort(np.concatenate([solid.triangles[:, [k, (k + 1) % 3]] for k in range(3)]), axis=1)
+    count = len(solid.vertices)
+    edges = np.unique(edge_numbers(solid.triangles, count)[0])
     return Poses(
         np.asarray(downs), rotations, np.array(lifts), np.array([(c.x0, c.y0, c.cell) for c in columns]),
         np.array([c.nx for c in columns]), starts, np.concatenate([c.start for c in columns]), hits,
-        np.concatenate([c.heights for c in columns]), np.concatenate(shares), np.unique(ends, axis=0),
+        np.concatenate([c.heights for c in columns]), np.concatenate(shares),
+        np.stack([edges // count, edges % count], axis=1).astype(np.int32),
     )  # fmt: skip
 
 

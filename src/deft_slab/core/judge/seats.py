@@ -72,6 +72,11 @@ def hull_of(solid: Solid) -> ConvexHull | None:
         return None
 
 
+def hull_corners(solid: Solid, hull: ConvexHull | None) -> Floats:
+    """(n, 3) mm of the convex hull of a body; all its corners where it has none."""
+    return np.asarray(solid.vertices if hull is None else solid.vertices[hull.vertices])
+
+
 def _hull_normals(hull: ConvexHull, most: int) -> list[Floats]:
     """Normals of the largest facets of a convex hull: the ways a rigid body can lie on a table."""
     corners = hull.points[hull.simplices]
@@ -228,7 +233,7 @@ def seats_of(
     Cancelled : the job is no longer wanted.
     """
     hull = hull_of(solid) if thorough or wishes.room is not None else None
-    corners = solid.vertices if hull is None else solid.vertices[hull.vertices]
+    corners = hull_corners(solid, hull)
     volume = abs(solid.volume)
 
     def look(

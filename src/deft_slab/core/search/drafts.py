@@ -17,17 +17,16 @@ from ..judge.exposure import spread_directions
 from ..judge.marks import Marked, joined_marks
 from ..judge.parting import flat_by_base, in_poses
 from ..judge.seam import seam_of
-from ..judge.seats import Seats, hull_of, seats_of
+from ..judge.seats import Seats, hull_corners, hull_of, seats_of
 from ..judge.tilts import down_to_rotation
 from ..marking import Region
-from ..outcome import Piece, Seam
-from ..plan import Plan
-from ..recipe import cut_all
+from ..outcome import NOT_BARRED, Piece, Seam
+from ..recipe import cut_all, nameless
 from ..seated import Subject
 from ..shells import shells_of
 from ..solid import Solid
 from ..tilt import Tilt
-from .found import NOT_BARRED, CutWishes
+from .found import CutWishes
 from .places import CutSubject
 
 Floats = NDArray[np.float64]
@@ -133,12 +132,10 @@ class Draft:
 class Ground:
     """What ways to part are looked for on: pieces of a plan, on their stand-ins.
 
-    plan : that they are of; sides : that a cut reaches to meet nothing else, () for all
     origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
     pattern : one of the pieces, which says how their bodies are judged
     """
 
-    plan: Plan
     wishes: CutWishes
     parts: tuple[Part, ...]
     exposed: Floats
@@ -147,7 +144,7 @@ class Ground:
     _seats: dict[object, Seats] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, plan: Plan, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject]) -> Ground:
+    def of(cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject]) -> Ground:
         """From pieces of a plan and their stand-ins, in the same order."""
         parts, start = [], 0
         masks = []
@@ -160,8 +157,11 @@ class Ground:
             # what was a cut face before is no skin of the model: its exposure is 0
             masks.append(marks if wishes.open_shells else replace(marks, never=marks.never | _of_voids(own)))
             start += count
-        return cls(plan, wishes, tuple(parts), np.concatenate([s.exposed for s in subjects]),
-                   joined_marks(masks), subjects[0])  # fmt: skip
+        pattern = subjects[0]
+        if not wishes.open_shells:  # it has other marks now, and what was looked at before does not hold
+            pattern = replace(pattern, subject=replace(pattern.subject, light_marks=masks[0]))
+        exposed = np.concatenate([subject.exposed for subject in subjects])
+        return cls(wishes, tuple(parts), exposed, joined_marks(masks), pattern)
 
     @cached_property
     def diagonal(self) -> float:
@@ -182,7 +182,11 @@ class Ground:
     @cached_property
     def start(self) -> Draft:
         """Nothing cut, every part in its seats."""
-        return Draft((), tuple(self.cell(part, None) for part in self.parts), ())
+        cells = tuple(self.cell(part, None) for part in self.parts)
+        if len(cells) == 1:
+            # of one piece the pattern is all there is to know, with what was looked at for the cut map
+            cells = (replace(cells[0], subject=self.pattern),)
+        return Draft((), cells, ())
 
     def subject(self, solid: Solid) -> CutSubject:
         """A body of the ground, as something to be parted."""
@@ -222,7 +226,7 @@ class Ground:
         """
         wishes = self.wishes
         parts = [cell.part for cell in draft.cells]
-        key = (*(one.model_copy(update={"name": "-"}) for one in (*draft.cuts, cut)),)
+        key = tuple(nameless(one) for one in (*draft.cuts, cut))
         try:
             stage = cut_all(parts, cut, key, self.volume, _no_region)
         except CutFailed:
@@ -255,19 +259,13 @@ def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
         Tilt.turn((0.0, 0.0, 1.0), yaw).rotation @ down_to_rotation(down)
         for down in spread_directions(_BOX_DOWNS) if down[2] <= 0 for yaw in range(0, 90, _BOX_YAW)
     ])  # fmt: skip
-    corners = hull_corners(solid)
+    corners = hull_corners(solid, hull_of(solid))
     low = np.full((len(rotations), 3), np.inf)
     high = -low
     for first in range(0, len(corners), 256):
         turned = np.einsum("kij,nj->kni", rotations, corners[first : first + 256])
         low, high = np.minimum(low, turned.min(axis=1)), np.maximum(high, turned.max(axis=1))
     return rotations, high - low
-
-
-def hull_corners(solid: Solid) -> Floats:
-    """(n, 3) mm of the convex hull of a body; all its corners where it has none."""
-    hull = hull_of(solid)
-    return np.asarray(solid.vertices if hull is None else solid.vertices[hull.vertices])
 
 
 def _of_voids(solid: Solid) -> NDArray[np.bool_]:

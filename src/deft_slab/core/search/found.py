@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ..cuts import Cut
 from ..documents import Document
-from ..outcome import Figures, Outcome, Seam
+from ..outcome import NOT_BARRED, Figures, Outcome, Seam
 from ..plan import Plan
 from ..tilt import Tilt
 
@@ -138,8 +138,6 @@ class CutMap:
         return np.asarray(good & (self.fits > 0.5) if wishes.must_fit else good)
 
 
-NOT_BARRED = 0.5
-"""mm of seam where none may run that are taken for none: marks end at the edges of facets."""
 LEAST_SHARE = 0.01
 """Of the volume: a smaller side is a crumb, and no piece."""
 
@@ -177,11 +175,28 @@ class Turned:
     sight: Floats
 
 
+class CountsPieces:
+    """What is said of a way by its pieces. pieces, flat, fitting : how many there are, sit flat, fit the printer"""
+
+    pieces: int
+    flat: int
+    fitting: int
+
+    @property
+    def all_flat(self) -> bool:
+        """Whether every piece sits flat."""
+        return self.flat == self.pieces
+
+    @property
+    def all_fit(self) -> bool:
+        """Whether every piece fits the printer."""
+        return self.fitting == self.pieces
+
+
 @dataclass(frozen=True, eq=False)
-class Way:
+class Way(CountsPieces):
     """A way to part what is looked at. plan : it, to be taken as it is
 
-    pieces : how many there are of it; flat, fitting : how many sit flat, fit the printer
     support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
     outcome : of the plan, on the full mesh by the hard rule; None while it is only known from the stand-in
     """
@@ -197,16 +212,6 @@ class Way:
     hidden: float
     seams: tuple[Seam, ...]
     outcome: Outcome | None = None
-
-    @property
-    def all_flat(self) -> bool:
-        """Whether every piece sits flat."""
-        return self.flat == self.pieces
-
-    @property
-    def all_fit(self) -> bool:
-        """Whether every piece fits the printer."""
-        return self.fitting == self.pieces
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,8 +6,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from ..outcome import NOT_BARRED
 from .drafts import Ground
-from .found import LEAST_SHARE, NOT_BARRED, Way
+from .found import LEAST_SHARE, Way
 
 
 def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way]) -> str:

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from ..judge.parting import Places
 from ..judge.seats import around
+from ..outcome import NOT_BARRED
 from ..progress import QUIET, Job, Spread
 from .drafts import Cell, Draft, Ground
-from .found import NOT_BARRED
 
 Floats = NDArray[np.float64]
 

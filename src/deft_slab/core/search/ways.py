@@ -78,7 +78,7 @@ class WaySearch:
     number: int | None = None
     spread: Spread = map
     subject: CutSubject | None = None
-    """The one piece, where it is there already."""
+    """The piece that is parted, where it is one and is there already."""
     front: Front = field(init=False, default=Front((), 0.0, False))
     _job: Job = field(init=False, default=QUIET)
     _steps: list[_Step] = field(init=False)
@@ -166,19 +166,18 @@ class WaySearch:
         self._show(ground, near=True)
         near = [way for way in self._unbeaten([*self._near(ground), *self._measured], ground) if way.outcome is None]
         leaning, flat = (spaced([one for one in near if one.all_flat is of], _FINALISTS) for of in (False, True))
-        finalists = [*leaning, *flat]
-        return [
-            *(partial(self._measure, ground, way, n / len(finalists)) for n, way in enumerate(finalists)),
-            partial(self._further, ground, cuts),
-        ]
+        return [*self._measuring(ground, [*leaning, *flat]), partial(self._further, ground, cuts)]
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
         finalists = spaced([way for way in self.front.ways if way.outcome is None], _FINALISTS)
-        return [*(partial(self._measure, ground, way, n / len(finalists)) for n, way in enumerate(finalists)),
-                partial(self._rest, ground)]  # fmt: skip
+        return [*self._measuring(ground, finalists), partial(self._rest, ground)]
+
+    def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
+        """The steps that measure some ways, one each."""
+        return [partial(self._measure, ground, way, n / len(ways)) for n, way in enumerate(ways)]
 
     def _rest(self, ground: Ground) -> list[_Step]:
         """Only what was measured is shown."""
@@ -224,13 +223,13 @@ class WaySearch:
         if self.number is not None:
             pieces = [pieces[min(self.number, len(pieces) - 1)]]
         pieces = sorted(pieces, key=lambda one: -one.figures.support_volume_mm3)[:_MOST_PARTS]
-        if self.subject is not None:
+        if self.subject is not None and len(pieces) == 1:
             subjects = [self.subject]
         else:
             subjects = [cut_subject(workshop, plan, piece.number - 1, self.printer, job) for piece in pieces]
         self._pieces = pieces
         self._whole = sum(piece.figures.support_volume_mm3 for piece in pieces)
-        ground = Ground.of(plan, self.wishes, pieces, subjects)
+        ground = Ground.of(self.wishes, pieces, subjects)
         least = sum(
             least_rooms(
                 np.concatenate([part.solid.vertices, part.solid.centroids]), self.printer.room, part.solid.volume
@@ -239,11 +238,6 @@ class WaySearch:
         )
         self.front = replace(self.front, least_pieces=least)
         self._ground_of = ground
-        if self.subject is not None or len(pieces) == 1:
-            # what was already looked at, along the way to the cut map, is known
-            ground.start.cells[0].subject.__dict__.update(
-                {name: subjects[0].__dict__[name] for name in ("poses", "_along") if name in subjects[0].__dict__}
-            )
         return ground
 
     def _blocks(self, ground: Ground) -> list[Draft | None]:
@@ -266,17 +260,9 @@ class WaySearch:
             options += chain(*best_options(ground, tables, each, flat=False, fitting=only))
             # whether a body really sits flat, only its seats tell
             for some in best_options(ground, tables, _FLAT_TRIES, flat=True, fitting=only):
-                sound: list[Option] = []
-                for first in range(0, len(some), each):
-                    tried = self._made(ground, some[first : first + each])
-                    made += [draft for draft in tried if draft is not None]
-                    sound += [
-                        option for option, draft in zip(some[first : first + each], tried, strict=True)
-                        if draft is not None and np.isfinite(draft.flat)
-                    ]  # fmt: skip
-                    if len(sound) >= each:
-                        break
-                options += sound[:each]
+                sound, drafts = self._sitting_flat(ground, some, each)
+                options += sound
+                made += drafts
         distinct: list[Option] = []
         for option in options:
             if not any(option.flat == one.flat and same(option, one, ground.diagonal) for one in distinct):
@@ -284,6 +270,20 @@ class WaySearch:
         better = followed(ground, distinct, self._job.part(0.2, 0.6), self.spread)
         made += [draft for draft in self._made(ground, better) if draft is not None]
         return made
+
+    def _sitting_flat(self, ground: Ground, options: list[Option], most: int) -> tuple[list[Option], list[Draft]]:
+        """(the first of some options whose bodies all sit flat, so many at most; all that was made to find them)."""
+        sound: list[Option] = []
+        made: list[Draft] = []
+        for first in range(0, len(options), most):
+            some = options[first : first + most]
+            for option, draft in zip(some, self._made(ground, some), strict=True):
+                if draft is not None:
+                    made.append(draft)
+                    sound += [option] if np.isfinite(draft.flat) else []
+            if len(sound) >= most:
+                break
+        return sound[:most], made
 
     def _made(self, ground: Ground, options: list[Option]) -> list[Draft | None]:
         """Each of some options, really cut on the stand-in; None where it is not as wished."""

@@ -14,6 +14,7 @@ from ..requests import LookForCuts, SweepCut, TurnCut
 from .cutting import Cutting
 from .desk import Desk
 from .stale import being_made
+from .ways import Ways
 
 Floats = NDArray[np.float64]
 
@@ -27,9 +28,9 @@ class CutSearch(QObject):
 
     changed = Signal()
 
-    def __init__(self, desk: Desk, cutting: Cutting) -> None:
+    def __init__(self, desk: Desk, cutting: Cutting, ways: Ways) -> None:
         super().__init__(desk)
-        self._desk, self._cutting = desk, cutting
+        self._desk, self._cutting, self._ways = desk, cutting, ways
         self.map: CutMap | None = None
         self.sweep: Sweep | None = None
         self.turned: Turned | None = None
@@ -44,11 +45,11 @@ class CutSearch(QObject):
 
     @property
     def wishes(self) -> CutWishes:
-        return self._desk.settings.cut_wishes or CutWishes()
+        return self._ways.wishes
 
     @property
     def busy(self) -> bool:
-        return self._desk.jobs.busy_with("ways")
+        return self._ways.busy
 
     def base(self) -> tuple[Plan, tuple[Side, ...]]:
         """(the plan that the map is for, the sides that the piece it is for lies on): without the selected cut where
@@ -80,8 +81,7 @@ class CutSearch(QObject):
         desk = self._desk
         if desk.step != "Cut" or not desk.up_to_date:
             return
-        problem = desk.evaluated.outcome.defects.sentence() if desk.evaluated else ""
-        if problem:
+        if self._ways.problem:
             self.map = self.sweep = None
             self.changed.emit()
             return

@@ -51,9 +51,10 @@ class Ways(QObject):
 
     @property
     def problem(self) -> str:
-        """Why nothing can be parted; empty where it can."""
+        """Why nothing can be parted, and what to do; empty where it can."""
         evaluated = self._desk.evaluated
-        return evaluated.outcome.defects.sentence() if evaluated else ""
+        defects = evaluated.outcome.defects.sentence() if evaluated else ""
+        return f"{defects} Size can close it; then it can be cut." if defects else ""
 
     @property
     def of_piece(self) -> str:

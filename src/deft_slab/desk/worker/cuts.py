@@ -78,13 +78,11 @@ class Cuts:
     def ways(self, asked: LookForWays, job: Job) -> WaysFound:
         """The ways to part a piece, or all, after one step more. Raises Cancelled, OpenSurface, CutFailed."""
         if self._ways is None or self._ways[0] != asked:
-            number, subject = None, None
-            if asked.sides is not None or len(asked.plan.recipe) == 0:
-                number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides or (), job.part(0.0, 0.1))
-            workshop = self._shop.workshop(asked.plan)
-            if asked.sides is None and len(workshop.evaluate(asked.plan, asked.printer, job).pieces) > 1:
-                number, subject = None, None
-            search = WaySearch(workshop, asked.plan, asked.printer, asked.wishes, number, self._shop.spread, subject)
+            number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides or (), job.part(0.0, 0.1))
+            search = WaySearch(
+                self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.wishes,
+                None if asked.sides is None else number, self._shop.spread, subject,
+            )  # fmt: skip
             self._ways, self._shown = (asked, search), {}
         self._ways[1].advance(job)
         return self._ways_found(self._ways[1], asked.printer)

@@ -212,7 +212,7 @@ class WaysPanel(Panel):
     def _why_nothing(self) -> str:
         ways = self._ways
         if ways.problem:
-            return f"{ways.problem} Size can close it; then it can be cut."
+            return ways.problem
         if ways.found is not None and ways.found.done:
             return ways.found.short_of or "No way was found."
         return "The first ways come in a moment …" if ways.busy else "Nothing was looked for yet."

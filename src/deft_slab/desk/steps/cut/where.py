@@ -56,7 +56,7 @@ class WherePanel(Panel):
         self._show_buttons()
         if search.map is None:
             self.map.show_map(None)
-            self._said.setText(self._why_nothing())
+            self._said.setText(self._state.ways.problem)
         else:
             old = search.replaced
             now = None if old is None else np.array(old.normal)
@@ -64,14 +64,9 @@ class WherePanel(Panel):
             self.map.show_map(CutsShown(self._middle(), search.map.normals, values, now))
             self._say(self.map.pointer)
 
-    def _why_nothing(self) -> str:
-        state = self._state
-        problem = state.evaluated.outcome.defects.sentence() if state.evaluated else ""
-        return f"{problem} Size can close it; then it can be cut." if problem else ""
-
     def _show_buttons(self, *_progress: object) -> None:
         search = self._search
-        stopped = self._state.up_to_date and search.map is None and not search.busy and not self._why_nothing()
+        stopped = self._state.up_to_date and search.map is None and not search.busy and not self._state.ways.problem
         self.again.setVisible(stopped)
 
     def _say(self, normal: np.ndarray | None) -> None:
