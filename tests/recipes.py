@@ -22,6 +22,7 @@ from deft_slab.core.cuts import (
     Cut,
     LiftOffCut,
     OutlineReach,
+    PatchCut,
     RegionReach,
     ScoopCut,
     StraightCut,
@@ -30,7 +31,7 @@ from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.intake.files import open_file
-from deft_slab.core.marking import Region
+from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Piece
 from deft_slab.core.plan import Plan, Recipe
@@ -44,7 +45,7 @@ from deft_slab.demo import MODELS
 from tests.shapes import bundled, model_of
 
 REFUSED = "(refused)"
-KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "bodies")
+KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "patch", "bodies")
 
 
 class _Dice:
@@ -154,6 +155,13 @@ class _Dice:
                 return LiftOffCut(
                     **shared, region=self.region(), pocket=float(rng.choice([0.0, 0.01])) * self.solid.diagonal
                 )
+            case "patch":
+                strokes = [
+                    Stroke(**self.region().model_dump(), erase=bool(n and rng.random() < 0.3))
+                    for n in range(int(rng.integers(1, 4)))
+                ]
+                return PatchCut(**shared, strokes=tuple(strokes), depth=float(rng.choice([0.0, 0.0, 0.5, -0.8])),
+                                flat=float(rng.choice([0.0, 0.0, 0.6])))  # fmt: skip
         return BodiesCut(**shared)
 
 

@@ -12,8 +12,9 @@ from pydantic import ValidationError
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.marks import facets_at, marked, most_detailed, neighbours, taken
+from deft_slab.core.judge.marks import facets_at, marked, most_detailed, taken
 from deft_slab.core.marking import Audience, Mark
+from deft_slab.core.neighbours import neighbours
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.project import Project, read_project

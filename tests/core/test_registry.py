@@ -10,7 +10,7 @@ import pytest
 
 from deft_slab.core.cuts import KINDS, Cut, LiftOffCut, Move, StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.marking import Region
+from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.plan import Plan, Recipe, read_recipe
 from deft_slab.core.search.settling import SETTLERS
 from deft_slab.core.workshop import Workshop
@@ -25,6 +25,7 @@ FIELDS = {
     "bent": {"line": LOOP, "closed": True},
     "scoop": {"centre": (1, 2, 3), "half": (4, 5, 6)},
     "lift-off": {"region": Region(shape="ball", places=((0, 0, 0),), reach=5)},
+    "patch": {"strokes": (Stroke(shape="ball", places=((0, 0, 0),), half=(5, 5, 5)),)},
     "bodies": {},
 }
 

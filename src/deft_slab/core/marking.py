@@ -58,24 +58,32 @@ class Region(Document):
     shape : "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them, of
     half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit`` degrees, and no
     farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by ``audience``; "detail", the share
-    ``limit`` of the surface with the most curvature
+    ``limit`` of the surface with the most curvature; "border", what a border encloses that runs between ``places``,
+    just within it, and ``beyond``, just out of it, where the surface is as near as ``reach`` and faces as there
+    facing : the way the surface looks at each of the places, then at those beyond
     """
 
-    shape: Literal["brush", "ball", "box", "grown", "seen", "detail"]
+    shape: Literal["brush", "ball", "box", "grown", "seen", "detail", "border"]
     places: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
-    facing: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
+    beyond: tuple[Triple, ...] = Field(default=(), max_length=MOST_PLACES)
+    facing: tuple[Triple, ...] = Field(default=(), max_length=2 * MOST_PLACES)
     reach: float = Field(default=0.0, ge=0)
     half: Triple = (0.0, 0.0, 0.0)
     limit: float = Field(default=30.0, ge=0, le=180)
     audience: Audience | None = None
 
 
-class Mark(Region):
-    """A part of the surface that is marked, or with ``erase`` no longer marked. Marks act in their order.
+class Stroke(Region):
+    """A part of the surface that is marked, or with ``erase`` no longer marked. Strokes act in their order."""
+
+    erase: bool = False
+
+
+class Mark(Stroke):
+    """A stroke that means something to the plan.
 
     meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
     refused; where no seam may run, "never"; where one is welcome, "prefer"
     """
 
     meaning: Meaning
-    erase: bool = False

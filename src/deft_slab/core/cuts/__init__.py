@@ -16,6 +16,7 @@ from .box import BoxCut
 from .kind import KINDS, AnyCut, Cut
 from .lift_off import LiftOffCut
 from .move import Move
+from .patch import PatchCut
 from .reach import MOST_POINTS, BoxReach, OutlineReach, PieceReach, Reach, RegionReach, Side
 from .scoop import ScoopCut
 from .straight import StraightCut
@@ -25,6 +26,6 @@ for _module in pkgutil.iter_modules(__path__):
 
 __all__ = [
     "KINDS", "MOST_CELLS", "MOST_POINTS", "MOST_WALLS", "AnyCut", "BentCut", "BlockCut", "BodiesCut", "BoxCut",
-    "BoxReach", "Cut", "LiftOffCut", "Move", "OutlineReach", "PieceReach", "Reach", "RegionReach", "ScoopCut", "Side",
-    "StraightCut", "walls_as",
+    "BoxReach", "Cut", "LiftOffCut", "Move", "OutlineReach", "PatchCut", "PieceReach", "Reach", "RegionReach",
+    "ScoopCut", "Side", "StraightCut", "walls_as",
 ]  # fmt: skip

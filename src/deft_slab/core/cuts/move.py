@@ -82,5 +82,6 @@ class Move:
         facing = tuple(self.plane(np.array(one), 0.0)[0] for one in region.facing)
         half = triple(np.abs(self.matrix) @ np.array(region.half))
         return region.model_copy(update={
-            "places": self.points(region.places), "facing": facing, "half": half, "reach": region.reach * self.size,
+            "places": self.points(region.places), "beyond": self.points(region.beyond), "facing": facing,
+            "half": half, "reach": region.reach * self.size,
         })  # fmt: skip

@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 
 from ..linking import linked
 from ..marking import Audience, Mark, Region
+from ..neighbours import neighbours
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -97,6 +98,8 @@ def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mas
         return _brushed(solid, mark)
     if mark.shape == "grown":
         return _grown(solid, mark)
+    if mark.shape == "border":
+        return _bordered(solid, mark)
     off = np.abs(solid.centroids - np.array(mark.places[0]))
     half = np.maximum(np.array(mark.half), 1e-12)
     return np.asarray((off <= half).all(axis=1) if mark.shape == "box" else ((off / half) ** 2).sum(axis=1) <= 1.0)
@@ -135,24 +138,28 @@ def _grown(solid: Solid, mark: Region) -> Mask:
     return np.asarray(part == part[seed])
 
 
-def neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
-    """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid,
-    which never changes."""
-    if "neighbours" not in solid.__dict__:
-        solid.__dict__["neighbours"] = _neighbours(solid)
-    found: tuple[NDArray[np.int64], Floats] = solid.__dict__["neighbours"]
-    return found
-
-
-def _neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
-    start = solid.triangles.astype(np.int64)
-    end = np.roll(start, -1, axis=1)
-    key = (np.minimum(start, end) * len(solid.vertices) + np.maximum(start, end)).ravel()
-    order = np.argsort(key, kind="stable")
-    same = key[order][1:] == key[order][:-1]
-    pairs = np.stack([order[:-1][same] // 3, order[1:][same] // 3], axis=1)
-    cosine = np.einsum("ij,ij->i", solid.normals[pairs[:, 0]], solid.normals[pairs[:, 1]])
-    return pairs, np.arccos(np.clip(cosine, -1.0, 1.0))
+def _bordered(solid: Solid, mark: Region) -> Mask:
+    """What lies nearer to a place within the border than to one beyond it; and what hangs together away from the
+    border goes with most of what it touches there."""
+    inner, outer = np.array(mark.places), np.array(mark.beyond).reshape(-1, 3)
+    places = np.concatenate([inner, outer])
+    distance, nearest = cKDTree(places).query(solid.centroids, distance_upper_bound=max(mark.reach, 1e-12))
+    told = np.isfinite(distance)
+    near = np.flatnonzero(told)
+    if len(mark.facing) == len(places):
+        alike = np.einsum("ij,ij->i", solid.normals[near], np.array(mark.facing)[nearest[near]]) > 0.0
+        told[near[~alike]] = False
+    within = told.copy()
+    within[told] = nearest[told] < len(inner)
+    under = facets_at(solid, places)
+    told[under], within[under] = True, np.arange(len(places)) < len(inner)
+    pairs, _ = neighbours(solid)
+    apart = linked(pairs[~told[pairs].any(axis=1)], len(solid.triangles))
+    votes = np.zeros(int(apart.max(initial=0)) + 1)
+    for own, other in (pairs.T, pairs[:, ::-1].T):
+        touching = ~told[own] & told[other]
+        np.add.at(votes, apart[own[touching]], np.where(within[other[touching]], 1.0, -1.0))
+    return np.asarray(np.where(told, within, votes[apart] > 0))
 
 
 def most_detailed(solid: Solid, share: float) -> Mask:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from ..progress import QUIET, Job, Spread
 from ..solid import Solid
-from .base import fits_turned
+from .base import LEAST_BASE_AREA, fits_turned
 from .exposure import spread_directions
 from .marks import Marked
 from .sketches import sketches
@@ -41,8 +41,13 @@ _LITTLE = 0.05
 FREELY = "leaning freely"
 LEANING = 0.5
 """What ``Plan.leaning`` is unless a plan says otherwise."""
+_MUCH = 0.2
+"""Share of a cut face that faces one way, for that to be tried beside the way it faces on the whole."""
 _SAME = np.cos(np.radians(2.0))
 """Two directions closer than this are one candidate."""
+_EXACTLY = 1.0 - 1e-12
+_COPLANAR, _FINE = np.cos(np.radians(0.1)), 1500.0
+"""Facets that differ by less lie in one plane; steps of a normal's parts by which such are found."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +67,24 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
     mean = np.stack([np.bincount(group, areas * normals[:, k]) for k in range(3)], axis=1)
     order = np.argsort(-total, kind="stable")[:most]
     return [mean[n] / np.linalg.norm(mean[n]) for n in order if total[n] >= least and np.linalg.norm(mean[n]) > 0]
+
+
+def _in_plane(solid: Solid, down: Floats) -> Floats:
+    """(3,) the normal of the largest flat that faces nearly as (3,) down does; that itself where there is none.
+
+    A group's mean is off its flat by what is nearly as flat around it, and a stand-in's flat by what it is simplified.
+    """
+    near = np.flatnonzero(solid.normals @ down >= _SAME)
+    if not len(near):
+        return down
+    normals, areas = solid.normals[near], solid.areas[near]
+    keys = np.round(normals * _FINE).astype(np.int64) @ [1, 1 << 20, 1 << 40]
+    _, first, group = np.unique(keys, return_index=True, return_inverse=True)
+    about = normals[first[np.argmax(np.bincount(group, areas))]]
+    flat = normals @ about >= _COPLANAR
+    mean = areas[flat] @ normals[flat]
+    length = float(np.linalg.norm(mean))
+    return np.asarray(mean / length) if length >= LEAST_BASE_AREA else down
 
 
 def hull_of(solid: Solid) -> ConvexHull | None:
@@ -101,15 +124,18 @@ def candidates(
 
     cut_faces = np.unique(solid.origin[solid.origin < 0])
     for number in cut_faces[::-1]:
-        face = solid.area_vectors[solid.origin == number].sum(axis=0)
+        own = solid.origin == number
+        face = solid.area_vectors[own].sum(axis=0)
         length = float(np.linalg.norm(face))
-        if length > 0:
-            offer(face / length, "cut face down")
-            offer(-face / length, "cut face up")
+        largest = _grouped_normals(solid.normals[own], solid.areas[own], 1, _MUCH * float(solid.areas[own].sum()))
+        for down in [*largest, *([face / length] if length > 0 else [])]:
+            down = _in_plane(solid, down)
+            offer(down, "cut face down")
+            offer(-down, "cut face up")
     offer(-stood[2], "as the model stood", stood)
     if thorough:
         for normal in _grouped_normals(solid.normals, solid.areas, 8, 0.02 * float(solid.areas.sum())):
-            offer(normal, "on a large flat")
+            offer(_in_plane(solid, normal), "on a large flat")
         hull = hull or hull_of(solid)
         for normal in _hull_normals(hull, 12) if hull is not None else []:
             offer(normal, "on its outline")
@@ -264,7 +290,7 @@ def seats_of(
         for sort in (_fitting(seats), _fitting([one for one in seats if one.flat])):
             downs = np.array([one.down for one in sort]).reshape(-1, 3)
             finalists += [sort[n] for n in bests_apart(downs, np.array([one.support for one in sort]), _FINALISTS)]
-        again: list[list[Seat]] = list(spread(lambda one: look([one], *whole), finalists))
+        again: list[list[Seat]] = list(spread(lambda one: look([_set_down(one, whole[0])], *whole), finalists))
         return _best([one for (one,) in again], volume)
 
     tried = looked(candidates(solid, wishes.stood, thorough=thorough, hull=hull))
@@ -281,6 +307,14 @@ def seats_of(
     downs, supports = np.array([one.down for one in pool]), np.array([one.support for one in pool])
     starts = bests_apart(downs, supports, _STARTS if free is None else 1)
     return chosen([*tried, *_followed([pool[n] for n in starts], looked)])
+
+
+def _set_down(seat: Seat, solid: Solid) -> Seat:
+    """A seat that was found on a stand-in, on the flat that the solid itself has there."""
+    down = _in_plane(solid, seat.down) if seat.flat else seat.down
+    if float(down @ seat.down) >= _EXACTLY:
+        return seat
+    return replace(seat, down=down, rotation=down_to_rotation(down))
 
 
 def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]]) -> list[Seat]:

@@ -1,0 +1,68 @@
+"""A marked patch of the surface, taken off along a smooth face."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ..documents import triple
+from ..marking import Stroke
+from ..tilt import Tilt
+from .kind import BodyCut
+from .move import Move
+from .reach import Picked
+from .words import words_along
+
+if TYPE_CHECKING:
+    import manifold3d
+
+    from ..solid import Solid
+
+MOST_STROKES = 500
+
+
+class PatchCut(BodyCut):
+    """A marked patch of the surface, taken off along the smooth face that its border spans. strokes : what is marked
+    depth : how deep the face goes, of the way from its middle place (0) to the surface behind it (1) or to the patch
+    itself (-1); flat : share of the face that is made flat, around its middle
+    """
+
+    kind: Literal["patch"] = "patch"
+    strokes: tuple[Stroke, ...] = Field(min_length=1, max_length=MOST_STROKES)
+    depth: float = Field(default=0.0, ge=-0.9, le=0.9)
+    flat: float = Field(default=0.0, ge=0, le=0.9)
+
+    def marked(self, solid: Solid, picked: Picked) -> NDArray[np.bool_]:
+        """(m,) the facets of a solid in the patch. picked : gives those that a region takes"""
+        found = np.zeros(len(solid.triangles), np.bool_)
+        for stroke in self.strokes:
+            found[picked(stroke)] = not stroke.erase
+        return found
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        import manifold3d
+
+        from ..shape.blanks import box_body
+        from ..shape.harmonic import patch_body
+
+        marked = self.marked(solid, picked)
+        if not marked.any():  # its marks are on another piece
+            return manifold3d.Manifold()
+        if marked.all():
+            return box_body(triple(solid.bounds.mean(axis=0)), triple(solid.size), Tilt(), grow)
+        return patch_body(solid, marked, self.depth, self.flat, grow, self.name)
+
+    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+        facing = self.strokes[0].facing
+        if side != 1:
+            return ""
+        return f"{words_along(rotation @ np.array(facing).mean(axis=0), 1)} patch" if facing else "patch"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {"strokes": tuple(move.region(stroke) for stroke in self.strokes)}
+
+    def why_not(self) -> str:
+        return "takes nothing of these pieces, or all of one: it needs marks on a part of the surface"

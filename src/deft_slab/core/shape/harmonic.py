@@ -1,0 +1,245 @@
+"""The smooth face under a patch of the surface: the zero level of a harmonic field.
+
+On a grid the nodes that the patch passes are held at +1 and those that the rest of the surface passes at -1, with a
+ramp of a cell either side of the border between them; Laplace's equation is solved between (the Dirichlet problem; any
+text on potential theory). What is above the level is the patch's body. It has no loops to span and no sheet that could
+run into another limb, and it takes any number of borders.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import igl
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
+from scipy.spatial import cKDTree
+from skimage.measure import marching_cubes
+
+from ..errors import CutFailed
+from ..neighbours import neighbours
+from ..solid import Solid, finer
+from .sheets import closed_body
+
+Floats = NDArray[np.float64]
+Field32 = NDArray[np.float32]
+
+LEAST_NODES, NODES, NODES_EACH = 80_000, 700_000, 16
+"""Of the grid, at least and at most, and for each triangle of the surface: a stand-in needs none finer than itself."""
+_MARGIN = 0.8
+"""Of the longest side of the patch: the room around it that is looked at; the face goes a third of that deep."""
+_PAD = 3
+"""Nodes beyond the surface, so that the body ends outside of it."""
+_COARSEST = 12
+"""Nodes along the longest side of the coarsest grid that it is first solved on."""
+_OVER, _ROUNDS, _ENOUGH = 1.85, 80, 1e-3
+_OFF = 1e-3
+"""Values are kept so far off the level, or facets without area come out."""
+_FULL, _NEARLY = 0.7, 0.95
+"""Magnitudes of the field from which a flat middle bends it less, and not at all: there is the surface."""
+
+
+@dataclass(frozen=True, eq=False)
+class Harmonic:
+    """field : (a, b, c) on the nodes of a grid; low : (3,) mm, the first node; step : mm between them
+    bordering : (a, b, c) nodes that the border passes"""
+
+    field: Field32
+    low: Floats
+    step: float
+    bordering: NDArray[np.bool_]
+
+    def body(self, level: float, name: str) -> manifold3d.Manifold:
+        """All above a level. name : of the cut, for words. Raises CutFailed."""
+        return _drawn(self.field - np.float32(level), self.low, self.step, name)
+
+    def flattened(self, solid: Solid, share: float, level: float) -> Harmonic:
+        """With the face at a level, as far as it lies in the solid, flat in its middle.
+
+        share : of the way from its middle to its border, 0 to 1
+        """
+        away = distance_transform_edt(~self.bordering, sampling=self.step)
+        field = self.field - np.float32(level)
+        at = _face_nodes(field)
+        at = at[within(solid, self.low + at * self.step)]
+        depth = away[tuple(at.T)]
+        if not len(at) or depth.max() <= self.step:
+            return self
+        # the middle is judged by most of the face: one stray node is no middle
+        most = float(np.quantile(depth, 0.98))
+        inner = depth >= max(1.0 - share, 0.05) * most
+        points, weight = at[inner].astype(float), depth[inner]
+        centre = np.average(points, axis=0, weights=weight)
+        spread = (points - centre) * np.sqrt(weight)[:, None]
+        normal = np.linalg.eigh(spread.T @ spread)[1][:, 0]
+        gradient = np.stack([g[tuple(at[inner].T)] for g in np.gradient(field)], axis=1)
+        if float((gradient @ normal).sum()) < 0:
+            normal = -normal
+        axes = np.meshgrid(*(np.arange(n, dtype=np.float32) for n in field.shape), indexing="ij", sparse=True)
+        height = sum(np.float32(n) * (axis - np.float32(c)) for n, axis, c in zip(normal, axes, centre, strict=True))
+        plane = np.clip(height * np.float32(self.step / most), -1.0, 1.0)
+        bent = _eased(away / max((1.0 - share) * most, 1e-9))
+        bent *= 1.0 - _eased((np.abs(self.field) - _FULL) / (_NEARLY - _FULL))
+        flat = field + bent.astype(np.float32) * (plane - field)
+        return Harmonic(flat + np.float32(level), self.low, self.step, self.bordering)
+
+
+def patch_body(
+    solid: Solid, patch: NDArray[np.bool_], depth: float, flat: float, grow: float, name: str
+) -> manifold3d.Manifold:
+    """The body under a patch of a solid's surface, reaching out of it there.
+
+    patch : (m,) its facets, some and not all; depth : where the face lies between the patch (-1) and the surface behind
+    it (1); flat : 0 to 1, share of the face that is flat; grow : mm that the face lies farther out
+
+    Raises
+    ------
+    CutFailed : the face cannot be drawn.
+    """
+    found = harmonic(solid, patch, int(np.clip(NODES_EACH * len(solid.triangles), LEAST_NODES, NODES)))
+    if flat > 0:
+        found = found.flattened(solid, flat, -depth)
+    body = found.body(-depth, name)
+    return body if grow == 0 else _grown(body, grow, found.step, name)
+
+
+def harmonic(solid: Solid, patch: NDArray[np.bool_], nodes: int) -> Harmonic:
+    """The field of a patch (m,) of a solid's facets, around it, on a grid of about so many nodes."""
+    corners = solid.vertices[solid.triangles[patch]].reshape(-1, 3)
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    margin = _MARGIN * float((high - low).max())
+    low, high = np.maximum(low - margin, solid.bounds[0]), np.minimum(high + margin, solid.bounds[1])
+    step = float(np.prod(np.maximum(high - low, 0.02 * solid.diagonal)) / nodes) ** (1 / 3)
+    low = low - _PAD * step
+    counts = np.ceil((high - low) / step).astype(int) + 1 + _PAD
+    field, held, bordering = _held(solid, patch, low, step, counts)
+    _solve(field, held)
+    return Harmonic(field, low, step, bordering)
+
+
+def border_points(solid: Solid, patch: NDArray[np.bool_], spacing: float) -> Floats:
+    """(k, 3) points along the edges between a patch and the rest, no farther apart than that."""
+    pairs, _ = neighbours(solid)
+    across = pairs[patch[pairs[:, 0]] != patch[pairs[:, 1]]]
+    if not len(across):
+        return np.empty((0, 3))
+    first, second = solid.triangles[across[:, 0]], solid.triangles[across[:, 1]]
+    shared = (first[:, :, None] == second[:, None, :]).any(axis=2)
+    ends = np.array([face[own][:2] for face, own in zip(first, shared, strict=True) if own.sum() >= 2])
+    a, b = solid.vertices[ends[:, 0]], solid.vertices[ends[:, 1]]
+    count = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing).astype(int), 1) + 1
+    of = np.repeat(np.arange(len(ends)), count)
+    nth = np.arange(len(of)) - np.repeat(np.cumsum(count) - count, count)
+    share = (nth / (count[of] - 1))[:, None]
+    return np.asarray(a[of] + share * (b - a)[of])
+
+
+def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
+    """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
+    2013)."""
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)
+
+
+def _held(
+    solid: Solid, patch: NDArray[np.bool_], low: Floats, step: float, counts: NDArray[np.int64]
+) -> tuple[Field32, NDArray[np.bool_], NDArray[np.bool_]]:
+    """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
+    border = border_points(solid, patch, step / 4)
+    tree = cKDTree(border) if len(border) else None
+    total, amount = np.zeros(counts.prod()), np.zeros(counts.prod())
+    high = low + step * (counts - 1)
+    for side in (True, False):
+        corners = solid.vertices[solid.triangles[patch == side]]
+        near = (corners.max(axis=1) >= low - step).all(axis=1) & (corners.min(axis=1) <= high + step).all(axis=1)
+        for some in finer(corners[near], step / 2):
+            points = some.mean(axis=1)
+            node = np.rint((points - low) / step).astype(np.int64)
+            inside = ((node >= 0) & (node < counts)).all(axis=1)
+            node, points = node[inside], points[inside]
+            value = np.ones(len(points))
+            if tree is not None:
+                value = np.minimum(tree.query(points, distance_upper_bound=step)[0] / step, 1.0)
+            number = np.ravel_multi_index(tuple(node.T), tuple(counts))
+            # by area, or a border beside fine facets would be drawn to their side
+            area = np.linalg.norm(
+                np.cross(some[inside, 1] - some[inside, 0], some[inside, 2] - some[inside, 0]), axis=1
+            )
+            total += np.bincount(number, (value if side else -value) * area, len(total))
+            amount += np.bincount(number, area, len(amount))
+    held = (amount > 0).reshape(counts)
+    field = np.where(held, (total / np.maximum(amount, 1e-300)).reshape(counts), 0.0).astype(np.float32)
+    bordering = np.zeros(counts, np.bool_)
+    if len(border):
+        at = np.rint((border - low) / step).astype(np.int64)
+        at = at[((at >= 0) & (at < counts)).all(axis=1)]
+        bordering[tuple(at.T)] = True
+    return field, held, bordering
+
+
+def _solve(field: Field32, held: NDArray[np.bool_]) -> None:
+    """Fills in what is not held: first on coarser grids, each the start of the next finer one."""
+    from .harmonic_kernels import relaxed
+
+    if max(field.shape) > _COARSEST:
+        coarse, coarse_held = _halved(field, held)
+        _solve(coarse, coarse_held)
+        finer_start = coarse.repeat(2, 0).repeat(2, 1).repeat(2, 2)[tuple(slice(n) for n in field.shape)]
+        field[~held] = finer_start[~held]
+    else:
+        field[~held] = field[held].mean() if held.any() else 0.0
+    relaxed(field, held, _ROUNDS, _OVER, _ENOUGH)
+
+
+def _halved(field: Field32, held: NDArray[np.bool_]) -> tuple[Field32, NDArray[np.bool_]]:
+    """A grid of half as many nodes along each axis: held where any of eight is, at the mean of those."""
+    even = [(0, n % 2) for n in field.shape]
+    shape = [value for n in field.shape for value in ((n + 1) // 2, 2)]
+    total = np.pad(np.where(held, field, 0.0), even).reshape(shape).sum(axis=(1, 3, 5))
+    count = np.pad(held, even).reshape(shape).sum(axis=(1, 3, 5))
+    return (total / np.maximum(count, 1)).astype(np.float32), count > 0
+
+
+def _face_nodes(field: Field32) -> NDArray[np.int64]:
+    """(k, 3) nodes whose next node along some axis is on the other side of zero."""
+    above = field > 0
+    found = np.zeros(field.shape, np.bool_)
+    for axis in range(3):
+        ahead = [slice(None)] * 3
+        behind = [slice(None)] * 3
+        ahead[axis], behind[axis] = slice(1, None), slice(None, -1)
+        found[tuple(behind)] |= above[tuple(ahead)] != above[tuple(behind)]
+    # nodes on the surface itself are no face
+    return np.argwhere(found & (np.abs(field) < _FULL))
+
+
+def _eased(x: Floats) -> Floats:
+    """From 0 at 0 to 1 at 1, without a corner at either end."""
+    x = np.clip(x, 0.0, 1.0)
+    return np.asarray(x * x * (3.0 - 2.0 * x))
+
+
+def _drawn(field: Field32, low: Floats, step: float, name: str) -> manifold3d.Manifold:
+    """The body where a field is above 0, closed at the ends of the grid."""
+    closed = np.pad(np.where(np.abs(field) < _OFF, np.float32(_OFF), field), 1, constant_values=-1.0)
+    if closed.max() <= 0:
+        raise CutFailed(f"“{name}” takes nothing.", remedy="Mark more of the surface, or make its face fuller.")
+    vertices, triangles, _, _ = marching_cubes(closed, 0.0, gradient_direction="ascent")
+    # not simplified: what is may fold into itself a little, and then volume is lost
+    return closed_body((vertices - 1.0) * step + low, triangles, f"The face of “{name}” could not be made.")
+
+
+def _grown(body: manifold3d.Manifold, grow: float, step: float, name: str) -> manifold3d.Manifold:
+    """A body whose face lies farther out, by a signed distance on a grid."""
+    mesh = body.to_mesh64()
+    vertices = np.ascontiguousarray(np.asarray(mesh.vert_properties)[:, :3])
+    triangles = np.ascontiguousarray(mesh.tri_verts, np.int64)
+    low = vertices.min(axis=0) - max(grow, 0.0) - 2 * step
+    counts = np.ceil((vertices.max(axis=0) + max(grow, 0.0) + 2 * step - low) / step).astype(int) + 1
+    at = np.stack(np.meshgrid(*(np.arange(n) for n in counts), indexing="ij"), axis=-1).reshape(-1, 3)
+    squared = igl.point_mesh_squared_distance(low + at * step, vertices, triangles)[0]
+    outside = igl.fast_winding_number(vertices, triangles, low + at * step) < 0.5
+    away = np.sqrt(squared).reshape(counts) * np.where(outside, 1.0, -1.0).reshape(counts)
+    return _drawn(((grow - away) / step).astype(np.float32), low, step, name)
