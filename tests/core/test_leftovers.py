@@ -201,7 +201,7 @@ BRICKS = BlockCut(**NAMED, x=(20.0, 40.0), y=((15.0,), (8.0, 22.0), (15.0,)), z=
 
 def test_t_junctions_are_drawn_and_dragged_each_in_its_slab():
     low, high = np.zeros(3), np.array([60.0, 30.0, 20.0])
-    grips = on_desk(BRICKS).grips(BRICKS, (low, high))
+    grips = on_desk(BRICKS).grips(BRICKS, (low, high), np.empty((0, 2, 3)))
     assert len(grips) == 2 + 4 + 1
     assert len(on_desk(BRICKS).outline(BRICKS, (low, high))) == 4 * len(grips)
     assert grips["cell 1 1 0"][1] == 8

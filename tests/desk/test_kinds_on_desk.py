@@ -8,12 +8,14 @@ import numpy as np
 import pytest
 
 from deft_slab.core.cuts import KINDS
-from deft_slab.desk.cuts import ON_DESK, on_desk
+from deft_slab.desk.cuts import ON_DESK, Pull, on_desk
 from deft_slab.desk.scene.hints import HINTS
 from tests.core.test_registry import FIELDS
 from tests.desk.conftest import words
 
 BOX = (np.array([-20.0, -20, -20]), np.array([20.0, 20, 20]))
+
+NO_SEAM = np.empty((0, 2, 3))
 
 
 def test_each_kind_of_the_core_is_on_the_desk():
@@ -32,10 +34,10 @@ def test_every_kind_has_all_of_its_parts_on_the_desk(kind):
     for field in here.fields(cut, BOX):
         assert field.tip.endswith(".")
         type(cut).model_validate({**cut.model_dump(), **field.update(cut, field.value(cut))})
-    for grip, place in here.grips(cut, BOX).items():
+    for grip, place in here.grips(cut, BOX, NO_SEAM).items():
         assert HINTS[grip.split()[0]]
-        moved = type(cut).model_validate({**cut.model_dump(), **here.pulled(cut, grip, place)})
-        again = here.grips(moved, BOX)[grip]
+        moved = type(cut).model_validate({**cut.model_dump(), **here.pulled(cut, Pull(grip, place, place))})
+        again = here.grips(moved, BOX, NO_SEAM)[grip]
         np.testing.assert_allclose(again, place, atol=0.02)
         way = here.way_of(cut, grip)
         assert way is None or np.linalg.norm(way) == pytest.approx(1)

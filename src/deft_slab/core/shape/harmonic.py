@@ -14,7 +14,7 @@ import igl
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import distance_transform_edt
+from scipy.ndimage import distance_transform_edt, label
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
@@ -56,34 +56,47 @@ class Harmonic:
         return _drawn(self.field - np.float32(level), self.low, self.step, name)
 
     def flattened(self, solid: Solid, share: float, level: float) -> Harmonic:
-        """With the face at a level, as far as it lies in the solid, flat in its middle.
+        """With each of the faces at a level, as far as they lie in the solid, flat in its middle.
 
         share : of the way from its middle to its border, 0 to 1
         """
-        away = distance_transform_edt(~self.bordering, sampling=self.step)
         field = self.field - np.float32(level)
         at = _face_nodes(field)
         at = at[within(solid, self.low + at * self.step)]
-        depth = away[tuple(at.T)]
-        if not len(at) or depth.max() <= self.step:
-            return self
-        # the middle is judged by most of the face: one stray node is no middle
-        most = float(np.quantile(depth, 0.98))
-        inner = depth >= max(1.0 - share, 0.05) * most
-        points, weight = at[inner].astype(float), depth[inner]
-        centre = np.average(points, axis=0, weights=weight)
-        spread = (points - centre) * np.sqrt(weight)[:, None]
-        normal = np.linalg.eigh(spread.T @ spread)[1][:, 0]
-        gradient = np.stack([g[tuple(at[inner].T)] for g in np.gradient(field)], axis=1)
-        if float((gradient @ normal).sum()) < 0:
-            normal = -normal
-        axes = np.meshgrid(*(np.arange(n, dtype=np.float32) for n in field.shape), indexing="ij", sparse=True)
-        height = sum(np.float32(n) * (axis - np.float32(c)) for n, axis, c in zip(normal, axes, centre, strict=True))
-        plane = np.clip(height * np.float32(self.step / most), -1.0, 1.0)
-        bent = _eased(away / max((1.0 - share) * most, 1e-9))
-        bent *= 1.0 - _eased((np.abs(self.field) - _FULL) / (_NEARLY - _FULL))
-        flat = field + bent.astype(np.float32) * (plane - field)
+        on_face = np.zeros(field.shape, np.bool_)
+        on_face[tuple(at.T)] = True
+        numbers, count = label(on_face, np.ones((3, 3, 3)))
+        away = distance_transform_edt(~self.bordering, sampling=self.step).astype(np.float32)
+        nearest = distance_transform_edt(~on_face, return_distances=False, return_indices=True)
+        of, flat = numbers[tuple(nearest)], field.copy()
+        for number in range(1, count + 1):
+            own = at[numbers[tuple(at.T)] == number]
+            # the middle is judged by most of the face: one stray node is no middle
+            most = float(np.quantile(away[tuple(own.T)], 0.98))
+            if most > 2 * self.step:
+                mine = of == number
+                eased = _eased(away[mine] / max((1.0 - share) * most, 1e-9))
+                eased *= 1.0 - _eased((np.abs(self.field[mine]) - _FULL) / (_NEARLY - _FULL))
+                height = _height(field, own, away, (1.0 - share) * most, np.argwhere(mine))
+                plane = np.clip(height * self.step / most, -1.0, 1.0)
+                flat[mine] += (eased * (plane - field[mine])).astype(np.float32)
         return Harmonic(flat + np.float32(level), self.low, self.step, self.bordering)
+
+
+def _height(field: Field32, face: NDArray[np.int64], away: Field32, inner: float, at: NDArray[np.int64]) -> Floats:
+    """(n,) nodes that places lie over the plane through the middle of a face, on the side where the field rises.
+
+    face : (k, 3) its nodes; away : mm from the border; inner : mm from it on where the middle is; at : (n, 3) nodes
+    """
+    depth = away[tuple(face.T)]
+    middle = depth >= min(inner, 0.95 * float(depth.max()))
+    points, weight = face[middle].astype(float), depth[middle].astype(float)
+    centre = np.average(points, axis=0, weights=weight)
+    spread = (points - centre) * np.sqrt(weight)[:, None]
+    normal = np.linalg.eigh(spread.T @ spread)[1][:, 0]
+    ahead, behind = (field[tuple(np.clip(face + side, 0, np.array(field.shape) - 1).T)]
+                     for side in (np.rint(2 * normal).astype(int), -np.rint(2 * normal).astype(int)))  # fmt: skip
+    return np.asarray((at - centre) @ (normal if float((ahead - behind).sum()) >= 0 else -normal))
 
 
 def patch_body(

@@ -9,9 +9,9 @@ import pkgutil
 from importlib import import_module
 
 from .ground import Ground
-from .kind import ON_DESK, Box, OnDesk, Parts, Tools, on_desk
+from .kind import ON_DESK, Box, OnDesk, Parts, Pull, Tools, on_desk
 
 for _module in pkgutil.iter_modules(__path__):
     import_module(f"{__name__}.{_module.name}")
 
-__all__ = ["ON_DESK", "Box", "Ground", "OnDesk", "Parts", "Tools", "on_desk"]
+__all__ = ["ON_DESK", "Box", "Ground", "OnDesk", "Parts", "Pull", "Tools", "on_desk"]

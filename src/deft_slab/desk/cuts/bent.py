@@ -12,7 +12,7 @@ from ..widgets.number import NumberField
 from ..widgets.parts import label, row
 from .fields import Field, Update
 from .ground import Ground
-from .kind import Box, OnDesk, Parts, Tools
+from .kind import Box, OnDesk, Parts, Pull, Tools
 from .outlines import Floats, ring
 
 _SPLAY = Field("Splay", "How far the sheet leans off the view, all along the line.", "°",
@@ -48,12 +48,12 @@ class BentOnDesk(OnDesk[BentCut]):
         few = np.linspace(0, len(front) - 1, len(line)).round().astype(int)
         return np.concatenate([*along, np.stack([front[few], back[few]], axis=1)])
 
-    def grips(self, cut: BentCut, box: Box) -> dict[str, Floats]:
+    def grips(self, cut: BentCut, box: Box, seam: Floats) -> dict[str, Floats]:
         return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
 
-    def pulled(self, cut: BentCut, grip: str, place: Floats) -> Update:
-        number = int(grip.split()[1])
-        return {"line": (*cut.line[:number], triple(place), *cut.line[number + 1 :])}
+    def pulled(self, cut: BentCut, pull: Pull) -> Update:
+        number = int(pull.grip.split()[1])
+        return {"line": (*cut.line[:number], triple(pull.place), *cut.line[number + 1 :])}
 
     def boundable(self, cut: BentCut) -> bool:
         return not cut.closed

@@ -11,7 +11,7 @@ from ...core.tilt import turned_box
 from ..widgets.parts import button, row
 from .fields import Field, Update, replaced
 from .ground import Ground
-from .kind import Box, OnDesk, Parts, Tools
+from .kind import Box, OnDesk, Parts, Pull, Tools
 from .outlines import Floats, ring
 
 _BEDS = 0.92
@@ -48,13 +48,13 @@ class BlockOnDesk(OnDesk[BlockCut]):
     def outline(self, cut: BlockCut, box: Box) -> Floats:
         return np.concatenate([ring(corners) for corners in _walls(cut, *box).values()])
 
-    def grips(self, cut: BlockCut, box: Box) -> dict[str, Floats]:
+    def grips(self, cut: BlockCut, box: Box, seam: Floats) -> dict[str, Floats]:
         # on their edges, where those of walls across other axes are not
         return {name: (corners[2] + corners[3]) / 2 for name, corners in _walls(cut, *box).items()}
 
-    def pulled(self, cut: BlockCut, grip: str, place: Floats) -> Update:
-        axis, of, n = (int(word) for word in grip.split()[1:])
-        return moved_wall(cut, axis, of, n, float(place @ cut.turn.rotation[axis]))
+    def pulled(self, cut: BlockCut, pull: Pull) -> Update:
+        axis, of, n = (int(word) for word in pull.grip.split()[1:])
+        return moved_wall(cut, axis, of, n, float(pull.place @ cut.turn.rotation[axis]))
 
     def way_of(self, cut: BlockCut, grip: str) -> Floats | None:
         return np.asarray(cut.turn.rotation[int(grip.split()[1])])

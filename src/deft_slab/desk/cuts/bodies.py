@@ -15,7 +15,7 @@ class BodiesOnDesk(OnDesk[BodiesCut]):
     kind = "bodies"
     word = "Bodies"
     tip = "What was separate in the file becomes pieces."
-    rank = 7
+    rank = 8
 
     def placed(self, ground: Ground, at: Floats | None) -> BodiesCut:
         return BodiesCut(**ground.named(self.word))

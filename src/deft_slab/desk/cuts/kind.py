@@ -10,11 +10,13 @@ from typing import Any, ClassVar, Generic, TypeVar
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
-from ...core.cuts import BoxCut, Cut, ScoopCut
+from ...core.cuts import BoxCut, Cut, ScoopCut, Side
 from ...core.documents import triple
 from ..state.cut_search import CutSearch
 from ..state.cutting import Cutting
 from ..state.desk import Desk
+from ..state.marker import Marker
+from ..state.pointing import Pointing
 from ..state.snapping import Snapping
 from .fields import PLACED, Field, Update, replaced
 from .ground import Ground
@@ -39,6 +41,20 @@ class Parts:
     search: CutSearch
     snapping: Snapping
     ground: Callable[[], Ground]
+    marker: Marker
+    pointing: Pointing
+
+
+@dataclass(frozen=True, eq=False)
+class Pull:
+    """A grip on its way. start, place : (3,) mm, where it was and where it is dragged to
+    facing : (3,) the way that the surface looks there, None beside it; sides : on which the piece there lies"""
+
+    grip: str
+    start: Floats
+    place: Floats
+    facing: Floats | None = None
+    sides: tuple[Side, ...] = ()
 
 
 class Tools(QWidget, Generic[C]):
@@ -78,13 +94,13 @@ class OnDesk(ABC, Generic[C]):
     def outline(self, cut: C, box: Box) -> Floats:
         """(k, 2, 3) segments that show where it is; none where it is shown by its own handles, or by its pieces."""
 
-    def grips(self, cut: C, box: Box) -> dict[str, Floats]:
-        """(3,) places that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0 0 0";
-        the first word decides the hint."""
+    def grips(self, cut: C, box: Box, seam: Floats) -> dict[str, Floats]:
+        """(3,) places that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0 0 0",
+        "border 0"; the first word decides the hint. seam : (k, 2, 3) segments of where it meets the surface now"""
         return {}
 
-    def pulled(self, cut: C, grip: str, place: Floats) -> Update:
-        """What changes of it when a grip is dragged to a place (3,)."""
+    def pulled(self, cut: C, pull: Pull) -> Update:
+        """What changes of it when a grip is dragged."""
         raise NotImplementedError(f"a cut of kind {self.kind} has no grips")
 
     def way_of(self, cut: C, grip: str) -> Floats | None:
@@ -106,16 +122,16 @@ class PlacedOnDesk(OnDesk[P]):
     def fields(self, cut: P, box: Box) -> list[Field]:
         return PLACED
 
-    def grips(self, cut: P, box: Box) -> dict[str, Floats]:
+    def grips(self, cut: P, box: Box, seam: Floats) -> dict[str, Floats]:
         middle = np.array(cut.centre)
         ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
         return {"middle": middle, **ends}
 
-    def pulled(self, cut: P, grip: str, place: Floats) -> Update:
-        if grip == "middle":
-            return {"centre": triple(place)}
-        number = int(grip.split()[1])
-        along = float((place - np.array(cut.centre)) @ cut.turn.rotation[number])
+    def pulled(self, cut: P, pull: Pull) -> Update:
+        if pull.grip == "middle":
+            return {"centre": triple(pull.place)}
+        number = int(pull.grip.split()[1])
+        along = float((pull.place - np.array(cut.centre)) @ cut.turn.rotation[number])
         return {"half": replaced(cut.half, number, max(abs(along), 0.5))}
 
 

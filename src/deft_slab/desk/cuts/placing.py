@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ...core.cuts import BoxReach, OutlineReach, PieceReach, RegionReach, StraightCut
+from ...core.cuts import BoxReach, OutlineReach, PatchCut, PieceReach, RegionReach, StraightCut
 from ...core.documents import Triple, triple
+from ...core.marking import Stroke
 from ..state.cutting import Cutting
 from ..state.desk import Desk
 from ..state.marker import Marker
@@ -34,8 +35,9 @@ class Placing(QObject):
         self._snapping, self._marker = snapping, marker
         self.line: Floats = np.empty((0, 3))
         for kind, heard in (("cut line", self._add_snapped), ("cut outline", self._add_point),
-                            ("cut reach", self._bound_by_region)):  # fmt: skip
+                            ("cut reach", self._bound_by_region), ("cut region", self._mark_region)):  # fmt: skip
             pointing.answer(kind, heard)
+        marker.brushed.connect(self._mark)
 
     def add(self, kind: str) -> None:
         """Adds a cut of a kind; one that needs a place on the model is placed by pointing."""
@@ -105,6 +107,19 @@ class Placing(QObject):
         else:
             self._desk.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
         self.line = np.empty((0, 3))
+
+    # a patch
+
+    def _mark(self, stroke: Stroke) -> None:
+        """A further stroke of the selected patch."""
+        cut = self._desk.cut
+        if isinstance(cut, PatchCut):
+            did = "mark less of a patch" if stroke.erase else "mark more of a patch"
+            self._cutting.change(did, strokes=(*cut.strokes, stroke))
+
+    def _mark_region(self, number: int, facet: int, place: Floats) -> None:
+        region = self.ground().region_at(place).model_dump()
+        self._mark(Stroke(**region, erase=self._marker.erase))
 
     # reach
 

@@ -38,8 +38,8 @@ class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     def outline(self, cut: ScoopCut, box: Box) -> Floats:
         return _great_circles(cut) if cut.region is None else np.empty((0, 2, 3))
 
-    def grips(self, cut: ScoopCut, box: Box) -> dict[str, Floats]:
-        return super().grips(cut, box) if cut.region is None else {}
+    def grips(self, cut: ScoopCut, box: Box, seam: Floats) -> dict[str, Floats]:
+        return super().grips(cut, box, seam) if cut.region is None else {}
 
     def tools(self, parts: Parts) -> ScoopTools:
         return ScoopTools(parts.cutting)

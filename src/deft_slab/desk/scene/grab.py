@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
-from ..cuts import on_desk
+from ..cuts import Pull, on_desk
 from ..whole import DeskState
 from .handles import REACH, STEP, CutFrame, angle_about, handles, leaned, moved_along
 from .ink import frame_of_cut, grips
@@ -125,6 +125,9 @@ class Grab:
             return
         origin, towards = self._ray(at)
         place = None
+        if self.held.startswith("border"):
+            self._drag_border(at, scene.model.back(known[self.held]))
+            return
         if self.held.startswith("point") and len(state.pieces) == 1:
             hit = view.hit(at)
             place = None if hit is None else state.snapping.snapped(hit[2])
@@ -136,4 +139,14 @@ class Grab:
             forward = view.camera.frame[2]
             share = float((grip - origin) @ forward) / float(towards @ forward)
             place = scene.model.back(origin + share * towards)
-        state.cutting.try_change(**on_desk(cut).pulled(cut, self.held, place))
+        pull = Pull(self.held, scene.model.back(grip), place)
+        state.cutting.try_change(**on_desk(cut).pulled(cut, pull))
+
+    def _drag_border(self, at: QPointF, start: Floats) -> None:
+        """A place of a border goes over the skin of the model."""
+        state, hit = self._state, self._view.hit(at, assembled=True)
+        if state.cut is None or hit is None or state.pieces[hit[0]].solid.origin[hit[1]] < 0:
+            return
+        piece = state.pieces[hit[0]]
+        pull = Pull(self.held, start, hit[2], piece.solid.normals[hit[1]], piece.sides)
+        state.cutting.try_change(**on_desk(state.cut).pulled(state.cut, pull))

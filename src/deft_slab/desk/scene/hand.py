@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter
 
 from ...core.tilt import Tilt, between
 from ..look import palette
+from ..state.marker import BRUSHES
 from ..whole import DeskState
 from .handles import STEP
 from .ink import pole_of
@@ -54,7 +55,7 @@ class Hand(QObject):
         if self._knob:
             self._pulled_from, self._pressed, self.pull = state.seats.tilt, (at.x(), at.y()), Pull()
             return True
-        hit = bed.hit(at) if state.pointing.kind == "brush" else None
+        hit = bed.hit(at) if state.pointing.kind in BRUSHES else None
         if hit is not None:
             self._brushed = hit[0]
             self._brush(at)

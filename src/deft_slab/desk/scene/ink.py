@@ -113,7 +113,9 @@ def grips(state: DeskState, scene: Scene) -> dict[str, Floats]:
     cut = state.cut
     if cut is None or not _shows(state, scene, cut):
         return {}
-    return {name: scene.model.of(place) for name, place in on_desk(cut).grips(cut, model_box(scene)).items()}
+    seam = state.evaluated.outcome.seams.get(cut.id) if state.evaluated is not None else None
+    where = seam.segments if seam is not None else np.empty((0, 2, 3))
+    return {name: scene.model.of(place) for name, place in on_desk(cut).grips(cut, model_box(scene), where).items()}
 
 
 def model_box(scene: Scene) -> Box:

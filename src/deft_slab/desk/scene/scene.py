@@ -67,14 +67,19 @@ class Scene:
     arrangement: tuple[object, ...]
     made_of: Made
 
-    def hit(self, origin: Floats, towards: Floats) -> tuple[int, int, Floats] | None:
-        """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first."""
+    def hit(
+        self, origin: Floats, towards: Floats, *, assembled: bool = False
+    ) -> tuple[int, int, Floats] | None:  # fmt: skip
+        """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first.
+
+        assembled : as if all pieces were where they belong on the model, where seams are drawn
+        """
         best: tuple[float, int, int, Floats] | None = None
         for number, one in enumerate(self.placed):
             if not one.drawn:
                 continue
-            solid, turn = one.piece.solid, one.pose.rotation
-            start, way = one.pose.back(origin), turn.T @ towards
+            solid, pose = one.piece.solid, self.model if assembled else one.pose
+            start, way = pose.back(origin), pose.rotation.T @ towards
             found = first_hit(solid.vertices, solid.triangles, start, way)
             if found is not None and (best is None or found[1] < best[0]):
                 best = (found[1], number, found[0], start + found[1] * way)

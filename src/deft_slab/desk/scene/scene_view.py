@@ -136,10 +136,10 @@ class SceneView(QWidget):
         if self.scene is not None:
             self.look(self.camera.framing(*self.scene.box, self.width(), self.height()))
 
-    def hit(self, at: QPointF) -> tuple[int, int, Floats] | None:
-        """(piece, facet, place in mm of the model frame) under a pixel."""
+    def hit(self, at: QPointF, *, assembled: bool = False) -> tuple[int, int, Floats] | None:
+        """(piece, facet, place in mm of the model frame) under a pixel. assembled : see ``Scene.hit``"""
         ray = self.camera.ray(at.x(), at.y(), self.width(), self.height())
-        return self.scene.hit(*ray) if self.scene is not None else None
+        return self.scene.hit(*ray, assembled=assembled) if self.scene is not None else None
 
     def draw_soon(self) -> None:
         """Draws once what is happening now is over."""

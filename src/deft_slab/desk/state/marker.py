@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ...core.documents import triple
-from ...core.marking import MOST_PLACES, Audience, Mark, Meaning
+from ...core.marking import MOST_PLACES, Audience, Mark, Meaning, Stroke
 from ...core.plan import Plan
 from .desk import Desk
 from .pointing import Pointing
@@ -29,18 +29,23 @@ _CLOSER = 0.25
 """Of the brush's reach: places of a stroke nearer to each other than this add nothing."""
 
 
+BRUSHES = ("brush", "cut brush")
+"""What is pointed for while a stroke can be drawn: for a mark, for a patch."""
+
+
 class Marker(QObject):
-    """A part of the desk state.
+    """A part of the desk state. brushed : a stroke was drawn for a patch, (mm, model frame)
 
     meaning : what is marked; erase : it is taken away instead; reach : mm, of the brush, the ball and the box
     crease : degrees of bend at which a grown region ends; stroke : (k, 3) mm, model frame, of the stroke being drawn
     """
 
     changed = Signal()
+    brushed = Signal(object)
 
     def __init__(self, desk: Desk, pointing: Pointing) -> None:
         super().__init__(desk)
-        self._desk = desk
+        self._desk, self._pointing = desk, pointing
         for shape in SHAPES:
             pointing.answer(shape, partial(self._on_clicked, shape))
         self.meaning: Meaning = "show"
@@ -80,10 +85,14 @@ class Marker(QObject):
         self.changed.emit()
 
     def end_stroke(self) -> None:
-        """Makes the stroke a mark."""
+        """Makes the stroke a mark, or a part of a patch."""
         places, facing = self.stroke, np.array(self._facing)
         self._places, self._facing = [], []
-        if len(places):
+        if len(places) and self._pointing.kind == "cut brush":
+            self.brushed.emit(Stroke(
+                shape="brush", places=_triples(places), facing=_triples(facing), reach=self.reach, erase=self.erase,
+            ))  # fmt: skip
+        elif len(places):
             unit = self._unit()
             turned = facing * unit
             turned /= np.maximum(np.linalg.norm(turned, axis=1), 1e-12)[:, None]

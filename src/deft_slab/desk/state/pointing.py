@@ -15,7 +15,7 @@ Floats = NDArray[np.float64]
 Answer = Callable[[int, int, Floats], None]
 """Hears of a place that was clicked: the piece, the facet, (3,) mm in the model frame."""
 
-GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline")
+GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region")
 """What is pointed at again and again, until it is ended."""
 ON_ONE_LINE = "Those points lie on one line: no plane goes through them.\nClick three others."
 
@@ -40,7 +40,8 @@ class Pointing(QObject):
     kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall", "edge", "scale"; to seat a
     piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging; to mark the
     surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut edge", a "cut line" or "cut
-    outline", the region of a "cut reach", and what the kinds of cut ask for
+    outline", what a patch takes by "cut brush" or "cut region", the region of a "cut reach", and what the kinds of cut
+    ask for
     reading : what was read last, None for nothing
     """
 

@@ -36,7 +36,9 @@ class ThisCutPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._cutting = state, state.cutting
-        self._parts = Parts(state, state.cutting, state.search, state.snapping, state.placing.ground)
+        self._parts = Parts(
+            state, state.cutting, state.search, state.snapping, state.placing.ground, state.marker, state.pointing
+        )
         self._fields: list[tuple[Field, NumberField]] = []
         self._fields_for: object = None
         self.head("Add a straight cut")

@@ -1,0 +1,150 @@
+"""The patch cut on the desk: what is marked for it, its border that can be dragged, and its face."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QComboBox, QVBoxLayout
+
+from ...core.cuts import Move, PatchCut
+from ...core.documents import triple
+from ...core.marking import Stroke
+from ..state.marker import MEANINGS
+from ..widgets.number import NumberField
+from ..widgets.parts import button, label, row
+from .fields import Field, Update
+from .ground import Ground
+from .kind import Box, OnDesk, Parts, Pull, Tools
+from .outlines import Floats
+
+_GRIPS = 14
+"""Places of the border that can be dragged."""
+_FIRST = 0.4
+"""Of how far a picked region goes otherwise, that of a new patch."""
+_DEPTH = Field("Depth", "Less: nearer to the patch, a thinner piece. More: deeper into the body.", "%",
+               lambda cut: 100 * cut.depth, lambda cut, value: {"depth": value / 100}, -90, 90, 10)  # fmt: skip
+_FLAT = Field("Flat middle", "How much of the face is made flat, around its middle, so that the piece can lie on it.",
+              "%", lambda cut: 100 * cut.flat, lambda cut, value: {"flat": value / 100}, 0, 90, 10)  # fmt: skip
+
+
+class PatchOnDesk(OnDesk[PatchCut]):
+    kind = "patch"
+    word = "Patch"
+    tip = "What you mark comes off along a smooth face: click a region of the surface, then mark more or less."
+    rank = 7
+    pointed = "cut patch"
+
+    def placed(self, ground: Ground, at: Floats | None) -> PatchCut:
+        assert at is not None
+        region = ground.region_at(at)
+        # a quarter of the model is no patch to begin with
+        stroke = Stroke.model_validate(region.model_dump() | {"reach": _FIRST * region.reach})
+        # what its border shaves off beside the patch belongs to the body
+        return PatchCut(**ground.named(self.word), strokes=(stroke,), crumbs="neighbour")
+
+    def fields(self, cut: PatchCut, box: Box) -> list[Field]:
+        return [_DEPTH, _FLAT]
+
+    def outline(self, cut: PatchCut, box: Box) -> Floats:
+        return np.empty((0, 2, 3))
+
+    def grips(self, cut: PatchCut, box: Box, seam: Floats) -> dict[str, Floats]:
+        return {f"border {n}": place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
+
+    def pulled(self, cut: PatchCut, pull: Pull) -> Update:
+        """The border goes through the place: what lies around where it was is marked as far as there, or no more."""
+        reach = float(np.linalg.norm(pull.place - pull.start))
+        if pull.facing is None or reach <= 0:
+            return {}
+        stroke = Stroke(
+            shape="brush", places=(triple(pull.start),), facing=(triple(pull.facing),), reach=reach,
+            erase=any(side.cut == cut.id and side.side == 1 for side in pull.sides),
+        )  # fmt: skip
+        before = cut.strokes
+        if len(before) > 1 and before[-1].places == stroke.places:  # the same pull, a moment ago
+            before = before[:-1]
+        return {"strokes": (*before, stroke)}
+
+    def tools(self, parts: Parts) -> PatchTools:
+        return PatchTools(parts)
+
+
+class PatchTools(Tools[PatchCut]):
+    def __init__(self, parts: Parts) -> None:
+        super().__init__()
+        self._desk, self._cutting, self._marker, self._pointing = (
+            parts.desk, parts.cutting, parts.marker, parts.pointing
+        )  # fmt: skip
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.ways = {
+            kind: button(words, tip, partial(self._begin, kind), checkable=True, role="small")
+            for kind, words, tip in (
+                ("cut brush", "Brush …", "Drag over the surface: what you brush belongs to the patch."),
+                ("cut region", "Region …", "Click: the smooth surface around, up to creases, belongs to the patch."),
+            )
+        }
+        self.less = button("Rub out", "What you brush or click belongs to the body instead.", self._rub,
+                           checkable=True, role="small")  # fmt: skip
+        self.reach = NumberField("mm", low=0.1, high=1000, step=1, decimals=1)
+        self.reach.setAccessibleName("Reach of the patch's brush")
+        self.reach.setToolTip("Radius of the brush.")
+        self.reach.setFixedWidth(80)
+        self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
+        column.addLayout(row(*self.ways.values(), self.less, 1))
+        self.marks = QComboBox()
+        self.marks.setAccessibleName("Marks that the patch takes")
+        self.marks.setToolTip("Takes what is marked in Tilt > Faces as the patch.")
+        self.marks.activated.connect(self._take_marks)
+        column.addLayout(row(label("Brush reach"), self.reach, 1))
+        column.addLayout(row(label("Take what is marked"), self.marks, 1))
+        column.addWidget(label("Drag the dots of its border to move it.", "faint", wrap=True))
+        for signal in (self._pointing.changed, self._marker.changed):
+            signal.connect(self._show_pointing)
+
+    def _begin(self, kind: str) -> None:
+        self._pointing.begin("" if self._pointing.kind == kind else kind)
+        self._show_pointing()
+
+    def _rub(self) -> None:
+        self._marker.set(erase=self.less.isChecked())
+
+    def _take_marks(self, place: int) -> None:
+        meaning = self.marks.itemData(place)
+        plan = self._desk.plan
+        scale = Move(np.diag(plan.factors))
+        strokes = tuple(
+            Stroke.model_validate(scale.region(mark).model_dump(exclude={"meaning"}))
+            for mark in plan.marks if mark.meaning == meaning
+        )  # fmt: skip
+        if strokes:
+            self._cutting.change("take marks as a patch", strokes=strokes)
+
+    def _show_pointing(self) -> None:
+        for kind, way in self.ways.items():
+            way.setChecked(self._pointing.kind == kind)
+        self.less.setChecked(self._marker.erase)
+        self.reach.set_value(self._marker.reach)
+
+    def show_cut(self, cut: PatchCut) -> None:
+        self._show_pointing()
+        found = list(dict.fromkeys(mark.meaning for mark in self._desk.plan.marks))
+        self.marks.clear()
+        self.marks.addItem("choose …" if found else "nothing is marked", "")
+        for meaning in found:
+            self.marks.addItem(f"every {MEANINGS[meaning]}", meaning)
+        self.marks.setEnabled(bool(found))
+
+
+def _spread(points: Floats, count: int) -> Floats:
+    """(k, 3) of some points (n, 3), each as far as can be from those before it."""
+    if not len(points):
+        return points
+    chosen = [0]
+    nearest = np.linalg.norm(points - points[0], axis=1)
+    while len(chosen) < min(count, len(points)):
+        chosen.append(int(np.argmax(nearest)))
+        nearest = np.minimum(nearest, np.linalg.norm(points - points[chosen[-1]], axis=1))
+    return np.asarray(points[chosen])
