@@ -18,7 +18,7 @@ from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.judge.marks import taken
 from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.plan import Plan
-from deft_slab.core.shape.harmonic import harmonic, patch_body
+from deft_slab.core.shape.harmonic import Patch, harmonic, patch_body
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
 from tests.shapes import box, joined, model_of, ring, solid_of, sphere
@@ -28,9 +28,14 @@ def corners_of(body) -> np.ndarray:
     return np.asarray(body.to_mesh64().vert_properties)[:, :3]
 
 
+def patch_of(solid: Solid, facets: np.ndarray) -> Patch:
+    """Some facets (m,) as a patch."""
+    return Patch(solid, (Stroke(shape="grown"),), (facets,))
+
+
 def face_of(solid: Solid, patch, depth: float = 0.0, flat: float = 0.0) -> tuple[np.ndarray, float]:
     """(corners of the face that lie well within the solid, volume under the patch)."""
-    piece = solid.manifold ^ patch_body(solid, patch, depth, flat, 0.0, "Patch")
+    piece = solid.manifold ^ patch_body(patch_of(solid, patch), depth, flat, 0.0, "Patch")
     corners = corners_of(piece)
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     squared = igl.point_mesh_squared_distance(corners, np.array(solid.vertices), faces)[0]
@@ -153,6 +158,18 @@ def test_a_kerf_is_taken_from_between_and_a_mirror_image_fits_the_mirror(printer
     )
 
 
+def test_large_facets_are_marked_in_part(printer):
+    """A ball at a corner of a box takes an eighth of a ball, and a brush on its top a dish of its reach."""
+    solid = solid_of(box(60, 40, 30))
+    piece = min(patched(solid, ball_at((0, 0, 30), 15.0), printer=printer).pieces, key=lambda one: one.solid.volume)
+    assert np.abs(piece.solid.size - 15.0).max() < 1.0
+    stroke = Stroke(shape="brush", places=((30, 20, 30),), facing=((0, 0, 1),), reach=10.0)
+    outcome = patched(solid, stroke, printer=printer)
+    assert outcome.seams["c1"].length == pytest.approx(2 * np.pi * 10.0, rel=0.03)
+    dish = min(outcome.pieces, key=lambda one: one.solid.volume).solid
+    assert np.sort(dish.size)[1:] == pytest.approx([20.0, 20.0], abs=0.8)
+
+
 # what must always hold
 
 
@@ -222,7 +239,9 @@ def test_a_border_on_one_skin_of_a_shell_leaves_the_other_alone():
 def test_a_coarser_grid_of_the_same_patch_is_nearly_the_same():
     solid = sphere(40.0)
     patch = solid.centroids[:, 2] > 20.0
-    volumes = [
-        (solid.manifold ^ harmonic(solid, patch, nodes).body(0.0, "Patch")).volume() for nodes in (60_000, 500_000)
-    ]
+    volumes = []
+    for nodes in (60_000, 500_000):
+        found = harmonic(patch_of(solid, patch), nodes)
+        assert found is not None
+        volumes.append((solid.manifold ^ found.body(0.0, "Patch")).volume())
     assert volumes[0] == pytest.approx(volumes[1], rel=0.03)

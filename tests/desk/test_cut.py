@@ -11,7 +11,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
-from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, ScoopCut, StraightCut
+from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PatchCut, PieceReach, ScoopCut, StraightCut
 from deft_slab.desk.cuts import ON_DESK, on_desk
 from deft_slab.desk.cuts.reaches import reach_fields
 from deft_slab.desk.widgets.parts import ClickRow
@@ -377,6 +377,74 @@ def test_kinds_that_are_placed_by_a_click(cut, kind, made):
         cut.type(field, "4")
         cut.settle()
         assert cut.state.cut.half[2] == 4
+
+
+def test_a_patch_is_marked_brushed_and_dragged_by_its_border(cut):
+    bed, state = cut.bed, cut.state
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+
+    def pixel(*place):
+        at = bed.camera.project(bed.scene.model.of(np.array(place)), bed.width(), bed.height())[0]
+        return QPointF(*at).toPoint()
+
+    pressed(cut, "+ Patch")
+    QTest.mouseClick(bed, LEFT, PLAIN, pixel(-25.0, -10, 70))
+    cut.settle()
+    assert isinstance(state.cut, PatchCut)
+    this = cut.window.panels["Cut"].this
+    tools = this.tools["patch"]
+    cut.click(tools.less)
+    cut.click(tools.ways["cut brush"])
+    cut.type(tools.reach, "8")
+    seam = state.evaluated.outcome.seams[state.cut.id].length
+    cut.release(cut.press_and_drag(pixel(-25.0, -10, 70), QPoint(6, 0)))
+    cut.settle()
+    assert [stroke.erase for stroke in state.cut.strokes] == [False, True]
+    assert state.history.undo_text == "mark less of a patch"
+    assert abs(state.evaluated.outcome.seams[state.cut.id].length - seam) > 5
+    cut.undo()
+    cut.key(Qt.Key.Key_Escape, widget=bed)
+    cut.settle()
+    near = {name: place for name, place in bed.grab_of_cut._places().items() if name.startswith("border")}
+    assert len(near) > 5
+    front = max(near, key=lambda name: -near[name][1] - 0.01 * abs(near[name][2]))
+    end = cut.press_and_drag(bed.handle_place(front), QPoint(12, 0))
+    assert state.draft is not None
+    cut.release(end)
+    cut.settle()
+    assert len(state.cut.strokes) == 2
+    assert state.evaluated.outcome.lost_share < 1e-6
+    field = next(shown for one, shown in this._fields if one.name == "Flat middle")
+    cut.type(field, "60")
+    cut.settle()
+    assert state.cut.flat == pytest.approx(0.6)
+    cut.undo()
+    cut.undo()
+    cut.undo()
+    cut.settle()
+    assert state.plan.recipe == ()
+
+
+def test_what_is_marked_in_tilt_becomes_a_patch(cut):
+    state = cut.state
+    state.marker.at("ball", np.array([30.0, -10, 70]))
+    cut.settle()
+    bed = cut.bed
+    bed.look_from("From the front")
+    cut.qtbot.wait(150)
+    pressed(cut, "+ Patch")
+    at = bed.camera.project(bed.scene.model.of(np.array([-25.0, -10, 70])), bed.width(), bed.height())[0]
+    QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
+    cut.settle()
+    marks = cut.window.panels["Cut"].this.tools["patch"].marks
+    assert marks.count() == 2
+    marks.setCurrentIndex(1)
+    marks.activated.emit(1)
+    cut.settle()
+    assert [stroke.shape for stroke in state.cut.strokes] == ["ball"]
+    assert state.history.undo_text == "take marks as a patch"
+    assert state.evaluated.outcome.totals.pieces == 2
 
 
 def test_the_recipe_can_be_reordered_copied_mirrored_and_bounded(cut):

@@ -72,6 +72,29 @@ class Region(Document):
     limit: float = Field(default=30.0, ge=0, le=180)
     audience: Audience | None = None
 
+    def covers(self, points: Floats, normals: Floats, facets: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """(n,) which points of the surface it takes, where that can be told finer than by facets.
+
+        points, normals : (n, 3); facets : (n,) whether it takes the facet that the point lies on
+        """
+        if self.shape in ("ball", "box") and self.places:
+            off = np.abs(points - np.array(self.places[0])) / np.maximum(np.array(self.half), 1e-12)
+            return np.asarray((off <= 1.0).all(axis=1) if self.shape == "box" else (off**2).sum(axis=1) <= 1.0)
+        if self.shape == "grown" and self.places and self.reach > 0:
+            off = np.linalg.norm(points - np.array(self.places[0]), axis=1)
+            return np.asarray(facets & (off <= self.reach))
+        if self.shape not in ("brush", "border") or not self.places:
+            return facets
+        from scipy.spatial import cKDTree  # plans are read and shown without it
+
+        places, facing = np.array((*self.places, *self.beyond)), np.array(self.facing)
+        distance, nearest = cKDTree(places).query(points, distance_upper_bound=max(self.reach, 1e-12))
+        near = np.isfinite(distance)
+        if len(facing) == len(places):  # so that it does not go through a thin wall
+            at = np.flatnonzero(near)
+            near[at] = np.einsum("ij,ij->i", normals[at], facing[nearest[at]]) > 0.0
+        return np.asarray(near if self.shape == "brush" else np.where(near, nearest < len(self.places), facets))
+
 
 class Stroke(Region):
     """A part of the surface that is marked, or with ``erase`` no longer marked. Strokes act in their order."""

@@ -11,8 +11,9 @@ from .judge.parting import every_place, posed
 from .judge.sketches import sketches
 from .judge.skin import support_skin
 from .linking import linked, same_rows
+from .marking import Stroke
 from .mend.mended import tangled_share
-from .shape.harmonic import harmonic
+from .shape.harmonic import Patch, harmonic
 from .solid import Solid
 
 
@@ -31,7 +32,8 @@ def warm() -> None:
     support_skin(measured.columns, measured.floors)
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))
     poses = posed(solid, -up[None], 45.0, none, 8)
-    harmonic(solid, solid.normals[:, 2] > 0, 1000)
+    patch = Stroke(shape="box", places=((0.0, 0.0, 5.0),), half=(9.0, 9.0, 5.0))
+    harmonic(Patch(solid, (patch,), (solid.normals[:, 2] > 0,)), 1000)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 
 

@@ -8,9 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ..documents import triple
 from ..marking import Stroke
-from ..tilt import Tilt
 from .kind import BodyCut
 from .move import Move
 from .reach import Picked
@@ -35,25 +33,14 @@ class PatchCut(BodyCut):
     depth: float = Field(default=0.0, ge=-0.9, le=0.9)
     flat: float = Field(default=0.0, ge=0, le=0.9)
 
-    def marked(self, solid: Solid, picked: Picked) -> NDArray[np.bool_]:
-        """(m,) the facets of a solid in the patch. picked : gives those that a region takes"""
-        found = np.zeros(len(solid.triangles), np.bool_)
-        for stroke in self.strokes:
-            found[picked(stroke)] = not stroke.erase
-        return found
-
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         import manifold3d
 
-        from ..shape.blanks import box_body
-        from ..shape.harmonic import patch_body
+        from ..shape.harmonic import Patch, patch_body
 
-        marked = self.marked(solid, picked)
-        if not marked.any():  # its marks are on another piece
-            return manifold3d.Manifold()
-        if marked.all():
-            return box_body(triple(solid.bounds.mean(axis=0)), triple(solid.size), Tilt(), grow)
-        return patch_body(solid, marked, self.depth, self.flat, grow, self.name)
+        taken = tuple(picked(stroke) for stroke in self.strokes)
+        found = patch_body(Patch(solid, self.strokes, taken), self.depth, self.flat, grow, self.name)
+        return manifold3d.Manifold() if found is None else found
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
         facing = self.strokes[0].facing

@@ -94,29 +94,14 @@ def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mas
         return most_detailed(solid, mark.limit)
     if not mark.places:
         return nothing
-    if mark.shape == "brush":
-        return _brushed(solid, mark)
     if mark.shape == "grown":
         return _grown(solid, mark)
     if mark.shape == "border":
         return _bordered(solid, mark)
-    off = np.abs(solid.centroids - np.array(mark.places[0]))
-    half = np.maximum(np.array(mark.half), 1e-12)
-    return np.asarray((off <= half).all(axis=1) if mark.shape == "box" else ((off / half) ** 2).sum(axis=1) <= 1.0)
-
-
-def _brushed(solid: Solid, mark: Region) -> Mask:
-    """Within reach of a place of the stroke and facing as it does there, so that it does not go through a thin wall;
-    and always the facets that lie right under the stroke."""
-    places = np.array(mark.places)
-    facing = np.array(mark.facing) if len(mark.facing) == len(mark.places) else None
-    distance, nearest = cKDTree(places).query(solid.centroids, distance_upper_bound=max(mark.reach, 1e-12))
-    found = np.isfinite(distance)
-    if facing is not None:
-        near = np.flatnonzero(found)
-        found[near] = np.einsum("ij,ij->i", solid.normals[near], facing[nearest[near]]) > 0.0
-    found[facets_at(solid, places)] = True
-    return np.asarray(found)
+    found = mark.covers(solid.centroids, solid.normals, nothing)
+    if mark.shape == "brush":  # always the facets that lie right under it
+        found[facets_at(solid, np.array(mark.places))] = True
+    return found
 
 
 def facets_at(solid: Solid, places: Floats) -> NDArray[np.int64]:
@@ -143,14 +128,10 @@ def _bordered(solid: Solid, mark: Region) -> Mask:
     border goes with most of what it touches there."""
     inner, outer = np.array(mark.places), np.array(mark.beyond).reshape(-1, 3)
     places = np.concatenate([inner, outer])
-    distance, nearest = cKDTree(places).query(solid.centroids, distance_upper_bound=max(mark.reach, 1e-12))
-    told = np.isfinite(distance)
-    near = np.flatnonzero(told)
-    if len(mark.facing) == len(places):
-        alike = np.einsum("ij,ij->i", solid.normals[near], np.array(mark.facing)[nearest[near]]) > 0.0
-        told[near[~alike]] = False
-    within = told.copy()
-    within[told] = nearest[told] < len(inner)
+    nothing = np.zeros(len(solid.triangles), np.bool_)
+    within = mark.covers(solid.centroids, solid.normals, nothing)
+    # what is beyond the border is told apart from what is not near it
+    told = within | ~mark.covers(solid.centroids, solid.normals, ~nothing)
     under = facets_at(solid, places)
     told[under], within[under] = True, np.arange(len(places)) < len(inner)
     pairs, _ = neighbours(solid)

@@ -8,18 +8,19 @@ run into another limb, and it takes any number of borders.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import igl
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import distance_transform_edt, label
+from scipy.ndimage import distance_transform_edt, label, maximum_filter
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
 from ..errors import CutFailed
-from ..neighbours import neighbours
+from ..marking import Stroke
 from ..solid import Solid, finer
 from .sheets import closed_body
 
@@ -99,54 +100,89 @@ def _height(field: Field32, face: NDArray[np.int64], away: Field32, inner: float
     return np.asarray((at - centre) @ (normal if float((ahead - behind).sum()) >= 0 else -normal))
 
 
-def patch_body(
-    solid: Solid, patch: NDArray[np.bool_], depth: float, flat: float, grow: float, name: str
-) -> manifold3d.Manifold:
-    """The body under a patch of a solid's surface, reaching out of it there.
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """What strokes mark of a solid. taken : for each stroke, the facets (m,) that it takes"""
 
-    patch : (m,) its facets, some and not all; depth : where the face lies between the patch (-1) and the surface behind
-    it (1); flat : 0 to 1, share of the face that is flat; grow : mm that the face lies farther out
+    solid: Solid
+    strokes: tuple[Stroke, ...]
+    taken: tuple[NDArray[np.bool_], ...]
+
+    def box(self) -> Floats:
+        """(2, 3) mm that all of it lies in; inverted where it is nothing."""
+        low, high = np.full(3, np.inf), np.full(3, -np.inf)
+        for stroke, facets in zip(self.strokes, self.taken, strict=True):
+            if stroke.erase:
+                continue
+            if stroke.shape in ("brush", "ball", "box"):
+                reach = stroke.reach if stroke.shape == "brush" else np.array(stroke.half)
+                places = np.array(stroke.places if stroke.shape == "brush" else stroke.places[:1])
+                ends = [places.min(axis=0) - reach, places.max(axis=0) + reach]
+            elif facets.any():
+                corners = self.solid.vertices[self.solid.triangles[facets]].reshape(-1, 3)
+                ends = [corners.min(axis=0), corners.max(axis=0)]
+            else:
+                continue
+            low, high = np.minimum(low, ends[0]), np.maximum(high, ends[1])
+        return np.stack([np.maximum(low, self.solid.bounds[0]), np.minimum(high, self.solid.bounds[1])])
+
+    def samples(self, box: Floats, longest: float) -> Iterator[tuple[Floats, Floats, NDArray[np.bool_]]]:
+        """(points (n, 3), area around each, whether it is marked) of the surface in a box, in batches: large facets are
+        marked in part. longest : mm between points"""
+        solid, kinds = self.solid, np.stack(self.taken, axis=1)
+        corners = solid.vertices[solid.triangles]
+        near = (corners.max(axis=1) >= box[0]).all(axis=1) & (corners.min(axis=1) <= box[1]).all(axis=1)
+        numbers = np.flatnonzero(near)
+        rows, of = np.unique(kinds[numbers], axis=0, return_inverse=True)
+        for kind, row in enumerate(rows):
+            for some in finer(corners[numbers[of.ravel() == kind]], longest):
+                points = some.mean(axis=1)
+                vectors = np.cross(some[:, 1] - some[:, 0], some[:, 2] - some[:, 0]) / 2
+                area = np.linalg.norm(vectors, axis=1)
+                normals = vectors / np.maximum(area, 1e-300)[:, None]
+                marked = np.zeros(len(points), np.bool_)
+                for stroke, facet in zip(self.strokes, row, strict=True):
+                    covered = stroke.covers(points, normals, np.full(len(points), facet))
+                    marked[covered] = not stroke.erase
+                yield points, area, marked
+
+
+def patch_body(patch: Patch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
+    """The body under a patch of a solid's surface, reaching out of it there; None where it is nothing, or everything.
+
+    depth : where the face lies between the patch (-1) and the surface behind it (1)
+    flat : 0 to 1, share of the face that is flat; grow : mm that the face lies farther out
 
     Raises
     ------
     CutFailed : the face cannot be drawn.
     """
-    found = harmonic(solid, patch, int(np.clip(NODES_EACH * len(solid.triangles), LEAST_NODES, NODES)))
+    solid = patch.solid
+    found = harmonic(patch, int(np.clip(NODES_EACH * len(solid.triangles), LEAST_NODES, NODES)))
+    if found is None:
+        return None
     if flat > 0:
         found = found.flattened(solid, flat, -depth)
     body = found.body(-depth, name)
     return body if grow == 0 else _grown(body, grow, found.step, name)
 
 
-def harmonic(solid: Solid, patch: NDArray[np.bool_], nodes: int) -> Harmonic:
-    """The field of a patch (m,) of a solid's facets, around it, on a grid of about so many nodes."""
-    corners = solid.vertices[solid.triangles[patch]].reshape(-1, 3)
-    low, high = corners.min(axis=0), corners.max(axis=0)
+def harmonic(patch: Patch, nodes: int) -> Harmonic | None:
+    """The field around a patch, on a grid of about so many nodes; None where nothing is marked, or everything."""
+    solid = patch.solid
+    low, high = patch.box()
+    if np.any(high < low):
+        return None
     margin = _MARGIN * float((high - low).max())
     low, high = np.maximum(low - margin, solid.bounds[0]), np.minimum(high + margin, solid.bounds[1])
     step = float(np.prod(np.maximum(high - low, 0.02 * solid.diagonal)) / nodes) ** (1 / 3)
     low = low - _PAD * step
     counts = np.ceil((high - low) / step).astype(int) + 1 + _PAD
-    field, held, bordering = _held(solid, patch, low, step, counts)
+    field, held, bordering = _held(patch, low, step, counts)
+    if not (held & (field > 0)).any() or not (field < 0).any():
+        return None
     _solve(field, held)
     return Harmonic(field, low, step, bordering)
-
-
-def border_points(solid: Solid, patch: NDArray[np.bool_], spacing: float) -> Floats:
-    """(k, 3) points along the edges between a patch and the rest, no farther apart than that."""
-    pairs, _ = neighbours(solid)
-    across = pairs[patch[pairs[:, 0]] != patch[pairs[:, 1]]]
-    if not len(across):
-        return np.empty((0, 3))
-    first, second = solid.triangles[across[:, 0]], solid.triangles[across[:, 1]]
-    shared = (first[:, :, None] == second[:, None, :]).any(axis=2)
-    ends = np.array([face[own][:2] for face, own in zip(first, shared, strict=True) if own.sum() >= 2])
-    a, b = solid.vertices[ends[:, 0]], solid.vertices[ends[:, 1]]
-    count = np.maximum(np.ceil(np.linalg.norm(b - a, axis=1) / spacing).astype(int), 1) + 1
-    of = np.repeat(np.arange(len(ends)), count)
-    nth = np.arange(len(of)) - np.repeat(np.cumsum(count) - count, count)
-    share = (nth / (count[of] - 1))[:, None]
-    return np.asarray(a[of] + share * (b - a)[of])
 
 
 def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
@@ -157,39 +193,33 @@ def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
 
 
 def _held(
-    solid: Solid, patch: NDArray[np.bool_], low: Floats, step: float, counts: NDArray[np.int64]
+    patch: Patch, low: Floats, step: float, counts: NDArray[np.int64]
 ) -> tuple[Field32, NDArray[np.bool_], NDArray[np.bool_]]:
     """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
-    border = border_points(solid, patch, step / 4)
-    tree = cKDTree(border) if len(border) else None
-    total, amount = np.zeros(counts.prod()), np.zeros(counts.prod())
-    high = low + step * (counts - 1)
+    box = np.stack([low - step, low + step * counts])
+    parts = list(patch.samples(box, step / 2))
+    points, area, marked = (np.concatenate([part[k] for part in parts]) for k in range(3))
+    node = np.rint((points - low) / step).astype(np.int64)
+    inside = ((node >= 0) & (node < counts)).all(axis=1)
+    points, area, marked = points[inside], area[inside], marked[inside]
+    number = np.ravel_multi_index(tuple(node[inside].T), tuple(counts))
+    size = int(counts.prod())
+    either = [np.bincount(number[marked == side], minlength=size).reshape(counts) > 0 for side in (True, False)]
+    held = either[0] | either[1]
+    bordering = held & maximum_filter(either[0], 3) & maximum_filter(either[1], 3)
+    value = np.ones(len(points))
+    beside = bordering.ravel()[number]
     for side in (True, False):
-        corners = solid.vertices[solid.triangles[patch == side]]
-        near = (corners.max(axis=1) >= low - step).all(axis=1) & (corners.min(axis=1) <= high + step).all(axis=1)
-        for some in finer(corners[near], step / 2):
-            points = some.mean(axis=1)
-            node = np.rint((points - low) / step).astype(np.int64)
-            inside = ((node >= 0) & (node < counts)).all(axis=1)
-            node, points = node[inside], points[inside]
-            value = np.ones(len(points))
-            if tree is not None:
-                value = np.minimum(tree.query(points, distance_upper_bound=step)[0] / step, 1.0)
-            number = np.ravel_multi_index(tuple(node.T), tuple(counts))
-            # by area, or a border beside fine facets would be drawn to their side
-            area = np.linalg.norm(
-                np.cross(some[inside, 1] - some[inside, 0], some[inside, 2] - some[inside, 0]), axis=1
-            )
-            total += np.bincount(number, (value if side else -value) * area, len(total))
-            amount += np.bincount(number, area, len(amount))
-    held = (amount > 0).reshape(counts)
-    field = np.where(held, (total / np.maximum(amount, 1e-300)).reshape(counts), 0.0).astype(np.float32)
-    bordering = np.zeros(counts, np.bool_)
-    if len(border):
-        at = np.rint((border - low) / step).astype(np.int64)
-        at = at[((at >= 0) & (at < counts)).all(axis=1)]
-        bordering[tuple(at.T)] = True
-    return field, held, bordering
+        own, others = beside & (marked == side), points[beside & (marked != side)]
+        if own.any() and len(others):
+            # a point of the other side lies half a distance between points beyond the border
+            away = cKDTree(others).query(points[own], distance_upper_bound=1.25 * step)[0]
+            value[own] = np.clip(away / step - 0.25, 0.0, 1.0)
+    # by area, or a border beside fine facets would be drawn to their side
+    total = np.bincount(number, np.where(marked, value, -value) * area, size)
+    amount = np.bincount(number, area, size)
+    field = (total / np.maximum(amount, 1e-300)).reshape(counts)
+    return field.astype(np.float32), held, bordering
 
 
 def _solve(field: Field32, held: NDArray[np.bool_]) -> None:
