@@ -9,21 +9,28 @@ from .edges import edge_numbers
 from .solid import Solid
 
 Floats = NDArray[np.float64]
+Numbers = NDArray[np.int64]
 
 
-def neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
-    """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid,
-    which never changes."""
-    if "neighbours" not in solid.__dict__:
-        solid.__dict__["neighbours"] = _neighbours(solid)
-    found: tuple[NDArray[np.int64], Floats] = solid.__dict__["neighbours"]
+def shared_edges(solid: Solid) -> tuple[Numbers, Numbers]:
+    """(pairs of facets that share an edge (e, 2), the corners at its ends (e, 2)). Kept with the solid, which never
+    changes."""
+    if "shared edges" not in solid.__dict__:
+        key, _ = edge_numbers(solid.triangles, len(solid.vertices))
+        order = np.argsort(key, kind="stable")
+        same = key[order][1:] == key[order][:-1]
+        pairs = np.stack([order[:-1][same] // 3, order[1:][same] // 3], axis=1)
+        ends = np.stack(np.divmod(key[order[:-1][same]], len(solid.vertices)), axis=1)
+        solid.__dict__["shared edges"] = pairs, ends
+    found: tuple[Numbers, Numbers] = solid.__dict__["shared edges"]
     return found
 
 
-def _neighbours(solid: Solid) -> tuple[NDArray[np.int64], Floats]:
-    key, _ = edge_numbers(solid.triangles, len(solid.vertices))
-    order = np.argsort(key, kind="stable")
-    same = key[order][1:] == key[order][:-1]
-    pairs = np.stack([order[:-1][same] // 3, order[1:][same] // 3], axis=1)
-    cosine = np.einsum("ij,ij->i", solid.normals[pairs[:, 0]], solid.normals[pairs[:, 1]])
-    return pairs, np.arccos(np.clip(cosine, -1.0, 1.0))
+def neighbours(solid: Solid) -> tuple[Numbers, Floats]:
+    """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid."""
+    pairs, _ = shared_edges(solid)
+    if "bends" not in solid.__dict__:
+        cosine = np.einsum("ij,ij->i", solid.normals[pairs[:, 0]], solid.normals[pairs[:, 1]])
+        solid.__dict__["bends"] = np.arccos(np.clip(cosine, -1.0, 1.0))
+    bends: Floats = solid.__dict__["bends"]
+    return pairs, bends

@@ -14,7 +14,7 @@ from ..errors import CutFailed
 from ..groups import Part
 from ..judge.base import rooms_of_boxes
 from ..judge.exposure import spread_directions
-from ..judge.marks import Marked, joined_marks
+from ..judge.marks import Marked, joined_marks, taken
 from ..judge.parting import flat_by_base, in_poses
 from ..judge.seam import seam_of
 from ..judge.seats import Seats, hull_corners, hull_of, seats_of
@@ -142,6 +142,7 @@ class Ground:
     marks: Marked
     pattern: CutSubject
     _seats: dict[object, Seats] = field(default_factory=dict)
+    _regions: dict[Region, NDArray[np.bool_]] = field(default_factory=dict)
 
     @classmethod
     def of(cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject]) -> Ground:
@@ -205,6 +206,18 @@ class Ground:
             self._seats[key] = seats_of(solid, subject.seat_wishes, subject.subject.light_marks, free=hints)
         return Cell(part, subject, self._seats[key])
 
+    def _taken(self, region: Region) -> NDArray[np.bool_]:
+        """(m,) the facets of all parts that a region takes."""
+        if region not in self._regions:
+            ends = np.cumsum([0, *(len(part.solid.triangles) for part in self.parts)])
+            exposed = np.split(self.exposed, ends[1:-1])
+
+            def take(number: int, part: Part) -> NDArray[np.bool_]:
+                return taken(part.solid, region, lambda _: exposed[number])
+
+            self._regions[region] = np.concatenate([take(n, part) for n, part in enumerate(self.parts)])
+        return self._regions[region]
+
     def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Numbers, Numbers]:
         """(k,) numbers of the poses in which the side ahead, and the one behind, needs little: the best of all, and the
         best of those that sit flat."""
@@ -228,7 +241,7 @@ class Ground:
         parts = [cell.part for cell in draft.cells]
         key = tuple(nameless(one) for one in (*draft.cuts, cut))
         try:
-            stage = cut_all(parts, cut, key, self.volume, _no_region)
+            stage = cut_all(parts, cut, key, self.volume, self._taken)
         except CutFailed:
             return None
         made = set(stage.touched)
@@ -272,7 +285,3 @@ def _of_voids(solid: Solid) -> NDArray[np.bool_]:
     """(m,) the facets around closed voids."""
     shells = shells_of(solid)
     return np.asarray(shells.volume[shells.of] < 0)
-
-
-def _no_region(_: Region) -> NDArray[np.bool_]:
-    raise CutFailed("A draft has no regions.")

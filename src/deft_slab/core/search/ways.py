@@ -27,10 +27,12 @@ from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from ..workshop import Workshop
+from .as_ways import drafted_way, measured_way
 from .blocks import blocks_for
-from .drafts import Draft, Ground
+from .drafts import Cell, Draft, Ground
 from .found import CutWishes, Front, Way
 from .fronts import spaced, unbeaten
+from .limbs import limbs_off
 from .loosening import why_none
 from .options import BINS, Option, Scored, best_options, dearest, followed, same, scored
 from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
@@ -143,7 +145,8 @@ class WaySearch:
         self._drafts = [draft for draft in drafts if draft is not None]
         self._tables = tables
         self._show(ground, near=True)
-        return [partial(self._uncut, ground), partial(self._follow, ground, _EACH, 1)]
+        necks = [partial(self._necks, ground, cell) for cell in dearest(ground.start, _CELLS)]
+        return [partial(self._uncut, ground), *necks, partial(self._follow, ground, _EACH, 1)]
 
     def _uncut(self, ground: Ground) -> list[_Step]:
         """What is parted, as it sits now; where that is a whole model, also in its best seats."""
@@ -155,6 +158,12 @@ class WaySearch:
             ]
         for plan in plans:
             self._measure_plan(plan, ())
+        self._show(ground, near=True)
+        return []
+
+    def _necks(self, ground: Ground, cell: Cell) -> list[_Step]:
+        """Limbs of a body, taken off at their necks, made."""
+        self._drafts = [*self._drafts, *limbs_off(ground, cell, self.plan, self._job, self.spread)]
         self._show(ground, near=True)
         return []
 
@@ -345,15 +354,7 @@ class WaySearch:
     def _way(self, plan: Plan, cuts: tuple[Cut, ...]) -> Way:
         """A plan on the full mesh."""
         outcome = self.workshop.evaluate(plan, self.printer, self._job, detail="figures")
-        among = [piece.sides for piece in self._pieces]
-        pieces = [one for one in outcome.pieces if any(one.sides[: len(sides)] == sides for sides in among)]
-        seams = [outcome.seams[cut.id] for cut in cuts]
-        sight, show = sum(seam.in_sight for seam in seams), sum(seam.on_show for seam in seams)
-        return Way(
-            plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
-            sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
-            self.wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), outcome,
-        )  # fmt: skip
+        return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
     def _as_wished(self, way: Way) -> bool:
         wishes = self.wishes
@@ -367,23 +368,9 @@ class WaySearch:
     def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
         that can be."""
-        found = []
-        for draft in self._drafts:
-            for flat in (False, True):
-                seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
-                if any(seat is None for seat in seats):
-                    continue
-                plan = self.plan.changed(recipe=(*self.plan.recipe, *draft.cuts), leaning=1.0 if flat else 0.0)
-                if plan in self._known:
-                    continue
-                known = [seat for seat in seats if seat is not None]
-                way = Way(
-                    plan, draft.cuts, len(known), sum(seat.flat for seat in known), sum(seat.fits for seat in known),
-                    draft.left(flat), draft.sight, draft.show, draft.hidden(self.wishes), draft.seams,
-                )  # fmt: skip
-                if all_of_them or self._as_wished(way):
-                    found.append(way)
-        return found
+        ways = [drafted_way(self.plan, draft, flat, self.wishes) for draft in self._drafts for flat in (False, True)]
+        new = [way for way in ways if way is not None and way.plan not in self._known]
+        return [way for way in new if all_of_them or self._as_wished(way)]
 
     def _show(self, ground: Ground, *, near: bool) -> None:
         ways = [*self._measured, *(self._near(ground) if near else ())]

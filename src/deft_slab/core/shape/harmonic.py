@@ -8,7 +8,6 @@ run into another limb, and it takes any number of borders.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import igl
@@ -21,7 +20,7 @@ from skimage.measure import marching_cubes
 
 from ..errors import CutFailed
 from ..marking import Stroke
-from ..solid import Solid, finer
+from ..solid import Solid
 from .sheets import closed_body
 
 Floats = NDArray[np.float64]
@@ -126,25 +125,22 @@ class Patch:
             low, high = np.minimum(low, ends[0]), np.maximum(high, ends[1])
         return np.stack([np.maximum(low, self.solid.bounds[0]), np.minimum(high, self.solid.bounds[1])])
 
-    def samples(self, box: Floats, longest: float) -> Iterator[tuple[Floats, Floats, NDArray[np.bool_]]]:
-        """(points (n, 3), area around each, whether it is marked) of the surface in a box, in batches: large facets are
-        marked in part. longest : mm between points"""
-        solid, kinds = self.solid, np.stack(self.taken, axis=1)
+    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3): large facets are
+        marked in part. spacing : mm between points"""
+        from .harmonic_kernels import spread_over
+
+        solid = self.solid
         corners = solid.vertices[solid.triangles]
-        near = (corners.max(axis=1) >= box[0]).all(axis=1) & (corners.min(axis=1) <= box[1]).all(axis=1)
-        numbers = np.flatnonzero(near)
-        rows, of = np.unique(kinds[numbers], axis=0, return_inverse=True)
-        for kind, row in enumerate(rows):
-            for some in finer(corners[numbers[of.ravel() == kind]], longest):
-                points = some.mean(axis=1)
-                vectors = np.cross(some[:, 1] - some[:, 0], some[:, 2] - some[:, 0]) / 2
-                area = np.linalg.norm(vectors, axis=1)
-                normals = vectors / np.maximum(area, 1e-300)[:, None]
-                marked = np.zeros(len(points), np.bool_)
-                for stroke, facet in zip(self.strokes, row, strict=True):
-                    covered = stroke.covers(points, normals, np.full(len(points), facet))
-                    marked[covered] = not stroke.erase
-                yield points, area, marked
+        low, high = (np.minimum, np.maximum)
+        lowest = low(low(corners[:, 0], corners[:, 1]), corners[:, 2])
+        highest = high(high(corners[:, 0], corners[:, 1]), corners[:, 2])
+        near = np.flatnonzero(((highest >= box[0]) & (lowest <= box[1])).all(axis=1))
+        points, of, area = spread_over(np.ascontiguousarray(corners[near]), spacing)
+        facet, marked = near[of], np.zeros(len(points), np.bool_)
+        for stroke, taken in zip(self.strokes, self.taken, strict=True):
+            marked[stroke.covers(points, solid.normals[facet], taken[facet])] = not stroke.erase
+        return points, area, marked
 
 
 def patch_body(patch: Patch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
@@ -197,8 +193,7 @@ def _held(
 ) -> tuple[Field32, NDArray[np.bool_], NDArray[np.bool_]]:
     """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
     box = np.stack([low - step, low + step * counts])
-    parts = list(patch.samples(box, step / 2))
-    points, area, marked = (np.concatenate([part[k] for part in parts]) for k in range(3))
+    points, area, marked = patch.samples(box, step / 2)
     node = np.rint((points - low) / step).astype(np.int64)
     inside = ((node >= 0) & (node < counts)).all(axis=1)
     points, area, marked = points[inside], area[inside], marked[inside]

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
 from numba import njit
 
 
@@ -36,3 +39,60 @@ def relaxed(field, held, rounds, over, enough):
         if largest < enough:
             return number + 1
     return rounds
+
+
+@njit(cache=True, nogil=True)
+def _rows(corners, f, spacing):
+    """(first corner of the longest side, its length, rows across it, area) of a facet."""
+    longest, first = -1.0, 0
+    for k in range(3):
+        n = (k + 1) % 3
+        dx, dy, dz = (corners[f, n, 0] - corners[f, k, 0], corners[f, n, 1] - corners[f, k, 1],
+                      corners[f, n, 2] - corners[f, k, 2])  # fmt: skip
+        length = math.sqrt(dx * dx + dy * dy + dz * dz)
+        if length > longest:
+            longest, first = length, k
+    a, b, c = first, (first + 1) % 3, (first + 2) % 3
+    ux, uy, uz = (corners[f, b, 0] - corners[f, a, 0], corners[f, b, 1] - corners[f, a, 1],
+                  corners[f, b, 2] - corners[f, a, 2])  # fmt: skip
+    vx, vy, vz = (corners[f, c, 0] - corners[f, a, 0], corners[f, c, 1] - corners[f, a, 1],
+                  corners[f, c, 2] - corners[f, a, 2])  # fmt: skip
+    x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    double = math.sqrt(x * x + y * y + z * z)
+    rows = max(1, int(math.ceil(double / max(longest, 1e-300) / spacing)))
+    return first, longest, rows, double / 2.0
+
+
+@njit(cache=True, nogil=True)
+def spread_over(corners, spacing):
+    """(points (n, 3), the facet of each, the area around each): rows over each facet, no farther apart than that.
+
+    corners : (m, 3, 3) mm; spacing : mm
+    """
+    total = 0
+    for f in range(len(corners)):
+        _, longest, rows, _ = _rows(corners, f, spacing)
+        for row in range(rows):
+            total += max(1, int(math.ceil(longest * (1.0 - (row + 0.5) / rows) / spacing)))
+    points = np.empty((total, 3))
+    facet = np.empty(total, np.int64)
+    around = np.empty(total)
+    n = 0
+    for f in range(len(corners)):
+        first, longest, rows, area = _rows(corners, f, spacing)
+        a, b, c = first, (first + 1) % 3, (first + 2) % 3
+        for row in range(rows):
+            up = (row + 0.5) / rows
+            count = max(1, int(math.ceil(longest * (1.0 - up) / spacing)))
+            strip = area * (2.0 * (rows - row) - 1.0) / (rows * rows)
+            for k in range(count):
+                along = (k + 0.5) / count * (1.0 - up)
+                for axis in range(3):
+                    points[n, axis] = (
+                        corners[f, a, axis] * (1.0 - along - up) + corners[f, b, axis] * along
+                        + corners[f, c, axis] * up
+                    )  # fmt: skip
+                facet[n] = f
+                around[n] = strip / count
+                n += 1
+    return points, facet, around

@@ -1,0 +1,41 @@
+"""Plans that were measured, and drafts, as ways with their figures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..cuts import Cut, Side
+from ..outcome import Outcome
+from ..plan import Plan
+from .drafts import Draft
+from .found import CutWishes, Way
+
+
+def measured_way(
+    plan: Plan, cuts: tuple[Cut, ...], outcome: Outcome, among: Sequence[tuple[Side, ...]], wishes: CutWishes
+) -> Way:
+    """A plan on the full mesh. cuts : those that were found; among : sides of the pieces that they part"""
+    pieces = [one for one in outcome.pieces if any(one.sides[: len(sides)] == sides for sides in among)]
+    seams = [outcome.seams[cut.id] for cut in cuts]
+    sight, show = sum(seam.in_sight for seam in seams), sum(seam.on_show for seam in seams)
+    return Way(
+        plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
+        sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
+        wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), outcome,
+    )  # fmt: skip
+
+
+def drafted_way(plan: Plan, draft: Draft, flat: bool, wishes: CutWishes) -> Way | None:
+    """A draft, free or all flat, as a way that is only known from the stand-in; None where it cannot be all flat.
+
+    plan : that its cuts go on from
+    """
+    seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
+    known = [seat for seat in seats if seat is not None]
+    if len(known) < len(seats):
+        return None
+    return Way(
+        plan.changed(recipe=(*plan.recipe, *draft.cuts), leaning=1.0 if flat else 0.0), draft.cuts, len(known),
+        sum(seat.flat for seat in known), sum(seat.fits for seat in known), draft.left(flat), draft.sight, draft.show,
+        draft.hidden(wishes), draft.seams,
+    )  # fmt: skip

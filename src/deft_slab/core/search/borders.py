@@ -1,0 +1,193 @@
+"""Borders: closed curves on the surface that part it where that is seen least, and the limbs that hang on necks.
+
+The least seen of all borders between two parts of the surface is a minimum cut of the graph of its facets, in which an
+edge weighs its length times how much it is seen (max-flow min-cut theorem, Ford and Fulkerson 1956).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix, csr_matrix
+from scipy.sparse.csgraph import breadth_first_order, dijkstra, maximum_flow
+from scipy.spatial import cKDTree
+
+from ..documents import triple
+from ..judge.marks import Marked
+from ..marking import Stroke
+from ..neighbours import shared_edges
+from ..progress import QUIET, Job, Spread
+from ..solid import Solid
+from .found import CutWishes
+
+Floats = NDArray[np.float64]
+Mask = NDArray[np.bool_]
+
+_FLOOR = 0.05
+"""What a mm of border weighs that nobody sees: else it would wander wherever it is hidden."""
+_BARRED = 50.0
+"""What a mm weighs where no seam may run."""
+_MOST_FLOW = 1e9
+"""Of all edges together, in the whole numbers of the flow."""
+_TIPS = 12
+"""Ends of limbs that necks are looked for from."""
+_BANDS = ((0.04, 0.1), (0.08, 0.2), (0.15, 0.35), (0.3, 0.6))
+"""Shares of the longest way over the surface: what is nearer to the tip than the first comes off, what is farther than
+the second stays."""
+_PINNED = 0.3
+"""Share of a border that may lie where its band ends: more of it is no neck, it only goes no farther."""
+_ALIKE = 0.85
+"""Two limbs that have more of their surface in common than this are one."""
+_RINGS = 2
+"""Facets on either side of a border by which it is told."""
+
+
+def seam_price(exposed: Floats, marks: Marked, wishes: CutWishes) -> Floats:
+    """(m,) what a mm of border on each facet weighs; see ``CutWishes.hidden``. exposed : (m,)"""
+    seen = wishes.hidden(exposed, marks.show.astype(float), exposed * marks.prefer)
+    return np.asarray(seen + _FLOOR + _BARRED * marks.never)
+
+
+def least_seen(solid: Solid, price: Floats, inner: Mask, outer: Mask) -> Mask:
+    """(m,) the facets on the inner side of the border that costs least between some facets and some others.
+
+    price : (m,) of a mm on each facet; inner, outer : (m,) what comes off and what stays in any case, both not empty
+    """
+    pairs, ends = shared_edges(solid)
+    length = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)
+    free = np.flatnonzero(~inner & ~outer)
+    node = np.zeros(len(solid.triangles), np.int64)  # 0: the source, 1: the sink
+    node[outer] = 1
+    node[free] = 2 + np.arange(len(free))
+    a, b = node[pairs[:, 0]], node[pairs[:, 1]]
+    cost = length * price[pairs].mean(axis=1)
+    crossing = a != b
+    a, b, cost = a[crossing], b[crossing], cost[crossing]
+    whole = np.maximum(np.rint(cost * (_MOST_FLOW / max(float(cost.sum()), 1e-300))), 1).astype(np.int32)
+    size = len(free) + 2
+    graph = coo_matrix((np.r_[whole, whole], (np.r_[a, b], np.r_[b, a])), (size, size)).tocsr()
+    graph.sum_duplicates()
+    left = csr_matrix(graph - maximum_flow(graph, 0, 1).flow)
+    left.eliminate_zeros()
+    reached = np.zeros(size, np.bool_)
+    reached[breadth_first_order(left, 0, return_predecessors=False)] = True
+    return np.asarray(reached[node] & ~outer)
+
+
+def border_cost(solid: Solid, price: Floats, within: Mask) -> float:
+    """What the border of some facets (m,) weighs. price : (m,)"""
+    pairs, ends = shared_edges(solid)
+    across = within[pairs[:, 0]] != within[pairs[:, 1]]
+    length = np.linalg.norm(solid.vertices[ends[across, 0]] - solid.vertices[ends[across, 1]], axis=1)
+    return float(length @ price[pairs[across]].mean(axis=1))
+
+
+def border_middles(solid: Solid, within: Mask) -> Floats:
+    """(k, 3) middles of the edges between some facets (m,) and the others."""
+    pairs, ends = shared_edges(solid)
+    across = within[pairs[:, 0]] != within[pairs[:, 1]]
+    return np.asarray(solid.vertices[ends[across]].mean(axis=1))
+
+
+def near_border(solid: Solid, within: Mask, reach: float) -> Mask:
+    """(m,) facets no farther than that from the border of some. reach : mm"""
+    middles = border_middles(solid, within)
+    if not len(middles):
+        return np.zeros(len(within), np.bool_)
+    return np.asarray(cKDTree(middles).query(solid.centroids, distance_upper_bound=reach)[0] < np.inf)
+
+
+def border_stroke(solid: Solid, within: Mask) -> Stroke:
+    """Some facets (m,), told by their border, so that it means the same on another mesh of the same surface."""
+    pairs, ends = shared_edges(solid)
+    near = np.zeros(len(within), np.bool_)
+    across = within[pairs[:, 0]] != within[pairs[:, 1]]
+    near[pairs[across].ravel()] = True
+    for _ in range(_RINGS - 1):
+        near[pairs[near[pairs].any(axis=1)].ravel()] = True
+    inner, outer = np.flatnonzero(near & within), np.flatnonzero(near & ~within)
+    length = np.linalg.norm(solid.vertices[ends[across, 0]] - solid.vertices[ends[across, 1]], axis=1)
+    return Stroke(
+        shape="border", places=_triples(solid.centroids[inner]), beyond=_triples(solid.centroids[outer]),
+        facing=_triples(solid.normals[np.r_[inner, outer]]), reach=float(1.5 * np.quantile(length, 0.9)),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Neck:
+    """A limb on its neck. within : (m,) its facets; cost : what its border weighs; area : mm2 of its surface"""
+
+    within: Mask
+    cost: float
+    area: float
+
+
+def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spread = map) -> list[Neck]:
+    """The limbs that hang on the cheapest necks for their size, none twice.
+
+    price : (m,) of a mm of border on each facet. Raises Cancelled.
+    """
+    ways = _ways_over(solid)
+    tips = _tips(solid, ways)
+    found: list[Neck] = []
+    tasks = [(tip, band) for tip in tips for band in _BANDS]
+    for first in range(0, len(tasks), 4):
+        job.step(first / len(tasks), "Looking for necks")
+        found += [one for one in spread(lambda task: _neck(solid, price, *task), tasks[first : first + 4]) if one]
+    # the same limb is met from several tips: the cheapest of each stands for it; large limbs on cheap necks first
+    kept: list[Neck] = []
+    for one in sorted(found, key=lambda one: one.cost / np.sqrt(one.area)):
+        if not any(_common(solid, one.within, other.within) > _ALIKE for other in kept):
+            kept.append(one)
+    return kept[:most]
+
+
+def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) -> Neck | None:
+    """What comes off with a tip along the cheapest border in a band; None where that is no neck.
+
+    away : (m,) mm over the surface from the tip
+    """
+    longest = float(away[np.isfinite(away)].max())
+    inner, outer = away < band[0] * longest, ~(away < band[1] * longest)
+    if not inner.any() or not outer.any() or (inner | outer).all():
+        return None
+    within = least_seen(solid, price, inner, outer)
+    pairs, _ = shared_edges(solid)
+    across = pairs[within[pairs[:, 0]] != within[pairs[:, 1]]]
+    pinned = inner[across].any(axis=1) | outer[across].any(axis=1)
+    area = float(solid.areas[within].sum())
+    if not len(across) or pinned.mean() > _PINNED:
+        return None
+    return Neck(within, border_cost(solid, price, within), min(area, float(solid.areas.sum()) - area))
+
+
+def _ways_over(solid: Solid) -> csr_matrix:
+    """The graph of facets, with mm from the middle of each to those of its neighbours."""
+    pairs, _ = shared_edges(solid)
+    length = np.linalg.norm(solid.centroids[pairs[:, 0]] - solid.centroids[pairs[:, 1]], axis=1) + 1e-9
+    size = len(solid.triangles)
+    both = (np.r_[pairs[:, 0], pairs[:, 1]], np.r_[pairs[:, 1], pairs[:, 0]])
+    return coo_matrix((np.r_[length, length], both), (size, size)).tocsr()
+
+
+def _tips(solid: Solid, ways: csr_matrix) -> list[Floats]:
+    """(m,) mm over the surface from each of some facets, each as far as can be from those before it: ends of limbs."""
+    start = int(np.argmax(np.linalg.norm(solid.centroids - solid.centre_of_mass, axis=1)))
+    tips = [np.asarray(dijkstra(ways, indices=start))]
+    nearest = tips[0].copy()
+    while len(tips) < _TIPS:
+        reached = np.where(np.isfinite(nearest), nearest, -1.0)
+        tips.append(np.asarray(dijkstra(ways, indices=int(np.argmax(reached)))))
+        nearest = np.minimum(nearest, tips[-1])
+    return tips
+
+
+def _common(solid: Solid, a: Mask, b: Mask) -> float:
+    """Share of the surface of two limbs that both have."""
+    return float(solid.areas[a & b].sum() / max(float(solid.areas[a | b].sum()), 1e-300))
+
+
+def _triples(points: Floats) -> tuple[tuple[float, float, float], ...]:
+    return tuple(triple(np.round(point, 4)) for point in points)

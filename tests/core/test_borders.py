@@ -1,0 +1,125 @@
+"""Borders that are seen least, and limbs on necks: against other libraries' flows, and bodies known by hand."""
+
+from __future__ import annotations
+
+import networkx
+import numpy as np
+import pytest
+import trimesh
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import maximum_flow
+
+from deft_slab.core.cuts import PatchCut
+from deft_slab.core.judge.marks import taken, unmarked
+from deft_slab.core.neighbours import shared_edges
+from deft_slab.core.plan import Plan
+from deft_slab.core.search.borders import border_cost, border_stroke, least_seen, necks, seam_price
+from deft_slab.core.search.found import CutWishes
+from deft_slab.core.search.ways import WaySearch
+from deft_slab.core.solid import Solid
+from deft_slab.core.workshop import Workshop
+from tests.shapes import joined, model_of, solid_of, sphere
+
+
+def dumbbell(neck: float = 8.0) -> Solid:
+    """Two balls of 20 mm on a rod: its middle is at x = 0."""
+    balls = [trimesh.creation.icosphere(4, 20.0).apply_translation([x, 0, 0]) for x in (-45.0, 45.0)]
+    rod = trimesh.creation.cylinder(neck, 90.0, sections=48).apply_transform(
+        trimesh.transformations.rotation_matrix(np.pi / 2, [0, 1, 0])
+    )
+    solid = joined(*balls, rod)
+    return solid_of(trimesh.Trimesh(solid.vertices, solid.triangles).subdivide_to_size(5.0))
+
+
+def flow_of(solid: Solid, price, inner, outer) -> float:
+    """The greatest flow from some facets to some others, by networkx."""
+    pairs, ends = shared_edges(solid)
+    length = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)
+    graph = networkx.Graph()
+    names = np.where(inner, -1, np.where(outer, -2, np.arange(len(solid.triangles))))
+    for (a, b), cost in zip(names[pairs].tolist(), (length * price[pairs].mean(axis=1)).tolist(), strict=True):
+        if a != b:
+            before = graph.edges[a, b]["capacity"] if graph.has_edge(a, b) else 0.0
+            graph.add_edge(a, b, capacity=before + cost)
+    return float(networkx.maximum_flow_value(graph, -1, -2))
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_the_border_costs_as_much_as_the_greatest_flow_brings(seed):
+    """Max-flow min-cut theorem; the flow is networkx's, on random prices."""
+    solid = sphere(30.0, 3)
+    rng = np.random.default_rng(seed)
+    price = rng.uniform(0.05, 1.0, len(solid.triangles))
+    inner, outer = solid.centroids[:, 2] > 15.0 + 5 * rng.random(), solid.centroids[:, 2] < -10.0
+    within = least_seen(solid, price, inner, outer)
+    assert within[inner].all()
+    assert not within[outer].any()
+    assert border_cost(solid, price, within) == pytest.approx(flow_of(solid, price, inner, outer), rel=1e-4)
+
+
+def test_the_flow_is_that_of_scipy_on_the_whole_graph():
+    solid = sphere(30.0, 3)
+    price = np.random.default_rng(9).uniform(0.05, 1.0, len(solid.triangles))
+    inner, outer = solid.centroids[:, 2] > 20.0, solid.centroids[:, 2] < -20.0
+    pairs, ends = shared_edges(solid)
+    length = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)
+    cost = np.rint(1e4 * length * price[pairs].mean(axis=1)).astype(np.int32)
+    size = len(solid.triangles)
+    from_all, to_all = (np.full(int(side.sum()), size + n) for n, side in enumerate((inner, outer)))
+    rows = np.r_[pairs[:, 0], pairs[:, 1], from_all, np.flatnonzero(outer)]
+    columns = np.r_[pairs[:, 1], pairs[:, 0], np.flatnonzero(inner), to_all]
+    much = np.full(len(from_all) + len(to_all), 2_000_000, np.int32)
+    graph = coo_matrix((np.r_[cost, cost, much], (rows, columns)), (size + 2, size + 2)).tocsr()
+    flow = maximum_flow(graph, size, size + 1).flow_value / 1e4
+    assert border_cost(solid, price, least_seen(solid, price, inner, outer)) == pytest.approx(flow, rel=1e-3)
+
+
+def test_a_border_takes_a_groove_that_nobody_sees():
+    solid = sphere(30.0, 4)
+    groove = np.abs(solid.centroids[:, 2] - 4.0) < 2.5
+    price = np.where(groove, 0.05, 1.0)
+    within = least_seen(solid, price, solid.centroids[:, 2] > 15.0, solid.centroids[:, 2] < -15.0)
+    pairs, _ = shared_edges(solid)
+    across = pairs[within[pairs[:, 0]] != within[pairs[:, 1]]]
+    assert groove[across].any(axis=1).all()
+
+
+def test_both_ends_of_a_dumbbell_hang_on_its_rod():
+    solid = dumbbell()
+    found = necks(solid, np.ones(len(solid.triangles)), 6)
+    assert found
+    x = solid.centroids[:, 0]
+    for neck in found[:2]:
+        inner = x[neck.within]
+        assert abs(abs(inner).min()) < 28.0
+        assert neck.cost == pytest.approx(2 * np.pi * 8.0, rel=0.2)
+    border = border_stroke(solid, found[0].within)
+    again = taken(solid, border, lambda _: np.zeros(len(x)))
+    assert (solid.areas * (again != found[0].within)).sum() < 1e-3 * solid.areas.sum()
+
+
+def test_a_smooth_ball_has_no_neck_and_a_barred_ring_is_gone_around():
+    ball = sphere(30.0, 3)
+    assert all(neck.area > 0.1 * ball.areas.sum() for neck in necks(ball, np.ones(len(ball.triangles)), 6))
+    marks = unmarked(len(ball.triangles))
+    marks.never[np.abs(ball.centroids[:, 2]) < 6.0] = True
+    price = seam_price(np.ones(len(ball.triangles)), marks, CutWishes())
+    within = least_seen(ball, price, ball.centroids[:, 2] > 22.0, ball.centroids[:, 2] < -22.0)
+    pairs, _ = shared_edges(ball)
+    across = pairs[within[pairs[:, 0]] != within[pairs[:, 1]]]
+    assert not marks.never[across].any()
+
+
+def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
+    """Common practice: limbs off at the joint. A bent one is drafted, measured, and its recipe gives what it says."""
+    model = model_of(dumbbell(6.0))
+    plan = Plan(model=model.ref)
+    search = WaySearch(Workshop(model), plan, printer, CutWishes(pieces=2))
+    search.to_end()
+    patches = [draft for draft in search._drafts if isinstance(draft.cuts[0], PatchCut)]
+    assert patches
+    draft = min(patches, key=lambda one: one.sight)
+    outcome = Workshop(model).evaluate(plan.changed(recipe=draft.cuts), printer)
+    assert outcome.totals.pieces == 2
+    assert outcome.lost_share < 1e-6
+    assert outcome.seams[draft.cuts[0].id].length == pytest.approx(2 * np.pi * 6.0, rel=0.2)
