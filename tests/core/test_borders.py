@@ -9,12 +9,16 @@ import trimesh
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import maximum_flow
 
-from deft_slab.core.cuts import PatchCut
+from deft_slab.core.cuts import PatchCut, StraightCut
 from deft_slab.core.judge.marks import taken, unmarked
+from deft_slab.core.marking import Stroke
 from deft_slab.core.neighbours import shared_edges
 from deft_slab.core.plan import Plan
 from deft_slab.core.search.borders import border_cost, border_stroke, least_seen, necks, seam_price
-from deft_slab.core.search.found import CutWishes
+from deft_slab.core.search.found import CutWishes, Limits
+from deft_slab.core.search.places import cut_subject
+from deft_slab.core.search.settling import settled
+from deft_slab.core.search.together import ground_of, settled_together
 from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
@@ -123,3 +127,48 @@ def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
     assert outcome.totals.pieces == 2
     assert outcome.lost_share < 1e-6
     assert outcome.seams[draft.cuts[0].id].length == pytest.approx(2 * np.pi * 6.0, rel=0.2)
+
+
+def grooved(radius: float = 30.0) -> Solid:
+    """An upright round bar of 120 mm with two deep grooves around it, at 41 and 79 mm."""
+    profile = [[0, 0], [radius, 0], [radius, 38], [radius - 8, 40], [radius - 8, 42], [radius, 44], [radius, 76],
+               [radius - 8, 78], [radius - 8, 80], [radius, 82], [radius, 120], [0, 120]]  # fmt: skip
+    return solid_of(trimesh.creation.revolve(np.array(profile, float), sections=64).subdivide_to_size(8.0))
+
+
+def level(number: int, offset: float) -> StraightCut:
+    return StraightCut(id=f"c{number}", name=f"Cut {number}", normal=(0, 0, 1), offset=offset)
+
+
+def test_all_cuts_of_a_plan_settle_together_within_limits(printer):
+    model = model_of(grooved())
+    plan = Plan(model=model.ref)
+    workshop = Workshop(model)
+    ground = ground_of(workshop, plan, printer)
+    limits = Limits(moved=8.0, turned=4.0, rise=0.5)
+    cuts, before, after = settled_together(ground, (level(1, 46.5), level(2, 84.0)), limits, plan.leaning)
+    assert [cut.id for cut in cuts] == ["c1", "c2"]
+    assert after[0] < 0.9 * before[0]
+    assert after[1] <= 1.5 * before[1] + 1.0
+    for cut, was in zip(cuts, (46.5, 84.0), strict=True):
+        assert abs(cut.offset / cut.normal[2] - was) <= 8.0 + 0.1
+        assert np.degrees(np.arccos(min(cut.normal[2], 1.0))) <= 4.0 + 1e-6
+    outcome = workshop.evaluate(plan.changed(recipe=cuts), printer)
+    first = workshop.evaluate(plan.changed(recipe=(level(1, 46.5), level(2, 84.0))), printer)
+    assert outcome.totals.seam_in_sight_mm < 0.95 * first.totals.seam_in_sight_mm
+
+
+def test_the_border_of_a_patch_settles_in_a_groove(printer):
+    model = model_of(grooved())
+    plan = Plan(model=model.ref)
+    subject = cut_subject(Workshop(model), plan, 0, printer)
+    top = Stroke(shape="box", places=((0, 0, 120.0),), half=(40, 40, 32.0))
+    cut = PatchCut(id="c1", name="Patch", strokes=(top,))
+    found, before, after = settled(subject, cut, Limits(moved=14.0, rise=5.0))
+    assert after[0] < 0.9 * before[0]
+    outcome = Workshop(model).evaluate(plan.changed(recipe=(found,)), printer)
+    where = outcome.seams["c1"].segments.reshape(-1, 3)[:, 2]
+    assert np.quantile(np.abs(where - 79.0), 0.8) < 4.0
+    near, _, same = settled(subject, cut, Limits(moved=2.0, rise=5.0))
+    assert same[0] >= after[0]
+    assert near.flat == cut.flat

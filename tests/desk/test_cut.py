@@ -199,6 +199,31 @@ def test_settling_shows_first_and_moves_on_consent(cut):
         assert cut.state.plan == before
 
 
+def test_all_seams_settle_in_one_step(cut):
+    panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
+    assert not panel.settle_all.isVisible()
+    for offset in ("22", "61"):
+        cut.click(panel.adds["Left and right"])
+        cut.settle()
+        cut.type(panel.tools["straight"].place, offset)
+        cut.settle()
+    cut.type(panel.moved, "8")
+    cut.type(panel.rise, "400")
+    before = cut.state.plan
+    cut.click(panel.settle_all)
+    wait(cut, lambda: cutting.settled is not None)
+    assert cut.state.plan == before
+    assert len(cutting.settled.cuts) == 2
+    assert cutting.settled.after[0] <= cutting.settled.before[0]
+    assert ("Seams are seen least already" in panel._settled.text()) == (not cutting.moves)
+    if cutting.moves:
+        cut.click(panel.take)
+        cut.settle()
+        assert cut.state.plan != before
+        cut.undo()
+        assert cut.state.plan == before
+
+
 def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     bed, placing = cut.bed, cut.state.placing
     bed.look_from("From the front")

@@ -134,8 +134,8 @@ class WaysFound:
 
 @dataclass(frozen=True, eq=False)
 class Settled:
-    """Where a cut would move to. cut : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
+    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
 
-    cut: Cut
+    cuts: tuple[Cut, ...]
     before: tuple[float, float]
     after: tuple[float, float]

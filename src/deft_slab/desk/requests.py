@@ -238,6 +238,13 @@ class SettleCut(OfSides[Settled]):
 
 
 @dataclass(frozen=True, eq=False)
+class SettlePlan(OfPlan[Settled]):
+    """Where the seams of all cuts of a plan are seen least together, none far from its own place."""
+
+    limits: Limits
+
+
+@dataclass(frozen=True, eq=False)
 class FindSymmetry(Request[tuple[tuple[Triple, float], ...]]):
     """(unit normal, offset in mm) of the planes that the model is symmetric at, best first."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,8 @@ class PatchCut(BodyCut):
     strokes: tuple[Stroke, ...] = Field(min_length=1, max_length=MOST_STROKES)
     depth: float = Field(default=0.0, ge=-0.9, le=0.9)
     flat: float = Field(default=0.0, ge=0, le=0.9)
+
+    settles: ClassVar[bool] = True
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         import manifold3d

@@ -6,6 +6,7 @@ edge weighs its length times how much it is seen (max-flow min-cut theorem, Ford
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -97,6 +98,22 @@ def near_border(solid: Solid, within: Mask, reach: float) -> Mask:
     if not len(middles):
         return np.zeros(len(within), np.bool_)
     return np.asarray(cKDTree(middles).query(solid.centroids, distance_upper_bound=reach)[0] < np.inf)
+
+
+def resettled(solid: Solid, price: Floats, within: Mask, reach: float) -> Mask | None:
+    """(m,) some facets, with the border moved to where it costs least no farther than that from where it is; None
+    where that leaves nothing on one side. price : (m,) of a mm on each facet; reach : mm"""
+    band = near_border(solid, within, reach)
+    inner, outer = within & ~band, ~within & ~band
+    return least_seen(solid, price, inner, outer) if inner.any() and outer.any() else None
+
+
+def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Mask]) -> Mask:
+    """(m,) the facets that strokes mark, one after the other. take : gives (m,) those that one takes"""
+    found = np.zeros_like(take(strokes[0]))
+    for stroke in strokes:
+        found[take(stroke)] = not stroke.erase
+    return found
 
 
 def border_stroke(solid: Solid, within: Mask) -> Stroke:

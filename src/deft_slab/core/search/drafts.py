@@ -14,7 +14,8 @@ from ..errors import CutFailed
 from ..groups import Part
 from ..judge.base import rooms_of_boxes
 from ..judge.exposure import spread_directions
-from ..judge.marks import Marked, joined_marks, taken
+from ..judge.marks import Marked, joined_marks
+from ..judge.marks import taken as facets_taken
 from ..judge.parting import flat_by_base, in_poses
 from ..judge.seam import seam_of
 from ..judge.seats import Seats, hull_corners, hull_of, seats_of
@@ -206,14 +207,14 @@ class Ground:
             self._seats[key] = seats_of(solid, subject.seat_wishes, subject.subject.light_marks, free=hints)
         return Cell(part, subject, self._seats[key])
 
-    def _taken(self, region: Region) -> NDArray[np.bool_]:
+    def taken(self, region: Region) -> NDArray[np.bool_]:
         """(m,) the facets of all parts that a region takes."""
         if region not in self._regions:
             ends = np.cumsum([0, *(len(part.solid.triangles) for part in self.parts)])
             exposed = np.split(self.exposed, ends[1:-1])
 
             def take(number: int, part: Part) -> NDArray[np.bool_]:
-                return taken(part.solid, region, lambda _: exposed[number])
+                return facets_taken(part.solid, region, lambda _: exposed[number])
 
             self._regions[region] = np.concatenate([take(n, part) for n, part in enumerate(self.parts)])
         return self._regions[region]
@@ -241,7 +242,7 @@ class Ground:
         parts = [cell.part for cell in draft.cells]
         key = tuple(nameless(one) for one in (*draft.cuts, cut))
         try:
-            stage = cut_all(parts, cut, key, self.volume, self._taken)
+            stage = cut_all(parts, cut, key, self.volume, self.taken)
         except CutFailed:
             return None
         made = set(stage.touched)

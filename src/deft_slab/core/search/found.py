@@ -18,6 +18,8 @@ from ..tilt import Tilt
 Floats = NDArray[np.float64]
 T = TypeVar("T", float, Floats)
 
+MOST_PIECES = 100
+"""That ways are looked for with."""
 SWEEP_PLACES = 250
 """Along the normal of a sweep."""
 
@@ -72,7 +74,7 @@ class CutWishes(Document):
     welcome_factor : so many mm in sight one mm counts as where a seam is welcome
     """
 
-    pieces: int = Field(default=3, ge=2, le=100)
+    pieces: int = Field(default=3, ge=2, le=MOST_PIECES)
     least_volume: float = Field(default=0.0, ge=0)
     seam_limit: float | None = Field(default=None, gt=0)
     flat: bool = False

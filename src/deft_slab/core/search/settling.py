@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..cuts import BentCut, BlockCut, Cut, StraightCut, walls_as
+from ..cuts import BentCut, BlockCut, Cut, PatchCut, StraightCut, walls_as
 from ..errors import CutFailed
+from ..judge.marks import taken
 from ..judge.parting import Places
 from ..judge.seam import seam_of
 from ..judge.seats import SeatWishes, around, seats_of
+from ..marking import Region
 from ..progress import QUIET, Job, Spread
 from ..shape.bodies import bodies_of
 from ..solid import Solid
-from .found import Limits
+from .borders import border_stroke, facets_of, resettled, seam_price
+from .found import CutWishes, Limits
 from .places import CutSubject
 
 Floats = NDArray[np.float64]
@@ -32,6 +36,8 @@ _BEST_WALLS = 6
 """Places of a wall that are tried by making the cut."""
 _LEAST_ROOM = 2.0
 """mm that walls keep from each other."""
+_BANDS = (1.0, 0.5, 0.25)
+"""Shares of how far a cut may move, in which the border of a patch is looked for."""
 _BUSY = 20.0
 """Degrees between facets of the stand-in from which detail counts fully."""
 
@@ -181,10 +187,35 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: S
     return best, before, after
 
 
-def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | None:
+def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread: Spread) -> tuple[PatchCut, Both, Both]:
+    """Its border, as a minimum cut in a band around it; in narrower bands where the support would rise by too much."""
+    light = Solid(subject.light.vertices, subject.light.triangles)
+    before = _made(subject, light, cut)
+    if before is None:
+        raise CutFailed(f"“{cut.name}” parts nothing here.", remedy="Mark a part of this piece first.")
+    price = seam_price(subject.exposed, subject.subject.light_marks, CutWishes())
+    within = facets_of(cut.strokes, partial(_picked, subject, light))
+    best, after = cut, before
+    for number, share in enumerate(_BANDS):
+        job.step(number / len(_BANDS), "Settling the border")
+        moved = resettled(light, price, within, share * limits.moved)
+        if moved is None:
+            continue
+        tried = cut.model_copy(update={"strokes": (border_stroke(light, moved),)})
+        found = _made(subject, light, tried)
+        if found is not None and found[0] < 0.99 * after[0] and found[1] <= (1 + limits.rise) * before[1] + 1.0:
+            best, after = tried, found
+    return best, before, after
+
+
+def _picked(subject: CutSubject, light: Solid, region: Region) -> NDArray[np.bool_]:
+    return taken(light, region, lambda _: subject.exposed)
+
+
+def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut) -> Both | None:
     """(seam in sight, support) of a cut of the stand-in; None where it parts nothing or cannot be made."""
     try:
-        sides = dict(cut.part(light).sides)
+        sides = dict(cut.part(light, partial(_picked, subject, light)).sides)
     except CutFailed:
         return None
     if len(sides) < 2:
@@ -197,6 +228,6 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut) -> Both | 
 
 
 SETTLERS: dict[type[Cut], Callable[..., tuple[Cut, Both, Both]]] = {
-    StraightCut: _straight, BlockCut: _block, BentCut: _bent,
+    StraightCut: _straight, BlockCut: _block, BentCut: _bent, PatchCut: _patch,
 }  # fmt: skip
 """How each kind of cut that settles does it: the arguments of ``settled``."""

@@ -3,21 +3,31 @@ gives up another may gain."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..curves import frame_of
-from ..cuts import Cut, StraightCut
+from ..cuts import Cut, PatchCut, StraightCut
 from ..documents import triple
+from ..plan import Plan
+from ..printer import Printer
 from ..progress import QUIET, Job, Spread
+from ..workshop import Workshop
+from .borders import border_stroke, facets_of, resettled, seam_price
 from .drafts import Draft, Ground
+from .found import MOST_PIECES, CutWishes, Limits
+from .places import cut_subject
+from .settling import Both
 
 Floats = NDArray[np.float64]
 
 _STEPS = ((0.03, 5.0), (0.015, 2.5), (0.007, 1.2))
 """How far planes are moved, as a share of the diagonal, and turned, in degrees, one after the other."""
+_SHARES = (1.0, 0.5, 0.25, 0.12)
+"""Of how far cuts may be settled together, one after the other."""
 _SLACK = 1.02
 """Times the seam of the draft that one that is better may have."""
 
@@ -43,6 +53,79 @@ def moved_together(
             if one.hidden(ground.wishes) <= most and one.left(flat) < best.left(flat):
                 best = one
     return made
+
+
+def ground_of(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIET) -> Ground:
+    """All pieces of a plan, to be cut as the user has it: nothing is left out. Raises as ``Workshop.evaluate``."""
+    outcome = workshop.evaluate(plan, printer, job.part(0.0, 0.5), detail="figures")
+    subjects = [cut_subject(workshop, plan, piece.number - 1, printer, job) for piece in outcome.pieces]
+    return Ground.of(CutWishes(pieces=MOST_PIECES), outcome.pieces, subjects)
+
+
+def settled_together(
+    ground: Ground, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
+) -> tuple[tuple[Cut, ...], Both, Both]:  # fmt: skip
+    """(all cuts of a plan where their seams are seen least together, (mm of seam in sight, mm3 of support) before, the
+    same after), of the stand-in. Planes are moved and turned, and borders of patches moved, none farther from its own
+    place than stated; other kinds stay. No piece that sat flat leans after it.
+
+    leaning : see ``Plan``. Raises Cancelled.
+    """
+    best = ground.start
+    for cut in cuts:
+        best = ground.with_cut(best, cut, None) or best
+    own = {cut.id: cut for cut in best.cuts}
+    seam = partial(_sight, ground)
+    before = seam(best), _seated(best, leaning)
+    most, leans = (1 + limits.rise) * before[1] + 1.0, best.leaning_cells
+    tries = len(_SHARES) * len(best.cuts)
+    for number in range(tries):
+        job.step(number / max(tries, 1), "Settling all seams together")
+        share, which = _SHARES[number // len(best.cuts)], number % len(best.cuts)
+        others = _around(best, which, share * limits.moved, share * limits.turned)
+        others += _bordered(ground, best, which, own[best.cuts[which].id], share * limits.moved)
+        middle = best.seams[which].segments.reshape(-1, 3)
+        others = [one for one in others if _within(own[one[which].id], one[which], middle, limits)]
+        for one in spread(partial(_made, ground, best), others):
+            if one is None or len(one.cells) != len(best.cells) or one.leaning_cells > leans:
+                continue
+            if seam(one) < 0.995 * seam(best) and _seated(one, leaning) <= most:
+                best = one
+    moved = {cut.id: cut for cut in best.cuts}
+    return tuple(moved.get(cut.id, cut) for cut in cuts), before, (seam(best), _seated(best, leaning))
+
+
+def _sight(ground: Ground, draft: Draft) -> float:
+    return draft.hidden(ground.wishes)
+
+
+def _seated(draft: Draft, leaning: float) -> float:
+    """mm3, each body in the seat that a plan takes."""
+    return sum(cell.seats.taken(leaning).support for cell in draft.cells)
+
+
+def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:
+    """Whether a plane is no farther from its own place than it may be, about the middle of its seam (k, 3)."""
+    if not isinstance(own, StraightCut) or not isinstance(cut, StraightCut):
+        return True
+    cosine = float(np.dot(own.normal, cut.normal))
+    at = middle.mean(axis=0)
+    apart = abs(float(at @ np.array(cut.normal)) - cut.offset - float(at @ np.array(own.normal)) + own.offset)
+    turned = float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))
+    return apart <= limits.moved + 1e-6 and turned <= limits.turned + 1e-6
+
+
+def _bordered(ground: Ground, draft: Draft, which: int, own: Cut, reach: float) -> list[tuple[Cut, ...]]:
+    """The cuts of a draft with the border of a patch where it costs least near its own place. reach : mm"""
+    if not isinstance(own, PatchCut) or len(ground.parts) > 1:
+        return []
+    solid = ground.parts[0].solid
+    price = seam_price(ground.exposed, ground.marks, ground.wishes)
+    moved = resettled(solid, price, facets_of(own.strokes, ground.taken), reach)
+    if moved is None:
+        return []
+    other = own.model_copy(update={"strokes": (border_stroke(solid, moved),)})
+    return [(*draft.cuts[:which], other, *draft.cuts[which + 1 :])]
 
 
 def _around(draft: Draft, which: int, shift: float, degrees: float) -> list[tuple[Cut, ...]]:

@@ -16,7 +16,7 @@ from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.search.found import Limits
 from ..replies import Settled
-from ..requests import FindSymmetry, FollowEdge, SettleCut
+from ..requests import FindSymmetry, FollowEdge, SettleCut, SettlePlan
 from .desk import Desk
 from .pointing import ON_ONE_LINE, Pointing, plane_through
 
@@ -28,7 +28,7 @@ _NO_MIRROR = "No plane of symmetry was found for this.\nSet one by hand: “Mirr
 class Cutting(QObject):
     """A part of the desk state.
 
-    settled : where the selected cut would settle, None while that was not asked
+    settled : where the selected cut, or all, would settle, None while that was not asked
     mirrors : (unit normal, offset) of the planes of symmetry, none where none was found or they were not looked for
     """
 
@@ -197,18 +197,35 @@ class Cutting(QObject):
         if cut is None or not cut.settles:
             return
         plan, sides = self.before(cut)
-
-        def done(found: Settled) -> None:
-            self.settled = found
-            self.changed.emit()
-
-        desk.ask("ask:settle", SettleCut(plan, desk.printer, sides, cut, limits), done=done,
+        desk.ask("ask:settle", SettleCut(plan, desk.printer, sides, cut, limits), done=self._on_settled,
                   label="Settling the seam")  # fmt: skip
 
+    def settle_all(self, limits: Limits) -> None:
+        """Asks where the seams of all cuts would be seen least together."""
+        desk = self._desk
+        if desk.plan.recipe:
+            desk.ask("ask:settle", SettlePlan(desk.plan, desk.printer, limits), done=self._on_settled,
+                      label="Settling all seams")  # fmt: skip
+
+    def _on_settled(self, found: Settled) -> None:
+        self.settled = found
+        self.changed.emit()
+
+    @property
+    def moves(self) -> list[Cut]:
+        """The cuts that would go to another place."""
+        if self.settled is None:
+            return []
+        known = {cut.id: cut for cut in self._desk.plan.recipe}
+        return [cut for cut in self.settled.cuts if cut.id in known and known[cut.id] != cut]
+
     def take_settled(self) -> None:
-        if self.settled is not None:
-            settled, self.settled = self.settled, None
-            self._desk.do_plan("settle the seam", self._desk.plan.with_cut(settled.cut))
+        plan, moves = self._desk.plan, self.moves
+        self.settled = None
+        for cut in moves:
+            plan = plan.with_cut(cut)
+        if moves:
+            self._desk.do_plan("settle the seam" if len(moves) == 1 else "settle all seams", plan)
 
     def drop_settled(self) -> None:
         self.settled = None

@@ -26,10 +26,21 @@ from ...core.search.places import (
     turned,
 )
 from ...core.search.settling import settled
+from ...core.search.together import ground_of, settled_together
 from ...core.search.ways import WaySearch
 from ..pictures import picture_of
 from ..replies import Evaluated, Settled, WaysFound, WayShown
-from ..requests import FindAlike, FindSymmetry, LookForCuts, LookForWays, MoreLikeWay, SettleCut, SweepCut, TurnCut
+from ..requests import (
+    FindAlike,
+    FindSymmetry,
+    LookForCuts,
+    LookForWays,
+    MoreLikeWay,
+    SettleCut,
+    SettlePlan,
+    SweepCut,
+    TurnCut,
+)
 from ..scene.scene import scene_of
 from ..scene.showing import Showing
 from .shop import Shop, judged
@@ -129,7 +140,17 @@ class Cuts:
     def settle(self, asked: SettleCut, job: Job) -> Settled:
         """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""
         _, subject = self._cut_subject(asked.plan, asked.printer, asked.sides, job.part(0.0, 0.3))
-        return Settled(*settled(subject, asked.cut, asked.limits, job.part(0.3, 1.0), self._shop.spread))
+        cut, before, after = settled(subject, asked.cut, asked.limits, job.part(0.3, 1.0), self._shop.spread)
+        return Settled((cut,), before, after)
+
+    def settle_all(self, asked: SettlePlan, job: Job) -> Settled:
+        """Where the seams of all cuts are seen least together. Raises Cancelled, OpenSurface, CutFailed."""
+        plan, shop = asked.plan, self._shop
+        ground = ground_of(shop.workshop(plan), plan.changed(recipe=()), asked.printer, job.part(0.0, 0.2))
+        cuts = [cut for cut in plan.recipe if cut.on]
+        return Settled(
+            *settled_together(ground, cuts, asked.limits, plan.leaning, job.part(0.2, 1.0), shop.spread)
+        )  # fmt: skip
 
     def symmetry(self, asked: FindSymmetry, job: Job) -> tuple[tuple[Triple, float], ...]:
         """(unit normal, offset in mm) of the planes that the model is symmetric at, best first. Raises Cancelled."""

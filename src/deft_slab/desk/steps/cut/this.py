@@ -159,11 +159,15 @@ class ThisCutPanel(Panel):
         inner.addLayout(row(label("Support may rise by"), self.rise, 1))
         self.settle = button("Settle", "Looks for the place nearby where the seam is least seen; shows it first.",
                              self._ask_settle)  # fmt: skip
-        self.take = button("Move it there", "Moves the cut to where it would settle.", self._cutting.take_settled,
-                           role="main")  # fmt: skip
-        self.leave = button("Leave it", "Leaves the cut where it is.", self._cutting.drop_settled)
+        self.settle_all = button("Settle all", "Looks for the places where the seams of all cuts are seen least "
+                                 "together, each within these limits; shows it first.",
+                                 self._ask_settle_all)  # fmt: skip
+        self.take = button("Move there", "Moves the cut, or all of them, to where they would settle.",
+                           self._cutting.take_settled, role="main")  # fmt: skip
+        self.leave = button("Leave it", "Leaves the cuts where they are.", self._cutting.drop_settled)
         self._settled = label("", "faint", wrap=True)
-        inner.addLayout(row(self.settle, self.take, self.leave, 1))
+        inner.addLayout(row(self.settle, self.settle_all, 1))
+        inner.addLayout(row(self.take, self.leave, 1))
         inner.addWidget(self._settled)
         column.addWidget(self._settle)
 
@@ -187,10 +191,15 @@ class ThisCutPanel(Panel):
         if self._state.cut is not None:
             self._state.cutting.remove(self._state.cut.id)
 
+    @property
+    def _limits(self) -> Limits:
+        return Limits(moved=self.moved.value, turned=self.turned.value, rise=self.rise.value / 100)
+
     def _ask_settle(self) -> None:
-        self._cutting.settle(
-            Limits(moved=self.moved.value, turned=self.turned.value, rise=self.rise.value / 100)
-        )  # fmt: skip
+        self._cutting.settle(self._limits)
+
+    def _ask_settle_all(self) -> None:
+        self._cutting.settle_all(self._limits)
 
     def _type(self, field: Field, value: float) -> None:
         cut = self._state.cut
@@ -253,17 +262,18 @@ class ThisCutPanel(Panel):
         can = cut is not None and cut.settles and (cut.reach is None or cut.reach.kind == "piece")
         self._turned_at_most.setVisible(isinstance(cut, StraightCut))
         self._settle.setVisible(can)
-        found = self._cutting.settled
-        offers = found is not None and found.cut.id == cut.id and found.cut != cut
-        self.take.setVisible(offers)
-        self.leave.setVisible(offers)
-        if found is None or found.cut.id != cut.id:
+        found, moves = self._cutting.settled, self._cutting.moves
+        self.settle_all.setVisible(len(self._state.plan.recipe) > 1)
+        self.take.setVisible(bool(moves))
+        self.leave.setVisible(bool(moves))
+        if found is None:
             self._settled.setText("")
-        elif not offers:
-            self._settled.setText("It lies where it is seen least already, within these limits.")
+        elif not moves:
+            self._settled.setText("Seams are seen least already, within these limits.")
         else:
+            which = f"{len(moves)} cuts move. " if len(moves) > 1 else ""
             (sight, support), (sight_after, support_after) = found.before, found.after
             self._settled.setText(
-                f"≈ Seam in sight {text.mm(sight)} → {text.mm(sight_after)}, support {text.volume(support)} → "
+                f"{which}≈ Seam in sight {text.mm(sight)} → {text.mm(sight_after)}, support {text.volume(support)} → "
                 f"{text.volume(support_after)}."
             )
