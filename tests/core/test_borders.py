@@ -172,3 +172,27 @@ def test_the_border_of_a_patch_settles_in_a_groove(printer):
     near, _, same = settled(subject, cut, Limits(moved=2.0, rise=5.0))
     assert same[0] >= after[0]
     assert near.flat == cut.flat
+
+
+def winged() -> Solid:
+    """A body with a wing to either side, mirror-symmetric at x = 0 and at nothing else."""
+    body = trimesh.creation.box((20, 30, 60)).apply_translation([0, 0, 30])
+    keel = trimesh.creation.box((10, 20, 14)).apply_translation([0, 20, 10])
+    wings = [trimesh.creation.box((50, 12, 8)).apply_translation([side * 35, 4, 44]) for side in (-1, 1)]
+    solid = joined(body, keel, *wings)
+    return solid_of(trimesh.Trimesh(solid.vertices, solid.triangles).subdivide_to_size(8.0))
+
+
+def test_a_winged_body_loses_both_wings_in_a_pair(printer):
+    model = model_of(winged())
+    search = WaySearch(Workshop(model), Plan(model=model.ref), printer, CutWishes(pieces=3))
+    front = search.to_end()
+    pairs = [draft for draft in search._drafts if draft.alike and len(draft.cuts) == 2]
+    assert any(
+        draft.cuts[0].normal == pytest.approx(np.array(draft.cuts[1].normal) * [-1, 1, 1], abs=0.02) for draft in pairs
+    )
+    best = [way for way in front.ways if way.alike and way.pieces == 3]
+    assert best
+    assert best[0].outcome is not None
+    volumes = sorted(piece.solid.volume for piece in best[0].outcome.pieces)
+    assert any(b == pytest.approx(a, rel=0.01) for a, b in zip(volumes, volumes[1:], strict=False))

@@ -82,6 +82,7 @@ def _figures(workshop: Workshop, printer: Printer, way: Way) -> dict[str, object
         "flat_pieces": totals.flat_pieces,
         "fit": totals.fitting_pieces == totals.pieces,
         "fitting_pieces": totals.fitting_pieces,
+        "equal_pieces": way.alike,
         "beds": 1 + max(place.bed for place in lay_out(outcome.pieces, printer)),
         "print_seconds": totals.print_seconds,
         "pieces": [piece_figures(piece) for piece in outcome.pieces],

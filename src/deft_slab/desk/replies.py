@@ -96,7 +96,7 @@ class WayShown(CountsPieces):
 
     left : share of the support of what is parted, as it sits now; seams : (k, 2, 3) mm, model frame
     names : of the pieces, with how each sits; beds : that they take; seconds : of printing; picture : what is only
-    known from the stand-in has none of these
+    known from the stand-in has none of these; alike : how many have the shape of another one, or its mirror image
     """
 
     plan: Plan
@@ -114,6 +114,7 @@ class WayShown(CountsPieces):
     beds: int = 0
     seconds: float = 0.0
     picture: Picture | None = None
+    alike: int = 0
 
     @property
     def near(self) -> bool:

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 from ..cuts import Cut, Side
+from ..judge.alike import same_shapes
 from ..outcome import Outcome
 from ..plan import Plan
+from ..solid import Solid
 from .drafts import Draft
 from .found import CutWishes, Way
+
+_SAME_VOLUME = 1.01
 
 
 def measured_way(
@@ -22,6 +27,7 @@ def measured_way(
         plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
         sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
         wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), outcome,
+        _alike([piece.solid for piece in pieces]),
     )  # fmt: skip
 
 
@@ -37,5 +43,13 @@ def drafted_way(plan: Plan, draft: Draft, flat: bool, wishes: CutWishes) -> Way 
     return Way(
         plan.changed(recipe=(*plan.recipe, *draft.cuts), leaning=1.0 if flat else 0.0), draft.cuts, len(known),
         sum(seat.flat for seat in known), sum(seat.fits for seat in known), draft.left(flat), draft.sight, draft.show,
-        draft.hidden(wishes), draft.seams,
+        draft.hidden(wishes), draft.seams, alike=draft.alike,
     )  # fmt: skip
+
+
+def _alike(solids: list[Solid]) -> int:
+    """How many have the shape of one before them, or its mirror image; what differs in volume is not compared."""
+    volumes = sorted(solid.volume for solid in solids)
+    if all(b > _SAME_VOLUME * a for a, b in pairwise(volumes)):
+        return 0
+    return sum(first != number for number, (first, _) in enumerate(same_shapes(solids)))

@@ -35,6 +35,8 @@ Numbers = NDArray[np.int64]
 
 _BOX_DOWNS, _BOX_YAW = 80, 15
 """Ways that boxes around a body are turned: directions down, of which half are looked at, and degrees between yaws."""
+_ALIKE = 0.01
+"""Share by which the volume and the surface of two bodies may differ that are alike."""
 _LIKELY_POSES = 4
 """Poses of a raster in which a side needs least, that its body is really seated in."""
 
@@ -75,12 +77,13 @@ class Cell:
 @dataclass(frozen=True, eq=False)
 class Draft:
     """Cuts that were made one after the other, on the stand-in. cells : all bodies; seams : of the cuts; crumbs : how
-    many the last one left"""
+    many the last one left; limb : the first one takes a limb off at its neck"""
 
     cuts: tuple[Cut, ...]
     cells: tuple[Cell, ...]
     seams: tuple[Seam, ...]
     crumbs: int = 0
+    limb: bool = False
 
     @cached_property
     def support(self) -> float:
@@ -114,6 +117,14 @@ class Draft:
     def left(self, flat: bool) -> float:
         """mm3, all flat or not."""
         return self.flat if flat else self.support
+
+    @cached_property
+    def alike(self) -> int:
+        """How many bodies are as large as one before them, in volume and surface: of one shape, or mirror images."""
+        sizes = [np.array([cell.part.solid.volume, cell.part.solid.areas.sum()]) for cell in self.cells]
+        return sum(
+            any(np.all(np.abs(size / other - 1.0) < _ALIKE) for other in sizes[:n]) for n, size in enumerate(sizes)
+        )
 
     @property
     def leaning_cells(self) -> int:
@@ -263,7 +274,7 @@ class Ground:
                 cells.append(self.cell(part, None if hints is None else hints[0 if part.sides[-1].side == 1 else 1]))
             else:
                 cells.append(replace(known[id(part.solid)], part=part))
-        return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs)
+        return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
 
 
 def boxes_around(solid: Solid) -> tuple[Floats, Floats]:

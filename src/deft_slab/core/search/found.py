@@ -201,6 +201,7 @@ class Way(CountsPieces):
 
     support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
     outcome : of the plan, on the full mesh by the hard rule; None while it is only known from the stand-in
+    alike : how many pieces have the shape of another one, or its mirror image
     """
 
     plan: Plan
@@ -214,6 +215,7 @@ class Way(CountsPieces):
     hidden: float
     seams: tuple[Seam, ...]
     outcome: Outcome | None = None
+    alike: int = 0
 
 
 @dataclass(frozen=True, eq=False)

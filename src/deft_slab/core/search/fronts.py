@@ -1,15 +1,17 @@
-"""Which of some ways to part a model no other beats."""
+"""Which of some ways to part a model no other beats, and which drafts are not alike."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from .found import Way
+from .drafts import Draft
+from .found import CutWishes, Way
 
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
-    """Those that no other beats in all of support, seam, pieces, sitting flat and fitting; least support first. Uncut
-    and parted ones do not beat each other: whoever asks for ways to part it may have reasons of which no figure tells.
+    """Those that no other beats in all of support, seam, pieces, sitting flat, fitting and being alike; least support
+    first. Uncut and parted ones do not beat each other: whoever asks for ways to part it may have reasons of which no
+    figure tells.
 
     little : mm3, short : mm, by which a way may be worse and is still as good
     """
@@ -17,11 +19,29 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
     for way in sorted(ways, key=lambda one: (one.support, one.hidden, one.pieces)):
         beaten = any(
             one.support <= way.support + little and one.hidden <= way.hidden + short and one.pieces <= way.pieces
-            and one.all_flat >= way.all_flat and one.all_fit >= way.all_fit and bool(one.cuts) == bool(way.cuts)
+            and one.all_flat >= way.all_flat and one.all_fit >= way.all_fit and one.alike >= way.alike
+            and bool(one.cuts) == bool(way.cuts)
             for one in kept
         )  # fmt: skip
         if not beaten:
             kept.append(way)
+    return kept
+
+
+def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) -> list[Draft]:
+    """Some drafts, each once: a cut across a neck is often one that was found in another way too.
+
+    little : mm3 of support, short : mm of seam, by which two may differ that are alike
+    """
+    kept: list[Draft] = []
+    for one in drafts:
+        alike = any(
+            abs(one.support - other.support) < little and abs(one.hidden(wishes) - other.hidden(wishes)) < short
+            and (one.flat == other.flat or abs(one.flat - other.flat) < little)
+            for other in kept
+        )  # fmt: skip
+        if not alike:
+            kept.append(one)
     return kept
 
 
@@ -31,3 +51,36 @@ def spaced(ways: list[Way], most: int) -> list[Way]:
         return ways
     keep = np.unique(np.round(np.linspace(0, len(ways) - 1, most)).astype(int))
     return [ways[n] for n in keep]
+
+
+def foremost(ways: list[Way], known: list[Way], most: int, whole: float) -> list[Way]:
+    """So many of some ways, at most, that bring a front forward by the most, one after the other: by the area that it
+    leaves behind it, of seam and of the root of the support (what little there is counts too), beyond what is known.
+
+    whole : mm3 of support that the axis of it ends at
+    """
+    far = 1.05 * max((way.hidden for way in (*ways, *known)), default=0.0) + 1e-9
+
+    def point(way: Way) -> tuple[float, float]:
+        return min(max(way.support, 0.0) / max(whole, 1e-300), 1.0) ** 0.5, way.hidden / far
+
+    front = [point(way) for way in known]
+    left = list(ways)
+    chosen: list[Way] = []
+    while left and len(chosen) < most:
+        before = area_behind(front)
+        gains = [area_behind([*front, point(way)]) - before for way in left]
+        best = left.pop(int(np.argmax(gains)))
+        chosen.append(best)
+        front.append(point(best))
+    return chosen
+
+
+def area_behind(points: list[tuple[float, float]]) -> float:
+    """Of the unit square, the part in which something is no better in either than one of some points (x, y)."""
+    total, height = 0.0, 1.0
+    for x, y in sorted(points):
+        if y < height:
+            total += max(1.0 - x, 0.0) * (height - y)
+            height = y
+    return total

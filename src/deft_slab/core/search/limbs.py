@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from ..cuts import Cut, PatchCut, PieceReach, StraightCut
@@ -50,4 +52,4 @@ def _limb_off(ground: Ground, cell: Cell, plan: Plan, neck: Neck, n: int) -> Dra
         stroke = border_stroke(solid, neck.within)
         cut = PatchCut(id=number, name=name, reach=reach, strokes=(stroke,), flat=_FACES[n], crumbs="neighbour")
     both = cell.subject.poses.downs[np.union1d(*ground.likely(cell.subject, normal, offset))]
-    return ground.with_cut(ground.start, cut, (both, both))
+    return ground.with_cut(replace(ground.start, limb=True), cut, (both, both))

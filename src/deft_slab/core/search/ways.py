@@ -18,8 +18,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from ..cuts import Cut, PieceReach, StraightCut
-from ..documents import triple
+from ..cuts import Cut, PatchCut
 from ..judge.base import least_rooms
 from ..outcome import Piece
 from ..plan import Plan
@@ -31,10 +30,12 @@ from .as_ways import drafted_way, measured_way
 from .blocks import blocks_for
 from .drafts import Cell, Draft, Ground
 from .found import CutWishes, Front, Way
-from .fronts import spaced, unbeaten
+from .fronts import foremost, unbeaten, unlike
 from .limbs import limbs_off
 from .loosening import why_none
+from .making import made_of
 from .options import BINS, Option, Scored, best_options, dearest, followed, same, scored
+from .pairs import in_pairs, planes_of
 from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
 from .together import moved_together
 
@@ -46,15 +47,17 @@ _EACH, _EACH_LATER = 2, 2
 """Options of a bin that are followed: of the first cut, of later ones."""
 _FLAT_TRIES = 6
 """Options of a bin that are made, at most, until so many sit flat."""
-_ASIDE = (0.0, 0.004, -0.004, 0.008)
-"""Shares of the diagonal by which a cut is moved so that it leaves no crumbs."""
 _BEAM = 2
 """Drafts of a bin, free and all flat each, that a further cut is looked for in."""
+_LIMBS = 1
+"""The same, of those whose first cut takes a limb off."""
 _FEWEST = 8
 """Drafts at most that a further cut is looked for in where all pieces must fit: those that take the fewest rooms."""
+_PAIRED = 16
+"""Drafts of the beam that are tried with the mirror image of their last cut."""
 _CELLS = 3
 """Bodies of a draft that a further cut is looked for in."""
-_FINALISTS = 6
+_FINALISTS, _AGAIN = 6, 4
 """Ways that are measured on the full mesh after each cut, of those that lean, and of those that sit all flat."""
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""
@@ -91,6 +94,7 @@ class WaySearch:
     _measured: list[Way] = field(init=False, default_factory=list)
     _refused: list[Way] = field(init=False, default_factory=list)
     _known: set[Plan] = field(init=False, default_factory=set)
+    _planes: list[tuple[Floats, float]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         self._steps = [self._begin]
@@ -173,16 +177,31 @@ class WaySearch:
         drafts = self._best_of(ground, self._tables, each)
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
-        near = [way for way in self._unbeaten([*self._near(ground), *self._measured], ground) if way.outcome is None]
-        leaning, flat = (spaced([one for one in near if one.all_flat is of], _FINALISTS) for of in (False, True))
-        return [*self._measuring(ground, [*leaning, *flat]), partial(self._further, ground, cuts)]
+        return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._again, ground, cuts)]
+
+    def _again(self, ground: Ground, cuts: int) -> list[_Step]:
+        """Drafts that were beaten by one that promised more than it keeps."""
+        return [*self._measuring(ground, self._finalists(ground, _AGAIN)), partial(self._further, ground, cuts)]
+
+    def _finalists(self, ground: Ground, most: int) -> list[Way]:
+        """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
+        many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
+        return [
+            way for bent, count in ((False, most), (True, most // 2)) for flat in (False, True)
+            for way in self._foremost(ground, bent, flat, count)
+        ]  # fmt: skip
+
+    def _foremost(self, ground: Ground, bent: bool, flat: bool, most: int) -> list[Way]:
+        near = [way for way in self._near(ground) if bent == any(isinstance(cut, PatchCut) for cut in way.cuts)]
+        mine = [way for way in self._unbeaten([*near, *self._measured], ground) if way.all_flat is flat]
+        near, known = ([way for way in mine if (way.outcome is None) is of] for of in (True, False))
+        return foremost(near, known, most, self._whole)
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
-        finalists = spaced([way for way in self.front.ways if way.outcome is None], _FINALISTS)
-        return [*self._measuring(ground, finalists), partial(self._rest, ground)]
+        return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._rest, ground)]
 
     def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
         """The steps that measure some ways, one each."""
@@ -207,7 +226,8 @@ class WaySearch:
         beam = self._beam(ground, cuts)
         if beam:
             looks: list[_Step] = [partial(self._look_in, ground, draft, n / len(beam)) for n, draft in enumerate(beam)]
-            return [*looks, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
+            paired = partial(self._pairs, ground, beam)
+            return [*looks, paired, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
         if not any(way.cuts for way in self.front.ways):
             refused = [*self._near(ground, all_of_them=True), *self._refused]
             said = why_none(ground, refused, lambda way: way if way.outcome else self._way(way.plan, way.cuts))
@@ -223,6 +243,17 @@ class WaySearch:
             found = looked_along(cell.subject, normals, QUIET, self.spread)
             tables.append(scored(ground, draft, cell, found))
         self._tables = [*self._tables, *tables]
+        return []
+
+    def _pairs(self, ground: Ground, beam: list[Draft]) -> list[_Step]:
+        """The best drafts with the mirror images of their last cuts, where the model is symmetric."""
+        if self._planes is None:
+            self._job.step(0.0, "Looking for symmetry")
+            self._planes = planes_of([part.solid for part in ground.parts])
+        best = sorted(beam, key=lambda one: one.hidden(self.wishes))
+        best = [best[n] for n in np.unique(np.linspace(0, len(best) - 1, _PAIRED).astype(int))]
+        made = in_pairs(ground, best, self._planes, self.plan, self._job, self.spread)
+        self._drafts = [*self._drafts, *made]
         return []
 
     def _ground(self) -> Ground:
@@ -299,33 +330,8 @@ class WaySearch:
         found: list[Draft | None] = []
         for first in range(0, len(options), _AT_ONCE):
             self._job.step(first / len(options), "Making the best cuts on the stand-in")
-            found += self.spread(partial(self._make, ground), options[first : first + _AT_ONCE])
+            found += self.spread(partial(made_of, ground, self.plan), options[first : first + _AT_ONCE])
         return found
-
-    def _make(self, ground: Ground, option: Option) -> Draft | None:
-        """An option as a draft; where it would leave crumbs, a little beside it."""
-        subject = option.cell.subject
-        ahead, behind = (subject.poses.downs[n] for n in ground.likely(subject, option.normal, option.offset))
-        first: Draft | None = None
-        for shift in _ASIDE:
-            place = replace(option, offset=option.offset + shift * ground.diagonal)
-            draft = ground.with_cut(option.draft, self._cut(place), (ahead, behind))
-            if draft is not None and draft.crumbs == 0:
-                return draft
-            first = first or draft
-            if draft is None and shift == 0.0:
-                return None
-        return first
-
-    def _cut(self, option: Option) -> StraightCut:
-        """An option as the next cut of its draft, that goes through one piece only where there are several."""
-        cuts, sides = option.draft.cuts, option.cell.part.sides
-        plan = self.plan.changed(recipe=(*self.plan.recipe, *cuts))
-        normal = option.normal / np.linalg.norm(option.normal)
-        return StraightCut(
-            id=plan.fresh_id(), name=f"Cut {len(plan.recipe) + 1}", normal=triple(normal), offset=option.offset,
-            reach=PieceReach(sides=sides) if sides else None,
-        )  # fmt: skip
 
     def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""
@@ -333,12 +339,16 @@ class WaySearch:
         chosen: dict[int, Draft] = {}
         for low, high in pairwise(np.array(BINS) * ground.diagonal):
             inside = [one for one in room if low <= one.hidden(self.wishes) < high]
-            for flat in (False, True):
-                ranked = sorted(inside, key=lambda one: (one.left(flat), one.misfits(flat)))
-                chosen |= {id(one): one for one in ranked[:_BEAM] if np.isfinite(one.left(flat))}
+            # in lists of their own: neither kind of first cut says what a second one makes of it
+            for limb, most in ((False, _BEAM), (True, _LIMBS)):
+                mine = [one for one in inside if one.limb is limb]
+                for flat in (False, True):
+                    ranked = sorted(mine, key=lambda one: (one.left(flat), one.misfits(flat)))
+                    chosen |= {id(one): one for one in ranked[:most] if np.isfinite(one.left(flat))}
             for lacking in (lambda one: (one.rooms(False), one.support), lambda one: one.leaning_cells):
                 chosen |= {id(one): one for one in sorted(inside, key=lacking)[:1]}
-        found = list(chosen.values())
+        little, short = _LITTLE * self._whole, _SHORT * ground.diagonal
+        found = unlike(list(chosen.values()), self.wishes, little, short)
         # what takes more rooms than there may be pieces comes to nothing, as far as boxes tell
         return sorted(found, key=lambda one: one.rooms(False))[:_FEWEST] if self.wishes.must_fit else found
 

@@ -122,7 +122,7 @@ class Cuts:
         shown = WayShown(
             way.plan, len(way.cuts), way.pieces, way.flat, way.fitting, way.support,
             way.support / whole if whole > 0 else 0.0, way.sight, way.show, way.pieces - parts,
-            segments[:: max(1, len(segments) // _MOST_SEGMENTS)],
+            segments[:: max(1, len(segments) // _MOST_SEGMENTS)], alike=way.alike,
         )  # fmt: skip
         if way.outcome is None:
             return shown

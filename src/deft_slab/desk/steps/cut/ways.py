@@ -41,6 +41,8 @@ def said_of(way: WayShown) -> str:
     pieces = f"{way.pieces} piece{'s' if way.pieces != 1 else ''}"
     flat = "all flat" if way.all_flat else f"{way.flat} flat"
     said = [pieces, flat]
+    if way.alike:
+        said.append(f"{way.alike} alike")
     if not way.all_fit:
         said.append(f"! {way.pieces - way.fitting} too large")
     if way.beds > 1:

@@ -1,0 +1,68 @@
+"""Pairs: cuts beside their mirror images at the planes that a model is symmetric at."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..cuts import Cut, Move, PatchCut, StraightCut
+from ..judge.alike import symmetry_planes
+from ..mend.thin import thinned
+from ..plan import Plan
+from ..progress import QUIET, Job, Spread
+from ..solid import Solid
+from .drafts import Draft, Ground
+
+Floats = NDArray[np.float64]
+
+_PLANES = 2
+"""Of symmetry, that pairs are made at."""
+_FEW = 1_500
+"""Triangles by which it is told soon that a body is not symmetric."""
+_AT_ONCE = 4
+
+
+def planes_of(solids: list[Solid]) -> list[tuple[Floats, float]]:
+    """(unit normal (3,), offset in mm) of the planes that one body is symmetric at; none of several."""
+    if len(solids) != 1 or not symmetry_planes(thinned(solids[0], _FEW)):
+        return []
+    return symmetry_planes(solids[0])
+
+
+def in_pairs(
+    ground: Ground, drafts: list[Draft], planes: list[tuple[Floats, float]], plan: Plan, job: Job = QUIET,
+    spread: Spread = map,
+) -> list[Draft]:  # fmt: skip
+    """Each of some drafts with the mirror image of its last cut besides, where that parts something.
+
+    planes : (unit normal (3,), offset in mm) of symmetry; plan : that the cuts go on from. Raises Cancelled.
+    """
+    tasks = [
+        (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]
+        if isinstance(draft.cuts[-1], StraightCut | PatchCut)
+    ]  # fmt: skip
+    found: list[Draft] = []
+    for first in range(0, len(tasks), _AT_ONCE):
+        job.step(first / len(tasks), "Cutting in mirrored pairs")
+        made = spread(partial(_paired, ground, plan), tasks[first : first + _AT_ONCE])
+        found += [draft for draft in made if draft is not None]
+    return found
+
+
+def _paired(ground: Ground, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:
+    draft, mirror = task
+    recipe = (*plan.recipe, *draft.cuts)
+    # what lies on the other side is another piece: the image goes through whatever it meets
+    image: Cut = (
+        draft.cuts[-1]
+        .carried(mirror)
+        .model_copy(
+            update={"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}", "reach": None}
+        )
+    )
+    seats = [seat.down @ mirror.matrix for cell in draft.cells for seat in (cell.seats.least, cell.seats.flat) if seat]
+    downs = np.unique(np.round([*seats, *(seat @ mirror.matrix for seat in seats)], 6), axis=0)
+    downs /= np.linalg.norm(downs, axis=1)[:, None]
+    return ground.with_cut(draft, image, (downs, downs))
