@@ -186,16 +186,15 @@ class WaySearch:
     def _finalists(self, ground: Ground, most: int) -> list[Way]:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
         many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
-        return [
-            way for bent, count in ((False, most), (True, most // 2)) for flat in (False, True)
-            for way in self._foremost(ground, bent, flat, count)
-        ]  # fmt: skip
-
-    def _foremost(self, ground: Ground, bent: bool, flat: bool, most: int) -> list[Way]:
-        near = [way for way in self._near(ground) if bent == any(isinstance(cut, PatchCut) for cut in way.cuts)]
-        mine = [way for way in self._unbeaten([*near, *self._measured], ground) if way.all_flat is flat]
-        near, known = ([way for way in mine if (way.outcome is None) is of] for of in (True, False))
-        return foremost(near, known, most, self._whole)
+        chosen: list[Way] = []
+        for bent, count in ((False, most), (True, most // 2)):
+            near = [way for way in self._near(ground) if bent == any(isinstance(cut, PatchCut) for cut in way.cuts)]
+            front = self._unbeaten([*near, *self._measured], ground)
+            for flat in (False, True):
+                mine = [way for way in front if way.all_flat is flat]
+                new, known = ([way for way in mine if (way.outcome is None) is of] for of in (True, False))
+                chosen += foremost(new, known, count, self._whole)
+        return chosen
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
