@@ -147,8 +147,8 @@ def _tilting(eye: Photographer) -> None:
 
 
 def _cutting(eye: Photographer) -> None:
-    """Finds where to part the gull, takes a cut of the list, drags it; then takes the post off by a loop."""
-    state, bed, panel = eye.state, eye.window.bed, eye.window.cut_panel
+    """Finds where to part the gull, takes a cut of the list; then takes the post off by a loop, and a patch."""
+    state, panel = eye.state, eye.window.cut_panel
     eye.go("Cut")
     eye.until(lambda: state.ways.found is not None and state.ways.found.done)
     found = state.ways.found.ways if state.ways.found else ()
@@ -163,17 +163,6 @@ def _cutting(eye: Photographer) -> None:
     panel.turn_to("This cut")
     eye.until(lambda: state.search.sweep is not None)
     eye.shoot("cut-in-place")
-    handle = bed.handle_place("move")
-    assert handle is not None
-    start = handle.toPoint()
-    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    for step in range(1, 9):
-        QTest.mouseMove(bed, start + QPoint(4 * step, 0))
-        eye.until(lambda: not state.jobs.busy_with("live"))
-    eye.until(lambda: state.live is not None and state.live.outcome.plan == state.draft)
-    eye.shoot("cut-dragging")
-    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(32, 0))
-    eye.settle()
     for name in ("Join", "Check", "Hand off"):
         eye.go(name)
         eye.shoot(name.lower().replace(" ", "-"))
@@ -182,6 +171,42 @@ def _cutting(eye: Photographer) -> None:
         state.undo()
     eye.settle()
     _loop_around_the_post(eye)
+    _patch_on_the_breast(eye)
+
+
+def _patch_on_the_breast(eye: Photographer) -> None:
+    """Brushes a patch on the gull's breast, and has its face flat."""
+    window, state, bed = eye.window, eye.state, eye.window.bed
+    bed.look_from("From the right")
+    eye.settle()
+    state.placing.add("patch")
+    assert bed.scene is not None
+    vertices = state.model.solid.vertices
+    # the foremost place between the post and the head
+    breast = vertices[(vertices[:, 2] > 72.0) & (vertices[:, 2] < 84.0)]
+    foremost = breast[int(np.argmax((bed.scene.model.of(breast))[:, 0]))]
+    place = bed.camera.project(bed.scene.model.of(foremost[None])[0], bed.width(), bed.height())[0]
+    start = QPoint(*(int(value) for value in place))
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=start)
+    eye.settle()
+    window.cut_panel.turn_to("This cut")
+    state.marker.set(reach=14.0)
+    state.pointing.begin("cut brush")
+    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    for step in range(1, 7):
+        QTest.mouseMove(bed, start + QPoint(0, -6 * step))
+        QTest.qWait(20)
+    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(0, -36))
+    eye.settle()
+    QTest.keyClick(bed, Qt.Key.Key_Escape)
+    state.cutting.change("flatten a face", flat=0.6)
+    eye.settle()
+    bed.look_from("From the front corner")
+    eye.settle()
+    eye.shoot("cut-patch")
+    while state.plan.recipe:
+        state.undo()
+    eye.settle()
 
 
 def _loop_around_the_post(eye: Photographer) -> None:

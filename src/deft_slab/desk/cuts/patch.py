@@ -97,6 +97,7 @@ class PatchTools(Tools[PatchCut]):
         self.marks = QComboBox()
         self.marks.setAccessibleName("Marks that the patch takes")
         self.marks.setToolTip("Takes what is marked in Tilt > Faces as the patch.")
+        self.marks.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.marks.activated.connect(self._take_marks)
         column.addLayout(row(label("Brush reach"), self.reach, 1))
         column.addLayout(row(label("Take what is marked"), self.marks, 1))
@@ -132,7 +133,7 @@ class PatchTools(Tools[PatchCut]):
         self._show_pointing()
         found = list(dict.fromkeys(mark.meaning for mark in self._desk.plan.marks))
         self.marks.clear()
-        self.marks.addItem("choose …" if found else "nothing is marked", "")
+        self.marks.addItem("choose …" if found else "nothing yet", "")
         for meaning in found:
             self.marks.addItem(f"every {MEANINGS[meaning]}", meaning)
         self.marks.setEnabled(bool(found))
