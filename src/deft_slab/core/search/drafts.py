@@ -14,11 +14,13 @@ from ..errors import CutFailed
 from ..groups import Part
 from ..judge.base import rooms_of_boxes
 from ..judge.exposure import spread_directions
+from ..judge.figures import REPORT_CELLS
 from ..judge.marks import Marked, joined_marks
 from ..judge.marks import taken as facets_taken
 from ..judge.parting import flat_by_base, in_poses
 from ..judge.seam import seam_of
 from ..judge.seats import Seats, hull_corners, hull_of, seats_of
+from ..judge.sketches import sketches
 from ..judge.tilts import down_to_rotation
 from ..marking import Region
 from ..outcome import NOT_BARRED, Piece, Seam
@@ -215,7 +217,8 @@ class Ground:
         solid = part.solid
         key = (len(solid.triangles), round(solid.volume, 3), *np.round(solid.bounds, 3).ravel().tolist())
         if key not in self._seats:
-            self._seats[key] = seats_of(solid, subject.seat_wishes, subject.subject.light_marks, free=hints)
+            found = seats_of(solid, subject.seat_wishes, subject.subject.light_marks, free=hints)
+            self._seats[key] = _finer(found, solid, subject)
         return Cell(part, subject, self._seats[key])
 
     def taken(self, region: Region) -> NDArray[np.bool_]:
@@ -275,6 +278,17 @@ class Ground:
             else:
                 cells.append(replace(known[id(part.solid)], part=part))
         return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
+
+
+def _finer(seats: Seats, solid: Solid, subject: CutSubject) -> Seats:
+    """Seats with the support of a fine grid: between the columns of the one that they were looked for with a narrow rim
+    of a bent face may lie that is all there is to support."""
+    both = [seats.least, *([seats.flat] if seats.flat is not None else [])]
+    rotations = np.array([seat.rotation for seat in both])
+    marks, threshold = subject.subject.light_marks, subject.subject.threshold
+    support = sketches(solid, rotations, threshold, REPORT_CELLS, marks=marks, layered=False).support_volume_mm3
+    least, *flat = (replace(seat, support=float(value)) for seat, value in zip(both, support, strict=True))
+    return replace(seats, least=least, flat=flat[0] if flat else None)
 
 
 def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
