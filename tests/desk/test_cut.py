@@ -178,6 +178,14 @@ def test_the_cut_is_turned_in_its_map_of_angles(cut):
     assert cut.state.cut == before
 
 
+def taken_and_undone(cut, panel, before) -> None:
+    cut.click(panel.take)
+    cut.settle()
+    assert cut.state.plan != before
+    cut.undo()
+    assert cut.state.plan == before
+
+
 def test_settling_shows_first_and_moves_on_consent(cut):
     panel, cutting = cut.window.panels["Cut"].this, cut.state.cutting
     cut.click(panel.adds["Left and right"])
@@ -192,11 +200,7 @@ def test_settling_shows_first_and_moves_on_consent(cut):
     assert cut.state.plan == before
     assert cutting.settled.after[0] <= cutting.settled.before[0]
     if panel.take.isVisible():
-        cut.click(panel.take)
-        cut.settle()
-        assert cut.state.plan != before
-        cut.undo()
-        assert cut.state.plan == before
+        taken_and_undone(cut, panel, before)
 
 
 def test_all_seams_settle_in_one_step(cut):
@@ -217,11 +221,7 @@ def test_all_seams_settle_in_one_step(cut):
     assert cutting.settled.after[0] <= cutting.settled.before[0]
     assert ("Seams are seen least already" in panel._settled.text()) == (not cutting.moves)
     if cutting.moves:
-        cut.click(panel.take)
-        cut.settle()
-        assert cut.state.plan != before
-        cut.undo()
-        assert cut.state.plan == before
+        taken_and_undone(cut, panel, before)
 
 
 def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):

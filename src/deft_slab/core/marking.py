@@ -85,21 +85,33 @@ class Region(Document):
             return np.asarray(facets & (off <= self.reach))
         if self.shape not in ("brush", "border") or not self.places:
             return facets
+        near, nearest = self.nearest_places(points, normals)
+        return np.asarray(near if self.shape == "brush" else np.where(near, nearest < len(self.places), facets))
+
+    def nearest_places(self, points: Floats, normals: Floats) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+        """((n,) which points have one of its places, or those beyond, within reach, where the surface faces as there,
+        so that it does not go through a thin wall; (n,) the number of that place). points, normals : (n, 3)"""
         from scipy.spatial import cKDTree  # plans are read and shown without it
 
         places, facing = np.array((*self.places, *self.beyond)), np.array(self.facing)
         distance, nearest = cKDTree(places).query(points, distance_upper_bound=max(self.reach, 1e-12))
         near = np.isfinite(distance)
-        if len(facing) == len(places):  # so that it does not go through a thin wall
+        if len(facing) == len(places):
             at = np.flatnonzero(near)
             near[at] = np.einsum("ij,ij->i", normals[at], facing[nearest[at]]) > 0.0
-        return np.asarray(near if self.shape == "brush" else np.where(near, nearest < len(self.places), facets))
+        return near, nearest
 
 
 class Stroke(Region):
     """A part of the surface that is marked, or with ``erase`` no longer marked. Strokes act in their order."""
 
     erase: bool = False
+
+    @classmethod
+    def of(cls, region: Region, **changes: object) -> Stroke:
+        """A region as a stroke, with what is changed of it."""
+        known = {name: getattr(region, name) for name in cls.model_fields if hasattr(region, name)}
+        return cls.model_validate({**known, **changes})
 
 
 class Mark(Stroke):

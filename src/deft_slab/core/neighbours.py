@@ -34,3 +34,12 @@ def neighbours(solid: Solid) -> tuple[Numbers, Floats]:
         solid.__dict__["bends"] = np.arccos(np.clip(cosine, -1.0, 1.0))
     bends: Floats = solid.__dict__["bends"]
     return pairs, bends
+
+
+def edge_lengths(solid: Solid) -> Floats:
+    """(e,) lengths of the edges of ``shared_edges``. Kept with the solid."""
+    if "edge lengths" not in solid.__dict__:
+        _, ends = shared_edges(solid)
+        solid.__dict__["edge lengths"] = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)
+    lengths: Floats = solid.__dict__["edge lengths"]
+    return lengths

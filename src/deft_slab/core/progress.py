@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 from .errors import Cancelled
+
+T = TypeVar("T")
+R = TypeVar("R")
 
 
 def _silent(fraction: float, doing: str) -> None:
@@ -49,3 +52,17 @@ QUIET = Job()
 
 Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterator[Any]]
 """How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""
+
+
+def in_batches(
+    work: Callable[[T], R], things: Sequence[T], at_once: int, doing: str, job: Job = QUIET, spread: Spread = map
+) -> list[R]:  # fmt: skip
+    """What comes of each thing, in their order, so many between two looks at whether they are still wanted.
+
+    doing : in words for a person. Raises Cancelled.
+    """
+    found: list[R] = []
+    for first in range(0, len(things), at_once):
+        job.step(first / len(things), doing)
+        found += spread(work, things[first : first + at_once])
+    return found

@@ -126,14 +126,11 @@ def _grown(solid: Solid, mark: Region) -> Mask:
 def _bordered(solid: Solid, mark: Region) -> Mask:
     """What lies nearer to a place within the border than to one beyond it; and what hangs together away from the
     border goes with most of what it touches there."""
-    inner, outer = np.array(mark.places), np.array(mark.beyond).reshape(-1, 3)
-    places = np.concatenate([inner, outer])
-    nothing = np.zeros(len(solid.triangles), np.bool_)
-    within = mark.covers(solid.centroids, solid.normals, nothing)
-    # what is beyond the border is told apart from what is not near it
-    told = within | ~mark.covers(solid.centroids, solid.normals, ~nothing)
+    told, nearest = mark.nearest_places(solid.centroids, solid.normals)
+    within = told & (nearest < len(mark.places))
+    places = np.array((*mark.places, *mark.beyond))
     under = facets_at(solid, places)
-    told[under], within[under] = True, np.arange(len(places)) < len(inner)
+    told[under], within[under] = True, np.arange(len(places)) < len(mark.places)
     pairs, _ = neighbours(solid)
     apart = linked(pairs[~told[pairs].any(axis=1)], len(solid.triangles))
     votes = np.zeros(int(apart.max(initial=0)) + 1)

@@ -18,8 +18,8 @@ from scipy.spatial import cKDTree
 from ..documents import triple
 from ..judge.marks import Marked
 from ..marking import Stroke
-from ..neighbours import shared_edges
-from ..progress import QUIET, Job, Spread
+from ..neighbours import edge_lengths, shared_edges
+from ..progress import QUIET, Job, Spread, in_batches
 from ..solid import Solid
 from .found import CutWishes
 
@@ -56,14 +56,13 @@ def least_seen(solid: Solid, price: Floats, inner: Mask, outer: Mask) -> Mask:
 
     price : (m,) of a mm on each facet; inner, outer : (m,) what comes off and what stays in any case, both not empty
     """
-    pairs, ends = shared_edges(solid)
-    length = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)
+    pairs, _ = shared_edges(solid)
     free = np.flatnonzero(~inner & ~outer)
     node = np.zeros(len(solid.triangles), np.int64)  # 0: the source, 1: the sink
     node[outer] = 1
     node[free] = 2 + np.arange(len(free))
     a, b = node[pairs[:, 0]], node[pairs[:, 1]]
-    cost = length * price[pairs].mean(axis=1)
+    cost = edge_lengths(solid) * price[pairs].mean(axis=1)
     crossing = a != b
     a, b, cost = a[crossing], b[crossing], cost[crossing]
     whole = np.maximum(np.rint(cost * (_MOST_FLOW / max(float(cost.sum()), 1e-300))), 1).astype(np.int32)
@@ -77,19 +76,23 @@ def least_seen(solid: Solid, price: Floats, inner: Mask, outer: Mask) -> Mask:
     return np.asarray(reached[node] & ~outer)
 
 
+def _border(solid: Solid, within: Mask) -> Mask:
+    """(e,) which of the edges that facets share lie between some facets (m,) and the others."""
+    pairs, _ = shared_edges(solid)
+    return np.asarray(within[pairs[:, 0]] != within[pairs[:, 1]])
+
+
 def border_cost(solid: Solid, price: Floats, within: Mask) -> float:
     """What the border of some facets (m,) weighs. price : (m,)"""
-    pairs, ends = shared_edges(solid)
-    across = within[pairs[:, 0]] != within[pairs[:, 1]]
-    length = np.linalg.norm(solid.vertices[ends[across, 0]] - solid.vertices[ends[across, 1]], axis=1)
-    return float(length @ price[pairs[across]].mean(axis=1))
+    pairs, _ = shared_edges(solid)
+    across = _border(solid, within)
+    return float(edge_lengths(solid)[across] @ price[pairs[across]].mean(axis=1))
 
 
 def border_middles(solid: Solid, within: Mask) -> Floats:
     """(k, 3) middles of the edges between some facets (m,) and the others."""
-    pairs, ends = shared_edges(solid)
-    across = within[pairs[:, 0]] != within[pairs[:, 1]]
-    return np.asarray(solid.vertices[ends[across]].mean(axis=1))
+    _, ends = shared_edges(solid)
+    return np.asarray(solid.vertices[ends[_border(solid, within)]].mean(axis=1))
 
 
 def near_border(solid: Solid, within: Mask, reach: float) -> Mask:
@@ -118,14 +121,14 @@ def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Mask]) -> Mask
 
 def border_stroke(solid: Solid, within: Mask) -> Stroke:
     """Some facets (m,), told by their border, so that it means the same on another mesh of the same surface."""
-    pairs, ends = shared_edges(solid)
+    pairs, _ = shared_edges(solid)
     near = np.zeros(len(within), np.bool_)
-    across = within[pairs[:, 0]] != within[pairs[:, 1]]
+    across = _border(solid, within)
     near[pairs[across].ravel()] = True
     for _ in range(_RINGS - 1):
         near[pairs[near[pairs].any(axis=1)].ravel()] = True
     inner, outer = np.flatnonzero(near & within), np.flatnonzero(near & ~within)
-    length = np.linalg.norm(solid.vertices[ends[across, 0]] - solid.vertices[ends[across, 1]], axis=1)
+    length = edge_lengths(solid)[across]
     return Stroke(
         shape="border", places=_triples(solid.centroids[inner]), beyond=_triples(solid.centroids[outer]),
         facing=_triples(solid.normals[np.r_[inner, outer]]), reach=float(1.5 * np.quantile(length, 0.9)),
@@ -148,11 +151,9 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
     """
     ways = _ways_over(solid)
     tips = _tips(solid, ways)
-    found: list[Neck] = []
     tasks = [(tip, band) for tip in tips for band in _BANDS]
-    for first in range(0, len(tasks), 4):
-        job.step(first / len(tasks), "Looking for necks")
-        found += [one for one in spread(lambda task: _neck(solid, price, *task), tasks[first : first + 4]) if one]
+    tried = in_batches(lambda task: _neck(solid, price, *task), tasks, 4, "Looking for necks", job, spread)
+    found = [one for one in tried if one is not None]
     # the same limb is met from several tips: the cheapest of each stands for it; large limbs on cheap necks first
     kept: list[Neck] = []
     for one in sorted(found, key=lambda one: one.cost / np.sqrt(one.area)):
@@ -172,7 +173,7 @@ def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) 
         return None
     within = least_seen(solid, price, inner, outer)
     pairs, _ = shared_edges(solid)
-    across = pairs[within[pairs[:, 0]] != within[pairs[:, 1]]]
+    across = pairs[_border(solid, within)]
     pinned = inner[across].any(axis=1) | outer[across].any(axis=1)
     area = float(solid.areas[within].sum())
     if not len(across) or pinned.mean() > _PINNED:

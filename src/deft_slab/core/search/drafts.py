@@ -128,6 +128,12 @@ class Draft:
             any(np.all(np.abs(size / other - 1.0) < _ALIKE) for other in sizes[:n]) for n, size in enumerate(sizes)
         )
 
+    @cached_property
+    def downs(self) -> Floats:
+        """(k, 3) directions down of the seats of its bodies."""
+        seats = [seat for cell in self.cells for seat in (cell.seats.least, cell.seats.flat) if seat is not None]
+        return distinct(np.array([seat.down for seat in seats]))
+
     @property
     def leaning_cells(self) -> int:
         """How many bodies can sit flat on nothing."""
@@ -278,6 +284,12 @@ class Ground:
             else:
                 cells.append(replace(known[id(part.solid)], part=part))
         return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
+
+
+def distinct(downs: Floats) -> Floats:
+    """(k, 3) of some unit vectors (n, 3), those that are the same once."""
+    found = np.unique(np.round(downs, 6), axis=0)
+    return np.asarray(found / np.linalg.norm(found, axis=1)[:, None])
 
 
 def _finer(seats: Seats, solid: Solid, subject: CutSubject) -> Seats:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
 
 from .drafts import Draft
 from .found import CutWishes, Way
+
+T = TypeVar("T")
 
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
@@ -45,12 +49,12 @@ def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) 
     return kept
 
 
-def spaced(ways: list[Way], most: int) -> list[Way]:
+def spaced(things: list[T], most: int) -> list[T]:
     """So many of some, at most: the ends and what lies evenly between them."""
-    if len(ways) <= most:
-        return ways
-    keep = np.unique(np.round(np.linspace(0, len(ways) - 1, most)).astype(int))
-    return [ways[n] for n in keep]
+    if len(things) <= most:
+        return things
+    keep = np.unique(np.round(np.linspace(0, len(things) - 1, most)).astype(int))
+    return [things[n] for n in keep]
 
 
 def foremost(ways: list[Way], known: list[Way], most: int, whole: float) -> list[Way]:

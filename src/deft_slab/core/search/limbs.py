@@ -5,19 +5,21 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..cuts import Cut, PatchCut, PieceReach, StraightCut
 from ..documents import triple
 from ..plan import Plan
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, in_batches
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground
 
+Floats = NDArray[np.float64]
+
 _MOST = 6
 """Necks that are cut."""
-_FACES = (0.0, 0.0, 0.7)
-"""Share of the face of a limb that is made flat, so that it can stand on it: of a flat cut, of a round and a flat face
-along the border."""
+_FACES = (0.0, 0.7)
+"""Share of the face along the border that is made flat: none, or so that the limb can stand on it."""
 _AT_ONCE = 4
 
 
@@ -29,16 +31,20 @@ def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: 
     """
     subject = cell.subject
     price = seam_price(subject.exposed, subject.subject.light_marks, ground.wishes)
-    tasks = [(neck, n) for neck in necks(cell.part.solid, price, _MOST, job.part(0.0, 0.3), spread) for n in range(3)]
-    found: list[Draft] = []
-    for first in range(0, len(tasks), _AT_ONCE):
-        job.step(0.3 + 0.7 * first / len(tasks), "Taking limbs off at their necks")
-        made = spread(lambda task: _limb_off(ground, cell, plan, *task), tasks[first : first + _AT_ONCE])
-        found += [draft for draft in made if draft is not None]
-    return found
+    found = necks(cell.part.solid, price, _MOST, job.part(0.0, 0.3), spread)
+    tasks = [task for neck in found for task in _cuts_at(ground, cell, plan, neck)]
+
+    def made(task: tuple[Cut, Floats]) -> Draft | None:
+        cut, downs = task
+        return ground.with_cut(replace(ground.start, limb=True), cut, (downs, downs))
+
+    doing = "Taking limbs off at their necks"
+    drafts = in_batches(made, tasks, _AT_ONCE, doing, job.part(0.3, 1.0), spread)
+    return [draft for draft in drafts if draft is not None]
 
 
-def _limb_off(ground: Ground, cell: Cell, plan: Plan, neck: Neck, n: int) -> Draft | None:
+def _cuts_at(ground: Ground, cell: Cell, plan: Plan, neck: Neck) -> list[tuple[Cut, Floats]]:
+    """(cut, (k, 3) directions in which its pieces are likely to sit well) for a neck."""
     solid, sides = cell.part.solid, cell.part.sides
     middles = border_middles(solid, neck.within)
     centre = middles.mean(axis=0)
@@ -47,9 +53,11 @@ def _limb_off(ground: Ground, cell: Cell, plan: Plan, neck: Neck, n: int) -> Dra
     offset = float(normal @ centre)
     number, name = plan.fresh_id(), f"Cut {len(plan.recipe) + 1}"
     reach = PieceReach(sides=sides) if sides else None
-    cut: Cut = StraightCut(id=number, name=name, reach=reach, normal=triple(normal), offset=offset)
-    if n > 0:
-        stroke = border_stroke(solid, neck.within)
-        cut = PatchCut(id=number, name=name, reach=reach, strokes=(stroke,), flat=_FACES[n], crumbs="neighbour")
-    both = cell.subject.poses.downs[np.union1d(*ground.likely(cell.subject, normal, offset))]
-    return ground.with_cut(replace(ground.start, limb=True), cut, (both, both))
+    strokes = (border_stroke(solid, neck.within),)
+    cuts: list[Cut] = [
+        StraightCut(id=number, name=name, reach=reach, normal=triple(normal), offset=offset),
+        *(PatchCut(id=number, name=name, reach=reach, strokes=strokes, flat=flat, crumbs="neighbour")
+          for flat in _FACES),
+    ]  # fmt: skip
+    downs = cell.subject.poses.downs[np.union1d(*ground.likely(cell.subject, normal, offset))]
+    return [(cut, downs) for cut in cuts]

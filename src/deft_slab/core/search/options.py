@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..judge.parting import Places
 from ..judge.seats import around
 from ..outcome import NOT_BARRED
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, in_batches
 from .drafts import Cell, Draft, Ground
 
 Floats = NDArray[np.float64]
@@ -130,11 +130,7 @@ def same(a: Option, b: Option, diagonal: float) -> bool:
 
 def followed(ground: Ground, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
     """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
-    found: list[Option] = []
-    for first in range(0, len(options), _AT_ONCE):
-        job.step(first / max(len(options), 1), "Following the best places")
-        found += spread(partial(_followed, ground), options[first : first + _AT_ONCE])
-    return found
+    return in_batches(partial(_followed, ground), options, _AT_ONCE, "Following the best places", job, spread)
 
 
 def _followed(ground: Ground, start: Option) -> Option:

@@ -11,9 +11,9 @@ from ..cuts import Cut, Move, PatchCut, StraightCut
 from ..judge.alike import symmetry_planes
 from ..mend.thin import thinned
 from ..plan import Plan
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, in_batches
 from ..solid import Solid
-from .drafts import Draft, Ground
+from .drafts import Draft, Ground, distinct
 
 Floats = NDArray[np.float64]
 
@@ -43,26 +43,15 @@ def in_pairs(
         (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
     ]  # fmt: skip
-    found: list[Draft] = []
-    for first in range(0, len(tasks), _AT_ONCE):
-        job.step(first / len(tasks), "Cutting in mirrored pairs")
-        made = spread(partial(_paired, ground, plan), tasks[first : first + _AT_ONCE])
-        found += [draft for draft in made if draft is not None]
-    return found
+    made = in_batches(partial(_paired, ground, plan), tasks, _AT_ONCE, "Cutting in mirrored pairs", job, spread)
+    return [draft for draft in made if draft is not None]
 
 
 def _paired(ground: Ground, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:
     draft, mirror = task
     recipe = (*plan.recipe, *draft.cuts)
     # what lies on the other side is another piece: the image goes through whatever it meets
-    image: Cut = (
-        draft.cuts[-1]
-        .carried(mirror)
-        .model_copy(
-            update={"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}", "reach": None}
-        )
-    )
-    seats = [seat.down @ mirror.matrix for cell in draft.cells for seat in (cell.seats.least, cell.seats.flat) if seat]
-    downs = np.unique(np.round([*seats, *(seat @ mirror.matrix for seat in seats)], 6), axis=0)
-    downs /= np.linalg.norm(downs, axis=1)[:, None]
+    named = {"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}", "reach": None}
+    image: Cut = draft.cuts[-1].carried(mirror).model_copy(update=named)
+    downs = distinct(np.concatenate([draft.downs, draft.downs @ mirror.matrix]))
     return ground.with_cut(draft, image, (downs, downs))

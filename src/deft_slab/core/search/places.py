@@ -16,7 +16,7 @@ from ..judge.parting import Places, Poses, every_place, posed
 from ..judge.seats import LEANING, SeatWishes, candidates, worth_leaning
 from ..plan import Plan
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, in_batches
 from ..seated import Subject
 from ..solid import Solid
 from ..workshop import Workshop
@@ -170,11 +170,8 @@ def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread:
     ------
     Cancelled : the job is no longer wanted.
     """
-    found: list[Places] = []
-    for first in range(0, len(normals), _AT_ONCE):
-        job.step(first / len(normals), f"Trying {PLACES * len(normals):,} places to cut")
-        found += spread(subject.along, normals[first : first + _AT_ONCE])
-    return found
+    doing = f"Trying {PLACES * len(normals):,} places to cut"
+    return in_batches(subject.along, list(normals), _AT_ONCE, doing, job, spread)
 
 
 def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = SWEEP_PLACES) -> Sweep:
@@ -216,11 +213,11 @@ def turned(
     a, b = (np.tan(np.radians(part)).ravel() for part in np.meshgrid(degrees, degrees, indexing="ij"))
     normals = normal + a[:, None] * frame[0] + b[:, None] * frame[1]
     normals /= np.linalg.norm(normals, axis=1)[:, None]
-    found: list[Places] = []
-    for first in range(0, len(normals), _AT_ONCE):
-        job.step(first / len(normals), "Turning the cut")
-        some = normals[first : first + _AT_ONCE]
-        found += spread(lambda one: subject.places(one, np.array([float(one @ middle)])), some)
+
+    def look(normal: Floats) -> Places:
+        return subject.places(normal, np.array([float(normal @ middle)]))
+
+    found = in_batches(look, list(normals), _AT_ONCE, "Turning the cut", job, spread)
     shape = (steps, steps)
 
     def table(value: Callable[[Places], float]) -> Floats:

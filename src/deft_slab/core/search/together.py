@@ -75,8 +75,7 @@ def settled_together(
     for cut in cuts:
         best = ground.with_cut(best, cut, None) or best
     own = {cut.id: cut for cut in best.cuts}
-    seam = partial(_sight, ground)
-    before = seam(best), _seated(best, leaning)
+    before = best.sight, _seated(best, leaning)
     most, leans = (1 + limits.rise) * before[1] + 1.0, best.leaning_cells
     tries = len(_SHARES) * len(best.cuts)
     for number in range(tries):
@@ -89,14 +88,10 @@ def settled_together(
         for one in spread(partial(_made, ground, best), others):
             if one is None or len(one.cells) != len(best.cells) or one.leaning_cells > leans:
                 continue
-            if seam(one) < 0.995 * seam(best) and _seated(one, leaning) <= most:
+            if one.hidden(ground.wishes) < 0.995 * best.hidden(ground.wishes) and _seated(one, leaning) <= most:
                 best = one
     moved = {cut.id: cut for cut in best.cuts}
-    return tuple(moved.get(cut.id, cut) for cut in cuts), before, (seam(best), _seated(best, leaning))
-
-
-def _sight(ground: Ground, draft: Draft) -> float:
-    return draft.hidden(ground.wishes)
+    return tuple(moved.get(cut.id, cut) for cut in cuts), before, (best.sight, _seated(best, leaning))
 
 
 def _seated(draft: Draft, leaning: float) -> float:
@@ -151,10 +146,7 @@ def _around(draft: Draft, which: int, shift: float, degrees: float) -> list[tupl
 
 def _made(ground: Ground, like: Draft, cuts: tuple[Cut, ...]) -> Draft | None:
     """Cuts made one after the other; seats are looked for around those of a draft that is like it."""
-    seats = [seat for cell in like.cells for seat in (cell.seats.least, cell.seats.flat) if seat is not None]
-    downs = np.unique(np.round([seat.down for seat in seats], 6), axis=0)
-    downs /= np.linalg.norm(downs, axis=1)[:, None]
     draft: Draft | None = ground.start
     for cut in cuts:
-        draft = ground.with_cut(draft, cut, (downs, downs)) if draft is not None else None
+        draft = ground.with_cut(draft, cut, (like.downs, like.downs)) if draft is not None else None
     return draft

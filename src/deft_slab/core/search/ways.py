@@ -23,14 +23,14 @@ from ..judge.base import least_rooms
 from ..outcome import Piece
 from ..plan import Plan
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, in_batches
 from ..tilt import Tilt
 from ..workshop import Workshop
 from .as_ways import drafted_way, measured_way
 from .blocks import blocks_for
 from .drafts import Cell, Draft, Ground
 from .found import CutWishes, Front, Way
-from .fronts import foremost, unbeaten, unlike
+from .fronts import foremost, spaced, unbeaten, unlike
 from .limbs import limbs_off
 from .loosening import why_none
 from .making import made_of
@@ -187,9 +187,10 @@ class WaySearch:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
         many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
         chosen: list[Way] = []
+        near = self._near(ground)
         for bent, count in ((False, most), (True, most // 2)):
-            near = [way for way in self._near(ground) if bent == any(isinstance(cut, PatchCut) for cut in way.cuts)]
-            front = self._unbeaten([*near, *self._measured], ground)
+            alike = [way for way in near if bent == any(isinstance(cut, PatchCut) for cut in way.cuts)]
+            front = self._unbeaten([*alike, *self._measured], ground)
             for flat in (False, True):
                 mine = [way for way in front if way.all_flat is flat]
                 new, known = ([way for way in mine if (way.outcome is None) is of] for of in (True, False))
@@ -249,8 +250,7 @@ class WaySearch:
         if self._planes is None:
             self._job.step(0.0, "Looking for symmetry")
             self._planes = planes_of([part.solid for part in ground.parts])
-        best = sorted(beam, key=lambda one: one.hidden(self.wishes))
-        best = [best[n] for n in np.unique(np.linspace(0, len(best) - 1, _PAIRED).astype(int))]
+        best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), _PAIRED)
         made = in_pairs(ground, best, self._planes, self.plan, self._job, self.spread)
         self._drafts = [*self._drafts, *made]
         return []
@@ -326,11 +326,8 @@ class WaySearch:
 
     def _made(self, ground: Ground, options: list[Option]) -> list[Draft | None]:
         """Each of some options, really cut on the stand-in; None where it is not as wished."""
-        found: list[Draft | None] = []
-        for first in range(0, len(options), _AT_ONCE):
-            self._job.step(first / len(options), "Making the best cuts on the stand-in")
-            found += self.spread(partial(made_of, ground, self.plan), options[first : first + _AT_ONCE])
-        return found
+        doing = "Making the best cuts on the stand-in"
+        return in_batches(partial(made_of, ground, self.plan), options, _AT_ONCE, doing, self._job, self.spread)
 
     def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import igl
 import manifold3d
 import numpy as np
+from numpy.typing import NDArray
 
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
+
+Floats = NDArray[np.float64]
 
 _NOISE = 1e-9
 """Share of the volume of a solid under which a shell encloses nothing: left behind by rounding, where faces lie in each
@@ -121,3 +125,10 @@ def _overlapping(bodies: list[Solid]) -> list[int]:
 
 def _boxes_meet(a: Solid, b: Solid) -> bool:
     return bool((a.bounds[0] < b.bounds[1]).all() and (b.bounds[0] < a.bounds[1]).all())
+
+
+def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
+    """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
+    2013)."""
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)

@@ -21,6 +21,7 @@ from skimage.measure import marching_cubes
 from ..errors import CutFailed
 from ..marking import Stroke
 from ..solid import Solid
+from .bodies import within
 from .sheets import closed_body
 
 Floats = NDArray[np.float64]
@@ -132,9 +133,9 @@ class Patch:
 
         solid = self.solid
         corners = solid.vertices[solid.triangles]
-        low, high = (np.minimum, np.maximum)
-        lowest = low(low(corners[:, 0], corners[:, 1]), corners[:, 2])
-        highest = high(high(corners[:, 0], corners[:, 1]), corners[:, 2])
+        # a corner at a time: the library is slow along an axis of three
+        lowest = np.minimum(np.minimum(corners[:, 0], corners[:, 1]), corners[:, 2])
+        highest = np.maximum(np.maximum(corners[:, 0], corners[:, 1]), corners[:, 2])
         near = np.flatnonzero(((highest >= box[0]) & (lowest <= box[1])).all(axis=1))
         points, of, area = spread_over(np.ascontiguousarray(corners[near]), spacing)
         facet, marked = near[of], np.zeros(len(points), np.bool_)
@@ -179,13 +180,6 @@ def harmonic(patch: Patch, nodes: int) -> Harmonic | None:
         return None
     _solve(field, held)
     return Harmonic(field, low, step, bordering)
-
-
-def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
-    """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
-    2013)."""
-    faces = np.ascontiguousarray(solid.triangles, np.int64)
-    return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)
 
 
 def _held(

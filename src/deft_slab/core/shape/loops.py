@@ -8,7 +8,6 @@ that lie in the other's, and the solid's skin is left alone.
 
 from __future__ import annotations
 
-import igl
 import manifold3d
 import numpy as np
 import shapely
@@ -16,7 +15,7 @@ from numpy.typing import NDArray
 
 from ..faces import Face
 from ..solid import Solid
-from .bodies import bodies_of, in_one
+from .bodies import bodies_of, in_one, within
 from .sheets import Loop, loop_body, loop_frame, loop_rim
 
 Floats = NDArray[np.float64]
@@ -61,17 +60,11 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
 
 def bridge(solid: Solid, loop: Loop) -> Floats:
     """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
-    there from its middle: it does not go through there.
-
-    Inside by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung 2013).
-    """
+    there from its middle: it does not go through there."""
     around = loop_rim(loop, 1.0 + _REACHES[-1])
-    winding = igl.fast_winding_number(
-        np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64), np.ascontiguousarray(around)
-    )
     outward = around - around.mean(axis=0)
     outward /= np.linalg.norm(outward, axis=1)[:, None]
-    return np.asarray(np.stack([around, outward], axis=1)[winding > 0.5])
+    return np.asarray(np.stack([around, outward], axis=1)[within(solid, around)])
 
 
 def _trimmed_plate(whole: manifold3d.Manifold, drawn: Loop, thickness: float) -> manifold3d.Manifold | None:

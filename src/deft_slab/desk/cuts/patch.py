@@ -39,7 +39,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
         assert at is not None
         region = ground.region_at(at)
         # a quarter of the model is no patch to begin with
-        stroke = Stroke.model_validate(region.model_dump() | {"reach": _FIRST * region.reach})
+        stroke = Stroke.of(region, reach=_FIRST * region.reach)
         # what its border shaves off beside the patch belongs to the body
         return PatchCut(**ground.named(self.word), strokes=(stroke,), crumbs="neighbour")
 
@@ -117,8 +117,7 @@ class PatchTools(Tools[PatchCut]):
         plan = self._desk.plan
         scale = Move(np.diag(plan.factors))
         strokes = tuple(
-            Stroke.model_validate(scale.region(mark).model_dump(exclude={"meaning"}))
-            for mark in plan.marks if mark.meaning == meaning
+            Stroke.of(scale.region(mark)) for mark in plan.marks if mark.meaning == meaning
         )  # fmt: skip
         if strokes:
             self._cutting.change("take marks as a patch", strokes=strokes)

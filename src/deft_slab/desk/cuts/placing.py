@@ -118,8 +118,7 @@ class Placing(QObject):
             self._cutting.change(did, strokes=(*cut.strokes, stroke))
 
     def _mark_region(self, number: int, facet: int, place: Floats) -> None:
-        region = self.ground().region_at(place).model_dump()
-        self._mark(Stroke(**region, erase=self._marker.erase))
+        self._mark(Stroke.of(self.ground().region_at(place), erase=self._marker.erase))
 
     # reach
 
