@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import TypeVar
@@ -14,21 +15,39 @@ KEPT_THINGS = 2_000
 
 
 class Kept:
-    """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many."""
+    """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many. For any
+    number of threads: whoever asks for what another is making waits for it."""
 
     def __init__(self) -> None:
         self._things: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
         self._triangles = 0
+        self._guard = threading.Lock()
+        self._making: dict[Hashable, threading.Lock] = {}
 
     def once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
         """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes."""
-        if key in self._things:
-            self._things.move_to_end(key)
-            return self._things[key][0]  # type: ignore[return-value]
-        made = make()
+        with self._guard:
+            if key in self._things:
+                return self._again(key)  # type: ignore[return-value]
+            mine = self._making.setdefault(key, threading.Lock())
+        # what is made asks for other things on its way, but never, by way of them, for itself
+        with mine:
+            with self._guard:
+                if key in self._things:
+                    return self._again(key)  # type: ignore[return-value]
+            made = make()
+            with self._guard:
+                self._put(key, made, triangles)
+                self._making.pop(key, None)
+        return made
+
+    def _again(self, key: Hashable) -> object:
+        self._things.move_to_end(key)
+        return self._things[key][0]
+
+    def _put(self, key: Hashable, made: object, triangles: int) -> None:
         self._things[key] = (made, triangles)
         self._triangles += triangles
         while len(self._things) > 2 and (self._triangles > KEPT_TRIANGLES or len(self._things) > KEPT_THINGS):
             _, (_, freed) = self._things.popitem(last=False)
             self._triangles -= freed
-        return made

@@ -46,6 +46,11 @@ class Job:
         """The same job, with its 0 to 1 mapped to start to end."""
         return Job(lambda fraction, doing: self.report(start + (end - start) * fraction, doing), self.unwanted)
 
+    @property
+    def silent(self) -> Job:
+        """The same job, of which nobody hears: for threads, that would talk at once."""
+        return Job(unwanted=self.unwanted)
+
 
 QUIET = Job()
 
@@ -54,15 +59,17 @@ Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterator[Any]]
 """How many things are done: ``map``, or that of a pool of threads. The kernels let go of Python's lock."""
 
 
-def in_batches(
-    work: Callable[[T], R], things: Sequence[T], at_once: int, doing: str, job: Job = QUIET, spread: Spread = map
+def for_each(
+    work: Callable[[T], R], things: Sequence[T], doing: str, job: Job = QUIET, spread: Spread = map
 ) -> list[R]:  # fmt: skip
-    """What comes of each thing, in their order, so many between two looks at whether they are still wanted.
+    """What comes of each thing, in their order. After each it is asked whether the rest is still wanted.
 
-    doing : in words for a person. Raises Cancelled.
+    doing : in words for a person. Raises Cancelled; what a pool has begun then ends by itself.
     """
     found: list[R] = []
-    for first in range(0, len(things), at_once):
-        job.step(first / len(things), doing)
-        found += spread(work, things[first : first + at_once])
+    if things:
+        job.step(0.0, doing)
+    for one in spread(work, things):
+        found.append(one)
+        job.step(len(found) / len(things), doing)
     return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .judge.base import fits_turned
 from .judge.exposure import exposure
 from .judge.figures import measure
 from .judge.marks import unmarked
@@ -28,6 +29,7 @@ def warm() -> None:
     tangled_share(solid)
     seen = exposure(solid, directions=2, cells=8)
     sketches(solid, np.eye(3)[None], 45.0, 8)
+    fits_turned(corners, np.eye(3)[None], (10.0, 10.0, 10.0))
     measured = measure(solid, np.eye(3), exposed=seen, cells=8)
     support_skin(measured.columns, measured.floors)
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))

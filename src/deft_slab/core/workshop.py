@@ -54,9 +54,9 @@ _SURELY_SEEN = 1.5 * HIDDEN
 
 @dataclass(eq=False)
 class Workshop:
-    """Evaluates plans for one model and keeps what it has made. For one thread at a time.
+    """Evaluates plans for one model and keeps what it has made.
 
-    spread : see ``progress.Spread``
+    spread : see ``progress.Spread``; threads of one each take a copy that spreads nothing, and keeps its things here
     """
 
     model: Model

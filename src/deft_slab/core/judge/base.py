@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from itertools import permutations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from ..outcome import Fit
 from ..printer import Printer
+from . import box_kernels
 
 Floats = NDArray[np.float64]
 
@@ -116,28 +116,19 @@ def fits_turned(
 
     corners : (n, 3) mm of its convex hull; room : mm along x, y and z; lift : mm over the bed
     """
-    height = np.ptp(corners @ rotations[:, 2].T, axis=0) + lift
     turns = np.radians(np.arange(0.0, 180.0, 7.5))
-    x, y = (corners @ rotations[:, axis].T for axis in (0, 1))
-    widths = np.stack([np.ptp(np.cos(t) * x - np.sin(t) * y, axis=0) for t in turns])
-    # a turn and the one a quarter on are the sides of a box
-    across = np.roll(widths, -len(turns) // 2, axis=0)
-    flat = ((widths <= room[0] + 1e-6) & (across <= room[1] + 1e-6)).any(axis=0)
-    return np.asarray(flat & (height <= room[2] + 1e-6))
-
-
-_EXACTLY = 1e-6
-"""mm by which a box may be over a printer's room and fit it."""
+    corners, rotations = np.ascontiguousarray(corners, float), np.ascontiguousarray(rotations, float)
+    return np.asarray(
+        box_kernels.fits_turned(corners, rotations, np.cos(turns), np.sin(turns), np.array(room, float), float(lift))
+    )
 
 
 def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> NDArray[np.int64]:
     """(...) how many times a printer's room each of some boxes (..., 3) takes, cut into equal blocks that lie as is
     best. mm"""
-    ways = []
-    for order in permutations(range(3)):
-        counts = [np.ceil((sizes[..., k] - _EXACTLY) / side) for k, side in zip(order, room, strict=True)]
-        ways.append(np.prod([np.maximum(count, 1.0) for count in counts], axis=0))
-    return np.asarray(np.minimum(np.min(ways, axis=0), 1e9).astype(np.int64))
+    sizes = np.asarray(sizes, float)
+    rooms = box_kernels.rooms_of_boxes(np.ascontiguousarray(sizes.reshape(-1, 3)), np.array(room, float))
+    return np.asarray(rooms.reshape(sizes.shape[:-1]))
 
 
 def least_rooms(points: Floats, room: tuple[float, float, float], volume: float) -> int:

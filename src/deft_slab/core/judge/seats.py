@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from .base import LEAST_BASE_AREA, fits_turned
 from .exposure import spread_directions
@@ -27,8 +28,8 @@ _STARTS = 4
 or more over the best of 400 directions and six neighbourhoods, where 60 and one left it 22 % over, and one cell with
 four times the support.)"""
 AROUND = 8
-_AT_ONCE, _TOGETHER = 64, 8
-"""Seats between two looks at whether they are still wanted; those that one call measures."""
+_TOGETHER = 8
+"""Seats that one call measures."""
 _REACHES = (7.0, 3.0, 1.3)
 """Degrees around a start that are tried in turn."""
 _FINALISTS = 4
@@ -274,13 +275,8 @@ def seats_of(
         return [Seat(one.down, one.rotation, one.kind, *of) for one, of in zip(offered, figures, strict=True)]
 
     def looked(offered: list[Candidate]) -> list[Seat]:
-        found: list[Seat] = []
-        for first in range(0, len(offered), _AT_ONCE):
-            job.step(first / len(offered), "Trying seats")
-            now = offered[first : first + _AT_ONCE]
-            for some in spread(look, [now[n : n + _TOGETHER] for n in range(0, len(now), _TOGETHER)]):
-                found += some
-        return found
+        some = [offered[n : n + _TOGETHER] for n in range(0, len(offered), _TOGETHER)]
+        return list(chain(*for_each(look, some, "Trying seats", job, spread)))
 
     def chosen(seats: list[Seat]) -> Seats:
         """The best of some, of the few best of each sort on the whole."""

@@ -19,7 +19,7 @@ from ..documents import triple
 from ..judge.marks import Marked
 from ..marking import Stroke
 from ..neighbours import edge_lengths, shared_edges
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from .found import CutWishes
 
@@ -152,7 +152,7 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
     ways = _ways_over(solid)
     tips = _tips(solid, ways)
     tasks = [(tip, band) for tip in tips for band in _BANDS]
-    tried = in_batches(lambda task: _neck(solid, price, *task), tasks, 4, "Looking for necks", job, spread)
+    tried = for_each(lambda task: _neck(solid, price, *task), tasks, "Looking for necks", job, spread)
     found = [one for one in tried if one is not None]
     # the same limb is met from several tips: the cheapest of each stands for it; large limbs on cheap necks first
     kept: list[Neck] = []

@@ -24,7 +24,7 @@ from ..judge.sketches import sketches
 from ..judge.tilts import down_to_rotation
 from ..marking import Region
 from ..outcome import NOT_BARRED, Piece, Seam
-from ..recipe import cut_all, nameless
+from ..recipe import Stage, cut_all, nameless
 from ..seated import Subject
 from ..shells import shells_of
 from ..solid import Solid
@@ -253,11 +253,39 @@ class Ground:
 
         return best(0), best(1)
 
-    def with_cut(self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None) -> Draft | None:
+    def with_cut(
+        self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None, beside: Sequence[Cut] = ()
+    ) -> Draft | None:  # fmt: skip
         """A draft with one more cut; None where that parts nothing, or not as wished.
 
         hints : (k, 3) directions for the bodies ahead of it and behind it
+        beside : cuts that are tried in its place, one after the other, where it leaves crumbs
         """
+        made = self._staged(draft, cut)
+        others = iter(beside)
+        first = made
+        while made is None or made[1].report.crumbs:
+            other = next(others, None)
+            if first is None or other is None:
+                made = first
+                break
+            made = self._staged(draft, other)
+        if made is None:
+            return None
+        cut, stage, seam = made
+        known = {id(cell.part.solid): cell for cell in draft.cells}
+        touched = set(stage.touched)
+        cells = []
+        for number, part in enumerate(stage.parts):
+            if number in touched:
+                cells.append(self.cell(part, None if hints is None else hints[0 if part.sides[-1].side == 1 else 1]))
+            else:
+                cells.append(replace(known[id(part.solid)], part=part))
+        seams, crumbs = (*draft.seams, seam), len(stage.report.crumbs)
+        return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
+
+    def _staged(self, draft: Draft, cut: Cut) -> tuple[Cut, Stage, Seam] | None:
+        """What one more cut makes of a draft, before anything is seated; None where that is not as wished."""
         wishes = self.wishes
         parts = [cell.part for cell in draft.cells]
         key = tuple(nameless(one) for one in (*draft.cuts, cut))
@@ -265,25 +293,14 @@ class Ground:
             stage = cut_all(parts, cut, key, self.volume, self.taken)
         except CutFailed:
             return None
-        made = set(stage.touched)
         small = any(part.solid.volume < wishes.least_volume for part in stage.made)
         crumbs = len(stage.report.crumbs)  # no pieces of a way: the cut is made a little beside, where it leaves none
-        if not made or small or len(stage.parts) - crumbs > self.most_pieces:
+        if not stage.touched or small or len(stage.parts) - crumbs > self.most_pieces:
             return None
         one_side = [part.solid for part in stage.made if not cut.two_sided or part.sides[-1].side == 1]
         seam = seam_of(one_side, cut.id, self.exposed, 1.0 if cut.two_sided else 0.5, self.marks)
-        seams = (*draft.seams, seam)
-        too_much = wishes.seam_limit is not None and sum(one.in_sight for one in seams) > wishes.seam_limit
-        if seam.barred >= NOT_BARRED or too_much:
-            return None
-        known = {id(cell.part.solid): cell for cell in draft.cells}
-        cells = []
-        for number, part in enumerate(stage.parts):
-            if number in made:
-                cells.append(self.cell(part, None if hints is None else hints[0 if part.sides[-1].side == 1 else 1]))
-            else:
-                cells.append(replace(known[id(part.solid)], part=part))
-        return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
+        too_much = wishes.seam_limit is not None and draft.sight + seam.in_sight > wishes.seam_limit
+        return None if seam.barred >= NOT_BARRED or too_much else (cut, stage, seam)
 
 
 def distinct(downs: Floats) -> Floats:

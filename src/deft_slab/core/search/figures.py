@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..judge.sketches import Sketches, sketches
 from ..judge.tilts import downs_to_rotations
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, for_each
 from ..seated import Subject
 from .found import MapFigures
 
@@ -22,8 +22,8 @@ support volume within 0.4 % of the whole mesh by the same rule in the median, 2.
 1.9 %, and take up to 1.7 times as long.)"""
 _FEW = 6_000
 """Triangles up to which columns cost little: finer ones are taken, for such meshes are often thin and angular."""
-_AT_ONCE, _TOGETHER = 64, 8
-"""Directions between two looks at whether they are still wanted; those that one call measures."""
+_TOGETHER = 8
+"""Directions that one call measures."""
 
 
 def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:
@@ -46,10 +46,7 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
             marks=subject.light_marks, lift=subject.lift,
         )  # fmt: skip
 
-    found: list[Sketches] = []
-    for first in range(0, len(downs), _AT_ONCE):
-        job.step(first / max(len(downs), 1), f"Trying {len(downs):,} ways to sit")
-        now = downs[first : first + _AT_ONCE]
-        found += spread(look, [now[n : n + _TOGETHER] for n in range(0, len(now), _TOGETHER)])
+    some = [downs[n : n + _TOGETHER] for n in range(0, len(downs), _TOGETHER)]
+    found = for_each(look, some, f"Trying {len(downs):,} ways to sit", job, spread)
     columns = [np.concatenate([getattr(one, f.name) for one in found] or [[]]) for f in fields(Sketches)]
     return MapFigures(downs, *columns)

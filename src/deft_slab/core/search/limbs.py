@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..cuts import Cut, PatchCut, PieceReach, StraightCut
 from ..documents import triple
 from ..plan import Plan
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread, for_each
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground
 
@@ -20,7 +20,6 @@ _MOST = 6
 """Necks that are cut."""
 _FACES = (0.0, 0.7)
 """Share of the face along the border that is made flat: none, or so that the limb can stand on it."""
-_AT_ONCE = 4
 
 
 def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: Spread = map) -> list[Draft]:
@@ -39,7 +38,7 @@ def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: 
         return ground.with_cut(replace(ground.start, limb=True), cut, (downs, downs))
 
     doing = "Taking limbs off at their necks"
-    drafts = in_batches(made, tasks, _AT_ONCE, doing, job.part(0.3, 1.0), spread)
+    drafts = for_each(made, tasks, doing, job.part(0.3, 1.0), spread)
     return [draft for draft in drafts if draft is not None]
 
 

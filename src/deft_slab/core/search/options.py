@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..judge.parting import Places
 from ..judge.seats import around
 from ..outcome import NOT_BARRED
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread, for_each
 from .drafts import Cell, Draft, Ground
 
 Floats = NDArray[np.float64]
@@ -29,7 +29,6 @@ _FINE_PLACES, _FINE_REACH = 17, 0.06
 """Places around an offset that are tried, and how far from it, as a share of the diagonal."""
 _SLACK = 1.01
 """Times the seam of an option that what is tried around it may have."""
-_AT_ONCE = 8
 _LEAST_SHARE = 0.0025
 """Of the volume of everything: a smaller side is a crumb, and no piece."""
 
@@ -130,7 +129,7 @@ def same(a: Option, b: Option, diagonal: float) -> bool:
 
 def followed(ground: Ground, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
     """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
-    return in_batches(partial(_followed, ground), options, _AT_ONCE, "Following the best places", job, spread)
+    return for_each(partial(_followed, ground), options, "Following the best places", job, spread)
 
 
 def _followed(ground: Ground, start: Option) -> Option:

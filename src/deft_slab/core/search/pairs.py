@@ -11,7 +11,7 @@ from ..cuts import Cut, Move, PatchCut, StraightCut
 from ..judge.alike import symmetry_planes
 from ..mend.thin import thinned
 from ..plan import Plan
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from .drafts import Draft, Ground, distinct
 
@@ -21,7 +21,6 @@ _PLANES = 2
 """Of symmetry, that pairs are made at."""
 _FEW = 1_500
 """Triangles by which it is told soon that a body is not symmetric."""
-_AT_ONCE = 4
 
 
 def planes_of(solids: list[Solid]) -> list[tuple[Floats, float]]:
@@ -43,7 +42,7 @@ def in_pairs(
         (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
     ]  # fmt: skip
-    made = in_batches(partial(_paired, ground, plan), tasks, _AT_ONCE, "Cutting in mirrored pairs", job, spread)
+    made = for_each(partial(_paired, ground, plan), tasks, "Cutting in mirrored pairs", job, spread)
     return [draft for draft in made if draft is not None]
 
 

@@ -16,7 +16,7 @@ from ..judge.parting import Places, Poses, every_place, posed
 from ..judge.seats import LEANING, SeatWishes, candidates, worth_leaning
 from ..plan import Plan
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread, for_each
 from ..seated import Subject
 from ..solid import Solid
 from ..workshop import Workshop
@@ -31,7 +31,6 @@ are no better on the demo models.)"""
 NORMALS, PLACES = 250, 64
 _SEAT_CELLS = 64
 _SPREAD_POSES = 48
-_AT_ONCE = 16
 TURNS, TURNS_MOST = 13, 30.0
 """Steps and degrees of ``turned``."""
 
@@ -171,7 +170,7 @@ def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread:
     Cancelled : the job is no longer wanted.
     """
     doing = f"Trying {PLACES * len(normals):,} places to cut"
-    return in_batches(subject.along, list(normals), _AT_ONCE, doing, job, spread)
+    return for_each(subject.along, list(normals), doing, job, spread)
 
 
 def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = SWEEP_PLACES) -> Sweep:
@@ -217,7 +216,7 @@ def turned(
     def look(normal: Floats) -> Places:
         return subject.places(normal, np.array([float(normal @ middle)]))
 
-    found = in_batches(look, list(normals), _AT_ONCE, "Turning the cut", job, spread)
+    found = for_each(look, list(normals), "Turning the cut", job, spread)
     shape = (steps, steps)
 
     def table(value: Callable[[Places], float]) -> Floats:

@@ -18,7 +18,7 @@ from ..judge.parting import Places
 from ..judge.seam import seam_of
 from ..judge.seats import SeatWishes, around, seats_of
 from ..marking import Region
-from ..progress import QUIET, Job, Spread
+from ..progress import QUIET, Job, Spread, for_each
 from ..shape.bodies import bodies_of
 from ..solid import Solid
 from .borders import border_stroke, facets_of, resettled, seam_price
@@ -78,19 +78,17 @@ def _straight(
         return subject.places(other, np.linspace(offset - limits.moved, offset + limits.moved, _FINE))
 
     best, after = cut, before
-    for first in range(0, len(normals), 8):
-        job.step(first / len(normals), "Settling the seam")
-        for found in spread(look, normals[first : first + 8]):
-            support, sight = subject.taken(found).sum(axis=0), found.in_sight
-            good = (support <= (1 + limits.rise) * before[1] + 1.0) & (found.volume.min(axis=0) > 0)
-            good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
-            if not good.any():
-                continue
-            k = int(np.argmin(np.where(good, sight, np.inf)))
-            if sight[k] < 0.99 * after[0]:
-                x, y, z = (float(value) for value in found.normal)
-                best = cut.model_copy(update={"normal": (x, y, z), "offset": float(found.offsets[k])})
-                after = (float(sight[k]), float(support[k]))
+    for found in for_each(look, normals, "Settling the seam", job, spread):
+        support, sight = subject.taken(found).sum(axis=0), found.in_sight
+        good = (support <= (1 + limits.rise) * before[1] + 1.0) & (found.volume.min(axis=0) > 0)
+        good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
+        if not good.any():
+            continue
+        k = int(np.argmin(np.where(good, sight, np.inf)))
+        if sight[k] < 0.99 * after[0]:
+            x, y, z = (float(value) for value in found.normal)
+            best = cut.model_copy(update={"normal": (x, y, z), "offset": float(found.offsets[k])})
+            after = (float(sight[k]), float(support[k]))
     return best, before, after
 
 

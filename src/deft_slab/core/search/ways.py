@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
-from itertools import chain, pairwise
+from itertools import pairwise
 from typing import TypeAlias
 
 import numpy as np
@@ -23,7 +23,7 @@ from ..judge.base import least_rooms
 from ..outcome import Piece
 from ..plan import Plan
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread, in_batches
+from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from ..workshop import Workshop
 from .as_ways import drafted_way, measured_way
@@ -33,20 +33,18 @@ from .found import CutWishes, Front, Way
 from .fronts import foremost, spaced, unbeaten, unlike
 from .limbs import limbs_off
 from .loosening import why_none
-from .making import made_of
-from .options import BINS, Option, Scored, best_options, dearest, followed, same, scored
+from .making import all_made, best_made
+from .options import BINS, Scored, best_options, dearest, scored
 from .pairs import in_pairs, planes_of
 from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
 from .together import moved_together
 
 Floats = NDArray[np.float64]
 
-_LATER_NORMALS, _LATER_LIKELY = 90, 24
+_LATER_NORMALS, _LATER_LIKELY = 50, 16
 """Normals that are tried for the second cut and those after it, spread and likely ones."""
 _EACH, _EACH_LATER = 2, 2
 """Options of a bin that are followed: of the first cut, of later ones."""
-_FLAT_TRIES = 6
-"""Options of a bin that are made, at most, until so many sit flat."""
 _BEAM = 2
 """Drafts of a bin, free and all flat each, that a further cut is looked for in."""
 _LIMBS = 1
@@ -62,6 +60,7 @@ _FINALISTS, _AGAIN = 6, 4
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""
 _AT_ONCE = 4
+"""Cuts and sets of cuts that are measured between two looks at what there is."""
 _MOST_PARTS = 24
 """Pieces that are looked at where there are more: those with the most support."""
 
@@ -136,21 +135,31 @@ class WaySearch:
     # the steps: each gives those that come in its place
 
     def _begin(self) -> list[_Step]:
-        """The first plans: the best of each amount of seam, one cut, from the stand-in."""
+        """The first plans: one cut, along likely normals."""
         ground = self._ground()
-        self._job.step(0.2, "Looking at all ways to cut")
+        cells = dearest(ground.start, _CELLS)
+        self._look(ground, [(cell, likely_normals(cell.subject)) for cell in cells])
+        rest = partial(self._everywhere, ground, cells)
+        necks = [partial(self._necks, ground, cell) for cell in cells]
+        return [rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, _EACH, 1)]
+
+    def _everywhere(self, ground: Ground, cells: list[Cell]) -> list[_Step]:
+        """Blocks, and one cut along all other normals."""
+        self._drafts += [draft for draft in self._blocks(ground) if draft is not None]
+        self._look(ground, [(cell, half_sphere(NORMALS)) for cell in cells])
+        return []
+
+    def _look(self, ground: Ground, along: list[tuple[Cell, Floats]]) -> None:
+        """Scores places for a first cut of bodies along normals (n, 3); the best of each amount of seam are made."""
         tables = []
-        for cell in dearest(ground.start, _CELLS):
-            normals = np.concatenate([half_sphere(NORMALS), likely_normals(cell.subject)])
-            found = looked_along(cell.subject, normals, self._job.part(0.2, 0.8), self.spread)
-            tables.append(scored(ground, ground.start, cell, found))
-        first = [one for some in best_options(ground, tables, 1, flat=False, fitting=False) for one in some]
-        drafts = [*self._made(ground, first), *self._blocks(ground)]
-        self._drafts = [draft for draft in drafts if draft is not None]
-        self._tables = tables
+        for n, (cell, normals) in enumerate(along):
+            job = self._job.part(0.2 + 0.6 * n / len(along), 0.2 + 0.6 * (n + 1) / len(along))
+            tables.append(scored(ground, ground.start, cell, looked_along(cell.subject, normals, job, self.spread)))
+        best = [one for some in best_options(ground, tables, 1, flat=False, fitting=False) for one in some]
+        made = all_made(ground, self.plan, best, self._job, self.spread)
+        self._drafts = [*self._drafts, *(draft for draft in made if draft is not None)]
+        self._tables = [*self._tables, *tables]
         self._show(ground, near=True)
-        necks = [partial(self._necks, ground, cell) for cell in dearest(ground.start, _CELLS)]
-        return [partial(self._uncut, ground), *necks, partial(self._follow, ground, _EACH, 1)]
 
     def _uncut(self, ground: Ground) -> list[_Step]:
         """What is parted, as it sits now; where that is a whole model, also in its best seats."""
@@ -161,7 +170,7 @@ class WaySearch:
                 self.plan.changed(tilt=Tilt.from_rotation(seat.rotation)) for seat in (seats.least, seats.flat) if seat
             ]
         for plan in plans:
-            self._measure_plan(plan, ())
+            self._keep(self._way(plan, (), self.workshop, self._job))
         self._show(ground, near=True)
         return []
 
@@ -174,7 +183,7 @@ class WaySearch:
     def _follow(self, ground: Ground, each: int, cuts: int) -> list[_Step]:
         """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
         then what is not beaten is measured on the full mesh."""
-        drafts = self._best_of(ground, self._tables, each)
+        drafts = best_made(ground, self.plan, self._tables, each, self._job, self.spread)
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
         return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._again, ground, cuts)]
@@ -204,18 +213,28 @@ class WaySearch:
         return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._rest, ground)]
 
     def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
-        """The steps that measure some ways, one each."""
-        return [partial(self._measure, ground, way, n / len(ways)) for n, way in enumerate(ways)]
+        """The steps that measure some ways, a few each."""
+        of_cuts: dict[tuple[Cut, ...], list[Way]] = {}
+        for way in ways:
+            of_cuts.setdefault(way.cuts, []).append(way)
+        groups = list(of_cuts.values())
+        return [
+            partial(self._measure, ground, groups[n : n + _AT_ONCE], n / len(groups))
+            for n in range(0, len(groups), _AT_ONCE)
+        ]
 
     def _rest(self, ground: Ground) -> list[_Step]:
         """Only what was measured is shown."""
         self._show(ground, near=False)
         return []
 
-    def _measure(self, ground: Ground, way: Way, share: float) -> list[_Step]:
-        """A way on the full mesh."""
+    def _measure(self, ground: Ground, groups: list[list[Way]], share: float) -> list[_Step]:
+        """Ways on the full mesh; those of one group have the same cuts."""
         self._job.step(share, "Measuring the best ways on the full mesh")
-        self._measure_plan(way.plan, way.cuts)
+        aside = replace(self.workshop, spread=map), self._job.silent
+        for ways in self.spread(lambda group: [self._way(way.plan, way.cuts, *aside) for way in group], groups):
+            for way in ways:
+                self._keep(way)
         self._show(ground, near=True)
         return []
 
@@ -230,7 +249,11 @@ class WaySearch:
             return [*looks, paired, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
         if not any(way.cuts for way in self.front.ways):
             refused = [*self._near(ground, all_of_them=True), *self._refused]
-            said = why_none(ground, refused, lambda way: way if way.outcome else self._way(way.plan, way.cuts))
+
+            def exact(way: Way) -> Way:
+                return way if way.outcome else self._way(way.plan, way.cuts, self.workshop, self._job)
+
+            said = why_none(ground, refused, exact)
             self.front = replace(self.front, short_of=said)
         return []
 
@@ -287,48 +310,6 @@ class WaySearch:
         number = len(self.plan.recipe) + 1
         return [ground.with_cut(ground.start, cut, None) for cut in blocks_for(cell.part, self.printer.room, number)]
 
-    def _best_of(self, ground: Ground, tables: list[Scored], each: int) -> list[Draft]:
-        """The best options of each bin and what is better around them, made: so many with the least left, as many with
-        all flat, and as many again of those that fit, where not everything does."""
-        orders = [self.wishes.must_fit]
-        if ground.start.misfits(False) and not self.wishes.must_fit:
-            orders = [False, True]
-        options: list[Option] = []
-        made: list[Draft] = []
-        for only in orders:
-            options += chain(*best_options(ground, tables, each, flat=False, fitting=only))
-            # whether a body really sits flat, only its seats tell
-            for some in best_options(ground, tables, _FLAT_TRIES, flat=True, fitting=only):
-                sound, drafts = self._sitting_flat(ground, some, each)
-                options += sound
-                made += drafts
-        distinct: list[Option] = []
-        for option in options:
-            if not any(option.flat == one.flat and same(option, one, ground.diagonal) for one in distinct):
-                distinct.append(option)
-        better = followed(ground, distinct, self._job.part(0.2, 0.6), self.spread)
-        made += [draft for draft in self._made(ground, better) if draft is not None]
-        return made
-
-    def _sitting_flat(self, ground: Ground, options: list[Option], most: int) -> tuple[list[Option], list[Draft]]:
-        """(the first of some options whose bodies all sit flat, so many at most; all that was made to find them)."""
-        sound: list[Option] = []
-        made: list[Draft] = []
-        for first in range(0, len(options), most):
-            some = options[first : first + most]
-            for option, draft in zip(some, self._made(ground, some), strict=True):
-                if draft is not None:
-                    made.append(draft)
-                    sound += [option] if np.isfinite(draft.flat) else []
-            if len(sound) >= most:
-                break
-        return sound[:most], made
-
-    def _made(self, ground: Ground, options: list[Option]) -> list[Draft | None]:
-        """Each of some options, really cut on the stand-in; None where it is not as wished."""
-        doing = "Making the best cuts on the stand-in"
-        return in_batches(partial(made_of, ground, self.plan), options, _AT_ONCE, doing, self._job, self.spread)
-
     def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""
         room = [one for one in self._drafts if len(one.cells) < ground.most_pieces and len(one.cuts) == cuts]
@@ -350,16 +331,14 @@ class WaySearch:
 
     # what is shown
 
-    def _measure_plan(self, plan: Plan, cuts: tuple[Cut, ...]) -> None:
-        if plan in self._known:
-            return
-        way = self._way(plan, cuts)
-        self._known.add(plan)
-        (self._measured if self._as_wished(way) else self._refused).append(way)
+    def _keep(self, way: Way) -> None:
+        if way.plan not in self._known:
+            self._known.add(way.plan)
+            (self._measured if self._as_wished(way) else self._refused).append(way)
 
-    def _way(self, plan: Plan, cuts: tuple[Cut, ...]) -> Way:
+    def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Workshop, job: Job) -> Way:
         """A plan on the full mesh."""
-        outcome = self.workshop.evaluate(plan, self.printer, self._job, detail="figures")
+        outcome = workshop.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
     def _as_wished(self, way: Way) -> bool:
