@@ -18,9 +18,9 @@ from pathlib import Path
 import numpy as np
 import pyvista
 import trimesh
+import ways
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
-from rugged import rugged
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from deft_slab.core.cuts import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
@@ -40,10 +40,8 @@ from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.found import CutWishes, Front
 from deft_slab.core.search.places import NORMALS, PLACES, cut_subject, half_sphere, likely_normals, looked_along, swept
 from deft_slab.core.search.tilts import searched
-from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.search.weighing import PRESETS
 from deft_slab.core.seated import Subject
 from deft_slab.core.solid import Solid
@@ -378,48 +376,8 @@ def cutting() -> None:
     say(f"block cut into {len(cells)} cells", f"{took:.2f} s", "within 3 s", took <= 3)
     _ten_cuts(workshop, plan, lantern)
     _dragging_kinds(workshop, plan, lantern)
-    _ways(pool)
-    _end_to_end()
+    ways.usual(say, pool)
     pool.shutdown()
-
-
-def _ways(pool: ThreadPoolExecutor) -> None:
-    """Ways to part models: how long, and how good. Ratios to the support V as the model stands and to its diagonal D;
-    the goals of the gull and the hook were asked for; those of the rugged body are a little above what this search
-    found first, so that it does not get worse unseen."""
-    for name, solid, pieces, goals in (
-        ("gull", loaded("gull"), 2, {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.02)}),
-        ("hook", loaded("hook"), 3,
-         {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.05), "two cuts, all flat": (3, 9, True, 0.01)}),
-        ("few", thinned(loaded("hook"), 4_000, QUIET), 2, {}),
-        ("a rugged body", rugged(200_000), 4,
-         {"one cut, seam ≤ ½ D": (2, 0.5, False, 0.15), "two cuts, seam ≤ ¾ D": (3, 0.75, False, 0.11),
-          "three cuts, all flat": (4, 9, True, 0.11)}),
-    ):  # fmt: skip
-        model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
-        workshop = Workshop(model, pool.map)
-        workshop.evaluate(Plan(model=model.ref), default_printer())
-        plan, wishes = Plan(model=model.ref), CutWishes(pieces=pieces)
-        search = WaySearch(workshop, plan, default_printer(), wishes, spread=pool.map)
-        start = time.perf_counter()
-        search.advance()
-        first = time.perf_counter() - start
-        front = search.to_end()
-        took = time.perf_counter() - start
-        what = f"ways to part, {name}, {len(solid.triangles):,} triangles"
-        goal = 15 if pieces == 2 else 60
-        say(f"{what}, first ones", f"{first:.1f} s", "within 3 s", first <= 3)
-        say(f"{what}, up to {pieces} pieces", f"{took:.1f} s, {len(front.ways)} ways", f"within {goal} s", took <= goal)
-        for asked, (most, seam, flat, left) in goals.items():
-            best = _best(front, most, seam * solid.diagonal, flat)
-            say(f"{name}, {asked}", f"{100 * best:.2f} % of V", f"{100 * left:g} %", best <= left)
-
-
-def _best(front: Front, pieces: int, sight: float, flat: bool) -> float:
-    """The least share of the support that a way as asked leaves; inf where there is none."""
-    good = [way.support for way in front.ways
-            if way.cuts and way.pieces <= pieces and way.sight <= sight and (way.all_flat or not flat)]  # fmt: skip
-    return min(good, default=math.inf) / front.whole
 
 
 def _ten_cuts(workshop: Workshop, plan: Plan, solid: Solid) -> None:
@@ -474,19 +432,6 @@ def _dragging_kinds(workshop: Workshop, plan: Plan, solid: Solid) -> None:
             workshop.evaluate(plan.with_cut(make(0.3 * step)), printer, detail="quick")
         rate = 8 / (time.perf_counter() - start)
         say(f"figures a second while a {name} cut is dragged", f"{rate:.1f}", "at least 10", rate >= 10)
-
-
-def _end_to_end() -> None:
-    """What the trade-off list of each demo model leaves, and what it leaves of those with a short seam in sight."""
-    for name, path in MODELS.items():
-        model = open_file(path).model
-        workshop, plan, printer = Workshop(model), Plan(model=model.ref), default_printer()
-        front = WaySearch(workshop, plan, printer, CutWishes(pieces=2)).to_end()
-        best, hidden = (_best(front, 2, share * model.solid.diagonal, flat=False) for share in (math.inf, 0.75))
-        goal = 0.2 if name in ("helmet", "lantern") else 0.05
-        figure = f"{100 * best:.1f} %, with a seam in sight under ¾ of the diagonal {100 * hidden:.1f} %"
-        say(f"support left by one straight cut, {name}", figure, f"under {100 * goal:.0f} % and 40 %",
-            best < goal and hidden < 0.4)  # fmt: skip
 
 
 def rays_down(mesh: trimesh.Trimesh, tree: RayMeshIntersector, down: np.ndarray) -> float:

@@ -73,7 +73,7 @@ def test_bodies_whose_best_plan_is_known(body):
     assert front.whole > 500
     best = [way for way in front.ways if way.cuts and way.all_flat]
     assert min(way.support for way in best) < 0.01 * front.whole
-    assert all(way.outcome is not None for way in front.ways)
+    assert all(way.measured for way in front.ways)
 
 
 @pytest.fixture(scope="module")
@@ -149,7 +149,7 @@ def test_first_ways_are_marked_as_near(hook):
     first = search.advance()
     assert first.ways
     assert not first.done
-    assert all(way.outcome is None for way in first.ways)
+    assert not any(way.measured for way in first.ways)
     assert all(way.plan.recipe == way.cuts for way in first.ways)
 
 
@@ -163,8 +163,10 @@ def test_conditions_leave_ways_out(hook):
     assert flat.ways
     assert all(way.all_flat for way in flat.ways)
     large = found(model.solid, least_volume=0.2 * model.solid.volume)
-    assert all(piece.solid.volume >= 0.19 * model.solid.volume for way in large.ways if way.outcome
-               for piece in way.outcome.pieces)  # fmt: skip
+    workshop = Workshop(model)
+    for way in large.ways:
+        for piece in workshop.evaluate(way.plan, PRINTER).pieces:
+            assert piece.solid.volume >= 0.19 * model.solid.volume
 
 
 def test_marks_bar_cuts_and_make_them_welcome():
@@ -202,10 +204,11 @@ def replace_room(side: float):
 
 def test_a_closed_void_may_be_kept_closed():
     """Every cut through the middle of a hollow ball opens it; those that may stay beside the void."""
-    closed = found(hollow_ball(30, 20, 3), open_shells=False)
+    solid = hollow_ball(30, 20, 3)
+    closed, workshop = found(solid, open_shells=False), Workshop(model_of(solid))
     for way in closed.ways:
-        if way.cuts and way.outcome:
-            assert any(piece.solid.volume > 50_000 for piece in way.outcome.pieces)
+        if way.cuts:
+            assert any(piece.solid.volume > 50_000 for piece in workshop.evaluate(way.plan, PRINTER).pieces)
             assert all(abs(cut.offset) > 19 for cut in way.cuts)
 
 
@@ -233,8 +236,8 @@ def test_one_piece_only_is_parted():
     front = search.to_end()
     assert search.parts == 1
     for way in front.ways:
-        if way.outcome is not None and way.cuts:
-            assert len(way.outcome.pieces) == way.pieces + 1
+        if way.cuts:
+            assert len(workshop.evaluate(way.plan, PRINTER).pieces) == way.pieces + 1
             assert way.plan.recipe[: len(two.plan.recipe)] == two.plan.recipe
     assert any(way.cuts for way in front.ways)
 
@@ -296,7 +299,7 @@ def test_more_like_one_way(hook):
     search.more_like(way)
     after = search.to_end()
     assert after.done
-    assert all(one.outcome is not None for one in after.ways)
+    assert all(one.measured for one in after.ways)
     little, short = 0.003 * before.whole, 0.006 * model.solid.diagonal
     for old in before.ways:
         assert any(new.support <= old.support + little and new.hidden <= old.hidden + short for new in after.ways)

@@ -11,6 +11,7 @@ from ..core.handoff.beds import lay_out
 from ..core.marking import Mark, Meaning
 from ..core.plan import Plan, Recipe
 from ..core.printer import Printer
+from ..core.search.effort import THOROUGH, USUAL
 from ..core.search.found import CutWishes, Way
 from ..core.search.fronts import spaced
 from ..core.search.ways import WaySearch
@@ -30,11 +31,12 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         pieces=arguments.pieces, seam_limit=arguments.seam_limit, flat=arguments.flat, must_fit=bool(arguments.fit),
         least_volume=1000 * arguments.least, open_shells=not arguments.keep_shells,
     )  # fmt: skip
-    search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread)
+    effort = THOROUGH if arguments.thorough else USUAL
+    search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread, effort=effort)
     while not search.advance().done:
         if arguments.time is not None and time.monotonic() - begun > arguments.time:
             break
-    ways = [way for way in search.front.ways if way.outcome is not None]
+    ways = [way for way in search.front.ways if way.measured]
     parted = [way for way in ways if way.cuts]
     chosen = spaced(parted, arguments.top) if arguments.top else parted
     return {

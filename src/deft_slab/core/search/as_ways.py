@@ -26,8 +26,8 @@ def measured_way(
     return Way(
         plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
         sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
-        wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), outcome,
-        _alike([piece.solid for piece in pieces]),
+        wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), True,
+        _alike([piece.solid for piece in pieces]), max(out for piece in pieces for out in piece.fit.over),
     )  # fmt: skip
 
 

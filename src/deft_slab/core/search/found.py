@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ..cuts import Cut
 from ..documents import Document
-from ..outcome import NOT_BARRED, Figures, Outcome, Seam
+from ..outcome import NOT_BARRED, Figures, Seam
 from ..plan import Plan
 from ..tilt import Tilt
 
@@ -200,7 +200,8 @@ class Way(CountsPieces):
     """A way to part what is looked at. plan : it, to be taken as it is
 
     support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
-    outcome : of the plan, on the full mesh by the hard rule; None while it is only known from the stand-in
+    measured : on the full mesh, by the hard rule; else it is only known from the stand-in
+    over : mm by which a piece is too large for the printer, at most
     alike : how many pieces have the shape of another one, or its mirror image
     """
 
@@ -214,8 +215,9 @@ class Way(CountsPieces):
     show: float
     hidden: float
     seams: tuple[Seam, ...]
-    outcome: Outcome | None = None
+    measured: bool = False
     alike: int = 0
+    over: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,10 +11,6 @@ from .found import CutWishes, Way
 
 T = TypeVar("T")
 
-_LEAST_GAIN = 0.002
-"""Of the area behind a front, for a way to be worth measuring. (Half of the finalists of the demo models brought less,
-and took as long.)"""
-
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
     """Those that no other beats in all of support, seam, pieces, sitting flat, fitting and being alike; least support
@@ -61,10 +57,11 @@ def spaced(things: list[T], most: int) -> list[T]:
     return [things[n] for n in keep]
 
 
-def foremost(ways: list[Way], known: list[Way], most: int, whole: float) -> list[Way]:
+def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_gain: float) -> list[Way]:
     """So many of some ways, at most, that bring a front forward by the most, one after the other: by the area that it
     leaves behind it, of seam and of the root of the support (what little there is counts too), beyond what is known.
-    What brings it forward by next to nothing is left out, unless it is better in something else.
+    What brings it forward by less than least_gain, of the unit square, is left out, unless it is better in something
+    else.
 
     whole : mm3 of support that the axis of it ends at
     """
@@ -80,7 +77,7 @@ def foremost(ways: list[Way], known: list[Way], most: int, whole: float) -> list
         before = area_behind(front)
         gains = [area_behind([*front, point(way)]) - before for way in left]
         best = left.pop(int(np.argmax(gains)))
-        if max(gains) < _LEAST_GAIN and any(_no_worse(one, best) for one in (*known, *chosen)):
+        if max(gains) < least_gain and any(_no_worse(one, best) for one in (*known, *chosen)):
             continue
         chosen.append(best)
         front.append(point(best))

@@ -30,9 +30,7 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
     said = []
     if wishes.must_fit:
         best = measured(min(parted, key=lambda one: one.pieces - one.fitting))
-        pieces = best.outcome.pieces if best.outcome else ()
-        over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
-        said.append(f"{best.fitting} of {best.pieces} pieces fit at best, one {over:.0f} mm too large: allow more")
+        said.append(f"{best.fitting} of {best.pieces} pieces fit at best, one {best.over:.0f} mm too large: allow more")
     if wishes.flat:
         best = min(parted, key=lambda one: one.pieces - one.flat)
         said.append(f"{best.flat} of {best.pieces} pieces sit flat at best: let some lean, or allow more pieces")

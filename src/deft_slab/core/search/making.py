@@ -13,18 +13,17 @@ from ..documents import triple
 from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from .drafts import Draft, Ground
+from .effort import Effort
 from .options import Option, Scored, best_options, followed, same
 
 _ASIDE = (0.0, 0.004, -0.004, 0.008)
 """Shares of the diagonal by which a cut is moved so that it leaves no crumbs."""
-_FLAT_TRIES = 6
-"""Options of a bin that are made, at most, until so many sit flat."""
 
 
 def best_made(
-    ground: Ground, plan: Plan, tables: list[Scored], each: int, job: Job = QUIET, spread: Spread = map
+    ground: Ground, plan: Plan, tables: list[Scored], effort: Effort, job: Job = QUIET, spread: Spread = map
 ) -> list[Draft]:  # fmt: skip
-    """The best options of each bin and what is better around them, made: so many with the least left, as many with all
+    """The best options of each bin and what is better around them, made: some with the least left, as many with all
     flat, and as many again of those that fit, where not everything does.
 
     plan : that their cuts go on from. Raises Cancelled.
@@ -35,10 +34,10 @@ def best_made(
     options: list[Option] = []
     made: list[Draft] = []
     for only in orders:
-        options += chain(*best_options(ground, tables, each, flat=False, fitting=only))
+        options += chain(*best_options(ground, tables, effort.each, flat=False, fitting=only))
         # whether a body really sits flat, only its seats tell
-        for some in best_options(ground, tables, _FLAT_TRIES, flat=True, fitting=only):
-            sound, drafts = _sitting_flat(ground, plan, some, each, job, spread)
+        for some in best_options(ground, tables, effort.flat_tries, flat=True, fitting=only):
+            sound, drafts = _sitting_flat(ground, plan, some, effort.each, job, spread)
             options += sound
             made += drafts
     distinct: list[Option] = []

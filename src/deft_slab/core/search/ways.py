@@ -29,6 +29,7 @@ from ..workshop import Workshop
 from .as_ways import drafted_way, measured_way
 from .blocks import blocks_for
 from .drafts import Cell, Draft, Ground
+from .effort import USUAL, Effort
 from .found import CutWishes, Front, Way
 from .fronts import foremost, spaced, unbeaten, unlike
 from .limbs import limbs_off
@@ -36,27 +37,11 @@ from .loosening import why_none
 from .making import all_made, best_made
 from .options import BINS, Scored, best_options, dearest, scored
 from .pairs import in_pairs, planes_of
-from .places import NORMALS, CutSubject, cut_subject, half_sphere, likely_normals, looked_along
+from .places import CutSubject, cut_subject, half_sphere, likely_normals, looked_along
 from .together import moved_together
 
 Floats = NDArray[np.float64]
 
-_LATER_NORMALS, _LATER_LIKELY = 50, 16
-"""Normals that are tried for the second cut and those after it, spread and likely ones."""
-_EACH, _EACH_LATER = 2, 2
-"""Options of a bin that are followed: of the first cut, of later ones."""
-_BEAM = 2
-"""Drafts of a bin, free and all flat each, that a further cut is looked for in."""
-_LIMBS = 1
-"""The same, of those whose first cut takes a limb off."""
-_FEWEST = 8
-"""Drafts at most that a further cut is looked for in where all pieces must fit: those that take the fewest rooms."""
-_PAIRED = 16
-"""Drafts of the beam that are tried with the mirror image of their last cut."""
-_CELLS = 3
-"""Bodies of a draft that a further cut is looked for in."""
-_FINALISTS, _AGAIN = 6, 4
-"""Ways that are measured on the full mesh after each cut, of those that lean, and of those that sit all flat."""
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""
 _AT_ONCE = 4
@@ -81,6 +66,7 @@ class WaySearch:
     wishes: CutWishes
     number: int | None = None
     spread: Spread = map
+    effort: Effort = USUAL
     subject: CutSubject | None = None
     """The piece that is parted, where it is one and is there already."""
     front: Front = field(init=False, default=Front((), 0.0, False))
@@ -137,16 +123,16 @@ class WaySearch:
     def _begin(self) -> list[_Step]:
         """The first plans: one cut, along likely normals."""
         ground = self._ground()
-        cells = dearest(ground.start, _CELLS)
+        cells = dearest(ground.start, self.effort.cells)
         self._look(ground, [(cell, likely_normals(cell.subject)) for cell in cells])
         rest = partial(self._everywhere, ground, cells)
         necks = [partial(self._necks, ground, cell) for cell in cells]
-        return [rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, _EACH, 1)]
+        return [rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, 1)]
 
     def _everywhere(self, ground: Ground, cells: list[Cell]) -> list[_Step]:
         """Blocks, and one cut along all other normals."""
         self._drafts += [draft for draft in self._blocks(ground) if draft is not None]
-        self._look(ground, [(cell, half_sphere(NORMALS)) for cell in cells])
+        self._look(ground, [(cell, half_sphere(self.effort.normals)) for cell in cells])
         return []
 
     def _look(self, ground: Ground, along: list[tuple[Cell, Floats]]) -> None:
@@ -180,17 +166,23 @@ class WaySearch:
         self._show(ground, near=True)
         return []
 
-    def _follow(self, ground: Ground, each: int, cuts: int) -> list[_Step]:
+    def _follow(self, ground: Ground, cuts: int) -> list[_Step]:
         """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
         then what is not beaten is measured on the full mesh."""
-        drafts = best_made(ground, self.plan, self._tables, each, self._job, self.spread)
+        drafts = best_made(ground, self.plan, self._tables, self.effort, self._job, self.spread)
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
-        return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._again, ground, cuts)]
+        return [
+            *self._measuring(ground, self._finalists(ground, self.effort.finalists)),
+            partial(self._again, ground, cuts),
+        ]
 
     def _again(self, ground: Ground, cuts: int) -> list[_Step]:
         """Drafts that were beaten by one that promised more than it keeps."""
-        return [*self._measuring(ground, self._finalists(ground, _AGAIN)), partial(self._further, ground, cuts)]
+        return [
+            *self._measuring(ground, self._finalists(ground, self.effort.again)),
+            partial(self._further, ground, cuts),
+        ]
 
     def _finalists(self, ground: Ground, most: int) -> list[Way]:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
@@ -202,15 +194,15 @@ class WaySearch:
             front = self._unbeaten([*alike, *self._measured], ground)
             for flat in (False, True):
                 mine = [way for way in front if way.all_flat is flat]
-                new, known = ([way for way in mine if (way.outcome is None) is of] for of in (True, False))
-                chosen += foremost(new, known, count, self._whole)
+                new, known = ([way for way in mine if way.measured is not of] for of in (True, False))
+                chosen += foremost(new, known, count, self._whole, self.effort.least_gain)
         return chosen
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
-        return [*self._measuring(ground, self._finalists(ground, _FINALISTS)), partial(self._rest, ground)]
+        return [*self._measuring(ground, self._finalists(ground, self.effort.finalists)), partial(self._rest, ground)]
 
     def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
         """The steps that measure some ways, a few each."""
@@ -246,12 +238,12 @@ class WaySearch:
         if beam:
             looks: list[_Step] = [partial(self._look_in, ground, draft, n / len(beam)) for n, draft in enumerate(beam)]
             paired = partial(self._pairs, ground, beam)
-            return [*looks, paired, partial(self._follow, ground, _EACH_LATER, cuts + 1)]
+            return [*looks, paired, partial(self._follow, ground, cuts + 1)]
         if not any(way.cuts for way in self.front.ways):
             refused = [*self._near(ground, all_of_them=True), *self._refused]
 
             def exact(way: Way) -> Way:
-                return way if way.outcome else self._way(way.plan, way.cuts, self.workshop, self._job)
+                return way if way.measured else self._way(way.plan, way.cuts, self.workshop, self._job)
 
             said = why_none(ground, refused, exact)
             self.front = replace(self.front, short_of=said)
@@ -260,9 +252,10 @@ class WaySearch:
     def _look_in(self, ground: Ground, draft: Draft, share: float) -> list[_Step]:
         """Scores places for a further cut of a draft."""
         tables = []
-        for cell in dearest(draft, _CELLS):
+        for cell in dearest(draft, self.effort.cells):
             self._job.step(share, "Looking for a further cut")
-            normals = np.concatenate([half_sphere(_LATER_NORMALS), likely_normals(cell.subject)[:_LATER_LIKELY]])
+            likely = likely_normals(cell.subject)[: self.effort.later_likely]
+            normals = np.concatenate([half_sphere(self.effort.later_normals), likely])
             found = looked_along(cell.subject, normals, QUIET, self.spread)
             tables.append(scored(ground, draft, cell, found))
         self._tables = [*self._tables, *tables]
@@ -273,7 +266,7 @@ class WaySearch:
         if self._planes is None:
             self._job.step(0.0, "Looking for symmetry")
             self._planes = planes_of([part.solid for part in ground.parts])
-        best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), _PAIRED)
+        best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired)
         made = in_pairs(ground, best, self._planes, self.plan, self._job, self.spread)
         self._drafts = [*self._drafts, *made]
         return []
@@ -317,7 +310,7 @@ class WaySearch:
         for low, high in pairwise(np.array(BINS) * ground.diagonal):
             inside = [one for one in room if low <= one.hidden(self.wishes) < high]
             # in lists of their own: neither kind of first cut says what a second one makes of it
-            for limb, most in ((False, _BEAM), (True, _LIMBS)):
+            for limb, most in ((False, self.effort.beam), (True, self.effort.limbs)):
                 mine = [one for one in inside if one.limb is limb]
                 for flat in (False, True):
                     ranked = sorted(mine, key=lambda one: (one.left(flat), one.misfits(flat)))
@@ -327,7 +320,7 @@ class WaySearch:
         little, short = _LITTLE * self._whole, _SHORT * ground.diagonal
         found = unlike(list(chosen.values()), self.wishes, little, short)
         # what takes more rooms than there may be pieces comes to nothing, as far as boxes tell
-        return sorted(found, key=lambda one: one.rooms(False))[:_FEWEST] if self.wishes.must_fit else found
+        return sorted(found, key=lambda one: one.rooms(False))[: self.effort.fewest] if self.wishes.must_fit else found
 
     # what is shown
 

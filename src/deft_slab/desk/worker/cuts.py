@@ -92,7 +92,7 @@ class Cuts:
             number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides or (), job.part(0.0, 0.1))
             search = WaySearch(
                 self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.wishes,
-                None if asked.sides is None else number, self._shop.spread, subject,
+                None if asked.sides is None else number, self._shop.spread, subject=subject,
             )  # fmt: skip
             self._ways, self._shown = (asked, search), {}
         self._ways[1].advance(job)
@@ -116,7 +116,7 @@ class Cuts:
 
     def _shown_of(self, way: Way, whole: float, parts: int, printer: Printer) -> WayShown:
         """A way for the window; its picture is made once."""
-        if way.outcome is not None and way.plan in self._shown:
+        if way.measured and way.plan in self._shown:
             return self._shown[way.plan]
         segments = np.concatenate([np.empty((0, 2, 3)), *(seam.segments for seam in way.seams)])
         shown = WayShown(
@@ -124,14 +124,16 @@ class Cuts:
             way.support / whole if whole > 0 else 0.0, way.sight, way.show, way.pieces - parts,
             segments[:: max(1, len(segments) // _MOST_SEGMENTS)], alike=way.alike,
         )  # fmt: skip
-        if way.outcome is None:
+        if not way.measured:
             return shown
-        pieces = way.outcome.pieces
+        # it was measured a moment ago, and is still there
+        outcome = self._shop.workshop(way.plan).evaluate(way.plan, printer, detail="figures")
+        pieces = outcome.pieces
         laid = tuple(lay_out(pieces, printer))
-        showing = Showing(printer, Evaluated(way.outcome, printer, laid, None))
+        showing = Showing(printer, Evaluated(outcome, printer, laid, None))
         shown = replace(
             shown, names=tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces),
-            beds=1 + max(place.bed for place in laid), seconds=way.outcome.totals.print_seconds,
+            beds=1 + max(place.bed for place in laid), seconds=outcome.totals.print_seconds,
             picture=picture_of(scene_of(showing)),
         )  # fmt: skip
         self._shown[way.plan] = shown

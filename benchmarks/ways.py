@@ -1,0 +1,175 @@
+"""How long ways to part a model take, and how good they are: ``./deft bench ways`` also against ten times the effort.
+
+Ratios to the support V as the model stands and to its diagonal D.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+from rugged import rugged
+
+from deft_slab.core.intake.files import open_file
+from deft_slab.core.model import Model
+from deft_slab.core.plan import Plan
+from deft_slab.core.printer import default_printer
+from deft_slab.core.search.effort import THOROUGH, USUAL, Effort
+from deft_slab.core.search.found import CutWishes, Front
+from deft_slab.core.search.fronts import area_behind
+from deft_slab.core.search.places import PLACES, cut_subject, half_sphere
+from deft_slab.core.search.ways import WaySearch
+from deft_slab.core.solid import Solid
+from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS
+
+_FAR = 1.5
+"""Diagonals of seam at which the picture of a front ends."""
+Say = Callable[[str, str, str, bool], None]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The least support of ways of so many pieces at most, with so much seam in sight (D), all flat or not.
+
+    goal : share of V, NaN where only the longer search says what can be had"""
+
+    pieces: int
+    seam: float
+    flat: bool
+    goal: float = math.nan
+
+    def __str__(self) -> str:
+        cuts = ("no cut", "one cut", "two cuts", "three cuts")[self.pieces - 1]
+        seam = f", seam ≤ {self.seam:g} D" if math.isfinite(self.seam) else ""
+        return f"{cuts}{seam}{', all flat' if self.flat else ''}"
+
+    def best(self, front: Front, diagonal: float) -> float:
+        """Share of V; inf where there is none."""
+        good = [
+            way.support for way in front.ways
+            if way.cuts and way.pieces <= self.pieces and way.sight <= self.seam * diagonal
+            and (way.all_flat or not self.flat)
+        ]  # fmt: skip
+        return min(good, default=math.inf) / front.whole
+
+
+def _loaded(key: str) -> Solid:
+    return open_file(MODELS[key]).model.solid
+
+
+_HOLLOW = tuple(Asked(pieces, math.inf, flat=True) for pieces in (2, 3, 4))
+CASES: dict[str, tuple[Callable[[], Solid], int, tuple[Asked, ...]]] = {
+    "gull": (lambda: _loaded("gull"), 2, (Asked(2, 0.5, flat=False, goal=0.02),)),
+    "hook": (lambda: _loaded("hook"), 3,
+             (Asked(2, 0.5, flat=False, goal=0.05), Asked(3, math.inf, flat=True, goal=0.01))),
+    "rugged body": (rugged, 4, (Asked(2, 0.5, flat=False), Asked(3, 0.75, flat=False), Asked(4, math.inf, flat=True))),
+    "helmet": (lambda: _loaded("helmet"), 4, _HOLLOW),
+    "lantern": (lambda: _loaded("lantern"), 4, _HOLLOW),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A search that was made. first, took, cpu : s"""
+
+    front: Front
+    search: WaySearch
+    first: float
+    took: float
+    cpu: float
+
+
+def looked(name: str, solid: Solid, pieces: int, pool: ThreadPoolExecutor, effort: Effort = USUAL) -> Looked:
+    """Ways to part a model, from a workshop that has nothing but its figures as it stands."""
+    model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
+    workshop, plan = Workshop(model, pool.map), Plan(model=model.ref)
+    workshop.evaluate(plan, default_printer())
+    search = WaySearch(workshop, plan, default_printer(), CutWishes(pieces=pieces), spread=pool.map, effort=effort)
+    start, cpu = time.perf_counter(), time.process_time()
+    search.advance()
+    first = time.perf_counter() - start
+    front = search.to_end()
+    return Looked(front, search, first, time.perf_counter() - start, time.process_time() - cpu)
+
+
+def area(front: Front, pieces: int, flat: bool, diagonal: float) -> float:
+    """Of the picture of support (its root, as shares of V) and seam, what lies behind a front."""
+    ways = [way for way in front.ways if way.cuts and way.pieces <= pieces and (way.all_flat or not flat)]
+    points = [
+        (min(way.support / front.whole, 1.0) ** 0.5, min(way.sight / diagonal / _FAR, 1.0)) for way in ways
+    ]  # fmt: skip
+    return area_behind(points)
+
+
+def usual(say: Say, pool: ThreadPoolExecutor) -> None:
+    """How long, and how good where a goal was set."""
+    for name, (make, pieces, asked) in CASES.items():
+        _usual(say, name, make(), pieces, asked, pool)
+    model = Model("hook", _loaded("hook"), 1e-6)
+    subject, normals = cut_subject(Workshop(model), Plan(model=model.ref), 0, default_printer()), half_sphere(60)
+    subject.places(normals[0], subject.between(normals[0], PLACES))
+    start = time.process_time()
+    for normal in normals:
+        subject.places(normal, subject.between(normal, PLACES))
+    rate = PLACES * len(normals) / (time.process_time() - start)
+    say("planes scored a CPU second, hook", f"{rate:,.0f}", "at least 2,000", rate >= 2000)
+
+
+def _usual(
+    say: Say, name: str, solid: Solid, pieces: int, asked: tuple[Asked, ...], pool: ThreadPoolExecutor
+) -> Looked:  # fmt: skip
+    found = looked(name, solid, pieces, pool)
+    what = f"ways to part, {name}, {len(solid.triangles):,} triangles"
+    goal = 15 if pieces == 2 else 60
+    say(f"{what}, first ones", f"{found.first:.1f} s", "within 3 s", found.first <= 3)
+    figure = f"{found.took:.1f} s ({found.cpu:.0f} s of work), {len(found.front.ways)} ways"
+    say(f"{what}, up to {pieces} pieces", figure, f"within {goal} s", found.took <= goal)
+    for one in asked:
+        best = one.best(found.front, solid.diagonal)
+        if math.isfinite(one.goal):
+            say(f"{name}, {one}", f"{100 * best:.2f} % of V", f"{100 * one.goal:g} %", best <= one.goal)
+    return found
+
+
+def against_longer(say: Say, names: list[str], pool: ThreadPoolExecutor) -> None:
+    """What the same search finds that follows more of everything, for some ten times as long."""
+    for name in names:
+        make, pieces, asked = CASES[name]
+        solid = make()
+        short = _usual(say, name, solid, pieces, asked, pool)
+        long = looked(name, solid, pieces, pool, THOROUGH)
+        print(f"        {name}: {long.cpu / short.cpu:.1f} times the work, {len(long.front.ways)} ways", flush=True)
+        for one in asked:
+            here, there = one.best(short.front, solid.diagonal), one.best(long.front, solid.diagonal)
+            say(f"{name}, {one}, against the longer search", f"{100 * here:.2f} % of V, {100 * there:.2f} %",
+                "within 5 %", here <= 1.05 * there)  # fmt: skip
+        for count in range(2, pieces + 1):
+            for flat in (False, True):
+                here, there = (area(of.front, count, flat, solid.diagonal) for of in (short, long))
+                kind = "all flat" if flat else "however they sit"
+                say(f"{name}, area behind the front, up to {count} pieces, {kind}", f"{here:.3f}, {there:.3f}",
+                    "within 5 %", here >= 0.95 * there)  # fmt: skip
+
+
+def main(names: list[str]) -> int:
+    """All cases, or those that are named. 1 if a goal was missed."""
+    missed = 0
+
+    def say(name: str, figure: str, goal: str, met: bool) -> None:
+        nonlocal missed
+        missed += not met
+        print(f"{'met   ' if met else 'MISSED'}  {name}: {figure}  (goal: {goal})", flush=True)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        against_longer(say, names or list(CASES), pool)
+    return 1 if missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
