@@ -113,6 +113,17 @@ def test_the_front_finds_the_cut_under_the_beam(cut):
     cut.settle()
 
 
+def test_the_cut_map_rests_while_another_step_is_open(desk, tee):
+    desk.open(tee)
+    desk.go(3)
+    assert desk.state.jobs.busy_with("places")
+    desk.go(2)
+    assert not desk.state.jobs.busy_with("places")
+    assert desk.state.search.map is None
+    desk.go(3)
+    wait(desk, lambda: desk.state.search.map is not None)
+
+
 def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
     search, cut_map = cut.state.search, cut.window.panels["Cut"].where.map
     cut.window.cut_panel.turn_to("Where")

@@ -32,7 +32,7 @@ def settled(state: DeskState) -> bool:
     """Whether every row of the ledger has its figures and nothing is being worked on but maps and ways."""
     project = state.history.project
     return (
-        project is not None and state.up_to_date and not state.jobs.busy_beside("map", "ways")
+        project is not None and state.up_to_date and not state.jobs.busy_beside("map", "ways", "places")
         and all(state.entry(plan) is not None for _, _, plan in state.compared)
     )  # fmt: skip
 

@@ -28,11 +28,11 @@ _log = logging.getLogger(__name__)
 
 URGENCY = {
     "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "sweep": 4,
-    "ready": 4, "map": 5, "choice": 6, "ways": 7,
+    "ready": 4, "map": 5, "choice": 6, "ways": 7, "places": 7,
 }  # fmt: skip
 """By the part of a lane's name before a colon."""
 
-_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep", "ways"})
+_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep", "ways", "places"})
 """What may be stopped for something more urgent, and is then done again."""
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
+from itertools import chain
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QWheelEvent
-from PySide6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from ..core.plan import Plan
 from ..core.printer import Printer
@@ -188,7 +189,7 @@ class TwinView(QWidget):
             return
         totals = [one.outcome.totals for one in found]
         rows = [Row(None, "", "", one.outcome.plan, Entry(one.outcome.totals, None)) for one in found]
-        place = 0
+        differing: list[tuple[QLabel, QLabel]] = []
         for column in COLUMNS:
             shown = [cell_text(column, one) for one in rows]
             if shown[0] == shown[1]:
@@ -196,12 +197,30 @@ class TwinView(QWidget):
             values = [column.of(one) for one in totals]
             change = values[1] - values[0]
             said = text.signed(column.shown(abs(change)), change) if column.shown(abs(change)) else ""
-            line, across = 2 * (place // _IN_A_ROW), place % _IN_A_ROW
-            self._figures.addWidget(label(f"{column.title}  {said}", "faint"), line, across)
-            self._figures.addWidget(label(f"{shown[0]}  |  {shown[1]}", "figure"), line + 1, across)
-            place += 1
-        if place == 0:
+            both = label(f"{shown[0]}  |  {shown[1]}", "figure")
+            differing.append((label(f"{column.title}  {said}", "faint"), both))
+        across = self._in_a_row(differing)
+        for place, (title, both) in enumerate(differing):
+            line = 2 * (place // across)
+            self._figures.addWidget(title, line, place % across)
+            self._figures.addWidget(both, line + 1, place % across)
+        if not differing:
             self._figures.addWidget(label("No figure differs.", "faint"), 0, 0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._show_figures()
+
+    def _in_a_row(self, differing: list[tuple[QLabel, QLabel]]) -> int:
+        """How many of the figures, each under its title, stand side by side without being cut off."""
+        for one in chain(*differing):
+            one.ensurePolished()
+        widths = [max(title.sizeHint().width(), both.sizeHint().width()) for title, both in differing]
+        for across in range(_IN_A_ROW, 1, -1):
+            columns = [max(widths[n::across], default=0) for n in range(across)]
+            if sum(columns) + (across - 1) * self._figures.horizontalSpacing() <= self.width() - 16:
+                return across
+        return 1
 
     def sleep(self) -> None:
         """Lets go of VTK."""

@@ -11,6 +11,9 @@ from .found import CutWishes, Way
 
 T = TypeVar("T")
 
+_MUCH_LESS = 0.95
+"""Times the support of others: a way that leaves no more than this is worth measuring, whatever its seam."""
+
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
     """Those that no other beats in all of support, seam, pieces, sitting flat, fitting and being alike; least support
@@ -61,7 +64,7 @@ def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_g
     """So many of some ways, at most, that bring a front forward by the most, one after the other: by the area that it
     leaves behind it, of seam and of the root of the support (what little there is counts too), beyond what is known.
     What brings it forward by less than least_gain, of the unit square, is left out, unless it is better in something
-    else.
+    else, or leaves much less support, whatever its seam.
 
     whole : mm3 of support that the axis of it ends at
     """
@@ -77,7 +80,9 @@ def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_g
         before = area_behind(front)
         gains = [area_behind([*front, point(way)]) - before for way in left]
         best = left.pop(int(np.argmax(gains)))
-        if max(gains) < least_gain and any(_no_worse(one, best) for one in (*known, *chosen)):
+        there = [one for one in (*known, *chosen) if _no_worse(one, best)]
+        least = min((one.support for one in there), default=np.inf)
+        if max(gains) < least_gain and best.support > _MUCH_LESS * least:
             continue
         chosen.append(best)
         front.append(point(best))

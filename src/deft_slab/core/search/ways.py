@@ -173,18 +173,18 @@ class WaySearch:
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
         return [
-            *self._measuring(ground, self._finalists(ground, self.effort.finalists)),
+            *self._measuring(ground, self._finalists(ground, self.effort.finalists, self.effort.least_gain)),
             partial(self._again, ground, cuts),
         ]
 
     def _again(self, ground: Ground, cuts: int) -> list[_Step]:
         """Drafts that were beaten by one that promised more than it keeps."""
         return [
-            *self._measuring(ground, self._finalists(ground, self.effort.again)),
+            *self._measuring(ground, self._finalists(ground, self.effort.again, self.effort.least_gain)),
             partial(self._further, ground, cuts),
         ]
 
-    def _finalists(self, ground: Ground, most: int) -> list[Way]:
+    def _finalists(self, ground: Ground, most: int, least_gain: float) -> list[Way]:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
         many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
         chosen: list[Way] = []
@@ -195,14 +195,16 @@ class WaySearch:
             for flat in (False, True):
                 mine = [way for way in front if way.all_flat is flat]
                 new, known = ([way for way in mine if way.measured is not of] for of in (True, False))
-                chosen += foremost(new, known, count, self._whole, self.effort.least_gain)
+                chosen += foremost(new, known, count, self._whole, least_gain)
         return chosen
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
-        return [*self._measuring(ground, self._finalists(ground, self.effort.finalists)), partial(self._rest, ground)]
+        # whoever asks for more like one way wants the small gains too
+        ways = self._finalists(ground, self.effort.finalists, 0.0)
+        return [*self._measuring(ground, ways), partial(self._rest, ground)]
 
     def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
         """The steps that measure some ways, a few each."""

@@ -79,7 +79,12 @@ class CutSearch(QObject):
 
     def _look(self) -> None:
         desk = self._desk
-        if desk.step != "Cut" or not desk.up_to_date:
+        if desk.step != "Cut":
+            if self.map is None and desk.jobs.busy_with("places"):
+                desk.jobs.cancel("places")
+                self._key = None  # it is asked for again when Cut is open
+            return
+        if not desk.up_to_date:
             return
         if self._ways.problem:
             self.map = self.sweep = None
@@ -106,7 +111,7 @@ class CutSearch(QObject):
             self.map = found
             self.changed.emit()
 
-        desk.ask("ways:map", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
+        desk.ask("places", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
                   still=lambda: key == self._key, label="Looking at all ways to cut")  # fmt: skip
 
     def _ask_sweep(self) -> None:
