@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from deft_slab.core.cuts import BlockCut
 from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.groups import Part
 from deft_slab.core.intake.files import open_file
@@ -200,6 +201,16 @@ def test_why_there_is_none():
 
 def replace_room(side: float):
     return PRINTER.model_copy(update={"bed_x": side, "bed_y": side, "height": side, "margin": 0.0})
+
+
+def test_walls_of_blocks_are_moved_off_detail():
+    """A post twice as long as the bed, with a collar where it would be halved."""
+    model = model_of(joined(box(20, 20, 200), box(36, 36, 4, at=(-8, -8, 98))))
+    search = WaySearch(Workshop(model), Plan(model=model.ref), replace_room(110.0), CutWishes(pieces=2))
+    search.to_end()
+    blocks = [draft for draft in search._drafts if isinstance(draft.cuts[0], BlockCut) and len(draft.cells) == 2]
+    sights = sorted(draft.sight for draft in blocks if all(cell.fits(False) for cell in draft.cells))
+    assert sights[0] < 0.85 * sights[-1]
 
 
 def test_a_closed_void_may_be_kept_closed():

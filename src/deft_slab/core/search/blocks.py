@@ -1,4 +1,5 @@
-"""Block cuts that make pieces fit the printer: a box around the body, turned freely, divided into equal cells."""
+"""Block cuts that make pieces fit the printer: a box around the body, turned freely, divided into equal cells, and its
+walls off detail."""
 
 from __future__ import annotations
 
@@ -8,11 +9,16 @@ from itertools import permutations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..cuts import BlockCut, PieceReach
+from ..cuts import BlockCut, Cut, PieceReach
+from ..errors import CutFailed
 from ..groups import Part
 from ..judge.base import rooms_of_boxes
+from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from .drafts import boxes_around
+from .found import Limits
+from .places import CutSubject
+from .settling import settled
 
 Floats = NDArray[np.float64]
 
@@ -43,6 +49,24 @@ def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> lis
             id=f"c{number}", name=f"Cut {number}", turn=Tilt.from_rotation(rotations[n]), x=walls[0], y=(walls[1],),
             z=(walls[2],), reach=PieceReach(sides=part.sides) if part.sides else None,
         ))  # fmt: skip
+    return found
+
+
+def off_detail(
+    subject: CutSubject, cuts: list[BlockCut], moved: float, job: Job = QUIET, spread: Spread = map
+) -> list[Cut]:  # fmt: skip
+    """Those of some block cuts whose walls show less seam elsewhere, moved there, by so many mm at most, whatever
+    that does to the support; their cells fit as before. Raises Cancelled."""
+    found: list[Cut] = []
+    for n, cut in enumerate(cuts):
+        try:
+            better, _, _ = settled(
+                subject, cut, Limits(moved=moved, rise=None), job.part(n / len(cuts), (n + 1) / len(cuts)), spread
+            )
+        except CutFailed:  # a wall beside the body: the cut is tried as it is
+            continue
+        if better != cut:
+            found.append(better)
     return found
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, fields
 from typing import TypeVar
 
@@ -91,11 +92,15 @@ class CutWishes(Document):
 
 class Limits(Document):
     """How far a settled cut may be from its own place. moved : mm; turned : degrees; rise : share by which the support
-    may rise"""
+    may rise, None where that does not matter"""
 
     moved: float = Field(default=6.0, gt=0, le=1000)
     turned: float = Field(default=6.0, ge=0, le=45)
-    rise: float = Field(default=0.1, ge=0, le=10)
+    rise: float | None = Field(default=0.1, ge=0, le=10)
+
+    def most_support(self, before: float) -> float:
+        """mm3 that may be left where so much was before; 1 mm3 more is nothing."""
+        return math.inf if self.rise is None else (1 + self.rise) * before + 1.0
 
 
 @dataclass(frozen=True, eq=False)

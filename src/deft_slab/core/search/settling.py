@@ -80,7 +80,7 @@ def _straight(
     best, after = cut, before
     for found in for_each(look, normals, "Settling the seam", job, spread):
         support, sight = subject.taken(found).sum(axis=0), found.in_sight
-        good = (support <= (1 + limits.rise) * before[1] + 1.0) & (found.volume.min(axis=0) > 0)
+        good = (support <= limits.most_support(before[1])) & (found.volume.min(axis=0) > 0)
         good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
         if not good.any():
             continue
@@ -114,7 +114,7 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread:
             if tried is None or np.any(_largest_cell(tried, ends) > most + 1e-6):
                 continue
             made = _made(subject, light, tried)
-            if made is not None and made[0] < 0.99 * after[0] and made[1] <= (1 + limits.rise) * before[1] + 1.0:
+            if made is not None and made[0] < 0.99 * after[0] and made[1] <= limits.most_support(before[1]):
                 best, after = tried, made
                 break
     return best, before, after
@@ -180,7 +180,7 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: S
             if np.linalg.norm(np.array(cut.line[n]) - [x, y, z]) > limits.moved:
                 continue
             found = _made(subject, light, tried)
-            if found is not None and found[0] < 0.99 * after[0] and found[1] <= (1 + limits.rise) * before[1] + 1.0:
+            if found is not None and found[0] < 0.99 * after[0] and found[1] <= limits.most_support(before[1]):
                 best, after = tried, found
     return best, before, after
 
@@ -201,7 +201,7 @@ def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread:
             continue
         tried = cut.model_copy(update={"strokes": (border_stroke(light, moved),)})
         found = _made(subject, light, tried)
-        if found is not None and found[0] < 0.99 * after[0] and found[1] <= (1 + limits.rise) * before[1] + 1.0:
+        if found is not None and found[0] < 0.99 * after[0] and found[1] <= limits.most_support(before[1]):
             best, after = tried, found
     return best, before, after
 

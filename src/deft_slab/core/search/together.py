@@ -76,7 +76,7 @@ def settled_together(
         best = ground.with_cut(best, cut, None) or best
     own = {cut.id: cut for cut in best.cuts}
     before = best.sight, _seated(best, leaning)
-    most, leans = (1 + limits.rise) * before[1] + 1.0, best.leaning_cells
+    most, leans = limits.most_support(before[1]), best.leaning_cells
     tries = len(_SHARES) * len(best.cuts)
     for number in range(tries):
         job.step(number / max(tries, 1), "Settling all seams together")

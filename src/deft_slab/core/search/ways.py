@@ -27,7 +27,7 @@ from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from ..workshop import Workshop
 from .as_ways import drafted_way, measured_way
-from .blocks import blocks_for
+from .blocks import blocks_for, off_detail
 from .drafts import Cell, Draft, Ground
 from .effort import USUAL, Effort
 from .found import CutWishes, Front, Way
@@ -44,6 +44,8 @@ Floats = NDArray[np.float64]
 
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""
+_WALLS = 0.04
+"""Of the diagonal, by which walls of blocks are moved off detail."""
 _AT_ONCE = 4
 """Cuts and sets of cuts that are measured between two looks at what there is."""
 _MOST_PARTS = 24
@@ -298,12 +300,14 @@ class WaySearch:
         return ground
 
     def _blocks(self, ground: Ground) -> list[Draft | None]:
-        """Block cuts of what does not fit the printer, where that is one piece."""
+        """Block cuts of what does not fit the printer, where that is one piece: evenly, and with walls off detail."""
         cell = ground.start.cells[0]
         if len(ground.parts) > 1 or cell.fits(False):
             return []
         number = len(self.plan.recipe) + 1
-        return [ground.with_cut(ground.start, cut, None) for cut in blocks_for(cell.part, self.printer.room, number)]
+        even = blocks_for(cell.part, self.printer.room, number)
+        moved = off_detail(cell.subject, even, _WALLS * ground.diagonal, self._job.part(0.0, 0.2), self.spread)
+        return [ground.with_cut(ground.start, cut, None) for cut in (*even, *moved)]
 
     def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""

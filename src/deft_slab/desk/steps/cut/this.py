@@ -144,7 +144,7 @@ class ThisCutPanel(Panel):
         for field, value, name, tip in (
             (self.moved, usual.moved, "Moved at most", "How far it may move."),
             (self.turned, usual.turned, "Turned at most", "How far it may turn."),
-            (self.rise, 100 * usual.rise, "Support may rise by", "How much more support is allowed for it."),
+            (self.rise, 100 * (usual.rise or 0.0), "Support may rise by", "How much more support is allowed for it."),
         ):
             field.set_value(value)
             field.setAccessibleName(name)
