@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import manifold3d
 import networkx
 import numpy as np
 import pytest
@@ -16,6 +19,7 @@ from deft_slab.core.neighbours import shared_edges
 from deft_slab.core.plan import Plan
 from deft_slab.core.search.borders import border_cost, border_stroke, least_seen, necks, seam_price
 from deft_slab.core.search.found import CutWishes, Limits
+from deft_slab.core.search.limbs import limbs_off, limbs_too
 from deft_slab.core.search.places import cut_subject
 from deft_slab.core.search.settling import settled
 from deft_slab.core.search.together import ground_of, settled_together
@@ -127,6 +131,30 @@ def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
     assert outcome.totals.pieces == 2
     assert outcome.lost_share < 1e-6
     assert outcome.seams[draft.cuts[0].id].length == pytest.approx(2 * np.pi * 6.0, rel=0.2)
+
+
+def test_two_unlike_limbs_come_off_one_after_the_other(printer):
+    """Each along its own border, the second from the body that it hangs on."""
+    neck = manifold3d.Manifold.cylinder(16, 6, 6, 48)
+    arm = neck.rotate((0, 90, 0)).translate((22, 0, 0)) + manifold3d.Manifold.sphere(17, 48).translate((52, 0, 0))
+    head = neck.translate((0, 0, 22)) + manifold3d.Manifold.sphere(13, 48).translate((0, 0, 49))
+    body = (manifold3d.Manifold.sphere(27, 64) + arm + head).refine_to_length(4.0)
+    model = model_of(Solid.from_manifold(body, {}))
+    plan, workshop = Plan(model=model.ref), Workshop(model)
+    ground = ground_of(workshop, plan, printer)
+    ground = replace(ground, wishes=CutWishes(pieces=3))
+    balls = [4 / 3 * np.pi * radius**3 for radius in (13, 17, 27)]
+    off = [draft for draft in limbs_off(ground, ground.start.cells[0], plan) if len(draft.cells) == 2]
+    heads, arms = ([one for one in off if one.smallest == pytest.approx(ball, rel=0.2)] for ball in balls[:2])
+    both = limbs_too(ground, heads, arms, plan)
+    assert {tuple(type(cut) for cut in draft.cuts) for draft in both} >= {
+        (PatchCut, PatchCut), (PatchCut, StraightCut), (StraightCut, StraightCut),
+    }  # fmt: skip
+    for draft in both[:: max(1, len(both) // 6)]:
+        outcome = workshop.evaluate(plan.changed(recipe=draft.cuts), printer)
+        assert outcome.totals.pieces == 3
+        assert outcome.lost_share < 1e-6
+        assert sorted(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(balls, rel=0.2)
 
 
 def grooved(radius: float = 30.0) -> Solid:

@@ -128,6 +128,11 @@ class Draft:
             any(np.all(np.abs(size / other - 1.0) < _ALIKE) for other in sizes[:n]) for n, size in enumerate(sizes)
         )
 
+    @property
+    def smallest(self) -> float:
+        """mm3 of its smallest body."""
+        return min(cell.part.solid.volume for cell in self.cells)
+
     @cached_property
     def downs(self) -> Floats:
         """(k, 3) directions down of the seats of its bodies."""

@@ -16,7 +16,8 @@ class Effort:
     beam : drafts of a bin, free and all flat each, that a further cut is looked for in
     limbs : the same, of those whose first cut takes a limb off
     fewest : drafts at most that a further cut is looked for in where all pieces must fit
-    paired : drafts of the beam that are tried with the mirror image of their last cut
+    hung : limbs that are taken off as later cuts too
+    paired : drafts of the beam that are tried with the mirror image of their last cut; half of them with limbs
     cells : bodies of a draft that a further cut is looked for in
     finalists, again : ways measured on the full mesh after each cut, of those that lean and of those that sit all flat;
     and then of those that were hidden by one that promised more than it kept
@@ -32,6 +33,7 @@ class Effort:
     beam: int = 2
     limbs: int = 1
     fewest: int = 8
+    hung: int = 3
     paired: int = 16
     cells: int = 3
     finalists: int = 6
@@ -41,7 +43,7 @@ class Effort:
 
 USUAL = Effort()
 THOROUGH = Effort(
-    normals=500, later_normals=150, later_likely=24, each=6, flat_tries=12, beam=6, limbs=3, fewest=24, paired=48,
-    cells=4, finalists=18, again=12, least_gain=0.0,
+    normals=500, later_normals=150, later_likely=24, each=6, flat_tries=12, beam=6, limbs=3, fewest=24, hung=6,
+    paired=48, cells=4, finalists=18, again=12, least_gain=0.0,
 )  # fmt: skip
 """Takes some ten times as long."""

@@ -6,13 +6,15 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
-from ..cuts import Cut, PatchCut, PieceReach, StraightCut
+from ..cuts import Cut, PatchCut, PieceReach, Side, StraightCut
 from ..documents import triple
 from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
-from .drafts import Cell, Draft, Ground
+from .drafts import Cell, Draft, Ground, distinct
+from .options import LEAST_OF_ALL
 
 Floats = NDArray[np.float64]
 
@@ -40,6 +42,41 @@ def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: 
     doing = "Taking limbs off at their necks"
     drafts = for_each(made, tasks, doing, job.part(0.3, 1.0), spread)
     return [draft for draft in drafts if draft is not None]
+
+
+def limbs_too(
+    ground: Ground, drafts: list[Draft], limbs: list[Draft], plan: Plan, job: Job = QUIET, spread: Spread = map
+) -> list[Draft]:  # fmt: skip
+    """Each of some drafts with a limb taken off besides, for each of some.
+
+    limbs : drafts of one cut each, from ``limbs_off``; plan : that the cuts go on from. Raises Cancelled.
+    """
+    # what came off later is not there any more, and the cut parts nothing
+    tasks = [(draft, limb) for draft in drafts for limb in limbs if limb.cuts != draft.cuts[:1]]
+
+    def made(task: tuple[Draft, Draft]) -> Draft | None:
+        draft, limb = task
+        recipe = (*plan.recipe, *draft.cuts)
+        named = {"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}"}
+        # the flat one goes through the body that the limb hangs on now, and through no other
+        sides = _body_at(draft, limb.seams[0].segments.mean(axis=1))
+        cut = limb.cuts[0].model_copy(update={**named, "reach": PieceReach(sides=sides)})
+        downs = distinct(np.concatenate([draft.downs, limb.downs]))
+        return ground.with_cut(draft, cut, (downs, downs))
+
+    found = for_each(made, tasks, "Taking limbs off too", job, spread)
+    # beside another cut at the same neck it leaves a sliver
+    least = LEAST_OF_ALL * ground.volume
+    return [draft for draft in found if draft is not None and draft.smallest >= least]
+
+
+def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
+    """The sides of the body of a draft whose skin lies nearest to some places (k, 3)."""
+    away = [
+        float(cKDTree(cell.part.solid.centroids[cell.part.solid.origin >= 0]).query(places)[0].mean())
+        for cell in draft.cells
+    ]  # fmt: skip
+    return draft.cells[int(np.argmin(away))].part.sides
 
 
 def _cuts_at(ground: Ground, cell: Cell, plan: Plan, neck: Neck) -> list[tuple[Cut, Floats]]:

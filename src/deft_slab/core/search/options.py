@@ -29,7 +29,7 @@ _FINE_PLACES, _FINE_REACH = 17, 0.06
 """Places around an offset that are tried, and how far from it, as a share of the diagonal."""
 _SLACK = 1.01
 """Times the seam of an option that what is tried around it may have."""
-_LEAST_SHARE = 0.0025
+LEAST_OF_ALL = 0.0025
 """Of the volume of everything: a smaller side is a crumb, and no piece."""
 
 
@@ -76,7 +76,7 @@ def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Sco
 
     volume = rows("volume")
     sight = draft.sight + rows("in_sight")
-    good = volume.min(axis=1) >= max(_LEAST_SHARE * ground.volume, wishes.least_volume)
+    good = volume.min(axis=1) >= max(LEAST_OF_ALL * ground.volume, wishes.least_volume)
     good &= rows("barred") < NOT_BARRED
     if wishes.seam_limit is not None:
         good &= sight <= wishes.seam_limit

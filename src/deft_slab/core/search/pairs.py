@@ -14,6 +14,7 @@ from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from .drafts import Draft, Ground, distinct
+from .options import LEAST_OF_ALL
 
 Floats = NDArray[np.float64]
 
@@ -43,7 +44,9 @@ def in_pairs(
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
     ]  # fmt: skip
     made = for_each(partial(_paired, ground, plan), tasks, "Cutting in mirrored pairs", job, spread)
-    return [draft for draft in made if draft is not None]
+    # beside a cut near the plane its image leaves a sliver
+    least = LEAST_OF_ALL * ground.volume
+    return [draft for draft in made if draft is not None and draft.smallest >= least]
 
 
 def _paired(ground: Ground, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:

@@ -32,7 +32,7 @@ from .drafts import Cell, Draft, Ground
 from .effort import USUAL, Effort
 from .found import CutWishes, Front, Way
 from .fronts import foremost, spaced, unbeaten, unlike
-from .limbs import limbs_off
+from .limbs import limbs_off, limbs_too
 from .loosening import why_none
 from .making import all_made, best_made
 from .options import BINS, Scored, best_options, dearest, scored
@@ -242,7 +242,8 @@ class WaySearch:
         if beam:
             looks: list[_Step] = [partial(self._look_in, ground, draft, n / len(beam)) for n, draft in enumerate(beam)]
             paired = partial(self._pairs, ground, beam)
-            return [*looks, paired, partial(self._follow, ground, cuts + 1)]
+            limbs = partial(self._limbs_too, ground, beam)
+            return [*looks, paired, limbs, partial(self._follow, ground, cuts + 1)]
         if not any(way.cuts for way in self.front.ways):
             refused = [*self._near(ground, all_of_them=True), *self._refused]
 
@@ -272,6 +273,16 @@ class WaySearch:
             self._planes = planes_of([part.solid for part in ground.parts])
         best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired)
         made = in_pairs(ground, best, self._planes, self.plan, self._job, self.spread)
+        self._drafts = [*self._drafts, *made]
+        return []
+
+    def _limbs_too(self, ground: Ground, beam: list[Draft]) -> list[_Step]:
+        """The best drafts with the best limbs off besides."""
+        off = [draft for draft in self._drafts if draft.limb and len(draft.cuts) == 1]
+        off = sorted(off, key=lambda one: one.support * one.hidden(self.wishes))
+        best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired // 2)
+        limbs = unlike(off, self.wishes, _LITTLE * self._whole, _SHORT * ground.diagonal)[: self.effort.hung]
+        made = limbs_too(ground, best, limbs, self.plan, self._job, self.spread)
         self._drafts = [*self._drafts, *made]
         return []
 
