@@ -21,6 +21,7 @@ import trimesh
 import ways
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
+from report import loaded, say, summed_up
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from deft_slab.core.cuts import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
@@ -55,13 +56,6 @@ from deft_slab.desk.window import Window
 
 THRESHOLD = 45.0
 CELLS = 256
-missed: list[str] = []
-
-
-def say(name: str, figure: str, goal: str, met: bool) -> None:
-    print(f"{'met   ' if met else 'MISSED'}  {name}: {figure}  (goal: {goal})", flush=True)
-    if not met:
-        missed.append(name)
 
 
 def best_of(count: int, work: Callable[[], object]) -> float:
@@ -73,10 +67,6 @@ def best_of(count: int, work: Callable[[], object]) -> float:
         work()
         times.append(time.perf_counter() - start)
     return min(times)
-
-
-def loaded(key: str) -> Solid:
-    return open_file(MODELS[key]).model.solid
 
 
 def ball(triangles: int, radius: float = 50.0) -> Solid:
@@ -376,7 +366,7 @@ def cutting() -> None:
     say(f"block cut into {len(cells)} cells", f"{took:.2f} s", "within 3 s", took <= 3)
     _ten_cuts(workshop, plan, lantern)
     _dragging_kinds(workshop, plan, lantern)
-    ways.usual(say, pool)
+    ways.usual(pool)
     pool.shutdown()
 
 
@@ -553,8 +543,7 @@ def main() -> int:
     window.state.jobs.close()
     window.state.close()
     window.bed.sleep()
-    print(f"{len(missed)} goal(s) missed" if missed else "all goals met")
-    return 1 if missed else 0
+    return summed_up()
 
 
 if __name__ == "__main__":

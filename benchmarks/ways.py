@@ -1,4 +1,4 @@
-"""How long ways to part a model take, and how good they are: ``./deft bench ways`` also against ten times the effort.
+"""How long ways to part a model take, and how good they are: ``./deft bench ways`` also against a longer search.
 
 Ratios to the support V as the model stands and to its diagonal D.
 """
@@ -13,12 +13,14 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+from report import loaded, say, summed_up
 from rugged import rugged
 
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.mend.thin import thinned
 from deft_slab.core.model import Model
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
+from deft_slab.core.progress import QUIET
 from deft_slab.core.search.effort import THOROUGH, USUAL, Effort
 from deft_slab.core.search.found import CutWishes, Front
 from deft_slab.core.search.fronts import area_behind
@@ -26,11 +28,9 @@ from deft_slab.core.search.places import PLACES, cut_subject, half_sphere
 from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
-from deft_slab.demo import MODELS
 
 _FAR = 1.5
 """Diagonals of seam at which the picture of a front ends."""
-Say = Callable[[str, str, str, bool], None]
 
 
 @dataclass(frozen=True)
@@ -59,19 +59,25 @@ class Asked:
         return min(good, default=math.inf) / front.whole
 
 
-def _loaded(key: str) -> Solid:
-    return open_file(MODELS[key]).model.solid
-
-
-_HOLLOW = tuple(Asked(pieces, math.inf, flat=True) for pieces in (2, 3, 4))
+_ANY = math.inf
+_ONE_STRAIGHT = (Asked(2, _ANY, flat=False, goal=0.05), Asked(2, 0.75, flat=False, goal=0.4))
+_HOLLOW = (
+    Asked(2, _ANY, flat=False, goal=0.2), Asked(2, 0.75, flat=False, goal=0.4),
+    *(Asked(pieces, _ANY, flat=True) for pieces in (2, 3, 4)),
+)  # fmt: skip
 CASES: dict[str, tuple[Callable[[], Solid], int, tuple[Asked, ...]]] = {
-    "gull": (lambda: _loaded("gull"), 2, (Asked(2, 0.5, flat=False, goal=0.02),)),
-    "hook": (lambda: _loaded("hook"), 3,
-             (Asked(2, 0.5, flat=False, goal=0.05), Asked(3, math.inf, flat=True, goal=0.01))),
-    "rugged body": (rugged, 4, (Asked(2, 0.5, flat=False), Asked(3, 0.75, flat=False), Asked(4, math.inf, flat=True))),
-    "helmet": (lambda: _loaded("helmet"), 4, _HOLLOW),
-    "lantern": (lambda: _loaded("lantern"), 4, _HOLLOW),
+    "gull": (lambda: loaded("gull"), 2, (Asked(2, 0.5, flat=False, goal=0.02), *_ONE_STRAIGHT)),
+    "hook": (lambda: loaded("hook"), 3, (
+        Asked(2, 0.5, flat=False, goal=0.05), Asked(3, _ANY, flat=True, goal=0.01), *_ONE_STRAIGHT)),
+    "few": (lambda: thinned(loaded("hook"), 4_000, QUIET), 2, ()),
+    "rugged body": (rugged, 4, (
+        Asked(2, 0.5, flat=False, goal=0.15), Asked(3, 0.75, flat=False, goal=0.11),
+        Asked(4, _ANY, flat=True, goal=0.11))),
+    "helmet": (lambda: loaded("helmet"), 4, _HOLLOW),
+    "lantern": (lambda: loaded("lantern"), 4, _HOLLOW),
 }  # fmt: skip
+"""(model, pieces at most, what is asked of its ways). The goals of the gull's and the hook's first rows were asked for;
+those of the rugged body are a little above what this search found first, so that it does not get worse unseen."""
 
 
 @dataclass(frozen=True)
@@ -79,7 +85,6 @@ class Looked:
     """A search that was made. first, took, cpu : s"""
 
     front: Front
-    search: WaySearch
     first: float
     took: float
     cpu: float
@@ -95,7 +100,7 @@ def looked(name: str, solid: Solid, pieces: int, pool: ThreadPoolExecutor, effor
     search.advance()
     first = time.perf_counter() - start
     front = search.to_end()
-    return Looked(front, search, first, time.perf_counter() - start, time.process_time() - cpu)
+    return Looked(front, first, time.perf_counter() - start, time.process_time() - cpu)
 
 
 def area(front: Front, pieces: int, flat: bool, diagonal: float) -> float:
@@ -107,11 +112,11 @@ def area(front: Front, pieces: int, flat: bool, diagonal: float) -> float:
     return area_behind(points)
 
 
-def usual(say: Say, pool: ThreadPoolExecutor) -> None:
+def usual(pool: ThreadPoolExecutor) -> None:
     """How long, and how good where a goal was set."""
     for name, (make, pieces, asked) in CASES.items():
-        _usual(say, name, make(), pieces, asked, pool)
-    model = Model("hook", _loaded("hook"), 1e-6)
+        _usual(name, make(), pieces, asked, pool)
+    model = Model("hook", loaded("hook"), 1e-6)
     subject, normals = cut_subject(Workshop(model), Plan(model=model.ref), 0, default_printer()), half_sphere(60)
     subject.places(normals[0], subject.between(normals[0], PLACES))
     start = time.process_time()
@@ -121,9 +126,7 @@ def usual(say: Say, pool: ThreadPoolExecutor) -> None:
     say("planes scored a CPU second, hook", f"{rate:,.0f}", "at least 2,000", rate >= 2000)
 
 
-def _usual(
-    say: Say, name: str, solid: Solid, pieces: int, asked: tuple[Asked, ...], pool: ThreadPoolExecutor
-) -> Looked:  # fmt: skip
+def _usual(name: str, solid: Solid, pieces: int, asked: tuple[Asked, ...], pool: ThreadPoolExecutor) -> Looked:
     found = looked(name, solid, pieces, pool)
     what = f"ways to part, {name}, {len(solid.triangles):,} triangles"
     goal = 15 if pieces == 2 else 60
@@ -137,12 +140,12 @@ def _usual(
     return found
 
 
-def against_longer(say: Say, names: list[str], pool: ThreadPoolExecutor) -> None:
-    """What the same search finds that follows more of everything, for some ten times as long."""
+def against_longer(names: list[str], pool: ThreadPoolExecutor) -> None:
+    """What the same search finds that follows more of everything."""
     for name in names:
         make, pieces, asked = CASES[name]
         solid = make()
-        short = _usual(say, name, solid, pieces, asked, pool)
+        short = _usual(name, solid, pieces, asked, pool)
         long = looked(name, solid, pieces, pool, THOROUGH)
         print(f"        {name}: {long.cpu / short.cpu:.1f} times the work, {len(long.front.ways)} ways", flush=True)
         for one in asked:
@@ -159,16 +162,9 @@ def against_longer(say: Say, names: list[str], pool: ThreadPoolExecutor) -> None
 
 def main(names: list[str]) -> int:
     """All cases, or those that are named. 1 if a goal was missed."""
-    missed = 0
-
-    def say(name: str, figure: str, goal: str, met: bool) -> None:
-        nonlocal missed
-        missed += not met
-        print(f"{'met   ' if met else 'MISSED'}  {name}: {figure}  (goal: {goal})", flush=True)
-
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        against_longer(say, names or list(CASES), pool)
-    return 1 if missed else 0
+        against_longer(names or list(CASES), pool)
+    return summed_up()
 
 
 if __name__ == "__main__":

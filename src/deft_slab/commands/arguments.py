@@ -115,7 +115,7 @@ def _ways(propose: argparse.ArgumentParser) -> None:
                          help="seams are welcome in this ball, mm, and count a quarter; may be repeated")  # fmt: skip
     propose.add_argument("--least", type=_number, default=0.0, metavar="CM3", help="volume of each piece, at least (0)")
     propose.add_argument("--keep-shells", action="store_true", help="no cut may open a closed void")
-    propose.add_argument("--thorough", action="store_true", help="look some ten times as long")
+    propose.add_argument("--thorough", action="store_true", help="follow more of everything, which takes longer")
     propose.add_argument("--time", type=_number, metavar="S",
                          help="stop after so many seconds, with what there is")  # fmt: skip
     propose.add_argument("--top", type=int, metavar="N", help="at most so many ways, spread over the front")

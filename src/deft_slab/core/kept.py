@@ -27,23 +27,21 @@ class Kept:
     def once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
         """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes."""
         with self._guard:
-            if key in self._things:
-                return self._again(key)  # type: ignore[return-value]
             mine = self._making.setdefault(key, threading.Lock())
         # what is made asks for other things on its way, but never, by way of them, for itself
         with mine:
-            with self._guard:
-                if key in self._things:
-                    return self._again(key)  # type: ignore[return-value]
-            made = make()
-            with self._guard:
-                self._put(key, made, triangles)
-                self._making.pop(key, None)
-        return made
-
-    def _again(self, key: Hashable) -> object:
-        self._things.move_to_end(key)
-        return self._things[key][0]
+            try:
+                with self._guard:
+                    if key in self._things:
+                        self._things.move_to_end(key)
+                        return self._things[key][0]  # type: ignore[return-value]
+                made = make()
+                with self._guard:
+                    self._put(key, made, triangles)
+                return made
+            finally:
+                with self._guard:
+                    self._making.pop(key, None)
 
     def _put(self, key: Hashable, made: object, triangles: int) -> None:
         self._things[key] = (made, triangles)

@@ -321,6 +321,11 @@ class Plan(Document):
             number += 1
         return f"c{number}"
 
+    @property
+    def numbered(self) -> tuple[str, str]:
+        """(the id, the name) of the cut that comes next."""
+        return self.fresh_id(), f"Cut {len(self.recipe) + 1}"
+
     def fresh_name(self, word: str) -> str:
         """What a new cut is called. word : what it is, with a number where there are several"""
         number = 1 + sum(cut.name.startswith(word) for cut in self.recipe)

@@ -21,13 +21,14 @@ def measured_way(
 ) -> Way:
     """A plan on the full mesh. cuts : those that were found; among : sides of the pieces that they part"""
     pieces = [one for one in outcome.pieces if any(one.sides[: len(sides)] == sides for sides in among)]
+    over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
     seams = [outcome.seams[cut.id] for cut in cuts]
     sight, show = sum(seam.in_sight for seam in seams), sum(seam.on_show for seam in seams)
     return Way(
         plan, cuts, len(pieces), sum(one.figures.sits_flat for one in pieces), sum(one.fit.fits for one in pieces),
         sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
         wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), True,
-        _alike([piece.solid for piece in pieces]), max(out for piece in pieces for out in piece.fit.over),
+        _alike([piece.solid for piece in pieces]), over,
     )  # fmt: skip
 
 
@@ -41,7 +42,7 @@ def drafted_way(plan: Plan, draft: Draft, flat: bool, wishes: CutWishes) -> Way 
     if len(known) < len(seats):
         return None
     return Way(
-        plan.changed(recipe=(*plan.recipe, *draft.cuts), leaning=1.0 if flat else 0.0), draft.cuts, len(known),
+        draft.added_to(plan).changed(leaning=1.0 if flat else 0.0), draft.cuts, len(known),
         sum(seat.flat for seat in known), sum(seat.fits for seat in known), draft.left(flat), draft.sight, draft.show,
         draft.hidden(wishes), draft.seams, alike=draft.alike,
     )  # fmt: skip

@@ -24,6 +24,7 @@ from ..judge.sketches import sketches
 from ..judge.tilts import down_to_rotation
 from ..marking import Region
 from ..outcome import NOT_BARRED, Piece, Seam
+from ..plan import Plan
 from ..recipe import Stage, cut_all, nameless
 from ..seated import Subject
 from ..shells import shells_of
@@ -39,6 +40,8 @@ _BOX_DOWNS, _BOX_YAW = 80, 15
 """Ways that boxes around a body are turned: directions down, of which half are looked at, and degrees between yaws."""
 _ALIKE = 0.01
 """Share by which the volume and the surface of two bodies may differ that are alike."""
+LEAST_OF_ALL = 0.0025
+"""Of the volume of everything: a smaller body is a crumb, and no piece."""
 _LIKELY_POSES = 4
 """Poses of a raster in which a side needs least, that its body is really seated in."""
 
@@ -132,6 +135,10 @@ class Draft:
     def smallest(self) -> float:
         """mm3 of its smallest body."""
         return min(cell.part.solid.volume for cell in self.cells)
+
+    def added_to(self, plan: Plan) -> Plan:
+        """A plan with its cuts besides."""
+        return plan.changed(recipe=(*plan.recipe, *self.cuts))
 
     @cached_property
     def downs(self) -> Floats:
@@ -267,16 +274,11 @@ class Ground:
         beside : cuts that are tried in its place, one after the other, where it leaves crumbs
         """
         made = self._staged(draft, cut)
-        others = iter(beside)
-        first = made
-        while made is None or made[1].report.crumbs:
-            other = next(others, None)
-            if first is None or other is None:
-                made = first
-                break
-            made = self._staged(draft, other)
         if made is None:
             return None
+        if made[1].report.crumbs:
+            tried = (self._staged(draft, other) for other in beside)
+            made = next((one for one in tried if one is not None and not one[1].report.crumbs), made)
         cut, stage, seam = made
         known = {id(cell.part.solid): cell for cell in draft.cells}
         touched = set(stage.touched)
@@ -288,6 +290,11 @@ class Ground:
                 cells.append(replace(known[id(part.solid)], part=part))
         seams, crumbs = (*draft.seams, seam), len(stage.report.crumbs)
         return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
+
+    def sound(self, drafts: Sequence[Draft | None]) -> list[Draft]:
+        """Those of some drafts that could be made and have no sliver, as two cuts leave that lie in each other."""
+        least = LEAST_OF_ALL * self.volume
+        return [draft for draft in drafts if draft is not None and draft.smallest >= least]
 
     def _staged(self, draft: Draft, cut: Cut) -> tuple[Cut, Stage, Seam] | None:
         """What one more cut makes of a draft, before anything is seated; None where that is not as wished."""

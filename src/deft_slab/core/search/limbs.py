@@ -14,7 +14,6 @@ from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground, distinct
-from .options import LEAST_OF_ALL
 
 Floats = NDArray[np.float64]
 
@@ -56,18 +55,14 @@ def limbs_too(
 
     def made(task: tuple[Draft, Draft]) -> Draft | None:
         draft, limb = task
-        recipe = (*plan.recipe, *draft.cuts)
-        named = {"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}"}
         # the flat one goes through the body that the limb hangs on now, and through no other
         sides = _body_at(draft, limb.seams[0].segments.mean(axis=1))
-        cut = limb.cuts[0].model_copy(update={**named, "reach": PieceReach(sides=sides)})
+        number, name = draft.added_to(plan).numbered
+        cut = limb.cuts[0].model_copy(update={"id": number, "name": name, "reach": PieceReach(sides=sides)})
         downs = distinct(np.concatenate([draft.downs, limb.downs]))
         return ground.with_cut(draft, cut, (downs, downs))
 
-    found = for_each(made, tasks, "Taking limbs off too", job, spread)
-    # beside another cut at the same neck it leaves a sliver
-    least = LEAST_OF_ALL * ground.volume
-    return [draft for draft in found if draft is not None and draft.smallest >= least]
+    return ground.sound(for_each(made, tasks, "Taking limbs off too", job, spread))
 
 
 def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
@@ -87,7 +82,7 @@ def _cuts_at(ground: Ground, cell: Cell, plan: Plan, neck: Neck) -> list[tuple[C
     normal = np.linalg.eigh((middles - centre).T @ (middles - centre))[1][:, 0]
     normal /= np.linalg.norm(normal)
     offset = float(normal @ centre)
-    number, name = plan.fresh_id(), f"Cut {len(plan.recipe) + 1}"
+    number, name = plan.numbered
     reach = PieceReach(sides=sides) if sides else None
     strokes = (border_stroke(solid, neck.within),)
     cuts: list[Cut] = [

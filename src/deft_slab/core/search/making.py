@@ -86,10 +86,10 @@ def _made_of(ground: Ground, plan: Plan, option: Option) -> Draft | None:
 
 def _cut(option: Option, plan: Plan) -> StraightCut:
     """An option as the next cut of its draft, that goes through one piece only where there are several."""
-    cuts, sides = option.draft.cuts, option.cell.part.sides
-    plan = plan.changed(recipe=(*plan.recipe, *cuts))
+    sides = option.cell.part.sides
+    number, name = option.draft.added_to(plan).numbered
     normal = option.normal / np.linalg.norm(option.normal)
     return StraightCut(
-        id=plan.fresh_id(), name=f"Cut {len(plan.recipe) + 1}", normal=triple(normal), offset=option.offset,
+        id=number, name=name, normal=triple(normal), offset=option.offset,
         reach=PieceReach(sides=sides) if sides else None,
     )  # fmt: skip

@@ -14,7 +14,7 @@ from ..judge.parting import Places
 from ..judge.seats import around
 from ..outcome import NOT_BARRED
 from ..progress import QUIET, Job, Spread, for_each
-from .drafts import Cell, Draft, Ground
+from .drafts import LEAST_OF_ALL, Cell, Draft, Ground
 
 Floats = NDArray[np.float64]
 
@@ -29,8 +29,6 @@ _FINE_PLACES, _FINE_REACH = 17, 0.06
 """Places around an offset that are tried, and how far from it, as a share of the diagonal."""
 _SLACK = 1.01
 """Times the seam of an option that what is tried around it may have."""
-LEAST_OF_ALL = 0.0025
-"""Of the volume of everything: a smaller side is a crumb, and no piece."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,6 @@ from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from .drafts import Draft, Ground, distinct
-from .options import LEAST_OF_ALL
 
 Floats = NDArray[np.float64]
 
@@ -44,16 +43,14 @@ def in_pairs(
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
     ]  # fmt: skip
     made = for_each(partial(_paired, ground, plan), tasks, "Cutting in mirrored pairs", job, spread)
-    # beside a cut near the plane its image leaves a sliver
-    least = LEAST_OF_ALL * ground.volume
-    return [draft for draft in made if draft is not None and draft.smallest >= least]
+    return ground.sound(made)
 
 
 def _paired(ground: Ground, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:
     draft, mirror = task
-    recipe = (*plan.recipe, *draft.cuts)
     # what lies on the other side is another piece: the image goes through whatever it meets
-    named = {"id": plan.changed(recipe=recipe).fresh_id(), "name": f"Cut {len(recipe) + 1}", "reach": None}
+    number, name = draft.added_to(plan).numbered
+    named = {"id": number, "name": name, "reach": None}
     image: Cut = draft.cuts[-1].carried(mirror).model_copy(update=named)
     downs = distinct(np.concatenate([draft.downs, draft.downs @ mirror.matrix]))
     return ground.with_cut(draft, image, (downs, downs))

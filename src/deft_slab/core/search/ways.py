@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
-from itertools import pairwise
+from itertools import chain, pairwise
 from typing import TypeAlias
 
 import numpy as np
@@ -127,13 +127,12 @@ class WaySearch:
         ground = self._ground()
         cells = dearest(ground.start, self.effort.cells)
         self._look(ground, [(cell, likely_normals(cell.subject)) for cell in cells])
-        rest = partial(self._everywhere, ground, cells)
+        blocks, rest = partial(self._blocks, ground), partial(self._everywhere, ground, cells)
         necks = [partial(self._necks, ground, cell) for cell in cells]
-        return [rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, 1)]
+        return [blocks, rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, 1)]
 
     def _everywhere(self, ground: Ground, cells: list[Cell]) -> list[_Step]:
-        """Blocks, and one cut along all other normals."""
-        self._drafts += [draft for draft in self._blocks(ground) if draft is not None]
+        """One cut along all other normals."""
         self._look(ground, [(cell, half_sphere(self.effort.normals)) for cell in cells])
         return []
 
@@ -143,11 +142,21 @@ class WaySearch:
         for n, (cell, normals) in enumerate(along):
             job = self._job.part(0.2 + 0.6 * n / len(along), 0.2 + 0.6 * (n + 1) / len(along))
             tables.append(scored(ground, ground.start, cell, looked_along(cell.subject, normals, job, self.spread)))
-        best = [one for some in best_options(ground, tables, 1, flat=False, fitting=False) for one in some]
+        best = list(chain(*best_options(ground, tables, 1, flat=False, fitting=False)))
         made = all_made(ground, self.plan, best, self._job, self.spread)
         self._drafts = [*self._drafts, *(draft for draft in made if draft is not None)]
         self._tables = [*self._tables, *tables]
         self._show(ground, near=True)
+
+    def _blocks(self, ground: Ground) -> list[_Step]:
+        """Block cuts of what does not fit the printer, where that is one piece: evenly, and with walls off detail."""
+        cell = ground.start.cells[0]
+        if len(ground.parts) == 1 and not cell.fits(False):
+            even = blocks_for(cell.part, self.printer.room, len(self.plan.recipe) + 1)
+            moved = off_detail(cell.subject, even, _WALLS * ground.diagonal, self._job, self.spread)
+            made = [ground.with_cut(ground.start, cut, None) for cut in (*even, *moved)]
+            self._drafts = [*self._drafts, *(draft for draft in made if draft is not None)]
+        return []
 
     def _uncut(self, ground: Ground) -> list[_Step]:
         """What is parted, as it sits now; where that is a whole model, also in its best seats."""
@@ -309,16 +318,6 @@ class WaySearch:
         self.front = replace(self.front, least_pieces=least)
         self._ground_of = ground
         return ground
-
-    def _blocks(self, ground: Ground) -> list[Draft | None]:
-        """Block cuts of what does not fit the printer, where that is one piece: evenly, and with walls off detail."""
-        cell = ground.start.cells[0]
-        if len(ground.parts) > 1 or cell.fits(False):
-            return []
-        number = len(self.plan.recipe) + 1
-        even = blocks_for(cell.part, self.printer.room, number)
-        moved = off_detail(cell.subject, even, _WALLS * ground.diagonal, self._job.part(0.0, 0.2), self.spread)
-        return [ground.with_cut(ground.start, cut, None) for cut in (*even, *moved)]
 
     def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""

@@ -192,9 +192,9 @@ class CutSearch(QObject):
         plan, sides = self.base()
         old = self.replaced
         reach = PieceReach(sides=sides) if sides else None
+        number, name = (old.id, old.name) if old else plan.numbered
         cut = StraightCut(
-            id=old.id if old else plan.fresh_id(), name=old.name if old else f"Cut {len(plan.recipe) + 1}",
-            normal=normal, offset=offset, reach=reach, kerf=old.kerf if old else 0.0,
+            id=number, name=name, normal=normal, offset=offset, reach=reach, kerf=old.kerf if old else 0.0,
             crumbs=old.crumbs if old else "keep",
         )  # fmt: skip
         self._desk.selected_cut = cut.id

@@ -65,9 +65,8 @@ class Cutting(QObject):
 
     def add(self, normal: Triple, offset: float) -> None:
         """Adds a straight cut (mm, model frame) and selects it."""
-        plan = self._desk.plan
-        name = f"Cut {len(plan.recipe) + 1}"
-        self.put(StraightCut(id=plan.fresh_id(), name=name, normal=normal, offset=offset))
+        number, name = self._desk.plan.numbered
+        self.put(StraightCut(id=number, name=name, normal=normal, offset=offset))
 
     def lean_from(self, share: float) -> None:
         """Says how much of its support a piece must save to lean; see ``Plan.leaning``."""
