@@ -34,9 +34,10 @@ from deft_slab.core.intake.files import open_file
 from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Piece
-from deft_slab.core.plan import Plan, Recipe
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
+from deft_slab.core.script import Recipe
 from deft_slab.core.shape.bodies import united
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt

@@ -31,8 +31,9 @@ from deft_slab.core.judge.alike import same_shapes, surface_moments, symmetry_pl
 from deft_slab.core.judge.marks import taken
 from deft_slab.core.judge.seam import seam_of
 from deft_slab.core.marking import Region
-from deft_slab.core.plan import Plan, Recipe, read_recipe
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
+from deft_slab.core.script import Recipe, read_recipe
 from deft_slab.core.shape.bodies import bodies_of, united
 from deft_slab.core.shape.leaving import leaves_freely, lift_direction
 from deft_slab.core.solid import Solid

@@ -11,7 +11,8 @@ import pytest
 from deft_slab.core.cuts import KINDS, Cut, LiftOffCut, Move, StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.marking import Region, Stroke
-from deft_slab.core.plan import Plan, Recipe, read_recipe
+from deft_slab.core.plan import Plan
+from deft_slab.core.script import Recipe, read_recipe
 from deft_slab.core.search.settling import SETTLERS
 from deft_slab.core.workshop import Workshop
 from tests.shapes import box, model_of, solid_of

@@ -16,9 +16,10 @@ from deft_slab.core.handoff.saving import keep_beside
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.threemf import PLAN_PATH
 from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan, read_recipe
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, read_printer
 from deft_slab.core.project import Choice, Project, project_text, read_project
+from deft_slab.core.script import read_recipe
 from deft_slab.core.versions import NewerVersion, Versions
 from deft_slab.core.workshop import Workshop
 from tests.shapes import box, model_of, solid_of

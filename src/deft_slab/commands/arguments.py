@@ -78,14 +78,15 @@ def parser() -> argparse.ArgumentParser:
     cut = commands.add_parser("cut", help="part a model and write the pieces")
     common(cut)
     overhang(cut)
-    cut.add_argument("--straight", type=_number, nargs=4, action="append", default=[],
-                     metavar=("NX", "NY", "NZ", "OFFSET"),
-                     help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
-    cut.add_argument("--recipe", type=Path, metavar="FILE", help="cuts of all kinds, as JSON (docs/recipes.md)")
-    cut.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
-    cut.add_argument("--out", type=Path, required=True, metavar="DIR")
-    cut.add_argument("--replace", action="store_true", help="replace files of the same names")
+    _recipe(cut)
     cut.add_argument("--equal-once", action="store_true", help="write equal pieces as one file, with a count")
+    join = commands.add_parser("join", help="part a model, join the pieces and write them")
+    common(join)
+    overhang(join)
+    _recipe(join)
+    join.add_argument("--auto", action="store_true", help="propose joins for the contacts that have none")
+    join.add_argument("--assembled", action="store_true",
+                      help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     common(sweep_)
     overhang(sweep_)
@@ -100,6 +101,18 @@ def parser() -> argparse.ArgumentParser:
     _ways(propose)
     propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     return parser
+
+
+def _recipe(command: argparse.ArgumentParser) -> None:
+    """What is cut, and where the pieces are written."""
+    command.add_argument("--straight", type=_number, nargs=4, action="append", default=[],
+                         metavar=("NX", "NY", "NZ", "OFFSET"),
+                         help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
+    command.add_argument("--recipe", type=Path, metavar="FILE",
+                         help="cuts and joins of all kinds, as JSON (docs/recipes.md)")  # fmt: skip
+    command.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    command.add_argument("--out", type=Path, required=True, metavar="DIR")
+    command.add_argument("--replace", action="store_true", help="replace files of the same names")
 
 
 def _ways(propose: argparse.ArgumentParser) -> None:

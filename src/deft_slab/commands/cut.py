@@ -4,54 +4,23 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.cuts import Cut, StraightCut
-from ..core.errors import BadPlan, CutFailed
+from ..core.cuts import Cut
 from ..core.handoff.equal import first_equals
 from ..core.handoff.pieces import file_name, write_3mf, write_stls
 from ..core.handoff.saving import refuse_existing
-from ..core.judge.tilts import unit
 from ..core.outcome import Outcome, Piece
-from ..core.plan import MOST_CUTS, Recipe, read_recipe
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
-
-
-def _recipe(arguments: argparse.Namespace) -> Recipe:
-    cuts = tuple(
-        StraightCut(id=f"s{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
-        for n, values in enumerate(arguments.straight, 1)
-    )
-    if arguments.recipe is None:
-        if not cuts:
-            raise BadPlan("Say where to cut: --straight or --recipe.")
-        return _recipe_of(Recipe(cuts=()), cuts)
-    try:
-        read = read_recipe(arguments.recipe.read_bytes())
-    except OSError as error:
-        raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
-    return _recipe_of(read, cuts)
-
-
-def _recipe_of(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:
-    """A recipe with more cuts behind its own."""
-    cuts = (*recipe.cuts, *more)
-    if len(cuts) > MOST_CUTS:
-        raise BadPlan(f"A recipe has at most {MOST_CUTS} cuts; this one has {len(cuts)}.")
-    return recipe.model_copy(update={"cuts": cuts})
+from .recipes import carried_out, recipe_of, refuse_misses
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    recipe = _recipe(arguments)
+    recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    plan = plan.changed(threshold=arguments.theta, recipe=recipe.cuts, pieces=recipe.pieces, leaning=recipe.leaning)
+    plan = carried_out(plan, recipe, arguments.theta)
     outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer)
-    for cut in recipe.cuts:
-        if cut.on and not outcome.cuts[cut.id].parts:
-            raise CutFailed(
-                f"“{cut.name}” {'parts nothing within its reach' if cut.reach else 'misses the model'}.",
-                kept="Nothing was written.",
-            )
+    refuse_misses(recipe, outcome)
     pieces = outcome.pieces
     together = arguments.out / "pieces.3mf"
     refuse_existing([together], replace=arguments.replace)
@@ -67,7 +36,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
     return {
         "pieces": [written(n) | piece_figures(piece) for n, piece in enumerate(pieces)],
-        "cuts": [_cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
+        "cuts": [cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
         "notes": list(outcome.notes),
         "volume_before_mm3": outcome.volume_before_mm3,
         "kerf_volume_mm3": outcome.kerf_mm3,
@@ -85,7 +54,7 @@ def piece_figures(piece: Piece) -> dict[str, object]:
     } | piece.figures.as_dict()  # fmt: skip
 
 
-def _cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
+def cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
     seam, report = outcome.seams[cut.id], outcome.cuts[cut.id]
     return {
         "name": cut.name, "kind": cut.kind, "seam_length_mm": seam.length, "seam_in_sight_mm": seam.in_sight,

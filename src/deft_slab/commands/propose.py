@@ -9,8 +9,9 @@ import time
 from ..core.errors import BadPlan
 from ..core.handoff.beds import lay_out
 from ..core.marking import Mark, Meaning
-from ..core.plan import Plan, Recipe
+from ..core.plan import Plan
 from ..core.printer import Printer
+from ..core.script import Recipe
 from ..core.search.effort import THOROUGH, USUAL
 from ..core.search.found import CutWishes, Way
 from ..core.search.fronts import spaced

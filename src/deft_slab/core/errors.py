@@ -46,6 +46,10 @@ class CutFailed(DeftError):
     """A cut that could not be made, or that misses the model."""
 
 
+class JoinFailed(DeftError):
+    """A join that could not be made where it was to be."""
+
+
 class BadPlan(DeftError):
     """A plan, profile or argument that makes no sense."""
 

@@ -14,6 +14,7 @@ from .cuts import Side
 from .model import MendReport
 from .plan import PieceWish, Plan
 from .printer import Printer
+from .reports import ContactFound, JoinReport
 from .solid import Defects, Solid
 from .tilt import Tilt
 
@@ -165,6 +166,7 @@ class Piece:
     skin : (vertices mm in the bed frame, triangles) of the support around it
     lift : mm over the bed; marks : (m,) uint8, the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot
     spots : what needs support, largest first; layers : (k,) mm2, area of each layer
+    extra : what it is, where it is no part of the model: "loose key"
     """
 
     number: int
@@ -186,6 +188,7 @@ class Piece:
     marks: NDArray[np.uint8]
     spots: tuple[OverhangSpot, ...]
     layers: Floats
+    extra: str = ""
 
     def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
         """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
@@ -199,7 +202,8 @@ class Piece:
 
 @dataclass(frozen=True)
 class Totals:
-    """Sums over the pieces of a plan; ``largest`` figures are of the worst piece."""
+    """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
+    fit. ``tallest`` is of the worst one."""
 
     pieces: int
     overhang_area_mm2: float
@@ -222,8 +226,9 @@ class Totals:
         # pieces on one resin plate take no longer than the longest of them
         hours = max if printer.kind == "resin" else math.fsum
         figures = [piece.figures for piece in pieces]
+        own = [piece for piece in pieces if not piece.extra]
         return cls(
-            pieces=len(pieces),
+            pieces=len(own),
             overhang_area_mm2=math.fsum(f.overhang_area_mm2 for f in figures),
             support_volume_mm3=math.fsum(f.support_volume_mm3 for f in figures),
             support_inside_mm3=math.fsum(f.support_inside_mm3 for f in figures),
@@ -235,8 +240,8 @@ class Totals:
             cut_area_mm2=math.fsum(seam.cut_area for seam in seams),
             tallest_mm=max(f.height_mm for f in figures),
             print_seconds=hours([f.print_seconds for f in figures]),
-            flat_pieces=sum(f.sits_flat for f in figures),
-            fitting_pieces=sum(piece.fit.fits for piece in pieces),
+            flat_pieces=sum(piece.figures.sits_flat for piece in own),
+            fitting_pieces=sum(piece.fit.fits for piece in own),
         )
 
 
@@ -305,6 +310,7 @@ class Outcome:
     notes : sentences for the person; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
     cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
+    contacts : where pieces meet; joins : what became of each join that is on, by its id
     spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
     """
 
@@ -320,6 +326,8 @@ class Outcome:
     cuts: dict[str, CutReport] = field(default_factory=dict)
     approximate: bool = False
     spans: Floats = field(default_factory=lambda: np.zeros((2, 3)))
+    contacts: tuple[ContactFound, ...] = ()
+    joins: dict[str, JoinReport] = field(default_factory=dict)
 
     @property
     def kerf_mm3(self) -> float:
@@ -332,9 +340,14 @@ class Outcome:
         return sum(report.set_aside for report in self.cuts.values())
 
     @property
+    def joins_mm3(self) -> float:
+        """What all joins add to the pieces, with what is printed apart, less what they remove."""
+        return sum(one.added + one.loose - one.removed for one in self.joins.values() if not one.problem)
+
+    @property
     def lost_share(self) -> float | None:
         """How much of the volume before is in no piece, no kerf and no crumb; None where there was none before."""
         if not self.volume_before_mm3:
             return None
-        after = sum(piece.solid.volume for piece in self.pieces) + self.kerf_mm3 + self.set_aside_mm3
+        after = sum(piece.solid.volume for piece in self.pieces) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3
         return abs(after / self.volume_before_mm3 - 1.0)

@@ -6,8 +6,10 @@ The opened model never changes; the plan says what to do with it.
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +18,9 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, triple
 from .errors import BadPlan
+from .joins import AnyJoin, Join
 from .marking import Audience, Mark
 from .tilt import STAND_UP, Tilt
-from .versions import Versions
 
 Floats = NDArray[np.float64]
 
@@ -26,9 +28,8 @@ Unit = Literal["mm", "cm", "m", "in"]
 UNITS: dict[Unit, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}
 """mm in one unit."""
 
-RECIPES = Versions("recipe", 2)
 MOST_CUTS = 200
-MOST_RECIPE_BYTES = 20_000_000
+MOST_JOINS = 2000
 
 
 class Body(Document):
@@ -144,7 +145,7 @@ class SizedModel:
 
 @dataclass(frozen=True)
 class Parting:
-    """What decides which pieces a plan has, however they are seated and judged."""
+    """What decides which pieces a plan has, however they are joined, seated and judged."""
 
     sized: SizedModel
     recipe: tuple[Cut, ...]
@@ -177,12 +178,13 @@ class Plan(Document):
     audience: Audience = Audience()
     recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
+    joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Plan:
-        ids = [cut.id for cut in self.recipe]
+        ids = [*(cut.id for cut in self.recipe), *(join.id for join in self.joins)]
         if len(set(ids)) != len(ids):
-            raise ValueError("two cuts of a recipe have the same id")
+            raise ValueError("two cuts or joins of a plan have the same id")
         return self
 
     @field_validator("stretch")
@@ -271,7 +273,8 @@ class Plan(Document):
             wish.model_copy(update={"sides": named(wish.sides), "anchor": triple(ratio * wish.anchor)})
             for wish in self.pieces
         )
-        return resized.changed(recipe=tuple(cuts), pieces=wishes)
+        joins = tuple(join.carried(move, numbers.get(join.cut, {})) for join in self.joins)
+        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins)
 
     def guest(self, guest_id: str) -> Guest:
         """By its id. Raises BadPlan."""
@@ -304,14 +307,38 @@ class Plan(Document):
         return self.changed(recipe=(*self.recipe, cut))
 
     def without_cut(self, cut_id: str) -> Plan:
-        """Without the cut of an id."""
-        return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id))
+        """Without the cut of an id, and the joins on its contacts."""
+        joins = tuple(join for join in self.joins if join.cut != cut_id)
+        return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id), joins=joins)
+
+    def join(self, join_id: str) -> Join:
+        """By its id. Raises BadPlan."""
+        for join in self.joins:
+            if join.id == join_id:
+                return join
+        raise BadPlan(f"There is no join {join_id!r} in this plan.")
+
+    def with_join(self, join: Join) -> Plan:
+        """With a join added at the end, or put in place of the one with its id."""
+        if any(other.id == join.id for other in self.joins):
+            return self.changed(joins=tuple(join if other.id == join.id else other for other in self.joins))
+        return self.changed(joins=(*self.joins, join))
+
+    def without_joins(self, ids: Collection[str]) -> Plan:
+        """Without the joins of some ids."""
+        return self.changed(joins=tuple(join for join in self.joins if join.id not in ids))
+
+    def fresh_join_ids(self, count: int) -> list[str]:
+        """Ids that no join has, nor a wish for a piece names."""
+        taken = {join.id for join in self.joins} | {side.cut for wish in self.pieces for side in wish.sides}
+        free = (f"j{number}" for number in itertools.count(1) if f"j{number}" not in taken)
+        return list(itertools.islice(free, count))
 
     @property
     def as_it_came(self) -> Plan:
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
-        return self.changed(recipe=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
+        return self.changed(recipe=(), joins=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
 
     def fresh_id(self) -> str:
         """An id that no cut has, nor a wish for a piece names."""
@@ -334,35 +361,3 @@ class Plan(Document):
     def with_wish(self, wish: PieceWish, instead_of: PieceWish | None = None) -> Plan:
         """With a wish for a piece, in place of another one."""
         return self.changed(pieces=(*(old for old in self.pieces if old != instead_of), wish))
-
-
-class Recipe(Document):
-    """Cuts as a document of their own, for scripts: what is cut, and how pieces sit. leaning : see ``Plan``"""
-
-    version: Literal[2] = 2
-    cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
-    pieces: tuple[PieceWish, ...] = ()
-    leaning: float = Field(default=0.5, ge=0.0, le=1.0)
-
-
-@RECIPES.step(1)
-def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 did not say when pieces lean."""
-    return data
-
-
-def read_recipe(text: bytes) -> Recipe:
-    """A recipe from its JSON.
-
-    Raises
-    ------
-    BadPlan : it is no recipe, or from a newer version.
-    """
-    if len(text) > MOST_RECIPE_BYTES:
-        raise BadPlan("This is no recipe: it is far too long.")
-    try:
-        return Recipe.model_validate(RECIPES.read(text))
-    except ValidationError as error:
-        raise BadPlan(f"This is no recipe that can be read: {first_problem(error)}") from error
-    except ValueError as error:
-        raise BadPlan(f"This is no recipe that can be read: {error}.".replace("..", ".")) from error

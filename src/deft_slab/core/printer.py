@@ -25,6 +25,7 @@ class Printer(BaseModel):
     line_width : of a filament printer's nozzle path, or a resin printer's pixel
     layer_heights : the usual ones, finest first
     clearance : gap on each side between a key and its socket that this printer needs
+    hole_allowance : what holes for round stock are made wider by besides, as printed holes come out small (from memory)
     endless : the axis along which the bed has no end
     support_density : share of the support volume that is plastic; from memory
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
@@ -48,6 +49,7 @@ class Printer(BaseModel):
         0.12, 0.2, 0.28,
     )  # fmt: skip
     clearance: float = Field(default=0.3, ge=0, le=5)
+    hole_allowance: float = Field(default=0.1, ge=0, le=5)
     endless: Literal["x", "y"] | None = None
     support_density: float = Field(default=0.15, gt=0, le=1)
     material_price: float = Field(default=25.0, ge=0, le=1e5)
@@ -77,6 +79,11 @@ class Printer(BaseModel):
     def thinnest_wall(self) -> float:
         """mm: two line widths; what is thinner prints badly (common practice)."""
         return 2 * self.line_width
+
+    @property
+    def least_wall(self) -> float:
+        """mm, around a socket or a hole: two line widths and at least 1.2; 1 for resin (from memory)."""
+        return 1.0 if self.kind == "resin" else max(1.2, 2 * self.line_width)
 
     @property
     def room(self) -> tuple[float, float, float]:

@@ -14,7 +14,7 @@ from .plan import Guest, Plan
 from .printer import Printer
 from .versions import NewerVersion, Versions
 
-PROJECTS = Versions("project", 4)
+PROJECTS = Versions("project", 5)
 MOST_PROJECT_BYTES = 256 * 2**20
 """Neither written nor read beyond this: what is saved opens again."""
 
@@ -30,7 +30,7 @@ class Choice(Document):
 class Project(Document):
     """What is saved: the plan on the bed, and the choices kept beside it."""
 
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     title: Name
     plan: Plan
     choices: tuple[Choice, ...] = ()
@@ -124,6 +124,12 @@ def _with_the_whole(data: dict[str, Any]) -> dict[str, Any]:
 @PROJECTS.step(3)
 def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
     """Plans of version 3 did not say when pieces lean: at half of the support saved, as now by default."""
+    return data
+
+
+@PROJECTS.step(4)
+def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 had no joins."""
     return data
 
 

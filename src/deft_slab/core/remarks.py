@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,6 +13,7 @@ from .groups import Part, Uncut
 from .model import MendReport, Model
 from .outcome import NOT_BARRED, CutReport, Piece, Seam
 from .plan import PieceWish, Plan
+from .reports import JoinReport
 from .tilt import Tilt
 
 Floats = NDArray[np.float64]
@@ -17,21 +21,28 @@ Floats = NDArray[np.float64]
 SMALLEST, LARGEST = 5.0, 2000.0
 """mm: a model outside of this is probably in another unit than it was taken for."""
 
+_MOVED = 0.05
+"""mm: joins that were moved by less are where they were wished."""
 _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
 
 
-def piece_names(plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part]) -> list[str]:
+def piece_names(
+    plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part], known: Mapping[int, str] = MappingProxyType({})
+) -> list[str]:  # fmt: skip
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern".
 
-    parting : the cuts that part something
+    parting : the cuts that part something; known : names, by the number of the part
     """
     if not parting:
         return [uncut.groups[part.group].name for part in parts]
     rotation = plan.tilt.rotation
     made_by = {cut.id: cut for cut in parting}
     names = []
-    for part in parts:
+    for number, part in enumerate(parts):
+        if number in known:
+            names.append(known[number])
+            continue
         said: list[str] = []
         for side in part.sides:
             word = made_by[side.cut].side_word(side.side, rotation) if side.cut in made_by else ""
@@ -70,6 +81,22 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
             became = {"keep": "kept as pieces", "drop": "set aside", "neighbour": "given to the neighbour"}
             what = "kept as pieces" if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
             said.append(f"“{cut.name}” leaves {many}, up to {largest:.1f} mm across; {what}.")
+    return said
+
+
+def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[str]:
+    """What there is to say of the joins that are on."""
+    said = []
+    for join in plan.joins:
+        report = reports.get(join.id)
+        if report is None:
+            continue
+        name = f"{join.word.capitalize()} {join.id}"
+        if report.problem:
+            said.append(f"{name} is not made. {report.problem}")
+        said += [f"{name}: {warning}" for warning in report.warnings]
+        if report.moved > _MOVED:
+            said.append(f"{name} was moved by {report.moved:.1f} mm, to stay on its contact.")
     return said
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .joining.room_kernels import free_around
 from .judge.base import fits_turned
 from .judge.exposure import exposure
 from .judge.figures import measure
@@ -27,6 +28,7 @@ def warm() -> None:
     linked(np.zeros((1, 2), np.int64), 1)
     same_rows(corners)
     tangled_share(solid)
+    free_around(np.zeros((3, 3), np.bool_))
     seen = exposure(solid, directions=2, cells=8)
     sketches(solid, np.eye(3)[None], 45.0, 8)
     fits_turned(corners, np.eye(3)[None], (10.0, 10.0, 10.0))

@@ -14,17 +14,20 @@ from numpy.typing import NDArray
 
 from .cuts import Cut, Side
 from .errors import OpenSurface
+from .exposures import Exposures
 from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, mended_groups, spans
+from .joining.contacts import Contact
+from .joining.joined import Joined
+from .joining.joinery import Joinery
+from .joins import Join
 from .judge.base import fit
-from .judge.exposure import EVERYWHERE, HIDDEN, exposure
-from .judge.figures import Exposing
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, SeatWishes, seats_of
 from .judge.slivers import thin_places
 from .judge.tilts import set_down
 from .kept import Kept
-from .marking import Audience, Mark, Region
+from .marking import Mark, Region
 from .mend.thin import thinned
 from .model import MendReport, Model
 from .outcome import CutReport, Outcome, Piece, Room, Seam, Totals
@@ -32,7 +35,8 @@ from .plan import PieceWish, Plan
 from .printer import Printer
 from .progress import QUIET, Job, Spread
 from .recipe import Stage, catches_on_its_way, cut_all, nameless
-from .remarks import about_cuts, about_model, piece_names, remarks
+from .remarks import about_cuts, about_joins, about_model, piece_names, remarks
+from .reports import DryMove
 from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
@@ -45,11 +49,6 @@ _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
 _ALIKE = 0.1
 """Share by which the volume of a part and of its stand-in may differ."""
-DRAFT_CELLS = 96
-"""Of the exposure of pieces behind their stand-ins. (The support out of reach of halves of the hollow demo models is
-then mostly within 0.1 % of their support, at worst 0.7 %, of what 512 directions and the whole mesh give.)"""
-_SURELY_SEEN = 1.5 * HIDDEN
-"""Exposure on the uncut model from which a facet of a piece counts as within reach; with room for the coarser look."""
 
 
 @dataclass(eq=False)
@@ -64,6 +63,10 @@ class Workshop:
     _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
     _kept: Kept = field(default_factory=Kept)
+
+    @property
+    def _exposures(self) -> Exposures:
+        return Exposures(self._kept, self.spread)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
         """What ``make`` makes, made once for a key; see ``Kept``."""
@@ -105,31 +108,35 @@ class Workshop:
         marks = self._marks(plan, uncut, job.part(0.3, 0.3))
         uncut = self._sized(plan, uncut)
         parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
+        joined = Joined(parts, [])
+        if not quick or plan.joins:
+            joined = self._joinery.joined(plan, parts, stages, printer, job.part(0.37, 0.38))
+            parts = joined.parts
         tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
         reports = {cut.id: stage.report for cut, stage in stages}
         if not quick and stages:
-            tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, job.part(0.37, 0.4))
+            tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, printer, job.part(0.38, 0.4))
             if detail == "whole":
                 limit = printer.thinnest_wall
                 reports = {cut.id: self._proven(cut, reports[cut.id], stage, limit) for cut, stage in light_stages}
-        exposed = None if quick else self._exposed_source(uncut, plan.audience, job.part(0.4, 0.5))
+        exposed = None if quick else self._exposures.of_source(uncut, plan.audience, job.part(0.4, 0.5))
         parting = [cut for cut, stage in stages if stage.report.parts]
-        names = piece_names(plan, parting, uncut, parts)
+        names = piece_names(plan, parting, uncut, parts, joined.names)
         wishes = matched(plan.pieces, parts)
         pieces = []
         for number, (part, name) in enumerate(zip(parts, names, strict=True)):
             step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
             wish = wishes.get(number)
-            pieces.append(
-                self._piece(
-                    plan, printer, uncut, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
-                )
+            piece = self._piece(
+                plan, printer, uncut, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
             )
+            pieces.append(replace(piece, extra=joined.kinds.get(number, "")))
         seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
         report = uncut.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
-            notes = [*about_model(self.model, plan, uncut, report), *notes, *remarks(pieces, wishes, plan)]
+            notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
+                     *remarks(pieces, wishes, plan)]  # fmt: skip
             rooms = self._rooms(plan, uncut, guests, job)
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer)
@@ -137,16 +144,19 @@ class Workshop:
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
             self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
+            tuple(contact.found for contact in joined.contacts), joined.reports,
         )  # fmt: skip
 
     def subject(
-        self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES
+        self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES,
+        printer: Printer | None = None,
     ) -> Subject:  # fmt: skip
         """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
-        number : of the piece, from 0 on; triangles : of its stand-in
+        number : of the piece, from 0 on; triangles : of its stand-in; printer : with its joins, as this one needs them;
+        None: without
         """
-        raw, part, wish = self._part(plan, number, job.part(0.0, 0.6))
+        raw, part, wish = self._part(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(
             ("subject", part.key, triangles), lambda: thinned(part.solid, triangles, job.part(0.6, 0.8)), triangles
         )
@@ -168,20 +178,23 @@ class Workshop:
         """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
         on its cut faces. Raises as ``evaluate``."""
         uncut = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
-        by_source = self._exposed_source(uncut, plan.audience, job.part(0.2, 0.8))
+        by_source = self._exposures.of_source(uncut, plan.audience, job.part(0.2, 0.8))
         origin = subject.solid.origin
         seen = np.where(origin >= 0, by_source[np.maximum(origin, 0)], 0.0)
         return seen if subject.light is subject.solid else seen[facets_at(subject.solid, subject.light.centroids)]
 
-    def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET) -> Floats:
-        """(m,) exposure of the facets of a piece, from everywhere. Raises as ``evaluate``."""
-        _, part, _ = self._part(plan, number, job)
-        return self._exposed(part.key, part.solid, job)
+    def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None) -> Floats:
+        """(m,) exposure of the facets of a piece, from everywhere. printer : as for ``subject``. Raises as
+        ``evaluate``."""
+        _, part, _ = self._part(plan, number, job, printer)
+        return self._exposures.of(part.key, part.solid, job)
 
-    def _part(self, plan: Plan, number: int, job: Job) -> tuple[Uncut, Part, PieceWish | None]:
+    def _part(self, plan: Plan, number: int, job: Job, printer: Printer | None) -> tuple[Uncut, Part, PieceWish | None]:
         """(the bodies in units of the file, a piece by its number, the wish that is for it)."""
         raw = self._base(plan, job.part(0.0, 0.8))
-        parts, _ = self._parts(plan, self._sized(plan, raw), job.part(0.8, 1.0))
+        parts, stages = self._parts(plan, self._sized(plan, raw), job.part(0.8, 0.9))
+        if printer is not None:
+            parts = self._joinery.joined(plan, parts, stages, printer, job.part(0.9, 1.0)).parts
         number = min(number, len(parts) - 1)
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 
@@ -196,7 +209,7 @@ class Workshop:
 
         def take(key: Hashable, solid: Solid, mark: Mark) -> NDArray[np.bool_]:
             # each mark by itself, so that a stroke more does not cost all strokes anew
-            seen = partial(self._exposed, key, solid, job)
+            seen = partial(self._exposures.of, key, solid, job)
             count = len(solid.triangles)
             return self._once(("taken", key, mark), lambda: taken(solid, mark, seen), count // 250)
 
@@ -265,11 +278,34 @@ class Workshop:
             stages.append((cut, stage))
         return parts, stages
 
+    @property
+    def _joinery(self) -> Joinery:
+        return Joinery(self._kept)
+
+    def _parted(self, plan: Plan, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
+        return self._parts(plan, self._sized(plan, self._base(plan, job.part(0.0, 0.5))), job.part(0.5, 1.0))
+
+    def contacts(self, plan: Plan, job: Job = QUIET) -> list[Contact]:
+        """Where the pieces of a plan meet, as its cuts leave them. Raises as ``evaluate``."""
+        return self._joinery.contacts(*self._parted(plan, job))
+
+    def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> tuple[DryMove, ...]:
+        """In which order the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
+        return self._joinery.dry_fit(plan, *self._parted(plan, job.part(0.0, 0.4)), printer, job.part(0.4, 1.0))
+
+    def proposed_joins(self, plan: Plan, printer: Printer, job: Job = QUIET) -> list[Join]:
+        """Joins for the contacts that have none, by how the pieces of the plan sit. Raises as ``evaluate``."""
+        contacts = self.contacts(plan, job.part(0.0, 0.2))
+        pieces = self.evaluate(plan.changed(joins=()), printer, job.part(0.2, 0.6), detail="figures").pieces
+        return self._joinery.proposed(plan, contacts, pieces, printer, job.part(0.6, 1.0))
+
     def _region(self, uncut: Uncut, region: Region) -> NDArray[np.bool_]:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
 
         def take(number: int, solid: Solid) -> NDArray[np.bool_]:
-            return taken(solid, region, lambda audience: self._exposed((uncut.key, number), solid, QUIET, audience))
+            return taken(
+                solid, region, lambda audience: self._exposures.of((uncut.key, number), solid, QUIET, audience)
+            )
 
         def all_groups() -> NDArray[np.bool_]:
             return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])
@@ -277,13 +313,14 @@ class Workshop:
         return self._once(("region", uncut.key, region), all_groups, uncut.triangles // 250)
 
     def _stand_ins(
-        self, plan: Plan, opened: Uncut, parts: list[Part], own: list[tuple[Solid, Marked]], job: Job
+        self, plan: Plan, opened: Uncut, parts: list[Part], own: list[tuple[Solid, Marked]], printer: Printer, job: Job
     ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, Stage]]]:
         """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
         that has none is its own; the cuts of that model)."""
         light = self._light(opened, STAND_IN_TRIANGLES, job.part(0.0, 0.4))
         marks = self._marks(plan, light, job.part(0.4, 0.5))
-        others, stages = self._parts(plan, self._sized(plan, light), job.part(0.5, 1.0))
+        others, stages = self._parts(plan, self._sized(plan, light), job.part(0.5, 0.9))
+        others = self._joinery.joined(plan, others, stages, printer, job.part(0.9, 1.0)).parts if plan.joins else others
         found = []
         for part, itself in zip(parts, own, strict=True):
             alike = [
@@ -303,46 +340,6 @@ class Workshop:
         catches = self._once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))
         thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, limit))
         return replace(report, catches=report.catches or catches, thin=thin)
-
-    def _exposed_source(self, uncut: Uncut, audience: Audience, job: Job) -> Floats:
-        """(triangles of the uncut,) exposure to the audience on the uncut model; 0 for what is not on its skin."""
-
-        def put_together() -> Floats:
-            by_source = np.zeros(uncut.triangles)
-            for number, group in enumerate(uncut.groups):
-                share = job.part(number / len(uncut.groups), (number + 1) / len(uncut.groups))
-                exposed = self._exposed((uncut.key, number), group.solid, share, audience)
-                np.maximum.at(by_source, group.solid.origin, exposed)
-            return by_source
-
-        return self._once(("by source", uncut.key, audience), put_together, uncut.triangles // 16)
-
-    def _exposing(self, uncut: Uncut, part: Part, light: Solid, job: Job) -> Exposing:
-        """Gives the exposure of a piece from everywhere. light : its stand-in, or itself
-
-        What is taken away by cuts hides nothing any more: a facet that is seen well enough on the uncut model is seen
-        on the piece, and only the others and cut faces are looked at, behind the stand-in.
-        """
-        if light is part.solid:
-            return lambda _: self._exposed(part.key, part.solid, job)
-
-        def look(asked: NDArray[np.bool_]) -> Floats:
-            origin = part.solid.origin
-            on_model = self._exposed_source(uncut, EVERYWHERE, job.part(0.0, 0.5))
-            asked = asked & ((origin < 0) | (on_model[np.maximum(origin, 0)] < _SURELY_SEEN))
-            if not asked.any():
-                return np.ones(len(origin))
-            return exposure(
-                part.solid, cells=DRAFT_CELLS, job=job.part(0.5, 1.0), spread=self.spread, behind=light, chosen=asked
-            )
-
-        return look
-
-    def _exposed(self, key: Hashable, solid: Solid, job: Job, audience: Audience = EVERYWHERE) -> Floats:
-        # a narrow audience needs more directions for as many to look from
-        directions = 256 if audience.looking == "everywhere" else 512
-        make = partial(exposure, solid, directions, job=job, audience=audience, spread=self.spread)
-        return self._once(("exposure", key, audience), make, len(solid.triangles) // 16)
 
     def _piece(
         self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
@@ -376,7 +373,7 @@ class Workshop:
             if detail == "whole":
                 self._sat[part.sides] = tilt.down
         exact = detail in ("exact", "whole")
-        exposed = self._exposing(uncut, part, tried_on[0], job.part(0.6, 1.0)) if exact else None
+        exposed = self._exposures.of_piece(uncut, part, tried_on[0], job.part(0.6, 1.0)) if exact else None
         seated = self._once(
             ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
             lambda: measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),

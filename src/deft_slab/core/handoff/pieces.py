@@ -44,6 +44,12 @@ def _slug(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "piece"
 
 
+def stl_where_it_is(solid: Solid) -> bytes:
+    """Binary STL of a piece where it belongs on the prop: mm, model frame. Raises SaveFailed as ``stl_bytes``."""
+    corners, triangles = two_sided(solid)
+    return _stl(corners, triangles, "Deft Slab piece in its place, millimetres", closed=solid.closed)
+
+
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y.
 
@@ -84,11 +90,13 @@ def _in_file(
 
 
 def write_stls(
-    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False
+    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False,
+    assembled: bool = False,
 ) -> list[Written]:  # fmt: skip
     """Writes each piece, seated, as a binary STL of its own.
 
-    equal_once : only the first of equal pieces, with how many there are in its name
+    equal_once : only the first of equal pieces, with how many there are in its name; assembled : where they belong on
+    the prop instead of in their seats
     replace : whether files of these names may be replaced
 
     Raises
@@ -107,7 +115,10 @@ def write_stls(
     for number, (piece, count) in enumerate(counted):
         job.step(number / len(counted), f"Writing {piece.name}")
         path = folder / file_name(piece, count)
-        write_whole(path, stl_bytes(piece.solid, piece.seat.rotation, piece.lift), replace=replace)
+        content = stl_where_it_is(piece.solid) if assembled else stl_bytes(
+            piece.solid, piece.seat.rotation, piece.lift
+        )  # fmt: skip
+        write_whole(path, content, replace=replace)
         written.append(Written(path, count, 1))
     return written
 

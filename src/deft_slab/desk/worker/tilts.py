@@ -37,7 +37,9 @@ class Tilts:
 
     def map_round(self, asked: LookAround, job: Job) -> MapRound:
         """Figures of some directions of a piece, more in each round. Raises Cancelled, OpenSurface, CutFailed."""
-        subject = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job.part(0.0, 0.3))
+        subject = self._shop.workshop(asked.plan).subject(
+            asked.plan, asked.number, job.part(0.0, 0.3), printer=asked.printer
+        )
         flats = np.array([one.down for one in candidates(subject.light, subject.stood)])
         spread = spread_directions(_MAP_ROUNDS[asked.round_number])
         directions = (
@@ -51,8 +53,8 @@ class Tilts:
     def seats(self, asked: FindSeats, job: Job) -> SeatsFound:
         """Seats worth trying of a piece. Raises Cancelled, OpenSurface, CutFailed."""
         workshop = self._shop.workshop(asked.plan)
-        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.1))
-        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3))
+        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.1), printer=asked.printer)
+        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3), asked.printer)
         known = self._known(subject, asked.printer)
         found, figures = seats_worth_trying(
             subject, asked.printer, asked.weights, exposed, job.part(0.3, 0.9), self._shop.spread, known
@@ -68,7 +70,7 @@ class Tilts:
         best = []
         for number in range(asked.pieces):
             step = job.part(number / asked.pieces, (number + 1) / asked.pieces)
-            subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step)
+            subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step, printer=asked.printer)
             found, _ = seats_worth_trying(subject, asked.printer, asked.weights, None, step, self._shop.spread)
             best.append(found[0].tilt)
         return best
@@ -76,8 +78,8 @@ class Tilts:
     def leanings(self, asked: Lean, job: Job) -> tuple[SeatShown, ...]:
         """The present seat and a lean off it, on the bed and lifted. Raises Cancelled, OpenSurface, CutFailed."""
         workshop = self._shop.workshop(asked.plan)
-        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.2))
-        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4))
+        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.2), printer=asked.printer)
+        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4), asked.printer)
         step, spread = job.part(0.4, 1.0), self._shop.spread
         found = leaning(subject, asked.printer, asked.weights, exposed, asked.lift, step, spread)
         return _with_pictures(subject, found)

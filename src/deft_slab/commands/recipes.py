@@ -1,0 +1,54 @@
+"""The recipe that a command is given: cuts in words, and a file."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..core.cuts import Cut, StraightCut
+from ..core.errors import BadPlan, CutFailed
+from ..core.judge.tilts import unit
+from ..core.outcome import Outcome
+from ..core.plan import MOST_CUTS, Plan
+from ..core.script import Recipe, read_recipe
+
+
+def recipe_of(arguments: argparse.Namespace) -> Recipe:
+    """Of ``--recipe`` and ``--straight``. Raises BadPlan."""
+    cuts = tuple(
+        StraightCut(id=f"s{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
+        for n, values in enumerate(arguments.straight, 1)
+    )
+    if arguments.recipe is None:
+        if not cuts:
+            raise BadPlan("Say where to cut: --straight or --recipe.")
+        return _with_more(Recipe(cuts=()), cuts)
+    try:
+        read = read_recipe(arguments.recipe.read_bytes())
+    except OSError as error:
+        raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
+    return _with_more(read, cuts)
+
+
+def carried_out(plan: Plan, recipe: Recipe, threshold: float) -> Plan:
+    """A plan with what a recipe says."""
+    return plan.changed(
+        threshold=threshold, recipe=recipe.cuts, pieces=recipe.pieces, leaning=recipe.leaning, joins=recipe.joins
+    )
+
+
+def refuse_misses(recipe: Recipe, outcome: Outcome) -> None:
+    """Raises CutFailed where a cut of a recipe parts nothing."""
+    for cut in recipe.cuts:
+        if cut.on and not outcome.cuts[cut.id].parts:
+            raise CutFailed(
+                f"“{cut.name}” {'parts nothing within its reach' if cut.reach else 'misses the model'}.",
+                kept="Nothing was written.",
+            )
+
+
+def _with_more(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:
+    """A recipe with more cuts behind its own."""
+    cuts = (*recipe.cuts, *more)
+    if len(cuts) > MOST_CUTS:
+        raise BadPlan(f"A recipe has at most {MOST_CUTS} cuts; this one has {len(cuts)}.")
+    return recipe.model_copy(update={"cuts": cuts})

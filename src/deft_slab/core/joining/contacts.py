@@ -1,0 +1,297 @@
+"""Contacts: where two pieces were neighbours across a cut."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import combinations
+from typing import get_args
+
+import igl
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from ..curves import frame_of
+from ..documents import triple
+from ..groups import Part
+from ..joins import Which
+from ..reports import ContactFound
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+_GAP = 3e-3
+"""mm: cracks between facets of one face that are no wider are none; rounding leaves them."""
+LEAST_CONTACT = 0.05
+"""mm2: what two pieces share less of is an edge, and no contact."""
+_ONE_PLANE = np.cos(np.radians(0.2))
+_LEVEL = 2e-3
+"""mm by which facets of one plane may lie apart."""
+_IN_PLANE = 0.01
+"""mm by which facets may be off the plane of a contact and still be in it."""
+_TOUCHING = 5e-3
+"""mm: bent faces of two pieces that lie this near to each other touch."""
+_AGAINST = 0.01
+"""Share of a bent contact that may face against its way in: slivers of its triangulation do."""
+_FACING = 0.05
+"""Cosine to the way in from which a facet of a bent contact is seen along it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Contact:
+    """What two pieces share of the faces of a cut.
+
+    parts, solids : numbers of the first and the second piece, and their bodies, before any join
+    cut : whose faces; between : the sides of it that they lie on
+    frame : (3, 3) rows: two directions across, and the way out, from the first piece to the second
+    region : polygons across, mm; area : mm2 to glue; flat : its face lies in one plane across the way
+    free : nothing of the contact itself stands in the way; kerf : mm between the two faces
+    vertices, triangles : of its face, as the first piece has it, mm, model frame
+    """
+
+    parts: tuple[int, int]
+    solids: tuple[Solid, Solid]
+    cut: str
+    between: tuple[int, int]
+    frame: Floats
+    region: shapely.MultiPolygon
+    area: float
+    flat: bool
+    free: bool
+    kerf: float
+    vertices: Floats
+    triangles: Ints
+
+    @property
+    def way_in(self) -> Floats:
+        """(3,) unit, model frame: how the second piece goes on to the first."""
+        return np.asarray(-self.frame[2])
+
+    @property
+    def out(self) -> Floats:
+        """(3,) unit, model frame: from the first piece to the second."""
+        return np.asarray(self.frame[2])
+
+    def part(self, which: Which) -> int:
+        """The number of one of its pieces."""
+        return self.parts[0 if which == "first" else 1]
+
+    def solid(self, which: Which) -> Solid:
+        """One of its pieces."""
+        return self.solids[0 if which == "first" else 1]
+
+    @cached_property
+    def _outsides(self) -> dict[Which, tuple[igl.AABB, Floats, Ints]]:
+        return {which: self._outside(which) for which in get_args(Which)}
+
+    def _outside(self, which: Which) -> tuple[igl.AABB, Floats, Ints]:
+        """A tree of the facets of a piece that are not in this contact, nor go on from it in its plane."""
+        solid = self.solid(which)
+        own = solid.by(self.cut)
+        if self.flat:
+            heights = solid.centroids @ self.out - self.level
+            own &= np.minimum(np.abs(heights), np.abs(heights - self.kerf)) < _IN_PLANE
+        corners, tree = np.ascontiguousarray(solid.vertices), igl.AABB()
+        triangles = solid.triangles[~own].astype(np.int64)
+        tree.init(corners, triangles)
+        return tree, corners, triangles
+
+    def to_outside(self, which: Which, points: Floats) -> Floats:
+        """(k,) mm from (k, 3) points to the outside of a piece."""
+        tree, corners, triangles = self._outsides[which]
+        squared, _, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(points))
+        return np.asarray(np.sqrt(squared))
+
+    @cached_property
+    def level(self) -> float:
+        """mm along the way out at which its face is, on the whole."""
+        corners = self.vertices[self.triangles] @ self.frame[2]
+        return float(np.median(corners))
+
+    @cached_property
+    def found(self) -> ContactFound:
+        """What is shown of it."""
+        rings = [np.asarray(ring.coords) for one in self.region.geoms for ring in (one.exterior, *one.interiors)]
+        return ContactFound(self.parts, self.cut, self.between, triple(self.place), triple(self.way_in), self.area,
+                            self.flat, self.free, tuple(self.on_face(ring) for ring in rings))  # fmt: skip
+
+    @cached_property
+    def place(self) -> Floats:
+        """(3,) mm, model frame: on its face, near the middle of its largest part."""
+        largest = max(self.region.geoms, key=lambda one: one.area)
+        spot = largest.representative_point()
+        middle = largest.centroid
+        u, v = (middle.x, middle.y) if largest.contains(middle) else (spot.x, spot.y)
+        return np.asarray(self.on_face(np.array([[u, v]]))[0])
+
+    def on_face(self, across: Floats) -> Floats:
+        """(k, 3) mm, model frame: the places of its face at (k, 2) across; of its mean level beside it."""
+        return np.asarray(across @ self.frame[:2] + self.heights(across)[:, None] * self.frame[2])
+
+    def heights(self, across: Floats) -> Floats:
+        """(k,) mm along the way out of its face at (k, 2) mm across; its mean level where it has none."""
+        if self.flat:
+            return np.full(len(across), self.level)
+        found = np.full(len(across), np.nan)
+        flat = (self.vertices @ self.frame[:2].T)[self.triangles]
+        high = (self.vertices @ self.frame[2])[self.triangles]
+        tree = shapely.STRtree(shapely.polygons(flat))
+        point, facet = tree.query(shapely.points(across), predicate="intersects")
+        a, b, c = flat[facet, 0], flat[facet, 1], flat[facet, 2]
+        whole = _cross(b - a, c - a)
+        usable = np.abs(whole) > 1e-12
+        point, facet, whole = point[usable], facet[usable], whole[usable]
+        a, b, c = a[usable], b[usable], c[usable]
+        p = across[point]
+        s, t = _cross(p - a, c - a) / whole, _cross(b - a, p - a) / whole
+        found[point] = high[facet, 0] * (1 - s - t) + high[facet, 1] * s + high[facet, 2] * t
+        return np.asarray(np.where(np.isnan(found), self.level, found))
+
+
+def contacts_of(
+    parts: Sequence[Part], two_sided: Mapping[str, tuple[float, float, float] | None], kerfs: Mapping[str, float]
+) -> list[Contact]:  # fmt: skip
+    """All contacts, in the order of the cuts, largest first.
+
+    two_sided : for each cut that parts in two, the way in which its side +1 comes off, None where there is none
+    kerfs : mm, of each cut
+    """
+    found = []
+    for cut in kerfs:
+        faces: dict[int, NDArray[np.bool_]] = {}
+        for n, part in enumerate(parts):
+            own = part.solid.by(cut)
+            if own.any():
+                faces[n] = own
+        side = {n: next(s.side for s in parts[n].sides if s.cut == cut) for n in faces}
+        here = []
+        for a, b in combinations(faces, 2):
+            if side[a] == side[b]:
+                continue
+            first, second = (a, b) if side[a] < side[b] else (b, a)
+            between = (side[first], side[second])
+            one, two = (_Face.of(parts[n].solid, faces[n]) for n in (first, second))
+            if one.apart(two) > kerfs[cut] + _TOUCHING:
+                continue
+            way = two_sided.get(cut)
+            here += [
+                Contact(
+                    (first, second), (parts[first].solid, parts[second].solid), cut, between, frame, region, area, flat,
+                    free, kerfs[cut], own.vertices, own.triangles,
+                )
+                for frame, region, area, flat, free, own in _shared(
+                    one, two, None if way is None else np.array(way), kerfs[cut]
+                )
+            ]  # fmt: skip
+        found += sorted(here, key=lambda contact: -contact.area)
+    return found
+
+
+_Shared = tuple[Floats, shapely.MultiPolygon, float, bool, bool, "_Face"]
+"""(frame, region, area, flat, free, face) of a contact."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Face:
+    """What a cut has made of a piece. vertices : mm; triangles; normals : unit; areas : mm2"""
+
+    vertices: Floats
+    triangles: Ints
+    normals: Floats
+    areas: Floats
+
+    @classmethod
+    def of(cls, solid: Solid, own: NDArray[np.bool_]) -> _Face:
+        used, triangles = np.unique(solid.triangles[own], return_inverse=True)
+        return cls(solid.vertices[used], triangles.reshape(-1, 3).astype(np.int64), solid.normals[own],
+                   solid.areas[own])  # fmt: skip
+
+    def picked(self, chosen: NDArray[np.bool_]) -> _Face:
+        return _Face(self.vertices, self.triangles[chosen], self.normals[chosen], self.areas[chosen])
+
+    def apart(self, other: _Face) -> float:
+        """mm between the boxes of two faces."""
+        low = np.maximum(self.vertices.min(axis=0), other.vertices.min(axis=0))
+        high = np.minimum(self.vertices.max(axis=0), other.vertices.max(axis=0))
+        return float(np.maximum(low - high, 0.0).max())
+
+    def planes(self) -> Iterator[tuple[Floats, float, _Face]]:
+        """(normal (3,), offset in mm, what lies in it) of each plane in which facets lie, largest first."""
+        offsets = np.einsum("ij,ij->i", self.normals, self.vertices[self.triangles[:, 0]])
+        left = self.areas > 0
+        noise = 1e-6 * float(self.areas.sum())
+        while left.any():
+            seed = int(np.argmax(np.where(left, self.areas, 0.0)))
+            if self.areas[seed] <= noise:
+                return
+            near = left & (self.normals @ self.normals[seed] > _ONE_PLANE)
+            near &= np.abs(offsets - offsets[seed]) < _LEVEL + 1e-4 * np.linalg.norm(
+                self.vertices[self.triangles[:, 0]] - self.vertices[self.triangles[seed, 0]], axis=1
+            )
+            near[seed] = True
+            yield self.normals[seed], float(offsets[seed]), self.picked(near)
+            left &= ~near
+
+
+def _shared(one: _Face, two: _Face, way: Floats | None, kerf: float) -> Iterator[_Shared]:
+    """What two faces share. way : in which the second piece comes off; None: across each plane by itself"""
+    planes = list(one.planes())
+    if way is None or (len(planes) == 1 and planes[0][0] @ way > _ONE_PLANE):
+        for normal, offset, own in planes:
+            yield from _flat(normal, offset, own, two, kerf)
+        return
+    yield from _bent(one, two, way / np.linalg.norm(way), kerf)
+
+
+def _flat(normal: Floats, offset: float, own: _Face, two: _Face, kerf: float) -> Iterator[_Shared]:
+    frame = frame_of(normal)
+    heights = two.vertices[two.triangles] @ normal
+    facing = two.normals @ normal < -_ONE_PLANE
+    theirs = two.picked(facing & (np.abs(heights - offset - kerf).max(axis=1) < 2 * _LEVEL + 1e-6 * abs(offset)))
+    if not len(theirs.triangles):
+        return
+    region = _polygons(_outline(own, frame) & _outline(theirs, frame))
+    if region.area >= LEAST_CONTACT:
+        yield frame, region, float(region.area), True, True, own
+
+
+def _bent(one: _Face, two: _Face, way: Floats, kerf: float) -> Iterator[_Shared]:
+    centroids = one.vertices[one.triangles].mean(axis=1)
+    squared, _, _ = igl.point_mesh_squared_distance(centroids, two.vertices, two.triangles)
+    own = one.picked(squared < (1.5 * kerf + _TOUCHING) ** 2)
+    area = float(own.areas.sum())
+    if area < LEAST_CONTACT:
+        return
+    facing, frame = own.normals @ way, frame_of(way)
+    seen = own.picked(facing > _FACING)
+    region = _polygons(_outline(seen, frame, flat=False))
+    if region.area >= LEAST_CONTACT:
+        against = float(own.areas[facing < -_FACING].sum())
+        yield frame, region, area, False, against < _AGAINST * area, seen
+
+
+def _outline(face: _Face, frame: Floats, *, flat: bool = True) -> shapely.Geometry:
+    """What its facets cover, seen along the third row of a frame; cracks of rounding are closed."""
+    across = face.vertices @ frame[:2].T
+    corners = across[face.triangles]
+    turned = _cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    triangles = shapely.polygons(corners[np.abs(turned) > 1e-10])
+    # the facets of a flat face meet edge to edge, which is quicker to unite than what may overlap
+    union = shapely.coverage_union_all(triangles) if flat else shapely.union_all(triangles)
+    return union.buffer(_GAP, join_style="mitre").buffer(-_GAP, join_style="mitre")
+
+
+def _polygons(shape: shapely.Geometry) -> shapely.MultiPolygon:
+    """The polygons of a shape, without slivers."""
+    kept = [
+        one for one in shapely.get_parts(shape) if one.geom_type == "Polygon" and one.area > 1e-3
+        and not one.buffer(-_GAP).is_empty
+    ]  # fmt: skip
+    return shapely.MultiPolygon(kept)
+
+
+def _cross(a: Floats, b: Floats) -> Floats:
+    return np.asarray(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0])

@@ -1,0 +1,67 @@
+"""What is asked of the joins of a plan, made once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..cuts import Cut
+from ..groups import Part
+from ..joins import Join
+from ..kept import Kept
+from ..outcome import Piece
+from ..plan import MOST_JOINS, Plan
+from ..printer import Printer
+from ..progress import Job
+from ..recipe import Stage
+from ..reports import DryMove
+from .contacts import Contact, contacts_of
+from .joined import Joined, Taken, contact_for, join_all, made_on
+from .order import moves_of
+from .proposing import propose
+
+
+@dataclass(frozen=True, eq=False)
+class Joinery:
+    """kept : where things are"""
+
+    kept: Kept
+
+    def contacts(self, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]) -> list[Contact]:
+        """Where the pieces that some cuts have left meet."""
+        ways = {cut.id: stage.report.lift for cut, stage in stages if cut.two_sided}
+        kerfs = {cut.id: cut.kerf for cut, _ in stages}
+        key = ("contacts", tuple(part.key for part in parts), tuple(ways.items()), tuple(kerfs.items()))
+        return self.kept.once(key, lambda: contacts_of(parts, ways, kerfs))
+
+    def joined(
+        self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
+    ) -> Joined:  # fmt: skip
+        """The pieces with the joins of a plan. Raises Cancelled."""
+        found = self.contacts(parts, stages)
+        return join_all(parts, found, plan.joins, printer.clearance, printer.hole_allowance, self.kept, job)
+
+    def dry_fit(
+        self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
+    ) -> tuple[DryMove, ...]:  # fmt: skip
+        """In which order the pieces go together, with their joins. Raises Cancelled."""
+        joined = self.joined(plan, parts, stages, printer, job.part(0.0, 0.4))
+        solids, cuts = [part.solid for part in joined.parts[: len(parts)]], [cut for cut, _ in stages]
+        key = ("dry fit", tuple(part.key for part in joined.parts), tuple(cut.id for cut in cuts))
+        return self.kept.once(key, lambda: moves_of(solids, joined.contacts, cuts, job.part(0.4, 1.0)))
+
+    def proposed(
+        self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, job: Job
+    ) -> list[Join]:  # fmt: skip
+        """Joins for the contacts that have none. pieces : without joins, in their seats. Raises Cancelled."""
+        taken, has = Taken(), set()
+        for join in plan.joins:
+            number = contact_for(join, contacts) if join.on else None
+            if number is None:
+                continue
+            has.add(number)
+            made = made_on(contacts[number], join, printer.clearance, printer.hole_allowance).made
+            if made is not None:
+                taken.add(join, made, contacts[number])
+        bare = [contact for number, contact in enumerate(contacts) if number not in has]
+        return propose(bare, pieces, printer, plan.threshold, plan.fresh_join_ids(MOST_JOINS), taken, job)

@@ -1,0 +1,315 @@
+"""Which joins a contact should have: how many, how large, where, and which piece carries them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..documents import Triple, triple
+from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LooseKeyJoin, Peg, Which, other
+from ..outcome import Piece
+from ..printer import Printer
+from ..progress import QUIET, Job
+from .contacts import Contact
+from .joined import Taken, made_on
+from .room import Room
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+_SMALLEST, _LARGEST = 4.0, 12.0
+"""mm across a key."""
+_FEWER = 0.85
+"""By how much a key that does not fit is made smaller."""
+_MUCH_SMALLER = 0.6
+"""Share of its size that a key may lose so that there is room for one more."""
+_TRIES = 12
+"""Places that are tried for the joins of a contact, of one size."""
+_PER_AREA = ((60.0, 1), (1500.0, 2), (4000.0, 3))
+"""mm2 up to which a contact gets so many keys; four beyond."""
+_RODS = ((3.0, 8.0), (3.0, 5.0), (2.0, 6.0), (2.0, 4.0), (1.75, 5.0), (1.75, 3.0))
+"""mm: (diameter, depth on each side) of round stock that is tried where no key fits."""
+_COARSE = 0.2
+"""mm: the room map is known to that."""
+_UNLIKE = 0.8
+"""Size of the last of several keys: so that the pieces go together in one way only."""
+_LYING = math.cos(math.radians(2.0))
+_ON_THE_BED = 0.25
+"""mm over the bed at which a face still lies on it."""
+_WITH_RIDGE = ", so key and socket have a ridge"
+_UNNAMED = "new"
+_LITTLE = 25.0
+"""mm2: a contact that is smaller holds by glue."""
+
+Lies = Literal["down", "up", "sideways", "under"]
+"""How a contact face is in the seat of its piece: on the bed; facing up; upright; facing down over the bed."""
+
+
+@dataclass(frozen=True, eq=False)
+class Stance:
+    """A contact as one of its pieces has it in its seat.
+
+    lies : how its face is; rise : its outward normal along z, -1 to 1; up : (3,) the way up, in the model frame
+    """
+
+    lies: Lies
+    rise: float
+    up: Floats
+
+    @classmethod
+    def of(cls, contact: Contact, which: Which, piece: Piece) -> Stance:
+        """Of a piece in its seat."""
+        rotation = piece.seat.rotation
+        outward = contact.out if which == "first" else contact.way_in
+        rise = float(rotation[2] @ outward)
+        shift = contact.kerf * contact.out if which == "second" else 0.0
+        lowest = float((piece.solid.vertices @ rotation[2]).min())
+        over = float((contact.place + shift) @ rotation[2]) - lowest
+        if rise < -_LYING and over < _ON_THE_BED:
+            lies: Lies = "down"
+        elif abs(rise) < math.sin(math.radians(45.0)):
+            lies = "sideways"
+        else:
+            lies = "up" if rise > 0 else "under"
+        return cls(lies, rise, np.asarray(rotation[2]))
+
+
+def propose(
+    contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, threshold: float, ids: Iterable[str],
+    taken: Taken, job: Job = QUIET,
+) -> list[Join]:  # fmt: skip
+    """A join, or several, for each contact; each says why.
+
+    pieces : without joins, in their seats; threshold : degrees, overhang angle past which support is needed
+    ids : new ones; taken : the joins that there are already, which new ones keep away from and are added to
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    found: list[Join] = []
+    for done, contact in enumerate(contacts):
+        job.step(done / max(len(contacts), 1), "Looking for joins")
+        found += _Proposal.of(contact, pieces, printer, threshold, taken, job).joins()
+    return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
+
+
+@dataclass(frozen=True, eq=False)
+class _Proposal:
+    """For one contact. stances, names : by piece"""
+
+    contact: Contact
+    stances: dict[Which, Stance]
+    names: dict[Which, str]
+    room: Room
+    printer: Printer
+    threshold: float
+    taken: Taken
+
+    @classmethod
+    def of(
+        cls, contact: Contact, pieces: Sequence[Piece], printer: Printer, threshold: float, taken: Taken, job: Job,
+    ) -> _Proposal:  # fmt: skip
+        stances = {which: Stance.of(contact, which, pieces[contact.part(which)]) for which in get_args(Which)}
+        names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
+        return cls(contact, stances, names, Room.of(contact, job), printer, threshold, taken)
+
+    def joins(self) -> list[Join]:
+        """Keys, else dowels, else glue."""
+        if not self.contact.free:
+            return [self._glue("nothing goes in along one line: the contact catches on its way")]
+        return self._keys() or self._dowels() or [self._glue(self._why_glue())]
+
+    @property
+    def wall(self) -> float:
+        """mm that the room map must leave, so that there is enough."""
+        return self.printer.least_wall + _COARSE
+
+    def _wanted(self) -> tuple[int, float]:
+        area = self.contact.area
+        count = next((count for most, count in _PER_AREA if area <= most), 4)
+        return count, float(np.clip(0.3 * math.sqrt(area), _SMALLEST, _LARGEST))
+
+    def _carrier(self) -> tuple[Which | None, str]:
+        """(the piece that keys stand out of, None: neither; why)."""
+        first, second = self.stances["first"], self.stances["second"]
+        lying = [which for which in self.stances if self.stances[which].lies == "down"]
+        if len(lying) == 2:
+            return None, "both pieces lie on this face"
+        if len(lying) == 1:
+            base: Which = lying[0]
+            return other(base), f"{self.names[base]} lies on this face"
+        carrier: Which = "first" if first.rise >= second.rise else "second"
+        if self.stances[carrier].lies == "up":
+            return carrier, f"it prints upright on {self.names[carrier]}"
+        if self.stances[carrier].lies == "sideways":
+            return carrier, f"the face stands upright on {self.names[carrier]}{_WITH_RIDGE}"
+        return carrier, f"on {self.names[carrier]} it needs the least support"
+
+    def _ridges(self, carrier: Which) -> tuple[Triple, ...]:
+        """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
+        has a keel, and up in that of the other piece, so that its socket has a roof."""
+        found: list[Floats] = []
+        for which, sign in ((carrier, -1.0), (other(carrier), 1.0)):
+            stance = self.stances[which]
+            across = stance.up - float(stance.up @ self.contact.out) * self.contact.out
+            length = float(np.linalg.norm(across))
+            if math.degrees(math.asin(min(length, 1.0))) <= self.threshold - 1.0:
+                continue
+            towards = sign * across / length
+            if all(float(towards @ one) < math.cos(math.radians(15.0)) for one in found):
+                found.append(towards)
+        return tuple(triple(one) for one in found)
+
+    def _keys(self) -> list[Join]:
+        """The most keys of those that were wished, the largest of them, with ridges if there is room for any."""
+        count, widest = self._wanted()
+        carrier, why = self._carrier()
+        ridges = self._ridges(carrier or "first")
+        for peaks in (ridges, ()) if ridges else ((),):
+            words = why if peaks or not ridges else why.replace(_WITH_RIDGE, "; there is no room for a ridge")
+            best: list[Join] = []
+            width = widest
+            least = _SMALLEST
+            while width >= least and len(best) < count:
+                found = self._keys_of(width, count, carrier, peaks, words)
+                if found and not best:
+                    least = max(_SMALLEST, _MUCH_SMALLER * width)
+                best = found if len(found) > len(best) else best
+                width *= _FEWER
+            if best:
+                return self._kept(best)
+        return []
+
+    def _kept(self, joins: list[Join]) -> list[Join]:
+        """Joins that are proposed: others keep away from them."""
+        for join in joins:
+            made = made_on(self.contact, join, self.printer.clearance, self.printer.hole_allowance).made
+            if made is not None:
+                self.taken.add(join, made, self.contact)
+        return joins
+
+    def _keys_of(
+        self, width: float, count: int, carrier: Which | None, ridges: tuple[Triple, ...], why: str
+    ) -> list[Join]:
+        height = float(np.clip(0.8 * width, 3.0, 8.0))
+        roofed = {which: self.stances[which].lies == "down" for which in self.stances}
+        deep = height + self.printer.clearance
+        draft = float(Peg.model_fields["draft"].default)
+        free = np.full(self.room.inside.shape, np.inf)
+        sockets: list[Which] = ["first", "second"] if carrier is None else [other(carrier)]
+        for which in sockets:
+            roof = width / 2 / math.tan(math.radians(44.0)) if roofed[which] else 0.0
+            free = np.minimum(free, self.room.socket(which, deep, draft, self.wall))
+            if roof:
+                free = np.where(self.room.depths[which] > deep + roof + self.wall, free, -np.inf)
+        if carrier is not None:
+            free = np.minimum(free, self.room.foot(carrier, self.wall))
+        reach = width / 2 + self.printer.clearance
+
+        def made(at: Triple, last: bool) -> Join:
+            size = max(width * _UNLIKE, _SMALLEST) if last else width
+            high = min(height, max(0.8 * size, 3.0))
+            return self._peg(at, size, high, carrier, ridges, roofed, why)
+
+        found = self._placed(free, reach, count, made)
+        alike = {join.sides for join in found if isinstance(join, Peg)}
+        return [*found[:-1], made(found[-1].at, True)] if len(found) > 1 and len(alike) == 1 else found
+
+    def _placed(self, free: Floats, reach: float, count: int, make: Callable[[Triple, bool], Join]) -> list[Join]:
+        """Up to so many that hold, as far apart as they can be; one alone in the middle of the room.
+
+        free : (rows, columns) mm, the room around each cell; reach : mm that one takes; make : one at a place, told
+        whether it is the last of several
+        """
+        fits, found, places = free >= reach, list[Join](), list[Floats]()
+        for _ in range(_TRIES):
+            if len(found) == count or not fits.any():
+                break
+            across = _next(self.room.places(fits), free[fits], places, count, reach)
+            join = make(self._at(across), 0 < len(found) == count - 1)
+            holds = self._holds(join)
+            if holds:
+                found.append(join)
+                places.append(across)
+            fits &= ~self.room.near(across, 2 * reach + self.wall if holds else max(0.5 * reach, 1.0))
+        if len(found) == 1 and count > 1:
+            cells = free >= reach
+            alone = make(self._at(_next(self.room.places(cells), free[cells], [], 1, reach)), False)
+            return [alone] if self._holds(alone) else found
+        return found
+
+    def _at(self, across: Floats) -> Triple:
+        return triple(self.contact.on_face(across[None])[0])
+
+    def _peg(
+        self, at: Triple, width: float, height: float, carrier: Which | None, ridges: tuple[Triple, ...],
+        roofed: dict[Which, bool], why: str,
+    ) -> Join:  # fmt: skip
+        where = {"id": _UNNAMED, "cut": self.contact.cut, "between": self.contact.between, "at": at, "why": why}
+        size = {"width": round(width, 1), "height": round(max(height, 3.0), 1), "ridges": ridges}
+        if carrier is None:
+            roofs = {"roofed_first": roofed["first"], "roofed_second": roofed["second"]}
+            return LooseKeyJoin.model_validate({**where, **size, **roofs})
+        return KeyJoin.model_validate({**where, **size, "carrier": carrier, "roofed": roofed[other(carrier)]})
+
+    def _dowels(self) -> list[Join]:
+        """As many as two holes for the thickest stock that there is room for."""
+        for diameter, depth in _RODS:
+            radius = diameter / 2 + self.printer.clearance + self.printer.hole_allowance / 2
+            free = np.minimum(*(self.room.socket(which, depth, 0.0, self.wall) for which in self.stances))
+            for roofs in dict.fromkeys([self._lying, (False, False)]):
+                found = self._placed(free, radius, 2, partial(self._dowel, diameter, depth, roofs))
+                if found:
+                    return self._kept(found)
+        return []
+
+    @property
+    def _lying(self) -> tuple[bool, bool]:
+        """Whether each piece lies on this face."""
+        return self.stances["first"].lies == "down", self.stances["second"].lies == "down"
+
+    def _dowel(self, diameter: float, depth: float, roofs: tuple[bool, bool], at: Triple, last: bool) -> Join:
+        return DowelJoin(
+            id=_UNNAMED, cut=self.contact.cut, between=self.contact.between, diameter=diameter, at=at,
+            why=f"no room for a key of {_SMALLEST:g} mm", depth_first=depth, depth_second=depth,
+            roofed_first=roofs[0], roofed_second=roofs[1],
+        )  # fmt: skip
+
+    def _holds(self, join: Join) -> bool:
+        """Whether it can be made with enough wall around it, away from others."""
+        ready = made_on(self.contact, join, self.printer.clearance, self.printer.hole_allowance)
+        if ready.made is None or ready.report.least_wall < self.printer.least_wall:
+            return False
+        return self.taken.meets(ready.made, self.contact, self.printer.least_wall) is None
+
+    def _glue(self, why: str) -> Join:
+        return GlueJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,
+                        at=triple(self.contact.place), why=why)  # fmt: skip
+
+    def _why_glue(self) -> str:
+        if self.contact.area < _LITTLE:
+            return f"it is only {self.contact.area:.1f} mm²"
+        deep = {which: self.room.depths[which].max() for which in self.stances}
+        thin = min(deep, key=lambda which: deep[which])
+        if deep[thin] < _RODS[-1][1] + self.wall:
+            return f"{self.names[thin]} is only {deep[thin]:.1f} mm thick behind it"
+        if self.room.width > _RODS[-1][0] + 2 * self.wall + 1.0:
+            return "what room it has is taken by other joins, or not deep enough"
+        return f"it is {self.room.width:.1f} mm wide, too narrow for a rod and {self.printer.least_wall:g} mm of wall"
+
+
+def _next(places: Floats, free: Floats, chosen: Sequence[Floats], count: int, reach: float) -> Floats:
+    """(2,) mm across: of (k, 2) places with (k,) mm of room the one for the next join: the farthest from those that are
+    chosen; the middle of the room for one alone."""
+    off = np.linalg.norm(places - places.mean(axis=0), axis=1)
+    if count == 1:
+        return np.asarray(places[int(np.argmax(np.minimum(free, 3 * reach) - 1e-3 * off))])
+    others = chosen or [places[int(np.argmax(off))]]
+    return np.asarray(places[int(np.argmax(np.min([np.linalg.norm(places - one, axis=1) for one in others], axis=0)))])

@@ -1,0 +1,146 @@
+"""Room on a contact: how large a join may be at each place of it, so that enough wall is left on both sides."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import get_args
+
+import manifold3d
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from ..joins import Which
+from ..judge.walls import through
+from ..progress import QUIET, Job
+from .contacts import Contact
+from .room_kernels import free_around
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+_ACROSS = 90.0
+"""Cells across a contact of square outline."""
+_FINEST, _COARSEST = 0.12, 0.6
+"""mm: limits of a cell."""
+MOST_CELLS = 160_000
+_LAYER = 0.6
+"""mm between the depths that are looked at."""
+UNDER_A_ROOT = 1.0
+"""mm of its carrier that there must be under the whole foot of a key."""
+SPACING = 0.3
+"""mm: as near as that to each other lie the points of a join at which its walls are measured."""
+_FAR = 12.0
+"""mm: walls that are thicker are not measured on."""
+_BESIDE = 0.05
+"""mm over the face of a contact from which on a point of a join counts as within the piece."""
+
+
+@dataclass(frozen=True, eq=False)
+class Room:
+    """What is behind each place of a contact, in columns along its way.
+
+    low : (2,) mm across, the middle of the first cell; step : mm; inside : (rows, columns) the cells on the contact;
+    depths : by piece, (rows, columns) mm from the contact's face to where the column leaves that piece
+    """
+
+    low: Floats
+    step: float
+    inside: Bools
+    depths: dict[Which, Floats]
+    _layers: dict[tuple[Which, int], Floats] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, contact: Contact, job: Job = QUIET) -> Room:
+        """Raises Cancelled."""
+        x0, y0, x1, y1 = contact.region.bounds
+        step = float(np.clip(np.sqrt(contact.area) / _ACROSS, _FINEST, _COARSEST))
+        step = max(step, float(np.sqrt((x1 - x0) * (y1 - y0) / MOST_CELLS)))
+        columns, rows = (int(np.ceil(size / step)) + 3 for size in (x1 - x0, y1 - y0))
+        low = np.array([x0 - step, y0 - step])
+        x, y = np.meshgrid(low[0] + step * np.arange(columns), low[1] + step * np.arange(rows))
+        inside = shapely.contains_xy(contact.region, x, y)
+        at = contact.on_face(np.stack([x[inside], y[inside]], axis=1))
+        depths: dict[Which, Floats] = {}
+        for which in get_args(Which):
+            way, kerf = (contact.way_in, 0.0) if which == "first" else (contact.out, contact.kerf)
+            start = at + kerf * contact.out
+            length, _ = through(contact.solid(which), start, np.broadcast_to(way, start.shape), job)
+            depth = np.zeros(inside.shape)
+            depth[inside] = np.where(np.isfinite(length), length, 0.0)
+            depths[which] = depth
+        return cls(low, step, inside, depths)
+
+    def places(self, cells: Bools) -> Floats:
+        """(k, 2) mm across: the middles of cells."""
+        rows, columns = np.nonzero(cells)
+        return self.low + self.step * np.stack([columns, rows], axis=1)
+
+    def near(self, across: Floats, reach: float) -> Bools:
+        """(rows, columns) the cells within a reach (mm) of a place, (2,) mm across."""
+        rows, columns = self.inside.shape
+        x = self.low[0] + self.step * np.arange(columns) - across[0]
+        y = self.low[1] + self.step * np.arange(rows) - across[1]
+        return np.asarray(x[None] ** 2 + y[:, None] ** 2 < reach**2)
+
+    def at(self, values: Floats, across: Floats) -> float:
+        """Of (rows, columns) values the one of the cell at (2,) mm across; the outermost one beside the grid."""
+        column, row = np.rint((across - self.low) / self.step).astype(int)
+        return float(values[np.clip(row, 0, values.shape[0] - 1), np.clip(column, 0, values.shape[1] - 1)])
+
+    @cached_property
+    def width(self) -> float:
+        """mm: the diameter of the largest circle that lies on the contact."""
+        return 2.0 * float(self._free(self.inside).max(initial=0.0))
+
+    def socket(self, which: Which, depth: float, draft: float, wall: float) -> Floats:
+        """(rows, columns) mm: the largest radius, at the face, of a round hole with leaning sides around each cell,
+        so that there is wall enough around it; below 0 where there is none.
+
+        depth : mm, of the hole; draft : degrees; wall : mm, least distance to the outside of the piece
+        """
+        largest = np.full(self.inside.shape, np.inf)
+        lean = np.tan(np.radians(draft))
+        for layer in range(math.ceil((depth + wall) / _LAYER) + 1):
+            z = layer * _LAYER
+            beside = np.sqrt(max(wall**2 - max(z - depth, 0.0) ** 2, 0.0))
+            largest = np.minimum(largest, self._layer(which, layer) - beside + min(z, depth) * lean)
+        return np.where(self.inside, largest, -np.inf)
+
+    def _layer(self, which: Which, layer: int) -> Floats:
+        """(rows, columns) mm around each cell to where the piece ends, at a depth."""
+        if (which, layer) not in self._layers:
+            self._layers[which, layer] = self._free(self.depths[which] > layer * _LAYER)
+        return self._layers[which, layer]
+
+    def foot(self, which: Which, wall: float) -> Floats:
+        """(rows, columns) mm: the largest radius of the foot of a key around each cell, a wall away from the outline
+        of the contact and over enough of its carrier."""
+        under = self._free(self.depths[which] > UNDER_A_ROOT)
+        return np.where(self.inside, np.minimum(self._free(self.inside) - wall, under), -np.inf)
+
+    def _free(self, cells: Bools) -> Floats:
+        """(rows, columns) mm from the middle of each cell to the nearest that is not one of these."""
+        return np.asarray(free_around(cells) * self.step)
+
+
+def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
+    """mm: the least distance from a hole in a piece, or from the foot of a key on it, to that piece's own outside;
+    what is farther than 12 mm counts as that.
+
+    body : the hole, or the key, in the model frame, where the piece is
+    """
+    points = _spread_over(body)
+    sign, shift = (1.0, contact.kerf) if which == "second" else (-1.0, 0.0)
+    over = points @ contact.out - contact.heights(points @ contact.frame[:2].T)
+    points = points[sign * over - shift > _BESIDE]
+    return float(min(contact.to_outside(which, points).min(initial=_FAR), _FAR))
+
+
+def _spread_over(body: manifold3d.Manifold) -> Floats:
+    """(k, 3) points on the surface of a small body, no further apart than a twelfth of it, or SPACING mm."""
+    low, high = np.array(body.bounding_box()).reshape(2, 3)
+    fine = body.refine_to_length(max(SPACING, float((high - low).max()) / 12))
+    return np.asarray(fine.to_mesh64().vert_properties)[:, :3]

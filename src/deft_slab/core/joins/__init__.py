@@ -1,0 +1,20 @@
+"""Joins, as documents that can carry themselves out: what holds two pieces where a cut has parted them. One module for
+each kind of join.
+
+Every module in this folder is loaded, and a class in it that names its ``kind`` is a kind of join: see ``kind.Join``
+for what it has to have. Lengths in mm, points and directions in the model frame; clearance is per side.
+"""
+
+from __future__ import annotations
+
+from .dowel import STOCK, DowelJoin
+from .glue import GlueJoin
+from .key import KeyJoin
+from .kind import JOINS, AnyJoin, Join, Made, Site, Which, other
+from .loose_key import LooseKeyJoin
+from .peg import Peg
+
+__all__ = [
+    "JOINS", "STOCK", "AnyJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LooseKeyJoin", "Made", "Peg", "Site",
+    "Which", "other",
+]  # fmt: skip

@@ -1,0 +1,60 @@
+"""Holes for a piece of round stock: rods, nails, ends of filament."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+from pydantic import Field
+
+from .kind import OUTER, Join, Made, Site, Which, other
+
+if TYPE_CHECKING:
+    import manifold3d
+
+STOCK = (1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
+"""mm: usual diameters of round stock; 1.75 is an end of filament (common practice)."""
+
+
+class DowelJoin(Join):
+    """diameter : mm, of the rod; the hole is wider by twice the clearance and by the allowance; depth_first,
+    depth_second : mm, how deep it goes into each piece; allowance : mm, None: what the printer needs; roofed_first,
+    roofed_second : which of its holes end in a roof that prints without support over a base"""
+
+    kind: Literal["dowel hole"] = "dowel hole"
+    diameter: float = Field(gt=0.2, le=100)
+    depth_first: float = Field(default=8.0, gt=0.2, le=500)
+    depth_second: float = Field(default=8.0, gt=0.2, le=500)
+    allowance: float | None = Field(default=None, ge=0, le=5)
+    roofed_first: bool = False
+    roofed_second: bool = False
+
+    word = "dowel hole"
+
+    def made(self, site: Site) -> Made:
+        from .pegs import ROOT, on_site
+        from .profile import Profile, socket_body
+
+        allowance = site.allowance if self.allowance is None else self.allowance
+        wide = self.diameter + 2 * site.clearance + allowance
+        profile = Profile.rounded(wide, wide, wide / 2)
+
+        def hole(of: Which, depth: float, roofed: bool) -> manifold3d.Manifold:
+            low, high = site.span(other(of))
+            body, _ = socket_body(profile, low, high + depth, 0.0, 0.0, ROOT, roofed)
+            return on_site(body, site, site.axes(other(of)))
+
+        return Made({}, {
+            "first": hole("first", self.depth_first, self.roofed_first),
+            "second": hole("second", self.depth_second, self.roofed_second),
+        })  # fmt: skip
+
+    def turned_round(self) -> dict[str, Any]:
+        return {"depth_first": self.depth_second, "depth_second": self.depth_first,
+                "roofed_first": self.roofed_second, "roofed_second": self.roofed_first}  # fmt: skip
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        allowance = allowance if self.allowance is None else self.allowance
+        return OUTER * (self.diameter / 2 + clearance + allowance / 2)
+
+    def sentence(self) -> str:
+        return f"dowel hole for {self.diameter:g} mm, {self.depth_first:g} and {self.depth_second:g} mm deep"

@@ -1,0 +1,33 @@
+"""A key that stands out of one piece, and its socket in the other."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from .kind import Made, Site, Which, other
+from .peg import Peg
+
+
+class KeyJoin(Peg):
+    """carrier : the piece that it stands out of; roofed : its socket ends in a roof that prints without support over a
+    base"""
+
+    kind: Literal["key"] = "key"
+    carrier: Which = "first"
+    roofed: bool = False
+
+    word = "key"
+
+    def made(self, site: Site) -> Made:
+        from .pegs import key_of, socket_of
+
+        return Made(
+            {self.carrier: key_of(self, site, self.carrier)},
+            {other(self.carrier): socket_of(self, site, self.carrier, self.roofed)},
+        )
+
+    def turned_round(self) -> dict[str, Any]:
+        return {"carrier": other(self.carrier)}
+
+    def sentence(self) -> str:
+        return f"key, {self.measures()}"

@@ -1,0 +1,180 @@
+"""What every kind of join has, and the register of kinds.
+
+As with cuts, the geometry of a kind is in its own module, and what that needs is loaded when a join is first made.
+"""
+
+from __future__ import annotations
+
+import math
+from abc import abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
+
+from ..cuts import Move
+from ..documents import Document, Name, Triple, first_problem
+
+if TYPE_CHECKING:
+    import manifold3d
+
+Floats = NDArray[np.float64]
+Which = Literal["first", "second"]
+"""A piece of a contact: of the two sides of a cut, the first is the one with the lower number (-1), on to which the
+second goes."""
+AROUND = 48
+"""Facets around what is round."""
+OUTER = 1.0 / math.cos(math.pi / AROUND)
+"""How much farther out their edges are than their middles, which have the radius."""
+JOINS: dict[str, type[Join]] = {}
+"""Each kind of join by the name of its kind."""
+
+
+def other(which: Which) -> Which:
+    """The piece on the other side of a contact."""
+    return "second" if which == "first" else "first"
+
+
+@dataclass(frozen=True, eq=False)
+class Site:
+    """Where a join is made: a place on a contact.
+
+    place : (3,) mm, model frame, on the contact's face; frame : (3, 3) rows: two directions across, and the way out,
+    from the first piece to the second; low, high : mm along it, relative to the place, between which the face is under
+    the join (both 0 on a flat one); clearance : mm per side; allowance : mm, what holes are made larger by
+    kerf : mm that the cut has taken away between the two pieces: they meet when the second goes on by it
+    """
+
+    place: Floats
+    frame: Floats
+    low: float
+    high: float
+    clearance: float
+    allowance: float
+    kerf: float
+
+    def axes(self, carrier: Which, along: Triple | None = None) -> Floats:
+        """(3, 3) rows of a right-handed frame whose third axis points away from a carrier into the other piece, and
+        whose first lies along a direction of the model, as far as that lies across."""
+        away = self.frame[2] if carrier == "first" else -self.frame[2]
+        u = self.frame[0] if along is None else np.array(along) - float(away @ np.array(along)) * away
+        if np.linalg.norm(u) < 1e-3:
+            u = self.frame[0]
+        u = u / np.linalg.norm(u)
+        return np.stack([u, np.cross(away, u), away])
+
+    def span(self, carrier: Which) -> tuple[float, float]:
+        """(low, high) mm of the face, counted away from a carrier."""
+        return (self.low, self.high) if carrier == "first" else (-self.high, -self.low)
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
+    moved on by the kerf.
+
+    added, removed : by piece; loose : (name, body) of what is printed apart
+    """
+
+    added: Mapping[Which, manifold3d.Manifold]
+    removed: Mapping[Which, manifold3d.Manifold]
+    loose: tuple[tuple[str, manifold3d.Manifold], ...] = ()
+
+
+class Join(Document):
+    """What all joins have, and what each kind must say of itself.
+
+    on : whether it is made; cut : whose contact it is on; between : the sides of the cut that its first and its second
+    piece lie on; at : mm, model frame, near it: it is put on to the nearest such contact
+    clearance : mm per side; None: what the printer needs; why : it was proposed, in one line
+    """
+
+    id: Name
+    on: bool = True
+    cut: Name
+    between: tuple[int, int]
+    at: Triple
+    clearance: float | None = Field(default=None, ge=0, le=10)
+    why: Annotated[str, Field(max_length=300)] = ""
+    kind: str
+
+    word: ClassVar[str]
+    """What it is called: "key"."""
+    holds: ClassVar[bool] = True
+    """Whether it keeps pieces from sliding; glue alone does not."""
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **_: Any) -> None:
+        kind = cls.model_fields["kind"].default
+        if isinstance(kind, str):
+            JOINS[kind] = cls
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Join:
+        if self.between[0] >= self.between[1]:
+            raise ValueError("the first side of a join must have the lower number")
+        return self
+
+    @abstractmethod
+    def made(self, site: Site) -> Made:
+        """The bodies of this join.
+
+        Raises
+        ------
+        JoinFailed : its measures make no body.
+        """
+
+    @abstractmethod
+    def reach(self, clearance: float, allowance: float) -> float:
+        """mm around its place within which it takes room on the contact."""
+
+    @abstractmethod
+    def sentence(self) -> str:
+        """Its measures, for a person: "key, 8 mm across, 6 mm high"."""
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        """What changes of it, but for its place, when the model is stretched, mirrored or moved. Clearance and what is
+        bought by size stay."""
+        return {}
+
+    def turned_round(self) -> dict[str, Any]:
+        """What changes of it when its first piece becomes the second one."""
+        return {}
+
+    def carried(self, move: Move, numbers: Mapping[int, int]) -> Join:
+        """The same join on the moved model. numbers : the new ones of those sides of its cut that get another"""
+        own = {**self.model_dump(), "at": move.point(self.at), **self.moved(move)}
+        first, second = (numbers.get(side, side) for side in self.between)
+        if first > second:
+            own |= type(self).model_validate(own).turned_round()
+        return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
+
+    def warnings(self, needed: float) -> tuple[str, ...]:
+        """What may go wrong with it, in words. needed : mm per side, the clearance that the printer needs"""
+        if not self.holds or self.clearance is None:
+            return ()
+        if self.clearance == 0:
+            return ("No clearance: nothing printed goes into a hole of its own size.",)
+        if self.clearance < needed:
+            return (f"{self.clearance:.2f} mm per side is less than the {needed:.2f} mm that this printer needs.",)
+        return ()
+
+
+def _of_its_kind(given: object) -> object:
+    """A join from what was read of it."""
+    if not isinstance(given, Mapping):
+        return given
+    kind = JOINS.get(str(given.get("kind")))
+    if kind is None:
+        raise ValueError(f"there is no kind of join {given.get('kind')!r}")
+    try:
+        return kind.model_validate(given)
+    except ValidationError as error:
+        raise ValueError(first_problem(error)) from error
+
+
+AnyJoin = Annotated[SerializeAsAny[Join], BeforeValidator(_of_its_kind)]
+"""A join of any registered kind, in a document."""

@@ -1,0 +1,38 @@
+"""A key of its own, with a socket in both pieces: so that both contact faces can lie on the bed."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from .kind import Made, Site
+from .peg import Peg
+
+
+class LooseKeyJoin(Peg):
+    """height : mm on each side of the contact; roofed_first, roofed_second : which of its sockets end in a roof that
+    prints without support over a base"""
+
+    kind: Literal["loose key"] = "loose key"
+    roofed_first: bool = True
+    roofed_second: bool = True
+
+    word = "loose key"
+
+    def made(self, site: Site) -> Made:
+        from .pegs import key_of, socket_of
+
+        halves = key_of(self, site, "first", 0.0) + key_of(self, site, "second", 0.0)
+        return Made(
+            {},
+            {
+                "first": socket_of(self, site, "second", self.roofed_first),
+                "second": socket_of(self, site, "first", self.roofed_second),
+            },
+            (("Loose key", halves),),
+        )
+
+    def turned_round(self) -> dict[str, Any]:
+        return {"roofed_first": self.roofed_second, "roofed_second": self.roofed_first}
+
+    def sentence(self) -> str:
+        return f"loose key, {self.measures()} on each side"

@@ -1,0 +1,75 @@
+"""What keys of one piece and loose ones have in common: an outline, a height, a draft."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, field_validator, model_validator
+
+from ..cuts import Move
+from ..documents import Triple, of_length_one
+from .kind import OUTER, Join
+
+Floats = NDArray[np.float64]
+
+
+class Peg(Join):
+    """outline : round, or a rectangle with rounded corners; width, length : mm at the contact, the length only of
+    rectangles; corner : mm, radius of the corners of a rectangle; along : direction of the model that its width lies
+    along, as far as that lies across the way in
+    height : mm; draft : degrees by which the sides lean from the way in; rounding : mm, of the edge of the tip
+    ridges : directions of the model to which the outline is drawn out to a ridge, so that it prints sideways without
+    support; flank : degrees by which the sides of ridges lean from them
+    """
+
+    outline: Literal["round", "rectangle"] = "round"
+    width: float = Field(gt=0.5, le=500)
+    length: float = Field(default=0.0, ge=0, le=500)
+    corner: float = Field(default=1.5, gt=0, le=100)
+    along: Triple | None = None
+    height: float = Field(gt=0.2, le=200)
+    draft: float = Field(default=8.0, ge=0, le=45)
+    rounding: float = Field(default=0.5, ge=0, le=20)
+    ridges: tuple[Triple, ...] = Field(default=(), max_length=2)
+    flank: float = Field(default=44.0, ge=10, le=80)
+
+    @field_validator("along")
+    @classmethod
+    def _of_unit_length(cls, along: Triple | None) -> Triple | None:
+        return None if along is None else of_length_one(along, "the direction of a key")
+
+    @model_validator(mode="after")
+    def _has_a_length(self) -> Peg:
+        if self.outline == "rectangle" and self.length <= 0.5:
+            raise ValueError("a rectangular key needs a length")
+        return self
+
+    @property
+    def sides(self) -> tuple[float, float]:
+        """mm across, at the contact."""
+        return self.width, self.width if self.outline == "round" else self.length
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        half = math.hypot(*self.sides) / 2 if self.outline == "rectangle" else self.width / 2
+        peak = half / math.sin(math.radians(self.flank)) if self.ridges else half * OUTER
+        return peak + clearance / math.cos(math.radians(self.draft))
+
+    def measures(self) -> str:
+        """Its size, in words."""
+        width, length = self.sides
+        across = f"{width:.1f} mm across" if self.outline == "round" else f"{width:.1f} × {length:.1f} mm"
+        return f"{across}, {self.height:.1f} mm high, draft {self.draft:g}°"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {
+            **{name: getattr(self, name) * move.size for name in ("width", "length", "corner", "height", "rounding")},
+            "ridges": tuple(move.direction(one) for one in self.ridges),
+            "along": None if self.along is None else move.direction(self.along),
+        }  # fmt: skip
+
+    def warnings(self, needed: float) -> tuple[str, ...]:
+        straight = ("No draft: straight sides jam half in.",) if self.draft == 0 else ()
+        return (*super().warnings(needed), *straight)

@@ -1,0 +1,49 @@
+"""The bodies of keys: loaded when one is made."""
+
+from __future__ import annotations
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from ..shape.blanks import placed
+from .kind import Site, Which
+from .peg import Peg
+from .profile import Profile, key_body, socket_body
+
+Floats = NDArray[np.float64]
+
+ROOT = 0.4
+"""mm by which a key goes on into its carrier, so that both become one."""
+
+
+def profile_of(peg: Peg, axes: Floats) -> Profile:
+    """Its outline in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
+    width, length = peg.sides
+    radius = width / 2 if peg.outline == "round" else min(peg.corner, 0.5 * width, 0.5 * length)
+    across = [axes[:2] @ np.array(ridge) for ridge in peg.ridges]
+    seen = [one / np.linalg.norm(one) for one in across if np.linalg.norm(one) > 0.1]
+    return Profile.rounded(width, length, radius).peaked(seen, peg.flank)
+
+
+def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.Manifold:
+    """From a frame on the contact, (3, 3) rows, to the model."""
+    return placed(body, axes.T, site.place)
+
+
+def key_of(peg: Peg, site: Site, carrier: Which, root: float = ROOT) -> manifold3d.Manifold:
+    """What stands out of a carrier. root : mm by which it goes on behind the face. Raises JoinFailed."""
+    axes = site.axes(carrier, peg.along)
+    low, high = site.span(carrier)
+    body, _ = key_body(profile_of(peg, axes), low, high + peg.height, peg.draft, peg.rounding, root)
+    return on_site(body, site, axes)
+
+
+def socket_of(peg: Peg, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:
+    """The room for it in the other piece. Raises JoinFailed."""
+    axes = site.axes(carrier, peg.along)
+    low, high = site.span(carrier)
+    body, _ = socket_body(
+        profile_of(peg, axes), low, high + peg.height, peg.draft, site.clearance, ROOT, roofed
+    )  # fmt: skip
+    return on_site(body, site, axes)

@@ -1,0 +1,146 @@
+"""Outlines of keys and sockets, as tangent lines: moved inward by a length, all sides stay parallel, so draft and
+clearance are exact on every side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import JoinFailed
+from .kind import AROUND
+
+Floats = NDArray[np.float64]
+
+_ROUND_STEPS = 4
+_APART = np.radians(0.5)
+_ROOF = np.radians(44.0)
+"""Lean from the vertical of roofs that need no support, just under the usual threshold of 45 degrees."""
+
+
+@dataclass(frozen=True, eq=False)
+class Profile:
+    """A convex outline about its middle, the points p with n_k . p <= d_k for all k.
+
+    angles : (k,) rad, rising, of the normals n; distances : (k,) mm; ridge : (2,) mm, half of the middle line of its
+    roof (0, 0 where that is a point); depth : mm from the roof's line to the nearest side
+    """
+
+    angles: Floats
+    distances: Floats
+    ridge: Floats
+    depth: float
+
+    @classmethod
+    def rounded(cls, width: float, length: float, radius: float) -> Profile:
+        """A rectangle with rounded corners; a circle where all three say so. width, length, radius : mm"""
+        angles = 2 * np.pi * np.arange(AROUND) / AROUND
+        half = np.array([width, length]) / 2
+        core = np.maximum(half - radius, 0.0)
+        distances = np.abs(np.cos(angles)) * core[0] + np.abs(np.sin(angles)) * core[1] + radius
+        return cls(angles, distances, np.maximum(half - half.min(), 0.0), float(half.min()))
+
+    def peaked(self, directions: Sequence[Floats], flank: float) -> Profile:
+        """With its outline drawn out to a ridge towards some directions, whose sides lean by ``flank`` degrees from
+        them: what prints sideways with a ridge up needs no support. directions : (2,) each"""
+        angles, distances = self.angles, self.distances
+        for direction in directions:
+            towards = float(np.arctan2(direction[1], direction[0]))
+            off = _between(angles, towards)
+            beside = np.pi / 2 - np.radians(flank)
+            rest = np.abs(off) > beside + _APART
+            new = towards + np.array([-beside, beside])
+            reach = [float(self.support(np.array([np.cos(a), np.sin(a)]))) for a in new]
+            angles = np.r_[angles[rest], new % (2 * np.pi)]
+            distances = np.r_[distances[rest], reach]
+            order = np.argsort(angles)
+            angles, distances = angles[order], distances[order]
+        return Profile(angles, distances, self.ridge, self.depth)
+
+    def support(self, direction: Floats) -> float:
+        """mm from the middle to the tangent line across a unit direction (2,)."""
+        return float((self.section(0.0) @ direction).max())
+
+    def section(self, inset: float) -> Floats:
+        """(k, 2) mm: its corners, counter-clockwise, with every side moved inward.
+
+        Raises
+        ------
+        JoinFailed : so far that nothing, or another outline, would be left.
+        """
+        a, d = self.angles, self.distances - inset
+        b, e = np.roll(a, -1), np.roll(d, -1)
+        across = np.sin(b - a)
+        if np.any(across < 1e-9):
+            raise JoinFailed("The outline of this join is open.")
+        corners = np.stack([d * np.sin(b) - e * np.sin(a), e * np.cos(a) - d * np.cos(b)], axis=1) / across[:, None]
+        steps = np.roll(corners, -1, axis=0) - corners
+        along = np.stack([-np.sin(b), np.cos(b)], axis=1)
+        if np.einsum("ij,ij->i", steps, along).min() < -1e-9:
+            raise JoinFailed("There is too much draft for the height of this join: its tip has nothing left.",
+                             remedy="Make it lower, wider or rounder, or its draft less.")  # fmt: skip
+        return corners
+
+
+def key_body(
+    profile: Profile, low: float, height: float, draft: float, rounding: float, root: float
+) -> tuple[manifold3d.Manifold, Floats]:
+    """(a key, (n, 3) the corners that it is the hull of), z along its way, in mm.
+
+    low : where its sides begin to lean; height : of its tip over z = 0; draft : degrees; rounding : radius of the edge
+    of its tip; root : how far it goes on straight below ``low``
+
+    Raises
+    ------
+    JoinFailed : there is too much draft for its height.
+    """
+    lean = np.tan(np.radians(draft))
+    rise = height - low
+    rounding = min(rounding, 0.5 * rise, 0.5 * profile.depth)
+    sections = [(low - root, 0.0), (low, 0.0)]
+    if rounding > 0:
+        # the arc that touches both the leaning side and the tip
+        middle = (rise - rounding) * lean + rounding / np.cos(np.radians(draft))
+        for angle in np.linspace(np.radians(draft), np.pi / 2, _ROUND_STEPS + 1):
+            sections.append((height - rounding + rounding * np.sin(angle), middle - rounding * np.cos(angle)))
+    else:
+        sections.append((height, rise * lean))
+    return _hull(profile, sections)
+
+
+def socket_body(
+    profile: Profile, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
+) -> tuple[manifold3d.Manifold, Floats]:
+    """(the room for a key, (n, 3) the corners that it is the hull of): at each height the key's outline grown by
+    clearance / cos(draft), which is the clearance measured across its leaning sides, and deeper by the clearance.
+
+    roofed : whether it ends in a roof that needs no support; else it is flat. The others as for ``key_body``
+    """
+    lean, grown = np.tan(np.radians(draft)), clearance / np.cos(np.radians(draft))
+    end = height + clearance
+    inset = (end - low) * lean - grown
+    sections = [(low - root, -grown), (low, -grown), (end, inset)]
+    if not roofed:
+        return _hull(profile, sections)
+    line = np.array([[0.0, 0.0]]) if not profile.ridge.any() else np.stack([profile.ridge, -profile.ridge])
+    top = end + (profile.depth - inset) / np.tan(_ROOF)
+    return _hull(profile, sections, np.c_[line, np.full(len(line), top)])
+
+
+def _hull(
+    profile: Profile, sections: Sequence[tuple[float, float]], more: Floats | None = None
+) -> tuple[manifold3d.Manifold, Floats]:
+    corners = [np.c_[profile.section(inset), np.full(len(profile.angles), z)] for z, inset in sections]
+    points = np.concatenate(corners if more is None else [*corners, more])
+    body = manifold3d.Manifold.hull_points(points)
+    if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
+        raise JoinFailed("The measures of this join make no body.")
+    return body, points
+
+
+def _between(angles: Floats, towards: float) -> Floats:
+    """(k,) rad from -pi to pi."""
+    return np.asarray((angles - towards + np.pi) % (2 * np.pi) - np.pi)

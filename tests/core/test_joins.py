@@ -1,0 +1,592 @@
+"""Joins: their measures against handbook formulas and exact distances, and what must hold for any of them."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import igl
+import manifold3d
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
+from deft_slab.core.errors import BadPlan
+from deft_slab.core.intake.files import open_file
+from deft_slab.core.joining.joined import KEY, SOCKET
+from deft_slab.core.joining.room import Room
+from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LooseKeyJoin
+from deft_slab.core.outcome import Outcome
+from deft_slab.core.plan import PieceWish, Plan
+from deft_slab.core.printer import default_printer
+from deft_slab.core.project import Project, project_text, read_project
+from deft_slab.core.script import Recipe, read_recipe
+from deft_slab.core.solid import Solid, spread_points
+from deft_slab.core.tilt import Tilt
+from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS
+from tests.core.test_commands import answer, call
+from tests.shapes import box, joined, model_of, solid_of, tube
+
+PRINTER = default_printer()
+ON = {"cut": "c1", "between": (-1, 1)}
+HALVES = StraightCut(id="c1", name="Halves", normal=(0, 0, 1), offset=20.0)
+ROUND = 48 * math.tan(math.pi / 48) / math.pi
+"""Area of the outline of 48 sides around a circle, in circles."""
+
+
+def block() -> Solid:
+    """40 × 40 × 40 mm, standing on z = 0."""
+    return joined(box(40, 40, 40, (-20, -20, 0)))
+
+
+def joined_plan(*joins, solid: Solid | None = None, cut=HALVES, **more) -> tuple[Workshop, Plan]:
+    model = model_of(solid or block())
+    return Workshop(model), Plan(model=model.ref, recipe=(cut,), joins=joins, **more)
+
+
+def outcome_of(*joins, **how) -> Outcome:
+    workshop, plan = joined_plan(*joins, **how)
+    return workshop.evaluate(plan, PRINTER, detail="figures")
+
+
+def sound(outcome: Outcome) -> None:
+    """All pieces closed, nothing lost, and no two of them in each other."""
+    assert all(piece.solid.closed and piece.solid.volume > 0 for piece in outcome.pieces)
+    assert outcome.lost_share < 1e-6
+    bodies = [piece.solid.manifold for piece in outcome.pieces]
+    for n, one in enumerate(bodies):
+        for other in bodies[n + 1 :]:
+            assert (one ^ other).volume() < 1e-4
+
+
+def faces_of(solid: Solid, owner: str, role: str) -> Solid:
+    return solid.picked(solid.by(owner, role))
+
+
+def gaps(key: Solid, socket: Solid) -> tuple[np.ndarray, np.ndarray]:
+    """(mm from points spread finely over a key's faces to the faces of its socket, normals of the key there)."""
+    points, facets = spread_points(key, 8_000)
+    squared, _, _ = igl.point_mesh_squared_distance(
+        points, np.ascontiguousarray(socket.vertices), socket.triangles.astype(np.int64)
+    )
+    return np.sqrt(squared), key.normals[facets]
+
+
+@pytest.mark.parametrize(("width", "height", "draft"), [(10.0, 6.0, 8.0), (6.0, 4.0, 0.0), (12.0, 8.0, 15.0)])
+def test_a_round_key_is_a_frustum(width, height, draft):
+    """Volume of a frustum, π h (R² + R r + r²) / 3 (Bronshtein and Semendyayev, Handbook of Mathematics), by its
+    outline of 48 sides."""
+    key = KeyJoin(id="j1", at=(0, 0, 20), width=width, height=height, draft=draft, rounding=0, clearance=0.2, **ON)
+    made = outcome_of(key)
+
+    def frustum(lower: float, upper: float, high: float) -> float:
+        return ROUND * math.pi * high * (lower**2 + lower * upper + upper**2) / 3
+
+    lean = math.tan(math.radians(draft))
+    grown = 0.2 / math.cos(math.radians(draft))
+    tip = width / 2 - height * lean
+    assert made.joins["j1"].added == pytest.approx(frustum(width / 2, tip, height), rel=1e-9)
+    deep = height + 0.2
+    expected = frustum(width / 2 + grown, width / 2 + grown - deep * lean, deep)
+    assert made.joins["j1"].removed == pytest.approx(expected, rel=1e-9)
+    upper, lower = made.pieces
+    assert lower.solid.volume == pytest.approx(32_000 + made.joins["j1"].added, rel=1e-9)
+    assert upper.solid.volume == pytest.approx(32_000 - expected, rel=1e-9)
+    sound(made)
+
+
+def test_a_rounded_rectangle_by_the_prismatoid_formula():
+    """V = h (A0 + 4 Am + A1) / 6, exact for bodies whose sections change by squares (the same handbook)."""
+    key = KeyJoin(
+        id="j1", at=(0, 0, 20), outline="rectangle", width=8, length=14, corner=3, height=6, draft=10, rounding=0, **ON
+    )
+
+    def area(z: float) -> float:
+        inset = z * math.tan(math.radians(10))
+        radius = 3 - inset
+        # straight sides stay as long as they are; the corners are arcs in 12 steps, around a circle
+        core, corner = (8 - 6) * (14 - 6), ROUND * math.pi * radius**2
+        return core + 2 * radius * ((8 - 6) + (14 - 6)) + corner
+
+    expected = 6 * (area(0) + 4 * area(3) + area(6)) / 6
+    assert outcome_of(key).joins["j1"].added == pytest.approx(expected, rel=1e-9)
+
+
+CASES = {
+    "round": {"width": 9.0},
+    "turned rectangle": {"outline": "rectangle", "width": 7.0, "length": 12.0, "corner": 2.5, "along": (1, 1, 0.3)},
+    "keel": {"width": 8.0, "ridges": ((1, 0, 0), (-0.2, -1, 0))},
+    "on the upper piece": {"width": 9.0, "carrier": "second", "ridges": ((0, 1, 0),)},
+    "rounded tip": {"width": 10.0, "rounding": 1.0},
+}
+
+
+@pytest.mark.parametrize("how", CASES.values(), ids=CASES.keys())
+@pytest.mark.parametrize("mirror", [None, "x"])
+@pytest.mark.parametrize("clearance", [0.15, 0.3])
+def test_clearance_is_the_distance_everywhere(how, mirror, clearance):
+    """Signed distances by libigl between seated key and socket: the clearance on sides and tip."""
+    key = KeyJoin(id="j1", at=(3, -2, 20), height=6, clearance=clearance, **{"rounding": 0, **how}, **ON)
+    workshop, plan = joined_plan(key)
+    made = workshop.evaluate(plan.sized(mirror=mirror) if mirror else plan, PRINTER, detail="figures")
+    sound(made)
+    upper, lower = (piece.solid for piece in made.pieces)
+    carrier, into = (upper, lower) if how.get("carrier") == "second" else (lower, upper)
+    key_faces, socket = faces_of(carrier, "j1", KEY), faces_of(into, "j1", SOCKET)
+    distance, normals = gaps(key_faces, socket)
+    steep = np.abs(normals[:, 2])
+    if how.get("rounding"):
+        # the edge of the tip is rounded away from its socket
+        assert distance.min() > clearance - 0.02
+    else:
+        assert distance.min() > clearance - 1e-6
+        assert distance.max() < clearance + 0.02
+    assert distance[steep > 0.999] == pytest.approx(clearance, abs=0.02)
+    assert made.joins["j1"].clearance == clearance
+
+
+@pytest.mark.parametrize("out", [0.5, 1.0, 3.0])
+def test_a_tapered_key_frees_itself_as_it_is_drawn_out(out):
+    """Drawn out by s along the way in, the gap at its sides is c + s sin(draft): geometry of a cone's generatrix."""
+    draft, clearance = 12.0, 0.2
+    key = KeyJoin(id="j1", at=(0, 0, 20), width=12, height=8, draft=draft, rounding=0, clearance=clearance, **ON)
+    upper, lower = (piece.solid for piece in outcome_of(key).pieces)
+    points, facets = spread_points(faces_of(lower, "j1", KEY), 8_000)
+    normals = faces_of(lower, "j1", KEY).normals[facets]
+    socket = faces_of(upper, "j1", SOCKET)
+    # sides that are still within the socket, below its mouth
+    beside = (np.abs(normals[:, 2]) < 0.5) & (points[:, 2] > 20 + out + 0.5) & (points[:, 2] < 27.5)
+    squared, _, _ = igl.point_mesh_squared_distance(
+        points[beside], np.ascontiguousarray(socket.vertices + [0, 0, out]), socket.triangles.astype(np.int64)
+    )
+    gap = clearance + out * math.sin(math.radians(draft))
+    assert np.sqrt(squared) == pytest.approx(np.full(beside.sum(), gap), abs=0.02)
+
+
+def test_six_tenths_larger_on_all_axes_is_three_per_side():
+    """Common practice: a socket 0.6 mm larger than its key on all three axes, about the key's own middle."""
+    key = KeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, draft=0, rounding=0, clearance=0.3, **ON)
+    upper, lower = (piece.solid for piece in outcome_of(key).pieces)
+    key_size = faces_of(lower, "j1", KEY).size
+    socket_size = faces_of(upper, "j1", SOCKET).size
+    assert socket_size[:2] - key_size[:2] == pytest.approx([0.6, 0.6], abs=1e-6)
+    assert socket_size[2] - key_size[2] == pytest.approx(0.3, abs=1e-6)  # one side of it is the mouth
+
+
+def test_a_hole_for_a_rod_is_wider_than_the_rod():
+    """Common practice: d + 2 c + a, for printed holes come out small."""
+    hole = DowelJoin(id="j1", at=(5, 5, 20), diameter=3, depth_first=8, depth_second=6, clearance=0.15, **ON)
+    made = outcome_of(hole)
+    sound(made)
+    upper, lower = (faces_of(piece.solid, "j1", SOCKET) for piece in made.pieces)
+    wide = 3 + 0.3 + PRINTER.hole_allowance
+    for solid in (upper, lower):
+        across = np.hypot(*(solid.centroids[np.abs(solid.normals[:, 2]) < 0.5][:, :2] - 5).T)
+        assert across.min() >= wide / 2 - 1e-6
+        assert across.max() < wide / 2 * 1.01
+    assert lower.size[2] == pytest.approx(8)
+    assert upper.size[2] == pytest.approx(6)
+    # on one axis in both
+    assert upper.bounds[:, :2].mean(axis=0) == pytest.approx(lower.bounds[:, :2].mean(axis=0), abs=1e-6)
+
+
+def test_a_loose_key_is_a_piece_of_its_own():
+    made = outcome_of(
+        LooseKeyJoin(
+            id="j1", at=(0, 0, 20), width=10, height=6, clearance=0.25, roofed_first=False, roofed_second=False, **ON
+        )
+    )
+    sound(made)
+    assert [piece.extra for piece in made.pieces] == ["", "", "loose key"]
+    assert made.totals.pieces == 2
+    key = made.pieces[-1]
+    assert key.name == "Loose key"
+    assert key.sides == (Side(cut="j1", side=0),)
+    assert key.solid.size[2] == pytest.approx(12)
+    for piece in made.pieces[:2]:
+        distance, normals = gaps(faces_of(key.solid, "j1", "loose"), faces_of(piece.solid, "j1", SOCKET))
+        towards = 1.0 if piece.solid.bounds[0, 2] >= 20 - 1e-9 else -1.0
+        assert distance[normals[:, 2] * towards > 0.999] == pytest.approx(0.25, abs=0.02)
+    seated = key.wish(seat=Tilt.from_rotation(np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])))
+    workshop, plan = joined_plan(*made.plan.joins)
+    again = workshop.evaluate(plan.with_wish(seated), PRINTER, detail="figures")
+    assert again.pieces[-1].seat_kind == "as you seated it"
+
+
+def test_roofs_need_no_support():
+    """A socket over a base that ends in a cone: no facet of it is past the threshold."""
+    for roofed, supported in ((True, False), (False, True)):
+        key = KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, roofed=roofed, **ON)
+        made = outcome_of(key, pieces=(PieceWish(sides=(Side(cut="c1", side=1),), anchor=(0, 0, 30), seat=Tilt()),))
+        upper = made.pieces[0]
+        assert upper.seat_kind == "as you seated it"
+        assert (upper.figures.support_volume_mm3 > 1) is supported
+
+
+@pytest.mark.parametrize("kind", ["round", "rectangle"])
+def test_ridges_print_sideways_without_support(kind):
+    """A key and a socket whose axis lies level, in the usual seat: a round one needs support, one with a ridge none."""
+    sideways = StraightCut(id="c1", name="Upright", normal=(1, 0, 0), offset=0.0)
+    stands = tuple(
+        PieceWish(sides=(Side(cut="c1", side=side),), anchor=(side * 10, 0, 20), seat=Tilt()) for side in (1, -1)
+    )
+    needed = {}
+    for ridges in ((), ((0, 0, 1), (0, 0, -1))):
+        size = {"width": 10} if kind == "round" else {"outline": "rectangle", "width": 8, "length": 8, "corner": 2}
+        key = KeyJoin(id="j1", at=(0, 0, 20), height=7, ridges=ridges, **size, **ON)
+        made = outcome_of(key, cut=sideways, pieces=stands)
+        needed[bool(ridges)] = made.totals.support_volume_mm3
+    assert needed[False] > 100
+    assert needed[True] < 1e-6
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.floats(-14, 14), st.floats(-14, 14), st.sampled_from(["key", "dowel hole", "loose key"]),
+            st.floats(3, 12), st.floats(2, 14), st.booleans(),
+        ), min_size=1, max_size=5,
+    ),
+    st.floats(0, 0.6), st.sampled_from([0.0, 0.8]),
+)  # fmt: skip
+@settings(max_examples=30)
+def test_whatever_is_asked_for_pieces_stay_whole(wished, clearance, kerf):
+    """Joins that meet, break through or are too tapered are left out with words; what is made loses nothing."""
+    joins = []
+    for n, (x, y, kind, width, height, on_second) in enumerate(wished):
+        where = {"id": f"j{n}", "at": (x, y, 20.0), "clearance": clearance, **ON}
+        if kind == "dowel hole":
+            joins.append(DowelJoin(diameter=width / 2, depth_first=height, depth_second=height / 2, **where))
+        elif kind == "key":
+            carrier = "second" if on_second else "first"
+            joins.append(KeyJoin(width=width, height=height, carrier=carrier, roofed=on_second, **where))
+        else:
+            joins.append(LooseKeyJoin(width=width, height=height, roofed_first=on_second, **where))
+    made = outcome_of(*joins, cut=HALVES.model_copy(update={"kerf": kerf}))
+    assert all(piece.solid.closed for piece in made.pieces)
+    assert made.lost_share < 1e-6
+    for report in made.joins.values():
+        assert bool(report.problem) != (report.added + report.removed > 0)
+    if kerf == 0:
+        sound(made)
+
+
+def test_kerf_is_closed_when_the_pieces_meet():
+    """With a kerf the key reaches over the gap: put together, its socket is the clearance away on all sides."""
+    key = KeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, rounding=0, clearance=0.2, **ON)
+    made = outcome_of(key, cut=HALVES.model_copy(update={"kerf": 1.0}))
+    assert made.lost_share < 1e-9
+    upper, lower = (piece.solid for piece in made.pieces)
+    socket = faces_of(upper, "j1", SOCKET)
+    met = Solid(socket.vertices - [0, 0, 1.0], socket.triangles)
+    distance, _ = gaps(faces_of(lower, "j1", KEY), met)
+    assert distance == pytest.approx(np.full(len(distance), 0.2), abs=0.02)
+
+
+def test_what_breaks_through_is_not_made():
+    thin = joined(box(40, 40, 25, (-20, -20, 0)))  # 5 mm over the cut
+    for join in (
+        KeyJoin(id="j1", at=(0, 0, 20), width=8, height=6, **ON),
+        DowelJoin(id="j1", at=(0, 0, 20), diameter=3, depth_second=7, **ON),
+    ):
+        made = outcome_of(join, solid=thin)
+        assert made.joins["j1"].breaks
+        assert made.joins["j1"].problem == "It breaks through the surface."
+        assert [piece.solid.volume for piece in made.pieces] == pytest.approx([8_000, 32_000])
+    wide = KeyJoin(id="j1", at=(17, 0, 20), width=12, height=6, **ON)
+    made = outcome_of(wide)
+    # it is moved inward until it is within the outline
+    assert not made.joins["j1"].problem
+    assert made.joins["j1"].moved == pytest.approx(17 - (20 - 0.4 - 6.3), abs=0.05)
+    notes = joined_plan(wide)[0].evaluate(joined_plan(wide)[1], PRINTER).notes
+    assert any("was moved by 3.7 mm" in note for note in notes)
+
+
+def test_too_much_draft_says_so():
+    made = outcome_of(KeyJoin(id="j1", at=(0, 0, 20), width=5, height=10, draft=20, **ON))
+    assert "too much draft" in made.joins["j1"].problem
+    assert all(piece.solid.closed for piece in made.pieces)
+
+
+def test_joins_that_meet():
+    one = KeyJoin(id="j1", at=(0, 0, 20), width=8, height=6, **ON)
+    two = KeyJoin(id="j2", at=(5, 0, 20), width=8, height=6, carrier="second", **ON)
+    made = outcome_of(one, two)
+    assert not made.joins["j1"].problem
+    assert made.joins["j2"].meets == "j1"
+    sound(made)
+
+
+def test_least_wall_is_measured_in_the_body():
+    """A socket in a wedge: over it the slope comes nearer than the plane of the cut lets think."""
+    corners = np.array([[-20, -20, 0], [20, -20, 0], [20, 20, 0], [-20, 20, 0], [-20, -20, 22], [-20, 20, 22],
+                        [20, -20, 40], [20, 20, 40]], float)  # fmt: skip
+    wedge = solid_of(trimesh.Trimesh(corners).convex_hull)
+    cut = HALVES.model_copy(update={"offset": 10.0})
+    key = KeyJoin(id="j1", at=(-8, 0, 10), width=8, height=10, rounding=0, draft=0, clearance=0.25, **ON)
+    made = outcome_of(key, solid=wedge, cut=cut)
+    # from the rim of the socket's end, at x = -8 - 4.25, z = 20.25, to the plane through (-20, 22) and (20, 40)
+    normal = np.array([-18.0, 40.0]) / math.hypot(18, 40)
+    expected = float(normal @ (np.array([-20.0, 22.0]) - [-8 - 4.25, 20.25]))
+    assert made.joins["j1"].least_wall == pytest.approx(expected, abs=0.03)
+
+
+def test_room_map_against_the_distance_to_the_outline():
+    """Of a square contact over enough depth: the room is the distance to the nearest side, less the wall."""
+    workshop, plan = joined_plan()
+    room = Room.of(workshop.contacts(plan)[0])
+    largest = room.socket("second", 6.0, 0.0, 1.2)
+    for x, y in ((0, 0), (10, 3), (-15, -12)):
+        expected = 20 - max(abs(x), abs(y)) - 1.2
+        frame = workshop.contacts(plan)[0].frame
+        assert room.at(largest, frame[:2] @ [x, y, 20]) == pytest.approx(expected, abs=0.5)
+    assert room.at(room.socket("second", 19.5, 0.0, 1.2), np.zeros(2)) < 0  # only 20 mm deep
+    assert room.width == pytest.approx(40, abs=0.5)
+
+
+def test_contacts_are_what_the_cut_has_made():
+    """Of all demo models in blocks: the areas of contacts add up to that of the cut faces, and each way in is across
+    its face."""
+    for name in ("lantern", "hook"):
+        workshop, plan = in_blocks(name)
+        outcome = workshop.evaluate(plan, PRINTER, detail="figures")
+        total = sum(contact.area for contact in outcome.contacts)
+        assert total == pytest.approx(outcome.totals.cut_area_mm2, rel=1e-6)
+        assert all(contact.flat and contact.free for contact in outcome.contacts)
+        ways = {tuple(np.abs(np.round(contact.way_in)).astype(int)) for contact in outcome.contacts}
+        assert ways == {(1, 0, 0), (0, 1, 0), (0, 0, 1)}
+
+
+def test_a_t_junction_is_three_contacts():
+    cuts = (HALVES, StraightCut(id="c2", name="Upper", normal=(1, 0, 0), offset=5.0,
+                                reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))  # fmt: skip
+    model = model_of(block())
+    workshop = Workshop(model)
+    outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="figures")
+    assert sorted(round(contact.area) for contact in outcome.contacts) == [600, 800, 1000]
+    moves = workshop.dry_fit(outcome.plan, PRINTER)
+    assert len(moves) == 2
+    assert len(moves[1].contacts) == 2  # what the second cut has parted closes on the lower half as one
+
+
+SOLIDS, SHELLS = ("gull", "hook"), ("helmet", "lantern")
+
+
+def in_blocks(name: str) -> tuple[Workshop, Plan]:
+    model = open_file(MODELS[name]).model
+    x, y, z = (float(value) for value in model.solid.bounds.mean(axis=0))
+    level = StraightCut(id="c1", name="Level", normal=(0, 0, 1), offset=z)
+    return Workshop(model), Plan(model=model.ref, recipe=(level, BlockCut(id="c2", name="B", x=(x,), y=((y,),))))
+
+
+@pytest.mark.parametrize("name", SOLIDS)
+def test_proposed_joins_hold(name):
+    """On demo models in eight parts: contacts over 25 mm² of solid bodies get a join that holds, with the walls that
+    the printer needs, and the pieces go together."""
+    workshop, plan = in_blocks(name)
+    joins = workshop.proposed_joins(plan, PRINTER)
+    made = workshop.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
+    sound(made)
+    assert not any(report.problem for report in made.joins.values())
+    assert all(report.least_wall >= PRINTER.least_wall for report in made.joins.values())
+    assert all(join.why for join in joins)
+    held = {made.joins[join.id].contact for join in joins if join.holds}
+    large = [n for n, contact in enumerate(made.contacts) if contact.area > 25]
+    # the hook's contact of 53 mm2 is 3.5 mm wide, and one of 472 mm2 lies over 3.7 mm of material
+    assert len([n for n in large if n in held]) >= 0.95 * len(large) - (2 if name == "hook" else 0)
+    assert {made.joins[join.id].contact for join in joins} == set(range(len(made.contacts)))
+    moves = workshop.dry_fit(made.plan, PRINTER)
+    assert sum(len(move.contacts) for move in moves) == len(made.contacts)
+    assert [move for move in moves if move.meets and sum(made.contacts[n].area for n in move.contacts) > 25] == []
+    assert workshop.proposed_joins(made.plan, PRINTER) == []
+
+
+def test_carriers_by_the_seats():
+    """Where both pieces lie on the contact a loose key; where one does, the other carries; each says why."""
+    down, up = Tilt(), Tilt.from_rotation(np.diag([1.0, -1.0, -1.0]))
+    sides = [(Side(cut="c1", side=1),), (Side(cut="c1", side=-1),)]
+
+    def proposed(upper: Tilt, lower: Tilt) -> list:
+        seats = (PieceWish(sides=sides[0], anchor=(0, 0, 30), seat=upper),
+                 PieceWish(sides=sides[1], anchor=(0, 0, 10), seat=lower))  # fmt: skip
+        workshop, plan = joined_plan(pieces=seats)
+        return workshop.proposed_joins(plan, PRINTER)
+
+    both = proposed(down, up)
+    assert {join.kind for join in both} == {"loose key"}
+    assert both[0].why == "both pieces lie on this face"
+    # the upper half lies on its cut face as it stands: the lower one carries
+    lower_carries = proposed(down, down)
+    assert {(join.kind, join.carrier) for join in lower_carries} == {("key", "first")}
+    assert all(join.roofed for join in lower_carries)
+    assert "lies on this face" in lower_carries[0].why
+    upper_carries = proposed(up, up)
+    assert {(join.kind, join.carrier) for join in upper_carries} == {("key", "second")}
+    side = Tilt.from_rotation(np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]))
+    sideways = proposed(side, side)
+    assert all(join.ridges for join in sideways)
+    assert sideways[-1].width < sideways[0].width  # unlike, so that it goes in only one way round
+
+
+def test_a_thin_ring_has_only_glue_and_says_so():
+    workshop, plan = joined_plan(solid=tube(18, 18.8, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
+    (join,) = workshop.proposed_joins(plan, PRINTER)
+    assert isinstance(join, GlueJoin)
+    assert "0.8 mm wide" in join.why
+
+
+def test_a_dovetail_does_not_go_together_along_its_cut():
+    """A hook that grips behind its neighbour: the move is blocked, and the pair is named; the same by booleans of the
+    swept body."""
+    from deft_slab.core.joining.order import moves_of
+
+    lower = joined(box(40, 40, 20, (-20, -20, 0)), box(10, 40, 30, (-20, -20, 20)), box(20, 40, 6, (-20, -20, 44)))
+    upper = joined(box(28, 40, 20, (-8, -20, 20)))
+    workshop, plan = joined_plan(solid=block())
+    contact = workshop.contacts(plan)[0]
+    for bodies, blocked in (((upper, lower), True), ((upper, joined(box(40, 40, 20, (-20, -20, 0)))), False)):
+        (move,) = moves_of(bodies, [contact], [HALVES])
+        swept = [(bodies[0].manifold.translate((0, 0, s)) ^ bodies[1].manifold).volume() for s in (3.0, 6.0, 12.0)]
+        apart = bodies[0].bounds[0, 2] >= bodies[1].bounds[1, 2] - 1e-9
+        assert (move.meets is not None) == blocked == (not apart and max(swept) > 1)
+        if blocked:
+            assert set(move.meets) == {0, 1}
+            assert move.free == pytest.approx(4.0, abs=0.1)
+
+
+def test_joins_follow_their_cut():
+    key = KeyJoin(id="j1", at=(6, 4, 20), width=8, height=5, **ON)
+    workshop, plan = joined_plan(key)
+    tilted = HALVES.model_copy(update={"normal": (0.0, math.sin(0.2), math.cos(0.2)), "offset": 24.0})
+    made = workshop.evaluate(plan.with_cut(tilted), PRINTER, detail="figures")
+    sound(made)
+    place = np.array(made.joins["j1"].place)
+    assert float(place @ tilted.normal) == pytest.approx(24.0)
+    assert made.joins["j1"].moved == pytest.approx(0, abs=1e-9)
+    off = workshop.evaluate(plan.with_cut(HALVES.model_copy(update={"on": False})), PRINTER)
+    assert "do not meet" in off.joins["j1"].problem
+    assert any("j1" in note for note in off.notes)
+    assert plan.without_cut("c1").joins == ()
+    # parted once more, it is on the part that it was on
+    more = plan.with_cut(StraightCut(id="c2", name="More", normal=(1, 0, 0), offset=-3.0))
+    made = workshop.evaluate(more, PRINTER, detail="figures")
+    contact = made.contacts[made.joins["j1"].contact]
+    assert not made.joins["j1"].problem
+    assert contact.place[0] > -3
+    sound(made)
+
+
+def test_scaling_scales_keys_and_never_clearance_or_stock():
+    key = KeyJoin(id="j1", at=(6, 4, 20), width=8, height=5, clearance=0.2, **ON)
+    rod = DowelJoin(id="j2", at=(-8, -8, 20), diameter=3, **ON)
+    workshop, plan = joined_plan(key, rod)
+    twice = plan.sized(scale=2.0)
+    assert twice.join("j1").width == pytest.approx(16)
+    assert twice.join("j1").height == pytest.approx(10)
+    assert twice.join("j1").at == pytest.approx((12, 8, 40))
+    assert twice.join("j1").clearance == 0.2
+    assert twice.join("j2").diameter == 3
+    sound(workshop.evaluate(twice, PRINTER, detail="figures"))
+
+
+def test_cells_that_are_numbered_anew_in_a_mirror_keep_their_joins():
+    walls = BlockCut(id="c1", name="Blocks", x=(0.0, 10.0))
+    key = KeyJoin(id="j1", cut="c1", between=(0, 1), at=(0, 3, 12), width=8, height=5)
+    workshop, plan = joined_plan(key, cut=walls)
+    before = workshop.evaluate(plan, PRINTER, detail="figures")
+    mirrored = plan.sized(mirror="x")
+    after = workshop.evaluate(mirrored, PRINTER, detail="figures")
+    sound(after)
+    carries = [max(outcome.pieces, key=lambda one: one.solid.by("j1", KEY).sum()) for outcome in (before, after)]
+    middle = [float(piece.solid.bounds[:, 0].mean()) for piece in carries]
+    assert middle[1] == pytest.approx(-middle[0])
+    assert mirrored.sized(mirror=None).join("j1") == key
+    assert key.carried(Move(np.eye(3)), {}) == key
+
+
+def test_joins_are_kept_in_recipes_and_projects():
+    joins = (
+        KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, ridges=((1, 0, 0),), why="because", **ON),
+        DowelJoin(id="j2", at=(9, 9, 20), diameter=3, **ON), GlueJoin(id="j3", at=(0, 0, 20), **ON),
+        LooseKeyJoin(id="j4", at=(-9, 9, 20), width=6, height=4, outline="rectangle", length=9, **ON),
+    )  # fmt: skip
+    recipe = Recipe(cuts=(HALVES,), joins=joins)
+    assert read_recipe(recipe.model_dump_json().encode()) == recipe
+    _, plan = joined_plan(*joins)
+    project = Project(title="Joined", plan=plan)
+    assert read_project(project_text(project)).plan == plan
+    old = json.loads(recipe.model_dump_json(exclude={"joins"})) | {"version": 2}
+    assert read_recipe(json.dumps(old).encode()).joins == ()
+    assert set(JOINS) >= {"key", "loose key", "dowel hole", "glue"}
+
+
+@pytest.mark.parametrize("wrong", [
+    {"kind": "rivet"}, {"kind": "key", "width": -1}, {"kind": "key", "between": (1, -1)},
+    {"kind": "key", "outline": "rectangle", "width": 5}, {"kind": "dowel hole"}, {"kind": "key", "ridges": "up"},
+])  # fmt: skip
+def test_what_makes_no_join_is_refused(wrong):
+    given = {"id": "j1", "at": [0, 0, 20], "width": 8, "height": 5, **ON, **wrong}
+    text = json.dumps({"version": 3, "cuts": [], "joins": [given]})
+    with pytest.raises(BadPlan):
+        read_recipe(text.encode())
+
+
+def test_two_of_the_same_id_are_refused():
+    _, plan = joined_plan()
+    with pytest.raises(BadPlan, match="same id"):
+        plan.with_join(KeyJoin(id="c1", at=(0, 0, 20), width=8, height=5, **ON))
+
+
+def test_warnings():
+    for how, word in (({"clearance": 0.0}, "own size"), ({"clearance": 0.1}, "less than"), ({"draft": 0}, "jam")):
+        key = KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, **how, **ON)
+        assert any(word in warning for warning in key.warnings(PRINTER.clearance)), word
+    assert KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, **ON).warnings(PRINTER.clearance) == ()
+
+
+def test_an_edit_of_one_join_makes_two_pieces_anew():
+    walls = BlockCut(id="c1", name="Blocks", x=(-8.0, 8.0))
+    keys = [
+        KeyJoin(id=f"j{n}", cut="c1", between=(n, n + 1), at=(16 * n - 8, 0, 12), width=6, height=3) for n in (0, 1)
+    ]
+    workshop, plan = joined_plan(*keys, solid=joined(box(48, 40, 40, (-24, -20, 0))), cut=walls)
+    before = workshop.evaluate(plan, PRINTER, detail="figures")
+    after = workshop.evaluate(plan.with_join(keys[1].model_copy(update={"height": 4.0})), PRINTER, detail="figures")
+    same = [one.solid is other.solid for one, other in zip(before.pieces, after.pieces, strict=True)]
+    assert same == [True, False, False]
+
+
+def test_join_by_command(tmp_path):
+    path = tmp_path / "block.stl"
+    trimesh.Trimesh(block().vertices, block().triangles).export(path)
+    found = answer("join", path, "--straight", 0, 0, 1, 20, "--auto", "--out", tmp_path / "out")
+    (contact,) = found["contacts"]
+    assert contact["area_mm2"] == pytest.approx(1600)
+    assert contact["pieces"] == [2, 1]
+    assert contact["way_in"] == [0, 0, -1]
+    assert all(join["made"] and join["why"] for join in contact["joins"])
+    assert contact["least_wall_mm"] >= 1.2
+    volume = 0.0
+    for name in [*(one["file"] for one in found["pieces"]), *(one["file"] for one in found["extras"])]:
+        mesh = trimesh.load(tmp_path / "out" / name)
+        assert mesh.is_watertight
+        assert mesh.bounds[0, 2] == pytest.approx(0, abs=1e-6)
+        volume += mesh.volume
+    assert volume == pytest.approx(64_000 + found["joins_volume_mm3"], rel=1e-6)
+    assert [move["pieces"] for move in found["dry_fit"]] == [[1]]
+    assert found["blocked"] == []
+    where = tmp_path / "assembled"
+    answer("join", path, "--straight", 0, 0, 1, 20, "--auto", "--assembled", "--out", where)
+    meshes = [trimesh.load(file) for file in sorted(where.glob("*.stl"))]
+    together = trimesh.util.concatenate(meshes)
+    assert together.bounds == pytest.approx(block().bounds, abs=1e-4)
+    bodies = [manifold3d.Manifold(manifold3d.Mesh64(mesh.vertices, mesh.faces.astype(np.uint64))) for mesh in meshes]
+    assert max((one ^ other).volume() for n, one in enumerate(bodies) for other in bodies[n + 1 :]) < 1e-3
+    refused = call("join", path, "--straight", 0, 0, 1, 20, "--out", tmp_path / "out")
+    assert refused.returncode == 1
+    assert "replace" in refused.stderr
+    assert call("join", path, "--auto", "--out", tmp_path / "none").returncode == 1
