@@ -17,7 +17,7 @@ from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.joined import KEY, SOCKET
-from deft_slab.core.joining.room import Room
+from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LooseKeyJoin
 from deft_slab.core.outcome import Outcome
 from deft_slab.core.plan import PieceWish, Plan
@@ -338,7 +338,7 @@ def test_least_wall_is_measured_in_the_body():
 def test_room_map_against_the_distance_to_the_outline():
     """Of a square contact over enough depth: the room is the distance to the nearest side, less the wall."""
     workshop, plan = joined_plan()
-    room = Room.of(workshop.contacts(plan)[0])
+    room = ContactRoom.of(workshop.contacts(plan)[0])
     largest = room.socket("second", 6.0, 0.0, 1.2)
     for x, y in ((0, 0), (10, 3), (-15, -12)):
         expected = 20 - max(abs(x), abs(y)) - 1.2

@@ -98,8 +98,8 @@ def test_cuts_are_switched_in_their_list(parted):
 def test_join_check_and_hand_off_say_what_there_is(parted):
     panels = parted.window.panels
     parted.go(4)
-    assert "4.0 cm²" in words(panels["Join"])
-    assert "80.0 mm" in words(panels["Join"])
+    assert "4.0 cm² to glue, flat" in words(panels["Join"])
+    assert "no join yet" in words(panels["Join"])
     parted.go(5)
     said = words(panels["Check"])
     assert "every piece encloses a volume" in said

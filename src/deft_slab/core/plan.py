@@ -311,6 +311,11 @@ class Plan(Document):
         joins = tuple(join for join in self.joins if join.cut != cut_id)
         return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id), joins=joins)
 
+    def parted_by(self, recipe: tuple[Cut, ...]) -> Plan:
+        """With other cuts, and the joins on the contacts of those that stay as they are."""
+        stay = {cut.id for cut in recipe if cut in self.recipe}
+        return self.changed(recipe=recipe, joins=tuple(join for join in self.joins if join.cut in stay))
+
     def join(self, join_id: str) -> Join:
         """By its id. Raises BadPlan."""
         for join in self.joins:

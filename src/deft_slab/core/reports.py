@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class JoinReport:
     """What became of a join.
 
@@ -19,7 +19,7 @@ class JoinReport:
     place : mm, model frame, where it is; moved : mm across from where it was wished; clearance : mm per side
     least_wall : mm, the thinnest around it; added, removed, loose : mm3, to one piece, from both, and printed apart
     warnings : what may go wrong with it; breaks : it would go through the surface; meets : the id of the join that it
-    would meet
+    would meet; outline : (k, 3) mm, model frame, closed, on the face
     """
 
     contact: int | None
@@ -34,6 +34,7 @@ class JoinReport:
     warnings: tuple[str, ...] = ()
     breaks: bool = False
     meets: str = ""
+    outline: Floats = field(default_factory=lambda: np.empty((0, 3)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,6 +43,7 @@ class ContactFound:
 
     pieces : numbers of the first and the second, from 0 on; cut, between : whose faces, and the sides of it
     place, way_in : (3,) mm and unit vector, model frame; the second piece goes on to the first along it
+    frame : (3, 3) rows: two directions across, and the way out
     area : mm2 to glue; flat : in one plane across the way in; free : it does not catch on its way in
     outline : (k, 3) mm for each closed line of its edge
     """
@@ -54,6 +56,7 @@ class ContactFound:
     area: float
     flat: bool
     free: bool
+    frame: Floats = field(default_factory=lambda: np.eye(3))
     outline: tuple[Floats, ...] = ()
 
 

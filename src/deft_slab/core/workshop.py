@@ -19,6 +19,7 @@ from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, 
 from .joining.contacts import Contact
 from .joining.joined import Joined
 from .joining.joinery import Joinery
+from .joining.room import ContactRoom
 from .joins import Join
 from .judge.base import fit
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
@@ -30,7 +31,7 @@ from .kept import Kept
 from .marking import Mark, Region
 from .mend.thin import thinned
 from .model import MendReport, Model
-from .outcome import CutReport, Outcome, Piece, Room, Seam, Totals
+from .outcome import CutReport, Outcome, Piece, Seam, Totals
 from .plan import PieceWish, Plan
 from .printer import Printer
 from .progress import QUIET, Job, Spread
@@ -137,7 +138,10 @@ class Workshop:
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
                      *remarks(pieces, wishes, plan)]  # fmt: skip
-            rooms = self._rooms(plan, uncut, guests, job)
+            from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
+
+            solids = [group.solid for group in uncut.groups]
+            rooms = rooms_around(plan, solids, uncut.key, guests, self._kept, job) if plan.guests else {}
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer)
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
@@ -241,23 +245,6 @@ class Workshop:
         share = 1.0 if cut.two_sided else 0.5
         return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks))
 
-    def _rooms(self, plan: Plan, uncut: Uncut, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
-        """The room around each guest that is shown. A guest whose surface is not at hand has none."""
-        if not plan.guests:
-            return {}
-        from .wearer.room import room_around  # slow to load, and few props have a guest
-
-        prop = None
-        found = {}
-        for guest in plan.guests:
-            model = guests.get(guest.model.sha256) if guest.model else None
-            if not guest.shown or (guest.model is not None and model is None):
-                continue
-            prop = prop or side_by_side([group.solid for group in uncut.groups])
-            key = ("room", uncut.key, guest.model_copy(update={"name": "", "clearance": 0.0}))
-            found[guest.id] = self._once(key, partial(room_around, prop, guest, plan.factors, model, job))
-        return found
-
     def _parts(self, plan: Plan, uncut: Uncut, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
         """The model parted by the recipe, and for each cut that is on, what there is after it."""
         parts = [Part((uncut.key, number), group.solid, (), number) for number, group in enumerate(uncut.groups)]
@@ -289,15 +276,23 @@ class Workshop:
         """Where the pieces of a plan meet, as its cuts leave them. Raises as ``evaluate``."""
         return self._joinery.contacts(*self._parted(plan, job))
 
+    def room_of(self, plan: Plan, join: Join, job: Job = QUIET) -> tuple[int, ContactRoom] | None:
+        """(the number of the contact that a join is on, the room there); None where it is on none. Raises as
+        ``evaluate``."""
+        return self._joinery.room_of(join, *self._parted(plan, job.part(0.0, 0.7)), job.part(0.7, 1.0))
+
     def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> tuple[DryMove, ...]:
         """In which order the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
         return self._joinery.dry_fit(plan, *self._parted(plan, job.part(0.0, 0.4)), printer, job.part(0.4, 1.0))
 
-    def proposed_joins(self, plan: Plan, printer: Printer, job: Job = QUIET) -> list[Join]:
-        """Joins for the contacts that have none, by how the pieces of the plan sit. Raises as ``evaluate``."""
+    def proposed_joins(
+        self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None
+    ) -> list[Join]:  # fmt: skip
+        """Joins for the contacts that have none, by how the pieces of the plan sit. only : the number of the one that
+        is meant. Raises as ``evaluate``."""
         contacts = self.contacts(plan, job.part(0.0, 0.2))
         pieces = self.evaluate(plan.changed(joins=()), printer, job.part(0.2, 0.6), detail="figures").pieces
-        return self._joinery.proposed(plan, contacts, pieces, printer, job.part(0.6, 1.0))
+        return self._joinery.proposed(plan, contacts, pieces, printer, only, job.part(0.6, 1.0))
 
     def _region(self, uncut: Uncut, region: Region) -> NDArray[np.bool_]:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""

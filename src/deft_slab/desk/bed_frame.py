@@ -121,7 +121,7 @@ class BedFrame(QWidget):
             self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
         self.twin_button.setVisible(state.is_open and bool(state.project.choices))
         self.below.setChecked(view.from_below)
-        self._apart_card.setVisible(several and view.in_place and not sizing)
+        self._apart_card.setVisible(several and view.in_place and not sizing and view.fitted is None)
 
 
 def _beginning(verbs: Verbs) -> QWidget:

@@ -91,6 +91,22 @@ class SeatsFound:
 
 
 @dataclass(frozen=True, eq=False)
+class RoomShown:
+    """The room for a join on its contact. contact : its number; low : (2,) mm across, the middle of the first cell
+    step : mm; reach : mm that the join takes around its place
+    enough, bare : (rows, columns) mm, the largest reach around each cell with the wall that the printer needs, and with
+    none; -inf beside the contact
+    """
+
+    contact: int
+    low: NDArray[np.float64]
+    step: float
+    reach: float
+    enough: NDArray[np.float32]
+    bare: NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
 class WayShown(CountsPieces):
     """A way to part a piece, as ``search.found.Way`` has it, without its pieces.
 

@@ -12,16 +12,18 @@ from typing import Generic, TypeVar
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
+from ..core.joins import Join
 from ..core.model import Model
 from ..core.outcome import RoundEdge
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.project import Project
+from ..core.reports import DryMove
 from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid
 from ..core.tilt import Tilt
-from .replies import Evaluated, Fetched, MapRound, Picture, SeatsFound, SeatShown, Settled, Walls, WaysFound
+from .replies import Evaluated, Fetched, MapRound, Picture, RoomShown, SeatsFound, SeatShown, Settled, Walls, WaysFound
 
 R = TypeVar("R", covariant=True)
 
@@ -254,6 +256,28 @@ class FindSymmetry(Request[tuple[tuple[Triple, float], ...]]):
 @dataclass(frozen=True, eq=False)
 class FindAlike(OfPlan[tuple[tuple[int, bool], ...]]):
     """For each piece, the number of the first of the same shape, and whether it is its mirror image."""
+
+
+# what Join asks
+
+
+@dataclass(frozen=True, eq=False)
+class LookAtRoom(OfPlan[RoomShown]):
+    """The room for a join around each place of its contact."""
+
+    join: Join
+
+
+@dataclass(frozen=True, eq=False)
+class ProposeJoins(OfPlan[list[Join]]):
+    """Joins for the contacts that have none. only : the number of the one that is meant; None: all"""
+
+    only: int | None
+
+
+@dataclass(frozen=True, eq=False)
+class FitDry(OfPlan[tuple[DryMove, ...]]):
+    """In which order the pieces go together, and what is in the way."""
 
 
 # what Size asks

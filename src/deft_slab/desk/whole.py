@@ -12,6 +12,7 @@ from .state.choosing import Choosing
 from .state.cut_search import CutSearch
 from .state.cutting import Cutting
 from .state.desk import Desk
+from .state.joining import Joining
 from .state.keeping import Keeping
 from .state.marker import Marker
 from .state.measuring import Measuring
@@ -50,6 +51,7 @@ class DeskState(Desk):
         self.search = CutSearch(self, self.cutting, self.ways)
         self.snapping = Snapping(self)
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
+        self.joining = Joining(self)
         self.alike = Alike(self)
         self.writing = Writing(self)
 

@@ -116,7 +116,7 @@ class Contact:
         """What is shown of it."""
         rings = [np.asarray(ring.coords) for one in self.region.geoms for ring in (one.exterior, *one.interiors)]
         return ContactFound(self.parts, self.cut, self.between, triple(self.place), triple(self.way_in), self.area,
-                            self.flat, self.free, tuple(self.on_face(ring) for ring in rings))  # fmt: skip
+                            self.flat, self.free, self.frame, tuple(self.on_face(ring) for ring in rings))  # fmt: skip
 
     @cached_property
     def place(self) -> Floats:

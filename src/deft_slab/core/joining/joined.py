@@ -194,8 +194,9 @@ def site_of(join: Join, contact: Contact, clearance: float, allowance: float) ->
     return Site(place, contact.frame, low, high, clearance, allowance, contact.kerf)
 
 
-def made_on(contact: Contact, join: Join, clearance: float, allowance: float) -> Ready:
-    """A join on its contact, by itself, or why it cannot be made there."""
+def made_on(contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0) -> Ready:
+    """A join on its contact, by itself, or why it cannot be made there. clearance, allowance : as for ``join_all``
+    least : mm of wall that there must be"""
     site = site_of(join, contact, clearance, allowance)
     moved = float(np.linalg.norm(contact.frame[:2] @ (site.place - np.array(join.at))))
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
@@ -203,12 +204,15 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float) ->
     if not contact.free and join.holds:
         return Ready(join, replace(report, problem="The contact catches on its way in: nothing can go in."))
     try:
-        made = join.made(site)
+        made, report = join.made(site), replace(report, outline=join.rim(site))
     except JoinFailed as error:
         return Ready(join, replace(report, problem=str(error)))
     bodies = [(which, body) for of in (made.added, made.removed) for which, body in of.items()]
-    wall = min((least_wall(_moved_on(body, contact, which), contact, which) for which, body in bodies),
-               default=math.inf)  # fmt: skip
+    wall = math.inf
+    for which, body in bodies:
+        wall = min(wall, least_wall(_moved_on(body, contact, which), contact, which))
+        if wall < least:
+            return Ready(join, replace(report, least_wall=wall, problem="There is too little wall around it."))
     # what keeps away from all outsides by more than its points lie apart is within: it begins there
     if wall < 2 * SPACING and any(_sticks_out(body, contact) for _, body in bodies):
         return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))

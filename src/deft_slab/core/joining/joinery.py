@@ -19,6 +19,7 @@ from .contacts import Contact, contacts_of
 from .joined import Joined, Taken, contact_for, join_all, made_on
 from .order import moves_of
 from .proposing import propose
+from .room import ContactRoom
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,6 +34,17 @@ class Joinery:
         kerfs = {cut.id: cut.kerf for cut, _ in stages}
         key = ("contacts", tuple(part.key for part in parts), tuple(ways.items()), tuple(kerfs.items()))
         return self.kept.once(key, lambda: contacts_of(parts, ways, kerfs))
+
+    def room_of(
+        self, join: Join, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], job: Job
+    ) -> tuple[int, ContactRoom] | None:
+        """(the number of the contact that a join is on, the room there); None where it is on none. Raises Cancelled."""
+        contacts = self.contacts(parts, stages)
+        number = contact_for(join, contacts)
+        if number is None:
+            return None
+        key = ("room on", number, tuple(part.key for part in parts), tuple(cut.kerf for cut, _ in stages))
+        return number, self.kept.once(key, lambda: ContactRoom.of(contacts[number], job))
 
     def joined(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
@@ -51,9 +63,11 @@ class Joinery:
         return self.kept.once(key, lambda: moves_of(solids, joined.contacts, cuts, job.part(0.4, 1.0)))
 
     def proposed(
-        self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, job: Job
+        self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, only: int | None,
+        job: Job,
     ) -> list[Join]:  # fmt: skip
-        """Joins for the contacts that have none. pieces : without joins, in their seats. Raises Cancelled."""
+        """Joins for the contacts that have none. pieces : without joins, in their seats; only : the number of the one
+        contact that is meant. Raises Cancelled."""
         taken, has = Taken(), set()
         for join in plan.joins:
             number = contact_for(join, contacts) if join.on else None
@@ -63,5 +77,5 @@ class Joinery:
             made = made_on(contacts[number], join, printer.clearance, printer.hole_allowance).made
             if made is not None:
                 taken.add(join, made, contacts[number])
-        bare = [contact for number, contact in enumerate(contacts) if number not in has]
+        bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
         return propose(bare, pieces, printer, plan.threshold, plan.fresh_join_ids(MOST_JOINS), taken, job)

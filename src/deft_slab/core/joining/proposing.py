@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
 from typing import Literal, get_args
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
 from ..documents import Triple, triple
@@ -17,8 +18,8 @@ from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from .contacts import Contact
-from .joined import Taken, made_on
-from .room import Room
+from .joined import Taken, made_on, site_of
+from .room import ContactRoom
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -107,7 +108,7 @@ class _Proposal:
     contact: Contact
     stances: dict[Which, Stance]
     names: dict[Which, str]
-    room: Room
+    room: ContactRoom
     printer: Printer
     threshold: float
     taken: Taken
@@ -118,7 +119,7 @@ class _Proposal:
     ) -> _Proposal:  # fmt: skip
         stances = {which: Stance.of(contact, which, pieces[contact.part(which)]) for which in get_args(Which)}
         names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
-        return cls(contact, stances, names, Room.of(contact, job), printer, threshold, taken)
+        return cls(contact, stances, names, ContactRoom.of(contact, job), printer, threshold, taken)
 
     def joins(self) -> list[Join]:
         """Keys, else dowels, else glue."""
@@ -200,17 +201,9 @@ class _Proposal:
     ) -> list[Join]:
         height = float(np.clip(0.8 * width, 3.0, 8.0))
         roofed = {which: self.stances[which].lies == "down" for which in self.stances}
-        deep = height + self.printer.clearance
-        draft = float(Peg.model_fields["draft"].default)
-        free = np.full(self.room.inside.shape, np.inf)
-        sockets: list[Which] = ["first", "second"] if carrier is None else [other(carrier)]
-        for which in sockets:
-            roof = width / 2 / math.tan(math.radians(44.0)) if roofed[which] else 0.0
-            free = np.minimum(free, self.room.socket(which, deep, draft, self.wall))
-            if roof:
-                free = np.where(self.room.depths[which] > deep + roof + self.wall, free, -np.inf)
-        if carrier is not None:
-            free = np.minimum(free, self.room.foot(carrier, self.wall))
+        at = triple(self.contact.place)
+        probe = self._peg(at, width, height, carrier, ridges, roofed, why)
+        free = self.room.around(probe, self.printer.clearance, self.wall)
         reach = width / 2 + self.printer.clearance
 
         def made(at: Triple, last: bool) -> Join:
@@ -263,8 +256,9 @@ class _Proposal:
         """As many as two holes for the thickest stock that there is room for."""
         for diameter, depth in _RODS:
             radius = diameter / 2 + self.printer.clearance + self.printer.hole_allowance / 2
-            free = np.minimum(*(self.room.socket(which, depth, 0.0, self.wall) for which in self.stances))
             for roofs in dict.fromkeys([self._lying, (False, False)]):
+                probe = self._dowel(diameter, depth, roofs, triple(self.contact.place), False)
+                free = self.room.around(probe, self.printer.clearance, self.wall)
                 found = self._placed(free, radius, 2, partial(self._dowel, diameter, depth, roofs))
                 if found:
                     return self._kept(found)
@@ -284,10 +278,23 @@ class _Proposal:
 
     def _holds(self, join: Join) -> bool:
         """Whether it can be made with enough wall around it, away from others."""
-        ready = made_on(self.contact, join, self.printer.clearance, self.printer.hole_allowance)
-        if ready.made is None or ready.report.least_wall < self.printer.least_wall:
+        printer = self.printer
+        # what comes too near to the outline is known without making it
+        if not self._within.contains(self._mouth(join)):
             return False
-        return self.taken.meets(ready.made, self.contact, self.printer.least_wall) is None
+        ready = made_on(self.contact, join, printer.clearance, printer.hole_allowance, printer.least_wall)
+        return ready.made is not None and self.taken.meets(ready.made, self.contact, printer.least_wall) is None
+
+    @cached_property
+    def _within(self) -> shapely.Geometry:
+        """What of the contact is a wall away from its outline, or a little nearer, for a bent one goes on below."""
+        return self.contact.region.buffer(_COARSE - self.printer.least_wall)
+
+    def _mouth(self, join: Join) -> shapely.Polygon:
+        """The outline of the hole for a join, across."""
+        site = site_of(join, self.contact, self.printer.clearance, self.printer.hole_allowance)
+        outline = shapely.Polygon(join.rim(site) @ self.contact.frame[:2].T)
+        return outline.buffer(site.clearance) if isinstance(join, Peg) else outline
 
     def _glue(self, why: str) -> Join:
         return GlueJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,

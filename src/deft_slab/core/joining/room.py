@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..joins import Which
+from ..joins import Join, Which
 from ..judge.walls import through
 from ..progress import QUIET, Job
 from .contacts import Contact
@@ -39,7 +39,7 @@ _BESIDE = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Room:
+class ContactRoom:
     """What is behind each place of a contact, in columns along its way.
 
     low : (2,) mm across, the middle of the first cell; step : mm; inside : (rows, columns) the cells on the contact;
@@ -53,7 +53,7 @@ class Room:
     _layers: dict[tuple[Which, int], Floats] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, contact: Contact, job: Job = QUIET) -> Room:
+    def of(cls, contact: Contact, job: Job = QUIET) -> ContactRoom:
         """Raises Cancelled."""
         x0, y0, x1, y1 = contact.region.bounds
         step = float(np.clip(np.sqrt(contact.area) / _ACROSS, _FINEST, _COARSEST))
@@ -120,6 +120,16 @@ class Room:
         of the contact and over enough of its carrier."""
         under = self._free(self.depths[which] > UNDER_A_ROOT)
         return np.where(self.inside, np.minimum(self._free(self.inside) - wall, under), -np.inf)
+
+    def around(self, join: Join, clearance: float, wall: float) -> Floats:
+        """(rows, columns) mm: the largest radius, at the face, that a join of this depth and draft may have around each
+        cell, so that there is wall enough around it in both pieces. clearance : mm per side; wall : mm"""
+        free = np.where(self.inside, np.inf, -np.inf)
+        for which, hole in join.holes(clearance).items():
+            free = np.minimum(free, self.socket(which, hole.depth, hole.draft, wall))
+            if hole.roof > 0:
+                free = np.where(self.depths[which] > hole.depth + hole.roof + wall, free, -np.inf)
+        return free if join.foot is None else np.minimum(free, self.foot(join.foot, wall))
 
     def _free(self, cells: Bools) -> Floats:
         """(rows, columns) mm from the middle of each cell to the nearest that is not one of these."""

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
-from .kind import OUTER, Join, Made, Site, Which, other
+from .kind import OUTER, Hole, Join, Made, Site, Which, other
 
 if TYPE_CHECKING:
     import manifold3d
+
+Floats = NDArray[np.float64]
 
 STOCK = (1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
 """mm: usual diameters of round stock; 1.75 is an end of filament (common practice)."""
@@ -48,6 +54,20 @@ class DowelJoin(Join):
             "second": hole("second", self.depth_second, self.roofed_second),
         })  # fmt: skip
 
+    def rim(self, site: Site) -> Floats:
+        from .profile import Profile
+
+        axes = site.axes("first")
+        wide = self.diameter + 2 * site.clearance + (site.allowance if self.allowance is None else self.allowance)
+        return np.asarray(Profile.rounded(wide, wide, wide / 2).section(0.0) @ axes[:2] + site.place)
+
+    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+        roof = (self.diameter / 2 + clearance) / math.tan(math.radians(44.0))
+        return {
+            "first": Hole(self.depth_first, 0.0, roof if self.roofed_first else 0.0),
+            "second": Hole(self.depth_second, 0.0, roof if self.roofed_second else 0.0),
+        }
+
     def turned_round(self) -> dict[str, Any]:
         return {"depth_first": self.depth_second, "depth_second": self.depth_first,
                 "roofed_first": self.roofed_second, "roofed_second": self.roofed_first}  # fmt: skip
@@ -55,6 +75,9 @@ class DowelJoin(Join):
     def reach(self, clearance: float, allowance: float) -> float:
         allowance = allowance if self.allowance is None else self.allowance
         return OUTER * (self.diameter / 2 + clearance + allowance / 2)
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return self.reach(clearance, allowance)
 
     def sentence(self) -> str:
         return f"dowel hole for {self.diameter:g} mm, {self.depth_first:g} and {self.depth_second:g} mm deep"

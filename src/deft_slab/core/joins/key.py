@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
-from .kind import Made, Site, Which, other
+from .kind import Hole, Made, Site, Which, other
 from .peg import Peg
 
 
@@ -25,6 +26,13 @@ class KeyJoin(Peg):
             {self.carrier: key_of(self, site, self.carrier)},
             {other(self.carrier): socket_of(self, site, self.carrier, self.roofed)},
         )
+
+    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+        return {other(self.carrier): self.hole(clearance, self.roofed)}
+
+    @property
+    def foot(self) -> Which | None:
+        return self.carrier
 
     def turned_round(self) -> dict[str, Any]:
         return {"carrier": other(self.carrier)}

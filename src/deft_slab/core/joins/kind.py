@@ -71,6 +71,15 @@ class Site:
         return (self.low, self.high) if carrier == "first" else (-self.high, -self.low)
 
 
+@dataclass(frozen=True)
+class Hole:
+    """What a join takes of one piece. depth : mm from the face; draft : degrees; roof : mm that its middle goes on"""
+
+    depth: float
+    draft: float = 0.0
+    roof: float = 0.0
+
+
 @dataclass(frozen=True, eq=False)
 class Made:
     """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
@@ -128,8 +137,25 @@ class Join(Document):
         """
 
     @abstractmethod
+    def rim(self, site: Site) -> Floats:
+        """(k, 3) mm, model frame: its closed outline on the face. Raises JoinFailed."""
+
+    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+        """The holes that it needs, by piece. clearance : mm per side"""
+        return {}
+
+    @property
+    def foot(self) -> Which | None:
+        """The piece that something stands out of; None for neither."""
+        return None
+
+    @abstractmethod
     def reach(self, clearance: float, allowance: float) -> float:
         """mm around its place within which it takes room on the contact."""
+
+    @abstractmethod
+    def radius(self, clearance: float, allowance: float) -> float:
+        """mm: of the circle that its hole is about as large as, without ridges."""
 
     @abstractmethod
     def sentence(self) -> str:

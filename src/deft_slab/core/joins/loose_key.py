@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
-from .kind import Made, Site
+from .kind import Hole, Made, Site, Which
 from .peg import Peg
 
 
@@ -30,6 +31,9 @@ class LooseKeyJoin(Peg):
             },
             (("Loose key", halves),),
         )
+
+    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+        return {"first": self.hole(clearance, self.roofed_first), "second": self.hole(clearance, self.roofed_second)}
 
     def turned_round(self) -> dict[str, Any]:
         return {"roofed_first": self.roofed_second, "roofed_second": self.roofed_first}

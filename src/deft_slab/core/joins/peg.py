@@ -11,7 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..cuts import Move
 from ..documents import Triple, of_length_one
-from .kind import OUTER, Join
+from .kind import OUTER, Hole, Join, Site
 
 Floats = NDArray[np.float64]
 
@@ -52,10 +52,23 @@ class Peg(Join):
         """mm across, at the contact."""
         return self.width, self.width if self.outline == "round" else self.length
 
+    def rim(self, site: Site) -> Floats:
+        from .pegs import rim_of
+
+        return rim_of(self, site)
+
+    def hole(self, clearance: float, roofed: bool) -> Hole:
+        """The socket for it."""
+        roof = (min(self.sides) / 2 + clearance) / math.tan(math.radians(44.0)) if roofed else 0.0
+        return Hole(self.height + clearance, self.draft, roof)
+
     def reach(self, clearance: float, allowance: float) -> float:
         half = math.hypot(*self.sides) / 2 if self.outline == "rectangle" else self.width / 2
         peak = half / math.sin(math.radians(self.flank)) if self.ridges else half * OUTER
         return peak + clearance / math.cos(math.radians(self.draft))
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return max(self.sides) / 2 + clearance
 
     def measures(self) -> str:
         """Its size, in words."""

@@ -26,6 +26,12 @@ def profile_of(peg: Peg, axes: Floats) -> Profile:
     return Profile.rounded(width, length, radius).peaked(seen, peg.flank)
 
 
+def rim_of(peg: Peg, site: Site) -> Floats:
+    """(k, 3) mm, model frame: its outline on the face. Raises JoinFailed."""
+    axes = site.axes("first", peg.along)
+    return np.asarray(profile_of(peg, axes).section(0.0) @ axes[:2] + site.place)
+
+
 def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.Manifold:
     """From a frame on the contact, (3, 3) rows, to the model."""
     return placed(body, axes.T, site.place)

@@ -68,7 +68,7 @@ class BedView(SceneView):
         for signal in (state.outcome_changed, state.view_changed, state.selection_changed):
             signal.connect(self.rebuild)
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
-                       state.snapping.changed, state.marker.changed):  # fmt: skip
+                       state.snapping.changed, state.marker.changed, state.joining.changed):  # fmt: skip
             signal.connect(self.update)
         state.pointing.changed.connect(self._say_hint)
         state.flown_to.connect(self._fly_to)

@@ -72,7 +72,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     ink = Ink(frame=frame_of_cut(state, scene), grips=grips(state, scene))
     if showing.evaluated is None:
         return ink
-    ink.strokes.extend(_seams(state, scene))
+    ink.strokes.extend([*_seams(state, scene), *_contact(state, showing.outcome, scene)])
     way = state.ways.pointed
     if way is not None and scene.standing and state.step == "Cut":
         ink.strokes.append(Stroke(_on_model(scene, way.seams), rgb(palette.TEAL), 2.4, through=True))
@@ -152,13 +152,28 @@ def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
     """Each seam, grey where hidden to madder where in sight; while something is dragged of the stand-in, all madder."""
     dragged = state.draft is not None
     shown = state.live if dragged else state.evaluated
-    if state.step not in ("Cut", "Join") or shown is None or not scene.standing:
+    if state.step != "Cut" or shown is None or not scene.standing:
         return []
     found = []
     for seam in shown.outcome.seams.values():
         seen = np.ones((len(seam.segments), 1)) if dragged else seam.exposed[:, None]
         colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
         found.append(Stroke(_on_model(scene, seam.segments), colours, 3.0, through=dragged))
+    return found
+
+
+def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[Stroke]:
+    """The edge of the selected contact, on both pieces as they are drawn."""
+    contacts, number = outcome.contacts, state.joining.contact
+    # pieces that have just been made are told of before they are drawn
+    if state.step != "Join" or not scene.standing or number >= len(contacts) or len(scene.placed) < len(outcome.pieces):
+        return []
+    found = []
+    for piece in contacts[number].pieces:
+        one = scene.placed[piece]
+        for ring in contacts[number].outline if one.drawn else ():
+            corners = one.pose.of(ring)
+            found.append(Stroke(np.stack([corners[:-1], corners[1:]], axis=1), rgb(palette.MADDER), 2.6))
     return found
 
 

@@ -93,6 +93,10 @@ class Scene:
         return Mesh(solid.vertices, solid.triangles[facets], colour(palette.MADDER), before, opacity=0.75)
 
 
+_FITTED = 0.5
+"""Share of the largest piece by which a piece is away from its place before it is put there."""
+
+
 def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
     """What is drawn of a showing. before : a scene of which is taken over what is the same"""
     making = Making(before.made_of if before is not None else {})
@@ -155,7 +159,7 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     rotation = outcome.plan.tilt.rotation
     boxes = [_turned_box(f"stood {n}", one.solid, rotation, making) for n, one in enumerate(outcome.pieces)]
     low, high = _around(boxes)
-    pulls = [rotation @ _pull(showing, piece) for piece in outcome.pieces]
+    pulls = [rotation @ _pull(showing, number, piece) for number, piece in enumerate(outcome.pieces)]
     floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
     middle = (low + high) / 2
     shift = np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
@@ -173,13 +177,16 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     return Pose(rotation, shift), (low + shift, high + shift), found
 
 
-def _pull(showing: Showing, piece: Piece) -> Floats:
+def _pull(showing: Showing, number: int, piece: Piece) -> Floats:
     """(3,) mm, model frame: how far a piece is pulled away along the normals of its cuts; none while it is whole."""
     outcome = showing.outcome
     away = np.zeros(3)
     if showing.sizing:
         return away
     reach = 0.5 * showing.view.apart * max(float(np.max(other.solid.size)) for other in outcome.pieces)
+    fitted = showing.view.fitted
+    if fitted is not None and number < len(fitted):
+        return np.asarray(_FITTED * max(float(np.max(one.solid.size)) for one in outcome.pieces) * fitted[number])
     for side in piece.sides:
         report = outcome.cuts.get(side.cut)
         if report is None or not report.parts:

@@ -7,7 +7,6 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
 from ...core.cuts import Cut, Move, PieceReach, Side, StraightCut
@@ -17,6 +16,7 @@ from ...core.plan import Plan
 from ...core.search.found import Limits
 from ..replies import Settled
 from ..requests import FindSymmetry, FollowEdge, SettleCut, SettlePlan
+from .changing import validated
 from .desk import Desk
 from .pointing import ON_ONE_LINE, Pointing, plane_through
 
@@ -80,14 +80,14 @@ class Cutting(QObject):
     def change_one(self, did: str, cut_id: str, **update: object) -> None:
         """Changes a cut; values that make no sense are told and change nothing."""
         plan = self._desk.plan
-        self._desk.change(did, lambda: plan.with_cut(validated(plan.cut(cut_id), update)))
+        self._desk.change(did, lambda: plan.with_cut(_changed(plan.cut(cut_id), update)))
 
     def try_change(self, **update: object) -> None:
         """Changes the selected cut while something is dragged; what makes no sense is passed over."""
         cut, plan = self._desk.cut, self._desk.plan
         if cut is not None:
             with contextlib.suppress(DeftError):
-                self._desk.try_plan(plan.with_cut(validated(plan.cut(cut.id), update)))
+                self._desk.try_plan(plan.with_cut(_changed(plan.cut(cut.id), update)))
 
     def remove(self, cut_id: str) -> None:
         self._desk.do_plan("remove a cut", self._desk.plan.without_cut(cut_id))
@@ -231,18 +231,8 @@ class Cutting(QObject):
         self.changed.emit()
 
 
-def validated(cut: Cut, update: dict[str, object]) -> Cut:
-    """A cut with other values.
-
-    Raises
-    ------
-    DeftError : they make no sense.
-    """
-    try:
-        return type(cut).model_validate({**cut.model_dump(), **update})
-    except ValidationError as error:
-        said = error.errors(include_url=False, include_input=False)[0]["msg"].removeprefix("Value error, ")
-        raise DeftError(f"“{cut.name}” cannot be like that: {said}.", kept="It is as it was.") from error
+def _changed(cut: Cut, update: dict[str, object]) -> Cut:
+    return validated(cut, update, f"“{cut.name}”")
 
 
 def _same_place(cut: Cut, other: Cut) -> bool:

@@ -88,7 +88,7 @@ class Desk(ProjectState):
         if self.evaluated is None or not self.is_open:
             return False
         measured = self.evaluated.outcome.plan
-        return measured == self.plan or measured.parting == self.plan.parting
+        return (measured.parting, measured.joins) == (self.plan.parting, self.plan.joins)
 
     @property
     def pieces(self) -> tuple[Piece, ...]:
@@ -218,7 +218,7 @@ class Desk(ProjectState):
         self.selected_piece = min(self.selected_piece, len(self.pieces) - 1)
         if {piece.sides for piece in self.pieces} != before:
             # a model that has just been cut is looked at as a whole; a whole one on the bed
-            in_place = len(self.pieces) > 1 and self.step == "Cut"
+            in_place = len(self.pieces) > 1 and self.step in ("Cut", "Join")
             self.view = replace(self.view, in_place=in_place, hidden=frozenset())
         self._keep_entry(evaluated)
         self.outcome_changed.emit()
@@ -251,7 +251,7 @@ class Desk(ProjectState):
         """Opens a step."""
         self.step = step
         in_place = step in ("Cut", "Join") and len(self.pieces) > 1
-        self.view = replace(self.view, as_it_came=False, mend_places=None, in_place=in_place)
+        self.view = replace(self.view, as_it_came=False, mend_places=None, in_place=in_place, fitted=None)
         self.step_changed.emit()
         self.view_changed.emit()
 

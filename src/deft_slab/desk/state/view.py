@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 class View:
     """in_place : the pieces where they belong on the prop, pulled apart by a share ``apart`` of its size
     hidden : numbers of pieces, from 0 on, that are not drawn; hidden_below : mm over the bed below which nothing is
+    fitted : (pieces, 3) model frame: which way, and how far, each is out of its place while they are put together, 1
+    before its move; None: pulled apart along their cuts
     as_it_came : the surface as it was opened; mend_places : (k, 2, 3) mm, model frame, marked on it; None for none
     """
 
@@ -22,5 +24,6 @@ class View:
     as_it_came: bool = False
     mend_places: NDArray[Any] | None = None
     from_below: bool = False
+    fitted: NDArray[Any] | None = None
     show_overhang: bool = True
     show_support: bool = True

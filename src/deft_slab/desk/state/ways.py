@@ -78,9 +78,9 @@ class Ways(QObject):
         if not desk.is_open:
             return None
         if self.base is None or any(cut not in desk.plan.recipe for cut in self.base.recipe):
-            self.base, self.sides = desk.plan.changed(recipe=(), pieces=(), leaning=0.5), None
+            self.base, self.sides = desk.plan.changed(recipe=(), pieces=(), joins=(), leaning=0.5), None
         now = desk.plan
-        rest = set(Plan.model_fields) - {"recipe", "pieces", "leaning", "tilt"}
+        rest = set(Plan.model_fields) - {"recipe", "pieces", "joins", "leaning", "tilt"}
         self.base = self.base.changed(**{name: getattr(now, name) for name in rest})
         if not self.base.recipe and not self._taken():
             self.base = self.base.changed(tilt=now.tilt)
@@ -156,7 +156,7 @@ class Ways(QObject):
         if piece is None or not self._desk.up_to_date:
             self._desk.failed.emit(being_made())
             return
-        self.base, self.sides = self._desk.plan, piece.sides
+        self.base, self.sides = self._desk.plan.changed(joins=()), piece.sides
         self._look()
 
     def wish(self, **wishes: object) -> None:
@@ -185,7 +185,7 @@ class Ways(QObject):
     def _as_plan(self, way: WayShown) -> Plan:
         """The plan on the desk, parted so."""
         tilt = {} if way.cuts else {"tilt": way.plan.tilt}
-        return self._desk.plan.changed(recipe=way.plan.recipe, leaning=way.plan.leaning, **tilt)
+        return self._desk.plan.parted_by(way.plan.recipe).changed(leaning=way.plan.leaning, **tilt)
 
     def is_taken(self, way: WayShown) -> bool:
         return self._desk.is_open and self._as_plan(way) == self._desk.plan

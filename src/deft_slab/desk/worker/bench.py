@@ -9,12 +9,13 @@ from ...core.progress import Job
 from ..requests import Request
 from .cuts import Cuts
 from .files import Files
+from .joins import Joins
 from .shop import Shop
 from .sizes import Sizes
 from .tilts import Tilts
 
 R = TypeVar("R")
-PARTS = (Files, Sizes, Tilts, Cuts)
+PARTS = (Files, Sizes, Tilts, Cuts, Joins)
 
 
 class Bench:

@@ -77,7 +77,7 @@ class PiecesPanel(Panel):
         self._rows["Seam in sight"].setText("…" if about else text.mm(totals.seam_in_sight_mm))
         self._rows["Across show faces"].setText(about + text.mm(totals.seam_on_show_mm))
         self._rows["Cut area"].setText(about + text.area(totals.cut_area_mm2))
-        whole = state.entry(state.plan.changed(recipe=(), pieces=()))
+        whole = state.entry(state.plan.changed(recipe=(), pieces=(), joins=()))
         before = whole.totals.support_volume_mm3 if whole else 0.0
         self._rows["Before any cut"].setText(text.volume(before) if whole else "–")
         self._rows["Support left"].setText(

@@ -1,0 +1,34 @@
+"""Dowel holes in the window."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ...core.joins import STOCK, DowelJoin
+from ..cuts.fields import Field
+from .kind import JoinOnDesk, Where
+
+
+class DowelOnDesk(JoinOnDesk[DowelJoin]):
+    kind = "dowel hole"
+    place = 3
+    word = "Dowel"
+    adds = "Adds a hole in both pieces, on one axis, for a rod, a nail or an end of filament."
+
+    def new(self, where: Where) -> DowelJoin:
+        return DowelJoin(**where.place, diameter=min((one for one in STOCK if one >= 0.4 * where.width), default=3.0))
+
+    def fields(self, join: DowelJoin) -> list[Field]:
+        return [
+            Field("Rod", "Diameter of the rod; the hole is wider by the clearance and the printer's allowance.", "mm",
+                  lambda one: one.diameter, lambda one, value: {"diameter": value}, 0.3, 100, 0.25),
+            Field("Into first", "How deep the hole goes into the first piece.", "mm",
+                  lambda one: one.depth_first, lambda one, value: {"depth_first": value}, 0.3, 500, 0.5),
+            Field("Into second", "How deep the hole goes into the second piece.", "mm",
+                  lambda one: one.depth_second, lambda one, value: {"depth_second": value}, 0.3, 500, 0.5),
+        ]  # fmt: skip
+
+    def sized(self, join: DowelJoin, factor: float) -> Mapping[str, Any]:
+        """To the nearest usual stock."""
+        return {"diameter": min(STOCK, key=lambda one: abs(one - factor * join.diameter))}

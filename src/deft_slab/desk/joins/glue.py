@@ -1,0 +1,16 @@
+"""Glue only, in the window."""
+
+from __future__ import annotations
+
+from ...core.joins import GlueJoin
+from .kind import JoinOnDesk, Where
+
+
+class GlueOnDesk(JoinOnDesk[GlueJoin]):
+    kind = "glue"
+    place = 9
+    word = "Glue"
+    adds = "Leaves the contact as it is, on purpose: it is no longer listed as one without a join."
+
+    def new(self, where: Where) -> GlueJoin:
+        return GlueJoin(**where.place)

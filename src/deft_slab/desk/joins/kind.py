@@ -1,0 +1,67 @@
+"""What every kind of join has in the window, and the register of kinds."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, Generic, TypeVar
+
+from ...core.documents import Triple
+from ...core.joins import Join
+from ..cuts.fields import Field
+
+J = TypeVar("J", bound=Join)
+ON_DESK: dict[str, JoinOnDesk[Any]] = {}
+"""What each kind of join has in the window, by the name of its kind."""
+
+
+@dataclass(frozen=True)
+class Switch:
+    """Something of a join that is one way or the other. words : what is said on it, by what it is; does : its tooltip
+    update : what changes when it is pressed"""
+
+    words: Callable[[Any], str]
+    does: str
+    update: Callable[[Any], Mapping[str, Any]]
+
+
+@dataclass(frozen=True)
+class Where:
+    """Where a new join is put. cut, between : whose contact; at : mm, model frame; width : mm that suits the contact"""
+
+    id: str
+    cut: str
+    between: tuple[int, int]
+    at: Triple
+    width: float
+
+    @property
+    def place(self) -> dict[str, Any]:
+        """The fields that all joins have."""
+        return {"id": self.id, "cut": self.cut, "between": self.between, "at": self.at}
+
+
+class JoinOnDesk(Generic[J]):
+    """word : on its button; adds : its tooltip; place : of its button among the others"""
+
+    kind: ClassVar[str]
+    word: ClassVar[str]
+    adds: ClassVar[str]
+    place: ClassVar[int]
+    switches: ClassVar[tuple[Switch, ...]] = ()
+
+    def __init_subclass__(cls) -> None:
+        ON_DESK[cls.kind] = cls()
+
+    @abstractmethod
+    def new(self, where: Where) -> J:
+        """A new one."""
+
+    def fields(self, join: J) -> list[Field]:
+        """What can be typed of it."""
+        return []
+
+    def sized(self, join: J, factor: float) -> Mapping[str, Any]:
+        """What changes of it when its handle is pulled. factor : how much wider it is to be"""
+        return {}

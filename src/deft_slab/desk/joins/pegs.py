@@ -1,0 +1,85 @@
+"""Keys in the window: those of one piece, and loose ones."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ...core.joins import KeyJoin, LooseKeyJoin, Peg, other
+from ..cuts.fields import Field
+from .kind import JoinOnDesk, Switch, Where
+
+_LOW = 0.6
+_SIZE = [
+    Field("Width", "Across, at the contact.", "mm", lambda join: join.width,
+          lambda join, value: {"width": value}, _LOW, 500, 0.5),
+    Field("Height", "From the contact to its tip.", "mm", lambda join: join.height,
+          lambda join, value: {"height": value}, 0.3, 200, 0.5),
+    Field("Draft", "How much its sides lean from the way in, so that it frees itself as it is drawn out.", "°",
+          lambda join: join.draft, lambda join, value: {"draft": value}, 0, 45, 1),
+    Field("Tip edge", "Radius of the rounded edge of its tip.", "mm", lambda join: join.rounding,
+          lambda join, value: {"rounding": value}, 0, 20, 0.25),
+]  # fmt: skip
+_LENGTH = [
+    Field("Length", "Along, at the contact.", "mm", lambda join: join.length,
+          lambda join, value: {"length": value}, _LOW, 500, 0.5),
+    Field("Corner", "Radius of its corners; more than the draft takes off over the height.", "mm",
+          lambda join: join.corner, lambda join, value: {"corner": value}, 0.1, 100, 0.25),
+]  # fmt: skip
+
+
+def _other_outline(join: Peg) -> Mapping[str, Any]:
+    """Round becomes a rectangle, and back."""
+    if join.outline == "rectangle":
+        return {"outline": "round"}
+    # corners that the draft leaves something of
+    return {"outline": "rectangle", "length": join.length or 1.5 * join.width, "corner": max(0.3 * join.width, 1.0)}
+
+
+_OUTLINE = Switch(lambda join: "Make it round" if join.outline == "rectangle" else "Make it long",
+                  "Round, or a rectangle with rounded corners.", _other_outline)  # fmt: skip
+
+
+class _PegOnDesk:
+    """What both kinds have in common."""
+
+    def fields(self, join: Peg) -> list[Field]:
+        return [*_SIZE[:1], *_LENGTH[:1], *_SIZE[1:], *_LENGTH[1:]] if join.outline == "rectangle" else _SIZE
+
+    def sized(self, join: Peg, factor: float) -> Mapping[str, Any]:
+        names = ("width", "length", "corner") if join.outline == "rectangle" else ("width",)
+        return {name: max(round(factor * getattr(join, name), 2), _LOW if name != "corner" else 0.1) for name in names}
+
+
+class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
+    kind = "key"
+    place = 1
+    word = "Key"
+    adds = "Adds a key on one piece and its socket in the other."
+    switches = (
+        Switch(lambda join: "Other piece", "Puts the key on the other piece, and its socket into this one.",
+               lambda join: {"carrier": other(join.carrier), "ridges": ()}),
+        _OUTLINE,
+        Switch(lambda join: "Flat socket" if join.roofed else "Roofed socket",
+               "Whether the socket ends in a roof that prints without support over a base, or flat.",
+               lambda join: {"roofed": not join.roofed}),
+    )  # fmt: skip
+
+    def new(self, where: Where) -> KeyJoin:
+        return KeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))
+
+
+class LooseKeyOnDesk(_PegOnDesk, JoinOnDesk[LooseKeyJoin]):
+    kind = "loose key"
+    place = 2
+    word = "Loose key"
+    adds = "Adds a socket in both pieces, and a key that is printed apart: both contact faces can lie on the bed."
+    switches = (
+        _OUTLINE,
+        Switch(lambda join: "Flat sockets" if join.roofed_first else "Roofed sockets",
+               "Whether its sockets end in roofs that print without support over a base, or flat.",
+               lambda join: {"roofed_first": not join.roofed_first, "roofed_second": not join.roofed_first}),
+    )  # fmt: skip
+
+    def new(self, where: Where) -> LooseKeyJoin:
+        return LooseKeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))

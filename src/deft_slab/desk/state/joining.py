@@ -1,0 +1,257 @@
+"""Joining: the contacts of the plan, the joins on them, the room there, and putting the pieces together."""
+
+from __future__ import annotations
+
+import contextlib
+import math
+from collections.abc import Collection
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal
+
+from ...core.documents import triple
+from ...core.errors import DeftError
+from ...core.joins import Join
+from ...core.plan import Plan
+from ...core.printer import Printer
+from ...core.reports import ContactFound, DryMove, JoinReport
+from ..joins import ON_DESK, Where
+from ..replies import RoomShown
+from ..requests import FitDry, LookAtRoom, ProposeJoins
+from .changing import validated
+from .desk import Desk
+
+Floats = NDArray[np.float64]
+
+_USUAL = (4.0, 12.0)
+"""mm across a key, between these."""
+
+
+class Joining(QObject):
+    """A part of the desk state.
+
+    contact : the number of the selected one; selected : the id of the selected join, None for none
+    room : for the selected join, None while that is not known; moves : how the pieces go together, None while that was
+    not asked; proposing : whether joins are being looked for
+    """
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._desk = desk
+        self.contact = 0
+        self.selected: str | None = None
+        self.room: RoomShown | None = None
+        self.moves: tuple[DryMove, ...] | None = None
+        self._moves_of: tuple[Plan, Printer] | None = None
+        self._room_of: tuple[Plan, Join] | None = None
+        desk.opened.connect(self._on_opened)
+        desk.outcome_changed.connect(self._on_outcome)
+        desk.project_changed.connect(self._on_project)
+        desk.step_changed.connect(self._on_step)
+
+    def _on_opened(self) -> None:
+        self.contact, self.selected, self.room, self.moves = 0, None, None, None
+        self._room_of = self._moves_of = None
+        self.changed.emit()
+
+    def _on_project(self) -> None:
+        if self.selected is not None and all(join.id != self.selected for join in self._desk.plan.joins):
+            self.selected = None
+        self.changed.emit()
+
+    def _on_outcome(self) -> None:
+        self.contact = min(self.contact, max(len(self.contacts) - 1, 0))
+        self._look()
+        self.changed.emit()
+
+    def _on_step(self) -> None:
+        if self._desk.step == "Join":
+            self._look()
+
+    # what there is
+
+    @property
+    def contacts(self) -> tuple[ContactFound, ...]:
+        """Of the pieces that are shown."""
+        return self._desk.evaluated.outcome.contacts if self._desk.evaluated else ()
+
+    @property
+    def reports(self) -> dict[str, JoinReport]:
+        """What became of each join: about, while one is dragged."""
+        live = self._desk.live
+        if self._desk.draft is not None and live is not None:
+            return live.outcome.joins
+        return self._desk.evaluated.outcome.joins if self._desk.evaluated else {}
+
+    def joins_of(self, contact: int) -> list[Join]:
+        """Those on a contact, and those that are on their way there."""
+        if not self._desk.is_open or self._desk.evaluated is None:
+            return []
+        known = self._desk.evaluated.outcome.joins
+        shown = (self._desk.draft or self._desk.plan).joins
+        return [join for join in shown if join.id in known and known[join.id].contact == contact]
+
+    @property
+    def join(self) -> Join | None:
+        """The selected one, as it is being dragged if it is."""
+        if not self._desk.is_open or self.selected is None:
+            return None
+        return next((one for one in (self._desk.draft or self._desk.plan).joins if one.id == self.selected), None)
+
+    @property
+    def homeless(self) -> list[Join]:
+        """Joins whose pieces do not meet."""
+        if self._desk.evaluated is None or not self._desk.is_open:
+            return []
+        known = self._desk.evaluated.outcome.joins
+        return [join for join in self._desk.plan.joins if join.id in known and known[join.id].contact is None]
+
+    def worst_first(self) -> list[int]:
+        """The numbers of the contacts: those with a problem, those without a join, then by the thinnest wall."""
+
+        def rank(number: int) -> tuple[int, float]:
+            joins = self.joins_of(number)
+            found = [self.reports[join.id] for join in joins if join.id in self.reports]
+            if any(report.problem for report in found):
+                return 0, 0.0
+            if not joins:
+                return 1, -self.contacts[number].area
+            return 2, min((report.least_wall for report in found), default=math.inf)
+
+        return sorted(range(len(self.contacts)), key=rank)
+
+    # choosing
+
+    def select_contact(self, number: int) -> None:
+        """Opens a contact, with its first join."""
+        joins = self.joins_of(number)
+        self.contact, self.selected = number, joins[0].id if joins else None
+        self._look()
+        self.changed.emit()
+
+    def select(self, join_id: str | None) -> None:
+        """Chooses a join of the contact."""
+        self.selected = join_id
+        self._look()
+        self.changed.emit()
+
+    # changing
+
+    def propose(self, only: int | None = None) -> None:
+        """Looks for joins for the contacts that have none, or for one of them, and takes them."""
+        desk = self._desk
+
+        def done(found: list[Join]) -> None:
+            if not found:
+                desk.told.emit("Every contact has a join already.\nRemove one to have another proposed.")
+                return
+            did = "propose joins" if only is None else "propose a join"
+            if self.selected is None:
+                self.selected = found[0].id
+            desk.do_plan(did, desk.plan.changed(joins=(*desk.plan.joins, *found)))
+
+        desk.ask("ask:joins", ProposeJoins(desk.plan, desk.printer, only), done=done, label="Looking for joins")
+
+    def add(self, kind: str) -> None:
+        """Adds a join of a kind in the middle of the selected contact."""
+        if not self.contacts:
+            return
+        contact, plan = self.contacts[self.contact], self._desk.plan
+        width = min(max(round(0.3 * math.sqrt(contact.area), 1), _USUAL[0]), _USUAL[1])
+        (ident,) = plan.fresh_join_ids(1)
+        where = Where(ident, contact.cut, contact.between, contact.place, width)
+        join = ON_DESK[kind].new(where)
+        self.selected = ident
+        self._desk.do_plan(f"add a {join.word}", plan.with_join(join))
+
+    def remove(self, ids: Collection[str]) -> None:
+        """Takes joins out of the plan."""
+        did = "remove a join" if len(ids) == 1 else "remove joins"
+        self._desk.do_plan(did, self._desk.plan.without_joins(ids))
+
+    def change(self, did: str, **update: object) -> None:
+        """Changes the selected join; values that make no sense are told and change nothing. Why it was proposed no
+        longer counts then."""
+        join, plan = self.join, self._desk.plan
+        if join is not None:
+            self._desk.change(did, lambda: plan.with_join(validated(join, {"why": "", **update}, f"The {join.word}")))
+
+    def try_change(self, **update: object) -> None:
+        """Changes the selected join while something is dragged; what makes no sense is passed over."""
+        join, plan = self.join, self._desk.plan
+        if join is not None:
+            with contextlib.suppress(DeftError):
+                self._desk.try_plan(plan.with_join(validated(join, {"why": "", **update}, "")))
+
+    def try_place(self, across: Floats) -> None:
+        """Drags the selected join to (2,) mm across its contact."""
+        join = self.join
+        if join is None or not self.contacts:
+            return
+        contact = self.contacts[self.contact]
+        off = across - contact.frame[:2] @ np.array(join.at)
+        self.try_change(at=triple(np.array(join.at) + off @ contact.frame[:2]))
+
+    def to_middle(self) -> None:
+        """Moves the selected join to where most room is around it."""
+        room, contact = self.room, self.contacts[self.contact] if self.contacts else None
+        if room is None or contact is None or room.contact != self.contact or not np.isfinite(room.enough).any():
+            return
+        row, column = np.unravel_index(int(np.argmax(room.enough)), room.enough.shape)
+        across = room.low + room.step * np.array([column, row])
+        join = self.join
+        if join is not None:
+            off = across - contact.frame[:2] @ np.array(join.at)
+            self.change("move a join to the middle", at=triple(np.array(join.at) + off @ contact.frame[:2]))
+
+    def settle(self, did: str) -> None:
+        """Makes what was dragged the plan."""
+        self._desk.settle(did)
+
+    # asking
+
+    def _look(self) -> None:
+        """Asks for the room around the selected join, and on an empty contact around a key that would suit it."""
+        desk = self._desk
+        if desk.step != "Join" or not desk.up_to_date or not self.contacts:
+            return
+        probe = self.join or self._probe()
+        asked = (desk.plan, probe)
+        if self._room_of == asked:
+            return
+        self._room_of = asked
+
+        def done(found: RoomShown) -> None:
+            self.room = found
+            self.changed.emit()
+
+        desk.ask("ask:room", LookAtRoom(desk.plan, desk.printer, probe), done=done, failed=lambda _: None,
+                 still=lambda: self._room_of == asked, label="Measuring the room")  # fmt: skip
+
+    def _probe(self) -> Join:
+        contact = self.contacts[self.contact]
+        width = min(max(0.3 * math.sqrt(contact.area), _USUAL[0]), _USUAL[1])
+        probe: Join = ON_DESK["key"].new(Where("probe", contact.cut, contact.between, contact.place, width))
+        return probe
+
+    def fit_dry(self) -> None:
+        """Asks in which order the pieces go together."""
+        desk = self._desk
+        asked = (desk.plan, desk.printer)
+        if not desk.up_to_date or (self.moves is not None and self._moves_of == asked):
+            return
+
+        def done(found: tuple[DryMove, ...]) -> None:
+            self.moves, self._moves_of = found, asked
+            self.changed.emit()
+
+        desk.ask("ask:dry", FitDry(*asked), done=done, label="Putting it together")
+
+    @property
+    def fitted(self) -> tuple[DryMove, ...] | None:
+        """The moves of the plan as it is; None while they are not known."""
+        asked = (self._desk.plan, self._desk.printer) if self._desk.is_open else None
+        return self.moves if self._moves_of == asked else None

@@ -1,0 +1,326 @@
+"""Contacts: one of them opened like a book, the joins on it, and the list of all, worst first."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+
+from ....core.joins import Join, KeyJoin
+from ....core.reports import ContactFound, JoinReport
+from ...cuts.fields import Field
+from ...joins import ON_DESK
+from ...whole import DeskState
+from ...widgets import text
+from ...widgets.binding import follow
+from ...widgets.book import Book, BookShown, JoinDrawn
+from ...widgets.gap import GapDrawing
+from ...widgets.number import NumberField
+from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+
+_SHORT = 118
+"""Pixels that the list of contacts takes at most."""
+
+
+class ContactRow(ClickRow):
+    """A contact in the list."""
+
+    def __init__(self, pieces: str, area: str, said: str, role: str, *, chosen: bool) -> None:
+        super().__init__("chosen" if chosen else "row")
+        inner = row(label(pieces, "title"), label(area, "faint"), 1, label(said, role))
+        inner.setContentsMargins(8, 3, 8, 3)
+        self.setLayout(inner)
+        self.setAccessibleName(f"Contact {pieces}, {area}: {said}")
+        self.setToolTip("Opens this contact.")
+
+
+class ShortList(QScrollArea):
+    """A list that takes no more than a few rows of room, and scrolls beyond."""
+
+    def __init__(self, column: QVBoxLayout) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._inside = QWidget()
+        column.setContentsMargins(0, 0, 0, 0)
+        self._inside.setLayout(column)
+        self.setWidget(self._inside)
+
+    def sizeHint(self) -> QSize:
+        inside = self._inside.sizeHint()
+        return QSize(inside.width(), min(inside.height(), _SHORT) + 2)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(60, self.sizeHint().height())
+
+
+class ContactsPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._joining = state, state.joining
+        self._fields: list[tuple[Field, NumberField]] = []
+        self._fields_for: object = None
+        self._rows_for: object = None
+        self._nothing = label("Nothing to join yet: the model is whole. Cut it first.", "faint", wrap=True)
+        self.add(self._nothing)
+        self._all = QWidget()
+        column = QVBoxLayout(self._all)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addWidget(label("Contacts, worst first", "head"))
+        self.list = QVBoxLayout()
+        self.list.setSpacing(2)
+        self._listed = ShortList(self.list)
+        column.addWidget(self._listed)
+        self.propose_all = button("Propose all", "Puts joins on every contact that has none, by how the pieces sit.",
+                                  self._joining.propose, role="main")  # fmt: skip
+        self.clear = button("Remove all", "Takes all joins out of the plan.", self._clear, role="small")
+        column.addLayout(row(self.propose_all, self.clear, 1))
+        self._about = label("", "head", wrap=True)
+        self.book = Book()
+        self._legend = label("", "faint", wrap=True, rich=True)
+        for part in (self._about, self.book, self._legend):
+            column.addWidget(part)
+        self._add_buttons(column)
+        self._this = QWidget()
+        self._fill_this()
+        column.addWidget(self._this)
+        self.add(self._all)
+        self.column.addStretch(1)
+        self.book.chosen.connect(self._joining.select)
+        self.book.moved.connect(self._joining.try_place)
+        self.book.sized.connect(self._size)
+        self.book.let_go.connect(lambda what: self._joining.settle(f"{what} a join"))
+        self.book.dropped.connect(state.drop_draft)
+        self._sized_from: Join | None = None
+        follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
+               state.live_changed, state.settings_changed)  # fmt: skip
+
+    def _add_buttons(self, column: QVBoxLayout) -> None:
+        self.propose = button("Propose", "Puts a join on this contact, by its room and by how both pieces sit.",
+                              self._propose_here, role="small")  # fmt: skip
+        self.adds = {
+            kind: button(here.word, here.adds, partial(self._joining.add, kind), role="small")
+            for kind, here in sorted(ON_DESK.items(), key=lambda one: one[1].place)
+        }
+        column.addLayout(row(self.propose, 1))
+        column.addLayout(row(label("Add", "faint"), *self.adds.values(), 1, spacing=4))
+
+    def _fill_this(self) -> None:
+        column = QVBoxLayout(self._this)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(5)
+        self._title = label("", "head")
+        self._why = label("", "faint", wrap=True)
+        self._wall = label("", "good", wrap=True)
+        for part in (self._title, self._why, self._wall):
+            column.addWidget(part)
+        self._own = QGridLayout()
+        self._own.setSpacing(4)
+        column.addLayout(self._own)
+        self.clearance = NumberField("mm", low=0, high=10, step=0.05, decimals=2)
+        self.clearance.setAccessibleName("Clearance, per side")
+        self.clearance.setToolTip("Air on each side between what goes in and its hole.")
+        self.clearance.setFixedWidth(74)
+        self.clearance.committed.connect(lambda value: self._joining.change("change a clearance", clearance=value))
+        self.as_printer = button("As printer", "Takes the clearance that the printer's profile states.",
+                                 lambda: self._joining.change("change a clearance", clearance=None),
+                                 role="small")  # fmt: skip
+        self.gap = GapDrawing()
+        self._gap = QWidget()
+        beside = row(label("Clearance", "faint"), self.clearance, self.as_printer, 1, self.gap, spacing=4)
+        self._gap.setLayout(beside)
+        column.addWidget(self._gap)
+        self._switches = row(spacing=4)
+        column.addLayout(self._switches)
+        self.middle = button("To the middle", "Moves it to where most room is around it.", self._joining.to_middle,
+                             role="small")  # fmt: skip
+        self.remove = button("Remove", "Takes this join out of the plan.", self._remove, role="small")
+        column.addLayout(row(self.middle, self.remove, 1))
+
+    # what the user does
+
+    def _propose_here(self) -> None:
+        self._joining.propose(self._joining.contact)
+
+    def _clear(self) -> None:
+        self._joining.remove([join.id for join in self._state.plan.joins])
+
+    def _remove(self) -> None:
+        join = self._joining.join
+        if join is not None:
+            self._joining.remove([join.id])
+
+    def _size(self, factor: float) -> None:
+        """Makes the selected join wider than it was before it was pulled."""
+        join = self._joining.join
+        if join is None:
+            return
+        before = self._state.plan.join(join.id)
+        self._joining.try_change(**ON_DESK[join.kind].sized(before, factor))
+
+    def _type(self, field: Field, value: float) -> None:
+        join = self._joining.join
+        if join is not None:
+            self._joining.change("change a join", **field.update(join, value))
+
+    # what is shown
+
+    def refresh(self) -> None:
+        joining, contacts = self._joining, self._joining.contacts
+        self._nothing.setVisible(not contacts)
+        self._all.setVisible(bool(contacts))
+        if not contacts:
+            return
+        contact = contacts[joining.contact]
+        first, second = (self._state.pieces[n] for n in contact.pieces)
+        catches = "" if contact.free else " It catches on its way in: nothing but glue."
+        face = "flat" if contact.flat else "bent"
+        area = text.area(contact.area)
+        self._about.setText(f"Contact {first.number} – {second.number}: {area} to glue, {face}.{catches}")
+        self._show_book(contact)
+        self._show_this(contact)
+        self._show_list()
+        self.clear.setVisible(bool(self._state.plan.joins))
+
+    def _show_book(self, contact: ContactFound) -> None:
+        joining = self._joining
+        frame = contact.frame
+        drawn = []
+        for join in joining.joins_of(joining.contact):
+            report = joining.reports.get(join.id)
+            outline = np.empty((0, 2)) if report is None else report.outline @ frame[:2].T
+            at = frame[:2] @ np.array(join.at if report is None else report.place)
+            out_of = join.carrier if isinstance(join, KeyJoin) else ""
+            drawn.append(JoinDrawn(join.id, outline, at, out_of, bool(report and report.problem)))
+        names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
+        shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
+                          joining.selected)  # fmt: skip
+        room = joining.room
+        if room is not None and room.contact == joining.contact:
+            shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, room.reach, room.low, room.step,
+                              room.enough, room.bare)  # fmt: skip
+            wall = self._state.printer.least_wall
+            self._legend.setText(f"With its middle on <b>teal</b> it has {wall:g} mm of wall or more, on <b>straw</b> "
+                                 "less; on <b>plum</b> it breaks through.")  # fmt: skip
+        self.book.show_book(shown)
+
+    def _show_this(self, contact: ContactFound) -> None:
+        join = self._joining.join
+        on_it = join is not None and join in self._joining.joins_of(self._joining.contact)
+        self._this.setVisible(on_it)
+        if join is None or not on_it:
+            return
+        report = self._joining.reports.get(join.id)
+        on = ""
+        if isinstance(join, KeyJoin):
+            on = f" on {self._state.pieces[contact.pieces[0 if join.carrier == 'first' else 1]].number}"
+        self._title.setText(f"{join.word.capitalize()}{on}")
+        self._why.setText(f"Because {join.why}." if join.why else "As you made it.")
+        self._show_wall(report)
+        self._show_fields(join)
+        self._gap.setVisible(join.holds)
+        self.middle.setVisible(join.holds)
+        clearance = self._state.printer.clearance if join.clearance is None else join.clearance
+        self.clearance.set_value(clearance)
+        self.as_printer.setEnabled(join.clearance is not None)
+        self.gap.show_gap(clearance)
+
+    def _show_wall(self, report: JoinReport | None) -> None:
+        """The thinnest wall around it, or why it is not made."""
+        if report is None:
+            say(self._wall, "", "faint")
+            return
+        near = "≈ " if self._state.draft is not None else ""
+        least = self._state.printer.least_wall
+        if report.problem:
+            say(self._wall, f"Not made. {report.problem}", "look")
+        elif math.isfinite(report.least_wall):
+            enough = report.least_wall >= least
+            more = "or more " if report.least_wall >= 12.0 else ""
+            words = "" if enough else f", less than the {least:g} mm that this printer needs"
+            said = [f"{near}Thinnest wall around it {report.least_wall:.1f} mm {more}".rstrip() + words + "."]
+            say(self._wall, " ".join([*said, *report.warnings]), "good" if enough and not report.warnings else "look")
+        else:
+            say(self._wall, "", "faint")
+        self._wall.setVisible(bool(self._wall.text()))
+
+    def _show_fields(self, join: Join) -> None:
+        """The fields and switches of the kind; made anew when the kind is another, or has other fields."""
+        here = ON_DESK[join.kind]
+        own = here.fields(join)
+        key = (join.id, tuple(field.name for field in own), tuple(one.words(join) for one in here.switches))
+        if key != self._fields_for:
+            self._fields_for = key
+            emptied(self._own)
+            self._fields = []
+            for n, field in enumerate(own):
+                shown = NumberField(
+                    field.unit, low=field.low, high=field.high, step=field.step, decimals=1 if field.unit == "°" else 2
+                )
+                shown.setAccessibleName(field.name)
+                shown.setToolTip(field.tip)
+                shown.setFixedWidth(74)
+                shown.committed.connect(partial(self._type, field))
+                self._own.addWidget(label(field.name, "faint"), n // 2, 2 * (n % 2))
+                self._own.addWidget(shown, n // 2, 2 * (n % 2) + 1)
+                self._fields.append((field, shown))
+            emptied(self._switches)
+            for switch in here.switches:
+                words = switch.words(join)
+                self._switches.addWidget(button(words, switch.does, partial(self._switch, words), role="small"))
+            self._switches.addStretch(1)
+        for field, shown in self._fields:
+            shown.set_value(round(field.value(join), 2))
+
+    def _switch(self, words: str) -> None:
+        """Presses the switch that says so."""
+        join = self._joining.join
+        if join is not None:
+            switch = next(one for one in ON_DESK[join.kind].switches if one.words(join) == words)
+            self._joining.change("change a join", **switch.update(join))
+
+    def _show_list(self) -> None:
+        joining = self._joining
+        rows = []
+        for number in joining.worst_first():
+            contact = joining.contacts[number]
+            said, role = self._said_of(number)
+            first, second = (self._state.pieces[n].number for n in contact.pieces)
+            rows.append((number, f"{first} – {second}", text.area(contact.area), said, role))
+        lost = tuple(join.id for join in joining.homeless)
+        key = (tuple(rows), joining.contact, lost)
+        if key == self._rows_for:
+            return
+        self._rows_for = key
+        emptied(self.list)
+        for number, pieces, area, said, role in rows:
+            shown = ContactRow(pieces, area, said, role, chosen=number == joining.contact)
+            shown.clicked.connect(partial(joining.select_contact, number))
+            self.list.addWidget(shown)
+        self._listed.updateGeometry()
+        if lost:
+            words = f"{len(lost)} joins" if len(lost) > 1 else "One join"
+            self.list.addWidget(label(f"{words} without a contact: the cut is off, moved, or gone.", "look", wrap=True))
+            self.list.addWidget(button("Remove them", "Takes joins without a contact out of the plan.",
+                                       partial(joining.remove, lost), role="small"))  # fmt: skip
+
+    def _said_of(self, number: int) -> tuple[str, str]:
+        """(what is on a contact, the role of the words)."""
+        joins = self._joining.joins_of(number)
+        reports = [self._joining.reports[join.id] for join in joins if join.id in self._joining.reports]
+        if not joins:
+            return "no join yet", "look"
+        if any(report.problem for report in reports):
+            return "not made", "look"
+        kinds = {join.word for join in joins}
+        (word,) = kinds if len(kinds) == 1 else ("join",)
+        if word == "glue":
+            return "glue only", "faint"
+        words = f"{len(joins)} {word}s" if len(joins) > 1 else word
+        wall = min(report.least_wall for report in reports)
+        thin = wall < self._state.printer.least_wall
+        return f"{words} · wall {wall:.1f} mm", "look" if thin else "good"

@@ -1,0 +1,40 @@
+"""What Join asks: room, proposals, dry fit."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core.errors import BadPlan
+from ...core.joins import Join
+from ...core.progress import Job
+from ...core.reports import DryMove
+from ..replies import RoomShown
+from ..requests import FitDry, LookAtRoom, ProposeJoins
+from .shop import Shop
+
+
+class Joins:
+    """Answers requests; see ``bench``."""
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+
+    def room(self, asked: LookAtRoom, job: Job) -> RoomShown:
+        """Room for a join. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        found = self._shop.workshop(asked.plan).room_of(asked.plan, asked.join, job)
+        if found is None:
+            raise BadPlan("The pieces of this join do not meet.")
+        number, room = found
+        join, printer = asked.join, asked.printer
+        clearance = printer.clearance if join.clearance is None else join.clearance
+        enough, bare = (room.around(join, clearance, wall) for wall in (printer.least_wall, 0.0))
+        return RoomShown(number, room.low, room.step, join.radius(clearance, printer.hole_allowance),
+                         enough.astype(np.float32), bare.astype(np.float32))  # fmt: skip
+
+    def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
+        """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only)
+
+    def dry_fit(self, asked: FitDry, job: Job) -> tuple[DryMove, ...]:
+        """The order in which the pieces go together. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        return self._shop.workshop(asked.plan).dry_fit(asked.plan, asked.printer, job)
