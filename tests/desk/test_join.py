@@ -33,7 +33,8 @@ def settled(desk) -> None:
     desk.settle()
     room = desk.state.joining
     desk.qtbot.waitUntil(
-        lambda: not desk.state.jobs.busy_with("ask") and (room.room is not None or not room.contacts), timeout=PATIENCE
+        lambda: not desk.state.jobs.busy_with("ask") and (room.room_here is not None or not room.contacts),
+        timeout=PATIENCE,
     )
     desk.qtbot.wait(20)
 
@@ -177,9 +178,7 @@ def test_the_room_agrees_with_what_is_made(halves):
     state, panel = halves.state, halves.window.join_panel.contacts
     halves.click(panel.adds["key"])
     settled(halves)
-    room = state.joining.room
-    halves.qtbot.waitUntil(lambda: state.joining.room.contact == 0, timeout=PATIENCE)
-    room, book = state.joining.room, panel.book
+    room, book = state.joining.room_here, panel.book
     assert book.shown.enough is not None
     rows, columns = np.nonzero(room.enough >= room.reach + 0.3)
     corner = int(np.argmax(rows + columns))

@@ -92,12 +92,15 @@ class SeatsFound:
 
 @dataclass(frozen=True, eq=False)
 class RoomShown:
-    """The room for a join on its contact. contact : its number; low : (2,) mm across, the middle of the first cell
-    step : mm; reach : mm that the join takes around its place
+    """The room for a join on its contact.
+
+    join : its id; contact : its number; low : (2,) mm across, the middle of the first cell; step : mm
+    reach : mm that the join takes around its place
     enough, bare : (rows, columns) mm, the largest reach around each cell with the wall that the printer needs, and with
     none; -inf beside the contact
     """
 
+    join: str
     contact: int
     low: NDArray[np.float64]
     step: float

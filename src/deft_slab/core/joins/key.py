@@ -23,8 +23,8 @@ class KeyJoin(Peg):
         from .pegs import key_of, socket_of
 
         return Made(
-            {self.carrier: key_of(self, site, self.carrier)},
-            {other(self.carrier): socket_of(self, site, self.carrier, self.roofed)},
+            {self.carrier: key_of(self.shape, site, self.carrier)},
+            {other(self.carrier): socket_of(self.shape, site, self.carrier, self.roofed)},
         )
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:

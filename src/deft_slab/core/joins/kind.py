@@ -72,6 +72,21 @@ class Site:
 
 
 @dataclass(frozen=True)
+class PegShape:
+    """A key, as its body is made. sides : mm across at the contact; radius : mm, of its corners; the others as for
+    ``peg.Peg``"""
+
+    sides: tuple[float, float]
+    radius: float
+    along: Triple | None
+    ridges: tuple[Triple, ...]
+    flank: float
+    height: float
+    draft: float
+    rounding: float
+
+
+@dataclass(frozen=True)
 class Hole:
     """What a join takes of one piece. depth : mm from the face; draft : degrees; roof : mm that its middle goes on"""
 

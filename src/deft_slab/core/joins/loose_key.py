@@ -22,12 +22,12 @@ class LooseKeyJoin(Peg):
     def made(self, site: Site) -> Made:
         from .pegs import key_of, socket_of
 
-        halves = key_of(self, site, "first", 0.0) + key_of(self, site, "second", 0.0)
+        halves = key_of(self.shape, site, "first", 0.0) + key_of(self.shape, site, "second", 0.0)
         return Made(
             {},
             {
-                "first": socket_of(self, site, "second", self.roofed_first),
-                "second": socket_of(self, site, "first", self.roofed_second),
+                "first": socket_of(self.shape, site, "second", self.roofed_first),
+                "second": socket_of(self.shape, site, "first", self.roofed_second),
             },
             (("Loose key", halves),),
         )

@@ -11,7 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..cuts import Move
 from ..documents import Triple, of_length_one
-from .kind import OUTER, Hole, Join, Site
+from .kind import OUTER, Hole, Join, PegShape, Site
 
 Floats = NDArray[np.float64]
 
@@ -52,10 +52,16 @@ class Peg(Join):
         """mm across, at the contact."""
         return self.width, self.width if self.outline == "round" else self.length
 
+    @property
+    def shape(self) -> PegShape:
+        """As its body is made."""
+        radius = self.width / 2 if self.outline == "round" else min(self.corner, 0.5 * self.width, 0.5 * self.length)
+        return PegShape(self.sides, radius, self.along, self.ridges, self.flank, self.height, self.draft, self.rounding)
+
     def rim(self, site: Site) -> Floats:
         from .pegs import rim_of
 
-        return rim_of(self, site)
+        return rim_of(self.shape, site)
 
     def hole(self, clearance: float, roofed: bool) -> Hole:
         """The socket for it."""

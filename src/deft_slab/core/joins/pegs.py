@@ -7,8 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..shape.blanks import placed
-from .kind import Site, Which
-from .peg import Peg
+from .kind import PegShape, Site, Which
 from .profile import Profile, key_body, socket_body
 
 Floats = NDArray[np.float64]
@@ -17,16 +16,14 @@ ROOT = 0.4
 """mm by which a key goes on into its carrier, so that both become one."""
 
 
-def profile_of(peg: Peg, axes: Floats) -> Profile:
+def profile_of(peg: PegShape, axes: Floats) -> Profile:
     """Its outline in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
-    width, length = peg.sides
-    radius = width / 2 if peg.outline == "round" else min(peg.corner, 0.5 * width, 0.5 * length)
     across = [axes[:2] @ np.array(ridge) for ridge in peg.ridges]
     seen = [one / np.linalg.norm(one) for one in across if np.linalg.norm(one) > 0.1]
-    return Profile.rounded(width, length, radius).peaked(seen, peg.flank)
+    return Profile.rounded(*peg.sides, peg.radius).peaked(seen, peg.flank)
 
 
-def rim_of(peg: Peg, site: Site) -> Floats:
+def rim_of(peg: PegShape, site: Site) -> Floats:
     """(k, 3) mm, model frame: its outline on the face. Raises JoinFailed."""
     axes = site.axes("first", peg.along)
     return np.asarray(profile_of(peg, axes).section(0.0) @ axes[:2] + site.place)
@@ -37,7 +34,7 @@ def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.M
     return placed(body, axes.T, site.place)
 
 
-def key_of(peg: Peg, site: Site, carrier: Which, root: float = ROOT) -> manifold3d.Manifold:
+def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> manifold3d.Manifold:
     """What stands out of a carrier. root : mm by which it goes on behind the face. Raises JoinFailed."""
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
@@ -45,7 +42,7 @@ def key_of(peg: Peg, site: Site, carrier: Which, root: float = ROOT) -> manifold
     return on_site(body, site, axes)
 
 
-def socket_of(peg: Peg, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:
+def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:
     """The room for it in the other piece. Raises JoinFailed."""
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)

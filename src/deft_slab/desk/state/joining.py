@@ -24,6 +24,8 @@ from .desk import Desk
 
 Floats = NDArray[np.float64]
 
+_PROBE = "probe"
+"""The id of a join that is only there to ask for the room."""
 _USUAL = (4.0, 12.0)
 """mm across a key, between these."""
 
@@ -63,7 +65,13 @@ class Joining(QObject):
         self.changed.emit()
 
     def _on_outcome(self) -> None:
-        self.contact = min(self.contact, max(len(self.contacts) - 1, 0))
+        known = self._desk.evaluated.outcome.joins.get(self.selected or "") if self._desk.evaluated else None
+        if known is not None and known.contact is not None:
+            self.contact = known.contact  # they may be numbered anew
+        else:
+            self.contact = min(self.contact, max(len(self.contacts) - 1, 0))
+            joins = self.joins_of(self.contact)
+            self.selected = joins[0].id if joins else None
         self._look()
         self.changed.emit()
 
@@ -100,6 +108,13 @@ class Joining(QObject):
         if not self._desk.is_open or self.selected is None:
             return None
         return next((one for one in (self._desk.draft or self._desk.plan).joins if one.id == self.selected), None)
+
+    @property
+    def room_here(self) -> RoomShown | None:
+        """The room for the selected join, or on an empty contact for one that would suit it."""
+        room = self.room
+        known = room is not None and room.contact == self.contact and room.join == (self.selected or _PROBE)
+        return room if known else None
 
     @property
     def homeless(self) -> list[Join]:
@@ -197,9 +212,10 @@ class Joining(QObject):
 
     def to_middle(self) -> None:
         """Moves the selected join to where most room is around it."""
-        room, contact = self.room, self.contacts[self.contact] if self.contacts else None
-        if room is None or contact is None or room.contact != self.contact or not np.isfinite(room.enough).any():
+        room = self.room_here
+        if room is None or not np.isfinite(room.enough).any():
             return
+        contact = self.contacts[self.contact]
         row, column = np.unravel_index(int(np.argmax(room.enough)), room.enough.shape)
         across = room.low + room.step * np.array([column, row])
         join = self.join
@@ -234,7 +250,7 @@ class Joining(QObject):
     def _probe(self) -> Join:
         contact = self.contacts[self.contact]
         width = min(max(0.3 * math.sqrt(contact.area), _USUAL[0]), _USUAL[1])
-        probe: Join = ON_DESK["key"].new(Where("probe", contact.cut, contact.between, contact.place, width))
+        probe: Join = ON_DESK["key"].new(Where(_PROBE, contact.cut, contact.between, contact.place, width))
         return probe
 
     def fit_dry(self) -> None:

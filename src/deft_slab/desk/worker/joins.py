@@ -28,7 +28,7 @@ class Joins:
         join, printer = asked.join, asked.printer
         clearance = printer.clearance if join.clearance is None else join.clearance
         enough, bare = (room.around(join, clearance, wall) for wall in (printer.least_wall, 0.0))
-        return RoomShown(number, room.low, room.step, join.radius(clearance, printer.hole_allowance),
+        return RoomShown(join.id, number, room.low, room.step, join.radius(clearance, printer.hole_allowance),
                          enough.astype(np.float32), bare.astype(np.float32))  # fmt: skip
 
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:

@@ -6,7 +6,7 @@ import math
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from ....core.joins import Join, KeyJoin
@@ -21,8 +21,8 @@ from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
 
-_SHORT = 118
-"""Pixels that the list of contacts takes at most."""
+_ROW, _SHORT = 28, 118
+"""Pixels that a contact takes in the list, and all of them at most."""
 
 
 class ContactRow(ClickRow):
@@ -44,17 +44,10 @@ class ShortList(QScrollArea):
         super().__init__()
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._inside = QWidget()
+        inside = QWidget()
         column.setContentsMargins(0, 0, 0, 0)
-        self._inside.setLayout(column)
-        self.setWidget(self._inside)
-
-    def sizeHint(self) -> QSize:
-        inside = self._inside.sizeHint()
-        return QSize(inside.width(), min(inside.height(), _SHORT) + 2)
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(60, self.sizeHint().height())
+        inside.setLayout(column)
+        self.setWidget(inside)
 
 
 class ContactsPanel(Panel):
@@ -75,6 +68,8 @@ class ContactsPanel(Panel):
         self.list.setSpacing(2)
         self._listed = ShortList(self.list)
         column.addWidget(self._listed)
+        self._lost = QVBoxLayout()
+        column.addLayout(self._lost)
         self.propose_all = button("Propose all", "Puts joins on every contact that has none, by how the pieces sit.",
                                   self._joining.propose, role="main")  # fmt: skip
         self.clear = button("Remove all", "Takes all joins out of the plan.", self._clear, role="small")
@@ -199,9 +194,12 @@ class ContactsPanel(Panel):
         names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
         shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
                           joining.selected)  # fmt: skip
-        room = joining.room
-        if room is not None and room.contact == joining.contact:
-            shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, room.reach, room.low, room.step,
+        room = joining.room_here
+        if room is not None:
+            printer, one = self._state.printer, joining.join
+            clearance = printer.clearance if one is None or one.clearance is None else one.clearance
+            reach = room.reach if one is None else one.radius(clearance, printer.hole_allowance)
+            shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, reach, room.low, room.step,
                               room.enough, room.bare)  # fmt: skip
             wall = self._state.printer.least_wall
             self._legend.setText(f"With its middle on <b>teal</b> it has {wall:g} mm of wall or more, on <b>straw</b> "
@@ -301,11 +299,14 @@ class ContactsPanel(Panel):
             shown = ContactRow(pieces, area, said, role, chosen=number == joining.contact)
             shown.clicked.connect(partial(joining.select_contact, number))
             self.list.addWidget(shown)
-        self._listed.updateGeometry()
+        self._listed.setFixedHeight(min(_ROW * len(rows), _SHORT))
+        emptied(self._lost)
         if lost:
             words = f"{len(lost)} joins" if len(lost) > 1 else "One join"
-            self.list.addWidget(label(f"{words} without a contact: the cut is off, moved, or gone.", "look", wrap=True))
-            self.list.addWidget(button("Remove them", "Takes joins without a contact out of the plan.",
+            self._lost.addWidget(
+                label(f"{words} without a contact: the cut is off, moved, or gone.", "look", wrap=True)
+            )
+            self._lost.addWidget(button("Remove them", "Takes joins without a contact out of the plan.",
                                        partial(joining.remove, lost), role="small"))  # fmt: skip
 
     def _said_of(self, number: int) -> tuple[str, str]:
