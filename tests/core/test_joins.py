@@ -9,6 +9,7 @@ import igl
 import manifold3d
 import numpy as np
 import pytest
+import shapely
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -18,7 +19,7 @@ from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.room import ContactRoom
-from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LooseKeyJoin
+from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LooseKeyJoin
 from deft_slab.core.outcome import Outcome
 from deft_slab.core.plan import PieceWish, Plan
 from deft_slab.core.printer import default_printer
@@ -437,6 +438,88 @@ def test_a_thin_ring_has_only_glue_and_says_so():
     (join,) = workshop.proposed_joins(plan, PRINTER)
     assert isinstance(join, GlueJoin)
     assert "0.8 mm wide" in join.why
+
+
+@pytest.mark.parametrize("carrier", ["first", "second"])
+@pytest.mark.parametrize("half", ["inner", "outer"])
+def test_a_lap_on_a_tube(carrier, half):
+    """Rings of a tube: what stands over is half of the wall less the clearance, and what is left out half of it, deeper
+    by the clearance (π (R² − r²) h)."""
+    lap = LapJoin(id="j1", at=(20, 0, 0), carrier=carrier, half=half, height=2.0, clearance=0.2, **ON)
+    made = outcome_of(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
+    report = made.joins["j1"]
+    inner = half == "inner"
+    stands = (18, 20.5 - 0.2) if inner else (20.5 + 0.2, 23)
+    left_out = (18, 20.5) if inner else (20.5, 23)
+    assert report.added == pytest.approx(math.pi * (stands[1] ** 2 - stands[0] ** 2) * 2.0, rel=0.01)
+    assert report.removed == pytest.approx(math.pi * (left_out[1] ** 2 - left_out[0] ** 2) * 2.2, rel=0.01)
+    assert report.least_wall == pytest.approx(2.5, abs=0.03)
+    assert made.lost_share < 1e-6
+    sound(made)
+    upper, lower = (piece.solid for piece in made.pieces)
+    carries, into = (lower, upper) if carrier == "first" else (upper, lower)
+    # the step in the middle of the wall is the clearance away, and so is the tip
+    key, socket = faces_of(carries, "j1", KEY), faces_of(into, "j1", SOCKET)
+    points, facets = spread_points(key, 4_000)
+    steep = np.abs(key.normals[facets][:, 2]) < 0.1
+    middle = steep & (np.abs(np.hypot(points[:, 0], points[:, 1]) - 20.5) < 0.3)
+    squared, _, _ = igl.point_mesh_squared_distance(
+        points[middle], np.ascontiguousarray(socket.vertices), socket.triangles.astype(np.int64)
+    )
+    assert np.sqrt(squared) == pytest.approx(np.full(middle.sum(), 0.2), abs=0.02)
+    workshop, plan = joined_plan(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
+    (move,) = workshop.dry_fit(plan, PRINTER)
+    assert move.meets is None
+
+
+def test_laps_of_strips_keep_away_from_where_they_end():
+    """A quarter of a tube between two cuts, and one with ends of its own: laps on both, nothing over the ends."""
+    walls = BlockCut(id="c1", name="Blocks", y=((0.0,),), z=((0.0,),))
+    shell = joined_plan(solid=tube(25, 29, 40), cut=walls)
+    contacts = shell[0].contacts(shell[1])
+    level = [n for n, contact in enumerate(contacts) if abs(contact.out[2]) > 0.9]
+    assert len(level) == 2
+    laps = [
+        LapJoin(id=f"j{n}", cut="c1", between=contacts[n].between, at=tuple(contacts[n].place), height=1.5)
+        for n in level
+    ]  # fmt: skip
+    made = shell[0].evaluate(shell[1].changed(joins=tuple(laps)), PRINTER, detail="figures")
+    sound(made)
+    assert all(not report.problem for report in made.joins.values())
+    half = 0.5 * math.pi * (26.7**2 - 25**2) * 1.5
+    for report in made.joins.values():
+        assert report.added == pytest.approx(half, rel=0.05)
+        assert report.least_wall == pytest.approx(2.0, abs=0.05)
+    # a strip with round ends, that no cut has parted
+    arc = shapely.Point(0, 0).buffer(29, quad_segs=64) - shapely.Point(0, 0).buffer(25, quad_segs=64)
+    arc = arc - shapely.box(-40, -40, 0, 40)
+    body = trimesh.creation.extrude_polygon(arc, 40)
+    body.apply_translation([0, 0, 0])
+    lap = LapJoin(id="j1", at=(27, 0, 20), height=1.5, **ON)
+    made = outcome_of(lap, solid=solid_of(body))
+    sound(made)
+    assert not made.joins["j1"].problem
+    assert made.joins["j1"].added == pytest.approx(half, rel=0.15)
+
+
+def test_a_lap_where_there_is_no_wall_says_so():
+    made = outcome_of(LapJoin(id="j1", at=(0, 0, 20), **ON))
+    assert "wall" in made.joins["j1"].problem
+    assert all(piece.solid.closed for piece in made.pieces)
+
+
+@pytest.mark.parametrize("name", SHELLS)
+def test_proposed_joins_on_shells(name):
+    """At least 80 % of the contacts over 25 mm² of shells get a join that holds, and all goes together."""
+    workshop, plan = in_blocks(name)
+    joins = workshop.proposed_joins(plan, PRINTER)
+    made = workshop.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
+    sound(made)
+    assert not any(report.problem for report in made.joins.values())
+    held = {made.joins[join.id].contact for join in joins if join.holds}
+    large = [n for n, contact in enumerate(made.contacts) if contact.area > 25]
+    assert len([n for n in large if n in held]) >= 0.8 * len(large)
+    assert all(move.meets is None for move in workshop.dry_fit(made.plan, PRINTER))
 
 
 def test_a_dovetail_does_not_go_together_along_its_cut():

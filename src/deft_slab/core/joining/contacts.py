@@ -9,6 +9,7 @@ from itertools import combinations
 from typing import get_args
 
 import igl
+import manifold3d
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -84,11 +85,30 @@ class Contact:
         return self.solids[0 if which == "first" else 1]
 
     @cached_property
-    def _outsides(self) -> dict[Which, tuple[igl.AABB, Floats, Ints]]:
+    def centre(self) -> Floats:
+        """(2,) mm across, of both pieces together."""
+        weights = np.array([solid.volume for solid in self.solids])
+        middles = np.array([solid.centre_of_mass for solid in self.solids])
+        return np.asarray((weights @ middles) / weights.sum() @ self.frame[:2].T)
+
+    def body(self, which: Which) -> manifold3d.Manifold:
+        """One of its pieces in the boolean library, where they meet."""
+        body = self.solid(which).manifold
+        return body.translate(tuple(self.kerf * self.way_in)) if which == "second" and self.kerf else body
+
+    def ends(self, across: Floats) -> NDArray[np.bool_]:
+        """(k,) of (k, 2) places on its outline, mm across, whether another cut ends it there."""
+        tree, corners, triangles, own = self._outsides["first"]
+        _, nearest, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(self.on_face(across)))
+        return np.asarray(self.solid("first").origin[own[nearest]] < 0)
+
+    @cached_property
+    def _outsides(self) -> dict[Which, tuple[igl.AABB, Floats, Ints, Ints]]:
         return {which: self._outside(which) for which in get_args(Which)}
 
-    def _outside(self, which: Which) -> tuple[igl.AABB, Floats, Ints]:
-        """A tree of the facets of a piece that are not in this contact, nor go on from it in its plane."""
+    def _outside(self, which: Which) -> tuple[igl.AABB, Floats, Ints, Ints]:
+        """(a tree of the facets of a piece that are not in this contact, nor go on from it in its plane, corners and
+        triangles of it, their numbers in the piece)."""
         solid = self.solid(which)
         own = solid.by(self.cut)
         if self.flat:
@@ -97,11 +117,11 @@ class Contact:
         corners, tree = np.ascontiguousarray(solid.vertices), igl.AABB()
         triangles = solid.triangles[~own].astype(np.int64)
         tree.init(corners, triangles)
-        return tree, corners, triangles
+        return tree, corners, triangles, np.flatnonzero(~own)
 
     def to_outside(self, which: Which, points: Floats) -> Floats:
         """(k,) mm from (k, 3) points to the outside of a piece."""
-        tree, corners, triangles = self._outsides[which]
+        tree, corners, triangles, _ = self._outsides[which]
         squared, _, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(points))
         return np.asarray(np.sqrt(squared))
 

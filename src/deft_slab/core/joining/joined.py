@@ -191,7 +191,7 @@ def site_of(join: Join, contact: Contact, clearance: float, allowance: float) ->
         around = contact.heights(np.concatenate([across + share * reach * ring for share in (0.5, 1.0)]))
         over = around - float(place @ contact.out)
         low, high = min(float(over.min()), 0.0), max(float(over.max()), 0.0)
-    return Site(place, contact.frame, low, high, clearance, allowance, contact.kerf)
+    return Site(place, contact.frame, low, high, clearance, allowance, contact.kerf, contact)
 
 
 def made_on(contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0) -> Ready:
@@ -208,19 +208,23 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     except JoinFailed as error:
         return Ready(join, replace(report, problem=str(error)))
     bodies = [(which, body) for of in (made.added, made.removed) for which, body in of.items()]
+    walls = (
+        [partial(contact.to_outside, which, points) for which, points in made.edges.items()] if made.edges
+        else [partial(least_wall, _moved_on(body, contact, which), contact, which) for which, body in bodies]
+    )  # fmt: skip
     wall = math.inf
-    for which, body in bodies:
-        wall = min(wall, least_wall(_moved_on(body, contact, which), contact, which))
+    for measure in walls:
+        wall = min(wall, float(np.min(measure())))
         if wall < least:
             return Ready(join, replace(report, least_wall=wall, problem="There is too little wall around it."))
     # what keeps away from all outsides by more than its points lie apart is within: it begins there
-    if wall < 2 * SPACING and any(_sticks_out(body, contact) for _, body in bodies):
+    if not made.opens and wall < 2 * SPACING and any(_sticks_out(body, contact) for _, body in bodies):
         return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))
     report = replace(
         report, least_wall=wall,
-        added=sum(_beyond(body, contact, other(which)) for which, body in made.added.items()),
-        removed=sum(_beyond(body, contact, which) for which, body in made.removed.items()),
-        loose=sum(float(body.volume()) for _, body in made.loose),
+        added=sum(_beyond(body, contact, other(which), made.opens) for which, body in made.added.items()),
+        removed=sum(_beyond(body, contact, which, made.opens) for which, body in made.removed.items()),
+    loose=sum(float(body.volume()) for _, body in made.loose),
     )  # fmt: skip
     return Ready(join, report, made)
 
@@ -230,25 +234,20 @@ def _moved_on(body: manifold3d.Manifold, contact: Contact, which: Which) -> mani
     return body.translate(tuple(contact.kerf * contact.out)) if which == "second" and contact.kerf else body
 
 
-def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
-    """mm3 of a body on the side of one of the pieces, where they meet."""
-    if contact.flat:
+def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which, opens: bool) -> float:
+    """mm3 of a body on the side of one of the pieces, where they meet. opens : it goes on beyond the piece"""
+    if contact.flat and not opens:
         towards = contact.out if which == "second" else contact.way_in
         level = contact.level if which == "second" else -contact.level
         return float(body.trim_by_plane(tuple(towards), level).volume())
-    return float((body ^ _where_they_meet(contact, which)).volume())
-
-
-def _where_they_meet(contact: Contact, which: Which) -> manifold3d.Manifold:
-    body = contact.solid(which).manifold
-    return body.translate(tuple(contact.kerf * contact.way_in)) if which == "second" and contact.kerf else body
+    return float((body ^ contact.body(which)).volume())
 
 
 def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
     """Whether a body is not wholly within the two pieces."""
     left = body
     for which in get_args(Which):
-        left = left - _where_they_meet(contact, which)
+        left = left - contact.body(which)
     return bool(left.volume() > _OUTSIDE * body.volume())
 
 

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
+from itertools import product
 from typing import Literal, get_args
 
 import numpy as np
@@ -13,7 +14,8 @@ import shapely
 from numpy.typing import NDArray
 
 from ..documents import Triple, triple
-from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LooseKeyJoin, Peg, Which, other
+from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, Which, other
+from ..joins.laps import LEAST_RING
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -45,6 +47,7 @@ _ON_THE_BED = 0.25
 """mm over the bed at which a face still lies on it."""
 _WITH_RIDGE = ", so key and socket have a ridge"
 _UNNAMED = "new"
+_HALVES: tuple[Literal["inner", "outer"], ...] = ("inner", "outer")
 _LITTLE = 25.0
 """mm2: a contact that is smaller holds by glue."""
 
@@ -125,7 +128,7 @@ class _Proposal:
         """Keys, else dowels, else glue."""
         if not self.contact.free:
             return [self._glue("nothing goes in along one line: the contact catches on its way")]
-        return self._keys() or self._dowels() or [self._glue(self._why_glue())]
+        return self._keys() or self._dowels() or self._laps() or [self._glue(self._why_glue())]
 
     @property
     def wall(self) -> float:
@@ -264,6 +267,20 @@ class _Proposal:
                     return self._kept(found)
         return []
 
+    def _laps(self) -> list[Join]:
+        """A stepped rim, where no base is spoiled by it."""
+        carrier, why = self._carrier()
+        if carrier is None or not self.contact.flat or self.room.width < LEAST_RING:
+            return []
+        # where a wall leans, less of it stands over well
+        for height, half in product((2.0, 1.2), _HALVES):
+            lap = LapJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between, carrier=carrier,
+                          at=triple(self.contact.place), half=half, height=height,
+                          why=f"the wall is too thin for a key or a rod; {why.replace(_WITH_RIDGE, '')}")  # fmt: skip
+            if self._holds(lap):
+                return self._kept([lap])
+        return []
+
     @property
     def _lying(self) -> tuple[bool, bool]:
         """Whether each piece lies on this face."""
@@ -280,9 +297,9 @@ class _Proposal:
         """Whether it can be made with enough wall around it, away from others."""
         printer = self.printer
         # what comes too near to the outline is known without making it
-        if not self._within.contains(self._mouth(join)):
+        if not isinstance(join, LapJoin) and not self._within.contains(self._mouth(join)):
             return False
-        ready = made_on(self.contact, join, printer.clearance, printer.hole_allowance, printer.least_wall)
+        ready = made_on(self.contact, join, printer.clearance, printer.hole_allowance, join.wall_needed(printer))
         return ready.made is not None and self.taken.meets(ready.made, self.contact, printer.least_wall) is None
 
     @cached_property

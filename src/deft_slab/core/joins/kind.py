@@ -8,8 +8,8 @@ from __future__ import annotations
 import math
 from abc import abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,9 @@ from ..documents import Document, Name, Triple, first_problem
 
 if TYPE_CHECKING:
     import manifold3d
+    import shapely
+
+    from ..printer import Printer
 
 Floats = NDArray[np.float64]
 Which = Literal["first", "second"]
@@ -38,6 +41,27 @@ def other(which: Which) -> Which:
     return "second" if which == "first" else "first"
 
 
+class Ground(Protocol):
+    """A contact, as joins see it that follow its outline.
+
+    region : polygons, mm across; level : mm along the way out; centre : (2,) mm across, of the two pieces
+    """
+
+    @property
+    def flat(self) -> bool: ...
+    @property
+    def region(self) -> shapely.MultiPolygon: ...
+    @property
+    def level(self) -> float: ...
+    @property
+    def centre(self) -> Floats: ...
+    def ends(self, across: Floats) -> NDArray[np.bool_]:
+        """(k,) of (k, 2) places on its outline, whether another cut ends it there."""
+
+    def body(self, which: Which) -> manifold3d.Manifold:
+        """One of the two pieces, where they meet."""
+
+
 @dataclass(frozen=True, eq=False)
 class Site:
     """Where a join is made: a place on a contact.
@@ -46,6 +70,7 @@ class Site:
     from the first piece to the second; low, high : mm along it, relative to the place, between which the face is under
     the join (both 0 on a flat one); clearance : mm per side; allowance : mm, what holes are made larger by
     kerf : mm that the cut has taken away between the two pieces: they meet when the second goes on by it
+    ground : the contact itself
     """
 
     place: Floats
@@ -55,6 +80,7 @@ class Site:
     clearance: float
     allowance: float
     kerf: float
+    ground: Ground | None = None
 
     def axes(self, carrier: Which, along: Triple | None = None) -> Floats:
         """(3, 3) rows of a right-handed frame whose third axis points away from a carrier into the other piece, and
@@ -101,11 +127,15 @@ class Made:
     moved on by the kerf.
 
     added, removed : by piece; loose : (name, body) of what is printed apart
+    edges : by piece, (k, 3) mm where the wall is measured; none: all around what is added and removed
+    opens : what is removed goes on beyond the surface on purpose
     """
 
     added: Mapping[Which, manifold3d.Manifold]
     removed: Mapping[Which, manifold3d.Manifold]
     loose: tuple[tuple[str, manifold3d.Manifold], ...] = ()
+    edges: Mapping[Which, Floats] = field(default_factory=dict)
+    opens: bool = False
 
 
 class Join(Document):
@@ -167,6 +197,10 @@ class Join(Document):
     @abstractmethod
     def reach(self, clearance: float, allowance: float) -> float:
         """mm around its place within which it takes room on the contact."""
+
+    def wall_needed(self, printer: Printer) -> float:
+        """mm of wall that there should be around it."""
+        return printer.least_wall
 
     @abstractmethod
     def radius(self, clearance: float, allowance: float) -> float:

@@ -194,7 +194,8 @@ class ContactsPanel(Panel):
         names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
         shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
                           joining.selected)  # fmt: skip
-        room = joining.room_here
+        room = joining.room_here if joining.join is None or len(joining.join.holes(0.0)) else None
+        self._legend.setVisible(room is not None)
         if room is not None:
             printer, one = self._state.printer, joining.join
             clearance = printer.clearance if one is None or one.clearance is None else one.clearance
@@ -233,7 +234,8 @@ class ContactsPanel(Panel):
             say(self._wall, "", "faint")
             return
         near = "≈ " if self._state.draft is not None else ""
-        least = self._state.printer.least_wall
+        join = self._joining.join
+        least = self._state.printer.least_wall if join is None else join.wall_needed(self._state.printer)
         if report.problem:
             say(self._wall, f"Not made. {report.problem}", "look")
         elif math.isfinite(report.least_wall):
@@ -322,6 +324,7 @@ class ContactsPanel(Panel):
         if word == "glue":
             return "glue only", "faint"
         words = f"{len(joins)} {word}s" if len(joins) > 1 else word
+        printer, reported = self._state.printer, self._joining.reports
         wall = min(report.least_wall for report in reports)
-        thin = wall < self._state.printer.least_wall
+        thin = any(reported[join.id].least_wall < join.wall_needed(printer) for join in joins if join.id in reported)
         return f"{words} · wall {wall:.1f} mm", "look" if thin else "good"

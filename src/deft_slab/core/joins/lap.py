@@ -1,0 +1,65 @@
+"""A stepped rim, on shells whose wall is too thin for a key."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ..cuts import Move
+from .kind import Join, Made, Site, Which, other
+
+if TYPE_CHECKING:
+    from ..printer import Printer
+
+Floats = NDArray[np.float64]
+
+
+class LapJoin(Join):
+    """Half of the wall stands over on the carrier, and half is left out of the other piece.
+
+    carrier : the piece that it stands out of; height : mm; half : which half of the wall stands over
+    """
+
+    kind: Literal["lap"] = "lap"
+    carrier: Which = "first"
+    height: float = Field(default=2.0, gt=0.2, le=50)
+    half: Literal["inner", "outer"] = "inner"
+
+    word = "lap"
+
+    def made(self, site: Site) -> Made:
+        from .laps import lap_of
+
+        return lap_of(site, self.carrier, self.height, inner=self.half == "inner")
+
+    def rim(self, site: Site) -> Floats:
+        return np.empty((0, 3))
+
+    @property
+    def foot(self) -> Which | None:
+        return self.carrier
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        return 0.0
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return 0.0
+
+    def wall_needed(self, printer: Printer) -> float:
+        return printer.thinnest_wall
+
+    def sentence(self) -> str:
+        return f"lap, {self.half} half of the wall, {self.height:.1f} mm high"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {"height": self.height * move.size}
+
+    def turned_round(self) -> dict[str, Any]:
+        return {"carrier": other(self.carrier)}
+
+    def holes(self, clearance: float) -> Mapping[Which, Any]:
+        return {}

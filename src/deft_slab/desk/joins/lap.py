@@ -1,0 +1,28 @@
+"""Laps in the window."""
+
+from __future__ import annotations
+
+from ...core.joins import LapJoin, other
+from ..cuts.fields import Field
+from .kind import JoinOnDesk, Switch, Where
+
+
+class LapOnDesk(JoinOnDesk[LapJoin]):
+    kind = "lap"
+    place = 4
+    word = "Lap"
+    adds = "Adds a stepped rim: half of the wall stands over on one piece, and is left out of the other."
+    switches = (
+        Switch(lambda join: "Other piece", "Has the rim stand over on the other piece.",
+               lambda join: {"carrier": other(join.carrier)}),
+        Switch(lambda join: "Outer half" if join.half == "inner" else "Inner half",
+               "Which half of the wall stands over: the inner one hides, the outer one guides.",
+               lambda join: {"half": "outer" if join.half == "inner" else "inner"}),
+    )  # fmt: skip
+
+    def new(self, where: Where) -> LapJoin:
+        return LapJoin(**where.place)
+
+    def fields(self, join: LapJoin) -> list[Field]:
+        return [Field("Height", "How far the rim stands over.", "mm", lambda one: one.height,
+                      lambda one, value: {"height": value}, 0.3, 50, 0.5)]  # fmt: skip
