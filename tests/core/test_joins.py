@@ -22,9 +22,10 @@ from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LooseKeyJoin
 from deft_slab.core.outcome import Outcome
 from deft_slab.core.plan import PieceWish, Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.printer import default_printer, read_printer
 from deft_slab.core.project import Project, project_text, read_project
 from deft_slab.core.script import Recipe, read_recipe
+from deft_slab.core.shape.lettering import letters, outlines
 from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
@@ -673,3 +674,66 @@ def test_join_by_command(tmp_path):
     assert refused.returncode == 1
     assert "replace" in refused.stderr
     assert call("join", path, "--auto", "--out", tmp_path / "none").returncode == 1
+
+
+def test_a_coupon_has_a_hole_for_each_clearance(tmp_path):
+    """Written as STL and 3MF and read back by trimesh; the holes are the key's size and the clearance, in order."""
+    for name in ("coupon.stl", "coupon.3mf"):
+        found = answer("coupon", "--key", 8, "--clearances", 0.1, 0.2, 0.3, "--out", tmp_path / name)
+        assert found["clearances_mm"] == [0.1, 0.2, 0.3]
+        mesh = trimesh.load(tmp_path / name, force="mesh")
+        assert mesh.is_watertight
+        assert mesh.volume == pytest.approx(found["volume_mm3"], rel=1e-5)
+        bodies = sorted(mesh.split(), key=lambda one: -one.volume)
+        assert len(bodies) == 2
+        bar, key = bodies
+        # at the mouth of the holes, which open upward; under the figures in relief
+        level = bar.bounds[1, 2] - 0.6
+        section = bar.section(plane_origin=(0, 0, level - 1e-4), plane_normal=(0, 0, 1))
+        loops = sorted((shapely.Polygon(loop[:, :2]) for loop in section.discrete), key=lambda one: -one.area)
+        holes = sorted(loops[1:], key=lambda one: one.centroid.x)
+        across = [2 * math.sqrt(hole.area / (math.pi * ROUND)) for hole in holes]
+        grown = [8 + 2 * c / math.cos(math.radians(8)) for c in (0.1, 0.2, 0.3)]
+        assert across == pytest.approx(grown, abs=0.01)
+        assert key.bounds[0, 2] == pytest.approx(0, abs=1e-6)
+        # the key goes into the widest hole as deep as it is high
+        assert key.bounds[1, 2] == pytest.approx(5 + 4.8, abs=1e-4)
+    rods = answer("coupon", "--rod", 3, "--out", tmp_path / "rods.stl")
+    assert rods["clearances_mm"] == [0.2, 0.25, 0.3, 0.35, 0.4]
+    assert len(trimesh.load(tmp_path / "rods.stl").split()) == 1
+    for wrong in (("--clearances", *range(13)), ("--clearances", -0.1), ("--key", 0.2)):
+        refused = call("coupon", *wrong, "--out", tmp_path / "wrong.stl")
+        assert refused.returncode in (1, 2)
+        assert not (tmp_path / "wrong.stl").exists()
+
+
+def test_what_fitted_best_is_kept_in_the_profile(tmp_path):
+    path = tmp_path / "mine.json"
+    kept = answer("coupon", "--fitted", 0.25, "--material", "PLA", "--out", path)
+    assert kept["clearance_mm"] == 0.25
+    printer = read_printer(path.read_bytes())
+    assert printer.clearance == 0.25
+    assert "PLA" in printer.fitted
+    assert printer.fitted.startswith("0.25 mm per side fitted best, 20")
+    # joins that state no clearance take it
+    key = KeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, **ON)
+    workshop, plan = joined_plan(key)
+    assert workshop.evaluate(plan, printer, detail="figures").joins["j1"].clearance == 0.25
+
+
+def test_letters_are_the_outlines_of_the_typeface():
+    """A section at half their depth is what the outlines enclose, by shapely; capitals are as high as asked for."""
+    for text in ("0.25", "A-8 B"):
+        rings, width = outlines(text, 5.0)
+        body, same = letters(text, 5.0, 0.6)
+        assert width == same
+        enclosed = shapely.Polygon()
+        for ring in rings:  # counters turn the other way, and lie in their letter
+            enclosed = enclosed.symmetric_difference(shapely.Polygon(ring))
+        section = shapely.union_all([shapely.Polygon(ring) for ring in body.slice(0.3).to_polygons()])
+        assert body.volume() == pytest.approx(0.6 * enclosed.area, rel=1e-6)
+        assert section.bounds == pytest.approx(enclosed.bounds, abs=1e-6)
+    rings, _ = outlines("H", 5.0)
+    assert np.concatenate(rings)[:, 1].max() == pytest.approx(5.0, abs=0.01)
+    # a stroke of a figure on a coupon is printable: two lines of 0.4 mm
+    assert shapely.Polygon(outlines("1", 4.0)[0][0]).buffer(-0.25).area > 0

@@ -6,8 +6,10 @@ import math
 
 import numpy as np
 import pytest
+import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LooseKeyJoin
 from deft_slab.desk.joins import ON_DESK
@@ -238,3 +240,27 @@ def test_values_that_make_no_sense_change_nothing(halves):
     settled(halves)
     assert state.plan == plan
     assert "has a join already" in halves.window.notice.text
+
+
+def test_a_coupon_is_written_and_what_fitted_is_kept(halves, tmp_path, monkeypatch):
+    state, panel = halves.state, halves.window.join_panel.coupon
+    target = tmp_path / "coupon.3mf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+    halves.click(halves.window.join_panel.tabs["Coupon"])
+    halves.type(panel.count, "3")
+    halves.click(panel.write)
+    halves.qtbot.waitUntil(target.exists, timeout=PATIENCE)
+    settled(halves)
+    assert trimesh.load(target, force="mesh").is_watertight
+    assert "say which clearance fitted best" in halves.window.notice.text
+    assert "not tried yet" in words(panel)
+    halves.type(panel.best, "0.2")
+    panel.material.setText("PETG")
+    halves.click(panel.keep)
+    settled(halves)
+    assert state.printer.clearance == 0.2
+    assert "PETG" in words(panel)
+    assert state.settings.printer.clearance == 0.2
+    halves.undo()
+    settled(halves)
+    assert state.printer.clearance == 0.2  # new projects keep it; this one has none of its own again

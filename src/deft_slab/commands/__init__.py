@@ -1,4 +1,4 @@
-"""What deft-slab does without a window: measure, mend, tilt, cut, join, sweep, propose. Loads neither Qt nor VTK."""
+"""What deft-slab does without a window, one module for each command. Loads neither Qt nor VTK."""
 
 from __future__ import annotations
 

@@ -87,6 +87,7 @@ def parser() -> argparse.ArgumentParser:
     join.add_argument("--auto", action="store_true", help="propose joins for the contacts that have none")
     join.add_argument("--assembled", action="store_true",
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
+    _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     common(sweep_)
     overhang(sweep_)
@@ -115,6 +116,21 @@ def _recipe(command: argparse.ArgumentParser) -> None:
     command.add_argument("--replace", action="store_true", help="replace files of the same names")
 
 
+def _coupon(test: argparse.ArgumentParser) -> None:
+    """What a coupon is of."""
+    test.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
+    test.add_argument("--key", type=_number, default=8.0, metavar="MM", help="a round key of this width (8)")
+    test.add_argument("--rod", type=_number, metavar="MM", help="holes for round stock of this diameter instead")
+    test.add_argument("--clearances", type=_number, nargs="+", metavar="MM",
+                      help="per side, one hole each (five steps of 0.05 around the printer's)")  # fmt: skip
+    test.add_argument("--fitted", type=_number, metavar="MM",
+                      help="write the profile with this clearance, which fitted best, instead of a coupon")  # fmt: skip
+    test.add_argument("--material", default="", metavar="NAME", help="what it was printed of, for --fitted")
+    test.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
+    test.add_argument("--replace", action="store_true", help="replace a file of that name")
+    test.add_argument("--json", action="store_true", help="print JSON")
+
+
 def _ways(propose: argparse.ArgumentParser) -> None:
     """What ways to part a model are looked for by."""
     propose.add_argument("--pieces", type=int, default=2, metavar="N", help="at most so many pieces (2)")
@@ -138,7 +154,8 @@ def check(arguments: argparse.Namespace) -> None:
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
-                            ("seam_limit", 1e-6, 1e9), ("least", 0, 1e6), ("time", 0, 1e6)):  # fmt: skip
+                            ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
+                            ("least", 0, 1e6), ("time", 0, 1e6)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

@@ -25,6 +25,7 @@ class Printer(BaseModel):
     line_width : of a filament printer's nozzle path, or a resin printer's pixel
     layer_heights : the usual ones, finest first
     clearance : gap on each side between a key and its socket that this printer needs
+    fitted : how the clearance was found, with date and material
     hole_allowance : what holes for round stock are made wider by besides, as printed holes come out small (from memory)
     endless : the axis along which the bed has no end
     support_density : share of the support volume that is plastic; from memory
@@ -50,6 +51,7 @@ class Printer(BaseModel):
     )  # fmt: skip
     clearance: float = Field(default=0.3, ge=0, le=5)
     hole_allowance: float = Field(default=0.1, ge=0, le=5)
+    fitted: Annotated[str, StringConstraints(max_length=200)] = ""
     endless: Literal["x", "y"] | None = None
     support_density: float = Field(default=0.15, gt=0, le=1)
     material_price: float = Field(default=25.0, ge=0, le=1e5)
@@ -101,6 +103,11 @@ class Printer(BaseModel):
             "endless" if self.endless == axis else f"{size:g}" for axis, size in (("x", self.bed_x), ("y", self.bed_y))
         )
         return f"{self.name} · {x} × {y} × {self.height:g} mm"
+
+    def fitted_at(self, clearance: float, date: str, material: str) -> Printer:
+        """With the clearance that fitted best on a coupon. clearance : mm per side. Raises BadPlan."""
+        of = f", {material.strip()[:80]}" if material.strip() else ""
+        return self.changed(clearance=clearance, fitted=f"{clearance:g} mm per side fitted best, {date}{of}")
 
     def changed(self, **update: object) -> Printer:
         """A copy with other values, validated anew.

@@ -280,6 +280,17 @@ class FitDry(OfPlan[tuple[DryMove, ...]]):
     """In which order the pieces go together, and what is in the way."""
 
 
+@dataclass(frozen=True, eq=False)
+class WriteCoupon(Request[Path]):
+    """A coupon for a join; the reply is its file. steps : mm per side; replace : whether one there may be replaced"""
+
+    join: Join
+    printer: Printer
+    steps: tuple[float, ...]
+    path: Path
+    replace: bool
+
+
 # what Size asks
 
 

@@ -67,6 +67,15 @@ class Verbs(QObject):
         if asked is not None:
             self.state.writing.together(asked[0], replace=asked[1])
 
+    def ask_coupon_file(self, steps: tuple[float, ...]) -> None:
+        """steps : mm per side of each hole"""
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Write a coupon", str(Path(self._folder()) / "coupon.3mf"), "3MF (*.3mf);;STL (*.stl)"
+        )
+        if name:
+            named = Path(name).suffix.lower() in (".3mf", ".stl")
+            self.state.joining.write_coupon(steps, Path(name if named else name + ".3mf"), replace=named)
+
     def ask_stl_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self.window, "Folder for the STL files", self._folder())
         if name:

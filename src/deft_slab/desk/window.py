@@ -53,7 +53,7 @@ class Window(QMainWindow):
         self.frame = BedFrame(state, self.notice, self.verbs)
         self.bed = self.frame.bed
         self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
-        self.join_panel = JoinPanel(state)
+        self.join_panel = JoinPanel(state, self.verbs)
         self.panels = {
             "Size": self.size_panel, "Tilt": self.tilt_panel, "Cut": self.cut_panel, "Join": self.join_panel,
             "Check": CheckPanel(state), "Hand off": HandOffPanel(state, self.verbs),

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import dataclasses
+import datetime
 import math
 from collections.abc import Collection
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,8 +20,9 @@ from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.reports import ContactFound, DryMove, JoinReport
 from ..joins import ON_DESK, Where
+from ..printers import keep, profiles
 from ..replies import RoomShown
-from ..requests import FitDry, LookAtRoom, ProposeJoins
+from ..requests import FitDry, LookAtRoom, ProposeJoins, WriteCoupon
 from .changing import validated
 from .desk import Desk
 
@@ -226,6 +230,35 @@ class Joining(QObject):
     def settle(self, did: str) -> None:
         """Makes what was dragged the plan."""
         self._desk.settle(did)
+
+    # coupons
+
+    def write_coupon(self, steps: tuple[float, ...], path: Path, *, replace: bool = False) -> None:
+        """Writes a coupon for the selected join, or for a key that suits the contact; asks before it replaces a
+        file."""
+        desk = self._desk
+        join = self.join if self.join is not None and self.join.holes(0.0) else self._probe()
+        desk.jobs.submit(
+            "handoff:coupon", WriteCoupon(join, desk.printer, steps, path, replace),
+            done=lambda written: desk.told.emit(f"Wrote the coupon to {written.name}.\nPrint it as it lies, and say "
+                                                "which clearance fitted best."),
+            failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
+            label=f"Writing {path.name}",
+        )  # fmt: skip
+
+    def fitted_best(self, clearance: float, material: str) -> None:
+        """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own
+        profile of that name."""
+        desk = self._desk
+        found = desk.printer.fitted_at(clearance, datetime.date.today().isoformat(), material)
+        for profile in profiles():
+            if profile.own and profile.printer.name == found.name:
+                try:
+                    keep(dataclasses.replace(profile, printer=found))
+                except DeftError as error:
+                    desk.failed.emit(error)
+        desk.choose_printer(found)
+        self.changed.emit()
 
     # asking
 

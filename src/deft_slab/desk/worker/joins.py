@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 
 from ...core.errors import BadPlan
+from ...core.handoff.pieces import write_solid
+from ...core.joining.coupon import coupon
 from ...core.joins import Join
 from ...core.progress import Job
 from ...core.reports import DryMove
 from ..replies import RoomShown
-from ..requests import FitDry, LookAtRoom, ProposeJoins
+from ..requests import FitDry, LookAtRoom, ProposeJoins, WriteCoupon
 from .shop import Shop
 
 
@@ -34,6 +38,12 @@ class Joins:
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
         """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only)
+
+    def write_coupon(self, asked: WriteCoupon, job: Job) -> Path:
+        """Raises SaveFailed, WouldReplace, BadPlan, JoinFailed."""
+        made = coupon(asked.join, asked.printer, asked.steps)
+        write_solid(made, "Coupon", asked.path, replace=asked.replace)
+        return asked.path
 
     def dry_fit(self, asked: FitDry, job: Job) -> tuple[DryMove, ...]:
         """The order in which the pieces go together. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+from ...verbs import Verbs
 from ...whole import DeskState
 from ...widgets.pages import Pages
 from .contacts import ContactsPanel
+from .coupon import CouponPanel
 from .fit import DryFitPanel
 
 _TIPS = {
     "Contacts": "Where pieces meet, the joins there, and the room that they have.",
+    "Coupon": "A small test print that finds the clearance of your printer.",
     "Dry fit": "In which order the pieces go together, and what is in the way.",
 }
 
 
 class JoinPanel(Pages):
-    def __init__(self, state: DeskState) -> None:
-        self.contacts, self.fit = ContactsPanel(state), DryFitPanel(state)
-        super().__init__({"Contacts": self.contacts, "Dry fit": self.fit}, _TIPS)
+    def __init__(self, state: DeskState, verbs: Verbs) -> None:
+        self.contacts, self.fit, self.coupon = ContactsPanel(state), DryFitPanel(state), CouponPanel(state, verbs)
+        super().__init__({"Contacts": self.contacts, "Dry fit": self.fit, "Coupon": self.coupon}, _TIPS)
         self._state = state
         self.turned.connect(self._on_turned)
         state.step_changed.connect(lambda: self._on_turned("Contacts" if self.contacts.isVisible() else ""))

@@ -1,0 +1,83 @@
+"""Coupons: small test prints that find the clearance of a printer."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import BadPlan
+from ..joins import DowelJoin, Join, Peg, Site
+from ..printer import Printer
+from ..shape.lettering import letters
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+
+STEP, STEPS = 0.05, 5
+"""mm between the clearances of a coupon, and how many there are."""
+MOST_STEPS = 12
+_FLOOR = 1.6
+"""mm under the sockets."""
+_AROUND = 2.4
+"""mm of wall around each."""
+_LETTERS, _RELIEF = 4.0, 0.6
+"""mm: height of the figures, and how far they stand out."""
+_GRIP = (9.0, 5.0)
+"""mm: half of the foot of the key that is tried, and its height."""
+
+
+def usual_steps(printer: Printer) -> tuple[float, ...]:
+    """mm per side: the printer's clearance in the middle, none of them 0."""
+    first = max(printer.clearance - STEP * (STEPS // 2), STEP)
+    return tuple(round(first + STEP * n, 3) for n in range(STEPS))
+
+
+def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
+    """A bar with a hole for each clearance, its figure in relief beside it, and, for keys, the one key that is tried in
+    all of them; mm, standing on z = 0.
+
+    join : a key, loose or not, or a dowel hole: its measures; steps : mm per side
+
+    Raises
+    ------
+    BadPlan : there are no steps or too many, one is below 0, or the join has no hole.
+    JoinFailed : its measures make no body.
+    """
+    if not 1 <= len(steps) <= MOST_STEPS or min(steps) < 0 or max(steps) > 5:
+        raise BadPlan(f"A coupon has 1 to {MOST_STEPS} clearances from 0 to 5 mm.")
+    if not isinstance(join, (Peg, DowelJoin)):
+        raise BadPlan(f"There is no coupon for {join.word}: it has no hole.")
+    # ridges are for the seats of one prop, and a roof for a hole that opens down
+    plain: Join = join.model_copy(update={"ridges": ()} if isinstance(join, Peg) else {
+        "depth_first": min(join.depth_first, 8.0), "roofed_first": False, "roofed_second": False})  # fmt: skip
+    deep = max(hole.depth for hole in plain.holes(max(steps)).values())
+    reach = plain.reach(max(steps), printer.hole_allowance)
+    _, wide = letters("0.00", _LETTERS, _RELIEF)
+    pitch = max(2 * reach + _AROUND, wide + 2.0)
+    size = np.array([pitch * len(steps) + _AROUND, 2 * reach + 2 * _AROUND + _LETTERS + 2.0, deep + _FLOOR])
+    bar = manifold3d.Manifold.cube(tuple(size))
+    across = _LETTERS + 2.0 + _AROUND + reach
+    frame = np.diag([1.0, -1.0, -1.0])
+    for number, clearance in enumerate(steps):
+        place = np.array([_AROUND / 2 + pitch * (number + 0.5), across, size[2]])
+        site = Site(place, frame, 0.0, 0.0, clearance, printer.hole_allowance, 0.0)
+        # the hole of the second piece, which lies below here
+        bar -= plain.model_copy(update={"carrier": "first"}).made(site).removed["second"]
+        figure, width = letters(f"{clearance:.2f}", _LETTERS, _RELIEF + 0.2)
+        bar += figure.translate((place[0] - width / 2, 1.5, size[2] - 0.2))
+    if isinstance(plain, Peg):
+        bar += _tried(plain).translate((_GRIP[0] + 1.0, size[1] + _GRIP[0] + 4.0, 0.0))
+    return Solid.from_manifold(bar, {})
+
+
+def _tried(peg: Peg) -> manifold3d.Manifold:
+    """The key on a foot to hold it by; it stands up."""
+    from ..joins.pegs import key_of
+
+    half = max(_GRIP[0], max(peg.sides) / 2 + 1.0)
+    foot = manifold3d.Manifold.cube((2 * half, 2 * half, _GRIP[1])).translate((-half, -half, 0.0))
+    site = Site(np.array([0.0, 0.0, _GRIP[1]]), np.eye(3), 0.0, 0.0, 0.0, 0.0, 0.0)
+    return foot + key_of(peg.shape, site, "first")

@@ -1,0 +1,73 @@
+"""Letters as bodies, from the outlines of the typeface that ships with the program."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+_FONT = Path(__file__).resolve().parents[2] / "desk" / "look" / "fonts" / "Inter-SemiBold.otf"
+_BEND = np.linspace(0.0, 1.0, 9)[1:, None]
+"""Shares of a curve at which it is drawn."""
+
+
+@cache
+def _font() -> tuple[Any, dict[int, str], float, float]:
+    """(its glyphs, their names by character, units of a capital's height, units of an em)."""
+    from fontTools.ttLib import TTFont
+
+    font = TTFont(_FONT)
+    return font.getGlyphSet(), font.getBestCmap(), float(font["OS/2"].sCapHeight), float(font["head"].unitsPerEm)
+
+
+def outlines(text: str, height: float) -> tuple[list[Floats], float]:
+    """((k, 2) mm for each closed outline, mm that the text is wide); it stands on y = 0 and begins at x = 0.
+
+    height : mm, of a capital. What the typeface has no letter for is left out. Holes turn the other way round: filled
+    are places around which the outlines turn at all.
+    """
+    from fontTools.pens.recordingPen import DecomposingRecordingPen
+
+    glyphs, names, capital, _ = _font()
+    scale, found, along = height / capital, list[Floats](), 0.0
+    for letter in text:
+        name = names.get(ord(letter))
+        if name is None:
+            continue
+        pen = DecomposingRecordingPen(glyphs)
+        glyphs[name].draw(pen)
+        found += [scale * (ring + [along, 0.0]) for ring in _rings(pen.value)]
+        along += float(glyphs[name].width)
+    return found, scale * along
+
+
+def _rings(drawn: list[tuple[str, tuple[tuple[float, float], ...]]]) -> list[Floats]:
+    """Closed outlines of what a pen has drawn, curves as short straight pieces (cubic ones by Bernstein's formula)."""
+    found: list[Floats] = []
+    points: list[Floats] = []
+    for what, given in drawn:
+        to = [np.array(one, float) for one in given]
+        if what == "moveTo":
+            points = [to[0][None]]
+        elif what == "lineTo":
+            points.append(to[0][None])
+        elif what == "curveTo":
+            a, (b, c, d) = points[-1][-1], to
+            t = _BEND
+            points.append((1 - t) ** 3 * a + 3 * t * (1 - t) ** 2 * b + 3 * t**2 * (1 - t) * c + t**3 * d)
+        elif what in ("closePath", "endPath") and points:
+            found.append(np.concatenate(points))
+    return found
+
+
+def letters(text: str, height: float, thick: float) -> tuple[manifold3d.Manifold, float]:
+    """(the letters of a text, ``thick`` mm from z = 0 on, mm that they are wide). height : mm, of a capital"""
+    rings, width = outlines(text, height)
+    section = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
+    return manifold3d.Manifold.extrude(section, thick), width

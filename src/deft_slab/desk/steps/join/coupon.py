@@ -1,0 +1,83 @@
+"""Coupon: a small test print that finds the clearance of the printer, and what fitted best."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QLineEdit
+
+from ....core.joins import DowelJoin
+from ...verbs import Verbs
+from ...whole import DeskState
+from ...widgets.binding import follow
+from ...widgets.gap import GapDrawing
+from ...widgets.number import NumberField
+from ...widgets.parts import Panel, button, label, row
+
+
+class CouponPanel(Panel):
+    def __init__(self, state: DeskState, verbs: Verbs) -> None:
+        super().__init__()
+        self._state, self._joining, self._verbs = state, state.joining, verbs
+        self.add(label("A bar with a hole for each clearance, and the key that is tried in all of them. Nobody knows "
+                       "the clearance of a printer before it has printed one.", "faint", wrap=True))  # fmt: skip
+        self.head("Print")
+        self._of = label("", "", wrap=True)
+        self.add(self._of)
+        self.first = self._field("mm", 0.01, 5, 0.05, 2, "First clearance", "Of the tightest hole, per side.")
+        self.step = self._field("mm", 0.01, 1, 0.01, 2, "Step", "How much more the next hole has, per side.")
+        self.count = self._field("", 1, 12, 1, 0, "Holes", "So many of them.")
+        self.first.set_value(max(round(state.printer.clearance - 0.1, 2), 0.05))
+        self.step.set_value(0.05)
+        self.count.set_value(5)
+        for field in (self.first, self.step, self.count):
+            self.add(row(label(field.accessibleName()), 1, field))
+        self.write = button("Write the coupon …", "Writes it as 3MF or STL, in mm.", self._write, role="main")
+        self.add(row(self.write, 1))
+        self.head("Afterwards")
+        self.add(label("Which one goes in by hand and does not rattle?", "faint", wrap=True))
+        self.best = self._field("mm", 0.0, 5, 0.05, 2, "Fitted best", "The figure beside the hole that fitted best.")
+        self.material = QLineEdit()
+        self.material.setAccessibleName("Material")
+        self.material.setPlaceholderText("material")
+        self.material.setToolTip("What it was printed of; kept with the clearance.")
+        self.add(row(label("Fitted best"), self.best, self.material))
+        self.keep = button("Keep for this printer", "Takes this clearance for the printer: of this project, of new "
+                           "ones, and in your own profile.", self._keep)  # fmt: skip
+        self.add(row(self.keep, 1))
+        self._known = label("", "good", wrap=True)
+        self.add(self._known)
+        self.gap = GapDrawing()
+        self.add(row(self.gap, 1))
+        self.column.addStretch(1)
+        follow(self, self.refresh, self._joining.changed, state.project_changed, state.settings_changed)
+
+    def _field(
+        self, unit: str, low: float, high: float, step: float, decimals: int, name: str, tip: str
+    ) -> NumberField:  # fmt: skip
+        field = NumberField(unit, low=low, high=high, step=step, decimals=decimals)
+        field.setAccessibleName(name)
+        field.setToolTip(tip)
+        field.setFixedWidth(82)
+        return field
+
+    @property
+    def steps(self) -> tuple[float, ...]:
+        """mm per side of each hole."""
+        return tuple(round(self.first.value + self.step.value * n, 3) for n in range(round(self.count.value)))
+
+    def _write(self) -> None:
+        self._verbs.ask_coupon_file(self.steps)
+
+    def _keep(self) -> None:
+        self._joining.fitted_best(self.best.value, self.material.text())
+
+    def refresh(self) -> None:
+        join, printer = self._joining.join, self._state.printer
+        what = "a key that suits this contact"
+        if join is not None and join.holes(0.0):
+            what = f"{'holes for ' if isinstance(join, DowelJoin) else 'the selected '}{join.sentence()}"
+        self._of.setText(f"For {what}.")
+        self.write.setEnabled(bool(self._joining.contacts))
+        self._known.setText(f"{printer.name}: {printer.fitted or f'{printer.clearance:g} mm per side, not tried yet'}.")
+        self.gap.show_gap(printer.clearance)
+        if not self.best.hasFocus() and self.best.value == 0.0:
+            self.best.set_value(printer.clearance)
