@@ -31,9 +31,10 @@ from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin
 from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
-from deft_slab.core.outcome import Piece
+from deft_slab.core.outcome import Outcome, Piece
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
@@ -171,11 +172,55 @@ def random_recipe(solid: Solid, seed: int, most: int) -> Recipe:
     return Recipe(cuts=tuple(dice.cut(number) for number in range(int(dice.rng.integers(1, most + 1)))))
 
 
-def problem_with(model, recipe: Recipe) -> str:
-    """What is wrong with the outcome of a recipe; empty when nothing is; REFUSED where it is refused with words."""
+def random_joins(outcome: Outcome, seed: int) -> tuple[Join, ...]:
+    """Joins of all kinds and of sizes that mostly, but not always, have room, on half of the contacts."""
+    rng = np.random.default_rng(seed)
+    found: list[Join] = []
+    for contact in outcome.contacts:
+        for _ in range(int(rng.choice([0, 0, 1, 1, 2]))):
+            scale = 0.3 * math.sqrt(contact.area)
+            at = np.array(contact.place) + rng.normal(0, scale, 3)
+            where = {
+                "id": f"j{len(found)}", "cut": contact.cut, "between": contact.between,
+                "at": tuple(float(value) for value in at), "clearance": float(rng.choice([0.0, 0.2, 0.4])),
+            }  # fmt: skip
+            width = float(np.clip(rng.uniform(0.3, 1.5) * scale, 0.6, 30))
+            peg = {
+                "width": width, "height": float(np.clip(rng.uniform(0.3, 1.2) * width, 0.3, 30)),
+                "draft": float(rng.choice([0, 8, 15])), "rounding": float(rng.choice([0, 0.5])),
+                "outline": str(rng.choice(["round", "rectangle"])), "length": 1.4 * width,
+                "corner": max(0.3 * width, 0.1),
+            }  # fmt: skip
+            if rng.random() < 0.4:
+                ridge = rng.normal(size=3)
+                peg["ridges"] = (tuple(float(value) for value in ridge / np.linalg.norm(ridge)),)
+            carrier, roofed = str(rng.choice(["first", "second"])), bool(rng.random() < 0.3)
+            match str(rng.choice(["key", "key", "loose key", "dowel hole", "lap", "glue"])):
+                case "key":
+                    found.append(KeyJoin(**where, **peg, carrier=carrier, roofed=roofed))
+                case "loose key":
+                    found.append(LooseKeyJoin(**where, **peg, roofed_first=roofed, roofed_second=not roofed))
+                case "dowel hole":
+                    found.append(DowelJoin(**where, diameter=width / 2, depth_first=1.5 * width, depth_second=width))
+                case "lap":
+                    found.append(LapJoin(**where, carrier=carrier, height=float(rng.uniform(0.5, 3))))
+                case _:
+                    found.append(GlueJoin(**where))
+    return tuple(found)
+
+
+def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
+    """What is wrong with the outcome of a recipe; empty when nothing is; REFUSED where it is refused with words.
+
+    joins : a seed for joins on its contacts
+    """
     plan = Plan(model=model.ref, recipe=recipe.cuts)
+    workshop = Workshop(model)
     try:
-        outcome = Workshop(model).evaluate(plan, default_printer(), detail="figures")
+        outcome = workshop.evaluate(plan, default_printer(), detail="figures")
+        if joins is not None:
+            plan = plan.changed(joins=random_joins(outcome, joins))
+            outcome = workshop.evaluate(plan, default_printer(), detail="figures")
     except CutFailed as error:
         return REFUSED if error.what else "an error without words"
     if outcome.lost_share > 1e-6:
@@ -188,6 +233,19 @@ def problem_with(model, recipe: Recipe) -> str:
         problem = problem_as_written(piece)
         if problem:
             return f"{piece.name}, {problem}"
+    return _overlapping(outcome.pieces) if joins is not None else ""
+
+
+def _overlapping(pieces) -> str:
+    """Whether pieces, where they belong, are in each other by more than 0.02 mm; empty where none are."""
+    for n, one in enumerate(pieces):
+        for other in pieces[n + 1 :]:
+            low = np.maximum(one.solid.bounds[0], other.solid.bounds[0])
+            if np.any(low >= np.minimum(one.solid.bounds[1], other.solid.bounds[1])):
+                continue
+            both = one.solid.manifold ^ other.solid.manifold
+            if both.volume() > 1e-6 and 2 * both.volume() / both.surface_area() > 0.02:
+                return f"{one.name} and {other.name} are in each other: {both.volume():.4f} mm3"
     return ""
 
 
@@ -206,7 +264,7 @@ def problem_as_written(piece: Piece) -> str:
     return ""
 
 
-def _sound(solid: Solid) -> Solid:
+def sound_model(solid: Solid) -> Solid:
     """A demo model, thinned as far as it goes without running through itself, which would count volume twice."""
     for triangles in (15_000, 30_000, 60_000):
         thin = thinned(solid, triangles, QUIET)
@@ -220,9 +278,10 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=1000)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--joins", action="store_true", help="with joins on the contacts")
     wanted = parser.parse_args()
     models = {name: open_file(path).model for name, path in MODELS.items()}
-    models = {name: model_of(_sound(model.solid), name) for name, model in models.items()}
+    models = {name: model_of(sound_model(model.solid), name) for name, model in models.items()}
     models |= {name: model_of(united(bundled(f"{name}.ply")), name) for name in ("ant", "nut")}
     kinds: Counter[str] = Counter()
     wrong, refused, slowest = 0, 0, 0.0
@@ -231,7 +290,8 @@ def main() -> int:
         recipe = random_recipe(models[name].solid, wanted.seed * 1_000_003 + number, 4)
         started = time.monotonic()
         try:
-            problem = problem_with(models[name], recipe)
+            seed = wanted.seed * 1_000_003 + number if wanted.joins else None
+            problem = problem_with(models[name], recipe, seed)
         except Exception as error:  # noqa: BLE001 - whatever it is, it is a crash, and is counted
             problem = f"{type(error).__name__}: {error}"
         slowest = max(slowest, time.monotonic() - started)

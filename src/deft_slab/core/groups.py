@@ -75,13 +75,15 @@ class Uncut:
 @dataclass(frozen=True, eq=False)
 class Part:
     """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from;
-    ``crumb``: a fragment that a cut left behind by accident."""
+    ``crumb``: a fragment that a cut left behind by accident; ``down``: (3,) the way that it is to lie, None where that
+    is looked for."""
 
     key: Hashable
     solid: Solid
     sides: tuple[Side, ...]
     group: int
     crumb: bool = False
+    down: tuple[float, float, float] | None = None
 
     @property
     def anchor(self) -> tuple[float, float, float]:

@@ -203,7 +203,8 @@ class Piece:
 @dataclass(frozen=True)
 class Totals:
     """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
-    fit. ``tallest`` is of the worst one."""
+    fit. ``tallest`` is of the worst one; joined : contacts with a join that holds; least_wall : the thinnest around any
+    join; base_area : of the pieces, as they sit."""
 
     pieces: int
     overhang_area_mm2: float
@@ -219,10 +220,18 @@ class Totals:
     print_seconds: float
     flat_pieces: int
     fitting_pieces: int
+    contacts: int = 0
+    joined: int = 0
+    least_wall_mm: float = math.inf
+    base_area_mm2: float = 0.0
 
     @classmethod
-    def of(cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer) -> Totals:
-        """Of the pieces and seams of a plan."""
+    def of(
+        cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
+        joins: Collection[JoinReport] = (),
+    ) -> Totals:  # fmt: skip
+        """Of the pieces, seams and joins of a plan. contacts : how many there are"""
+        made = [one for one in joins if not one.problem]
         # pieces on one resin plate take no longer than the longest of them
         hours = max if printer.kind == "resin" else math.fsum
         figures = [piece.figures for piece in pieces]
@@ -242,6 +251,10 @@ class Totals:
             print_seconds=hours([f.print_seconds for f in figures]),
             flat_pieces=sum(piece.figures.sits_flat for piece in own),
             fitting_pieces=sum(piece.fit.fits for piece in own),
+            contacts=contacts,
+            joined=len({one.contact for one in made if one.added + one.removed > 0}),
+            least_wall_mm=min((one.least_wall for one in made), default=math.inf),
+            base_area_mm2=math.fsum(piece.figures.base_area_mm2 for piece in own),
         )
 
 

@@ -26,7 +26,7 @@ from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarke
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, SeatWishes, seats_of
 from .judge.slivers import thin_places
-from .judge.tilts import set_down
+from .judge.tilts import down_to_rotation, set_down
 from .kept import Kept
 from .marking import Mark, Region
 from .mend.thin import thinned
@@ -143,7 +143,7 @@ class Workshop:
             solids = [group.solid for group in uncut.groups]
             rooms = rooms_around(plan, solids, uncut.key, guests, self._kept, job) if plan.guests else {}
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
-        totals = Totals.of(pieces, seams.values(), printer)
+        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values())
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
@@ -345,6 +345,8 @@ class Workshop:
         marks, lift = all_marks.of(part.solid.origin), lift_of(plan, wish)
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
+        elif part.down is not None:
+            tilt, kind = Tilt.from_rotation(down_to_rotation(np.array(part.down))), "lying, which makes it strong"
         elif not parted:
             tilt, kind = plan.tilt, "as the model stands"
         else:

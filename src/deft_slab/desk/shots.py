@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -90,7 +89,6 @@ def main(folder: Path = FOLDER) -> int:
     eye.go("Size")
     eye.shoot("size")
     _cutting(eye)
-    _trouble(eye)
     _sizing(eye)
     window.state.jobs.close()
     window.state.close()
@@ -163,7 +161,16 @@ def _cutting(eye: Photographer) -> None:
     panel.turn_to("This cut")
     eye.until(lambda: state.search.sweep is not None)
     eye.shoot("cut-in-place")
-    for name in ("Join", "Check", "Hand off"):
+    eye.go("Join")
+    QTest.mouseClick(eye.window.join_panel.contacts.propose_all, Qt.MouseButton.LeftButton)
+    eye.until(lambda: settled(state) and state.joining.room_here is not None)
+    eye.shoot("join")
+    QTest.mouseClick(eye.window.join_panel.tabs["Dry fit"], Qt.MouseButton.LeftButton)
+    eye.until(lambda: settled(state) and state.joining.fitted is not None)
+    eye.window.join_panel.fit.slider.setValue(10)
+    eye.settle()
+    eye.shoot("join-fit")
+    for name in ("Check", "Hand off"):
         eye.go(name)
         eye.shoot(name.lower().replace(" ", "-"))
     eye.go("Cut")
@@ -276,27 +283,6 @@ def _sizing(eye: Photographer) -> None:
     eye.settle()
     eye.shoot("printers", dialog)
     dialog.close()
-
-
-def _trouble(eye: Photographer) -> None:
-    """A hook seated on a facet, and a file that is no model."""
-    eye.open(MODELS["hook"])
-    eye.go("Tilt")
-    window = eye.window
-    window.bed.look_from("From the left")
-    window.tilt_panel.by_hand.picks["facet"].click()
-    QTest.mouseMove(window.bed, QPoint(360, 250))
-    eye.until(lambda: window.bed.marked)
-    QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(360, 250))
-    eye.settle()
-    window.bed.look_from("From the front corner")
-    eye.settle()
-    with tempfile.TemporaryDirectory() as folder:
-        broken = Path(folder) / "figurehead.stl"
-        broken.write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(400))
-        eye.state.opening.open(broken)
-        eye.until(lambda: eye.window.notice.isVisible())
-    eye.shoot("trouble")
 
 
 if __name__ == "__main__":

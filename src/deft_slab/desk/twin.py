@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from functools import partial
 from itertools import chain
@@ -196,7 +197,8 @@ class TwinView(QWidget):
                 continue
             values = [column.of(one) for one in totals]
             change = values[1] - values[0]
-            said = text.signed(column.shown(abs(change)), change) if column.shown(abs(change)) else ""
+            known = math.isfinite(change) and column.shown(abs(change))
+            said = text.signed(column.shown(abs(change)), change) if known else ""
             both = label(f"{shown[0]}  |  {shown[1]}", "figure")
             differing.append((label(f"{column.title}  {said}", "faint"), both))
         across = self._in_a_row(differing)

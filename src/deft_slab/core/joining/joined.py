@@ -124,14 +124,15 @@ def join_all(
         after.append(Part(key, solid, part.sides, part.group, part.crumb))
     names: dict[int, str] = {}
     kinds: dict[int, str] = {}
-    loose = [(one, name, body) for one in ready if one.made is not None for name, body in one.made.loose]
-    for number, (one, name, body) in enumerate(loose, 1):
+    loose = [(one, *each) for one in ready if one.made is not None for each in one.made.loose]
+    for number, (one, name, body, down) in enumerate(loose, 1):
         names[len(after)] = f"{name} {number}" if len(loose) > 1 else name
         kinds[len(after)] = name.lower()
         near = parts[contacts[one.contact].parts[0]] if one.contact is not None else parts[0]
         runs = {int(run): Face(one.join.id, LOOSE) for run in body.to_mesh64().run_original_id}
         side = Side(cut=one.join.id, side=0)
-        after.append(Part(("loose", one.key), Solid.from_manifold(body, runs), (side,), near.group))
+        solid = Solid.from_manifold(body, runs)
+        after.append(Part(("loose", one.key), solid, (side,), near.group, down=triple(down)))
     return Joined(after, contacts, {one.join.id: one.report for one in ready}, names, kinds)
 
 
@@ -224,7 +225,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
         report, least_wall=wall,
         added=sum(_beyond(body, contact, other(which), made.opens) for which, body in made.added.items()),
         removed=sum(_beyond(body, contact, which, made.opens) for which, body in made.removed.items()),
-    loose=sum(float(body.volume()) for _, body in made.loose),
+    loose=sum(float(body.volume()) for _, body, _ in made.loose),
     )  # fmt: skip
     return Ready(join, report, made)
 

@@ -249,7 +249,7 @@ class _Proposal:
         roofed: dict[Which, bool], why: str,
     ) -> Join:  # fmt: skip
         where = {"id": _UNNAMED, "cut": self.contact.cut, "between": self.contact.between, "at": at, "why": why}
-        size = {"width": round(width, 1), "height": round(max(height, 3.0), 1), "ridges": ridges}
+        size = {"width": round(width, 1), "height": round(height, 1), "ridges": ridges}
         if carrier is None:
             roofs = {"roofed_first": roofed["first"], "roofed_second": roofed["second"]}
             return LooseKeyJoin.model_validate({**where, **size, **roofs})

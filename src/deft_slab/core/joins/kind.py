@@ -126,14 +126,14 @@ class Made:
     """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
     moved on by the kerf.
 
-    added, removed : by piece; loose : (name, body) of what is printed apart
+    added, removed : by piece; loose : (name, body, (3,) unit, which way it lies on the bed) of what is printed apart
     edges : by piece, (k, 3) mm where the wall is measured; none: all around what is added and removed
     opens : what is removed goes on beyond the surface on purpose
     """
 
     added: Mapping[Which, manifold3d.Manifold]
     removed: Mapping[Which, manifold3d.Manifold]
-    loose: tuple[tuple[str, manifold3d.Manifold], ...] = ()
+    loose: tuple[tuple[str, manifold3d.Manifold, Floats], ...] = ()
     edges: Mapping[Which, Floats] = field(default_factory=dict)
     opens: bool = False
 

@@ -20,16 +20,16 @@ class LooseKeyJoin(Peg):
     word = "loose key"
 
     def made(self, site: Site) -> Made:
-        from .pegs import key_of, socket_of
+        from .pegs import lying_key, socket_of
 
-        halves = key_of(self.shape, site, "first", 0.0) + key_of(self.shape, site, "second", 0.0)
+        key, down = lying_key(self.shape, site)
         return Made(
             {},
             {
                 "first": socket_of(self.shape, site, "second", self.roofed_first),
                 "second": socket_of(self.shape, site, "first", self.roofed_second),
             },
-            (("Loose key", halves),),
+            (("Loose key", key, down),),
         )
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from .profile import Profile, key_body, socket_body
 
 Floats = NDArray[np.float64]
 
+_LYING = math.sqrt(0.5)
 ROOT = 0.4
 """mm by which a key goes on into its carrier, so that both become one."""
 
@@ -40,6 +43,20 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
     low, high = site.span(carrier)
     body, _ = key_body(profile_of(peg, axes), low, high + peg.height, peg.draft, peg.rounding, root)
     return on_site(body, site, axes)
+
+
+def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
+    """(a key for both sides, (3,) the way that it lies on the bed): with a flat along it, so that it prints lying,
+    which makes it strong along its length. Raises JoinFailed."""
+    axes = site.axes("first", peg.along)
+    key = key_of(peg, site, "first", 0.0) + key_of(peg, site, "second", 0.0)
+    half = min(peg.sides) / 2
+    tip = half - peg.height * np.tan(np.radians(peg.draft))
+    # of a round one a flat from where its sides lean by 45 degrees on; never more than its tip has
+    round_one = peg.radius > 0.9 * half
+    flat = min(_LYING * half if round_one else tip, 0.95 * tip)
+    up = axes[0] if peg.sides[0] <= peg.sides[1] else axes[1]
+    return key.trim_by_plane(tuple(up), float(up @ site.place) - flat), -up
 
 
 def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -21,7 +22,10 @@ _TIPS = {None: "The plan on the bed.", WHOLE: "The model whole, as it stood in i
 
 @dataclass(frozen=True)
 class Column:
-    """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")."""
+    """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")
+
+    tells : whether it says anything of a plan; where it does of none, it is not shown
+    """
 
     title: str
     tip: str
@@ -30,12 +34,14 @@ class Column:
     best: str = "less"
     bar: bool = True
     exact_only: bool = False
+    tells: Callable[[Totals], bool] = lambda totals: True
 
     def value(self, row: Row) -> float | None:
         """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
         if row.entry is None or (row.approximate and self.exact_only):
             return None
-        return self.of(row.entry.totals)
+        value = self.of(row.entry.totals)
+        return value if math.isfinite(value) else None
 
 
 COLUMNS: tuple[Column, ...] = (
@@ -47,10 +53,17 @@ COLUMNS: tuple[Column, ...] = (
     Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume,
            exact_only=True),
     Column("touched", "Supported surface, and what support stands on.", lambda t: t.touched_area_mm2, text.area),
-    Column("on show", "Touched surface on show faces.", lambda t: t.show_scar_mm2, text.area),
+    Column("on show", "Touched surface on show faces.", lambda t: t.show_scar_mm2, text.area,
+           tells=lambda t: t.show_scar_mm2 > 0),
     Column("seam in sight", "Seam, weighted by how much of it is seen from all sides.",
            lambda t: t.seam_in_sight_mm, text.mm, exact_only=True),
     Column("cut area", "Area to glue.", lambda t: t.cut_area_mm2, text.area),
+    Column("joined", "Contacts with a join that holds, of all.", lambda t: t.joined, lambda v: f"{v:.0f}", best="",
+           bar=False, tells=lambda t: t.joined > 0),
+    Column("thinnest", "Thinnest wall around any join.", lambda t: t.least_wall_mm, text.wall, best="more", bar=False,
+           tells=lambda t: math.isfinite(t.least_wall_mm)),
+    Column("base", "What all pieces rest on the bed with; a key or a socket there takes of it.",
+           lambda t: t.base_area_mm2, text.area, best="more", bar=False, tells=lambda t: t.joined > 0),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
     Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
            lambda t: t.print_seconds, text.hours, bar=False),
@@ -76,11 +89,15 @@ class Row:
 def cell_text(column: Column, row: Row) -> str:
     """A figure as it is shown; empty while it is being measured."""
     value = column.value(row)
+    if row.entry is not None and not math.isfinite(column.of(row.entry.totals)):
+        return "–"
     if row.entry is None or value is None:
         return "…"
     totals = row.entry.totals
     if column.title == "sit flat":
         return f"{totals.flat_pieces} of {totals.pieces}"
+    if column.title == "joined":
+        return f"{totals.joined} of {totals.contacts}" if totals.contacts else "–"
     if column.title == "fit":
         return f"{totals.fitting_pieces} of {totals.pieces}"
     about = "≈ " if row.approximate and column.title != "pieces" else ""
@@ -134,6 +151,11 @@ class LedgerModel(QAbstractTableModel):
             None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan)
         )
 
+    def shows(self, column: Column) -> bool:
+        """Whether a column says anything of a row that is measured."""
+        known = [row.entry.totals for row in self.rows if row.entry is not None]
+        return not known or any(column.tells(totals) for totals in known)
+
     @property
     def compared_with(self) -> Row | None:
         """The row that the others are compared with: the pinned one, else the model as it came."""
@@ -159,7 +181,7 @@ class LedgerModel(QAbstractTableModel):
         before, after = column.value(other), column.value(row)
         if before is None or after is None:
             return ""
-        if column.title in ("pieces", "sit flat", "fit"):
+        if column.title in ("pieces", "joined", "sit flat", "fit"):
             return ""
         change = after - before
         return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""

@@ -114,6 +114,10 @@ class _Painter(QStyledItemDelegate):
             )
 
 
+_NAMES, _NARROW, _FEW = 250, 172, 12
+"""Pixels of the column of names: usually, and beside more figures than these."""
+
+
 class _Table(QTableView):
     """Enter brings a choice back, F2 renames, P pins, Delete removes."""
 
@@ -134,11 +138,23 @@ class _Table(QTableView):
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-        header.resizeSection(0, 250)
+        header.resizeSection(0, _NAMES)
         header.setHighlightSections(False)
+        for signal in (model.modelReset, model.dataChanged):
+            signal.connect(self._show_columns)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(self._menu)
         self.clicked.connect(self._clicked)
+
+    def _show_columns(self) -> None:
+        """Those that say something; the names give way to them where there are many."""
+        shown = 0
+        for number, column in enumerate(COLUMNS, 1):
+            self.setColumnHidden(number, not self._rows.shows(column))
+            shown += not self.isColumnHidden(number)
+        width = _NAMES if shown <= _FEW else _NARROW
+        if self.horizontalHeader().sectionSize(0) in (_NAMES, _NARROW):  # else somebody has drawn it to another width
+            self.horizontalHeader().resizeSection(0, width)
 
     def _choice(self, index: QModelIndex) -> str | None:
         return self._rows.rows[index.row()].choice if index.isValid() else None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from ...core.outcome import Outcome
 from ..whole import DeskState
 from ..widgets import text
@@ -24,8 +26,12 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
         parts = [f"{text.volume(after)} in {len(pieces)}"]
         parts += [f"{text.volume(outcome.kerf_mm3)} of kerf"] if outcome.kerf_mm3 > 0 else []
         parts += [f"{text.volume(outcome.set_aside_mm3)} set aside"] if outcome.set_aside_mm3 > 0 else []
+        if outcome.joins_mm3:
+            joins = outcome.joins_mm3
+            parts += [f"{'−' if joins > 0 else ''}{text.volume(abs(joins))} of joins"]
         detail = f"{' + '.join(parts)} of {text.volume(outcome.volume_before_mm3)}; off by {off:.0e}"
         found.append((off <= 1e-6, "Nothing lost" if off <= 1e-6 else "Volume lost or gained", detail))
+    found += _about_joins(outcome)
     for piece in pieces:
         f = piece.figures
         detail = f"{text.area(f.base_area_mm2)} on the bed, tips at {text.degrees(f.tipping_deg)}"
@@ -41,6 +47,29 @@ def findings(outcome: Outcome) -> list[tuple[bool, str, str]]:
         (share < 0.05, "Support that can be taken out" if share < 0.05 else "Support hard to take out", hidden)
     )
     found.extend((False, "Look here", note) for note in outcome.notes)
+    return found
+
+
+def _about_joins(outcome: Outcome) -> list[tuple[bool, str, str]]:
+    """Whether all joins are made, and whether every contact has one."""
+    totals = outcome.totals
+    if not totals.contacts:
+        return []
+    failed = [report for report in outcome.joins.values() if report.problem]
+    found = []
+    if outcome.joins:
+        made = len(outcome.joins) - len(failed)
+        wall = (
+            f", wall around them {text.wall(totals.least_wall_mm)} or more"
+            if math.isfinite(totals.least_wall_mm)
+            else ""
+        )
+        found.append((not failed, "All joins are made" if not failed else "Joins that are not made",
+                      f"{made} of {len(outcome.joins)} made{wall}"))  # fmt: skip
+    with_join = {report.contact for report in outcome.joins.values() if not report.problem}
+    bare = totals.contacts - len(with_join - {None})
+    found.append((not bare, "Every contact has a join" if not bare else "Contacts without a join",
+                  f"{totals.contacts - bare} of {totals.contacts}; “glue only” counts"))  # fmt: skip
     return found
 
 

@@ -16,6 +16,11 @@ def mm(value: float) -> str:
     return f"{value:.0f} mm" if abs(value) >= 100 else f"{value:.1f} mm"
 
 
+def wall(value: float) -> str:
+    """mm; a dash where there is none."""
+    return mm(value) if value < float("inf") else "–"
+
+
 def area(mm2: float) -> str:
     """mm² below 100 mm², else cm²."""
     if abs(mm2) < 0.05:

@@ -222,7 +222,7 @@ class ContactsPanel(Panel):
         self._show_wall(report)
         self._show_fields(join)
         self._gap.setVisible(join.holds)
-        self.middle.setVisible(join.holds)
+        self.middle.setVisible(bool(join.holes(0.0)))
         clearance = self._state.printer.clearance if join.clearance is None else join.clearance
         self.clearance.set_value(clearance)
         self.as_printer.setEnabled(join.clearance is not None)
