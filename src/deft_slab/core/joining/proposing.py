@@ -325,7 +325,8 @@ class _Proposal:
         if deep[thin] < _RODS[-1][1] + self.wall:
             return f"{self.names[thin]} is only {deep[thin]:.1f} mm thick behind it"
         if self.room.width > _RODS[-1][0] + 2 * self.wall + 1.0:
-            return "what room it has is taken by other joins, or not deep enough"
+            least = f"{self.printer.least_wall:g} mm of wall"
+            return f"its walls lean, or other joins are in the way: no hole of {_RODS[-1][0]:g} mm keeps {least}"
         return f"it is {self.room.width:.1f} mm wide, too narrow for a rod and {self.printer.least_wall:g} mm of wall"
 
 
