@@ -15,6 +15,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import joins
 import numpy as np
 import pyvista
 import trimesh
@@ -532,6 +533,7 @@ def main() -> int:
     starting()
     tilting()
     cutting()
+    joins.joining()
     application = QApplication(sys.argv[:1])
     dress(application)
     window = Window(DeskState(Jobs(run_process)))

@@ -369,6 +369,16 @@ def test_contacts_are_what_the_cut_has_made():
         assert ways == {(1, 0, 0), (0, 1, 0), (0, 0, 1)}
 
 
+def test_facets_that_lie_over_each_other_by_rounding():
+    """A face whose facets do not meet edge to edge has the outline of all of them."""
+    from deft_slab.core.joining.contacts import _Face, _outline
+
+    corners = np.array([[0, 0, 0], [10, 0, 0], [10, 10, 0], [0, 10, 0], [5, 5.00001, 0], [10, 10.00001, 0]], float)
+    triangles = np.array([[0, 1, 2], [0, 2, 3], [0, 5, 3], [0, 2, 4]])
+    face = _Face(corners, triangles, np.tile([0.0, 0, 1], (4, 1)), np.full(4, 50.0))
+    assert _outline(face, np.eye(3)).area == pytest.approx(100, rel=1e-4)
+
+
 def test_a_t_junction_is_three_contacts():
     cuts = (HALVES, StraightCut(id="c2", name="Upper", normal=(1, 0, 0), offset=5.0,
                                 reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))  # fmt: skip

@@ -26,6 +26,8 @@ Ints = NDArray[np.int64]
 
 _GAP = 3e-3
 """mm: cracks between facets of one face that are no wider are none; rounding leaves them."""
+_GRID = 1e-4
+"""mm on to which corners are put where facets of one face overlap by rounding."""
 LEAST_CONTACT = 0.05
 """mm2: what two pieces share less of is an edge, and no contact."""
 _ONE_PLANE = np.cos(np.radians(0.2))
@@ -299,8 +301,15 @@ def _outline(face: _Face, frame: Floats, *, flat: bool = True) -> shapely.Geomet
     corners = across[face.triangles]
     turned = _cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     triangles = shapely.polygons(corners[np.abs(turned) > 1e-10])
-    # the facets of a flat face meet edge to edge, which is quicker to unite than what may overlap
-    union = shapely.coverage_union_all(triangles) if flat else shapely.union_all(triangles)
+    if not flat:
+        union = shapely.union_all(triangles)
+    else:
+        try:
+            # the facets of a flat face meet edge to edge, which is quicker to unite than what may overlap
+            union = shapely.coverage_union_all(triangles)
+        except shapely.errors.GEOSException:
+            # but for slivers that rounding has laid over their neighbours
+            union = shapely.union_all(triangles, grid_size=_GRID)
     return union.buffer(_GAP, join_style="mitre").buffer(-_GAP, join_style="mitre")
 
 

@@ -63,7 +63,7 @@ COLUMNS: tuple[Column, ...] = (
     Column("thinnest", "Thinnest wall around any join.", lambda t: t.least_wall_mm, text.wall, best="more", bar=False,
            tells=lambda t: math.isfinite(t.least_wall_mm)),
     Column("base", "What all pieces rest on the bed with; a key or a socket there takes of it.",
-           lambda t: t.base_area_mm2, text.area, best="more", bar=False, tells=lambda t: t.joined > 0),
+           lambda t: t.base_area_mm2, text.area, best="", bar=False, tells=lambda t: t.joined > 0),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
     Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
            lambda t: t.print_seconds, text.hours, bar=False),

@@ -91,7 +91,7 @@ QTableView {{ background: {p.PAPER}; border: none; gridline-color: {p.HAIRLINE};
   selection-background-color: {p.MADDER_WASH}; selection-color: {p.INK}; }}
 QHeaderView {{ background: {p.PAPER}; }}
 QHeaderView::section {{ background: {p.PAPER}; border: none; border-bottom: 1px solid {p.HAIRLINE};
-  padding: 4px 8px 4px 0; color: {p.FAINT}; font-size: 11px; font-weight: 500; }}
+  padding: 4px 8px 4px 2px; color: {p.FAINT}; font-size: 11px; font-weight: 500; }}
 QScrollBar:vertical {{ background: transparent; width: 8px; }}
 QScrollBar::handle:vertical {{ background: {p.HAIRLINE}; border-radius: 4px; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ background: none; height: 0; }}

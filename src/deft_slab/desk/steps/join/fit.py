@@ -73,8 +73,9 @@ class DryFitPanel(Panel):
             self._said.setText("Looking for the order in which the pieces go together …")
         else:
             stuck = sum(move.meets is not None for move in self._moves)
-            words = "All go in freely" if not stuck else f"{stuck} of them meet{'s' if stuck == 1 else ''} something"
-            self._said.setText(f"{len(self._moves)} moves, the last cut first. {words}.")
+            words = "Free all the way" if not stuck else f"{stuck} of them meet{'s' if stuck == 1 else ''} something"
+            many = f"{len(self._moves)} moves, the last cut first" if len(self._moves) > 1 else "One move"
+            self._said.setText(f"{many}. {words}.")
         self.slider.setEnabled(bool(self._moves))
         if self.slider.maximum() != _PER_MOVE * len(self._moves):
             self.slider.setRange(0, _PER_MOVE * len(self._moves))
