@@ -20,7 +20,7 @@ from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.room import ContactRoom
-from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LooseKeyJoin
+from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin
 from deft_slab.core.outcome import Outcome
 from deft_slab.core.plan import PieceWish, Plan
 from deft_slab.core.printer import default_printer, read_printer
@@ -768,3 +768,45 @@ def test_random_recipes_with_joins_lose_nothing(name, seed):
 def light(name: str):
     """A demo model of few triangles, without facets that run through each other."""
     return model_of(sound_model(open_file(MODELS[name]).model.solid), name)
+
+
+def test_letters_are_sunk_the_right_way_round():
+    """A section at half their depth equals the letters' outlines (by shapely), read from outside each face, on both."""
+    join = LettersJoin(id="j1", at=(2, 3, 20), text_first="2F", text_second="1F", height=6, depth=0.6, **ON)
+    made = outcome_of(join)
+    sound(made)
+    assert made.totals.joined == 0  # letters hold nothing
+    upper, lower = (piece.solid for piece in made.pieces)
+    frame = joined_plan()[0].contacts(joined_plan()[1])[0].frame
+    for solid, text, z, away in ((lower, "2F", 19.7, 1.0), (upper, "1F", 20.3, -1.0)):
+        plain = manifold3d.Manifold.cube((40, 40, 40)).translate((-20, -20, 0))
+        sunk = (plain.split_by_plane((0, 0, away), 20.0 * away)[1] - solid.manifold).slice(z)
+        section = shapely.union_all([shapely.Polygon(ring) for ring in sunk.to_polygons()])
+        enclosed = shapely.Polygon()
+        rings, width = outlines(text, 6)
+        u = frame[0][:2]
+        v = np.array([-u[1], u[0]]) * away  # up, as it is seen from outside: right-handed about the way out of the face
+        for ring in rings:
+            at = (ring - [width / 2, 3]) @ np.stack([u, v]) + [2, 3]
+            enclosed = enclosed.symmetric_difference(shapely.Polygon(at))
+        assert section.area == pytest.approx(enclosed.area, rel=0.01)
+        assert section.symmetric_difference(enclosed).area < 0.02 * enclosed.area
+
+
+def test_letters_for_all_contacts_keep_away_from_joins():
+    workshop, plan = in_blocks("gull")
+    plan = plan.changed(joins=tuple(workshop.proposed_joins(plan, PRINTER)))
+    found = workshop.lettered(plan, PRINTER)
+    made = workshop.evaluate(plan.changed(joins=(*plan.joins, *found)), PRINTER, detail="figures")
+    sound(made)
+    assert not any(report.problem for report in made.joins.values())
+    assert len(found) >= 8
+    assert len({join.text_first[-1] for join in found}) == len(found)
+    for join in found:
+        first, second = made.contacts[made.joins[join.id].contact].pieces
+        assert (join.text_first[:-1], join.text_second[:-1]) == (str(first + 1), str(second + 1))
+        assert join.text_first[-1] == join.text_second[-1]
+    # with letters only, a contact still has no join
+    bare = plan.changed(joins=tuple(found))
+    assert {join.kind for join in workshop.proposed_joins(bare, PRINTER)} != set()
+    assert workshop.lettered(made.plan, PRINTER) == [] or len(found) < len(made.contacts)

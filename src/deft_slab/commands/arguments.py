@@ -85,6 +85,8 @@ def parser() -> argparse.ArgumentParser:
     overhang(join)
     _recipe(join)
     join.add_argument("--auto", action="store_true", help="propose joins for the contacts that have none")
+    join.add_argument("--letters", action="store_true",
+                      help="sink the number of its piece and a letter into both faces of each contact")  # fmt: skip
     join.add_argument("--assembled", action="store_true",
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
     _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))

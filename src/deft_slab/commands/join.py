@@ -7,7 +7,7 @@ import math
 
 from ..core.handoff.pieces import file_name, write_3mf, write_stls
 from ..core.handoff.saving import refuse_existing
-from ..core.joins import DowelJoin, GlueJoin, Join, KeyJoin, Peg
+from ..core.joins import DowelJoin, Join, KeyJoin, Peg
 from ..core.outcome import Outcome
 from ..core.reports import ContactFound, DryMove, JoinReport
 from ..core.workshop import Workshop
@@ -26,6 +26,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     refuse_misses(recipe, bare)
     if arguments.auto:
         plan = plan.changed(joins=(*plan.joins, *workshop.proposed_joins(plan, printer)))
+    if arguments.letters:
+        plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer)))
     outcome = workshop.evaluate(plan, printer)
     moves = workshop.dry_fit(plan, printer)
     together = arguments.out / "pieces.3mf"
@@ -84,7 +86,7 @@ def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, ob
     carrier = contact.pieces[0 if join.carrier == "first" else 1] + 1 if isinstance(join, KeyJoin) else None
     return {
         "id": join.id, "kind": join.kind, "carrier": carrier, "place": list(report.place),
-        "clearance_mm": None if isinstance(join, GlueJoin) else report.clearance,
+        "clearance_mm": report.clearance if join.holds else None,
         "draft_deg": join.draft if isinstance(join, Peg) else 0.0 if isinstance(join, DowelJoin) else None,
         "least_wall_mm": report.least_wall if math.isfinite(report.least_wall) else None,
         "made": not report.problem, "problem": report.problem, "why": join.why, "measures": join.sentence(),

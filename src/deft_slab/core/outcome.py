@@ -252,7 +252,7 @@ class Totals:
             flat_pieces=sum(piece.figures.sits_flat for piece in own),
             fitting_pieces=sum(piece.fit.fits for piece in own),
             contacts=contacts,
-            joined=len({one.contact for one in made if one.added + one.removed > 0}),
+            joined=len({one.contact for one in made if one.holds}),
             least_wall_mm=min((one.least_wall for one in made), default=math.inf),
             base_area_mm2=math.fsum(piece.figures.base_area_mm2 for piece in own),
         )

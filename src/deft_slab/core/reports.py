@@ -20,6 +20,7 @@ class JoinReport:
     least_wall : mm, the thinnest around it; added, removed, loose : mm3, to one piece, from both, and printed apart
     warnings : what may go wrong with it; breaks : it would go through the surface; meets : the id of the join that it
     would meet; outline : (k, 3) mm, model frame, closed, on the face
+    holds : it keeps the pieces from sliding
     """
 
     contact: int | None
@@ -35,6 +36,7 @@ class JoinReport:
     breaks: bool = False
     meets: str = ""
     outline: Floats = field(default_factory=lambda: np.empty((0, 3)))
+    holds: bool = True
 
 
 @dataclass(frozen=True, eq=False)

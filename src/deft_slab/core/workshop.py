@@ -267,7 +267,7 @@ class Workshop:
 
     @property
     def _joinery(self) -> Joinery:
-        return Joinery(self._kept)
+        return Joinery(self._kept, self.spread)
 
     def _parted(self, plan: Plan, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
         return self._parts(plan, self._sized(plan, self._base(plan, job.part(0.0, 0.5))), job.part(0.5, 1.0))
@@ -279,11 +279,15 @@ class Workshop:
     def room_of(self, plan: Plan, join: Join, job: Job = QUIET) -> tuple[int, ContactRoom] | None:
         """(the number of the contact that a join is on, the room there); None where it is on none. Raises as
         ``evaluate``."""
-        return self._joinery.room_of(join, *self._parted(plan, job.part(0.0, 0.7)), job.part(0.7, 1.0))
+        return self._joinery.room_of(join, *self._parted(plan, job))
 
     def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> tuple[DryMove, ...]:
         """In which order the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
         return self._joinery.dry_fit(plan, *self._parted(plan, job.part(0.0, 0.4)), printer, job.part(0.4, 1.0))
+
+    def lettered(self, plan: Plan, printer: Printer, job: Job = QUIET) -> list[Join]:
+        """Numbers and letters for the contacts that have none. Raises as ``evaluate``."""
+        return self._joinery.lettered(plan, self.contacts(plan, job.part(0.0, 0.5)), printer, job.part(0.5, 1.0))
 
     def proposed_joins(
         self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None

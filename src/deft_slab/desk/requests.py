@@ -276,6 +276,11 @@ class ProposeJoins(OfPlan[list[Join]]):
 
 
 @dataclass(frozen=True, eq=False)
+class LetterAll(OfPlan[list[Join]]):
+    """Numbers and letters for the contacts that have none."""
+
+
+@dataclass(frozen=True, eq=False)
 class FitDry(OfPlan[tuple[DryMove, ...]]):
     """In which order the pieces go together, and what is in the way."""
 

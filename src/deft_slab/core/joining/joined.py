@@ -177,9 +177,9 @@ def site_of(join: Join, contact: Contact, clearance: float, allowance: float) ->
     """Where a join is made: at its place, or, where that is no longer on the contact, the nearest one at which it is
     within the outline."""
     clearance = clearance if join.clearance is None else join.clearance
-    reach = join.reach(clearance, allowance) + _RIM
+    reach = join.reach(clearance, allowance)
     across = contact.frame[:2] @ np.array(join.at)
-    within = contact.region.buffer(-reach) if join.holds else contact.region
+    within = contact.region.buffer(-reach - _RIM) if reach > 0 else contact.region
     room = contact.region if within.is_empty else within
     if not room.covers(shapely.Point(across)):
         nearest, _ = nearest_points(room, shapely.Point(across))
@@ -201,7 +201,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     site = site_of(join, contact, clearance, allowance)
     moved = float(np.linalg.norm(contact.frame[:2] @ (site.place - np.array(join.at))))
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
-                        warnings=join.warnings(clearance))  # fmt: skip
+                        warnings=join.warnings(clearance), holds=join.holds)  # fmt: skip
     if not contact.free and join.holds:
         return Ready(join, replace(report, problem="The contact catches on its way in: nothing can go in."))
     try:

@@ -7,16 +7,17 @@ from dataclasses import dataclass
 
 from ..cuts import Cut
 from ..groups import Part
-from ..joins import Join
+from ..joins import Join, LettersJoin
 from ..kept import Kept
 from ..outcome import Piece
 from ..plan import MOST_JOINS, Plan
 from ..printer import Printer
-from ..progress import Job
+from ..progress import Job, Spread
 from ..recipe import Stage
 from ..reports import DryMove
 from .contacts import Contact, contacts_of
 from .joined import Joined, Taken, contact_for, join_all, made_on
+from .lettering import propose_letters
 from .order import moves_of
 from .proposing import propose
 from .room import ContactRoom
@@ -24,9 +25,10 @@ from .room import ContactRoom
 
 @dataclass(frozen=True, eq=False)
 class Joinery:
-    """kept : where things are"""
+    """kept : where things are; spread : see ``progress.Spread``"""
 
     kept: Kept
+    spread: Spread
 
     def contacts(self, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]) -> list[Contact]:
         """Where the pieces that some cuts have left meet."""
@@ -36,15 +38,15 @@ class Joinery:
         return self.kept.once(key, lambda: contacts_of(parts, ways, kerfs))
 
     def room_of(
-        self, join: Join, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], job: Job
+        self, join: Join, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]
     ) -> tuple[int, ContactRoom] | None:
-        """(the number of the contact that a join is on, the room there); None where it is on none. Raises Cancelled."""
+        """(the number of the contact that a join is on, the room there); None where it is on none."""
         contacts = self.contacts(parts, stages)
         number = contact_for(join, contacts)
         if number is None:
             return None
         key = ("room on", number, tuple(part.key for part in parts), tuple(cut.kerf for cut, _ in stages))
-        return number, self.kept.once(key, lambda: ContactRoom.of(contacts[number], job))
+        return number, self.kept.once(key, lambda: ContactRoom.of(contacts[number]))
 
     def joined(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
@@ -68,14 +70,28 @@ class Joinery:
     ) -> list[Join]:  # fmt: skip
         """Joins for the contacts that have none. pieces : without joins, in their seats; only : the number of the one
         contact that is meant. Raises Cancelled."""
-        taken, has = Taken(), set()
+        taken, on = self._taken(plan, contacts, printer)
+        has = {number for number, join in on if join.answers}
+        bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
+        return propose(bare, pieces, printer, plan.threshold, plan.fresh_join_ids(MOST_JOINS), taken, job,
+                       self.spread)  # fmt: skip
+
+    def lettered(self, plan: Plan, contacts: Sequence[Contact], printer: Printer, job: Job) -> list[Join]:
+        """Numbers and letters for the contacts that have none and have room for them. Raises Cancelled."""
+        taken, on = self._taken(plan, contacts, printer)
+        has = {number for number, join in on if isinstance(join, LettersJoin)}
+        bare = [contact for n, contact in enumerate(contacts) if n not in has]
+        return propose_letters(bare, len(has), printer, plan.fresh_join_ids(len(bare)), taken, job)
+
+    def _taken(self, plan: Plan, contacts: Sequence[Contact], printer: Printer) -> tuple[Taken, list[tuple[int, Join]]]:
+        """(what the joins of a plan take of its pieces, (number of the contact, join) of each)."""
+        taken, on = Taken(), list[tuple[int, Join]]()
         for join in plan.joins:
             number = contact_for(join, contacts) if join.on else None
             if number is None:
                 continue
-            has.add(number)
+            on.append((number, join))
             made = made_on(contacts[number], join, printer.clearance, printer.hole_allowance).made
             if made is not None:
                 taken.add(join, made, contacts[number])
-        bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
-        return propose(bare, pieces, printer, plan.threshold, plan.fresh_join_ids(MOST_JOINS), taken, job)
+        return taken, on

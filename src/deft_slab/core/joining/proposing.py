@@ -18,7 +18,7 @@ from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, P
 from ..joins.laps import LEAST_RING
 from ..outcome import Piece
 from ..printer import Printer
-from ..progress import QUIET, Job
+from ..progress import QUIET, Job, Spread, for_each
 from .contacts import Contact
 from .joined import Taken, made_on, site_of
 from .room import ContactRoom
@@ -86,7 +86,7 @@ class Stance:
 
 def propose(
     contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, threshold: float, ids: Iterable[str],
-    taken: Taken, job: Job = QUIET,
+    taken: Taken, job: Job = QUIET, spread: Spread = map,
 ) -> list[Join]:  # fmt: skip
     """A join, or several, for each contact; each says why.
 
@@ -98,9 +98,10 @@ def propose(
     Cancelled : the job is no longer wanted.
     """
     found: list[Join] = []
-    for done, contact in enumerate(contacts):
-        job.step(done / max(len(contacts), 1), "Looking for joins")
-        found += _Proposal.of(contact, pieces, printer, threshold, taken, job).joins()
+    rooms = for_each(ContactRoom.of, contacts, "Measuring the room", job.part(0.0, 0.4), spread)
+    for done, (contact, room) in enumerate(zip(contacts, rooms, strict=True)):
+        job.step(0.4 + 0.6 * done / len(contacts), "Looking for joins")
+        found += _Proposal.of(contact, room, pieces, printer, threshold, taken).joins()
     return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
 
 
@@ -118,11 +119,12 @@ class _Proposal:
 
     @classmethod
     def of(
-        cls, contact: Contact, pieces: Sequence[Piece], printer: Printer, threshold: float, taken: Taken, job: Job,
+        cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], printer: Printer, threshold: float,
+        taken: Taken,
     ) -> _Proposal:  # fmt: skip
         stances = {which: Stance.of(contact, which, pieces[contact.part(which)]) for which in get_args(Which)}
         names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
-        return cls(contact, stances, names, ContactRoom.of(contact, job), printer, threshold, taken)
+        return cls(contact, stances, names, room, printer, threshold, taken)
 
     def joins(self) -> list[Join]:
         """Keys, else dowels, else glue."""

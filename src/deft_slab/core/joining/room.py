@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from ..joins import Join, Which
 from ..judge.walls import through
-from ..progress import QUIET, Job
 from .contacts import Contact
 from .room_kernels import free_around
 
@@ -53,8 +52,8 @@ class ContactRoom:
     _layers: dict[tuple[Which, int], Floats] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, contact: Contact, job: Job = QUIET) -> ContactRoom:
-        """Raises Cancelled."""
+    def of(cls, contact: Contact) -> ContactRoom:
+        """Of a contact, before any join."""
         x0, y0, x1, y1 = contact.region.bounds
         step = float(np.clip(np.sqrt(contact.area) / _ACROSS, _FINEST, _COARSEST))
         step = max(step, float(np.sqrt((x1 - x0) * (y1 - y0) / MOST_CELLS)))
@@ -67,7 +66,7 @@ class ContactRoom:
         for which in get_args(Which):
             way, kerf = (contact.way_in, 0.0) if which == "first" else (contact.out, contact.kerf)
             start = at + kerf * contact.out
-            length, _ = through(contact.solid(which), start, np.broadcast_to(way, start.shape), job)
+            length, _ = through(contact.solid(which), start, np.broadcast_to(way, start.shape))
             depth = np.zeros(inside.shape)
             depth[inside] = np.where(np.isfinite(length), length, 0.0)
             depths[which] = depth

@@ -12,10 +12,11 @@ from .glue import GlueJoin
 from .key import KeyJoin
 from .kind import JOINS, AnyJoin, Join, Made, Site, Which, other
 from .lap import LapJoin
+from .letters import LettersJoin
 from .loose_key import LooseKeyJoin
 from .peg import Peg
 
 __all__ = [
-    "JOINS", "STOCK", "AnyJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LooseKeyJoin", "Made", "Peg",
-    "Site", "Which", "other",
+    "JOINS", "STOCK", "AnyJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LettersJoin", "LooseKeyJoin",
+    "Made", "Peg", "Site", "Which", "other",
 ]  # fmt: skip

@@ -159,6 +159,8 @@ class Join(Document):
     """What it is called: "key"."""
     holds: ClassVar[bool] = True
     """Whether it keeps pieces from sliding; glue alone does not."""
+    answers: ClassVar[bool] = True
+    """Whether a contact needs no other join beside it."""
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: Any) -> None:

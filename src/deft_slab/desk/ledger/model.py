@@ -16,7 +16,7 @@ from ..whole import DeskState
 from ..widgets import text
 
 Index = QModelIndex | QPersistentModelIndex
-COMPARED = "others compare with this"
+COMPARED = "all compare with it"
 _TIPS = {None: "The plan on the bed.", WHOLE: "The model whole, as it stood in its file. Click to put it on the bed."}
 
 

@@ -114,7 +114,7 @@ class _Painter(QStyledItemDelegate):
             )
 
 
-_NAMES, _NARROW, _FEW = 250, 184, 12
+_NAMES, _NARROW, _FEW = 250, 172, 12
 """Pixels of the column of names: usually, and beside more figures than these."""
 
 

@@ -22,7 +22,7 @@ from ...core.reports import ContactFound, DryMove, JoinReport
 from ..joins import ON_DESK, Where
 from ..printers import keep, profiles
 from ..replies import RoomShown
-from ..requests import FitDry, LookAtRoom, ProposeJoins, WriteCoupon
+from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
 from .changing import validated
 from .desk import Desk
 
@@ -173,6 +173,18 @@ class Joining(QObject):
             desk.do_plan(did, desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
         desk.ask("ask:joins", ProposeJoins(desk.plan, desk.printer, only), done=done, label="Looking for joins")
+
+    def letter_all(self) -> None:
+        """Sinks numbers and letters into the contacts that have none, where there is room."""
+        desk = self._desk
+
+        def done(found: list[Join]) -> None:
+            if not found:
+                desk.told.emit("No contact without letters has room for them.")
+                return
+            desk.do_plan("add letters", desk.plan.changed(joins=(*desk.plan.joins, *found)))
+
+        desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=done, label="Looking for room for letters")
 
     def add(self, kind: str) -> None:
         """Adds a join of a kind in the middle of the selected contact."""

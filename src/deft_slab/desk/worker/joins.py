@@ -13,7 +13,7 @@ from ...core.joins import Join
 from ...core.progress import Job
 from ...core.reports import DryMove
 from ..replies import RoomShown
-from ..requests import FitDry, LookAtRoom, ProposeJoins, WriteCoupon
+from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
 from .shop import Shop
 
 
@@ -38,6 +38,10 @@ class Joins:
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
         """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only)
+
+    def letter(self, asked: LetterAll, job: Job) -> list[Join]:
+        """Letters for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        return self._shop.workshop(asked.plan).lettered(asked.plan, asked.printer, job)
 
     def write_coupon(self, asked: WriteCoupon, job: Job) -> Path:
         """Raises SaveFailed, WouldReplace, BadPlan, JoinFailed."""

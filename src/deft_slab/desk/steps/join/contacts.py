@@ -73,7 +73,9 @@ class ContactsPanel(Panel):
         self.propose_all = button("Propose all", "Puts joins on every contact that has none, by how the pieces sit.",
                                   self._joining.propose, role="main")  # fmt: skip
         self.clear = button("Remove all", "Takes all joins out of the plan.", self._clear, role="small")
-        column.addLayout(row(self.propose_all, self.clear, 1))
+        self.letter_all = button("Letters", "Sinks the number of its piece and a matching letter into both faces of "
+                                 "every contact that has room.", self._joining.letter_all, role="small")  # fmt: skip
+        column.addLayout(row(self.propose_all, self.letter_all, self.clear, 1))
         self._about = label("", "head", wrap=True)
         self.book = Book()
         self._legend = label("", "faint", wrap=True, rich=True)
@@ -101,8 +103,9 @@ class ContactsPanel(Panel):
             kind: button(here.word, here.adds, partial(self._joining.add, kind), role="small")
             for kind, here in sorted(ON_DESK.items(), key=lambda one: one[1].place)
         }
-        column.addLayout(row(self.propose, 1))
-        column.addLayout(row(label("Add", "faint"), *self.adds.values(), 1, spacing=4))
+        buttons = list(self.adds.values())
+        column.addLayout(row(self.propose, label("or add", "faint"), *buttons[:3], 1, spacing=4))
+        column.addLayout(row(*buttons[3:], 1, spacing=4))
 
     def _fill_this(self) -> None:
         column = QVBoxLayout(self._this)
@@ -319,7 +322,8 @@ class ContactsPanel(Panel):
             return "no join yet", "look"
         if any(report.problem for report in reports):
             return "not made", "look"
-        kinds = {join.word for join in joins}
+        kinds = {join.word for join in joins if join.answers} or {"letters"}
+        joins = [join for join in joins if join.answers] or joins
         (word,) = kinds if len(kinds) == 1 else ("join",)
         if word == "glue":
             return "glue only", "faint"

@@ -1,0 +1,87 @@
+"""Numbers and letters sunk into both faces of a contact, so that pieces are not mixed up."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, StringConstraints, field_validator
+
+from ..cuts import Move
+from ..documents import Triple, of_length_one
+from .kind import Hole, Join, Made, Site, Which
+
+Floats = NDArray[np.float64]
+Text = Annotated[str, StringConstraints(min_length=1, max_length=12)]
+
+_OVER = 0.2
+"""mm that letters go on over the face, so that they open."""
+_WIDE = 0.75
+"""Width of a letter in heights of a capital, on the whole: for the room that a text takes."""
+
+
+class LettersJoin(Join):
+    """text_first, text_second : what stands on the face of each piece, read from outside it; height : mm, of a capital
+    depth : mm; along : direction of the model that the text runs along"""
+
+    kind: Literal["letters"] = "letters"
+    text_first: Text
+    text_second: Text
+    height: float = Field(default=4.0, ge=1, le=100)
+    depth: float = Field(default=0.6, gt=0.1, le=10)
+    along: Triple | None = None
+
+    word = "letters"
+    holds = False
+    answers = False
+
+    @field_validator("along")
+    @classmethod
+    def _of_unit_length(cls, along: Triple | None) -> Triple | None:
+        return None if along is None else of_length_one(along, "the direction of letters")
+
+    def made(self, site: Site) -> Made:
+        from ..shape.blanks import placed
+        from ..shape.lettering import letters
+
+        removed = {}
+        texts: tuple[tuple[Which, str], ...] = (("first", self.text_first), ("second", self.text_second))
+        for which, text in texts:
+            # a frame whose third axis points away from the piece: its text is read from there
+            axes = site.axes(which, self.along)
+            low, high = site.span(which)
+            body, width = letters(text, self.height, self.depth + high - low + _OVER)
+            across = body.translate((-width / 2, -self.height / 2, low - self.depth))
+            removed[which] = placed(across, axes.T, site.place)
+        return Made({}, removed)
+
+    def rim(self, site: Site) -> Floats:
+        axes = site.axes("first", self.along)
+        x, y = self._half
+        return np.array([[-x, -y], [x, -y], [x, y], [-x, y]]) @ axes[:2] + site.place
+
+    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+        return {"first": Hole(self.depth), "second": Hole(self.depth)}
+
+    @property
+    def _half(self) -> tuple[float, float]:
+        longest = max(len(self.text_first), len(self.text_second))
+        return 0.5 * _WIDE * self.height * longest, 0.5 * self.height
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        return math.hypot(*self._half)
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return self.reach(clearance, allowance)
+
+    def sentence(self) -> str:
+        return f"letters “{self.text_first}” and “{self.text_second}”, {self.height:.1f} mm high"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {"along": None if self.along is None else move.direction(self.along)}
+
+    def turned_round(self) -> dict[str, Any]:
+        return {"text_first": self.text_second, "text_second": self.text_first}
