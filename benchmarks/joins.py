@@ -12,6 +12,7 @@ from typing import TypeVar
 from report import loaded, say, summed_up
 
 from deft_slab.core.cuts import BlockCut, StraightCut
+from deft_slab.core.documents import triple
 from deft_slab.core.joins import KeyJoin
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.model import Model
@@ -48,14 +49,15 @@ def joining(key: str = "lantern") -> None:
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         model, plan = _in_blocks(key)
         workshop = Workshop(model, pool.map)
-        outcome = workshop.evaluate(plan, printer, detail="figures")
+        workshop.evaluate(plan, printer, detail="figures")
+        found = workshop.contacts(plan)
         took, joins = _timed(lambda: workshop.proposed_joins(plan, printer))
-        contacts = len(outcome.contacts)
+        contacts = len(found)
         say(f"joins proposed for {contacts} contacts, {key}, {len(model.solid.triangles):,} triangles",
             f"{took:.2f} s, {10 * took / contacts:.2f} s for ten", "ten within 5 s", took <= contacts / 2)  # fmt: skip
         keys = [
-            KeyJoin(id=f"k{n}", cut=contact.cut, between=contact.between, at=contact.place, width=4, height=3)
-            for n, contact in enumerate(outcome.contacts)
+            KeyJoin(id=f"k{n}", cut=contact.cut, between=contact.between, at=triple(contact.place), width=4, height=3)
+            for n, contact in enumerate(found)
         ]  # fmt: skip
         keyed = plan.changed(joins=tuple(keys))
         workshop.subject(plan, 0, printer=printer)

@@ -8,6 +8,7 @@ import math
 import sys
 import time
 from collections import Counter
+from collections.abc import Sequence
 
 import manifold3d
 import numpy as np
@@ -31,10 +32,11 @@ from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.joining.contacts import Contact
 from deft_slab.core.joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin
 from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
-from deft_slab.core.outcome import Outcome, Piece
+from deft_slab.core.outcome import Piece
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
@@ -172,11 +174,11 @@ def random_recipe(solid: Solid, seed: int, most: int) -> Recipe:
     return Recipe(cuts=tuple(dice.cut(number) for number in range(int(dice.rng.integers(1, most + 1)))))
 
 
-def random_joins(outcome: Outcome, seed: int) -> tuple[Join, ...]:
+def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
     """Joins of all kinds and of sizes that mostly, but not always, have room, on half of the contacts."""
     rng = np.random.default_rng(seed)
     found: list[Join] = []
-    for contact in outcome.contacts:
+    for contact in contacts:
         for _ in range(int(rng.choice([0, 0, 1, 1, 2]))):
             scale = 0.3 * math.sqrt(contact.area)
             at = np.array(contact.place) + rng.normal(0, scale, 3)
@@ -219,7 +221,7 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
     try:
         outcome = workshop.evaluate(plan, default_printer(), detail="figures")
         if joins is not None:
-            plan = plan.changed(joins=random_joins(outcome, joins))
+            plan = plan.changed(joins=random_joins(workshop.contacts(plan), joins))
             outcome = workshop.evaluate(plan, default_printer(), detail="figures")
     except CutFailed as error:
         return REFUSED if error.what else "an error without words"

@@ -361,7 +361,7 @@ def test_contacts_are_what_the_cut_has_made():
     its face."""
     for name in ("lantern", "hook"):
         workshop, plan = in_blocks(name)
-        outcome = workshop.evaluate(plan, PRINTER, detail="figures")
+        outcome = workshop.evaluate(plan, PRINTER, detail="whole")
         total = sum(contact.area for contact in outcome.contacts)
         assert total == pytest.approx(outcome.totals.cut_area_mm2, rel=1e-6)
         assert all(contact.flat and contact.free for contact in outcome.contacts)
@@ -384,7 +384,7 @@ def test_a_t_junction_is_three_contacts():
                                 reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))  # fmt: skip
     model = model_of(block())
     workshop = Workshop(model)
-    outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="figures")
+    outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="whole")
     assert sorted(round(contact.area) for contact in outcome.contacts) == [600, 800, 1000]
     moves = workshop.dry_fit(outcome.plan, PRINTER)
     assert len(moves) == 2

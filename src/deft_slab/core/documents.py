@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
-from typing import Annotated
+from collections.abc import Iterable, Mapping
+from typing import Annotated, TypeVar
 
 from pydantic import BaseModel, ConfigDict, StringConstraints, ValidationError
 
@@ -16,6 +16,9 @@ class Document(BaseModel):
     """A frozen document: validated, nothing in it that is not known, JSON-able."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+D = TypeVar("D", bound=Document)
 
 
 def triple(values: Iterable[float]) -> Triple:
@@ -37,6 +40,24 @@ def of_length_one(vector: Triple, what: str) -> Triple:
     if abs(length - 1.0) < 1e-12:
         return vector
     return vector[0] / length, vector[1] / length, vector[2] / length
+
+
+def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
+    """A document of a registered kind, from what was read of it. kinds : by their names; what : they are kinds of
+
+    Raises
+    ------
+    ValueError : there is no such kind, or it is not like that.
+    """
+    if not isinstance(given, Mapping):
+        return given
+    kind = kinds.get(str(given.get("kind")))
+    if kind is None:
+        raise ValueError(f"there is no kind of {what} {given.get('kind')!r}")
+    try:
+        return kind.model_validate(given)
+    except ValidationError as error:
+        raise ValueError(first_problem(error)) from error
 
 
 def first_problem(error: ValidationError) -> str:

@@ -110,7 +110,7 @@ class Workshop:
         uncut = self._sized(plan, uncut)
         parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
         joined = Joined(parts, [])
-        if not quick or plan.joins:
+        if detail == "whole" or plan.joins:
             joined = self._joinery.joined(plan, parts, stages, printer, job.part(0.37, 0.38))
             parts = joined.parts
         tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
@@ -138,10 +138,10 @@ class Workshop:
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
                      *remarks(pieces, wishes, plan)]  # fmt: skip
-            from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
+            if plan.guests:
+                from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
 
-            solids = [group.solid for group in uncut.groups]
-            rooms = rooms_around(plan, solids, uncut.key, guests, self._kept, job) if plan.guests else {}
+                rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self._kept, job)
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values())
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)

@@ -7,14 +7,13 @@ and shown long before.
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError
+from pydantic import BeforeValidator, Field, SerializeAsAny
 
-from ..documents import Document, Name, Triple, first_problem
+from ..documents import Document, Name, Triple, of_kind
 from ..errors import CutFailed
 from ..marking import Region
 from ..progress import QUIET, Job
@@ -142,15 +141,7 @@ class BodyCut(Cut):
 
 def _of_its_kind(given: object) -> object:
     """A cut from what was read of it."""
-    if not isinstance(given, Mapping):
-        return given
-    kind = KINDS.get(str(given.get("kind")))
-    if kind is None:
-        raise ValueError(f"there is no kind of cut {given.get('kind')!r}")
-    try:
-        return kind.model_validate(given)
-    except ValidationError as error:
-        raise ValueError(first_problem(error)) from error
+    return of_kind(given, KINDS, "cut")
 
 
 AnyCut = Annotated[SerializeAsAny[Cut], BeforeValidator(_of_its_kind)]

@@ -176,7 +176,7 @@ def contact_for(join: Join, contacts: Sequence[Contact]) -> int | None:
 def site_of(join: Join, contact: Contact, clearance: float, allowance: float) -> Site:
     """Where a join is made: at its place, or, where that is no longer on the contact, the nearest one at which it is
     within the outline."""
-    clearance = clearance if join.clearance is None else join.clearance
+    clearance = join.per_side(clearance)
     reach = join.reach(clearance, allowance)
     across = contact.frame[:2] @ np.array(join.at)
     within = contact.region.buffer(-reach - _RIM) if reach > 0 else contact.region
@@ -225,7 +225,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
         report, least_wall=wall,
         added=sum(_beyond(body, contact, other(which), made.opens) for which, body in made.added.items()),
         removed=sum(_beyond(body, contact, which, made.opens) for which, body in made.removed.items()),
-    loose=sum(float(body.volume()) for _, body, _ in made.loose),
+        loose=sum(float(body.volume()) for _, body, _ in made.loose),
     )  # fmt: skip
     return Ready(join, report, made)
 

@@ -10,11 +10,10 @@ import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from embreex import rtcore_scene
-from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from ..cuts import BlockCut, Cut
+from ..judge.walls import scene_of
 from ..progress import QUIET, Job
 from ..reports import DryMove
 from ..solid import Solid, side_by_side, spread_points
@@ -123,10 +122,7 @@ def _which(solids: Sequence[Solid], own: Sequence[int], facet: int) -> int:
 
 def _first_hits(solid: Solid, points: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
     """((k,) mm from points along a unit direction to a surface, (k,) the facet there, -1 for none)."""
-    middle = solid.bounds.mean(axis=0)
-    scene = rtcore_scene.EmbreeScene()
-    # kept by a name: the scene does not hold on to it
-    mesh = TriangleMesh(scene, (solid.vertices - middle)[solid.triangles].astype(np.float32))  # noqa: F841
+    scene, _mesh, middle = scene_of(solid)
     ways = np.broadcast_to(way, points.shape).astype(np.float32)
     met = scene.run((points - middle).astype(np.float32), ways, output=True)
     return met["tfar"].astype(np.float64), met["primID"].astype(np.int64)

@@ -24,7 +24,6 @@ from .joined import Taken, made_on, site_of
 from .room import ContactRoom
 
 Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 _SMALLEST, _LARGEST = 4.0, 12.0
 """mm across a key."""

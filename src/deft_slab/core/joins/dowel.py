@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -10,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from .kind import OUTER, Hole, Join, Made, Site, Which, other
+from .kind import OUTER, Hole, Join, Made, Site, Which, other, roof_over
 
 if TYPE_CHECKING:
     import manifold3d
@@ -36,17 +35,20 @@ class DowelJoin(Join):
 
     word = "dowel hole"
 
+    def width(self, clearance: float, allowance: float) -> float:
+        """mm: of the hole. clearance : mm per side; allowance : mm, what the printer's holes are made larger by"""
+        return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
+
     def made(self, site: Site) -> Made:
         from .pegs import ROOT, on_site
         from .profile import Profile, socket_body
 
-        allowance = site.allowance if self.allowance is None else self.allowance
-        wide = self.diameter + 2 * site.clearance + allowance
+        wide = self.width(site.clearance, site.allowance)
         profile = Profile.rounded(wide, wide, wide / 2)
 
         def hole(of: Which, depth: float, roofed: bool) -> manifold3d.Manifold:
             low, high = site.span(other(of))
-            body, _ = socket_body(profile, low, high + depth, 0.0, 0.0, ROOT, roofed)
+            body = socket_body(profile, low, high + depth, 0.0, 0.0, ROOT, roofed)
             return on_site(body, site, site.axes(other(of)))
 
         return Made({}, {
@@ -58,11 +60,11 @@ class DowelJoin(Join):
         from .profile import Profile
 
         axes = site.axes("first")
-        wide = self.diameter + 2 * site.clearance + (site.allowance if self.allowance is None else self.allowance)
+        wide = self.width(site.clearance, site.allowance)
         return np.asarray(Profile.rounded(wide, wide, wide / 2).section(0.0) @ axes[:2] + site.place)
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:
-        roof = (self.diameter / 2 + clearance) / math.tan(math.radians(44.0))
+        roof = roof_over(self.diameter / 2 + clearance)
         return {
             "first": Hole(self.depth_first, 0.0, roof if self.roofed_first else 0.0),
             "second": Hole(self.depth_second, 0.0, roof if self.roofed_second else 0.0),
@@ -73,8 +75,7 @@ class DowelJoin(Join):
                 "roofed_first": self.roofed_second, "roofed_second": self.roofed_first}  # fmt: skip
 
     def reach(self, clearance: float, allowance: float) -> float:
-        allowance = allowance if self.allowance is None else self.allowance
-        return OUTER * (self.diameter / 2 + clearance + allowance / 2)
+        return OUTER * self.width(clearance, allowance) / 2
 
     def radius(self, clearance: float, allowance: float) -> float:
         return self.reach(clearance, allowance)

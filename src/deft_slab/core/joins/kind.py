@@ -13,10 +13,10 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
+from pydantic import BeforeValidator, Field, SerializeAsAny, model_validator
 
 from ..cuts import Move
-from ..documents import Document, Name, Triple, first_problem
+from ..documents import Document, Name, Triple, of_kind
 
 if TYPE_CHECKING:
     import manifold3d
@@ -34,6 +34,15 @@ OUTER = 1.0 / math.cos(math.pi / AROUND)
 """How much farther out their edges are than their middles, which have the radius."""
 JOINS: dict[str, type[Join]] = {}
 """Each kind of join by the name of its kind."""
+
+
+_ROOF = math.radians(44.0)
+"""Lean from the vertical of roofs that need no support, just under the usual threshold of 45 degrees."""
+
+
+def roof_over(half: float) -> float:
+    """mm that a roof is high which needs no support. half : mm, from its middle line to the side"""
+    return half / math.tan(_ROOF)
 
 
 def other(which: Which) -> Which:
@@ -174,6 +183,10 @@ class Join(Document):
             raise ValueError("the first side of a join must have the lower number")
         return self
 
+    def per_side(self, needed: float) -> float:
+        """mm of clearance on each side: its own, else what the printer needs."""
+        return needed if self.clearance is None else self.clearance
+
     @abstractmethod
     def made(self, site: Site) -> Made:
         """The bodies of this join.
@@ -242,15 +255,7 @@ class Join(Document):
 
 def _of_its_kind(given: object) -> object:
     """A join from what was read of it."""
-    if not isinstance(given, Mapping):
-        return given
-    kind = JOINS.get(str(given.get("kind")))
-    if kind is None:
-        raise ValueError(f"there is no kind of join {given.get('kind')!r}")
-    try:
-        return kind.model_validate(given)
-    except ValidationError as error:
-        raise ValueError(first_problem(error)) from error
+    return of_kind(given, JOINS, "join")
 
 
 AnyJoin = Annotated[SerializeAsAny[Join], BeforeValidator(_of_its_kind)]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -60,6 +59,3 @@ class LapJoin(Join):
 
     def turned_round(self) -> dict[str, Any]:
         return {"carrier": other(self.carrier)}
-
-    def holes(self, clearance: float) -> Mapping[Which, Any]:
-        return {}

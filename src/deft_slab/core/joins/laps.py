@@ -96,9 +96,7 @@ def wall_of(part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floa
     looks away from it is outside
     """
     if part.interiors:
-        sides = [
-            shapely.LineString(ring.coords) for ring in (part.exterior, max(part.interiors, key=lambda r: r.length))
-        ]
+        sides = [shapely.LineString(ring.coords) for ring in (part.exterior, part.interiors[0])]
         if len(part.interiors) > 1 or ends(_dense(sides[0])).mean() > 0.02:
             return None
         near, cuts = sides[1] if inner else sides[0], shapely.LineString()

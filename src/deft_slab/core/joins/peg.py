@@ -11,7 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..cuts import Move
 from ..documents import Triple, of_length_one
-from .kind import OUTER, Hole, Join, PegShape, Site
+from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
 
 Floats = NDArray[np.float64]
 
@@ -65,7 +65,7 @@ class Peg(Join):
 
     def hole(self, clearance: float, roofed: bool) -> Hole:
         """The socket for it."""
-        roof = (min(self.sides) / 2 + clearance) / math.tan(math.radians(44.0)) if roofed else 0.0
+        roof = roof_over(min(self.sides) / 2 + clearance) if roofed else 0.0
         return Hole(self.height + clearance, self.draft, roof)
 
     def reach(self, clearance: float, allowance: float) -> float:

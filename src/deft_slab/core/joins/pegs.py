@@ -41,7 +41,7 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
     """What stands out of a carrier. root : mm by which it goes on behind the face. Raises JoinFailed."""
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
-    body, _ = key_body(profile_of(peg, axes), low, high + peg.height, peg.draft, peg.rounding, root)
+    body = key_body(profile_of(peg, axes), low, high + peg.height, peg.draft, peg.rounding, root)
     return on_site(body, site, axes)
 
 
@@ -63,7 +63,7 @@ def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifo
     """The room for it in the other piece. Raises JoinFailed."""
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
-    body, _ = socket_body(
+    body = socket_body(
         profile_of(peg, axes), low, high + peg.height, peg.draft, site.clearance, ROOT, roofed
     )  # fmt: skip
     return on_site(body, site, axes)

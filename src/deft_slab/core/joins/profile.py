@@ -11,14 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
-from .kind import AROUND
+from .kind import AROUND, roof_over
 
 Floats = NDArray[np.float64]
 
 _ROUND_STEPS = 4
 _APART = np.radians(0.5)
-_ROOF = np.radians(44.0)
-"""Lean from the vertical of roofs that need no support, just under the usual threshold of 45 degrees."""
+"""Two tangent lines whose directions are nearer to each other than this are one."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,8 +86,8 @@ class Profile:
 
 def key_body(
     profile: Profile, low: float, height: float, draft: float, rounding: float, root: float
-) -> tuple[manifold3d.Manifold, Floats]:
-    """(a key, (n, 3) the corners that it is the hull of), z along its way, in mm.
+) -> manifold3d.Manifold:
+    """A key, z along its way, in mm.
 
     low : where its sides begin to lean; height : of its tip over z = 0; draft : degrees; rounding : radius of the edge
     of its tip; root : how far it goes on straight below ``low``
@@ -113,9 +112,9 @@ def key_body(
 
 def socket_body(
     profile: Profile, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
-) -> tuple[manifold3d.Manifold, Floats]:
-    """(the room for a key, (n, 3) the corners that it is the hull of): at each height the key's outline grown by
-    clearance / cos(draft), which is the clearance measured across its leaning sides, and deeper by the clearance.
+) -> manifold3d.Manifold:
+    """The room for a key: at each height the key's outline grown by clearance / cos(draft), which is the clearance
+    measured across its leaning sides, and deeper by the clearance.
 
     roofed : whether it ends in a roof that needs no support; else it is flat. The others as for ``key_body``
     """
@@ -126,19 +125,18 @@ def socket_body(
     if not roofed:
         return _hull(profile, sections)
     line = np.array([[0.0, 0.0]]) if not profile.ridge.any() else np.stack([profile.ridge, -profile.ridge])
-    top = end + (profile.depth - inset) / np.tan(_ROOF)
+    top = end + roof_over(profile.depth - inset)
     return _hull(profile, sections, np.c_[line, np.full(len(line), top)])
 
 
-def _hull(
-    profile: Profile, sections: Sequence[tuple[float, float]], more: Floats | None = None
-) -> tuple[manifold3d.Manifold, Floats]:
+def _hull(profile: Profile, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
+    """The hull of outlines, each moved inward and put at a height, and of more corners."""
     corners = [np.c_[profile.section(inset), np.full(len(profile.angles), z)] for z, inset in sections]
     points = np.concatenate(corners if more is None else [*corners, more])
     body = manifold3d.Manifold.hull_points(points)
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
         raise JoinFailed("The measures of this join make no body.")
-    return body, points
+    return body
 
 
 def _between(angles: Floats, towards: float) -> Floats:

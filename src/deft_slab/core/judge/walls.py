@@ -46,10 +46,7 @@ def through(
     ------
     Cancelled : the job is no longer wanted.
     """
-    middle = solid.bounds.mean(axis=0)
-    scene = rtcore_scene.EmbreeScene()
-    # kept by a name: the scene does not hold on to it
-    mesh = TriangleMesh(scene, (solid.vertices - middle)[solid.triangles].astype(np.float32))  # noqa: F841
+    scene, _mesh, middle = scene_of(solid)
     lift = _LIFT * solid.diagonal
     length, facets = np.empty(len(points)), np.empty(len(points), np.int64)
     for start in range(0, len(points), _CHUNK):
@@ -57,6 +54,14 @@ def through(
         part = slice(start, start + _CHUNK)
         length[part], facets[part] = _leaving(scene, solid, points[part] - middle, inward[part], lift)
     return length, facets
+
+
+def scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
+    """(a surface that rays are shot at, about its middle; what the scene does not hold on to by itself and must be kept
+    by a name; (3,) the middle, mm)."""
+    middle = solid.bounds.mean(axis=0)
+    scene = rtcore_scene.EmbreeScene()
+    return scene, TriangleMesh(scene, (solid.vertices - middle)[solid.triangles].astype(np.float32)), middle
 
 
 def _leaving(

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ...core.documents import triple
+from ...core.documents import Triple, triple
 from ...core.errors import DeftError
 from ...core.joins import Join
 from ...core.plan import Plan
@@ -39,7 +39,7 @@ class Joining(QObject):
 
     contact : the number of the selected one; selected : the id of the selected join, None for none
     room : for the selected join, None while that is not known; moves : how the pieces go together, None while that was
-    not asked; proposing : whether joins are being looked for
+    not asked
     """
 
     changed = Signal()
@@ -190,11 +190,9 @@ class Joining(QObject):
         """Adds a join of a kind in the middle of the selected contact."""
         if not self.contacts:
             return
-        contact, plan = self.contacts[self.contact], self._desk.plan
-        width = min(max(round(0.3 * math.sqrt(contact.area), 1), _USUAL[0]), _USUAL[1])
+        plan = self._desk.plan
         (ident,) = plan.fresh_join_ids(1)
-        where = Where(ident, contact.cut, contact.between, contact.place, width)
-        join = ON_DESK[kind].new(where)
+        join = self._new(kind, ident)
         self.selected = ident
         self._desk.do_plan(f"add a {join.word}", plan.with_join(join))
 
@@ -222,22 +220,19 @@ class Joining(QObject):
         join = self.join
         if join is None or not self.contacts:
             return
-        contact = self.contacts[self.contact]
-        off = across - contact.frame[:2] @ np.array(join.at)
-        self.try_change(at=triple(np.array(join.at) + off @ contact.frame[:2]))
+        self.try_change(at=_moved_across(join, self.contacts[self.contact], across))
 
     def to_middle(self) -> None:
         """Moves the selected join to where most room is around it."""
         room = self.room_here
         if room is None or not np.isfinite(room.enough).any():
             return
-        contact = self.contacts[self.contact]
         row, column = np.unravel_index(int(np.argmax(room.enough)), room.enough.shape)
         across = room.low + room.step * np.array([column, row])
         join = self.join
         if join is not None:
-            off = across - contact.frame[:2] @ np.array(join.at)
-            self.change("move a join to the middle", at=triple(np.array(join.at) + off @ contact.frame[:2]))
+            at = _moved_across(join, self.contacts[self.contact], across)
+            self.change("move a join to the middle", at=at)
 
     def settle(self, did: str) -> None:
         """Makes what was dragged the plan."""
@@ -293,10 +288,14 @@ class Joining(QObject):
                  still=lambda: self._room_of == asked, label="Measuring the room")  # fmt: skip
 
     def _probe(self) -> Join:
+        return self._new("key", _PROBE)
+
+    def _new(self, kind: str, ident: str) -> Join:
+        """A join of a kind that suits the selected contact."""
         contact = self.contacts[self.contact]
-        width = min(max(0.3 * math.sqrt(contact.area), _USUAL[0]), _USUAL[1])
-        probe: Join = ON_DESK["key"].new(Where(_PROBE, contact.cut, contact.between, contact.place, width))
-        return probe
+        width = min(max(round(0.3 * math.sqrt(contact.area), 1), _USUAL[0]), _USUAL[1])
+        made: Join = ON_DESK[kind].new(Where(ident, contact.cut, contact.between, contact.place, width))
+        return made
 
     def fit_dry(self) -> None:
         """Asks in which order the pieces go together."""
@@ -316,3 +315,9 @@ class Joining(QObject):
         """The moves of the plan as it is; None while they are not known."""
         asked = (self._desk.plan, self._desk.printer) if self._desk.is_open else None
         return self.moves if self._moves_of == asked else None
+
+
+def _moved_across(join: Join, contact: ContactFound, across: Floats) -> Triple:
+    """Where a join is with its place moved to (2,) mm across its contact."""
+    off = across - contact.frame[:2] @ np.array(join.at)
+    return triple(np.array(join.at) + off @ contact.frame[:2])

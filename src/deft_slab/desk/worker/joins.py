@@ -30,7 +30,7 @@ class Joins:
             raise BadPlan("The pieces of this join do not meet.")
         number, room = found
         join, printer = asked.join, asked.printer
-        clearance = printer.clearance if join.clearance is None else join.clearance
+        clearance = join.per_side(printer.clearance)
         enough, bare = (room.around(join, clearance, wall) for wall in (printer.least_wall, 0.0))
         return RoomShown(join.id, number, room.low, room.step, join.radius(clearance, printer.hole_allowance),
                          enough.astype(np.float32), bare.astype(np.float32))  # fmt: skip

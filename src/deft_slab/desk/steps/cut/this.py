@@ -18,6 +18,7 @@ from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
+from ..fields import FieldsShown, put_fields
 
 Triple = tuple[float, float, float]
 FACINGS: tuple[tuple[str, Triple, str], ...] = (
@@ -39,7 +40,7 @@ class ThisCutPanel(Panel):
         self._parts = Parts(
             state, state.cutting, state.search, state.snapping, state.placing.ground, state.marker, state.pointing
         )
-        self._fields: list[tuple[Field, NumberField]] = []
+        self._fields: FieldsShown = []
         self._fields_for: object = None
         self.head("Add a straight cut")
         self.adds = {
@@ -243,20 +244,8 @@ class ThisCutPanel(Panel):
         for field, shown in self._fields:
             shown.set_value(round(field.value(cut), 1))
 
-    def _put(self, grid: QGridLayout, fields: list[Field]) -> list[tuple[Field, NumberField]]:
-        found = []
-        for n, field in enumerate(fields):
-            shown = NumberField(
-                field.unit, low=field.low, high=field.high, step=field.step, decimals=1 if field.unit else 0
-            )
-            shown.setAccessibleName(field.name)
-            shown.setToolTip(field.tip)
-            shown.setFixedWidth(80)
-            shown.committed.connect(partial(self._type, field))
-            grid.addWidget(label(field.name, "faint"), n // 2, 2 * (n % 2))
-            grid.addWidget(shown, n // 2, 2 * (n % 2) + 1)
-            found.append((field, shown))
-        return found
+    def _put(self, grid: QGridLayout, fields: list[Field]) -> FieldsShown:
+        return put_fields(grid, fields, self._type, 80, lambda field: 1 if field.unit else 0)
 
     def _show_settled(self, cut: Cut) -> None:
         can = cut is not None and cut.settles and (cut.reach is None or cut.reach.kind == "piece")

@@ -20,6 +20,7 @@ from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+from ..fields import FieldsShown, put_fields
 
 _ROW, _SHORT = 28, 118
 """Pixels that a contact takes in the list, and all of them at most."""
@@ -54,7 +55,7 @@ class ContactsPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._joining = state, state.joining
-        self._fields: list[tuple[Field, NumberField]] = []
+        self._fields: FieldsShown = []
         self._fields_for: object = None
         self._rows_for: object = None
         self._nothing = label("Nothing to join yet: the model is whole. Cut it first.", "faint", wrap=True)
@@ -92,7 +93,6 @@ class ContactsPanel(Panel):
         self.book.sized.connect(self._size)
         self.book.let_go.connect(lambda what: self._joining.settle(f"{what} a join"))
         self.book.dropped.connect(state.drop_draft)
-        self._sized_from: Join | None = None
         follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
                state.live_changed, state.settings_changed)  # fmt: skip
 
@@ -201,8 +201,7 @@ class ContactsPanel(Panel):
         self._legend.setVisible(room is not None)
         if room is not None:
             printer, one = self._state.printer, joining.join
-            clearance = printer.clearance if one is None or one.clearance is None else one.clearance
-            reach = room.reach if one is None else one.radius(clearance, printer.hole_allowance)
+            reach = room.reach if one is None else one.radius(one.per_side(printer.clearance), printer.hole_allowance)
             shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, reach, room.low, room.step,
                               room.enough, room.bare)  # fmt: skip
             wall = self._state.printer.least_wall
@@ -226,7 +225,7 @@ class ContactsPanel(Panel):
         self._show_fields(join)
         self._gap.setVisible(join.holds)
         self.middle.setVisible(bool(join.holes(0.0)))
-        clearance = self._state.printer.clearance if join.clearance is None else join.clearance
+        clearance = join.per_side(self._state.printer.clearance)
         self.clearance.set_value(clearance)
         self.as_printer.setEnabled(join.clearance is not None)
         self.gap.show_gap(clearance)
@@ -259,18 +258,7 @@ class ContactsPanel(Panel):
         if key != self._fields_for:
             self._fields_for = key
             emptied(self._own)
-            self._fields = []
-            for n, field in enumerate(own):
-                shown = NumberField(
-                    field.unit, low=field.low, high=field.high, step=field.step, decimals=1 if field.unit == "°" else 2
-                )
-                shown.setAccessibleName(field.name)
-                shown.setToolTip(field.tip)
-                shown.setFixedWidth(74)
-                shown.committed.connect(partial(self._type, field))
-                self._own.addWidget(label(field.name, "faint"), n // 2, 2 * (n % 2))
-                self._own.addWidget(shown, n // 2, 2 * (n % 2) + 1)
-                self._fields.append((field, shown))
+            self._fields = put_fields(self._own, own, self._type, 74, lambda field: 1 if field.unit == "°" else 2)
             emptied(self._switches)
             for switch in here.switches:
                 words = switch.words(join)
