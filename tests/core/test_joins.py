@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.joining.coupon import coupon, usual_steps
 from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin
@@ -721,6 +722,23 @@ def test_a_coupon_has_a_hole_for_each_clearance(tmp_path):
         refused = call("coupon", *wrong, "--out", tmp_path / "wrong.stl")
         assert refused.returncode in (1, 2)
         assert not (tmp_path / "wrong.stl").exists()
+
+
+@pytest.mark.parametrize("join", [
+    KeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, roofed=True, carrier="second", ridges=((1, 0, 0),), **ON),
+    LooseKeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, **ON),
+    LooseKeyJoin(id="j1", at=(0, 0, 20), outline="rectangle", width=12, length=40, height=6, **ON),
+    DowelJoin(id="j1", at=(0, 0, 20), diameter=3, depth_second=20, roofed_second=True, **ON),
+])  # fmt: skip
+def test_the_holes_of_a_coupon_end_in_the_bar(join):
+    """Whatever roofs a join has on the prop: its bar has a floor, and the key lies beside it."""
+    made = coupon(join, PRINTER, usual_steps(PRINTER))
+    bodies = made.manifold.decompose()
+    assert len(bodies) == (1 if join.kind == "dowel hole" else 2)
+    bar = max(bodies, key=lambda one: one.volume())
+    assert bar.genus() == 0  # no hole goes through
+    floor = bar.slice(0.8)
+    assert len(floor.to_polygons()) == 1
 
 
 def test_what_fitted_best_is_kept_in_the_profile(tmp_path):

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import BadPlan
-from ..joins import DowelJoin, Join, Peg, Site
+from ..joins import DowelJoin, Join, KeyJoin, Peg, Site
 from ..printer import Printer
 from ..shape.lettering import letters
 from ..solid import Solid
@@ -21,6 +21,8 @@ STEP, STEPS = 0.05, 5
 MOST_STEPS = 12
 _FLOOR = 1.6
 """mm under the sockets."""
+_DEEP = 8.0
+"""mm: a rod is tried in no deeper hole."""
 _AROUND = 2.4
 """mm of wall around each."""
 _LETTERS, _RELIEF = 4.0, 0.6
@@ -50,9 +52,7 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
         raise BadPlan(f"A coupon has 1 to {MOST_STEPS} clearances from 0 to 5 mm.")
     if not isinstance(join, (Peg, DowelJoin)):
         raise BadPlan(f"There is no coupon for {join.word}: it has no hole.")
-    # ridges are for the seats of one prop, and a roof for a hole that opens down
-    plain: Join = join.model_copy(update={"ridges": ()} if isinstance(join, Peg) else {
-        "depth_first": min(join.depth_first, 8.0), "roofed_first": False, "roofed_second": False})  # fmt: skip
+    plain = _plain(join)
     deep = max(hole.depth for hole in plain.holes(max(steps)).values())
     reach = plain.reach(max(steps), printer.hole_allowance)
     _, wide = letters("0.00", _LETTERS, _RELIEF)
@@ -65,19 +65,31 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
         place = np.array([_AROUND / 2 + pitch * (number + 0.5), across, size[2]])
         site = Site(place, frame, 0.0, 0.0, clearance, printer.hole_allowance, 0.0)
         # the hole of the second piece, which lies below here
-        bar -= plain.model_copy(update={"carrier": "first"}).made(site).removed["second"]
+        bar -= plain.made(site).removed["second"]
         figure, width = letters(f"{clearance:.2f}", _LETTERS, _RELIEF + 0.2)
         bar += figure.translate((place[0] - width / 2, 1.5, size[2] - 0.2))
     if isinstance(plain, Peg):
-        bar += _tried(plain).translate((_GRIP[0] + 1.0, size[1] + _GRIP[0] + 4.0, 0.0))
+        key, half = _tried(plain)
+        bar += key.translate((half + 1.0, size[1] + half + 4.0, 0.0))
     return Solid.from_manifold(bar, {})
 
 
-def _tried(peg: Peg) -> manifold3d.Manifold:
-    """The key on a foot to hold it by; it stands up."""
+def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:
+    """Without what suits the seats of one prop: ridges, roofs over a base, the piece that carries it, deep holes."""
+    roofs = {"roofed_first": False, "roofed_second": False}
+    if isinstance(join, KeyJoin):
+        return join.model_copy(update={"ridges": (), "roofed": False, "carrier": "first"})
+    if isinstance(join, DowelJoin):
+        depths = {"depth_first": min(join.depth_first, _DEEP), "depth_second": min(join.depth_second, _DEEP)}
+        return join.model_copy(update={**roofs, **depths})
+    return join.model_copy(update={"ridges": (), **roofs})
+
+
+def _tried(peg: Peg) -> tuple[manifold3d.Manifold, float]:
+    """(the key on a foot to hold it by, standing up; mm, half of the foot)."""
     from ..joins.pegs import key_of
 
     half = max(_GRIP[0], max(peg.sides) / 2 + 1.0)
     foot = manifold3d.Manifold.cube((2 * half, 2 * half, _GRIP[1])).translate((-half, -half, 0.0))
     site = Site(np.array([0.0, 0.0, _GRIP[1]]), np.eye(3), 0.0, 0.0, 0.0, 0.0, 0.0)
-    return foot + key_of(peg.shape, site, "first")
+    return foot + key_of(peg.shape, site, "first"), half
