@@ -21,7 +21,7 @@ from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.coupon import coupon, usual_steps
 from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.room import ContactRoom
-from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin
+from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin, SplintJoin
 from deft_slab.core.outcome import Outcome
 from deft_slab.core.plan import PieceWish, Plan
 from deft_slab.core.printer import default_printer, read_printer
@@ -387,7 +387,7 @@ def test_a_t_junction_is_three_contacts():
     workshop = Workshop(model)
     outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="whole")
     assert sorted(round(contact.area) for contact in outcome.contacts) == [600, 800, 1000]
-    moves = workshop.dry_fit(outcome.plan, PRINTER)
+    moves = workshop.dry_fit(outcome.plan, PRINTER).moves
     assert len(moves) == 2
     assert len(moves[1].contacts) == 2  # what the second cut has parted closes on the lower half as one
 
@@ -418,7 +418,7 @@ def test_proposed_joins_hold(name):
     # of the hook's one is 3.5 mm wide, and one belongs to a cap that is 1.3 mm thick on the whole
     assert len([n for n in large if n in held]) >= 0.95 * len(large) - (2 if name == "hook" else 0)
     assert {made.joins[join.id].contact for join in joins} == set(range(len(made.contacts)))
-    moves = workshop.dry_fit(made.plan, PRINTER)
+    moves = workshop.dry_fit(made.plan, PRINTER).moves
     assert sum(len(move.contacts) for move in moves) == len(made.contacts)
     assert [move for move in moves if move.meets and sum(made.contacts[n].area for n in move.contacts) > 25] == []
     assert workshop.proposed_joins(made.plan, PRINTER) == []
@@ -451,11 +451,20 @@ def test_carriers_by_the_seats():
     assert sideways[-1].width < sideways[0].width  # unlike, so that it goes in only one way round
 
 
-def test_a_thin_ring_has_only_glue_and_says_so():
+def test_a_thin_ring_gets_a_splint_and_says_why():
+    """A ring 0.8 mm thick, too thin for a key, a rod or a lap: a strip on the inside, a clearance away from it."""
     workshop, plan = joined_plan(solid=tube(18, 18.8, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
     (join,) = workshop.proposed_joins(plan, PRINTER)
-    assert isinstance(join, GlueJoin)
-    assert "0.8 mm wide" in join.why
+    assert isinstance(join, SplintJoin)
+    assert "too thin" in join.why
+    made = workshop.evaluate(plan.changed(joins=(join,)), PRINTER, detail="figures")
+    sound(made)
+    strip = made.pieces[2].solid
+    radius = np.hypot(*strip.vertices[:, :2].T)
+    assert 18 - 0.3 - 0.05 < radius.max() <= 18 - 0.3 + 0.02
+    assert radius.min() == pytest.approx(18 - 0.3 - 1.6, abs=0.05)
+    assert np.ptp(strip.vertices[:, 2]) == pytest.approx(10.0, abs=0.05)
+    assert strip.volume == pytest.approx(math.pi * (17.7**2 - 16.1**2) * 10.0, rel=0.01)
 
 
 @pytest.mark.parametrize("carrier", ["first", "second"])
@@ -486,7 +495,7 @@ def test_a_lap_on_a_tube(carrier, half):
     )
     assert np.sqrt(squared) == pytest.approx(np.full(middle.sum(), 0.2), abs=0.02)
     workshop, plan = joined_plan(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
-    (move,) = workshop.dry_fit(plan, PRINTER)
+    (move,) = workshop.dry_fit(plan, PRINTER).moves
     assert move.meets is None
 
 
@@ -537,7 +546,7 @@ def test_proposed_joins_on_shells(name):
     held = {made.joins[join.id].contact for join in joins if join.holds}
     large = [n for n, contact in enumerate(made.contacts) if contact.area > 25]
     assert len([n for n in large if n in held]) >= 0.8 * len(large)
-    assert all(move.meets is None for move in workshop.dry_fit(made.plan, PRINTER))
+    assert all(move.meets is None for move in workshop.dry_fit(made.plan, PRINTER).moves)
 
 
 def test_a_dovetail_does_not_go_together_along_its_cut():

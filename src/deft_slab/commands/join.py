@@ -9,7 +9,7 @@ from ..core.handoff.pieces import file_name, write_3mf, write_stls
 from ..core.handoff.saving import refuse_existing
 from ..core.joins import DowelJoin, Join, KeyJoin, Peg
 from ..core.outcome import Outcome
-from ..core.reports import ContactFound, DryMove, JoinReport
+from ..core.reports import ContactFound, DryMove, JoinReport, TurnChecked
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .cut import cut_figures, piece_figures
@@ -29,7 +29,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.letters:
         plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer)))
     outcome = workshop.evaluate(plan, printer)
-    moves = workshop.dry_fit(plan, printer)
+    fit = workshop.dry_fit(plan, printer)
     together = arguments.out / "pieces.3mf"
     if not arguments.assembled:
         refuse_existing([together], replace=arguments.replace)
@@ -48,10 +48,16 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
             {"kind": piece.extra, "name": piece.name, "file": file_name(piece), "volume_mm3": piece.solid.volume}
             for piece in outcome.pieces if piece.extra
         ],
-        "dry_fit": [_move(move) for move in moves],
+        "dry_fit": [_move(move) for move in fit.moves],
         "blocked": [
             {"pieces": [number + 1 for number in move.meets], "along": list(move.along), "free_mm": move.free}
-            for move in moves if move.meets is not None
+            for move in fit.moves if move.meets is not None
+        ],
+        "turns": [_turn(one) for one in fit.turns],
+        "meeting_points": [
+            {"place": list(one.place), "contacts": [number + 1 for number in one.contacts], "likely_mm": one.likely,
+             "worst_mm": one.worst}
+            for one in fit.meetings
         ],
         "cuts": [cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
         "notes": list(outcome.notes),
@@ -91,6 +97,18 @@ def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, ob
         "least_wall_mm": report.least_wall if math.isfinite(report.least_wall) else None,
         "made": not report.problem, "problem": report.problem, "why": join.why, "measures": join.sentence(),
         "added_mm3": report.added, "removed_mm3": report.removed, "moved_mm": report.moved,
+    }  # fmt: skip
+
+
+def _turn(one: TurnChecked) -> dict[str, object]:
+    """A moving joint. free_deg : the widest range around 0 in which nothing meets; held_by : a contact, from 1 on"""
+    return {
+        "join": one.join, "pieces": [number + 1 for number in one.pieces], "range_deg": [one.turn.low, one.turn.high],
+        "free_deg": list(one.free), "held_by": None if one.held_by is None else one.held_by + 1,
+        "overlap_mm3": max(
+            (overlap for angle, overlap in zip(one.angles, one.overlaps, strict=True)
+             if one.turn.low <= angle <= one.turn.high), default=None,
+        ),
     }  # fmt: skip
 
 

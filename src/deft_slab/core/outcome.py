@@ -204,7 +204,7 @@ class Piece:
 class Totals:
     """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
     fit. ``tallest`` is of the worst one; joined : contacts with a join that holds; least_wall : the thinnest around any
-    join; base_area : of the pieces, as they sit."""
+    join; base_kept : share of what the pieces rest on without joins that they rest on with them."""
 
     pieces: int
     overhang_area_mm2: float
@@ -223,14 +223,15 @@ class Totals:
     contacts: int = 0
     joined: int = 0
     least_wall_mm: float = math.inf
-    base_area_mm2: float = 0.0
+    base_kept: float = 1.0
 
     @classmethod
     def of(
         cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
-        joins: Collection[JoinReport] = (),
+        joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (),
     ) -> Totals:  # fmt: skip
-        """Of the pieces, seams and joins of a plan. contacts : how many there are"""
+        """Of the pieces, seams and joins of a plan. contacts : how many there are; bare : the pieces without joins,
+        where there are any"""
         made = [one for one in joins if not one.problem]
         # pieces on one resin plate take no longer than the longest of them
         hours = max if printer.kind == "resin" else math.fsum
@@ -254,8 +255,12 @@ class Totals:
             contacts=contacts,
             joined=len({one.contact for one in made if one.holds}),
             least_wall_mm=min((one.least_wall for one in made), default=math.inf),
-            base_area_mm2=math.fsum(piece.figures.base_area_mm2 for piece in own),
+            base_kept=_base_of(own) / _base_of(bare) if _base_of(bare) > 0 else 1.0,
         )
+
+
+def _base_of(pieces: Sequence[Piece]) -> float:
+    return math.fsum(piece.figures.base_area_mm2 for piece in pieces)
 
 
 @dataclass(frozen=True, eq=False)

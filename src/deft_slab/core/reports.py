@@ -11,6 +11,58 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class Turn:
+    """How a moving joint turns. place : (3,) mm and axis : (3,) unit, model frame; low, high : degrees that the second
+    piece turns about it by the right hand"""
+
+    place: tuple[float, float, float]
+    axis: tuple[float, float, float]
+    low: float
+    high: float
+
+    def at(self, degrees: float) -> Floats:
+        """(3, 4) rotation and shift, mm, of what has turned by an angle (Rodrigues' formula)."""
+        x, y, z = self.axis
+        angle = math.radians(degrees)
+        cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+        rotation = np.eye(3) + math.sin(angle) * cross + (1 - math.cos(angle)) * cross @ cross
+        place = np.array(self.place)
+        return np.hstack([rotation, (place - rotation @ place)[:, None]])
+
+
+@dataclass(frozen=True)
+class TurnChecked:
+    """A moving joint, turned through its range and beyond.
+
+    join : its id; contact : its number; turn : see there; pieces : numbers, from 0 on, of those that turn with its
+    second piece; held_by : the number of a contact by which they hang on its first piece too, so that nothing turns,
+    else None
+    angles : degrees; overlaps : mm3 of what turns within what stays, at each; free : degrees, the widest range around 0
+    without any
+    """
+
+    join: str
+    contact: int
+    turn: Turn
+    pieces: tuple[int, ...]
+    held_by: int | None = None
+    angles: tuple[float, ...] = ()
+    overlaps: tuple[float, ...] = ()
+    free: tuple[float, float] = (0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class MeetingPoint:
+    """Where the seams of three or more contacts come together. place : (3,) mm, model frame; contacts : their numbers
+    likely, worst : mm that what meets there may be off, for independent errors and at worst"""
+
+    place: tuple[float, float, float]
+    contacts: tuple[int, ...]
+    likely: float
+    worst: float
+
+
 @dataclass(frozen=True, eq=False)
 class JoinReport:
     """What became of a join.
@@ -20,7 +72,7 @@ class JoinReport:
     least_wall : mm, the thinnest around it; added, removed, loose : mm3, to one piece, from both, and printed apart
     warnings : what may go wrong with it; breaks : it would go through the surface; meets : the id of the join that it
     would meet; outline : (k, 3) mm, model frame, closed, on the face
-    holds : it keeps the pieces from sliding
+    holds : it keeps the pieces from sliding; turn : how it moves, where it does
     """
 
     contact: int | None
@@ -37,6 +89,7 @@ class JoinReport:
     meets: str = ""
     outline: Floats = field(default_factory=lambda: np.empty((0, 3)))
     holds: bool = True
+    turn: Turn | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,3 +130,13 @@ class DryMove:
     contacts: tuple[int, ...]
     free: float
     meets: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True)
+class DryFit:
+    """Putting the pieces together. moves : first to last; turns : of the joints that move; meetings : where seams meet,
+    worst first"""
+
+    moves: tuple[DryMove, ...]
+    turns: tuple[TurnChecked, ...] = ()
+    meetings: tuple[MeetingPoint, ...] = ()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from types import MappingProxyType
@@ -20,7 +20,7 @@ from .joining.contacts import Contact
 from .joining.joined import Joined
 from .joining.joinery import Joinery
 from .joining.room import ContactRoom
-from .joins import Join
+from .joins import STOCK, Join
 from .judge.base import fit
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
@@ -37,7 +37,7 @@ from .printer import Printer
 from .progress import QUIET, Job, Spread
 from .recipe import Stage, catches_on_its_way, cut_all, nameless
 from .remarks import about_cuts, about_joins, about_model, piece_names, remarks
-from .reports import DryMove
+from .reports import DryFit
 from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
@@ -143,7 +143,10 @@ class Workshop:
 
                 rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self._kept, job)
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
-        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values())
+        plain = (
+            () if quick or not plan.joins else self.evaluate(plan.changed(joins=()), printer, detail="figures").pieces
+        )
+        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), plain)
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
@@ -281,8 +284,8 @@ class Workshop:
         ``evaluate``."""
         return self._joinery.room_of(join, *self._parted(plan, job))
 
-    def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> tuple[DryMove, ...]:
-        """In which order the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
+    def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> DryFit:
+        """How the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
         return self._joinery.dry_fit(plan, *self._parted(plan, job.part(0.0, 0.4)), printer, job.part(0.4, 1.0))
 
     def lettered(self, plan: Plan, printer: Printer, job: Job = QUIET) -> list[Join]:
@@ -290,13 +293,13 @@ class Workshop:
         return self._joinery.lettered(plan, self.contacts(plan, job.part(0.0, 0.5)), printer, job.part(0.5, 1.0))
 
     def proposed_joins(
-        self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None
+        self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None, stock: Sequence[float] = STOCK
     ) -> list[Join]:  # fmt: skip
         """Joins for the contacts that have none, by how the pieces of the plan sit. only : the number of the one that
-        is meant. Raises as ``evaluate``."""
+        is meant; stock : mm, of the rods that there are. Raises as ``evaluate``."""
         contacts = self.contacts(plan, job.part(0.0, 0.2))
         pieces = self.evaluate(plan.changed(joins=()), printer, job.part(0.2, 0.6), detail="figures").pieces
-        return self._joinery.proposed(plan, contacts, pieces, printer, only, job.part(0.6, 1.0))
+        return self._joinery.proposed(plan, contacts, pieces, printer, only, stock, job.part(0.6, 1.0))
 
     def _region(self, uncut: Uncut, region: Region) -> NDArray[np.bool_]:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""

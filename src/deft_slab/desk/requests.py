@@ -18,7 +18,7 @@ from ..core.outcome import RoundEdge
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.project import Project
-from ..core.reports import DryMove
+from ..core.reports import DryFit
 from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid
@@ -270,9 +270,11 @@ class LookAtRoom(OfPlan[RoomShown]):
 
 @dataclass(frozen=True, eq=False)
 class ProposeJoins(OfPlan[list[Join]]):
-    """Joins for the contacts that have none. only : the number of the one that is meant; None: all"""
+    """Joins for the contacts that have none. only : the number of the one that is meant; None: all; stock : mm,
+    diameters of the rods that one has"""
 
     only: int | None
+    stock: tuple[float, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -281,8 +283,8 @@ class LetterAll(OfPlan[list[Join]]):
 
 
 @dataclass(frozen=True, eq=False)
-class FitDry(OfPlan[tuple[DryMove, ...]]):
-    """In which order the pieces go together, and what is in the way."""
+class FitDry(OfPlan[DryFit]):
+    """How the pieces go together: in which order, what is in the way, how joints turn, where seams meet."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -166,7 +166,7 @@ def _cutting(eye: Photographer) -> None:
     eye.until(lambda: settled(state) and state.joining.room_here is not None)
     eye.shoot("join")
     QTest.mouseClick(eye.window.join_panel.tabs["Dry fit"], Qt.MouseButton.LeftButton)
-    eye.until(lambda: settled(state) and state.joining.fitted is not None)
+    eye.until(lambda: settled(state) and state.fitting.fitted is not None)
     eye.window.join_panel.fit.slider.setValue(10)
     eye.settle()
     eye.shoot("join-fit")

@@ -74,7 +74,7 @@ class Verbs(QObject):
         )
         if name:
             named = Path(name).suffix.lower() in (".3mf", ".stl")
-            self.state.joining.write_coupon(steps, Path(name if named else name + ".3mf"), replace=named)
+            self.state.fitting.write_coupon(steps, Path(name if named else name + ".3mf"), replace=named)
 
     def ask_stl_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self.window, "Folder for the STL files", self._folder())

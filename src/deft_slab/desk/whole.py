@@ -12,6 +12,7 @@ from .state.choosing import Choosing
 from .state.cut_search import CutSearch
 from .state.cutting import Cutting
 from .state.desk import Desk
+from .state.fitting import Fitting
 from .state.joining import Joining
 from .state.keeping import Keeping
 from .state.marker import Marker
@@ -52,6 +53,7 @@ class DeskState(Desk):
         self.snapping = Snapping(self)
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
         self.joining = Joining(self)
+        self.fitting = Fitting(self, self.joining)
         self.alike = Alike(self)
         self.writing = Writing(self)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
@@ -13,6 +13,7 @@ import manifold3d
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..curves import frame_of
 from ..documents import triple
@@ -47,7 +48,8 @@ _FACING = 0.05
 class Contact:
     """What two pieces share of the faces of a cut.
 
-    parts, solids : numbers of the first and the second piece, and their bodies, before any join
+    parts, solids : numbers of the first and the second piece, and their bodies, before any join; keys : name
+    what those are; around : all other pieces
     cut : whose faces; between : the sides of it that they lie on
     frame : (3, 3) rows: two directions across, and the way out, from the first piece to the second
     region : polygons across, mm; area : mm2 to glue; flat : its face lies in one plane across the way
@@ -67,6 +69,8 @@ class Contact:
     kerf: float
     vertices: Floats
     triangles: Ints
+    keys: tuple[Hashable, Hashable]
+    around: tuple[Part, ...]
 
     @property
     def way_in(self) -> Floats:
@@ -97,6 +101,17 @@ class Contact:
         """One of its pieces in the boolean library, where they meet."""
         body = self.solid(which).manifold
         return body.translate(tuple(self.kerf * self.way_in)) if which == "second" and self.kerf else body
+
+    @cached_property
+    def skin(self) -> Solid:
+        """What of the surface of all pieces no cut has made, with its own two where they meet."""
+        corners, triangles, start = [], [], 0
+        others = [(part.solid, 0.0) for part in self.around]
+        for solid, kerf in ((self.solids[0], 0.0), (self.solids[1], self.kerf), *others):
+            corners.append(solid.vertices + kerf * self.way_in)
+            triangles.append(solid.triangles[solid.origin >= 0].astype(np.int64) + start)
+            start += len(solid.vertices)
+        return Solid(np.concatenate(corners), np.concatenate(triangles))
 
     def ends(self, across: Floats) -> NDArray[np.bool_]:
         """(k,) of (k, 2) places on its outline, mm across, whether another cut ends it there."""
@@ -150,11 +165,11 @@ class Contact:
         return np.asarray(self.on_face(np.array([[u, v]]))[0])
 
     def on_face(self, across: Floats) -> Floats:
-        """(k, 3) mm, model frame: the places of its face at (k, 2) across; of its mean level beside it."""
+        """(k, 3) mm, model frame: the places of its face at (k, 2) across; see ``heights``."""
         return np.asarray(across @ self.frame[:2] + self.heights(across)[:, None] * self.frame[2])
 
     def heights(self, across: Floats) -> Floats:
-        """(k,) mm along the way out of its face at (k, 2) mm across; its mean level where it has none."""
+        """(k,) mm along the way out of its face at (k, 2) mm across; beside it, of its nearest corner."""
         if self.flat:
             return np.full(len(across), self.level)
         found = np.full(len(across), np.nan)
@@ -170,7 +185,12 @@ class Contact:
         p = across[point]
         s, t = _cross(p - a, c - a) / whole, _cross(b - a, p - a) / whole
         found[point] = high[facet, 0] * (1 - s - t) + high[facet, 1] * s + high[facet, 2] * t
-        return np.asarray(np.where(np.isnan(found), self.level, found))
+        beside = np.isnan(found)
+        if beside.any():
+            used = np.unique(self.triangles)
+            _, nearest = cKDTree(self.vertices[used] @ self.frame[:2].T).query(across[beside])
+            found[beside] = (self.vertices[used] @ self.frame[2])[nearest]
+        return found
 
 
 def contacts_of(
@@ -203,6 +223,8 @@ def contacts_of(
                 Contact(
                     (first, second), (parts[first].solid, parts[second].solid), cut, between, frame, region, area, flat,
                     free, kerfs[cut], own.vertices, own.triangles,
+                    (parts[first].key, parts[second].key),
+                    tuple(part for n, part in enumerate(parts) if n not in (first, second)),
                 )
                 for frame, region, area, flat, free, own in _shared(
                     one, two, None if way is None else np.array(way), kerfs[cut]

@@ -76,13 +76,15 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
 
 def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:
     """Without what suits the seats of one prop: ridges, roofs over a base, the piece that carries it, deep holes."""
+    # the sides of one that follows a contact are tried on a round one
+    round_one = {"outline": "round"} if isinstance(join, Peg) and join.outline == "contact" else {}
     roofs = {"roofed_first": False, "roofed_second": False}
     if isinstance(join, KeyJoin):
-        return join.model_copy(update={"ridges": (), "roofed": False, "carrier": "first"})
+        return join.model_copy(update={"ridges": (), "roofed": False, "carrier": "first", **round_one})
     if isinstance(join, DowelJoin):
         depths = {"depth_first": min(join.depth_first, _DEEP), "depth_second": min(join.depth_second, _DEEP)}
         return join.model_copy(update={**roofs, **depths})
-    return join.model_copy(update={"ridges": (), **roofs})
+    return join.model_copy(update={"ridges": (), **roofs, **round_one})
 
 
 def _tried(peg: Peg) -> tuple[manifold3d.Manifold, float]:

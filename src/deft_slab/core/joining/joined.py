@@ -19,7 +19,7 @@ from ..documents import triple
 from ..errors import JoinFailed
 from ..faces import Face
 from ..groups import Part
-from ..joins import Join, Made, Site, Which, other
+from ..joins import Join, Made, Site, Strip, Which, other
 from ..kept import Kept
 from ..progress import QUIET, Job
 from ..reports import JoinReport
@@ -33,12 +33,16 @@ KEY, SOCKET, LOOSE = "key", "socket", "loose"
 """Roles of the faces that joins make."""
 _OUTSIDE = 1e-6
 """Share of a body's volume that may stick out of its pieces: rounding, where it begins on a face."""
+_THROUGH = 0.05
+"""mm of wall around a pin that are none."""
 _MEETS = 1e-6
 """mm3: bodies of two joins that share less only touch."""
 _RIM = 0.4
 """mm that stay between a join and the outline of its contact when it is moved back on to it."""
 _NEAR = 0.5
 """mm beyond a gap within which it is measured."""
+_BESIDE = -1
+"""Stands for the piece that what lies on the surface of pieces is of: two such bodies must not meet."""
 _FOOTPRINT = 24
 """Places around a join on a bent contact where its face is looked at."""
 
@@ -106,7 +110,7 @@ def join_all(
     for done, join in enumerate(joins):
         job.step(0.5 * done / len(joins), "Making joins")
         if join.on:
-            ready.append(_beside_others(_ready(join, parts, contacts, clearance, allowance, kept), contacts, taken))
+            ready.append(_beside_others(_ready(join, contacts, clearance, allowance, kept), contacts, taken))
     after = []
     for n, part in enumerate(parts):
         job.step(0.5 + 0.5 * n / len(parts), "Making joins")
@@ -124,28 +128,66 @@ def join_all(
         after.append(Part(key, solid, part.sides, part.group, part.crumb))
     names: dict[int, str] = {}
     kinds: dict[int, str] = {}
-    loose = [(one, *each) for one in ready if one.made is not None for each in one.made.loose]
-    for number, (one, name, body, down) in enumerate(loose, 1):
+    loose = [(one, k, *each) for one in ready if one.made is not None for k, each in enumerate(one.made.loose)]
+    for number, (one, k, name, body, down) in enumerate(loose, 1):
         names[len(after)] = f"{name} {number}" if len(loose) > 1 else name
         kinds[len(after)] = name.lower()
         near = parts[contacts[one.contact].parts[0]] if one.contact is not None else parts[0]
         runs = {int(run): Face(one.join.id, LOOSE) for run in body.to_mesh64().run_original_id}
         side = Side(cut=one.join.id, side=0)
         solid = Solid.from_manifold(body, runs)
-        after.append(Part(("loose", one.key), solid, (side,), near.group, down=triple(down)))
+        after.append(Part(("loose", k, one.key), solid, (side,), near.group,
+                          down=None if down is None else triple(down)))  # fmt: skip
     return Joined(after, contacts, {one.join.id: one.report for one in ready}, names, kinds)
 
 
+def made_once(
+    contact: Contact, join: Join, clearance: float, allowance: float, kept: Kept, least: float = 0.0
+) -> Ready:  # fmt: skip
+    """As ``clear_of_others``, made once: also where a join is first proposed, and then in the plan."""
+    key = kept_as(contact, join, clearance, allowance)
+
+    def made() -> Ready:
+        return clear_of_others(contact, join, clearance, allowance, least)
+
+    # what was given up for a thin wall is made anew when it is wanted with that
+    one: Ready = kept.once((key, least) if least > 0 else key, made)
+    if least > 0 and one.made is not None:
+        kept.once(key, lambda: one)
+    return replace(one, join=join)
+
+
 def _ready(
-    join: Join, parts: Sequence[Part], contacts: Sequence[Contact], clearance: float, allowance: float, kept: Kept
+    join: Join, contacts: Sequence[Contact], clearance: float, allowance: float, kept: Kept
 ) -> Ready:  # fmt: skip
     number = contact_for(join, contacts)
     if number is None:
         return Ready(join, JoinReport(None, "Its pieces do not meet: the cut is off, moved, or gone."))
     contact = contacts[number]
-    key = ("join", join, *(parts[n].key for n in contact.parts), clearance, allowance)
-    one = kept.once(key, partial(made_on, contact, join, clearance, allowance))
-    return replace(one, contact=number, key=key, report=replace(one.report, contact=number))
+    one = made_once(contact, join, clearance, allowance, kept)
+    return replace(one, contact=number, key=(join.id, kept_as(contact, join, clearance, allowance)),
+                   report=replace(one.report, contact=number))  # fmt: skip
+
+
+def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) -> Hashable:
+    """Names what a join makes on its contact, whatever it is called and whyever it was proposed."""
+    nameless = join.model_copy(update={"id": "", "why": ""})
+    # what lies on the surface may lie on other pieces too
+    near = (*contact.keys, *(part.key for part in contact.around)) if isinstance(join, Strip) else contact.keys
+    return "join", nameless, near, clearance, allowance
+
+
+def clear_of_others(
+    contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0
+) -> Ready:  # fmt: skip
+    """As ``made_on``, but not made where what lies on the surface would run through a piece."""
+    one = made_on(contact, join, clearance, allowance, least)
+    if one.made is None or not one.made.beside:
+        return one
+    bodies = [contact.body(which) for which in get_args(Which)] + [part.solid.manifold for part in contact.around]
+    if any((body ^ piece).volume() > _MEETS for _, body, _ in one.made.loose for piece in bodies):
+        return Ready(join, replace(one.report, problem="It would run through a piece.", loose=0.0))
+    return one
 
 
 def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Ready:
@@ -213,18 +255,19 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
         [partial(contact.to_outside, which, points) for which, points in made.edges.items()] if made.edges
         else [partial(least_wall, _moved_on(body, contact, which), contact, which) for which, body in bodies]
     )  # fmt: skip
-    wall = math.inf
-    for measure in walls:
+    wall = math.inf if made.wall is None else made.wall
+    for measure in walls if made.wall is None else ():
         wall = min(wall, float(np.min(measure())))
         if wall < least:
             return Ready(join, replace(report, least_wall=wall, problem="There is too little wall around it."))
     # what keeps away from all outsides by more than its points lie apart is within: it begins there
     if not made.opens and wall < 2 * SPACING and any(_sticks_out(body, contact) for _, body in bodies):
         return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))
+    if made.turn is not None and made.wall is None and wall < _THROUGH:
+        return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))
+    added, removed = _volumes_of_open(made, contact) if made.opens else _volumes(made, contact)
     report = replace(
-        report, least_wall=wall,
-        added=sum(_beyond(body, contact, other(which), made.opens) for which, body in made.added.items()),
-        removed=sum(_beyond(body, contact, which, made.opens) for which, body in made.removed.items()),
+        report, least_wall=wall, added=added, removed=removed, turn=made.turn,
         loose=sum(float(body.volume()) for _, body, _ in made.loose),
     )  # fmt: skip
     return Ready(join, report, made)
@@ -235,9 +278,32 @@ def _moved_on(body: manifold3d.Manifold, contact: Contact, which: Which) -> mani
     return body.translate(tuple(contact.kerf * contact.out)) if which == "second" and contact.kerf else body
 
 
-def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which, opens: bool) -> float:
-    """mm3 of a body on the side of one of the pieces, where they meet. opens : it goes on beyond the piece"""
-    if contact.flat and not opens:
+def _volumes(made: Made, contact: Contact) -> tuple[float, float]:
+    """(mm3 that a join within its pieces adds to them, that it removes)."""
+    return (
+        sum(_beyond(body, contact, other(which)) for which, body in made.added.items()),
+        sum(_beyond(body, contact, which) for which, body in made.removed.items()),
+    )
+
+
+def _volumes_of_open(made: Made, contact: Contact) -> tuple[float, float]:
+    """The same of one that goes on beyond the surface, or into what it adds itself: by the bodies of the pieces."""
+    added = removed = 0.0
+    for which in get_args(Which):
+        piece = contact.body(which)
+        near = made.added.get(which)
+        if near is not None:
+            added += float((near - piece).volume())
+        gone = made.removed.get(which)
+        if gone is not None:
+            removed += float((gone ^ piece).volume())
+            removed += 0.0 if near is None else float((gone ^ (near - piece)).volume())
+    return added, removed
+
+
+def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
+    """mm3 of a body on the side of one of the pieces, where they meet."""
+    if contact.flat:
         towards = contact.out if which == "second" else contact.way_in
         level = contact.level if which == "second" else -contact.level
         return float(body.trim_by_plane(tuple(towards), level).volume())
@@ -253,11 +319,12 @@ def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
 
 
 def _bodies(made: Made, contact: Contact) -> list[tuple[int, manifold3d.Manifold]]:
-    """(number of the piece, body) of what a join does to its pieces."""
-    return [
+    """(number of the piece, body) of what a join does to its pieces; what lies on them is taken for one piece."""
+    of_pieces = [
         (contact.part(which), _moved_on(body, contact, which))
         for bodies in (made.added, made.removed) for which, body in bodies.items()
     ]  # fmt: skip
+    return of_pieces + [(_BESIDE, body) for _, body, _ in made.loose if made.beside]
 
 
 def _with_bodies(solid: Solid, bodies: Sequence[tuple[Ready, str, manifold3d.Manifold]]) -> Solid:

@@ -12,15 +12,17 @@ from ..kept import Kept
 from ..outcome import Piece
 from ..plan import MOST_JOINS, Plan
 from ..printer import Printer
-from ..progress import Job, Spread
+from ..progress import Job, Spread, for_each
 from ..recipe import Stage
-from ..reports import DryMove
+from ..reports import DryFit
 from .contacts import Contact, contacts_of
-from .joined import Joined, Taken, contact_for, join_all, made_on
+from .joined import Joined, Taken, contact_for, join_all, made_once
 from .lettering import propose_letters
+from .meeting import meetings_of
 from .order import moves_of
-from .proposing import propose
+from .proposing import Needs, propose
 from .room import ContactRoom
+from .turning import turns_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,8 +47,12 @@ class Joinery:
         number = contact_for(join, contacts)
         if number is None:
             return None
-        key = ("room on", number, tuple(part.key for part in parts), tuple(cut.kerf for cut, _ in stages))
-        return number, self.kept.once(key, lambda: ContactRoom.of(contacts[number]))
+        return number, self._room(contacts[number])
+
+    def _room(self, contact: Contact) -> ContactRoom:
+        """The room on a contact, before any join."""
+        key = ("room on", contact.keys, contact.cut, contact.kerf, tuple(contact.place))
+        return self.kept.once(key, lambda: ContactRoom.of(contact))
 
     def joined(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
@@ -57,31 +63,44 @@ class Joinery:
 
     def dry_fit(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
-    ) -> tuple[DryMove, ...]:  # fmt: skip
-        """In which order the pieces go together, with their joins. Raises Cancelled."""
+    ) -> DryFit:  # fmt: skip
+        """How the pieces go together, with their joins. Raises Cancelled."""
         joined = self.joined(plan, parts, stages, printer, job.part(0.0, 0.4))
         solids, cuts = [part.solid for part in joined.parts[: len(parts)]], [cut for cut, _ in stages]
         key = ("dry fit", tuple(part.key for part in joined.parts), tuple(cut.id for cut in cuts))
-        return self.kept.once(key, lambda: moves_of(solids, joined.contacts, cuts, job.part(0.4, 1.0)))
+        moves = self.kept.once(key, lambda: moves_of(solids, joined.contacts, cuts, job.part(0.4, 0.7)))
+        reports = [(ident, one) for ident, one in joined.reports.items() if not one.problem]
+        axes = tuple((ident, one.turn) for ident, one in reports if one.turn is not None)
+        turns = self.kept.once(("turned", axes, *key), lambda: turns_of(joined, solids, job.part(0.7, 1.0)))
+        errors = dict[int, float]()
+        for _, one in reports:
+            if one.contact is not None and one.holds:
+                errors[one.contact] = max(errors.get(one.contact, 0.0), one.clearance)
+        met = ("met", tuple(part.key for part in parts), tuple(errors.items()), printer.clearance)
+        meetings = self.kept.once(met, lambda: meetings_of(joined.contacts, errors, printer.clearance))
+        return DryFit(moves, turns, meetings)
 
     def proposed(
         self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, only: int | None,
-        job: Job,
+        stock: Sequence[float], job: Job,
     ) -> list[Join]:  # fmt: skip
         """Joins for the contacts that have none. pieces : without joins, in their seats; only : the number of the one
-        contact that is meant. Raises Cancelled."""
+        contact that is meant; stock : mm, diameters of the rods that there are. Raises Cancelled."""
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if join.answers}
         bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
-        return propose(bare, pieces, printer, plan.threshold, plan.fresh_join_ids(MOST_JOINS), taken, job,
-                       self.spread)  # fmt: skip
+        rooms = for_each(self._room, bare, "Measuring the room", job.part(0.0, 0.4), self.spread)
+        ids = plan.fresh_join_ids(MOST_JOINS)
+        return propose(bare, rooms, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,
+                       job.part(0.4, 1.0))  # fmt: skip
 
     def lettered(self, plan: Plan, contacts: Sequence[Contact], printer: Printer, job: Job) -> list[Join]:
         """Numbers and letters for the contacts that have none and have room for them. Raises Cancelled."""
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if isinstance(join, LettersJoin)}
         bare = [contact for n, contact in enumerate(contacts) if n not in has]
-        return propose_letters(bare, len(has), printer, plan.fresh_join_ids(len(bare)), taken, job)
+        return propose_letters(bare, self._room, len(has), printer, plan.fresh_join_ids(len(bare)), taken,
+                               plan.tilt.rotation, job)  # fmt: skip
 
     def _taken(self, plan: Plan, contacts: Sequence[Contact], printer: Printer) -> tuple[Taken, list[tuple[int, Join]]]:
         """(what the joins of a plan take of its pieces, (number of the contact, join) of each)."""
@@ -91,7 +110,7 @@ class Joinery:
             if number is None:
                 continue
             on.append((number, join))
-            made = made_on(contacts[number], join, printer.clearance, printer.hole_allowance).made
+            made = made_once(contacts[number], join, printer.clearance, printer.hole_allowance, self.kept).made
             if made is not None:
                 taken.add(join, made, contacts[number])
         return taken, on

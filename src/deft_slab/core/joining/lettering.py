@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import math
+from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..documents import triple
+from ..documents import Triple, triple
 from ..joins import Join, LettersJoin
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -14,9 +16,15 @@ from .contacts import Contact
 from .joined import Taken, made_on
 from .room import ContactRoom
 
+Floats = NDArray[np.float64]
+
 _HEIGHTS = (6.0, 5.0, 4.0, 3.2)
 """mm of a capital that are tried; strokes of the smallest one are 0.45 mm wide."""
 _TRIES = 8
+_ROUND = 0.9
+"""Share of a circle of its girth that the area of an outline has from which on it tells nothing of how it is turned."""
+_ACROSS = 0.5
+"""Share of up that must lie across a contact for it to be pointed to."""
 
 
 def letter_of(number: int) -> str:
@@ -30,11 +38,14 @@ def letter_of(number: int) -> str:
 
 
 def propose_letters(
-    contacts: Sequence[Contact], begun: int, printer: Printer, ids: Iterable[str], taken: Taken, job: Job = QUIET
-) -> list[Join]:
-    """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits.
+    contacts: Sequence[Contact], rooms: Callable[[Contact], ContactRoom], begun: int, printer: Printer,
+    ids: Iterable[str], taken: Taken, stands: Floats, job: Job = QUIET,
+) -> list[Join]:  # fmt: skip
+    """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits; on
+    round contacts an arrowhead that points up on the prop, or to its front where up is not across.
 
-    begun : how many letters there are already; taken : what is there, which letters keep away from and are added to
+    begun : how many letters there are already; stands : (3, 3) as the prop stands; taken : what is there, which
+    letters keep away from and are added to
 
     Raises
     ------
@@ -44,18 +55,31 @@ def propose_letters(
     free = iter(ids)
     for done, contact in enumerate(contacts):
         job.step(done / max(len(contacts), 1), "Looking for room for letters")
-        one = _on(contact, letter_of(begun + len(found)), printer, taken)
+        one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken, pointer_of(contact, stands))
         if one is not None:
             found.append(one.model_copy(update={"id": next(free)}))
     return found
 
 
-def _on(contact: Contact, letter: str, printer: Printer, taken: Taken) -> LettersJoin | None:
-    room = ContactRoom.of(contact)
+def pointer_of(contact: Contact, stands: Floats) -> Triple | None:
+    """Up on the prop, or its front, as far as that lies across a contact; None where its outline tells how its pieces
+    belong. stands : (3, 3) as the prop stands"""
+    parts = contact.region.geoms
+    if len(parts) > 1 or 4 * math.pi * parts[0].convex_hull.area / parts[0].exterior.length ** 2 < _ROUND:
+        return None
+    ways = [way - float(way @ contact.out) * contact.out for way in (stands[2], -stands[1])]
+    way = ways[0] if np.linalg.norm(ways[0]) > _ACROSS else ways[1]
+    return triple(way / np.linalg.norm(way))
+
+
+def _on(
+    contact: Contact, room: ContactRoom, letter: str, printer: Printer, taken: Taken, pointer: Triple | None
+) -> LettersJoin | None:  # fmt: skip
     first, second = (n + 1 for n in contact.parts)
     for height in _HEIGHTS:
         join = LettersJoin(id="new", cut=contact.cut, between=contact.between, at=triple(contact.place), height=height,
-                           text_first=f"{first}{letter}", text_second=f"{second}{letter}")  # fmt: skip
+                           text_first=f"{first}{letter}", text_second=f"{second}{letter}",
+                           pointer=pointer)  # fmt: skip
         reach = join.reach(0.0, 0.0)
         values = room.around(join, 0.0, printer.thinnest_wall)
         fits = values >= reach

@@ -14,13 +14,14 @@ import shapely
 from numpy.typing import NDArray
 
 from ..documents import Triple, triple
-from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, Which, other
+from ..joins import STOCK, DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, SplintJoin, Which, other
 from ..joins.laps import LEAST_RING
+from ..kept import Kept
 from ..outcome import Piece
 from ..printer import Printer
-from ..progress import QUIET, Job, Spread, for_each
+from ..progress import QUIET, Job
 from .contacts import Contact
-from .joined import Taken, made_on, site_of
+from .joined import Ready, Taken, made_once, site_of
 from .room import ContactRoom
 
 Floats = NDArray[np.float64]
@@ -35,8 +36,10 @@ _TRIES = 12
 """Places that are tried for the joins of a contact, of one size."""
 _PER_AREA = ((60.0, 1), (1500.0, 2), (4000.0, 3))
 """mm2 up to which a contact gets so many keys; four beyond."""
-_RODS = ((3.0, 8.0), (3.0, 5.0), (2.0, 6.0), (2.0, 4.0), (1.75, 5.0), (1.75, 3.0))
-"""mm: (diameter, depth on each side) of round stock that is tried where no key fits."""
+_THICKEST = 3.0
+"""mm: thicker rods are not tried where no key fits."""
+_DEPTHS = (2.75, 1.75)
+"""Diameters of a rod that its hole is deep on each side, the first that has room."""
 _COARSE = 0.2
 """mm: the room map is known to that."""
 _UNLIKE = 0.8
@@ -84,24 +87,40 @@ class Stance:
 
 
 def propose(
-    contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, threshold: float, ids: Iterable[str],
-    taken: Taken, job: Job = QUIET, spread: Spread = map,
+    contacts: Sequence[Contact], rooms: Sequence[ContactRoom], pieces: Sequence[Piece], needs: Needs,
+    ids: Iterable[str], taken: Taken, kept: Kept, job: Job = QUIET,
 ) -> list[Join]:  # fmt: skip
     """A join, or several, for each contact; each says why.
 
-    pieces : without joins, in their seats; threshold : degrees, overhang angle past which support is needed
-    ids : new ones; taken : the joins that there are already, which new ones keep away from and are added to
+    rooms : on each contact; pieces : without joins, in their seats; ids : new ones
+    taken : the joins that there are already, which new ones keep away from and are added to; kept : what joins make
+    there
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
     found: list[Join] = []
-    rooms = for_each(ContactRoom.of, contacts, "Measuring the room", job.part(0.0, 0.4), spread)
     for done, (contact, room) in enumerate(zip(contacts, rooms, strict=True)):
-        job.step(0.4 + 0.6 * done / len(contacts), "Looking for joins")
-        found += _Proposal.of(contact, room, pieces, printer, threshold, taken).joins()
+        job.step(done / len(contacts), "Looking for joins")
+        found += _Proposal.of(contact, room, pieces, needs, taken, kept).joins()
     return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
+
+
+@dataclass(frozen=True)
+class Needs:
+    """What joins are proposed for. threshold : degrees, overhang angle past which support is needed; stock : mm,
+    diameters of the rods that there are"""
+
+    printer: Printer
+    threshold: float
+    stock: Sequence[float] = STOCK
+
+    @property
+    def rods(self) -> list[tuple[float, float]]:
+        """(diameter, depth on each side) mm, of round stock that is tried where no key fits, the thickest first."""
+        thin = sorted((one for one in self.stock if one <= _THICKEST), reverse=True) or [min(self.stock, default=3.0)]
+        return [(one, round(share * one, 1)) for one in thin for share in _DEPTHS]
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,24 +131,27 @@ class _Proposal:
     stances: dict[Which, Stance]
     names: dict[Which, str]
     room: ContactRoom
-    printer: Printer
-    threshold: float
+    needs: Needs
     taken: Taken
+    kept: Kept
 
     @classmethod
     def of(
-        cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], printer: Printer, threshold: float,
-        taken: Taken,
+        cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], needs: Needs, taken: Taken, kept: Kept
     ) -> _Proposal:  # fmt: skip
         stances = {which: Stance.of(contact, which, pieces[contact.part(which)]) for which in get_args(Which)}
         names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
-        return cls(contact, stances, names, room, printer, threshold, taken)
+        return cls(contact, stances, names, room, needs, taken, kept)
+
+    @property
+    def printer(self) -> Printer:
+        return self.needs.printer
 
     def joins(self) -> list[Join]:
-        """Keys, else dowels, else glue."""
+        """Keys, else dowels, else a lap, else a splint, else glue."""
         if not self.contact.free:
             return [self._glue("nothing goes in along one line: the contact catches on its way")]
-        return self._keys() or self._dowels() or self._laps() or [self._glue(self._why_glue())]
+        return self._keys() or self._dowels() or self._laps() or self._splint() or [self._glue(self._why_glue())]
 
     @property
     def wall(self) -> float:
@@ -165,7 +187,7 @@ class _Proposal:
             stance = self.stances[which]
             across = stance.up - float(stance.up @ self.contact.out) * self.contact.out
             length = float(np.linalg.norm(across))
-            if math.degrees(math.asin(min(length, 1.0))) <= self.threshold - 1.0:
+            if math.degrees(math.asin(min(length, 1.0))) <= self.needs.threshold - 1.0:
                 continue
             towards = sign * across / length
             if all(float(towards @ one) < math.cos(math.radians(15.0)) for one in found):
@@ -195,7 +217,7 @@ class _Proposal:
     def _kept(self, joins: list[Join]) -> list[Join]:
         """Joins that are proposed: others keep away from them."""
         for join in joins:
-            made = made_on(self.contact, join, self.printer.clearance, self.printer.hole_allowance).made
+            made = self._made(join).made
             if made is not None:
                 self.taken.add(join, made, self.contact)
         return joins
@@ -218,6 +240,9 @@ class _Proposal:
         found = self._placed(free, reach, count, made)
         alike = {join.sides for join in found if isinstance(join, Peg)}
         return [*found[:-1], made(found[-1].at, True)] if len(found) > 1 and len(alike) == 1 else found
+
+    def _made(self, join: Join) -> Ready:
+        return made_once(self.contact, join, self.printer.clearance, self.printer.hole_allowance, self.kept)
 
     def _placed(self, free: Floats, reach: float, count: int, make: Callable[[Triple, bool], Join]) -> list[Join]:
         """Up to so many that hold, as far apart as they can be; one alone in the middle of the room.
@@ -258,7 +283,7 @@ class _Proposal:
 
     def _dowels(self) -> list[Join]:
         """As many as two holes for the thickest stock that there is room for."""
-        for diameter, depth in _RODS:
+        for diameter, depth in self.needs.rods:
             radius = diameter / 2 + self.printer.clearance + self.printer.hole_allowance / 2
             for roofs in dict.fromkeys([self._lying, (False, False)]):
                 probe = self._dowel(diameter, depth, roofs, triple(self.contact.place), False)
@@ -282,6 +307,18 @@ class _Proposal:
                 return self._kept([lap])
         return []
 
+    def _splint(self) -> list[Join]:
+        """A strip along the inside, in as many parts as the bed needs; where there is an inside."""
+        if self.contact.area < _LITTLE:
+            return []
+        room = sorted(self.printer.room[:2])
+        long = float(max(np.ptp(np.concatenate([np.asarray(one.exterior.coords) for one in self.contact.region.geoms]),
+                                axis=0)))  # fmt: skip
+        splint = SplintJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,
+                            at=triple(self.contact.place), parts=1 if long < room[0] else math.ceil(2 * long / room[0]),
+                            why="the wall is too thin for a key, a rod or a lap")  # fmt: skip
+        return self._kept([splint]) if self._holds(splint) else []
+
     @property
     def _lying(self) -> tuple[bool, bool]:
         """Whether each piece lies on this face."""
@@ -298,9 +335,11 @@ class _Proposal:
         """Whether it can be made with enough wall around it, away from others."""
         printer = self.printer
         # what comes too near to the outline is known without making it
-        if not isinstance(join, LapJoin) and not self._within.contains(self._mouth(join)):
+        if not isinstance(join, LapJoin | SplintJoin) and not self._within.contains(self._mouth(join)):
             return False
-        ready = made_on(self.contact, join, printer.clearance, printer.hole_allowance, join.wall_needed(printer))
+        ready = made_once(
+            self.contact, join, printer.clearance, printer.hole_allowance, self.kept, join.wall_needed(printer)
+        )
         return ready.made is not None and self.taken.meets(ready.made, self.contact, printer.least_wall) is None
 
     @cached_property
@@ -323,11 +362,13 @@ class _Proposal:
             return f"it is only {self.contact.area:.1f} mm²"
         deep = {which: self.room.depths[which].max() for which in self.stances}
         thin = min(deep, key=lambda which: deep[which])
-        if deep[thin] < _RODS[-1][1] + self.wall:
+        if deep[thin] < self.needs.rods[-1][1] + self.wall:
             return f"{self.names[thin]} is only {deep[thin]:.1f} mm thick behind it"
-        if self.room.width > _RODS[-1][0] + 2 * self.wall + 1.0:
+        if self.room.width > self.needs.rods[-1][0] + 2 * self.wall + 1.0:
             least = f"{self.printer.least_wall:g} mm of wall"
-            return f"its walls lean, or other joins are in the way: no hole of {_RODS[-1][0]:g} mm keeps {least}"
+            return (
+                f"its walls lean, or other joins are in the way: no hole of {self.needs.rods[-1][0]:g} mm keeps {least}"
+            )
         return f"it is {self.room.width:.1f} mm wide, too narrow for a rod and {self.printer.least_wall:g} mm of wall"
 
 

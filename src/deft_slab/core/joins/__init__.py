@@ -7,6 +7,7 @@ for what it has to have. Lengths in mm, points and directions in the model frame
 
 from __future__ import annotations
 
+from .band import BandJoin
 from .dowel import STOCK, DowelJoin
 from .glue import GlueJoin
 from .key import KeyJoin
@@ -15,8 +16,11 @@ from .lap import LapJoin
 from .letters import LettersJoin
 from .loose_key import LooseKeyJoin
 from .peg import Peg
+from .pivot import PivotJoin
+from .splint import SplintJoin
+from .strip import Strip
 
 __all__ = [
-    "JOINS", "STOCK", "AnyJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LettersJoin", "LooseKeyJoin",
-    "Made", "Peg", "Site", "Which", "other",
+    "JOINS", "STOCK", "AnyJoin", "BandJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LettersJoin",
+    "LooseKeyJoin", "Made", "Peg", "PivotJoin", "Site", "SplintJoin", "Strip", "Which", "other",
 ]  # fmt: skip

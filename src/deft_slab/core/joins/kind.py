@@ -17,12 +17,14 @@ from pydantic import BeforeValidator, Field, SerializeAsAny, model_validator
 
 from ..cuts import Move
 from ..documents import Document, Name, Triple, of_kind
+from ..reports import Turn
 
 if TYPE_CHECKING:
     import manifold3d
     import shapely
 
     from ..printer import Printer
+    from ..solid import Solid
 
 Floats = NDArray[np.float64]
 Which = Literal["first", "second"]
@@ -53,8 +55,18 @@ def other(which: Which) -> Which:
 class Ground(Protocol):
     """A contact, as joins see it that follow its outline.
 
-    region : polygons, mm across; level : mm along the way out; centre : (2,) mm across, of the two pieces
+    frame : (3, 3) rows: two directions across, and the way out; region : polygons, mm across; level : mm along the way
+    out; centre : (2,) mm across, of the two pieces; skin : what of the surface of all pieces no cut has made, those two
+    where they meet
     """
+
+    @property
+    def frame(self) -> Floats:
+        """(3, 3) rows."""
+
+    @property
+    def skin(self) -> Solid:
+        """Not closed where it is cut."""
 
     @property
     def flat(self) -> bool: ...
@@ -66,6 +78,9 @@ class Ground(Protocol):
     def centre(self) -> Floats: ...
     def ends(self, across: Floats) -> NDArray[np.bool_]:
         """(k,) of (k, 2) places on its outline, whether another cut ends it there."""
+
+    def on_face(self, across: Floats) -> Floats:
+        """(k, 3) mm, model frame: the places of its face at (k, 2) mm across."""
 
     def body(self, which: Which) -> manifold3d.Manifold:
         """One of the two pieces, where they meet."""
@@ -108,8 +123,8 @@ class Site:
 
 @dataclass(frozen=True)
 class PegShape:
-    """A key, as its body is made. sides : mm across at the contact; radius : mm, of its corners; the others as for
-    ``peg.Peg``"""
+    """A key, as its body is made. sides : mm across at the contact; radius : mm, of its corners; inset : mm by which
+    the contact's own outline is drawn in, None where it has another; the others as for ``peg.Peg``"""
 
     sides: tuple[float, float]
     radius: float
@@ -119,6 +134,24 @@ class PegShape:
     height: float
     draft: float
     rounding: float
+    inset: float | None = None
+
+
+@dataclass(frozen=True)
+class PivotShape:
+    """A joint that moves, as its bodies are made. carrier : the piece whose face stays whole; width : mm, of the hole
+    back, on : degrees; depths : mm, by piece, of a swivel; leaves, span, radius, along : of a knuckle, see
+    ``pivot.PivotJoin``"""
+
+    carrier: Which
+    width: float
+    back: float
+    on: float
+    depths: tuple[float, float]
+    leaves: int
+    span: float
+    radius: float
+    along: Triple | None
 
 
 @dataclass(frozen=True)
@@ -135,16 +168,22 @@ class Made:
     """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
     moved on by the kerf.
 
-    added, removed : by piece; loose : (name, body, (3,) unit, which way it lies on the bed) of what is printed apart
+    added, removed : by piece; loose : (name, body, (3,) unit, which way it lies on the bed; None: that is looked for)
+    of what is printed apart
     edges : by piece, (k, 3) mm where the wall is measured; none: all around what is added and removed
-    opens : what is removed goes on beyond the surface on purpose
+    opens : what is removed goes on beyond the surface on purpose; beside : what is printed apart lies on the surface
+    of the pieces, so that two such must not meet
+    wall : mm, the thinnest around it, where the join knows it by itself; turn : how it moves
     """
 
     added: Mapping[Which, manifold3d.Manifold]
     removed: Mapping[Which, manifold3d.Manifold]
-    loose: tuple[tuple[str, manifold3d.Manifold, Floats], ...] = ()
+    loose: tuple[tuple[str, manifold3d.Manifold, Floats | None], ...] = ()
     edges: Mapping[Which, Floats] = field(default_factory=dict)
     opens: bool = False
+    beside: bool = False
+    wall: float | None = None
+    turn: Turn | None = None
 
 
 class Join(Document):

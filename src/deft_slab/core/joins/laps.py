@@ -39,12 +39,14 @@ _HEIGHTS = (0.1, 0.5, 0.95)
 
 @dataclass(frozen=True, eq=False)
 class Wall:
-    """A part of a contact as a wall with two sides, mm across. half : the half on the wished side; middle, side : lines
-    along the middle of the wall and along that side; ends : where other cuts have parted it"""
+    """A part of a contact as a wall with two sides, mm across. half : the half on the wished side; middle, side, far :
+    lines along the middle of the wall, along that side and along the other one; ends : where other cuts have parted
+    it"""
 
     half: shapely.Geometry
     middle: shapely.LineString
     side: shapely.LineString
+    far: shapely.LineString
     ends: shapely.Geometry
 
 
@@ -88,12 +90,14 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     return Made({carrier: tongue}, {other(carrier): groove}, edges={other(carrier): edges}, opens=True)
 
 
-def wall_of(part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floats, inner: bool) -> Wall | None:
+def wall_of(
+    part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floats, inner: bool, least: float = LEAST_RING
+) -> Wall | None:  # fmt: skip
     """A part of a contact as a wall: a ring, or a strip between two other cuts; None for anything else, and for what is
     too thin.
 
     ends : tells of (k, 2) places on its outline whether another cut ends it there; centre : (2,) mm, of the prop: what
-    looks away from it is outside
+    looks away from it is outside; least : mm that it must be thick
     """
     if part.interiors:
         sides = [shapely.LineString(ring.coords) for ring in (part.exterior, part.interiors[0])]
@@ -102,7 +106,7 @@ def wall_of(part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floa
         near, cuts = sides[1] if inner else sides[0], shapely.LineString()
         far = sides[0] if inner else sides[1]
     else:
-        chains, cuts = _chains(part.exterior, ends)
+        chains, cuts = strip_sides(part.exterior, ends)
         if len(chains) != 2 or min(chain.length for chain in chains) < 2 * LEAST_RING:
             return None
         by_distance = sorted(chains, key=lambda one: float(np.linalg.norm(_dense(one) - centre, axis=1).mean()))
@@ -111,7 +115,7 @@ def wall_of(part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floa
     across = np.array([near.interpolate(near.project(shapely.Point(one))).coords[0] for one in places])
     thick = np.linalg.norm(across - places, axis=1)
     # towards its ends it is narrower
-    if np.percentile(thick, 25) < LEAST_RING or np.percentile(thick, 90) > _SLENDER * min(near.length, far.length):
+    if np.percentile(thick, 25) < least or np.percentile(thick, 90) > _SLENDER * min(near.length, far.length):
         return None
     middle = shapely.LineString((places + across) / 2)
     if part.interiors:
@@ -120,10 +124,10 @@ def wall_of(part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floa
         middle = shapely.LineString([*middle.coords, middle.coords[0]])
     else:
         half = _between(near, middle, part)
-    return Wall(half, middle, near, cuts)
+    return Wall(half, middle, near, far, cuts)
 
 
-def _chains(
+def strip_sides(
     ring: shapely.LinearRing, ends: Callable[[Floats], Bools]
 ) -> tuple[list[shapely.LineString], shapely.Geometry]:  # fmt: skip
     """(the two sides of a strip, where it ends: where another cut has parted it, else at its tips); of what is no strip

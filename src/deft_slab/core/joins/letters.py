@@ -19,13 +19,17 @@ Text = Annotated[str, StringConstraints(min_length=1, max_length=12)]
 
 _OVER = 0.2
 """mm that letters go on over the face, so that they open."""
+_HEAD = 1.15
+"""Heights of a capital that an arrowhead takes beside the text."""
 _WIDE = 0.75
 """Width of a letter in heights of a capital, on the whole: for the room that a text takes."""
 
 
 class LettersJoin(Join):
     """text_first, text_second : what stands on the face of each piece, read from outside it; height : mm, of a capital
-    depth : mm; along : direction of the model that the text runs along"""
+    depth : mm; along : direction of the model that the text runs along
+    pointer : direction of the model that an arrowhead beside the text points in, as far as that lies across; None:
+    there is no arrowhead"""
 
     kind: Literal["letters"] = "letters"
     text_first: Text
@@ -33,19 +37,20 @@ class LettersJoin(Join):
     height: float = Field(default=4.0, ge=1, le=100)
     depth: float = Field(default=0.6, gt=0.1, le=10)
     along: Triple | None = None
+    pointer: Triple | None = None
 
     word = "letters"
     holds = False
     answers = False
 
-    @field_validator("along")
+    @field_validator("along", "pointer")
     @classmethod
     def _of_unit_length(cls, along: Triple | None) -> Triple | None:
         return None if along is None else of_length_one(along, "the direction of letters")
 
     def made(self, site: Site) -> Made:
         from ..shape.blanks import placed
-        from ..shape.lettering import letters
+        from ..shape.lettering import arrowhead, letters
 
         removed = {}
         texts: tuple[tuple[Which, str], ...] = (("first", self.text_first), ("second", self.text_second))
@@ -53,8 +58,13 @@ class LettersJoin(Join):
             # a frame whose third axis points away from the piece: its text is read from there
             axes = site.axes(which, self.along)
             low, high = site.span(which)
-            body, width = letters(text, self.height, self.depth + high - low + _OVER)
-            across = body.translate((-width / 2, -self.height / 2, low - self.depth))
+            deep = self.depth + high - low + _OVER
+            body, width = letters(text, self.height, deep)
+            across = body.translate((-(width + self._beside) / 2, -self.height / 2, 0.0))
+            if self.pointer is not None:
+                head = arrowhead(axes[:2] @ np.array(self.pointer), self.height, deep)
+                across += head.translate(((width + self._beside - self.height) / 2, 0.0, 0.0))
+            across = across.translate((0.0, 0.0, low - self.depth))
             removed[which] = placed(across, axes.T, site.place)
         return Made({}, removed)
 
@@ -67,9 +77,14 @@ class LettersJoin(Join):
         return {"first": Hole(self.depth), "second": Hole(self.depth)}
 
     @property
+    def _beside(self) -> float:
+        """mm that an arrowhead takes beside the text."""
+        return 0.0 if self.pointer is None else _HEAD * self.height
+
+    @property
     def _half(self) -> tuple[float, float]:
         longest = max(len(self.text_first), len(self.text_second))
-        return 0.5 * _WIDE * self.height * longest, 0.5 * self.height
+        return 0.5 * (_WIDE * self.height * longest + self._beside), 0.5 * self.height
 
     def reach(self, clearance: float, allowance: float) -> float:
         return math.hypot(*self._half)
@@ -78,10 +93,14 @@ class LettersJoin(Join):
         return self.reach(clearance, allowance)
 
     def sentence(self) -> str:
-        return f"letters “{self.text_first}” and “{self.text_second}”, {self.height:.1f} mm high"
+        points = "" if self.pointer is None else ", with an arrowhead"
+        return f"letters “{self.text_first}” and “{self.text_second}”, {self.height:.1f} mm high{points}"
 
     def moved(self, move: Move) -> dict[str, Any]:
-        return {"along": None if self.along is None else move.direction(self.along)}
+        return {
+            name: None if given is None else move.direction(given)
+            for name, given in (("along", self.along), ("pointer", self.pointer))
+        }
 
     def turned_round(self) -> dict[str, Any]:
         return {"text_first": self.text_second, "text_second": self.text_first}

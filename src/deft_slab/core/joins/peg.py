@@ -15,18 +15,22 @@ from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
 
 Floats = NDArray[np.float64]
 
+_LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
+"""Measures that grow with the model."""
+
 
 class Peg(Join):
-    """outline : round, or a rectangle with rounded corners; width, length : mm at the contact, the length only of
-    rectangles; corner : mm, radius of the corners of a rectangle; along : direction of the model that its width lies
-    along, as far as that lies across the way in
+    """outline : round, a rectangle with rounded corners, or that of the contact itself, drawn in by ``inset`` mm
+    width, length : mm at the contact, the length only of rectangles; corner : mm, radius of the corners of a rectangle
+    along : direction of the model that its width lies along, as far as that lies across the way in
     height : mm; draft : degrees by which the sides lean from the way in; rounding : mm, of the edge of the tip
     ridges : directions of the model to which the outline is drawn out to a ridge, so that it prints sideways without
     support; flank : degrees by which the sides of ridges lean from them
     """
 
-    outline: Literal["round", "rectangle"] = "round"
-    width: float = Field(gt=0.5, le=500)
+    outline: Literal["round", "rectangle", "contact"] = "round"
+    inset: float = Field(default=2.0, ge=0, le=200)
+    width: float = Field(default=6.0, gt=0.5, le=500)
     length: float = Field(default=0.0, ge=0, le=500)
     corner: float = Field(default=1.5, gt=0, le=100)
     along: Triple | None = None
@@ -50,13 +54,15 @@ class Peg(Join):
     @property
     def sides(self) -> tuple[float, float]:
         """mm across, at the contact."""
-        return self.width, self.width if self.outline == "round" else self.length
+        return self.width, self.length if self.outline == "rectangle" else self.width
 
     @property
     def shape(self) -> PegShape:
         """As its body is made."""
-        radius = self.width / 2 if self.outline == "round" else min(self.corner, 0.5 * self.width, 0.5 * self.length)
-        return PegShape(self.sides, radius, self.along, self.ridges, self.flank, self.height, self.draft, self.rounding)
+        long = self.outline == "rectangle"
+        radius = min(self.corner, 0.5 * self.width, 0.5 * self.length) if long else self.width / 2
+        return PegShape(self.sides, radius, self.along, self.ridges, self.flank, self.height, self.draft, self.rounding,
+                        self.inset if self.outline == "contact" else None)  # fmt: skip
 
     def rim(self, site: Site) -> Floats:
         from .pegs import rim_of
@@ -65,26 +71,31 @@ class Peg(Join):
 
     def hole(self, clearance: float, roofed: bool) -> Hole:
         """The socket for it."""
-        roof = roof_over(min(self.sides) / 2 + clearance) if roofed else 0.0
+        roof = roof_over(min(self.sides) / 2 + clearance) if roofed and self.outline != "contact" else 0.0
         return Hole(self.height + clearance, self.draft, roof)
 
     def reach(self, clearance: float, allowance: float) -> float:
+        if self.outline == "contact":
+            return 0.0
         half = math.hypot(*self.sides) / 2 if self.outline == "rectangle" else self.width / 2
         peak = half / math.sin(math.radians(self.flank)) if self.ridges else half * OUTER
         return peak + clearance / math.cos(math.radians(self.draft))
 
     def radius(self, clearance: float, allowance: float) -> float:
-        return max(self.sides) / 2 + clearance
+        return 0.0 if self.outline == "contact" else max(self.sides) / 2 + clearance
 
     def measures(self) -> str:
         """Its size, in words."""
         width, length = self.sides
-        across = f"{width:.1f} mm across" if self.outline == "round" else f"{width:.1f} × {length:.1f} mm"
-        return f"{across}, {self.height:.1f} mm high, draft {self.draft:g}°"
+        across = {
+            "round": f"{width:.1f} mm across", "rectangle": f"{width:.1f} × {length:.1f} mm",
+            "contact": f"the contact's outline drawn in by {self.inset:.1f} mm",
+        }  # fmt: skip
+        return f"{across[self.outline]}, {self.height:.1f} mm high, draft {self.draft:g}°"
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {
-            **{name: getattr(self, name) * move.size for name in ("width", "length", "corner", "height", "rounding")},
+            **{name: getattr(self, name) * move.size for name in _LENGTHS},
             "ridges": tuple(move.direction(one) for one in self.ridges),
             "along": None if self.along is None else move.direction(self.along),
         }  # fmt: skip

@@ -6,9 +6,12 @@ import math
 
 import manifold3d
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
+from ..errors import JoinFailed
 from ..shape.blanks import placed
+from .followed import Followed
 from .kind import PegShape, Site, Which
 from .profile import Profile, key_body, socket_body
 
@@ -19,17 +22,32 @@ ROOT = 0.4
 """mm by which a key goes on into its carrier, so that both become one."""
 
 
-def profile_of(peg: PegShape, axes: Floats) -> Profile:
-    """Its outline in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
+def profile_of(peg: PegShape, site: Site, axes: Floats) -> Profile | Followed:
+    """Its outline about the place of a site, in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
+    if peg.inset is not None:
+        return _followed(peg, peg.inset, site, axes)
     across = [axes[:2] @ np.array(ridge) for ridge in peg.ridges]
     seen = [one / np.linalg.norm(one) for one in across if np.linalg.norm(one) > 0.1]
     return Profile.rounded(*peg.sides, peg.radius).peaked(seen, peg.flank)
 
 
+def _followed(peg: PegShape, inset: float, site: Site, axes: Floats) -> Followed:
+    """The outline of the part of a contact that a place is in, or nearest to."""
+    ground = site.ground
+    if ground is None or not ground.flat:
+        raise JoinFailed("A key that follows the contact's outline needs a flat contact.")
+    middle = site.frame[:2] @ site.place
+    part = min(ground.region.geoms, key=lambda one: float(one.distance(shapely.Point(middle))))
+    turn = axes[:2] @ site.frame[:2].T
+    local = shapely.transform(part, lambda corners: (corners - middle) @ turn.T)
+    deepest = peg.height * math.tan(math.radians(peg.draft)) + min(peg.rounding, 0.5 * peg.height)
+    return Followed.within(local, inset, deepest)
+
+
 def rim_of(peg: PegShape, site: Site) -> Floats:
     """(k, 3) mm, model frame: its outline on the face. Raises JoinFailed."""
     axes = site.axes("first", peg.along)
-    return np.asarray(profile_of(peg, axes).section(0.0) @ axes[:2] + site.place)
+    return np.asarray(profile_of(peg, site, axes).section(0.0) @ axes[:2] + site.place)
 
 
 def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.Manifold:
@@ -41,15 +59,18 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
     """What stands out of a carrier. root : mm by which it goes on behind the face. Raises JoinFailed."""
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
-    body = key_body(profile_of(peg, axes), low, high + peg.height, peg.draft, peg.rounding, root)
+    body = key_body(profile_of(peg, site, axes), low, high + peg.height, peg.draft, peg.rounding, root)
     return on_site(body, site, axes)
 
 
 def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
     """(a key for both sides, (3,) the way that it lies on the bed): with a flat along it, so that it prints lying,
-    which makes it strong along its length. Raises JoinFailed."""
+    which makes it strong along its length; one that follows the contact is wide and low, and lies on a tip. Raises
+    JoinFailed."""
     axes = site.axes("first", peg.along)
     key = key_of(peg, site, "first", 0.0) + key_of(peg, site, "second", 0.0)
+    if peg.inset is not None:
+        return key, -axes[2]
     half = min(peg.sides) / 2
     tip = half - peg.height * np.tan(np.radians(peg.draft))
     # of a round one a flat from where its sides lean by 45 degrees on; never more than its tip has
@@ -64,6 +85,6 @@ def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifo
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
     body = socket_body(
-        profile_of(peg, axes), low, high + peg.height, peg.draft, site.clearance, ROOT, roofed
+        profile_of(peg, site, axes), low, high + peg.height, peg.draft, site.clearance, ROOT, roofed
     )  # fmt: skip
     return on_site(body, site, axes)

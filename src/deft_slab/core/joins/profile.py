@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import manifold3d
 import numpy as np
@@ -63,6 +64,16 @@ class Profile:
         """mm from the middle to the tangent line across a unit direction (2,)."""
         return float((self.section(0.0) @ direction).max())
 
+    def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
+        """The hull of outlines, (z, mm moved inward) each, and of more corners. Raises JoinFailed."""
+        corners = [np.c_[self.section(inset), np.full(len(self.angles), z)] for z, inset in sections]
+        return whole(manifold3d.Manifold.hull_points(np.concatenate(corners if more is None else [*corners, more])))
+
+    def roof(self, inset: float, z: float) -> Floats:
+        """(k, 3) the top of a roof over the outline moved inward by ``inset``, which is at a height z."""
+        line = np.array([[0.0, 0.0]]) if not self.ridge.any() else np.stack([self.ridge, -self.ridge])
+        return np.asarray(np.c_[line, np.full(len(line), z + roof_over(self.depth - inset))])
+
     def section(self, inset: float) -> Floats:
         """(k, 2) mm: its corners, counter-clockwise, with every side moved inward.
 
@@ -84,8 +95,22 @@ class Profile:
         return corners
 
 
+class Drawn(Protocol):
+    """What keys and sockets need of an outline; see ``Profile``."""
+
+    @property
+    def depth(self) -> float:
+        """mm from its middle to its nearest side."""
+
+    def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
+        """All between outlines, (z, mm moved inward) each, and more corners (k, 3)."""
+
+    def roof(self, inset: float, z: float) -> Floats | None:
+        """(k, 3) the top of a roof over the outline moved inward; None: it has none."""
+
+
 def key_body(
-    profile: Profile, low: float, height: float, draft: float, rounding: float, root: float
+    profile: Drawn, low: float, height: float, draft: float, rounding: float, root: float
 ) -> manifold3d.Manifold:
     """A key, z along its way, in mm.
 
@@ -107,33 +132,27 @@ def key_body(
             sections.append((height - rounding + rounding * np.sin(angle), middle - rounding * np.cos(angle)))
     else:
         sections.append((height, rise * lean))
-    return _hull(profile, sections)
+    return profile.body(sections)
 
 
 def socket_body(
-    profile: Profile, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
+    profile: Drawn, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
 ) -> manifold3d.Manifold:
     """The room for a key: at each height the key's outline grown by clearance / cos(draft), which is the clearance
     measured across its leaning sides, and deeper by the clearance.
 
-    roofed : whether it ends in a roof that needs no support; else it is flat. The others as for ``key_body``
+    roofed : whether it ends in a roof that needs no support, where the outline has one; else it is flat. The others as
+    for ``key_body``
     """
     lean, grown = np.tan(np.radians(draft)), clearance / np.cos(np.radians(draft))
     end = height + clearance
     inset = (end - low) * lean - grown
     sections = [(low - root, -grown), (low, -grown), (end, inset)]
-    if not roofed:
-        return _hull(profile, sections)
-    line = np.array([[0.0, 0.0]]) if not profile.ridge.any() else np.stack([profile.ridge, -profile.ridge])
-    top = end + roof_over(profile.depth - inset)
-    return _hull(profile, sections, np.c_[line, np.full(len(line), top)])
+    return profile.body(sections, profile.roof(inset, end) if roofed else None)
 
 
-def _hull(profile: Profile, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
-    """The hull of outlines, each moved inward and put at a height, and of more corners."""
-    corners = [np.c_[profile.section(inset), np.full(len(profile.angles), z)] for z, inset in sections]
-    points = np.concatenate(corners if more is None else [*corners, more])
-    body = manifold3d.Manifold.hull_points(points)
+def whole(body: manifold3d.Manifold) -> manifold3d.Manifold:
+    """A body, if it is one. Raises JoinFailed."""
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
         raise JoinFailed("The measures of this join make no body.")
     return body

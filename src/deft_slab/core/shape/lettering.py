@@ -71,3 +71,13 @@ def letters(text: str, height: float, thick: float) -> tuple[manifold3d.Manifold
     rings, width = outlines(text, height)
     section = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
     return manifold3d.Manifold.extrude(section, thick), width
+
+
+def arrowhead(towards: Floats, height: float, depth: float) -> manifold3d.Manifold:
+    """A slim triangle about (0, 0), which points in a direction. towards : (2,); height : mm, from its foot to its tip;
+    depth : mm along z, from 0 on"""
+    length = float(np.linalg.norm(towards))
+    u = towards / length if length > 1e-6 else np.array([0.0, 1.0])
+    v = np.array([-u[1], u[0]])
+    corners = height * np.array([0.5 * u, -0.5 * u + 0.36 * v, -0.5 * u - 0.36 * v])
+    return manifold3d.Manifold.extrude(manifold3d.CrossSection([corners]), depth)

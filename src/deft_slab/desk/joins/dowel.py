@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ...core.joins import STOCK, DowelJoin
+from ...core.joins import DowelJoin
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Where
 
@@ -17,7 +17,8 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
     adds = "Adds a hole in both pieces, on one axis, for a rod, a nail or an end of filament."
 
     def new(self, where: Where) -> DowelJoin:
-        return DowelJoin(**where.place, diameter=min((one for one in STOCK if one >= 0.4 * where.width), default=3.0))
+        thick = min((one for one in where.stock if one >= 0.4 * where.width), default=max(where.stock, default=3.0))
+        return DowelJoin(**where.place, diameter=thick)
 
     def fields(self, join: DowelJoin) -> list[Field]:
         return [
@@ -29,6 +30,7 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
                   lambda one: one.depth_second, lambda one, value: {"depth_second": value}, 0.3, 500, 0.5),
         ]  # fmt: skip
 
-    def sized(self, join: DowelJoin, factor: float) -> Mapping[str, Any]:
-        """To the nearest usual stock."""
-        return {"diameter": min(STOCK, key=lambda one: abs(one - factor * join.diameter))}
+    def sized(self, join: DowelJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
+        """To the nearest rod that one has."""
+        wish = factor * join.diameter
+        return {"diameter": min(stock, key=lambda one: abs(one - wish), default=join.diameter)}

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
 
 from ...core.documents import Triple
-from ...core.joins import Join
+from ...core.joins import STOCK, Join
 from ..cuts.fields import Field
 
 J = TypeVar("J", bound=Join)
@@ -28,13 +28,15 @@ class Switch:
 
 @dataclass(frozen=True)
 class Where:
-    """Where a new join is put. cut, between : whose contact; at : mm, model frame; width : mm that suits the contact"""
+    """Where a new join is put. cut, between : whose contact; at : mm, model frame; width : mm that suits the contact
+    stock : mm, diameters of the rods that one has"""
 
     id: str
     cut: str
     between: tuple[int, int]
     at: Triple
     width: float
+    stock: Sequence[float] = STOCK
 
     @property
     def place(self) -> dict[str, Any]:
@@ -62,6 +64,19 @@ class JoinOnDesk(Generic[J]):
         """What can be typed of it."""
         return []
 
-    def sized(self, join: J, factor: float) -> Mapping[str, Any]:
-        """What changes of it when its handle is pulled. factor : how much wider it is to be"""
+    def sized(self, join: J, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
+        """What changes of it when its handle is pulled. factor : how much wider it is to be; stock : mm, diameters of
+        the rods that one has"""
+        return {}
+
+    def heading(self, join: J) -> Triple | None:
+        """The direction of the model that it has across its contact; None: it has none, or the contact's own."""
+        return None
+
+    def turns(self, join: J) -> bool:
+        """Whether it can be turned about the way of its contact."""
+        return False
+
+    def turned(self, join: J, heading: Triple) -> Mapping[str, Any]:
+        """What changes of it when it is turned to another direction."""
         return {}

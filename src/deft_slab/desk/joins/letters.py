@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from ...core.documents import Triple
 from ...core.joins import LettersJoin
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Where
@@ -12,7 +13,7 @@ from .kind import JoinOnDesk, Where
 
 class LettersOnDesk(JoinOnDesk[LettersJoin]):
     kind = "letters"
-    place = 5
+    place = 8
     word = "Letter"
     adds = "Sinks a letter into both faces, so that pieces are not mixed up."
 
@@ -27,5 +28,14 @@ class LettersOnDesk(JoinOnDesk[LettersJoin]):
                   0.2, 10, 0.1),
         ]  # fmt: skip
 
-    def sized(self, join: LettersJoin, factor: float) -> Mapping[str, Any]:
+    def sized(self, join: LettersJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         return {"height": max(round(factor * join.height, 2), 1.0)}
+
+    def heading(self, join: LettersJoin) -> Triple | None:
+        return join.along
+
+    def turns(self, join: LettersJoin) -> bool:
+        return True
+
+    def turned(self, join: LettersJoin, heading: Triple) -> Mapping[str, Any]:
+        return {"along": heading}

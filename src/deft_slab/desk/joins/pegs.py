@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from ...core.documents import Triple
 from ...core.joins import KeyJoin, LooseKeyJoin, Peg, other
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
@@ -28,25 +29,46 @@ _LENGTH = [
 ]  # fmt: skip
 
 
+_INSET = [
+    Field("Drawn in", "How far its outline lies within that of the contact.", "mm", lambda join: join.inset,
+          lambda join, value: {"inset": value}, 0, 200, 0.5),
+]  # fmt: skip
+_NEXT = {"round": "Make it long", "rectangle": "Follow the outline", "contact": "Make it round"}
+
+
 def _other_outline(join: Peg) -> Mapping[str, Any]:
-    """Round becomes a rectangle, and back."""
-    if join.outline == "rectangle":
+    """Round becomes a rectangle, that becomes the outline of the contact, and that round."""
+    if join.outline == "contact":
         return {"outline": "round"}
+    if join.outline == "rectangle":
+        return {"outline": "contact", "ridges": ()}
     # corners that the draft leaves something of
     return {"outline": "rectangle", "length": join.length or 1.5 * join.width, "corner": max(0.3 * join.width, 1.0)}
 
 
-_OUTLINE = Switch(lambda join: "Make it round" if join.outline == "rectangle" else "Make it long",
-                  "Round, or a rectangle with rounded corners.", _other_outline)  # fmt: skip
+_OUTLINE = Switch(lambda join: _NEXT[join.outline],
+                  "Round, a rectangle with rounded corners, or the outline of the contact drawn in.",
+                  _other_outline)  # fmt: skip
 
 
 class _PegOnDesk:
     """What both kinds have in common."""
 
     def fields(self, join: Peg) -> list[Field]:
+        if join.outline == "contact":
+            return [*_INSET, *_SIZE[1:]]
         return [*_SIZE[:1], *_LENGTH[:1], *_SIZE[1:], *_LENGTH[1:]] if join.outline == "rectangle" else _SIZE
 
-    def sized(self, join: Peg, factor: float) -> Mapping[str, Any]:
+    def heading(self, join: Peg) -> Triple | None:
+        return join.along
+
+    def turns(self, join: Peg) -> bool:
+        return join.outline == "rectangle"
+
+    def turned(self, join: Peg, heading: Triple) -> Mapping[str, Any]:
+        return {"along": heading}
+
+    def sized(self, join: Peg, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         names = ("width", "length", "corner") if join.outline == "rectangle" else ("width",)
         return {name: max(round(factor * getattr(join, name), 2), _LOW if name != "corner" else 0.1) for name in names}
 

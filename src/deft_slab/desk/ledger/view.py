@@ -93,6 +93,8 @@ class _Painter(QStyledItemDelegate):
         painter.setPen(QColor(palette.TEAL if best else palette.INK))
         figure = ("✓ " if best else "") + cell_text(column, shown)
         top = QRect(rect.left(), rect.top() + 2, rect.width(), 17)
+        if QFontMetrics(font).horizontalAdvance(figure) > rect.width():
+            figure = figure.removeprefix("✓ ")  # its colour and weight say it too
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         difference = self._model.difference(shown, column)
         small = QFont(option.font)

@@ -166,7 +166,9 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     found = []
     for number, piece in enumerate(outcome.pieces):
         if showing.standing:
-            pose, (start, end) = Pose(rotation, shift + pulls[number]), boxes[number]
+            turn = np.eye(3, 4) if showing.view.turned is None else showing.view.turned.get(number, np.eye(3, 4))
+            pose = Pose(rotation @ turn[:, :3], rotation @ turn[:, 3] + shift + pulls[number])
+            start, end = boxes[number]
         else:
             assert showing.evaluated is not None
             laid = showing.evaluated.laid[number]

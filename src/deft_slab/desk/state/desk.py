@@ -251,7 +251,7 @@ class Desk(ProjectState):
         """Opens a step."""
         self.step = step
         in_place = step in ("Cut", "Join") and len(self.pieces) > 1
-        self.view = replace(self.view, as_it_came=False, mend_places=None, in_place=in_place, fitted=None)
+        self.view = replace(self.view, as_it_came=False, mend_places=None, in_place=in_place, fitted=None, turned=None)
         self.step_changed.emit()
         self.view_changed.emit()
 

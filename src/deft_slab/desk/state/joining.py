@@ -3,26 +3,21 @@
 from __future__ import annotations
 
 import contextlib
-import dataclasses
-import datetime
 import math
 from collections.abc import Collection
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ...core.documents import Triple, triple
-from ...core.errors import DeftError
+from ...core.errors import BadPlan, DeftError
 from ...core.joins import Join
 from ...core.plan import Plan
-from ...core.printer import Printer
-from ...core.reports import ContactFound, DryMove, JoinReport
+from ...core.reports import ContactFound, JoinReport
 from ..joins import ON_DESK, Where
-from ..printers import keep, profiles
 from ..replies import RoomShown
-from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
+from ..requests import LetterAll, LookAtRoom, ProposeJoins
 from .changing import validated
 from .desk import Desk
 
@@ -30,6 +25,8 @@ Floats = NDArray[np.float64]
 
 _PROBE = "probe"
 """The id of a join that is only there to ask for the room."""
+_THINNEST, _THICKEST, _MOST_STOCK = 0.2, 100.0, 40
+"""Of the rods that one has: mm, and how many."""
 _USUAL = (4.0, 12.0)
 """mm across a key, between these."""
 
@@ -38,8 +35,7 @@ class Joining(QObject):
     """A part of the desk state.
 
     contact : the number of the selected one; selected : the id of the selected join, None for none
-    room : for the selected join, None while that is not known; moves : how the pieces go together, None while that was
-    not asked
+    room : for the selected join, None while that is not known
     """
 
     changed = Signal()
@@ -50,8 +46,6 @@ class Joining(QObject):
         self.contact = 0
         self.selected: str | None = None
         self.room: RoomShown | None = None
-        self.moves: tuple[DryMove, ...] | None = None
-        self._moves_of: tuple[Plan, Printer] | None = None
         self._room_of: tuple[Plan, Join] | None = None
         desk.opened.connect(self._on_opened)
         desk.outcome_changed.connect(self._on_outcome)
@@ -59,8 +53,8 @@ class Joining(QObject):
         desk.step_changed.connect(self._on_step)
 
     def _on_opened(self) -> None:
-        self.contact, self.selected, self.room, self.moves = 0, None, None, None
-        self._room_of = self._moves_of = None
+        self.contact, self.selected, self.room = 0, None, None
+        self._room_of = None
         self.changed.emit()
 
     def _on_project(self) -> None:
@@ -142,6 +136,19 @@ class Joining(QObject):
 
         return sorted(range(len(self.contacts)), key=rank)
 
+    @property
+    def stock(self) -> tuple[float, ...]:
+        """mm, diameters of the rods that one has, thinnest first."""
+        return self._desk.settings.stock
+
+    def keep_stock(self, sizes: Collection[float]) -> None:
+        """Takes other rods, and keeps them for the next time. Raises BadPlan: there are none, or impossible ones."""
+        found = tuple(sorted(set(sizes)))
+        if not found or found[0] <= _THINNEST or found[-1] > _THICKEST or len(found) > _MOST_STOCK:
+            raise BadPlan(f"Rods are {_THINNEST:g} to {_THICKEST:g} mm thick, and at most {_MOST_STOCK} of them.",
+                          kept="Your list is as it was.")  # fmt: skip
+        self._desk.change_settings(self._desk.settings.model_copy(update={"stock": found}))
+
     # choosing
 
     def select_contact(self, number: int) -> None:
@@ -172,7 +179,9 @@ class Joining(QObject):
                 self.selected = found[0].id
             desk.do_plan(did, desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
-        desk.ask("ask:joins", ProposeJoins(desk.plan, desk.printer, only), done=done, label="Looking for joins")
+        desk.ask(
+            "ask:joins", ProposeJoins(desk.plan, desk.printer, only, self.stock), done=done, label="Looking for joins"
+        )
 
     def letter_all(self) -> None:
         """Sinks numbers and letters into the contacts that have none, where there is room."""
@@ -222,6 +231,23 @@ class Joining(QObject):
             return
         self.try_change(at=_moved_across(join, self.contacts[self.contact], across))
 
+    def try_turn(self, degrees: float, before: Join) -> None:
+        """Turns the selected join about the way of its contact, from how it was before."""
+        here = ON_DESK[before.kind]
+        if not self.contacts or not here.turns(before):
+            return
+        across = self.contacts[self.contact].frame
+        heading = here.heading(before)
+        was = across[0] if heading is None else np.array(heading)
+        angle = math.radians(degrees)
+        x, y = (float(was @ row) for row in across[:2])
+        turned = (math.cos(angle) * x - math.sin(angle) * y) * across[0] + (
+            math.sin(angle) * x + math.cos(angle) * y
+        ) * across[1]
+        length = float(np.linalg.norm(turned))
+        if length > 1e-3:
+            self.try_change(**here.turned(before, triple(turned / length)))
+
     def to_middle(self) -> None:
         """Moves the selected join to where most room is around it."""
         room = self.room_here
@@ -237,35 +263,6 @@ class Joining(QObject):
     def settle(self, did: str) -> None:
         """Makes what was dragged the plan."""
         self._desk.settle(did)
-
-    # coupons
-
-    def write_coupon(self, steps: tuple[float, ...], path: Path, *, replace: bool = False) -> None:
-        """Writes a coupon for the selected join, or for a key that suits the contact; asks before it replaces a
-        file."""
-        desk = self._desk
-        join = self.join if self.join is not None and self.join.holes(0.0) else self._probe()
-        desk.jobs.submit(
-            "handoff:coupon", WriteCoupon(join, desk.printer, steps, path, replace),
-            done=lambda written: desk.told.emit(f"Wrote the coupon to {written.name}.\nPrint it as it lies, and say "
-                                                "which clearance fitted best."),
-            failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
-            label=f"Writing {path.name}",
-        )  # fmt: skip
-
-    def fitted_best(self, clearance: float, material: str) -> None:
-        """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own
-        profile of that name."""
-        desk = self._desk
-        found = desk.printer.fitted_at(clearance, datetime.date.today().isoformat(), material)
-        for profile in profiles():
-            if profile.own and profile.printer.name == found.name:
-                try:
-                    keep(dataclasses.replace(profile, printer=found))
-                except DeftError as error:
-                    desk.failed.emit(error)
-        desk.choose_printer(found)
-        self.changed.emit()
 
     # asking
 
@@ -290,31 +287,17 @@ class Joining(QObject):
     def _probe(self) -> Join:
         return self._new("key", _PROBE)
 
+    @property
+    def tried(self) -> Join:
+        """What a coupon is made for: the selected join, or a key that suits the contact."""
+        return self.join if self.join is not None and self.join.holes(0.0) else self._probe()
+
     def _new(self, kind: str, ident: str) -> Join:
         """A join of a kind that suits the selected contact."""
         contact = self.contacts[self.contact]
         width = min(max(round(0.3 * math.sqrt(contact.area), 1), _USUAL[0]), _USUAL[1])
-        made: Join = ON_DESK[kind].new(Where(ident, contact.cut, contact.between, contact.place, width))
+        made: Join = ON_DESK[kind].new(Where(ident, contact.cut, contact.between, contact.place, width, self.stock))
         return made
-
-    def fit_dry(self) -> None:
-        """Asks in which order the pieces go together."""
-        desk = self._desk
-        asked = (desk.plan, desk.printer)
-        if not desk.up_to_date or (self.moves is not None and self._moves_of == asked):
-            return
-
-        def done(found: tuple[DryMove, ...]) -> None:
-            self.moves, self._moves_of = found, asked
-            self.changed.emit()
-
-        desk.ask("ask:dry", FitDry(*asked), done=done, label="Putting it together")
-
-    @property
-    def fitted(self) -> tuple[DryMove, ...] | None:
-        """The moves of the plan as it is; None while they are not known."""
-        asked = (self._desk.plan, self._desk.printer) if self._desk.is_open else None
-        return self.moves if self._moves_of == asked else None
 
 
 def _moved_across(join: Join, contact: ContactFound, across: Floats) -> Triple:

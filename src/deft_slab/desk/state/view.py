@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +15,7 @@ class View:
     hidden : numbers of pieces, from 0 on, that are not drawn; hidden_below : mm over the bed below which nothing is
     fitted : (pieces, 3) model frame: which way, and how far, each is out of its place while they are put together, 1
     before its move; None: pulled apart along their cuts
+    turned : (3, 4) rotation and shift, model frame, of pieces that a moving joint has turned, by their numbers
     as_it_came : the surface as it was opened; mend_places : (k, 2, 3) mm, model frame, marked on it; None for none
     """
 
@@ -25,5 +27,6 @@ class View:
     mend_places: NDArray[Any] | None = None
     from_below: bool = False
     fitted: NDArray[Any] | None = None
+    turned: Mapping[int, NDArray[Any]] | None = None
     show_overhang: bool = True
     show_support: bool = True

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -33,6 +34,10 @@ _SPINE = 10
 _HANDLE = 5.0
 _NEAR = 9.0
 """Pixels within which a handle is taken."""
+_STEM = 12.0
+"""Pixels beyond its outline that the handle is at which turns it."""
+_TURNS = {Qt.Key.Key_PageUp: 5.0, Qt.Key.Key_PageDown: -5.0}
+"""Degrees."""
 _NUDGE = 0.5
 """mm by which an arrow key moves a join."""
 
@@ -40,13 +45,14 @@ _NUDGE = 0.5
 @dataclass(frozen=True, eq=False)
 class JoinDrawn:
     """outline : (k, 2) mm across; at : (2,) its place; out_of : "first" or "second", which it stands out of, "" where
-    it is a hole in both; problem : it is not made"""
+    it is a hole in both; problem : it is not made; heading : (2,) unit, the direction that it can be turned from"""
 
     id: str
     outline: Floats
     at: Floats
     out_of: str
     problem: bool
+    heading: Floats | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,16 +74,18 @@ class BookShown:
 
 
 class Book(QWidget):
-    """A click chooses a join; a drag moves it, at its handle makes it wider. Arrows move it by half a millimetre, with
-    Shift by one tenth; + and - change its width."""
+    """A click chooses a join; a drag moves it, at its round handle makes it wider, at its square one turns it. Arrows
+    move it by half a millimetre, with Shift by one tenth; + and - change its width; Page Up and Page Down turn it."""
 
     chosen = Signal(str)
     moved = Signal(object)
     """(2,) mm across, while it is dragged."""
     sized = Signal(float)
     """How much wider than before the drag."""
+    turned = Signal(float)
+    """Degrees from before the drag, counter-clockwise on the first page."""
     let_go = Signal(str)
-    """What was done: "move" or "size"."""
+    """What was done: "move", "size" or "turn"."""
     dropped = Signal()
     """A drag was given up."""
 
@@ -86,8 +94,9 @@ class Book(QWidget):
         self.setMinimumSize(280, 196)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The contact, opened like a book")
-        self.setToolTip("Both faces of the contact, as they look at you.\nDrag a join to move it, its handle to size "
-                        "it; arrow keys move it, + and − size it.")  # fmt: skip
+        self.setToolTip("Both faces of the contact, as they look at you.\nDrag a join to move it, its handles to size "
+                        "or to turn it; arrow keys move it, + and − size it, "
+                        "Page Up and Page Down turn it.")  # fmt: skip
         self.shown: BookShown | None = None
         self._image: QImage | None = None
         self._drag: tuple[str, Floats, Floats, float] | None = None
@@ -146,6 +155,12 @@ class Book(QWidget):
             return join.at
         return np.asarray(join.outline[int(np.argmax(join.outline @ [1.0, 0.3]))])
 
+    def _turner(self, join: JoinDrawn, page: int) -> QPointF:
+        """Where it is turned, beyond its outline the way that it heads."""
+        assert join.heading is not None
+        reach = float(((join.outline - join.at) @ join.heading).max(initial=0.0)) if len(join.outline) else 0.0
+        return self.place_of(join.at + (reach + _STEM / self.scale) * join.heading, page)
+
     # mouse and keys
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -161,6 +176,11 @@ class Book(QWidget):
             if apart < _NEAR:
                 self._drag = ("size", at, one.at, float(np.linalg.norm(self.handle_of(one) - one.at)))
                 return
+        if one is not None and one.heading is not None and any(
+            float(np.hypot(*(np.array(self._turner(one, page).toTuple()) - place.toTuple()))) < _NEAR for page in (0, 1)
+        ):  # fmt: skip
+            self._drag = ("turn", at, one.at, 0.0)
+            return
         under = [join for join in self.shown.joins if len(join.outline) and _inside(at, join.outline)]
         if not under:
             return
@@ -177,6 +197,9 @@ class Book(QWidget):
         at = self._across(event.position())
         if what == "move":
             self.moved.emit(was + at - start)
+        elif what == "turn":
+            before, now = (math.atan2(*(one - was)[::-1]) for one in (start, at))
+            self.turned.emit(math.degrees((now - before + math.pi) % (2 * math.pi) - math.pi))
         else:
             self.sized.emit(max(float(np.linalg.norm(at - was)), 0.3) / max(reach, 1e-6))
 
@@ -198,6 +221,9 @@ class Book(QWidget):
             step = _NUDGE / 5 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else _NUDGE
             self.moved.emit(one.at + step * np.array(ways[key], float))
             self.let_go.emit("move")
+        elif one is not None and one.heading is not None and key in _TURNS:
+            self.turned.emit(_TURNS[key])
+            self.let_go.emit("turn")
         elif one is not None and key in factors:
             self.sized.emit(factors[key])
             self.let_go.emit("size")
@@ -271,6 +297,12 @@ class Book(QWidget):
             painter.setPen(QPen(ink, 1.4))
             painter.setBrush(QColor(palette.SHEET))
             painter.drawEllipse(self.place_of(self.handle_of(join), page), _HANDLE, _HANDLE)
+            if join.heading is not None:
+                turner = self._turner(join, page)
+                painter.drawLine(self.place_of(join.at, page), turner)
+                painter.drawRect(
+                    QRectF(turner.x() - _HANDLE + 1, turner.y() - _HANDLE + 1, 2 * _HANDLE - 2, 2 * _HANDLE - 2)
+                )
 
     def _draw_ruler(self, painter: QPainter) -> None:
         """So many mm, as wide as they are here."""

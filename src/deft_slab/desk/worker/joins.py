@@ -11,7 +11,7 @@ from ...core.handoff.pieces import write_solid
 from ...core.joining.coupon import coupon
 from ...core.joins import Join
 from ...core.progress import Job
-from ...core.reports import DryMove
+from ...core.reports import DryFit
 from ..replies import RoomShown
 from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
 from .shop import Shop
@@ -37,7 +37,8 @@ class Joins:
 
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
         """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only)
+        return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only,
+                                                              asked.stock)  # fmt: skip
 
     def letter(self, asked: LetterAll, job: Job) -> list[Join]:
         """Letters for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
@@ -49,6 +50,6 @@ class Joins:
         write_solid(made, "Coupon", asked.path, replace=asked.replace)
         return asked.path
 
-    def dry_fit(self, asked: FitDry, job: Job) -> tuple[DryMove, ...]:
-        """The order in which the pieces go together. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+    def dry_fit(self, asked: FitDry, job: Job) -> DryFit:
+        """How the pieces go together. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return self._shop.workshop(asked.plan).dry_fit(asked.plan, asked.printer, job)

@@ -29,4 +29,4 @@ class JoinPanel(Pages):
         if page == "Dry fit":
             self.fit.begin()
         else:
-            self._state.show(fitted=None)
+            self._state.show(fitted=None, turned=None)

@@ -6,10 +6,12 @@ import math
 from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from ....core.joins import Join, KeyJoin
+from ....core.errors import DeftError
+from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.reports import ContactFound, JoinReport
 from ...cuts.fields import Field
 from ...joins import ON_DESK
@@ -21,6 +23,8 @@ from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
 from ..fields import FieldsShown, put_fields
+
+Floats = NDArray[np.float64]
 
 _ROW, _SHORT = 28, 118
 """Pixels that a contact takes in the list, and all of them at most."""
@@ -36,6 +40,10 @@ class ContactRow(ClickRow):
         self.setLayout(inner)
         self.setAccessibleName(f"Contact {pieces}, {area}: {said}")
         self.setToolTip("Opens this contact.")
+
+
+def _decimals(field: Field) -> int:
+    return {"°": 1, "": 0}.get(field.unit, 2)
 
 
 class ShortList(QScrollArea):
@@ -91,6 +99,7 @@ class ContactsPanel(Panel):
         self.book.chosen.connect(self._joining.select)
         self.book.moved.connect(self._joining.try_place)
         self.book.sized.connect(self._size)
+        self.book.turned.connect(self._turn)
         self.book.let_go.connect(lambda what: self._joining.settle(f"{what} a join"))
         self.book.dropped.connect(state.drop_draft)
         follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
@@ -132,6 +141,15 @@ class ContactsPanel(Panel):
         beside = row(label("Clearance", "faint"), self.clearance, self.as_printer, 1, self.gap, spacing=4)
         self._gap.setLayout(beside)
         column.addWidget(self._gap)
+        self.rods = QLineEdit()
+        self.rods.setAccessibleName("Rods that you have")
+        self.rods.setToolTip(
+            "Diameters in mm, with blanks or semicolons between: what dowel holes and pins are made for."
+        )
+        self.rods.editingFinished.connect(self._type_rods)
+        self._rods = QWidget()
+        self._rods.setLayout(row(label("Your rods", "faint"), self.rods, label("mm", "faint"), spacing=4))
+        column.addWidget(self._rods)
         self._switches = row(spacing=4)
         column.addLayout(self._switches)
         self.middle = button("To the middle", "Moves it to where most room is around it.", self._joining.to_middle,
@@ -158,12 +176,33 @@ class ContactsPanel(Panel):
         if join is None:
             return
         before = self._state.plan.join(join.id)
-        self._joining.try_change(**ON_DESK[join.kind].sized(before, factor))
+        self._joining.try_change(**ON_DESK[join.kind].sized(before, factor, self._joining.stock))
+
+    def _turn(self, degrees: float) -> None:
+        """Turns the selected join from how it was before it was taken."""
+        join = self._joining.join
+        if join is not None:
+            self._joining.try_turn(degrees, self._state.plan.join(join.id))
 
     def _type(self, field: Field, value: float) -> None:
         join = self._joining.join
         if join is not None:
             self._joining.change("change a join", **field.update(join, value))
+
+    def _type_rods(self) -> None:
+        """Takes the list of rods; what is no number changes nothing and is told."""
+        words = self.rods.text().replace(";", " ").split()
+        try:
+            sizes = [float(word.replace(",", ".").rstrip(".")) for word in words]
+        except ValueError:
+            sizes = []
+        if tuple(sorted(set(sizes))) == self._joining.stock:
+            return
+        try:
+            self._joining.keep_stock(sizes)
+        except DeftError as error:
+            self._state.failed.emit(error)
+        self.refresh()
 
     # what is shown
 
@@ -193,7 +232,8 @@ class ContactsPanel(Panel):
             outline = np.empty((0, 2)) if report is None else report.outline @ frame[:2].T
             at = frame[:2] @ np.array(join.at if report is None else report.place)
             out_of = join.carrier if isinstance(join, KeyJoin) else ""
-            drawn.append(JoinDrawn(join.id, outline, at, out_of, bool(report and report.problem)))
+            drawn.append(JoinDrawn(join.id, outline, at, out_of, bool(report and report.problem),
+                                   self._heading(join, frame)))  # fmt: skip
         names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
         shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
                           joining.selected)  # fmt: skip
@@ -208,6 +248,16 @@ class ContactsPanel(Panel):
             self._legend.setText(f"With its middle on <b>teal</b> it has {wall:g} mm of wall or more, on <b>straw</b> "
                                  "less; on <b>plum</b> it breaks through.")  # fmt: skip
         self.book.show_book(shown)
+
+    def _heading(self, join: Join, frame: Floats) -> Floats | None:
+        """(2,) the direction that a join can be turned from, across its contact."""
+        here = ON_DESK[join.kind]
+        if not here.turns(join):
+            return None
+        heading = here.heading(join)
+        across = np.array([1.0, 0.0]) if heading is None else frame[:2] @ np.array(heading)
+        length = float(np.linalg.norm(across))
+        return across / length if length > 1e-3 else np.array([1.0, 0.0])
 
     def _show_this(self, contact: ContactFound) -> None:
         join = self._joining.join
@@ -224,6 +274,9 @@ class ContactsPanel(Panel):
         self._show_wall(report)
         self._show_fields(join)
         self._gap.setVisible(join.holds)
+        self._rods.setVisible(isinstance(join, DowelJoin | PivotJoin))
+        if not self.rods.hasFocus():
+            self.rods.setText("  ".join(f"{one:g}" for one in self._joining.stock))
         self.middle.setVisible(bool(join.holes(0.0)))
         clearance = join.per_side(self._state.printer.clearance)
         self.clearance.set_value(clearance)
@@ -258,7 +311,7 @@ class ContactsPanel(Panel):
         if key != self._fields_for:
             self._fields_for = key
             emptied(self._own)
-            self._fields = put_fields(self._own, own, self._type, 74, lambda field: 1 if field.unit == "°" else 2)
+            self._fields = put_fields(self._own, own, self._type, 74, _decimals)
             emptied(self._switches)
             for switch in here.switches:
                 words = switch.words(join)
@@ -319,4 +372,5 @@ class ContactsPanel(Panel):
         printer, reported = self._state.printer, self._joining.reports
         wall = min(report.least_wall for report in reports)
         thin = any(reported[join.id].least_wall < join.wall_needed(printer) for join in joins if join.id in reported)
-        return f"{words} · wall {wall:.1f} mm", "look" if thin else "good"
+        said = f"{words} · wall {wall:.1f} mm" if math.isfinite(wall) else words
+        return said, "look" if thin else "good"

@@ -48,7 +48,14 @@ class CouponPanel(Panel):
         self.gap = GapDrawing()
         self.add(row(self.gap, 1))
         self.column.addStretch(1)
-        follow(self, self.refresh, self._joining.changed, state.project_changed, state.settings_changed)
+        follow(
+            self,
+            self.refresh,
+            self._joining.changed,
+            state.fitting.changed,
+            state.project_changed,
+            state.settings_changed,
+        )
 
     def _field(
         self, unit: str, low: float, high: float, step: float, decimals: int, name: str, tip: str
@@ -68,7 +75,7 @@ class CouponPanel(Panel):
         self._verbs.ask_coupon_file(self.steps)
 
     def _keep(self) -> None:
-        self._joining.fitted_best(self.best.value, self.material.text())
+        self._state.fitting.fitted_best(self.best.value, self.material.text())
 
     def refresh(self) -> None:
         join, printer = self._joining.join, self._state.printer

@@ -6,39 +6,48 @@ import math
 from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSlider, QVBoxLayout
+from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
 from ....core.cuts.words import words_along
-from ....core.reports import DryMove
+from ....core.reports import DryFit, DryMove, TurnChecked
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
 
+Floats = NDArray[np.float64]
+
+_MOST_MEETINGS = 5
 _PER_MOVE = 20
 """Steps of the slider for each move."""
 _TOWARDS = {"upper": "up", "lower": "down", "left": "to the left", "right": "to the right", "front": "to the front",
             "back": "to the back"}  # fmt: skip
 
 
-class MoveRow(ClickRow):
-    def __init__(self, number: int, said: str, free: str, role: str, *, chosen: bool) -> None:
+class FitRow(ClickRow):
+    """A move, or a joint that moves."""
+
+    def __init__(self, title: str, said: str, role: str, *, chosen: bool) -> None:
         super().__init__("chosen" if chosen else "row")
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 3, 8, 3)
         column.setSpacing(1)
-        column.addWidget(label(f"{number}  {said}", "title", wrap=True))
-        column.addWidget(label(free, role, wrap=True))
-        self.setAccessibleName(f"Move {number}: {said}. {free}")
-        self.setToolTip("Shows this move.")
+        column.addWidget(label(title, "title", wrap=True))
+        column.addWidget(label(said, role, wrap=True))
+        self.setAccessibleName(f"{title}. {said}")
+        self.setToolTip("Shows it.")
 
 
 class DryFitPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
-        self._state, self._joining = state, state.joining
+        self._state, self._joining, self._fitting = state, state.joining, state.fitting
         self._rows_for: object = None
+        self._more_for: tuple[DryFit, int] | None = None
+        self._turned = 0
+        """The number of the joint that is turned."""
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
         self.slider = QSlider(Qt.Orientation.Horizontal)
@@ -53,23 +62,42 @@ class DryFitPanel(Panel):
         self.add(across)
         self.list = self.add_list()
         self.list.setSpacing(2)
+        self._moving = self.add_list()
+        self.turn = QSlider(Qt.Orientation.Horizontal)
+        self.turn.setAccessibleName("Turn")
+        self.turn.setToolTip("Turns the joint from one end of its range to the other, and a little beyond.")
+        self.turn.valueChanged.connect(self._on_turned)
+        self._angle = label("", "")
+        self._turning = QWidget()
+        across = row(self._angle)
+        across.insertWidget(0, self.turn, 1)
+        self._turning.setLayout(across)
+        self.add(self._turning)
+        self._meeting = self.add_list()
         self.column.addStretch(1)
-        follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed)
+        follow(
+            self,
+            self.refresh,
+            self._joining.changed,
+            state.fitting.changed,
+            state.outcome_changed,
+            state.project_changed,
+        )
 
     def begin(self) -> None:
         """Asks for the moves, and shows the pieces as the slider has them."""
-        self._joining.fit_dry()
+        self._fitting.fit_dry()
         self.refresh()
 
     @property
     def _moves(self) -> tuple[DryMove, ...]:
-        return self._joining.fitted or ()
+        return self._fitting.fitted.moves if self._fitting.fitted is not None else ()
 
     def refresh(self) -> None:
         if len(self._state.pieces) < 2:
             self._said.setText("Nothing to put together: the model is whole.")
         elif not self._moves:
-            self._joining.fit_dry()
+            self._fitting.fit_dry()
             self._said.setText("Looking for the order in which the pieces go together …")
         else:
             stuck = sum(move.meets is not None for move in self._moves)
@@ -80,6 +108,68 @@ class DryFitPanel(Panel):
         if self.slider.maximum() != _PER_MOVE * len(self._moves):
             self.slider.setRange(0, _PER_MOVE * len(self._moves))
         self._show_list()
+        self._show_more()
+        self._show_fit()
+
+    @property
+    def _dry(self) -> DryFit:
+        return self._fitting.fitted or DryFit(())
+
+    def _show_more(self) -> None:
+        """The joints that move, and where seams meet."""
+        dry, before = self._dry, self._more_for
+        self._turned = min(self._turned, max(len(dry.turns) - 1, 0))
+        if before == (dry, self._turned):
+            return
+        self._more_for = (dry, self._turned)
+        emptied(self._moving)
+        emptied(self._meeting)
+        if dry.turns:
+            self._moving.addWidget(label("Joints that move", "head"))
+        for number, one in enumerate(dry.turns):
+            said, role = self._turn_words(one)
+            contact = self._joining.contacts[one.contact]
+            first, second = (self._state.pieces[n].number for n in contact.pieces)
+            shown = FitRow(f"{second} turns on {first}, {one.turn.low:g}° to {one.turn.high:g}°", said, role,
+                           chosen=number == self._turned)  # fmt: skip
+            shown.clicked.connect(partial(self._choose_turn, number))
+            self._moving.addWidget(shown)
+        self._turning.setVisible(bool(dry.turns) and dry.turns[self._turned].held_by is None)
+        if self._turning.isVisibleTo(self) and (before is None or before[0] is not dry):
+            angles = dry.turns[self._turned].angles
+            self.turn.setRange(math.floor(angles[0]), math.ceil(angles[-1]))
+            self.turn.setValue(0)
+        if dry.meetings:
+            self._meeting.addWidget(label("Where seams meet, errors add up", "head"))
+        for met in dry.meetings[:_MOST_MEETINGS]:
+            said = f"{len(met.contacts)} seams: {met.likely:.1f} mm off is likely, {met.worst:.1f} mm at worst"
+            cap = button("Cap it", "Adds a round cap over this place, that is printed apart.",
+                         partial(self._fitting.cap, met), role="small")  # fmt: skip
+            self._meeting.addLayout(row(label(said, "faint", wrap=True), cap))
+        more = len(dry.meetings) - _MOST_MEETINGS
+        if more > 0:
+            self._meeting.addWidget(label(f"… and {more} more that are no worse.", "faint"))
+
+    def _turn_words(self, one: TurnChecked) -> tuple[str, str]:
+        """(what comes of a joint that moves, the role of the words)."""
+        if one.held_by is not None:
+            first, second = (self._state.pieces[n].number for n in self._joining.contacts[one.held_by].pieces)
+            return f"it cannot turn: {first} – {second} holds it too", "look"
+        low, high = one.free
+        if low <= one.turn.low and high >= one.turn.high:
+            return "turns freely all the way", "good"
+        at = [angle for angle, overlap in zip(one.angles, one.overlaps, strict=True) if overlap > 0]
+        nearest = min((angle for angle in at if not low <= angle <= high), key=abs, default=0.0)
+        return f"free from {low:g}° to {high:g}°; at {nearest:g}° it meets something", "look"
+
+    def _choose_turn(self, number: int) -> None:
+        self._turned, self._more_for = number, None
+        self._show_more()
+
+    def _on_turned(self) -> None:
+        self._angle.setText(f"{self.turn.value()}°")
+        if self.slider.value() != self.slider.maximum():
+            self.slider.setValue(self.slider.maximum())
         self._show_fit()
 
     def _show_list(self) -> None:
@@ -91,7 +181,7 @@ class DryFitPanel(Panel):
         emptied(self.list)
         for number, move in enumerate(self._moves):
             free, role = self._free(move)
-            shown = MoveRow(number + 1, self._words(move), free, role, chosen=number == at)
+            shown = FitRow(f"{number + 1}  {self._words(move)}", free, role, chosen=number == at)
             shown.clicked.connect(partial(self._to, number))
             self.list.addWidget(shown)
 
@@ -140,6 +230,19 @@ class DryFitPanel(Panel):
             if report is not None and report.contact is not None:
                 # what is printed apart is put into the first piece before the second one comes
                 fitted[number] = fitted[contacts[report.contact].pieces[0]]
-        known = self._state.view.fitted
-        if known is None or not np.array_equal(known, fitted):
-            self._state.show(fitted=fitted, in_place=True)
+        turned = self._turned_pieces()
+        shown = self._state.view
+        same = shown.fitted is not None and np.array_equal(shown.fitted, fitted)
+        if not same or (shown.turned or {}).keys() != turned.keys() or any(
+            not np.array_equal(turn, (shown.turned or {})[piece]) for piece, turn in turned.items()
+        ):  # fmt: skip
+            self._state.show(fitted=fitted, turned=turned, in_place=True)
+
+    def _turned_pieces(self) -> dict[int, Floats]:
+        """Where a joint has turned pieces, once all is put together."""
+        turns = self._dry.turns
+        if not turns or turns[self._turned].held_by is not None or self.slider.value() < self.slider.maximum():
+            return {}
+        one = turns[self._turned]
+        angle = float(np.clip(self.turn.value(), one.angles[0], one.angles[-1]))
+        return {piece: one.turn.at(angle) for piece in one.pieces} if angle else {}

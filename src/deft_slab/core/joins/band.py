@@ -1,0 +1,51 @@
+"""A strip, a ring or a round patch over the seam, on the outside."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from ..cuts import Move
+from .kind import Made, Site
+from .strip import Strip
+
+_FOLLOWS = {
+    "seam": "along the outside of the seam", "axis": "in a ring around the seam", "spot": "as a cap over one place",
+}  # fmt: skip
+
+
+class BandJoin(Strip):
+    """It lies over the seam on the surface, a clearance away from it, and is printed apart.
+
+    follows : the seam's own way; the axis, which is the way of the contact, as a ring of one radius; or the spot of the
+    seam that is nearest to its place, as a round patch: a cap over a meeting point
+    girth : mm, measured with a tape around the printed parts, at the seam; the band is made larger or smaller across by
+    measured / nominal; None: as the parts are to be
+    """
+
+    kind: Literal["band"] = "band"
+    follows: Literal["seam", "axis", "spot"] = "seam"
+    girth: float | None = Field(default=None, gt=1, le=20_000)
+    parts: int = Field(default=1, ge=1, le=24)
+
+    word = "band"
+
+    def made(self, site: Site) -> Made:
+        from .seams import patch_over, resized_to, ring_around, strip_along
+
+        size = {"width": self.width, "thickness": self.thickness}
+        if self.follows == "spot":
+            return patch_over(site, **size, name="Cap")
+        if self.follows == "axis":
+            made = ring_around(site, **size, name="Band")
+        else:
+            made = strip_along(site, **size, inner=False, parts=self.parts, name="Band")
+        return made if self.girth is None else resized_to(made, site, self.girth)
+
+    def sentence(self) -> str:
+        fits = "" if self.girth is None else f", for a measured girth of {self.girth:.1f} mm"
+        return f"band {_FOLLOWS[self.follows]}, {self.measures()}{fits}"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {**super().moved(move), "girth": None if self.girth is None else self.girth * move.size}

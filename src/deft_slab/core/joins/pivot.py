@@ -1,0 +1,110 @@
+"""A joint that moves: a pin in a hole, and faces apart."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, field_validator, model_validator
+
+from ..cuts import Move
+from ..documents import Triple, of_length_one
+from .kind import OUTER, Join, Made, PivotShape, Site, Which, other
+
+Floats = NDArray[np.float64]
+
+_ONE_WAY, _BOTH_WAYS = 80.0, 140.0
+"""Degrees that a knuckle may turn to one side, and in all: with more, too little holds its leaves to their piece."""
+
+
+class PivotJoin(Join):
+    """form : a swivel turns about the way of its contact, as a head on its neck; a knuckle about an axis across it, as
+    a lid on its hinge. All the room that turning needs is taken from the piece that is not the carrier.
+
+    pin : mm, diameter of the rod that it turns on, bought; carrier : the piece whose face stays whole, and that has the
+    outer leaves of a knuckle
+    turns_back, turns_on : degrees that the second piece turns, against and along the right hand about the axis: the way
+    out for a swivel, ``along`` for a knuckle
+    depth_first, depth_second : mm, of the holes of a swivel
+    leaves : 2 or 3, of a knuckle; span, radius_of_leaves : mm, of all leaves along the axis, and of each around it
+    along : direction of the model that the axis of a knuckle has, as far as that lies across
+    """
+
+    kind: Literal["pivot"] = "pivot"
+    form: Literal["swivel", "knuckle"] = "swivel"
+    carrier: Which = "first"
+    pin: float = Field(default=3.0, gt=0.2, le=100)
+    turns_back: float = Field(default=30.0, ge=0, le=180)
+    turns_on: float = Field(default=30.0, ge=0, le=180)
+    depth_first: float = Field(default=10.0, gt=0.2, le=500)
+    depth_second: float = Field(default=10.0, gt=0.2, le=500)
+    leaves: Literal[2, 3] = 3
+    span: float = Field(default=12.0, ge=2, le=500)
+    radius_of_leaves: float = Field(default=5.0, ge=1, le=200)
+    along: Triple | None = None
+
+    word = "pivot"
+
+    @field_validator("along")
+    @classmethod
+    def _of_unit_length(cls, along: Triple | None) -> Triple | None:
+        return None if along is None else of_length_one(along, "the axis of a pivot")
+
+    @model_validator(mode="after")
+    def _can_turn(self) -> PivotJoin:
+        if self.form == "knuckle":
+            if max(self.turns_back, self.turns_on) > _ONE_WAY or self.turns_back + self.turns_on > _BOTH_WAYS:
+                raise ValueError(f"a knuckle turns at most {_ONE_WAY:g} degrees to one side and {_BOTH_WAYS:g} in all")
+            if self.radius_of_leaves <= self.pin / 2 + 0.5:
+                raise ValueError("the leaves of a knuckle are too small for its pin")
+        return self
+
+    def width(self, clearance: float, allowance: float) -> float:
+        """mm: of the hole that the pin turns in. clearance : mm per side; allowance : mm, what holes are made larger
+        by"""
+        return self.pin + 2 * clearance + allowance
+
+    def made(self, site: Site) -> Made:
+        from .pivots import knuckle_of, swivel_of
+
+        shape = PivotShape(
+            self.carrier, self.width(site.clearance, site.allowance), self.turns_back, self.turns_on,
+            (self.depth_first, self.depth_second), self.leaves, self.span, self.radius_of_leaves, self.along,
+        )  # fmt: skip
+        return swivel_of(shape, site) if self.form == "swivel" else knuckle_of(shape, site)
+
+    def rim(self, site: Site) -> Floats:
+        """(k, 3) mm, model frame: of the hole of a swivel; of the leaves of a knuckle."""
+        axes = site.axes("first", self.along)
+        if self.form == "knuckle":
+            x, y = self.span / 2, self.radius_of_leaves
+            return np.array([[-x, -y], [x, -y], [x, y], [-x, y]]) @ axes[:2] + site.place
+        angles = 2 * np.pi * np.arange(48) / 48
+        half = self.width(site.clearance, site.allowance) / 2
+        return half * np.stack([np.cos(angles), np.sin(angles)], axis=1) @ axes[:2] + site.place
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        return OUTER * self.width(clearance, allowance) / 2
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return self.reach(clearance, allowance)
+
+    def sentence(self) -> str:
+        turns = f"turns from {-self.turns_back:g}° to {self.turns_on:g}° on a pin of {self.pin:g} mm"
+        if self.form == "swivel":
+            return f"pivot, {turns}, {self.depth_first:g} and {self.depth_second:g} mm deep"
+        return f"pivot with {self.leaves} leaves over {self.span:.1f} mm, {turns}"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        turned = {"turns_back": self.turns_on, "turns_on": self.turns_back} if move.mirrors else {}
+        return {
+            **{name: getattr(self, name) * move.size for name in ("span", "radius_of_leaves")}, **turned,
+            "along": None if self.along is None else move.direction(self.along),
+        }  # fmt: skip
+
+    def turned_round(self) -> dict[str, Any]:
+        # the axis of a swivel is the way out, which turns round too
+        turned = {"turns_back": self.turns_on, "turns_on": self.turns_back} if self.form == "knuckle" else {}
+        return {"carrier": other(self.carrier), "depth_first": self.depth_second, "depth_second": self.depth_first,
+                **turned}  # fmt: skip

@@ -1,0 +1,32 @@
+"""A strip on the inside, across the seam: for shells whose wall is too thin for a key or a lap."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .kind import Made, Site
+from .strip import Strip
+
+
+class SplintJoin(Strip):
+    """It follows the seam on the inside, half of its width on either side, and is printed apart.
+
+    parts : how many it is printed in
+    """
+
+    kind: Literal["splint"] = "splint"
+    parts: int = Field(default=1, ge=1, le=24)
+
+    word = "splint"
+
+    def made(self, site: Site) -> Made:
+        from .seams import strip_along
+
+        return strip_along(site, inner=True, width=self.width, thickness=self.thickness, parts=self.parts,
+                           name="Splint")  # fmt: skip
+
+    def sentence(self) -> str:
+        whole = "in one part" if self.parts == 1 else f"in {self.parts} parts"
+        return f"splint along the inside of the seam, {self.measures()}, {whole}"

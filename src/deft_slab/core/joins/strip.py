@@ -1,0 +1,38 @@
+"""What splints and bands have in common: a strip along a seam, printed apart."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ..cuts import Move
+from .kind import Join, Site
+
+Floats = NDArray[np.float64]
+
+
+class Strip(Join):
+    """width : mm across the seam; thickness : mm, from its face towards the seam to the one away from it: it stands out
+    by that and the clearance"""
+
+    width: float = Field(default=10.0, ge=1, le=500)
+    thickness: float = Field(default=1.6, ge=0.4, le=50)
+
+    def rim(self, site: Site) -> Floats:
+        return np.empty((0, 3))
+
+    def reach(self, clearance: float, allowance: float) -> float:
+        return 0.0
+
+    def radius(self, clearance: float, allowance: float) -> float:
+        return 0.0
+
+    def measures(self) -> str:
+        """Its size, in words."""
+        return f"{self.width:.1f} mm wide and {self.thickness:.1f} mm thick"
+
+    def moved(self, move: Move) -> dict[str, Any]:
+        return {"width": self.width * move.size, "thickness": self.thickness * move.size}

@@ -1,0 +1,82 @@
+"""Joints that move, in the window."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from ...core.documents import Triple
+from ...core.joins import PivotJoin, other
+from ..cuts.fields import Field
+from .kind import JoinOnDesk, Switch, Where
+
+_ANGLES = [
+    Field("Turns back", "How far the second piece is to turn, against the right hand about its axis.", "°",
+          lambda join: join.turns_back, lambda join, value: {"turns_back": value}, 0, 180, 5),
+    Field("Turns on", "How far the second piece is to turn, along the right hand about its axis.", "°",
+          lambda join: join.turns_on, lambda join, value: {"turns_on": value}, 0, 180, 5),
+]  # fmt: skip
+_PIN = Field("Pin", "Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's "
+             "allowance.", "mm", lambda join: join.pin, lambda join, value: {"pin": value}, 0.3, 100,
+             0.25)  # fmt: skip
+_DEPTHS = [
+    Field("Into first", "How deep the hole goes into the first piece.", "mm", lambda join: join.depth_first,
+          lambda join, value: {"depth_first": value}, 0.3, 500, 0.5),
+    Field("Into second", "How deep the hole goes into the second piece.", "mm", lambda join: join.depth_second,
+          lambda join, value: {"depth_second": value}, 0.3, 500, 0.5),
+]  # fmt: skip
+_LEAVES = [
+    Field("Span", "Of all leaves together, along the pin.", "mm", lambda join: join.span,
+          lambda join, value: {"span": value}, 2, 500, 1),
+    Field("Radius", "Of the leaves, around the pin.", "mm", lambda join: join.radius_of_leaves,
+          lambda join, value: {"radius_of_leaves": value}, 1, 200, 0.5),
+]  # fmt: skip
+
+
+def _other_form(join: PivotJoin) -> Mapping[str, Any]:
+    if join.form == "knuckle":
+        return {"form": "swivel"}
+    # not further than a knuckle can, and leaves that hold the pin
+    return {"form": "knuckle", "turns_back": min(join.turns_back, 60.0), "turns_on": min(join.turns_on, 60.0),
+            "radius_of_leaves": max(join.radius_of_leaves, join.pin / 2 + 2.0)}  # fmt: skip
+
+
+class PivotOnDesk(JoinOnDesk[PivotJoin]):
+    kind = "pivot"
+    place = 7
+    word = "Pivot"
+    adds = "Adds a joint that moves: a pin in a hole, and faces apart. Dry fit turns it and says what it meets."
+    switches = (
+        Switch(lambda join: "As a swivel" if join.form == "knuckle" else "As a knuckle",
+               "About the way of the contact, as a head turns on its neck; or about an axis across it, as a lid on its "
+               "hinge.", _other_form),
+        Switch(lambda join: "Other piece", "Takes the room that turning needs from the other piece.",
+               lambda join: {"carrier": other(join.carrier)}),
+        Switch(lambda join: "3 leaves" if join.leaves == 2 else "2 leaves", "Of a knuckle: in turn on both pieces.",
+               lambda join: {"leaves": 5 - join.leaves}),
+    )  # fmt: skip
+
+    def new(self, where: Where) -> PivotJoin:
+        pin = min(where.stock, key=lambda one: abs(one - 0.3 * where.width), default=3.0)
+        return PivotJoin(**where.place, pin=pin, span=max(1.5 * where.width, 6.0),
+                         radius_of_leaves=max(0.5 * where.width, pin / 2 + 2.0))  # fmt: skip
+
+    def fields(self, join: PivotJoin) -> list[Field]:
+        return [_PIN, *(_LEAVES if join.form == "knuckle" else _DEPTHS), *_ANGLES]
+
+    def sized(self, join: PivotJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
+        """The leaves of a knuckle; the pin of a swivel, to the nearest rod that one has."""
+        if join.form == "knuckle":
+            return {"span": max(round(factor * join.span, 2), 2.0),
+                    "radius_of_leaves": max(round(factor * join.radius_of_leaves, 2), join.pin / 2 + 0.6)}  # fmt: skip
+        wish = factor * join.pin
+        return {"pin": min(stock, key=lambda one: abs(one - wish), default=join.pin)}
+
+    def heading(self, join: PivotJoin) -> Triple | None:
+        return join.along
+
+    def turns(self, join: PivotJoin) -> bool:
+        return join.form == "knuckle"
+
+    def turned(self, join: PivotJoin, heading: Triple) -> Mapping[str, Any]:
+        return {"along": heading}
