@@ -348,12 +348,18 @@ def test_room_map_against_the_distance_to_the_outline():
     """Of a square contact over enough depth: the room is the distance to the nearest side, less the wall."""
     workshop, plan = joined_plan()
     room = ContactRoom.of(workshop.contacts(plan)[0])
-    largest = room.socket("second", 6.0, 0.0, 1.2)
+
+    def on_grid(values: np.ndarray) -> np.ndarray:
+        found = np.full(room.inside.shape, -np.inf)
+        found[room.inside] = values
+        return found
+
+    largest = on_grid(room.socket("second", 6.0, 0.0, 1.2))
     for x, y in ((0, 0), (10, 3), (-15, -12)):
         expected = 20 - max(abs(x), abs(y)) - 1.2
         frame = workshop.contacts(plan)[0].frame
         assert room.at(largest, frame[:2] @ [x, y, 20]) == pytest.approx(expected, abs=0.5)
-    assert room.at(room.socket("second", 19.5, 0.0, 1.2), np.zeros(2)) < 0  # only 20 mm deep
+    assert room.at(on_grid(room.socket("second", 19.5, 0.0, 1.2)), np.zeros(2)) < 0  # only 20 mm deep
     assert room.width == pytest.approx(40, abs=0.5)
 
 

@@ -20,7 +20,7 @@ from .joined import Joined, Taken, contact_for, join_all, made_once
 from .lettering import propose_letters
 from .meeting import meetings_of
 from .order import moves_of
-from .proposing import Needs, propose
+from .proposing import USUAL_DEPTH, Needs, propose
 from .room import ContactRoom
 from .turning import turns_of
 
@@ -89,7 +89,9 @@ class Joinery:
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if join.answers}
         bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
-        rooms = for_each(self._room, bare, "Measuring the room", job.part(0.0, 0.4), self.spread)
+        deep = USUAL_DEPTH + printer.least_wall
+        rooms = for_each(lambda one: self._room(one).looked_into(deep), bare, "Measuring the room", job.part(0.0, 0.4),
+                         self.spread)  # fmt: skip
         ids = plan.fresh_join_ids(MOST_JOINS)
         return propose(bare, rooms, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,
                        job.part(0.4, 1.0))  # fmt: skip

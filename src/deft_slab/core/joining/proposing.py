@@ -32,6 +32,8 @@ _FEWER = 0.85
 """By how much a key that does not fit is made smaller."""
 _MUCH_SMALLER = 0.6
 """Share of its size that a key may lose so that there is room for one more."""
+USUAL_DEPTH = 8.0
+"""mm that a proposed key is high, or a hole deep, at most."""
 _TRIES = 12
 """Places that are tried for the joins of a contact, of one size."""
 _PER_AREA = ((60.0, 1), (1500.0, 2), (4000.0, 3))
@@ -225,7 +227,7 @@ class _Proposal:
     def _keys_of(
         self, width: float, count: int, carrier: Which | None, ridges: tuple[Triple, ...], why: str
     ) -> list[Join]:
-        height = float(np.clip(0.8 * width, 3.0, 8.0))
+        height = float(np.clip(0.8 * width, 3.0, USUAL_DEPTH))
         roofed = {which: self.stances[which].lies == "down" for which in self.stances}
         at = triple(self.contact.place)
         probe = self._peg(at, width, height, carrier, ridges, roofed, why)

@@ -72,6 +72,13 @@ class ContactRoom:
             depths[which] = depth
         return cls(low, step, inside, depths)
 
+    def looked_into(self, depth: float) -> ContactRoom:
+        """The same, with what it needs to know of all layers down to a depth (mm) made ready, without Python's lock."""
+        for which in get_args(Which):
+            for layer in range(math.ceil(depth / _LAYER) + 1):
+                self._layer(which, layer)
+        return self
+
     def places(self, cells: Bools) -> Floats:
         """(k, 2) mm across: the middles of cells."""
         rows, columns = np.nonzero(cells)
@@ -92,47 +99,61 @@ class ContactRoom:
     @cached_property
     def width(self) -> float:
         """mm: the diameter of the largest circle that lies on the contact."""
-        return 2.0 * float(self._free(self.inside).max(initial=0.0))
+        return 2.0 * float(self._to_outline.max(initial=0.0))
+
+    @cached_property
+    def _to_outline(self) -> Floats:
+        """(k,) mm from each cell on the contact to its outline."""
+        return self._free(self.inside)
+
+    @cached_property
+    def _over_root(self) -> dict[Which, Floats]:
+        """By piece, (k,) mm from each cell on the contact to where it is too thin for the root of a key."""
+        return {which: self._free(self.depths[which] > UNDER_A_ROOT) for which in get_args(Which)}
 
     def socket(self, which: Which, depth: float, draft: float, wall: float) -> Floats:
-        """(rows, columns) mm: the largest radius, at the face, of a round hole with leaning sides around each cell,
+        """(k,) mm: the largest radius, at the face, of a round hole with leaning sides around each cell on the contact,
         so that there is wall enough around it; below 0 where there is none.
 
         depth : mm, of the hole; draft : degrees; wall : mm, least distance to the outside of the piece
         """
-        largest = np.full(self.inside.shape, np.inf)
+        largest = np.full(int(self.inside.sum()), np.inf)
         lean = np.tan(np.radians(draft))
         for layer in range(math.ceil((depth + wall) / _LAYER) + 1):
             z = layer * _LAYER
             beside = np.sqrt(max(wall**2 - max(z - depth, 0.0) ** 2, 0.0))
             largest = np.minimum(largest, self._layer(which, layer) - beside + min(z, depth) * lean)
-        return np.where(self.inside, largest, -np.inf)
+        return largest
 
     def _layer(self, which: Which, layer: int) -> Floats:
-        """(rows, columns) mm around each cell to where the piece ends, at a depth."""
+        """(k,) mm around each cell on the contact to where the piece ends, at a depth."""
         if (which, layer) not in self._layers:
             self._layers[which, layer] = self._free(self.depths[which] > layer * _LAYER)
         return self._layers[which, layer]
 
     def foot(self, which: Which, wall: float) -> Floats:
-        """(rows, columns) mm: the largest radius of the foot of a key around each cell, a wall away from the outline
-        of the contact and over enough of its carrier."""
-        under = self._free(self.depths[which] > UNDER_A_ROOT)
-        return np.where(self.inside, np.minimum(self._free(self.inside) - wall, under), -np.inf)
+        """(k,) mm: the largest radius of the foot of a key around each cell on the contact, a wall away from its
+        outline and over enough of its carrier."""
+        return np.asarray(np.minimum(self._to_outline - wall, self._over_root[which]))
 
     def around(self, join: Join, clearance: float, wall: float) -> Floats:
         """(rows, columns) mm: the largest radius, at the face, that a join of this depth and draft may have around each
         cell, so that there is wall enough around it in both pieces. clearance : mm per side; wall : mm"""
-        free = np.where(self.inside, np.inf, -np.inf)
+        free = np.full(int(self.inside.sum()), np.inf)
         for which, hole in join.holes(clearance).items():
             free = np.minimum(free, self.socket(which, hole.depth, hole.draft, wall))
             if hole.roof > 0:
-                free = np.where(self.depths[which] > hole.depth + hole.roof + wall, free, -np.inf)
-        return free if join.foot is None else np.minimum(free, self.foot(join.foot, wall))
+                deep = self.depths[which][self.inside] > hole.depth + hole.roof + wall
+                free = np.where(deep, free, -np.inf)
+        if join.foot is not None:
+            free = np.minimum(free, self.foot(join.foot, wall))
+        found = np.full(self.inside.shape, -np.inf)
+        found[self.inside] = free
+        return found
 
     def _free(self, cells: Bools) -> Floats:
-        """(rows, columns) mm from the middle of each cell to the nearest that is not one of these."""
-        return np.asarray(free_around(cells) * self.step)
+        """(k,) mm from the middle of each cell on the contact to the nearest that is not one of these."""
+        return np.asarray(free_around(cells)[self.inside] * self.step)
 
 
 def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:

@@ -7,16 +7,11 @@ from numba import njit
 
 from ..judge.kernels import FAST
 
-_FAR = 1e12
-
-
 @njit(**FAST)
 def _along(row, out, hull, bounds):
     """Squared distances along one row: the lower envelope of parabolas (Felzenszwalb and Huttenlocher 2012)."""
     n, last = len(row), -1
     for q in range(n):
-        if row[q] >= _FAR:
-            continue
         start = -np.inf
         while last >= 0:
             p = hull[last]
@@ -27,9 +22,6 @@ def _along(row, out, hull, bounds):
         last += 1
         hull[last] = q
         bounds[last] = start if last > 0 else -np.inf
-    if last < 0:
-        out[:] = _FAR
-        return
     k = 0
     for q in range(n):
         while k < last and bounds[k + 1] < q:
@@ -40,20 +32,40 @@ def _along(row, out, hull, bounds):
 @njit(**FAST)
 def free_around(cells):
     """(rows, columns) float64: distance from each cell to the nearest one that is not chosen, in cells, to its near
-    side; 0 for those themselves. cells : (rows, columns) bool, whose outermost ones are not chosen"""
+    side; 0 for those themselves. cells : (rows, columns) bool, whose outermost ones are not chosen
+
+    Beyond the end of a run of chosen cells nothing is nearer than that end, so each run is a line of its own: the work
+    goes by the chosen cells, which are few in the grid around a ring.
+    """
     rows, columns = cells.shape
-    squared = np.empty((rows, columns))
-    longest = max(rows, columns)
-    line, out = np.empty(longest), np.empty(longest)
-    hull, bounds = np.empty(longest, np.int64), np.empty(longest)
+    squared = np.zeros((rows, columns))
     for i in range(rows):
-        for j in range(columns):
-            line[j] = _FAR if cells[i, j] else 0.0
-        _along(line[:columns], out[:columns], hull, bounds)
-        squared[i] = out[:columns]
+        j = 0
+        while j < columns:
+            if not cells[i, j]:
+                j += 1
+                continue
+            start = j
+            while cells[i, j]:
+                j += 1
+            for k in range(start, j):
+                squared[i, k] = min(k - start + 1, j - k) ** 2
+    longest = rows + 2
+    line, out = np.zeros(longest), np.empty(longest)
+    hull, bounds = np.empty(longest, np.int64), np.empty(longest)
     for j in range(columns):
-        line[:rows] = squared[:, j]
-        _along(line[:rows], out[:rows], hull, bounds)
-        for i in range(rows):
-            squared[i, j] = max(np.sqrt(out[i]) - 0.5, 0.0)
+        i = 0
+        while i < rows:
+            if not cells[i, j]:
+                i += 1
+                continue
+            start = i
+            while cells[i, j]:
+                line[i - start + 1] = squared[i, j]
+                i += 1
+            count = i - start + 2
+            line[count - 1] = 0.0
+            _along(line[:count], out[:count], hull, bounds)
+            for k in range(start, i):
+                squared[k, j] = max(np.sqrt(out[k - start + 1]) - 0.5, 0.0)
     return squared

@@ -58,10 +58,14 @@ def through(
 
 def scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
     """(a surface that rays are shot at, about its middle; what the scene does not hold on to by itself and must be kept
-    by a name; (3,) the middle, mm)."""
-    middle = solid.bounds.mean(axis=0)
-    scene = rtcore_scene.EmbreeScene()
-    return scene, TriangleMesh(scene, (solid.vertices - middle)[solid.triangles].astype(np.float32)), middle
+    by a name; (3,) the middle, mm). Kept with the solid."""
+    if "scene" not in solid.__dict__:
+        middle = solid.bounds.mean(axis=0)
+        scene = rtcore_scene.EmbreeScene()
+        mesh = TriangleMesh(scene, (solid.vertices - middle)[solid.triangles].astype(np.float32))
+        solid.__dict__["scene"] = scene, mesh, middle
+    found: tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats] = solid.__dict__["scene"]
+    return found
 
 
 def _leaving(
