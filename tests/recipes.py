@@ -33,7 +33,18 @@ from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.pieces import stl_bytes
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.contacts import Contact
-from deft_slab.core.joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin
+from deft_slab.core.joins import (
+    BandJoin,
+    DowelJoin,
+    GlueJoin,
+    Join,
+    KeyJoin,
+    LapJoin,
+    LettersJoin,
+    LooseKeyJoin,
+    PivotJoin,
+    SplintJoin,
+)
 from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Piece
@@ -174,6 +185,9 @@ def random_recipe(solid: Solid, seed: int, most: int) -> Recipe:
     return Recipe(cuts=tuple(dice.cut(number) for number in range(int(dice.rng.integers(1, most + 1)))))
 
 
+_KINDS = ("key", "key", "loose key", "dowel hole", "lap", "splint", "band", "letters", "swivel", "knuckle", "glue")
+
+
 def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
     """Joins of all kinds and of sizes that mostly, but not always, have room, on half of the contacts."""
     rng = np.random.default_rng(seed)
@@ -190,14 +204,15 @@ def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
             peg = {
                 "width": width, "height": float(np.clip(rng.uniform(0.3, 1.2) * width, 0.3, 30)),
                 "draft": float(rng.choice([0, 8, 15])), "rounding": float(rng.choice([0, 0.5])),
-                "outline": str(rng.choice(["round", "rectangle"])), "length": 1.4 * width,
-                "corner": max(0.3 * width, 0.1),
+                "outline": str(rng.choice(["round", "rectangle", "contact"])), "length": 1.4 * width,
+                "corner": max(0.3 * width, 0.1), "inset": float(rng.uniform(0.5, 4)),
             }  # fmt: skip
             if rng.random() < 0.4:
                 ridge = rng.normal(size=3)
                 peg["ridges"] = (tuple(float(value) for value in ridge / np.linalg.norm(ridge)),)
             carrier, roofed = str(rng.choice(["first", "second"])), bool(rng.random() < 0.3)
-            match str(rng.choice(["key", "key", "loose key", "dowel hole", "lap", "glue"])):
+            strip = {"width": float(rng.uniform(4, 12)), "thickness": float(rng.uniform(1, 3))}
+            match str(rng.choice(_KINDS)):
                 case "key":
                     found.append(KeyJoin(**where, **peg, carrier=carrier, roofed=roofed))
                 case "loose key":
@@ -206,6 +221,21 @@ def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
                     found.append(DowelJoin(**where, diameter=width / 2, depth_first=1.5 * width, depth_second=width))
                 case "lap":
                     found.append(LapJoin(**where, carrier=carrier, height=float(rng.uniform(0.5, 3))))
+                case "splint":
+                    found.append(SplintJoin(**where, **strip, parts=int(rng.integers(1, 4))))
+                case "band":
+                    found.append(BandJoin(**where, **strip, follows=str(rng.choice(["seam", "axis", "spot"]))))
+                case "letters":
+                    found.append(LettersJoin(**where, text_first="1A", text_second="2A", height=max(width, 1.0)))
+                case "swivel":
+                    found.append(PivotJoin(**where, carrier=carrier, pin=max(0.4 * width, 0.3), depth_first=width))
+                case "knuckle":
+                    found.append(PivotJoin(
+                        **where, form="knuckle", carrier=carrier, pin=max(0.3 * width, 0.3), span=max(1.5 * width, 3.0),
+                        radius_of_leaves=max(0.15 * width, 0.15) + max(0.4 * width, 1.0),
+                        leaves=int(rng.choice([2, 3])), turns_back=float(rng.uniform(0, 70)),
+                        turns_on=float(rng.uniform(0, 70)),
+                    ))  # fmt: skip
                 case _:
                     found.append(GlueJoin(**where))
     return tuple(found)

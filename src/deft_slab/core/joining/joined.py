@@ -19,7 +19,7 @@ from ..documents import triple
 from ..errors import JoinFailed
 from ..faces import Face
 from ..groups import Part
-from ..joins import Join, Made, Site, Strip, Which, other
+from ..joins import Join, Made, Site, Which, other
 from ..kept import Kept
 from ..progress import QUIET, Job
 from ..reports import JoinReport
@@ -172,20 +172,22 @@ def _ready(
 def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) -> Hashable:
     """Names what a join makes on its contact, whatever it is called and whyever it was proposed."""
     nameless = join.model_copy(update={"id": "", "why": ""})
-    # what lies on the surface may lie on other pieces too
-    near = (*contact.keys, *(part.key for part in contact.around)) if isinstance(join, Strip) else contact.keys
+    near = (*contact.keys, *(part.key for part in contact.around)) if join.beyond else contact.keys
     return "join", nameless, near, clearance, allowance
 
 
 def clear_of_others(
     contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0
 ) -> Ready:  # fmt: skip
-    """As ``made_on``, but not made where what lies on the surface would run through a piece."""
+    """As ``made_on``, but not made where what lies on the surface, or turns, would run through another piece."""
     one = made_on(contact, join, clearance, allowance, least)
-    if one.made is None or not one.made.beside:
+    if one.made is None or not join.beyond:
         return one
-    bodies = [contact.body(which) for which in get_args(Which)] + [part.solid.manifold for part in contact.around]
-    if any((body ^ piece).volume() > _MEETS for _, body, _ in one.made.loose for piece in bodies):
+    others = [part.solid.manifold for part in contact.around]
+    own = [contact.body(which) for which in get_args(Which)]
+    bodies = [(body, own + others) for _, body, _ in one.made.loose] if one.made.beside else []
+    bodies += [(_moved_on(body, contact, which), others) for which, body in one.made.added.items()]
+    if any((body ^ piece).volume() > _MEETS for body, pieces in bodies for piece in pieces):
         return Ready(join, replace(one.report, problem="It would run through a piece.", loose=0.0))
     return one
 

@@ -7,6 +7,7 @@ from numba import njit
 
 from ..judge.kernels import FAST
 
+
 @njit(**FAST)
 def _along(row, out, hull, bounds):
     """Squared distances along one row: the lower envelope of parabolas (Felzenszwalb and Huttenlocher 2012)."""

@@ -209,6 +209,8 @@ class Join(Document):
     """Whether it keeps pieces from sliding; glue alone does not."""
     answers: ClassVar[bool] = True
     """Whether a contact needs no other join beside it."""
+    beyond: ClassVar[bool] = False
+    """Whether it may come near to other pieces than its own two."""
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: Any) -> None:

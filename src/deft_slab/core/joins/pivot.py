@@ -45,6 +45,7 @@ class PivotJoin(Join):
     along: Triple | None = None
 
     word = "pivot"
+    beyond = True
 
     @field_validator("along")
     @classmethod

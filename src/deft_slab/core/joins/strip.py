@@ -21,6 +21,8 @@ class Strip(Join):
     width: float = Field(default=10.0, ge=1, le=500)
     thickness: float = Field(default=1.6, ge=0.4, le=50)
 
+    beyond = True
+
     def rim(self, site: Site) -> Floats:
         return np.empty((0, 3))
 

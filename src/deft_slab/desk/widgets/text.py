@@ -38,7 +38,7 @@ def volume(mm3: float) -> str:
 
 
 def degrees(value: float) -> str:
-    return f"{value:.1f}°".replace(".0°", "°")
+    return f"{value:.1f}°".replace(".0°", "°").replace("-", "−")
 
 
 def hours(seconds: float) -> str:

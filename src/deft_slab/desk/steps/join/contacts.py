@@ -237,7 +237,9 @@ class ContactsPanel(Panel):
         names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
         shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
                           joining.selected)  # fmt: skip
-        room = joining.room_here if joining.join is None or len(joining.join.holes(0.0)) else None
+        # what follows the outline takes no circle of room
+        one = joining.join
+        room = joining.room_here if one is None or (len(one.holes(0.0)) and one.radius(0.0, 0.0) > 0) else None
         self._legend.setVisible(room is not None)
         if room is not None:
             printer, one = self._state.printer, joining.join

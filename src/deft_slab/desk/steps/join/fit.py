@@ -130,8 +130,8 @@ class DryFitPanel(Panel):
             said, role = self._turn_words(one)
             contact = self._joining.contacts[one.contact]
             first, second = (self._state.pieces[n].number for n in contact.pieces)
-            shown = FitRow(f"{second} turns on {first}, {one.turn.low:g}° to {one.turn.high:g}°", said, role,
-                           chosen=number == self._turned)  # fmt: skip
+            reach = f"{text.degrees(one.turn.low)} to {text.degrees(one.turn.high)}"
+            shown = FitRow(f"{second} turns on {first}, {reach}", said, role, chosen=number == self._turned)
             shown.clicked.connect(partial(self._choose_turn, number))
             self._moving.addWidget(shown)
         self._turning.setVisible(bool(dry.turns) and dry.turns[self._turned].held_by is None)
@@ -160,14 +160,15 @@ class DryFitPanel(Panel):
             return "turns freely all the way", "good"
         at = [angle for angle, overlap in zip(one.angles, one.overlaps, strict=True) if overlap > 0]
         nearest = min((angle for angle in at if not low <= angle <= high), key=abs, default=0.0)
-        return f"free from {low:g}° to {high:g}°; at {nearest:g}° it meets something", "look"
+        reach = f"free from {text.degrees(low)} to {text.degrees(high)}"
+        return f"{reach}; at {text.degrees(nearest)} it meets something", "look"
 
     def _choose_turn(self, number: int) -> None:
         self._turned, self._more_for = number, None
         self._show_more()
 
     def _on_turned(self) -> None:
-        self._angle.setText(f"{self.turn.value()}°")
+        self._angle.setText(text.degrees(self.turn.value()))
         if self.slider.value() != self.slider.maximum():
             self.slider.setValue(self.slider.maximum())
         self._show_fit()
