@@ -196,13 +196,15 @@ class ContactsPanel(Panel):
             sizes = [float(word.replace(",", ".").rstrip(".")) for word in words]
         except ValueError:
             sizes = []
-        if tuple(sorted(set(sizes))) == self._joining.stock:
-            return
         try:
-            self._joining.keep_stock(sizes)
+            if tuple(sorted(set(sizes))) != self._joining.stock:
+                self._joining.keep_stock(sizes)
         except DeftError as error:
             self._state.failed.emit(error)
-        self.refresh()
+        self._show_rods()
+
+    def _show_rods(self) -> None:
+        self.rods.setText("  ".join(f"{one:g}" for one in self._joining.stock))
 
     # what is shown
 
@@ -278,7 +280,7 @@ class ContactsPanel(Panel):
         self._gap.setVisible(join.holds)
         self._rods.setVisible(isinstance(join, DowelJoin | PivotJoin))
         if not self.rods.hasFocus():
-            self.rods.setText("  ".join(f"{one:g}" for one in self._joining.stock))
+            self._show_rods()
         self.middle.setVisible(bool(join.holes(0.0)))
         clearance = join.per_side(self._state.printer.clearance)
         self.clearance.set_value(clearance)
