@@ -265,7 +265,10 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
         problem = problem_as_written(piece)
         if problem:
             return f"{piece.name}, {problem}"
-    return _overlapping(outcome.pieces) if joins is not None else ""
+    # strips lie where pieces meet: with a kerf between them these are not shown where they meet
+    met = not any(cut.kerf for cut in recipe.cuts)
+    pieces = [piece for piece in outcome.pieces if met or piece.extra in ("", "loose key")]
+    return _overlapping(pieces) if joins is not None else ""
 
 
 def _overlapping(pieces) -> str:

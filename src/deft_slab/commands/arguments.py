@@ -9,6 +9,7 @@ from pathlib import Path
 from ..core.errors import BadPlan
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
+from ..core.joins import STOCK
 from ..core.mend.mended import advised
 from ..core.plan import UNITS, Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
@@ -85,6 +86,8 @@ def parser() -> argparse.ArgumentParser:
     overhang(join)
     _recipe(join)
     join.add_argument("--auto", action="store_true", help="propose joins for the contacts that have none")
+    join.add_argument("--rods", type=_rod, nargs="+", default=STOCK, metavar="MM",
+                      help="diameters of the rods that you have, for dowel holes")  # fmt: skip
     join.add_argument("--letters", action="store_true",
                       help="sink the number of its piece and a letter into both faces of each contact")  # fmt: skip
     join.add_argument("--assembled", action="store_true",
@@ -116,6 +119,14 @@ def _recipe(command: argparse.ArgumentParser) -> None:
     command.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     command.add_argument("--out", type=Path, required=True, metavar="DIR")
     command.add_argument("--replace", action="store_true", help="replace files of the same names")
+
+
+def _rod(given: str) -> float:
+    """mm, diameter of a rod."""
+    size = float(given)
+    if not 0.2 < size <= 100:
+        raise argparse.ArgumentTypeError("rods are 0.2 to 100 mm thick")
+    return size
 
 
 def _coupon(test: argparse.ArgumentParser) -> None:

@@ -7,7 +7,7 @@ import math
 
 from ..core.handoff.pieces import file_name, write_3mf, write_stls
 from ..core.handoff.saving import refuse_existing
-from ..core.joins import DowelJoin, Join, KeyJoin, Peg
+from ..core.joins import DowelJoin, Join, KeyJoin, LapJoin, Peg, PivotJoin
 from ..core.outcome import Outcome
 from ..core.reports import ContactFound, DryMove, JoinReport, TurnChecked
 from ..core.workshop import Workshop
@@ -25,7 +25,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     bare = workshop.evaluate(plan.changed(joins=()), printer, detail="figures")
     refuse_misses(recipe, bare)
     if arguments.auto:
-        plan = plan.changed(joins=(*plan.joins, *workshop.proposed_joins(plan, printer)))
+        plan = plan.changed(joins=(*plan.joins, *workshop.proposed_joins(plan, printer, stock=arguments.rods)))
     if arguments.letters:
         plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer)))
     outcome = workshop.evaluate(plan, printer)
@@ -89,7 +89,11 @@ def _contact(number: int, contact: ContactFound, outcome: Outcome) -> dict[str, 
 
 
 def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, object]:
-    carrier = contact.pieces[0 if join.carrier == "first" else 1] + 1 if isinstance(join, KeyJoin) else None
+    carrier = (
+        contact.pieces[0 if join.carrier == "first" else 1] + 1
+        if isinstance(join, KeyJoin | LapJoin | PivotJoin)
+        else None
+    )
     return {
         "id": join.id, "kind": join.kind, "carrier": carrier, "place": list(report.place),
         "clearance_mm": report.clearance if join.holds else None,

@@ -22,7 +22,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job
 from .contacts import Contact
 from .joined import Ready, Taken, made_once, site_of
-from .room import ContactRoom
+from .room import UNDER_A_ROOT, ContactRoom
 
 Floats = NDArray[np.float64]
 
@@ -150,10 +150,11 @@ class _Proposal:
         return self.needs.printer
 
     def joins(self) -> list[Join]:
-        """Keys, else dowels, else a lap, else a splint, else glue."""
+        """Keys, else dowels, else keys out of a thin piece, else a lap, else a splint, else glue."""
         if not self.contact.free:
             return [self._glue("nothing goes in along one line: the contact catches on its way")]
-        return self._keys() or self._dowels() or self._laps() or self._splint() or [self._glue(self._why_glue())]
+        ways = (self._keys, self._dowels, self._keys_on_the_thin, self._laps, self._splint)
+        return next((found for way in ways if (found := way())), None) or [self._glue(self._why_glue())]
 
     @property
     def wall(self) -> float:
@@ -198,8 +199,22 @@ class _Proposal:
 
     def _keys(self) -> list[Join]:
         """The most keys of those that were wished, the largest of them, with ridges if there is room for any."""
+        return self._keys_out_of(*self._carrier())
+
+    def _keys_on_the_thin(self) -> list[Join]:
+        """Out of the piece that is too thin for a socket, into the other one; that it spoils a base is said."""
+        deep = {which: float(self.room.depths[which].max()) for which in self.stances}
+        thin = min(deep, key=lambda which: deep[which])
+        if deep[thin] > 0.5 * deep[other(thin)] or deep[thin] <= UNDER_A_ROOT:
+            return []
+        lies = self.stances[thin].lies == "down"
+        spoils = ", though it lies on this face: another side must be its base" if lies else ""
+        why = f"{self.names[thin]} is only {deep[thin]:.1f} mm thick, too thin for a socket{spoils}"
+        return self._keys_out_of(thin, why)
+
+    def _keys_out_of(self, carrier: Which | None, why: str) -> list[Join]:
+        """Out of a piece; None: loose ones."""
         count, widest = self._wanted()
-        carrier, why = self._carrier()
         ridges = self._ridges(carrier or "first")
         for peaks in (ridges, ()) if ridges else ((),):
             words = why if peaks or not ridges else why.replace(_WITH_RIDGE, "; there is no room for a ridge")

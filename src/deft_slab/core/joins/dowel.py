@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-STOCK = (1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
-"""mm: usual diameters of round stock; 1.75 is an end of filament (common practice)."""
+STOCK = (1.0, 1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
+"""mm: usual diameters of round stock; 1 is wire, 1.75 an end of filament (common practice)."""
 
 
 class DowelJoin(Join):

@@ -145,7 +145,10 @@ class DryFitPanel(Panel):
             said = f"{len(met.contacts)} seams: {met.likely:.1f} mm off is likely, {met.worst:.1f} mm at worst"
             cap = button("Cap it", "Adds a round cap over this place, that is printed apart.",
                          partial(self._fitting.cap, met), role="small")  # fmt: skip
-            self._meeting.addLayout(row(label(said, "faint", wrap=True), cap))
+            across = row(spacing=6)
+            across.addWidget(label(said, "faint", wrap=True), 1)
+            across.addWidget(cap)
+            self._meeting.addLayout(across)
         more = len(dry.meetings) - _MOST_MEETINGS
         if more > 0:
             self._meeting.addWidget(label(f"… and {more} more that are no worse.", "faint"))
