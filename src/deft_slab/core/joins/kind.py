@@ -237,9 +237,10 @@ class Join(Document):
         JoinFailed : its measures make no body.
         """
 
-    @abstractmethod
     def rim(self, site: Site) -> Floats:
-        """(k, 3) mm, model frame: its closed outline on the face. Raises JoinFailed."""
+        """(k, 3) mm, model frame: its closed outline on the face; none for what follows all of the contact. Raises
+        JoinFailed."""
+        return np.empty((0, 3))
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:
         """The holes that it needs, by piece. clearance : mm per side"""
@@ -250,17 +251,17 @@ class Join(Document):
         """The piece that something stands out of; None for neither."""
         return None
 
-    @abstractmethod
     def reach(self, clearance: float, allowance: float) -> float:
         """mm around its place within which it takes room on the contact."""
+        return 0.0
 
     def wall_needed(self, printer: Printer) -> float:
         """mm of wall that there should be around it."""
         return printer.least_wall
 
-    @abstractmethod
     def radius(self, clearance: float, allowance: float) -> float:
         """mm: of the circle that its hole is about as large as, without ridges."""
+        return 0.0
 
     @abstractmethod
     def sentence(self) -> str:

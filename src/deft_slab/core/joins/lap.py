@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from ..cuts import Move
@@ -13,8 +11,6 @@ from .kind import Join, Made, Site, Which, other
 
 if TYPE_CHECKING:
     from ..printer import Printer
-
-Floats = NDArray[np.float64]
 
 
 class LapJoin(Join):
@@ -35,18 +31,9 @@ class LapJoin(Join):
 
         return lap_of(site, self.carrier, self.height, inner=self.half == "inner")
 
-    def rim(self, site: Site) -> Floats:
-        return np.empty((0, 3))
-
     @property
     def foot(self) -> Which | None:
         return self.carrier
-
-    def reach(self, clearance: float, allowance: float) -> float:
-        return 0.0
-
-    def radius(self, clearance: float, allowance: float) -> float:
-        return 0.0
 
     def wall_needed(self, printer: Printer) -> float:
         return printer.thinnest_wall

@@ -4,14 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from ..cuts import Move
-from .kind import Join, Site
-
-Floats = NDArray[np.float64]
+from .kind import Join
 
 
 class Strip(Join):
@@ -22,15 +18,6 @@ class Strip(Join):
     thickness: float = Field(default=1.6, ge=0.4, le=50)
 
     beyond = True
-
-    def rim(self, site: Site) -> Floats:
-        return np.empty((0, 3))
-
-    def reach(self, clearance: float, allowance: float) -> float:
-        return 0.0
-
-    def radius(self, clearance: float, allowance: float) -> float:
-        return 0.0
 
     def measures(self) -> str:
         """Its size, in words."""

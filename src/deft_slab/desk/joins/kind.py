@@ -71,7 +71,8 @@ class JoinOnDesk(Generic[J]):
 
     def heading(self, join: J) -> Triple | None:
         """The direction of the model that it has across its contact; None: it has none, or the contact's own."""
-        return None
+        along: Triple | None = getattr(join, "along", None)
+        return along
 
     def turns(self, join: J) -> bool:
         """Whether it can be turned about the way of its contact."""
@@ -79,4 +80,4 @@ class JoinOnDesk(Generic[J]):
 
     def turned(self, join: J, heading: Triple) -> Mapping[str, Any]:
         """What changes of it when it is turned to another direction."""
-        return {}
+        return {"along": heading}

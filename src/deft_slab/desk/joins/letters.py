@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ...core.documents import Triple
 from ...core.joins import LettersJoin
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Where
@@ -31,11 +30,5 @@ class LettersOnDesk(JoinOnDesk[LettersJoin]):
     def sized(self, join: LettersJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         return {"height": max(round(factor * join.height, 2), 1.0)}
 
-    def heading(self, join: LettersJoin) -> Triple | None:
-        return join.along
-
     def turns(self, join: LettersJoin) -> bool:
         return True
-
-    def turned(self, join: LettersJoin, heading: Triple) -> Mapping[str, Any]:
-        return {"along": heading}

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ...core.documents import Triple
 from ...core.joins import KeyJoin, LooseKeyJoin, Peg, other
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
@@ -59,14 +58,8 @@ class _PegOnDesk:
             return [*_INSET, *_SIZE[1:]]
         return [*_SIZE[:1], *_LENGTH[:1], *_SIZE[1:], *_LENGTH[1:]] if join.outline == "rectangle" else _SIZE
 
-    def heading(self, join: Peg) -> Triple | None:
-        return join.along
-
     def turns(self, join: Peg) -> bool:
         return join.outline == "rectangle"
-
-    def turned(self, join: Peg, heading: Triple) -> Mapping[str, Any]:
-        return {"along": heading}
 
     def sized(self, join: Peg, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         names = ("width", "length", "corner") if join.outline == "rectangle" else ("width",)

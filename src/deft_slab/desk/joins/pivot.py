@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ...core.documents import Triple
 from ...core.joins import PivotJoin, other
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
@@ -72,11 +71,5 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
         wish = factor * join.pin
         return {"pin": min(stock, key=lambda one: abs(one - wish), default=join.pin)}
 
-    def heading(self, join: PivotJoin) -> Triple | None:
-        return join.along
-
     def turns(self, join: PivotJoin) -> bool:
         return join.form == "knuckle"
-
-    def turned(self, join: PivotJoin, heading: Triple) -> Mapping[str, Any]:
-        return {"along": heading}
