@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LooseKeyJoin
 from deft_slab.desk.joins import ON_DESK
-from deft_slab.desk.steps.join.contacts import ContactRow
+from deft_slab.desk.steps.join.rows import ContactRow
 from tests.desk.conftest import PATIENCE, words
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -59,6 +59,9 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     """Proposed, looked at, dragged, sized, typed, put on the other piece, dry-fitted, undone."""
     state, panel = halves.state, halves.window.join_panel.contacts
     assert "no join yet" in halves.read(panel)
+    # the beam lies turned over on its cut face, and the post stands on its foot
+    assert "lies on this face, 1 " in words(panel) or "facing up, 1 " in words(panel)
+    assert "goes down on to" in words(panel)
     halves.click(panel.propose_all)
     settled(halves)
     assert state.history.undo_text == "propose joins"
@@ -114,6 +117,9 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     halves.type(panel.clearance, "0.1")
     settled(halves)
     assert "less than the 0.30 mm" in words(panel)
+    halves.click(panel.for_all)
+    settled(halves)
+    assert {join.clearance for join in state.plan.joins} == {0.1}
     halves.click(panel.as_printer)
     settled(halves)
     assert state.plan.join(other.id).clearance is None

@@ -143,9 +143,8 @@ class Workshop:
 
                 rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self._kept, job)
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
-        plain = (
-            () if quick or not plan.joins else self.evaluate(plan.changed(joins=()), printer, detail="figures").pieces
-        )
+        bare = plan.changed(joins=()) if plan.joins and not quick else None
+        plain = () if bare is None else self.evaluate(bare, printer, job.silent, detail="figures").pieces
         totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), plain)
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
         return Outcome(

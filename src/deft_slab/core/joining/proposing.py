@@ -20,6 +20,7 @@ from ..kept import Kept
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..stance import Stance
 from .contacts import Contact
 from .joined import Ready, Taken, made_once, site_of
 from .room import UNDER_A_ROOT, ContactRoom
@@ -46,46 +47,11 @@ _COARSE = 0.2
 """mm: the room map is known to that."""
 _UNLIKE = 0.8
 """Size of the last of several keys: so that the pieces go together in one way only."""
-_LYING = math.cos(math.radians(2.0))
-_ON_THE_BED = 0.25
-"""mm over the bed at which a face still lies on it."""
 _WITH_RIDGE = ", so key and socket have a ridge"
 _UNNAMED = "new"
 _HALVES: tuple[Literal["inner", "outer"], ...] = ("inner", "outer")
 _LITTLE = 25.0
 """mm2: a contact that is smaller holds by glue."""
-
-Lies = Literal["down", "up", "sideways", "under"]
-"""How a contact face is in the seat of its piece: on the bed; facing up; upright; facing down over the bed."""
-
-
-@dataclass(frozen=True, eq=False)
-class Stance:
-    """A contact as one of its pieces has it in its seat.
-
-    lies : how its face is; rise : its outward normal along z, -1 to 1; up : (3,) the way up, in the model frame
-    """
-
-    lies: Lies
-    rise: float
-    up: Floats
-
-    @classmethod
-    def of(cls, contact: Contact, which: Which, piece: Piece) -> Stance:
-        """Of a piece in its seat."""
-        rotation = piece.seat.rotation
-        outward = contact.out if which == "first" else contact.way_in
-        rise = float(rotation[2] @ outward)
-        shift = contact.kerf * contact.out if which == "second" else 0.0
-        lowest = float((piece.solid.vertices @ rotation[2]).min())
-        over = float((contact.place + shift) @ rotation[2]) - lowest
-        if rise < -_LYING and over < _ON_THE_BED:
-            lies: Lies = "down"
-        elif abs(rise) < math.sin(math.radians(45.0)):
-            lies = "sideways"
-        else:
-            lies = "up" if rise > 0 else "under"
-        return cls(lies, rise, np.asarray(rotation[2]))
 
 
 def propose(
@@ -141,7 +107,11 @@ class _Proposal:
     def of(
         cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], needs: Needs, taken: Taken, kept: Kept
     ) -> _Proposal:  # fmt: skip
-        stances = {which: Stance.of(contact, which, pieces[contact.part(which)]) for which in get_args(Which)}
+        first, second = (pieces[n] for n in contact.parts)
+        stances: dict[Which, Stance] = {
+            "first": Stance.of(first, contact.place, contact.out),
+            "second": Stance.of(second, contact.place + contact.kerf * contact.out, contact.way_in),
+        }
         names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
         return cls(contact, stances, names, room, needs, taken, kept)
 

@@ -15,6 +15,7 @@ from ...core.printer import Printer
 from ...core.reports import DryFit, MeetingPoint
 from ..printers import keep, profiles
 from ..requests import FitDry, WriteCoupon
+from .changing import validated
 from .desk import Desk
 from .joining import Joining
 
@@ -64,6 +65,14 @@ class Fitting(QObject):
                        why=f"{len(meeting.contacts)} seams meet here")  # fmt: skip
         self._joining.contact, self._joining.selected = number, ident
         desk.do_plan("cap a meeting point", desk.plan.with_join(cap))
+
+    def clearance_for_all(self, clearance: float) -> None:
+        """Gives all joins of the plan that have one the same clearance. clearance : mm per side"""
+        plan = self._desk.plan
+        joins = tuple(
+            validated(join, {"clearance": clearance}, f"The {join.word}") if join.holds else join for join in plan.joins
+        )
+        self._desk.do_plan("change all clearances", plan.changed(joins=joins))
 
     # coupons
 

@@ -7,12 +7,12 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.reports import ContactFound, JoinReport
+from ....core.stance import Stance
 from ...cuts.fields import Field
 from ...joins import ON_DESK
 from ...whole import DeskState
@@ -21,8 +21,10 @@ from ...widgets.binding import follow
 from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+from ...widgets.parts import Panel, button, emptied, label, row, say
 from ..fields import FieldsShown, put_fields
+from .fit import way_words
+from .rows import ContactRow, ShortList
 
 Floats = NDArray[np.float64]
 
@@ -30,33 +32,12 @@ _ROW, _SHORT = 28, 118
 """Pixels that a contact takes in the list, and all of them at most."""
 
 
-class ContactRow(ClickRow):
-    """A contact in the list."""
-
-    def __init__(self, pieces: str, area: str, said: str, role: str, *, chosen: bool) -> None:
-        super().__init__("chosen" if chosen else "row")
-        inner = row(label(pieces, "title"), label(area, "faint"), 1, label(said, role))
-        inner.setContentsMargins(8, 3, 8, 3)
-        self.setLayout(inner)
-        self.setAccessibleName(f"Contact {pieces}, {area}: {said}")
-        self.setToolTip("Opens this contact.")
+_LIES = {"down": "lies on this face", "up": "has it facing up", "sideways": "has it upright",
+         "under": "has it facing down"}  # fmt: skip
 
 
 def _decimals(field: Field) -> int:
     return {"°": 1, "": 0}.get(field.unit, 2)
-
-
-class ShortList(QScrollArea):
-    """A list that takes no more than a few rows of room, and scrolls beyond."""
-
-    def __init__(self, column: QVBoxLayout) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        inside = QWidget()
-        column.setContentsMargins(0, 0, 0, 0)
-        inside.setLayout(column)
-        self.setWidget(inside)
 
 
 class ContactsPanel(Panel):
@@ -86,9 +67,10 @@ class ContactsPanel(Panel):
                                  "every contact that has room.", self._joining.letter_all, role="small")  # fmt: skip
         column.addLayout(row(self.propose_all, self.letter_all, self.clear, 1))
         self._about = label("", "head", wrap=True)
+        self._sits = label("", "faint", wrap=True)
         self.book = Book()
         self._legend = label("", "faint", wrap=True, rich=True)
-        for part in (self._about, self.book, self._legend):
+        for part in (self._about, self._sits, self.book, self._legend):
             column.addWidget(part)
         self._add_buttons(column)
         self._this = QWidget()
@@ -136,9 +118,16 @@ class ContactsPanel(Panel):
         self.as_printer = button("As printer", "Takes the clearance that the printer's profile states.",
                                  lambda: self._joining.change("change a clearance", clearance=None),
                                  role="small")  # fmt: skip
+        self.for_all = button("For all", "Takes this clearance for all joins of the plan.", self._clearance_for_all,
+                              role="small")  # fmt: skip
         self.gap = GapDrawing()
         self._gap = QWidget()
-        beside = row(label("Clearance", "faint"), self.clearance, self.as_printer, 1, self.gap, spacing=4)
+        left = QVBoxLayout()
+        left.addLayout(row(label("Clearance", "faint"), self.clearance, 1, spacing=4))
+        left.addLayout(row(self.as_printer, self.for_all, 1, spacing=4))
+        beside = row(spacing=4)
+        beside.addLayout(left, 1)
+        beside.addWidget(self.gap)
         self._gap.setLayout(beside)
         column.addWidget(self._gap)
         self.rods = QLineEdit()
@@ -169,6 +158,9 @@ class ContactsPanel(Panel):
         join = self._joining.join
         if join is not None:
             self._joining.remove([join.id])
+
+    def _clearance_for_all(self) -> None:
+        self._state.fitting.clearance_for_all(self.clearance.value)
 
     def _size(self, factor: float) -> None:
         """Makes the selected join wider than it was before it was pulled."""
@@ -220,10 +212,21 @@ class ContactsPanel(Panel):
         face = "flat" if contact.flat else "bent"
         area = text.area(contact.area)
         self._about.setText(f"Contact {first.number} – {second.number}: {area} to glue, {face}.{catches}")
+        self._sits.setText(self._how_they_sit(contact))
         self._show_book(contact)
         self._show_this(contact)
         self._show_list()
         self.clear.setVisible(bool(self._state.plan.joins))
+
+    def _how_they_sit(self, contact: ContactFound) -> str:
+        """How the face is in the seats of both pieces, and the way in."""
+        first, second = (self._state.pieces[n] for n in contact.pieces)
+        place, out = np.array(contact.place), -np.array(contact.way_in)
+        kerf = self._state.plan.cut(contact.cut).kerf
+        stances = (Stance.of(first, place, out), Stance.of(second, place + kerf * out, -out))
+        sits = [f"{piece.number} {_LIES[one.lies]}" for piece, one in zip((first, second), stances, strict=True)]
+        way = way_words(self._state.plan.tilt.rotation @ np.array(contact.way_in))
+        return f"{sits[0]}, {sits[1]}. {second.number} goes {way} on to {first.number}."
 
     def _show_book(self, contact: ContactFound) -> None:
         joining = self._joining

@@ -26,6 +26,12 @@ _TOWARDS = {"upper": "up", "lower": "down", "left": "to the left", "right": "to 
             "back": "to the back"}  # fmt: skip
 
 
+def way_words(along: Floats) -> str:
+    """A way, in words: "slanting up". along : (3,) unit, as the prop stands"""
+    straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
+    return f"{'' if straight else 'slanting '}{_TOWARDS[words_along(along, 1)]}"
+
+
 class FitRow(ClickRow):
     """A move, or a joint that moves."""
 
@@ -194,10 +200,8 @@ class DryFitPanel(Panel):
         numbers = {n: self._state.pieces[n].number for n in (*move.pieces, *move.onto)}
         moving, onto = (", ".join(str(numbers[n]) for n in own) for own in (move.pieces, move.onto))
         along = self._state.plan.tilt.rotation @ np.array(move.along)
-        straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
-        slanting = "" if straight else "slanting "
         goes = "go" if len(move.pieces) > 1 else "goes"
-        return f"{moving} {goes} {slanting}{_TOWARDS[words_along(along, 1)]} on to {onto}"
+        return f"{moving} {goes} {way_words(along)} on to {onto}"
 
     def _free(self, move: DryMove) -> tuple[str, str]:
         glue = text.area(sum(self._joining.contacts[n].area for n in move.contacts if n < len(self._joining.contacts)))
