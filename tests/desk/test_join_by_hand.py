@@ -95,8 +95,10 @@ def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
     state, panel = halves.state, halves.window.join_panel.contacts
     halves.click(panel.adds["pivot"])
     settled(halves)
+    assert "that turn, not glued" in words(panel)
     fit = dry(halves)
     assert "turns freely all the way" in words(fit)
+    assert "0 mm² to glue" in words(fit) or "0 cm² to glue" in words(fit)
     (one,) = state.fitting.fitted.turns
     (moving,) = one.pieces
     fit.turn.setFocus()

@@ -23,7 +23,7 @@ from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ..fields import FieldsShown, put_fields
-from .fit import way_words
+from .fit import glued, way_words
 from .rows import ContactRow, ShortList
 
 Floats = NDArray[np.float64]
@@ -210,8 +210,10 @@ class ContactsPanel(Panel):
         first, second = (self._state.pieces[n] for n in contact.pieces)
         catches = "" if contact.free else " It catches on its way in: nothing but glue."
         face = "flat" if contact.flat else "bent"
-        area = text.area(contact.area)
-        self._about.setText(f"Contact {first.number} – {second.number}: {area} to glue, {face}.{catches}")
+        area = f"{text.area(contact.area)} to glue"
+        if not glued(joining, joining.contact):
+            area = f"{text.area(contact.area)} that turn, not glued"
+        self._about.setText(f"Contact {first.number} – {second.number}: {area}, {face}.{catches}")
         self._sits.setText(self._how_they_sit(contact))
         self._show_book(contact)
         self._show_this(contact)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
 from ....core.cuts.words import words_along
 from ....core.reports import DryFit, DryMove, TurnChecked
+from ...state.joining import Joining
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
@@ -30,6 +31,12 @@ def way_words(along: Floats) -> str:
     """A way, in words: "slanting up". along : (3,) unit, as the prop stands"""
     straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
     return f"{'' if straight else 'slanting '}{_TOWARDS[words_along(along, 1)]}"
+
+
+def glued(joining: Joining, contact: int) -> float:
+    """mm2 to glue on a contact, by its number: none where a joint moves."""
+    moves = any(one.turn is not None and one.contact == contact for one in joining.reports.values())
+    return 0.0 if moves else joining.contacts[contact].area
 
 
 class FitRow(ClickRow):
@@ -145,6 +152,7 @@ class DryFitPanel(Panel):
             angles = dry.turns[self._turned].angles
             self.turn.setRange(math.floor(angles[0]), math.ceil(angles[-1]))
             self.turn.setValue(0)
+            self._angle.setText(text.degrees(0.0))
         if dry.meetings:
             self._meeting.addWidget(label("Where seams meet, errors add up", "head"))
         for met in dry.meetings[:_MOST_MEETINGS]:
@@ -204,7 +212,8 @@ class DryFitPanel(Panel):
         return f"{moving} {goes} {way_words(along)} on to {onto}"
 
     def _free(self, move: DryMove) -> tuple[str, str]:
-        glue = text.area(sum(self._joining.contacts[n].area for n in move.contacts if n < len(self._joining.contacts)))
+        joining = self._joining
+        glue = text.area(sum(glued(joining, n) for n in move.contacts if n < len(joining.contacts)))
         if move.meets is None:
             return f"free all the way · {glue} to glue", "good"
         one, other = (self._state.pieces[n].number for n in move.meets)
