@@ -154,6 +154,15 @@ def test_strips_that_would_run_into_each_other():
     assert [made.joins[name].meets for name in ("a", "b")] == ["", "a"]
 
 
+def test_a_band_keeps_away_from_leaves_that_stick_out():
+    """Leaves of a knuckle may stick out of their piece: a band there would run through them."""
+    bar = joined(box(30, 8, 60, (-15, -4, 0)))
+    knuckle = PivotJoin(id="p", at=(0, 0, 20), form="knuckle", along=(1, 0, 0), radius_of_leaves=6.0, **ON)
+    made = outcome_of(knuckle, BandJoin(id="b", at=(0, -4, 20), **ON), solid=bar)
+    sound(made)
+    assert (made.joins["p"].problem, made.joins["b"].meets) == ("", "p")
+
+
 def test_strips_in_a_real_shell_lie_on_it_and_go_through_nothing():
     workshop, plan = in_blocks("helmet")
     contact = workshop.contacts(plan)[0]

@@ -321,12 +321,15 @@ def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
 
 
 def _bodies(made: Made, contact: Contact) -> list[tuple[int, manifold3d.Manifold]]:
-    """(number of the piece, body) of what a join does to its pieces; what lies on them is taken for one piece."""
+    """(number of the piece, body) of what a join does to its pieces; what lies on them, or may stick out of them, is
+    taken for one piece."""
     of_pieces = [
         (contact.part(which), _moved_on(body, contact, which))
         for bodies in (made.added, made.removed) for which, body in bodies.items()
     ]  # fmt: skip
-    return of_pieces + [(_BESIDE, body) for _, body, _ in made.loose if made.beside]
+    sticking_out = [_moved_on(body, contact, which) for which, body in made.added.items()] if made.opens else []
+    beside = [body for _, body, _ in made.loose] if made.beside else []
+    return of_pieces + [(_BESIDE, body) for body in sticking_out + beside]
 
 
 def _with_bodies(solid: Solid, bodies: Sequence[tuple[Ready, str, manifold3d.Manifold]]) -> Solid:
