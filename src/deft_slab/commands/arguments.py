@@ -9,7 +9,7 @@ from pathlib import Path
 from ..core.errors import BadPlan
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
-from ..core.joins import STOCK
+from ..core.joins import STOCK, THICKEST, THINNEST
 from ..core.mend.mended import advised
 from ..core.plan import UNITS, Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
@@ -124,8 +124,8 @@ def _recipe(command: argparse.ArgumentParser) -> None:
 def _rod(given: str) -> float:
     """mm, diameter of a rod."""
     size = float(given)
-    if not 0.2 < size <= 100:
-        raise argparse.ArgumentTypeError("rods are 0.2 to 100 mm thick")
+    if not THINNEST < size <= THICKEST:
+        raise argparse.ArgumentTypeError(f"rods are {THINNEST:g} to {THICKEST:g} mm thick")
     return size
 
 

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.errors import SaveFailed
 from ..core.handoff.saving import write_whole
-from ..core.joins import STOCK
+from ..core.joins import STOCK, THICKEST, THINNEST
 from ..core.printer import Printer
 from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
@@ -41,7 +41,7 @@ class Settings(BaseModel):
     cut_wishes: CutWishes | None = None
     """What ways to part a piece are looked for by; None: the usual."""
 
-    stock: tuple[Annotated[float, Field(gt=0.2, le=100)], ...] = Field(default=STOCK, max_length=40)
+    stock: tuple[Annotated[float, Field(gt=THINNEST, le=THICKEST)], ...] = Field(default=STOCK, max_length=40)
     """mm, diameters of the rods that one has, thinnest first: what dowel holes and pins are made for."""
     ledger_height: int = Field(default=228, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""

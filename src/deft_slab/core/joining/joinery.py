@@ -102,7 +102,7 @@ class Joinery:
         has = {number for number, join in on if isinstance(join, LettersJoin)}
         bare = [contact for n, contact in enumerate(contacts) if n not in has]
         return propose_letters(bare, self._room, len(has), printer, plan.fresh_join_ids(len(bare)), taken,
-                               plan.tilt.rotation, job)  # fmt: skip
+                               plan.tilt.rotation, self.kept, job)  # fmt: skip
 
     def _taken(self, plan: Plan, contacts: Sequence[Contact], printer: Printer) -> tuple[Taken, list[tuple[int, Join]]]:
         """(what the joins of a plan take of its pieces, (number of the contact, join) of each)."""

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from ..documents import Triple, triple
 from ..joins import Join, LettersJoin
+from ..kept import Kept
 from ..printer import Printer
 from ..progress import QUIET, Job
 from .contacts import Contact
-from .joined import Taken, made_on
+from .joined import Taken, made_once
 from .room import ContactRoom
 
 Floats = NDArray[np.float64]
@@ -39,13 +40,13 @@ def letter_of(number: int) -> str:
 
 def propose_letters(
     contacts: Sequence[Contact], rooms: Callable[[Contact], ContactRoom], begun: int, printer: Printer,
-    ids: Iterable[str], taken: Taken, stands: Floats, job: Job = QUIET,
+    ids: Iterable[str], taken: Taken, stands: Floats, kept: Kept, job: Job = QUIET,
 ) -> list[Join]:  # fmt: skip
     """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits; on
     round contacts an arrowhead that points up on the prop, or to its front where up is not across.
 
     begun : how many letters there are already; stands : (3, 3) as the prop stands; taken : what is there, which
-    letters keep away from and are added to
+    letters keep away from and are added to; kept : what joins make there
 
     Raises
     ------
@@ -55,7 +56,8 @@ def propose_letters(
     free = iter(ids)
     for done, contact in enumerate(contacts):
         job.step(done / max(len(contacts), 1), "Looking for room for letters")
-        one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken, pointer_of(contact, stands))
+        one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken,
+                  pointer_of(contact, stands), kept)  # fmt: skip
         if one is not None:
             found.append(one.model_copy(update={"id": next(free)}))
     return found
@@ -73,7 +75,8 @@ def pointer_of(contact: Contact, stands: Floats) -> Triple | None:
 
 
 def _on(
-    contact: Contact, room: ContactRoom, letter: str, printer: Printer, taken: Taken, pointer: Triple | None
+    contact: Contact, room: ContactRoom, letter: str, printer: Printer, taken: Taken, pointer: Triple | None,
+    kept: Kept,
 ) -> LettersJoin | None:  # fmt: skip
     first, second = (n + 1 for n in contact.parts)
     for height in _HEIGHTS:
@@ -89,7 +92,7 @@ def _on(
             places = room.places(fits)
             across = places[int(np.argmax(values[fits]))]
             here = join.model_copy(update={"at": triple(contact.on_face(across[None])[0])})
-            ready = made_on(contact, here, printer.clearance, printer.hole_allowance, printer.thinnest_wall)
+            ready = made_once(contact, here, printer.clearance, printer.hole_allowance, kept, printer.thinnest_wall)
             if ready.made is not None and taken.meets(ready.made, contact, printer.thinnest_wall) is None:
                 taken.add(here, ready.made, contact)
                 return here

@@ -35,7 +35,8 @@ def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual:
     own = np.repeat(np.arange(len(contacts)), [len(one) for one in seen])
     if len(contacts) < _LEAST or not len(points):
         return ()
-    near = cKDTree(points).query_pairs(TOGETHER, output_type="ndarray")
+    tree = cKDTree(points)
+    near = tree.query_pairs(TOGETHER, output_type="ndarray")
     pairs = np.concatenate([near, near[:, ::-1]])
     several = np.unique(np.stack([pairs[:, 0], own[pairs[:, 1]]], axis=1), axis=0)
     others = several[several[:, 1] != own[several[:, 0]]]
@@ -52,7 +53,7 @@ def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual:
         here = points[meets[cluster == n]]
         middle = here[int(np.argmin(np.linalg.norm(here - here.mean(axis=0), axis=1)))]
         # a long cluster is two seams side by side: where they run together counts as one place
-        around = np.unique(own[cKDTree(points).query_ball_point(middle, TOGETHER)])
+        around = np.unique(own[tree.query_ball_point(middle, TOGETHER)])
         each = [errors.get(int(k), usual) for k in around]
         found.append(MeetingPoint(triple(middle), tuple(int(k) for k in around), math.hypot(*each), sum(each)))
     return tuple(sorted(found, key=lambda one: -one.worst))

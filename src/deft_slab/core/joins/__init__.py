@@ -8,7 +8,7 @@ for what it has to have. Lengths in mm, points and directions in the model frame
 from __future__ import annotations
 
 from .band import BandJoin
-from .dowel import STOCK, DowelJoin
+from .dowel import STOCK, THICKEST, THINNEST, DowelJoin
 from .glue import GlueJoin
 from .key import KeyJoin
 from .kind import JOINS, AnyJoin, Join, Made, Site, Which, other
@@ -22,5 +22,5 @@ from .strip import Strip
 
 __all__ = [
     "JOINS", "STOCK", "AnyJoin", "BandJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LettersJoin",
-    "LooseKeyJoin", "Made", "Peg", "PivotJoin", "Site", "SplintJoin", "Strip", "Which", "other",
+    "LooseKeyJoin", "Made", "Peg", "PivotJoin", "Site", "SplintJoin", "Strip", "THICKEST", "THINNEST", "Which", "other",
 ]  # fmt: skip

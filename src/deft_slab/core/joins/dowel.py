@@ -9,13 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from .kind import OUTER, Hole, Join, Made, Site, Which, other, roof_over
+from .kind import OUTER, Hole, Join, Made, Site, Which, roof_over
 
 if TYPE_CHECKING:
-    import manifold3d
+    pass
 
 Floats = NDArray[np.float64]
 
+THINNEST, THICKEST = 0.2, 100.0
+"""mm, of round stock; more than the first, at most the second."""
 STOCK = (1.0, 1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
 """mm: usual diameters of round stock; 1 is wire, 1.75 an end of filament (common practice)."""
 
@@ -26,7 +28,7 @@ class DowelJoin(Join):
     roofed_second : which of its holes end in a roof that prints without support over a base"""
 
     kind: Literal["dowel hole"] = "dowel hole"
-    diameter: float = Field(gt=0.2, le=100)
+    diameter: float = Field(gt=THINNEST, le=THICKEST)
     depth_first: float = Field(default=8.0, gt=0.2, le=500)
     depth_second: float = Field(default=8.0, gt=0.2, le=500)
     allowance: float | None = Field(default=None, ge=0, le=5)
@@ -40,28 +42,18 @@ class DowelJoin(Join):
         return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
 
     def made(self, site: Site) -> Made:
-        from .pegs import ROOT, on_site
-        from .profile import Profile, socket_body
+        from .pegs import hole_in
 
         wide = self.width(site.clearance, site.allowance)
-        profile = Profile.rounded(wide, wide, wide / 2)
-
-        def hole(of: Which, depth: float, roofed: bool) -> manifold3d.Manifold:
-            low, high = site.span(other(of))
-            body = socket_body(profile, low, high + depth, 0.0, 0.0, ROOT, roofed)
-            return on_site(body, site, site.axes(other(of)))
-
         return Made({}, {
-            "first": hole("first", self.depth_first, self.roofed_first),
-            "second": hole("second", self.depth_second, self.roofed_second),
+            "first": hole_in("first", site, wide, self.depth_first, self.roofed_first),
+            "second": hole_in("second", site, wide, self.depth_second, self.roofed_second),
         })  # fmt: skip
 
     def rim(self, site: Site) -> Floats:
-        from .profile import Profile
+        from .pegs import round_rim
 
-        axes = site.axes("first")
-        wide = self.width(site.clearance, site.allowance)
-        return np.asarray(Profile.rounded(wide, wide, wide / 2).section(0.0) @ axes[:2] + site.place)
+        return round_rim(self.width(site.clearance, site.allowance), site)
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:
         roof = roof_over(self.diameter / 2 + clearance)

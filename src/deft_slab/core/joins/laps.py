@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import manifold3d
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
-from ..shape.blanks import placed
+from .columns import column_of
 from .kind import Made, Site, Which, other
 
 Floats = NDArray[np.float64]
@@ -77,8 +76,10 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
         wall.half.union(wall.side.buffer(_BESIDE, cap_style="flat").difference(ground.region)) for wall in walls
     ])  # fmt: skip
     into = ground.body(other(carrier))
-    tongue = (_column(stands, site, carrier, height) ^ into).translate(tuple(-_INTO * out))
-    groove = _column(left_out, site, carrier, height + site.clearance)
+    if stands.is_empty:
+        raise JoinFailed("Nothing is left of this lap: its wall is too thin for the clearance.")
+    tongue = (column_of(stands, ground, site, carrier, height) ^ into).translate(tuple(-_INTO * out))
+    groove = column_of(left_out, ground, site, carrier, height + site.clearance)
     if tongue.is_empty():
         raise JoinFailed("Nothing of this wall goes on along the way in.")
     along = np.concatenate([_away(wall) for wall in walls])
@@ -209,19 +210,3 @@ def _away(wall: Wall) -> Floats:
 def _dense(line: shapely.LineString) -> Floats:
     """(k, 2) places along a line, not far from each other."""
     return np.asarray(shapely.segmentize(line, _FINE).coords)
-
-
-def _column(shape: shapely.Geometry, site: Site, carrier: Which, height: float) -> manifold3d.Manifold:
-    """Polygons across a contact, drawn out from its face away from a carrier by so many mm."""
-    axes = site.axes(carrier)
-    assert site.ground is not None
-    turn = axes[:2] @ site.frame[:2].T
-    rings = [
-        np.ascontiguousarray(np.asarray(ring.coords)[:-1] @ turn.T)
-        for one in shapely.get_parts(shape) if one.geom_type == "Polygon"
-        for ring in (one.exterior, *one.interiors)
-    ]  # fmt: skip
-    if not rings:
-        raise JoinFailed("Nothing is left of this lap: its wall is too thin for the clearance.")
-    section = manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd)
-    return placed(manifold3d.Manifold.extrude(section, height), axes.T, site.ground.level * site.frame[2])

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..errors import JoinFailed
 from ..shape.blanks import placed
 from .followed import Followed
-from .kind import PegShape, Site, Which
+from .kind import PegShape, Site, Which, other
 from .profile import Profile, key_body, socket_body
 
 Floats = NDArray[np.float64]
@@ -78,6 +78,18 @@ def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
     flat = min(_LYING * half if round_one else tip, 0.95 * tip)
     up = axes[0] if peg.sides[0] <= peg.sides[1] else axes[1]
     return key.trim_by_plane(tuple(up), float(up @ site.place) - flat), -up
+
+
+def hole_in(of: Which, site: Site, wide: float, depth: float, roofed: bool = False) -> manifold3d.Manifold:
+    """A round hole in a piece. wide, depth : mm; roofed : see ``profile.socket_body``"""
+    low, high = site.span(other(of))
+    body = socket_body(Profile.rounded(wide, wide, wide / 2), low, high + depth, 0.0, 0.0, ROOT, roofed)
+    return on_site(body, site, site.axes(other(of)))
+
+
+def round_rim(wide: float, site: Site) -> Floats:
+    """(k, 3) mm, model frame: the outline of a round hole on the face."""
+    return np.asarray(Profile.rounded(wide, wide, wide / 2).section(0.0) @ site.axes("first")[:2] + site.place)
 
 
 def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:

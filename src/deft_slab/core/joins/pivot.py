@@ -10,6 +10,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..cuts import Move
 from ..documents import Triple, of_length_one
+from .dowel import THICKEST, THINNEST
 from .kind import OUTER, Join, Made, PivotShape, Site, Which, other
 
 Floats = NDArray[np.float64]
@@ -34,7 +35,7 @@ class PivotJoin(Join):
     kind: Literal["pivot"] = "pivot"
     form: Literal["swivel", "knuckle"] = "swivel"
     carrier: Which = "first"
-    pin: float = Field(default=3.0, gt=0.2, le=100)
+    pin: float = Field(default=3.0, gt=THINNEST, le=THICKEST)
     turns_back: float = Field(default=30.0, ge=0, le=180)
     turns_on: float = Field(default=30.0, ge=0, le=180)
     depth_first: float = Field(default=10.0, gt=0.2, le=500)
@@ -77,13 +78,12 @@ class PivotJoin(Join):
 
     def rim(self, site: Site) -> Floats:
         """(k, 3) mm, model frame: of the hole of a swivel; of the leaves of a knuckle."""
-        axes = site.axes("first", self.along)
-        if self.form == "knuckle":
-            x, y = self.span / 2, self.radius_of_leaves
-            return np.array([[-x, -y], [x, -y], [x, y], [-x, y]]) @ axes[:2] + site.place
-        angles = 2 * np.pi * np.arange(48) / 48
-        half = self.width(site.clearance, site.allowance) / 2
-        return half * np.stack([np.cos(angles), np.sin(angles)], axis=1) @ axes[:2] + site.place
+        if self.form == "swivel":
+            from .pegs import round_rim
+
+            return round_rim(self.width(site.clearance, site.allowance), site)
+        x, y = self.span / 2, self.radius_of_leaves
+        return np.array([[-x, -y], [x, -y], [x, y], [-x, y]]) @ site.axes("first", self.along)[:2] + site.place
 
     def reach(self, clearance: float, allowance: float) -> float:
         return OUTER * self.width(clearance, allowance) / 2

@@ -12,16 +12,18 @@ of the range say it for all between).
 from __future__ import annotations
 
 import math
+from typing import get_args
 
 import manifold3d
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
 from ..reports import Turn
 from ..shape.blanks import placed
+from .columns import column_of
 from .kind import OUTER, Ground, Made, PivotShape, Site, Which, other
+from .pegs import hole_in
 
 Floats = NDArray[np.float64]
 
@@ -35,18 +37,11 @@ _FINE = 96
 
 def swivel_of(join: PivotShape, site: Site) -> Made:
     """Holes for the pin in both pieces, and a clearance between the faces. Raises JoinFailed."""
-    from .pegs import ROOT, on_site
-    from .profile import Profile, socket_body
-
     ground = _flat(site)
-    wide = join.width
-    profile = Profile.rounded(wide, wide, wide / 2)
     off = other(join.carrier)
-    holes: dict[Which, manifold3d.Manifold] = {}
-    depths: tuple[tuple[Which, float], ...] = (("first", join.depths[0]), ("second", join.depths[1]))
-    for of, depth in depths:
-        body = socket_body(profile, 0.0, depth, 0.0, 0.0, ROOT, roofed=False)
-        holes[of] = on_site(body, site, site.axes(other(of)))
+    holes: dict[Which, manifold3d.Manifold] = {
+        of: hole_in(of, site, join.width, depth) for of, depth in zip(get_args(Which), join.depths, strict=True)
+    }
     edges = {
         of: np.asarray(body.refine_to_length(1.0).to_mesh64().vert_properties)[:, :3] for of, body in holes.items()
     }
@@ -54,21 +49,9 @@ def swivel_of(join: PivotShape, site: Site) -> Made:
     for of, points in edges.items():
         over = (points - site.place) @ site.frame[2] * (1.0 if of == "second" else -1.0)
         edges[of] = points[over > 0.05]
-    holes[off] = holes[off] + _slice_of_face(ground, site, join.carrier, max(site.clearance, 1e-3))
+    between = column_of(ground.region.buffer(_BEYOND), ground, site, join.carrier, max(site.clearance, 1e-3), _INTO)
+    holes[off] = holes[off] + between
     return Made({}, holes, edges=edges, opens=True, turn=_turn(join, site, site.frame[2]))
-
-
-def _slice_of_face(ground: Ground, site: Site, carrier: Which, thick: float) -> manifold3d.Manifold:
-    """What lies within a thickness (mm) of the face of a contact, away from its carrier."""
-    axes = site.axes(carrier)
-    turn = axes[:2] @ site.frame[:2].T
-    rings = [
-        np.ascontiguousarray(np.asarray(ring.coords)[:-1] @ turn.T)
-        for one in shapely.get_parts(ground.region.buffer(_BEYOND)) for ring in (one.exterior, *one.interiors)
-    ]  # fmt: skip
-    section = manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd)
-    slab = manifold3d.Manifold.extrude(section, thick + _INTO).translate((0.0, 0.0, -_INTO))
-    return placed(slab, axes.T, ground.level * site.frame[2])
 
 
 def knuckle_of(join: PivotShape, site: Site) -> Made:

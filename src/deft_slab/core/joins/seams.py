@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
-from ..shape.strips import Band, strip_on
+from ..shape.strips import Band, evenly, strip_on
 from .kind import Ground, Made, Site, Which
 from .laps import strip_sides, wall_of
 
@@ -73,7 +73,7 @@ def patch_over(site: Site, *, width: float, thickness: float, name: str) -> Made
     """A round patch on the outside, about the place of the seam that is nearest to a site. Raises JoinFailed."""
     ground = _needed(site)
     lines, others, _ = seams(ground, inner=False)
-    along = np.concatenate([_fine(line) for line in lines])
+    along = np.concatenate([evenly(line, _FINE) for line in lines])
     middle = along[int(np.argmin(np.linalg.norm(along - site.place, axis=1)))]
     frame = site.frame
     spot = np.stack([middle - 1e-3 * frame[0], middle + 1e-3 * frame[0]])
@@ -152,9 +152,3 @@ def _points(shape: shapely.Geometry) -> Floats:
 def _on(ground: Ground, line: shapely.LineString) -> Floats:
     """(k, 3) mm: a line across, on the face."""
     return ground.on_face(_points(line))
-
-
-def _fine(line: Floats) -> Floats:
-    lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
-    at = np.linspace(0.0, lengths[-1], max(int(lengths[-1] / _FINE), 1) + 1)
-    return np.stack([np.interp(at, lengths, line[:, k]) for k in range(3)], axis=1)

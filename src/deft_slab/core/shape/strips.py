@@ -17,9 +17,10 @@ from scipy.sparse.csgraph import dijkstra
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
-from ..errors import JoinFailed
+from ..errors import CutFailed, JoinFailed
 from ..neighbours import shared_edges
 from ..solid import Solid
+from .sheets import closed_body
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -108,7 +109,7 @@ def _placed(body: manifold3d.Manifold, frame: Floats, parts: int) -> list[manifo
 def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
     """A strip in the frame of its band, from a grid of so many mm. Raises JoinFailed."""
     reach = band.width / 2 if band.round else 1.25 * float(np.hypot(band.width / 2, band.gap + band.thickness))
-    lines = [_even(line, 0.5 * step) for line in band.lines]
+    lines = [evenly(line, 0.5 * step) for line in band.lines]
     surface = _Surface.near(turned, np.concatenate(lines), band.others, reach + 2 * step)
     grid = _Grid.around(np.concatenate(lines), reach + 2 * step, step)
     field = _field(surface, grid, lines, band, reach)
@@ -153,7 +154,7 @@ class _Surface:
         if not len(triangles):
             raise JoinFailed("There is no surface along this contact.")
         part = Solid(vertices, triangles)
-        far = [cKDTree(_even(one, _ON_LINE)) for one in others if len(one) > 1]
+        far = [cKDTree(evenly(one, _ON_LINE)) for one in others if len(one) > 1]
         there = np.any([_begins(one, part) for one in far], axis=0) if far else np.zeros(len(triangles), bool)
         here = _begins(tree, part) & ~there
         _, under, _ = igl.point_mesh_squared_distance(np.ascontiguousarray(line), vertices, triangles)
@@ -263,7 +264,7 @@ def _begins(line: cKDTree, part: Solid) -> Bools:
     return np.asarray((line.query(part.vertices)[0] < _ON_LINE)[part.triangles].any(axis=1))
 
 
-def _even(line: Floats, step: float) -> Floats:
+def evenly(line: Floats, step: float) -> Floats:
     """(k, 3) points along a line, no further apart than a step (mm)."""
     lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
     at = np.union1d(lengths, np.linspace(0.0, lengths[-1], max(int(np.ceil(lengths[-1] / step)), 1) + 1))
@@ -271,12 +272,8 @@ def _even(line: Floats, step: float) -> Floats:
 
 
 def _closed(vertices: Floats, triangles: NDArray[np.integer]) -> manifold3d.Manifold:
-    body = manifold3d.Manifold(
-        manifold3d.Mesh64(
-            vert_properties=np.array(vertices, np.float64, order="C"),
-            tri_verts=np.array(triangles, np.uint64, order="C"),
-        )
-    )
-    if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
-        raise JoinFailed("This strip could not be made: it does not close.", remedy="Make it thicker or narrower.")
-    return body
+    """A body, if it is one. Raises JoinFailed."""
+    try:
+        return closed_body(vertices, np.array(triangles), "This strip could not be made: it does not close.")
+    except CutFailed as error:
+        raise JoinFailed(error.what, remedy="Make it thicker or narrower.") from error

@@ -7,7 +7,15 @@ from typing import Any
 
 from ...core.joins import DowelJoin
 from ..cuts.fields import Field
-from .kind import JoinOnDesk, Where
+from .kind import JoinOnDesk, Where, nearest_rod
+
+DEPTHS = [
+    Field("Into first", "How deep the hole goes into the first piece.", "mm", lambda join: join.depth_first,
+          lambda join, value: {"depth_first": value}, 0.3, 500, 0.5),
+    Field("Into second", "How deep the hole goes into the second piece.", "mm", lambda join: join.depth_second,
+          lambda join, value: {"depth_second": value}, 0.3, 500, 0.5),
+]  # fmt: skip
+"""Of what has a hole in each piece."""
 
 
 class DowelOnDesk(JoinOnDesk[DowelJoin]):
@@ -24,13 +32,9 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
         return [
             Field("Rod", "Diameter of the rod; the hole is wider by the clearance and the printer's allowance.", "mm",
                   lambda one: one.diameter, lambda one, value: {"diameter": value}, 0.3, 100, 0.25),
-            Field("Into first", "How deep the hole goes into the first piece.", "mm",
-                  lambda one: one.depth_first, lambda one, value: {"depth_first": value}, 0.3, 500, 0.5),
-            Field("Into second", "How deep the hole goes into the second piece.", "mm",
-                  lambda one: one.depth_second, lambda one, value: {"depth_second": value}, 0.3, 500, 0.5),
+            *DEPTHS,
         ]  # fmt: skip
 
     def sized(self, join: DowelJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         """To the nearest rod that one has."""
-        wish = factor * join.diameter
-        return {"diameter": min(stock, key=lambda one: abs(one - wish), default=join.diameter)}
+        return {"diameter": nearest_rod(stock, factor * join.diameter, join.diameter)}

@@ -44,6 +44,11 @@ class Where:
         return {"id": self.id, "cut": self.cut, "between": self.between, "at": self.at}
 
 
+def nearest_rod(stock: Sequence[float], wish: float, otherwise: float) -> float:
+    """mm: of the rods that one has the one nearest to a wish; ``otherwise`` where one has none."""
+    return min(stock, key=lambda one: abs(one - wish), default=otherwise)
+
+
 class JoinOnDesk(Generic[J]):
     """word : on its button; adds : its tooltip; place : of its button among the others"""
 

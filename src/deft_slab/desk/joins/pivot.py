@@ -7,7 +7,8 @@ from typing import Any
 
 from ...core.joins import PivotJoin, other
 from ..cuts.fields import Field
-from .kind import JoinOnDesk, Switch, Where
+from .dowel import DEPTHS
+from .kind import JoinOnDesk, Switch, Where, nearest_rod
 
 _ANGLES = [
     Field("Turns back", "How far the second piece is to turn, against the right hand about its axis.", "°",
@@ -18,12 +19,6 @@ _ANGLES = [
 _PIN = Field("Pin", "Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's "
              "allowance.", "mm", lambda join: join.pin, lambda join, value: {"pin": value}, 0.3, 100,
              0.25)  # fmt: skip
-_DEPTHS = [
-    Field("Into first", "How deep the hole goes into the first piece.", "mm", lambda join: join.depth_first,
-          lambda join, value: {"depth_first": value}, 0.3, 500, 0.5),
-    Field("Into second", "How deep the hole goes into the second piece.", "mm", lambda join: join.depth_second,
-          lambda join, value: {"depth_second": value}, 0.3, 500, 0.5),
-]  # fmt: skip
 _LEAVES = [
     Field("Span", "Of all leaves together, along the pin.", "mm", lambda join: join.span,
           lambda join, value: {"span": value}, 2, 500, 1),
@@ -56,20 +51,19 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
     )  # fmt: skip
 
     def new(self, where: Where) -> PivotJoin:
-        pin = min(where.stock, key=lambda one: abs(one - 0.3 * where.width), default=3.0)
+        pin = nearest_rod(where.stock, 0.3 * where.width, 3.0)
         return PivotJoin(**where.place, pin=pin, span=max(1.5 * where.width, 6.0),
                          radius_of_leaves=max(0.5 * where.width, pin / 2 + 2.0))  # fmt: skip
 
     def fields(self, join: PivotJoin) -> list[Field]:
-        return [_PIN, *(_LEAVES if join.form == "knuckle" else _DEPTHS), *_ANGLES]
+        return [_PIN, *(_LEAVES if join.form == "knuckle" else DEPTHS), *_ANGLES]
 
     def sized(self, join: PivotJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         """The leaves of a knuckle; the pin of a swivel, to the nearest rod that one has."""
         if join.form == "knuckle":
             return {"span": max(round(factor * join.span, 2), 2.0),
                     "radius_of_leaves": max(round(factor * join.radius_of_leaves, 2), join.pin / 2 + 0.6)}  # fmt: skip
-        wish = factor * join.pin
-        return {"pin": min(stock, key=lambda one: abs(one - wish), default=join.pin)}
+        return {"pin": nearest_rod(stock, factor * join.pin, join.pin)}
 
     def turns(self, join: PivotJoin) -> bool:
         return join.form == "knuckle"

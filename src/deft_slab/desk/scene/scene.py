@@ -166,7 +166,7 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     found = []
     for number, piece in enumerate(outcome.pieces):
         if showing.standing:
-            turn = np.eye(3, 4) if showing.view.turned is None else showing.view.turned.get(number, np.eye(3, 4))
+            turn = (showing.view.turned or {}).get(number, np.eye(3, 4))
             pose = Pose(rotation @ turn[:, :3], rotation @ turn[:, 3] + shift + pulls[number])
             start, end = boxes[number]
         else:

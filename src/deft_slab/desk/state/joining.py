@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core.documents import Triple, triple
 from ...core.errors import BadPlan, DeftError
-from ...core.joins import Join
+from ...core.joins import THICKEST, THINNEST, Join
 from ...core.plan import Plan
 from ...core.reports import ContactFound, JoinReport
 from ..joins import ON_DESK, Where
@@ -25,8 +25,8 @@ Floats = NDArray[np.float64]
 
 _PROBE = "probe"
 """The id of a join that is only there to ask for the room."""
-_THINNEST, _THICKEST, _MOST_STOCK = 0.2, 100.0, 40
-"""Of the rods that one has: mm, and how many."""
+_MOST_STOCK = 40
+"""So many rods one may have."""
 _USUAL = (4.0, 12.0)
 """mm across a key, between these."""
 
@@ -144,8 +144,8 @@ class Joining(QObject):
     def keep_stock(self, sizes: Collection[float]) -> None:
         """Takes other rods, and keeps them for the next time. Raises BadPlan: there are none, or impossible ones."""
         found = tuple(sorted(set(sizes)))
-        if not found or found[0] <= _THINNEST or found[-1] > _THICKEST or len(found) > _MOST_STOCK:
-            raise BadPlan(f"Rods are {_THINNEST:g} to {_THICKEST:g} mm thick, and at most {_MOST_STOCK} of them.",
+        if not found or found[0] <= THINNEST or found[-1] > THICKEST or len(found) > _MOST_STOCK:
+            raise BadPlan(f"Rods are {THINNEST:g} to {THICKEST:g} mm thick, and at most {_MOST_STOCK} of them.",
                           kept="Your list is as it was.")  # fmt: skip
         self._desk.change_settings(self._desk.settings.model_copy(update={"stock": found}))
 
