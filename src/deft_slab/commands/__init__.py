@@ -14,7 +14,7 @@ from importlib import import_module
 from .. import logbook
 from ..core.errors import DeftError
 from ..core.intake.surfaces import shown
-from .arguments import check, parser
+from .arguments import parser, refuse_senseless
 from .printing import lines_of, plain, plainly
 
 _log = logging.getLogger(__name__)
@@ -49,7 +49,7 @@ def run(arguments: list[str]) -> int:
 
 
 def _ran(parsed: argparse.Namespace) -> int:
-    check(parsed)
+    refuse_senseless(parsed)
     does = import_module(f".{parsed.command}", __package__).run  # what one command needs, another does not wait for
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
     try:

@@ -61,6 +61,13 @@ def parser() -> argparse.ArgumentParser:
                          help=f"room around a form ({', '.join(FORMS)}) of this measure, put inside")  # fmt: skip
     figures.add_argument("--clearance", type=_number, default=5.0, metavar="MM",
                          help="air wished around the wearer's form (5)")  # fmt: skip
+    look = commands.add_parser("check", help="islands, pockets, jumps, necks and thin walls, layer by layer")
+    common(look)
+    overhang(look)
+    look.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
+                      help="direction of the model frame that points to the bed, of the whole; any length")  # fmt: skip
+    look.add_argument("--layer", type=_number, metavar="MM", help="layer height (the usual one of the printer)")
+    _cuts(look)
     mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
     common(mend)
     mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
@@ -109,14 +116,19 @@ def parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _recipe(command: argparse.ArgumentParser) -> None:
-    """What is cut, and where the pieces are written."""
+def _cuts(command: argparse.ArgumentParser) -> None:
+    """What is cut."""
     command.add_argument("--straight", type=_number, nargs=4, action="append", default=[],
                          metavar=("NX", "NY", "NZ", "OFFSET"),
                          help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
     command.add_argument("--recipe", type=Path, metavar="FILE",
                          help="cuts and joins of all kinds, as JSON (docs/recipes.md)")  # fmt: skip
     command.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+
+
+def _recipe(command: argparse.ArgumentParser) -> None:
+    """What is cut, and where the pieces are written."""
+    _cuts(command)
     command.add_argument("--out", type=Path, required=True, metavar="DIR")
     command.add_argument("--replace", action="store_true", help="replace files of the same names")
 
@@ -163,12 +175,12 @@ def _ways(propose: argparse.ArgumentParser) -> None:
     propose.add_argument("--top", type=int, metavar="N", help="at most so many ways, spread over the front")
 
 
-def check(arguments: argparse.Namespace) -> None:
+def refuse_senseless(arguments: argparse.Namespace) -> None:
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
                             ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
-                            ("least", 0, 1e6), ("time", 0, 1e6)):  # fmt: skip
+                            ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

@@ -122,3 +122,10 @@ class Mark(Stroke):
     """
 
     meaning: Meaning
+
+
+class LeftAlone(Document):
+    """Something that was found, and that a person has said may stay. place : on the model, in units of the file"""
+
+    kind: Literal["island", "pocket", "jump", "neck", "thinwall"]
+    place: Triple

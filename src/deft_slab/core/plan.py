@@ -19,7 +19,7 @@ from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, triple
 from .errors import BadPlan
 from .joins import AnyJoin, Join
-from .marking import Audience, Mark
+from .marking import Audience, LeftAlone, Mark
 from .tilt import STAND_UP, Tilt
 
 Floats = NDArray[np.float64]
@@ -179,6 +179,8 @@ class Plan(Document):
     recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
+    left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
+    """What was found by a check and may stay."""
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Plan:

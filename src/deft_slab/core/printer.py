@@ -32,6 +32,8 @@ class Printer(BaseModel):
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
+    least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : see the
+    check of layers; all from memory
     bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
     layer (together 9.6 s: common practice)
     """
@@ -61,6 +63,13 @@ class Printer(BaseModel):
     wall_lines: int = Field(default=3, ge=1, le=50)
     infill: float = Field(default=0.15, ge=0, le=1)
     layer_seconds: float = Field(default=3.0, ge=0, le=600)
+    least_island: float = Field(default=0.05, ge=0, le=1e6)
+    most_cup: float = Field(default=100.0, ge=0, le=1e6)
+    least_void: float = Field(default=10.0, ge=0, le=1e9)
+    most_jump: float = Field(default=200.0, ge=0, le=1e6)
+    least_neck: float = Field(default=0.02, ge=0, le=1)
+    most_slender: float = Field(default=8.0, ge=0, le=1e4)
+    least_tip: float = Field(default=10.0, ge=0, le=90)
     bottom_layers: int = Field(default=5, ge=0, le=100)
     bottom_seconds: float = Field(default=30.0, ge=0, le=600)
     exposure_seconds: float = Field(default=2.5, ge=0, le=600)

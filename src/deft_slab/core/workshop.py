@@ -63,15 +63,15 @@ class Workshop:
     spread: Spread = map
     _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
-    _kept: Kept = field(default_factory=Kept)
+    kept: Kept = field(default_factory=Kept)
 
     @property
     def _exposures(self) -> Exposures:
-        return Exposures(self._kept, self.spread)
+        return Exposures(self.kept, self.spread)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
         """What ``make`` makes, made once for a key; see ``Kept``."""
-        return self._kept.once(key, make, triangles)
+        return self.kept.once(key, make, triangles)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
         """Makes the stand-ins: one answers while a handle is dragged, and its number of triangles is returned."""
@@ -141,7 +141,7 @@ class Workshop:
             if plan.guests:
                 from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
 
-                rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self._kept, job)
+                rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self.kept, job)
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         bare = plan.changed(joins=()) if plan.joins and not quick else None
         plain = () if bare is None else self.evaluate(bare, printer, job.silent, detail="figures").pieces
@@ -269,7 +269,7 @@ class Workshop:
 
     @property
     def _joinery(self) -> Joinery:
-        return Joinery(self._kept, self.spread)
+        return Joinery(self.kept, self.spread)
 
     def _parted(self, plan: Plan, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
         return self._parts(plan, self._sized(plan, self._base(plan, job.part(0.0, 0.5))), job.part(0.5, 1.0))

@@ -1,0 +1,193 @@
+"""What was found of a piece before it is printed. Plain data, light to load, able to travel between processes.
+
+``at`` is (x, y, z) in mm on the bed, as the piece sits and before it is laid beside others; ``place`` is the same point
+of the model, in mm.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Point = tuple[float, float, float]
+
+ATMOSPHERE = 0.1
+"""N/mm2: the most that a cup can pull, about one atmosphere."""
+
+Verdict = Literal["failed", "look", "good"]
+
+
+@dataclass(frozen=True)
+class Found:
+    """Something that was found. left : a person has said that it may stay"""
+
+    at: Point
+    place: Point
+    left: bool = field(default=False, kw_only=True)
+
+    def left_alone(self) -> Found:
+        """The same, left on purpose."""
+        return replace(self, left=True)
+
+
+@dataclass(frozen=True)
+class Island(Found):
+    """A part of a layer that nothing of the layer below holds.
+
+    layer : its number, from 0 on; z : mm over the bed, where it begins; area : mm2 there; grows : mm2, the largest that
+    it becomes before it meets the rest; hangs : layers until then; meets : whether it ever does; held : by what it is
+    held all the same, "" if by nothing; small : it stays under the size limit
+    """
+
+    layer: int
+    z: float
+    area: float
+    grows: float
+    hangs: int
+    meets: bool
+    held: str = ""
+    small: bool = False
+
+
+PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate"]
+
+
+@dataclass(frozen=True)
+class Pocket(Found):
+    """Air that the part closes in, through the layers printed so far.
+
+    kind : what becomes of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
+    largest while it is closed; area : mm2 there; volume : mm3 while it is closed
+    """
+
+    kind: PocketKind
+    begins: float
+    opens: float | None
+    z: float
+    area: float
+    volume: float
+
+    @property
+    def trapped(self) -> bool:
+        """Whether what is in it stays in it."""
+        return self.kind == "trapped"
+
+    @property
+    def pull(self) -> float:
+        """N, the most that it can pull."""
+        return ATMOSPHERE * self.area
+
+
+@dataclass(frozen=True)
+class Jump(Found):
+    """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
+
+    z: float
+    growth: float
+    peel: float
+
+
+@dataclass(frozen=True)
+class Neck(Found):
+    """The smallest layer under a much larger one. z : mm; area, above : mm2"""
+
+    z: float
+    area: float
+    above: float
+
+    @property
+    def share(self) -> float:
+        """How small it is, of what stands on it."""
+        return self.area / self.above if self.above > 0 else 1.0
+
+
+@dataclass(frozen=True)
+class ThinWall(Found):
+    """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed"""
+
+    least: float
+    area: float
+    z: float
+
+
+@dataclass(frozen=True)
+class Steadiness:
+    """How a piece stands. tips : degrees; slender : height for one of the narrowest width of its base, inf where it
+    stands on a point or an edge; push : N, sideways at its highest point, that tips it (its weight times how far its
+    centre of mass lies within the base, over its height); foot : mm2 that it rests on"""
+
+    tips: float
+    slender: float
+    push: float
+    foot: float
+
+
+@dataclass(frozen=True, eq=False)
+class Checked:
+    """One piece, layer by layer.
+
+    number : of the piece, from 0 on; thickness : mm of a layer; base, height : mm over the bed
+    areas, peel : (layers,) mm2; begins : (k, 4) where its surface begins with solid above it: x, y, z on the bed, and
+    mm that it hangs until it meets what began lower (inf: never)
+    problem : why its layers cannot be looked at, empty where they can
+    """
+
+    number: int
+    name: str
+    thickness: float
+    base: float
+    height: float
+    areas: Floats
+    peel: Floats
+    begins: Floats
+    islands: tuple[Island, ...] = ()
+    pockets: tuple[Pocket, ...] = ()
+    jumps: tuple[Jump, ...] = ()
+    necks: tuple[Neck, ...] = ()
+    thin: tuple[ThinWall, ...] = ()
+    steadiness: Steadiness | None = None
+    problem: str = ""
+
+    @property
+    def layers(self) -> int:
+        """How many it has."""
+        return len(self.areas)
+
+    @property
+    def unheld(self) -> tuple[Island, ...]:
+        """Islands that nothing holds, over the size limit and not left on purpose."""
+        return tuple(one for one in self.islands if not one.held and not one.small and not one.left)
+
+    @property
+    def closed_most(self) -> float:
+        """mm2: the largest area that pockets not left on purpose close in a layer each."""
+        return max((one.area for one in self.pockets if not one.left), default=0.0)
+
+    @property
+    def found(self) -> tuple[Found, ...]:
+        """All that has a place."""
+        return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin)
+
+
+@dataclass(frozen=True)
+class LayerTotals:
+    """Of all pieces of a plan. islands : that nothing holds; cup_mm2 : the largest; trapped : closed for good"""
+
+    islands: int
+    cup_mm2: float
+    trapped: int
+
+    @classmethod
+    def of(cls, pieces: Sequence[Checked]) -> LayerTotals:
+        """Of what was found of the pieces."""
+        pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
+        return cls(
+            sum(len(piece.unheld) for piece in pieces),
+            max((pocket.area for pocket in pockets if not pocket.trapped), default=0.0),
+            sum(pocket.trapped for pocket in pockets),
+        )

@@ -1,0 +1,285 @@
+"""Looks at a piece in its seat, layer by layer: what begins in the air, what is closed in, what grows at once."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..checked import Checked, Found, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
+from ..judge.base import outline
+from ..judge.overhang import BED_TOLERANCE
+from ..judge.walls import scene_of, thinnest, through
+from ..linking import linked
+from ..marking import LeftAlone
+from ..outcome import Piece
+from ..printer import Printer
+from ..progress import QUIET, Job
+from ..solid import Solid
+from . import region_kernels
+from .regions import Kind, Regions, regions_of
+from .sections import Levels, Slicer, beginnings
+
+Floats = NDArray[np.float64]
+Numbers = NDArray[np.int64]
+
+_ROWS = {"resin": 0.1, "filament": 0.2}
+"""mm between the rows by which layers are laid over each other."""
+MOST_LAYERS = 200_000
+_GRAVITY = 9.81e-3
+"""N for a gram."""
+_WORTH_A_POCKET = 1.0
+"""mm2 (or mm3 of a trapped one): what is smaller is not listed."""
+_OPPOSITE = math.cos(math.radians(45.0))
+"""A wall has two sides that face about opposite ways; an edge has not."""
+_WORTH_A_WALL = 4.0
+"""mm2 of surface on a thin wall: what is smaller is not listed."""
+_MOST_FOUND = 200
+_RAYS = 16
+_NEAR = 1.0
+"""mm on the model within which something is what was left on purpose."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Seated:
+    """A piece in its seat. vertices : (n, 3) mm, bed frame; shift : (3,) mm, bed frame after the turn"""
+
+    piece: Piece
+    vertices: Floats
+    shift: Floats
+    levels: Levels
+    resting: int
+
+    @classmethod
+    def of(cls, piece: Piece, layer: float) -> _Seated:
+        """layer : mm, thickness of the layers."""
+        turned = piece.solid.vertices @ piece.seat.rotation.T
+        shift = np.array([0.0, 0.0, piece.lift - float(turned[:, 2].min())])
+        vertices = turned + shift
+        height = float(vertices[:, 2].max())
+        levels = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
+        resting = 0
+        if piece.lift == 0:  # what is lower than the bed's tolerance rests on it
+            resting = max(1, int(np.searchsorted(levels.middles, BED_TOLERANCE, side="right")))
+        return cls(piece, vertices, shift, levels, resting)
+
+    def model(self, at: Floats) -> Floats:
+        """(..., 3) mm: points of the bed frame on the model."""
+        return np.asarray((at - self.shift) @ self.piece.seat.rotation)
+
+    def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
+        """(a place on the bed, the same on the model), mm."""
+        at = np.array([x, y, z])
+        return _point(at), _point(self.model(at))
+
+
+def _point(values: Floats) -> Point:
+    x, y, z = (float(value) for value in values)
+    return x, y, z
+
+
+def checked(
+    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], left: tuple[LeftAlone, ...],
+    factors: Floats, reach: float, job: Job = QUIET,
+) -> Checked:  # fmt: skip
+    """What there is to find of a piece in its seat.
+
+    layer : mm, thickness of its layers; held : (m,) the facets that get support; left : what was left on purpose
+    factors : (3,) mm in one unit of the file, which that is in
+    reach : mm by which solid may lie beside what is below and still be held by it
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    seated = _Seated.of(piece, layer)
+    levels, nothing = seated.levels, np.zeros(0)
+    empty = Checked(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
+                    np.empty((0, 4)))  # fmt: skip
+    if not piece.figures.closed:
+        return replace(empty, problem="Its surface is not closed, so its layers are not known. Close it in Size.")
+    slicer = Slicer.of(piece.solid, seated.vertices)
+    regions = regions_of(slicer, levels, _ROWS[printer.kind], reach, job.part(0.0, 0.7))
+    islands = _islands(seated, regions.solid, held, printer.least_island)
+    pockets, closed = _pockets(seated, regions)
+    peel = regions.areas + (closed if printer.kind == "resin" else 0.0)
+    where, hangs = beginnings(piece.solid, seated.vertices)
+    found = replace(
+        empty, areas=regions.areas, peel=peel, begins=np.column_stack([where, hangs]), islands=islands, pockets=pockets,
+        jumps=_jumps(seated, regions, peel, printer.most_jump), necks=_necks(seated, regions),
+        thin=_thin(seated, printer.thinnest_wall, job.part(0.7, 1.0)),
+        steadiness=steadiness_of(piece, printer, seated.vertices),
+    )  # fmt: skip
+    return with_left(found, left, factors)
+
+
+def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> Checked:
+    """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
+
+    def marked(one: Found) -> Found:
+        near = any(
+            alone.kind == type(one).__name__.lower() and math.dist(one.place, np.array(alone.place) * factors) <= _NEAR
+            for alone in left
+        )
+        return one if one.left == near else replace(one, left=near)
+
+    parts = {
+        name: tuple(map(marked, getattr(found, name))) for name in ("islands", "pockets", "jumps", "necks", "thin")
+    }
+    return replace(found, **parts)  # type: ignore[arg-type]
+
+
+def _islands(seated: _Seated, solid: Kind, held: NDArray[np.bool_], least: float) -> tuple[Island, ...]:
+    """Those that hang longest first."""
+    levels = seated.levels
+    island, met, most = region_kernels.followed_solid(solid.layer, solid.area, solid.over, solid.below, seated.resting)
+    begun = np.flatnonzero(island == np.arange(len(island)))
+    if not len(begun):
+        return ()
+    layer = solid.layer[begun]
+    inside = np.column_stack([solid.place[begun], levels.middles[layer]])
+    down = np.broadcast_to(-seated.piece.seat.rotation[2], (len(begun), 3))
+    _, under = through(seated.piece.solid, seated.model(inside), np.ascontiguousarray(down))
+    hangs = np.where(met[begun] >= 0, met[begun], levels.count) - layer
+    found = []
+    for n, region in enumerate(begun):
+        x, y = (float(value) for value in solid.place[region])
+        at, place = seated.spot(x, y, levels.bottom(int(layer[n])))
+        area = float(solid.area[region])
+        by = "support" if under[n] >= 0 and held[under[n]] else ""
+        found.append(Island(at, place, int(layer[n]), at[2], area, float(most[region]), int(hangs[n]),
+                            bool(met[region] >= 0), by, bool(most[region] < least)))  # fmt: skip
+    found.sort(key=lambda one: (bool(one.held), one.small, -one.hangs, -one.grows))
+    return tuple(found[:_MOST_FOUND])
+
+
+def _pockets(seated: _Seated, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
+    """(those of some size, largest first; (layers,) mm2 of all that is closed in each layer)."""
+    air, levels = regions.air, seated.levels
+    pocket, opened, largest, at, amount, closed = region_kernels.followed_air(
+        air.layer, air.area, air.over, air.below, regions.under_outside, levels.count, seated.resting
+    )
+    found = []
+    for root in np.flatnonzero(largest > 0):
+        volume = float(amount[root]) * levels.thickness
+        if max(largest[root], volume) < _WORTH_A_POCKET:
+            continue
+        own = np.flatnonzero(pocket == root)
+        widest = own[int(np.argmax(np.where(air.layer[own] == at[root], air.area[own], -1.0)))]
+        x, y = air.place[widest]
+        z = float(levels.middles[at[root]])
+        opens = None if opened[root] < 0 else min(levels.bottom(int(opened[root])), levels.height)
+        spot, place = seated.spot(x, y, z)
+        kind = _kind(seated, (x, y, z), opens, int(air.layer[own].min()))
+        begins = levels.bottom(int(air.layer[own].min()))
+        found.append(Pocket(spot, place, kind, begins, opens, z, float(largest[root]), volume))
+    found.sort(key=lambda one: -one.area)
+    return tuple(found[:_MOST_FOUND]), closed
+
+
+def _kind(seated: _Seated, at: Point, opens: float | None, first: int) -> PocketKind:
+    """What becomes of a pocket. at : a place in it; first : its lowest layer"""
+    if opens is None:
+        return "sealed by the plate" if first < seated.resting else "trapped"
+    scene, _mesh, middle = scene_of(seated.piece.solid)
+    turn = np.linspace(0.0, 2.0 * np.pi, _RAYS, endpoint=False)
+    above = opens + 0.5 * seated.levels.thickness
+    towards = np.vstack([[0.0, 0.0, 1.0], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(_RAYS)])])
+    start = np.array([[*at[:2], at[2]]] + [[*at[:2], above]] * _RAYS)
+    origin = seated.model(start) - middle
+    way = towards @ seated.piece.seat.rotation
+    met = scene.run(np.ascontiguousarray(origin, np.float32), np.ascontiguousarray(way, np.float32), output=True)
+    hit = met["primID"] >= 0
+    return "opens" if hit[0] or np.count_nonzero(hit[1:]) > _RAYS // 2 else "open at its top"
+
+
+def _jumps(seated: _Seated, regions: Regions, peel: Floats, most: float) -> tuple[Jump, ...]:
+    """Layers that grow by more than a limit, the largest growth first. most : mm2"""
+    grown = np.diff(peel, prepend=peel[:1])
+    levels = seated.levels
+    found = []
+    for layer in np.flatnonzero(grown > most):
+        x, y = _largest_place(regions, int(layer))
+        at, place = seated.spot(x, y, levels.bottom(int(layer)))
+        found.append(Jump(at, place, at[2], float(grown[layer]), float(peel[layer])))
+    found.sort(key=lambda one: -one.growth)
+    return tuple(found[:_MOST_FOUND])
+
+
+def _largest_place(regions: Regions, layer: int) -> tuple[float, float]:
+    """(x, y) mm in the largest solid region of a layer."""
+    solid = regions.solid
+    own = np.arange(*np.searchsorted(solid.layer, [layer, layer + 1]))
+    x, y = solid.place[own[int(np.argmax(solid.area[own]))]] if len(own) else (0.0, 0.0)
+    return float(x), float(y)
+
+
+def _necks(seated: _Seated, regions: Regions) -> tuple[Neck, ...]:
+    """The smallest layer under the largest one, if there is one."""
+    areas = regions.areas
+    widest = int(np.argmax(areas))
+    if widest == 0:
+        return ()
+    layer = int(np.argmin(areas[:widest]))
+    x, y = _largest_place(regions, layer)
+    at, place = seated.spot(x, y, float(seated.levels.middles[layer]))
+    return (Neck(at, place, at[2], float(areas[layer]), float(areas[widest])),)
+
+
+def _thin(seated: _Seated, limit: float, job: Job) -> tuple[ThinWall, ...]:
+    """Walls thinner than a limit, the largest first. limit : mm"""
+    solid = seated.piece.solid
+    wall, met = through(solid, solid.centroids, -solid.normals, job)
+    thin = np.flatnonzero(wall < limit)
+    facing = np.einsum("ij,ij->i", solid.normals[thin], -solid.normals[met[thin]])
+    thin = thin[facing > _OPPOSITE]
+    if not len(thin):
+        return ()
+    corners = solid.triangles[thin]
+    # both sides of a wall are one
+    across = np.column_stack([corners[:, 0], solid.triangles[met[thin], 0]])
+    of_corner = linked(np.concatenate([corners[:, :2], corners[:, 1:], across]), len(solid.vertices))
+    of = np.unique(of_corner[corners[:, 0]], return_inverse=True)[1].ravel()
+    area = np.bincount(of, solid.areas[thin])
+    found = []
+    for number in np.argsort(-area, kind="stable")[:_MOST_FOUND]:
+        if area[number] < _WORTH_A_WALL:
+            break
+        own = thin[of == number]
+        least = own[int(np.argmin(wall[own]))]
+        place = solid.centroids[least]
+        at = seated.piece.seat.rotation @ place + seated.shift
+        found.append(ThinWall(_point(at), _point(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
+                              float(at[2])))  # fmt: skip
+    return tuple(found)
+
+
+def steadiness_of(piece: Piece, printer: Printer, vertices: Floats) -> Steadiness:
+    """How a piece stands. vertices : (n, 3) mm, bed frame"""
+    f = piece.figures
+    low = vertices[:, 2] <= (BED_TOLERANCE if piece.lift == 0 else piece.lift + BED_TOLERANCE)
+    foot = outline(vertices[low][:, :2])
+    width = _narrowest(foot)
+    grams = (f.volume_mm3 or 0.0) / 1000.0 * printer.material_density
+    push = grams * _GRAVITY * max(f.steadiness_mm, 0.0) / max(f.height_mm, 1e-9)
+    return Steadiness(f.tipping_deg, f.height_mm / width if width > 0 else math.inf, push, f.base_area_mm2)
+
+
+def _narrowest(corners: Floats) -> float:
+    """mm: the least distance between two parallel lines that a convex outline (k, 2) fits between; one of them lies
+    along an edge (rotating calipers)."""
+    if len(corners) < 3:
+        return 0.0
+    edges = np.roll(corners, -1, axis=0) - corners
+    normals = np.column_stack([-edges[:, 1], edges[:, 0]]) / np.linalg.norm(edges, axis=1)[:, None]
+    across = corners @ normals.T
+    return float((across.max(axis=0) - across.min(axis=0)).min())
+
+
+def supported(solid: Solid, piece: Piece, hold: NDArray[np.bool_], clear: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
+    and faces down. hold, clear : (m,) bool"""
+    down = solid.normals @ piece.seat.rotation[2] < 0
+    return np.asarray(down & ~clear & ((piece.past_threshold >= 0) | hold))
