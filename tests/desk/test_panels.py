@@ -27,7 +27,7 @@ from deft_slab.desk.replies import Evaluated
 from deft_slab.desk.requests import OpenFile
 from deft_slab.desk.scene.scene import scene_of
 from deft_slab.desk.scene.showing import Showing
-from deft_slab.desk.steps.check import findings
+from deft_slab.desk.steps.check.lines import lines_of
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
 
@@ -116,14 +116,15 @@ def test_join_check_and_hand_off_say_what_there_is(parted):
 def test_findings_name_what_is_wrong(printer):
     model = model_of(solid_of(box(12, 12, 310)), "Pole")
     outcome = evaluate(model, Plan(model=model.ref), printer)
-    bad = {what: detail for fine, what, detail in findings(outcome) if not fine}
+    bad = {line.what: line.detail for line in lines_of(outcome, (), printer) if line.verdict != "good"}
     assert bad["Pole does not fit the printer"] == "60.0 mm too high"
     assert "Pole does not sit flat" in bad
     (piece,) = outcome.pieces
     opened = replace(outcome, pieces=(replace(piece, figures=replace(piece.figures, closed=False)),))
-    assert (False, "Not closed", "Pole") in findings(opened)
+    first = lines_of(opened, (), printer)[0]
+    assert (first.verdict, first.what, first.detail) == ("failed", "Not closed", "Pole")
     lost = replace(outcome, volume_before_mm3=outcome.volume_before_mm3 * 1.001)
-    assert any(what == "Volume lost or gained" and not fine for fine, what, _ in findings(lost))
+    assert any(line.what == "Volume lost or gained" for line in lines_of(lost, (), printer) if line.verdict == "failed")
 
 
 def test_angles_can_be_counted_from_the_bed(desk, tee):

@@ -17,7 +17,7 @@ from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import evaluate
 from deft_slab.desk.cuts import on_desk
 from deft_slab.desk.requests import Evaluate, OpenFile
-from deft_slab.desk.steps.check import findings
+from deft_slab.desk.steps.check.lines import lines_of
 from deft_slab.desk.worker.bench import Bench
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, joined, model_of, solid_of
@@ -117,8 +117,9 @@ def test_check_counts_the_kerf(printer):
     model = model_of(solid_of(box(40, 40, 40)))
     cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=20.0, kerf=1.0)
     outcome = evaluate(model, Plan(model=model.ref, recipe=(cut,)), printer)
-    (detail,) = (detail for fine, what, detail in findings(outcome) if what == "Nothing lost" and fine)
-    assert "1.6 cm³ of kerf" in detail
+    (line,) = (line for line in lines_of(outcome, (), printer) if line.what == "Nothing lost")
+    assert line.verdict == "good"
+    assert "1.6 cm³ of kerf" in line.detail
 
 
 def test_cells_for_the_bed_lie_along_the_axes_that_they_are_counted_for(halves):

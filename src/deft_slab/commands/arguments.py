@@ -32,28 +32,10 @@ def parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="deft-slab", description="Tilt and cut props so that they print clean.")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
-    def common(command: argparse.ArgumentParser) -> None:
-        command.add_argument("file", type=Path, metavar="FILE")
-        command.add_argument("--unit", choices=list(UNITS),
-                             help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
-        command.add_argument("--scale", type=_number, default=1.0, metavar="S", help="factor on top of the unit")
-        command.add_argument("--stretch", type=_number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
-                             help="further factors along the axes of the file")  # fmt: skip
-        command.add_argument("--mirror", choices=("x", "y", "z"), help="mirror along an axis of the file")
-        command.add_argument("--fineness", type=_number, default=FINENESS, metavar="MM",
-                             help=f"how exactly the faces of a STEP file are drawn ({FINENESS:g} mm)")  # fmt: skip
-        command.add_argument("--json", action="store_true", help="print JSON")
-
-    def overhang(command: argparse.ArgumentParser) -> None:
-        command.add_argument("--theta", type=_number, default=45.0, metavar="DEG",
-                             help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
-        command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
-
     figures = commands.add_parser("measure", help="figures of a model in one tilt")
-    common(figures)
-    overhang(figures)
-    figures.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
-                         help="direction of the model frame that points to the bed; any length")  # fmt: skip
+    _common(figures)
+    _overhang(figures)
+    _down(figures)
     figures.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     figures.add_argument("--wall", type=_number, metavar="MM",
                          help="also the thinnest wall, and the area where the wall is thinner than this")  # fmt: skip
@@ -62,35 +44,32 @@ def parser() -> argparse.ArgumentParser:
     figures.add_argument("--clearance", type=_number, default=5.0, metavar="MM",
                          help="air wished around the wearer's form (5)")  # fmt: skip
     look = commands.add_parser("check", help="islands, pockets, jumps, necks and thin walls, layer by layer")
-    common(look)
-    overhang(look)
-    look.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
-                      help="direction of the model frame that points to the bed, of the whole; any length")  # fmt: skip
-    look.add_argument("--layer", type=_number, metavar="MM", help="layer height (the usual one of the printer)")
-    _cuts(look)
+    _common(look)
+    _overhang(look)
+    _layers(look)
     mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
-    common(mend)
+    _common(mend)
     mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
     mend.add_argument("--replace", action="store_true", help="replace a file of that name")
     mend.add_argument("--rewrap", type=_number, metavar="MM", help="make the surface anew at this fineness")
     mend.add_argument("--thin", type=int, metavar="N", help="thin it to about N triangles")
     mend.add_argument("--drop-specks", action="store_true", help="leave stray specks out")
     tilt = commands.add_parser("tilt", help="seats worth trying, with the figures of each")
-    common(tilt)
-    overhang(tilt)
+    _common(tilt)
+    _overhang(tilt)
     tilt.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     tilt.add_argument("--top", type=int, default=8, metavar="N", help="at most so many seats (8)")
     tilt.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
     tilt.add_argument("--map", type=int, default=0, metavar="N",
                       help="also the figures of N directions spread evenly, from a simplified mesh")  # fmt: skip
     cut = commands.add_parser("cut", help="part a model and write the pieces")
-    common(cut)
-    overhang(cut)
+    _common(cut)
+    _overhang(cut)
     _recipe(cut)
     cut.add_argument("--equal-once", action="store_true", help="write equal pieces as one file, with a count")
     join = commands.add_parser("join", help="part a model, join the pieces and write them")
-    common(join)
-    overhang(join)
+    _common(join)
+    _overhang(join)
     _recipe(join)
     join.add_argument("--auto", action="store_true", help="propose joins for the contacts that have none")
     join.add_argument("--rods", type=_rod, nargs="+", default=STOCK, metavar="MM",
@@ -101,19 +80,53 @@ def parser() -> argparse.ArgumentParser:
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
     _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
-    common(sweep_)
-    overhang(sweep_)
+    _common(sweep_)
+    _overhang(sweep_)
     sweep_.add_argument("--normal", type=_number, nargs=3, required=True, metavar=("X", "Y", "Z"),
                         help="which way the cut faces, in the model frame; any length")  # fmt: skip
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
                         help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
     sweep_.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     propose = commands.add_parser("propose", help="ways to part it that are not beaten in support left and seam seen")
-    common(propose)
-    overhang(propose)
+    _common(propose)
+    _overhang(propose)
     _ways(propose)
     propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
     return parser
+
+
+def _common(command: argparse.ArgumentParser) -> None:
+    """What is worked on, and at what size."""
+    command.add_argument("file", type=Path, metavar="FILE")
+    command.add_argument("--unit", choices=list(UNITS),
+                         help="what one unit of the file is (default: as stated in it, else mm)")  # fmt: skip
+    command.add_argument("--scale", type=_number, default=1.0, metavar="S", help="factor on top of the unit")
+    command.add_argument("--stretch", type=_number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
+                         help="further factors along the axes of the file")  # fmt: skip
+    command.add_argument("--mirror", choices=("x", "y", "z"), help="mirror along an axis of the file")
+    command.add_argument("--fineness", type=_number, default=FINENESS, metavar="MM",
+                         help=f"how exactly the faces of a STEP file are drawn ({FINENESS:g} mm)")  # fmt: skip
+    command.add_argument("--json", action="store_true", help="print JSON")
+
+
+def _overhang(command: argparse.ArgumentParser) -> None:
+    """What it is judged by."""
+    command.add_argument("--theta", type=_number, default=45.0, metavar="DEG",
+                         help="overhang angle past which support is needed, from the vertical (45)")  # fmt: skip
+    command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
+
+
+def _down(command: argparse.ArgumentParser) -> None:
+    """How the whole stands."""
+    command.add_argument("--down", type=_number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
+                         help="direction of the model frame that points to the bed; any length")  # fmt: skip
+
+
+def _layers(command: argparse.ArgumentParser) -> None:
+    """What is looked at layer by layer."""
+    _down(command)
+    command.add_argument("--layer", type=_number, metavar="MM", help="layer height (the usual one of the printer)")
+    _cuts(command)
 
 
 def _cuts(command: argparse.ArgumentParser) -> None:

@@ -71,6 +71,6 @@ def _island(one: Island) -> dict[str, object]:
 
 def _pocket(one: Pocket) -> dict[str, object]:
     return _at(one) | {
-        "area_mm2": one.area, "volume_mm3": one.volume, "trapped": one.trapped, "kind": one.kind,
+        "area_mm2": one.area, "volume_mm3": one.volume, "trapped": one.trapped, "kind": one.becomes,
         "begins_mm": one.begins, "opens_mm": one.opens, "pull_n": one.pull,
     }  # fmt: skip

@@ -6,12 +6,15 @@ of the model, in mm.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
-from typing import Literal
+from dataclasses import dataclass, field
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+
+from .marking import FoundKind, LeftAlone
 
 Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
@@ -19,20 +22,25 @@ Point = tuple[float, float, float]
 ATMOSPHERE = 0.1
 """N/mm2: the most that a cup can pull, about one atmosphere."""
 
-Verdict = Literal["failed", "look", "good"]
+
+NEAR = 1.0
+"""mm on the model within which something is what was left on purpose."""
 
 
 @dataclass(frozen=True)
 class Found:
-    """Something that was found. left : a person has said that it may stay"""
+    """Something that was found. left : a person has said that it may stay
+    kind : as ``LeftAlone`` calls it; word : as a sentence does"""
 
+    kind: ClassVar[FoundKind]
+    word: ClassVar[str]
     at: Point
     place: Point
     left: bool = field(default=False, kw_only=True)
 
-    def left_alone(self) -> Found:
-        """The same, left on purpose."""
-        return replace(self, left=True)
+    def is_left_by(self, alone: LeftAlone, factors: Floats) -> bool:
+        """Whether that is what was left. factors : (3,) mm in one unit of the file"""
+        return alone.kind == self.kind and math.dist(self.place, np.array(alone.place) * factors) <= NEAR
 
 
 @dataclass(frozen=True)
@@ -44,6 +52,8 @@ class Island(Found):
     held all the same, "" if by nothing; small : it stays under the size limit
     """
 
+    kind = "island"
+    word = "an island"
     layer: int
     z: float
     area: float
@@ -61,11 +71,13 @@ PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate
 class Pocket(Found):
     """Air that the part closes in, through the layers printed so far.
 
-    kind : what becomes of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
+    becomes : what does of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
     largest while it is closed; area : mm2 there; volume : mm3 while it is closed
     """
 
-    kind: PocketKind
+    kind = "pocket"
+    word = "a pocket"
+    becomes: PocketKind
     begins: float
     opens: float | None
     z: float
@@ -75,7 +87,7 @@ class Pocket(Found):
     @property
     def trapped(self) -> bool:
         """Whether what is in it stays in it."""
-        return self.kind == "trapped"
+        return self.becomes == "trapped"
 
     @property
     def pull(self) -> float:
@@ -87,6 +99,8 @@ class Pocket(Found):
 class Jump(Found):
     """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
 
+    kind = "jump"
+    word = "a jump"
     z: float
     growth: float
     peel: float
@@ -96,6 +110,8 @@ class Jump(Found):
 class Neck(Found):
     """The smallest layer under a much larger one. z : mm; area, above : mm2"""
 
+    kind = "neck"
+    word = "a neck"
     z: float
     area: float
     above: float
@@ -110,6 +126,8 @@ class Neck(Found):
 class ThinWall(Found):
     """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed"""
 
+    kind = "thin wall"
+    word = "a thin wall"
     least: float
     area: float
     z: float
@@ -172,6 +190,20 @@ class Checked:
     def found(self) -> tuple[Found, ...]:
         """All that has a place."""
         return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin)
+
+
+@dataclass(frozen=True, eq=False)
+class SectionFace:
+    """The section of a piece at a height. number : of the piece, from 0 on; z : mm over the bed; area : mm2
+    lines : (k, 2) mm each, on the bed, as the piece sits; vertices, triangles : the filled face, mm, model frame
+    """
+
+    number: int
+    z: float
+    area: float
+    lines: tuple[Floats, ...]
+    vertices: Floats
+    triangles: NDArray[np.int32]
 
 
 @dataclass(frozen=True)

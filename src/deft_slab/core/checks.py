@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 from functools import partial
 
+import manifold3d
 import numpy as np
 
-from .checked import Checked
-from .layers.checking import checked, supported, with_left
+from .checked import Checked, SectionFace
+from .layers.checking import Seated, checked, supported
+from .layers.left import with_left
+from .layers.sections import Slicer
 from .outcome import Piece
 from .plan import Plan
 from .printer import Printer
@@ -38,7 +41,7 @@ def check(
         held = np.zeros(len(piece.solid.triangles), np.bool_)
         if printer.kind == "filament":
             held = supported(piece.solid, piece, (piece.marks & 2) > 0, (piece.marks & 4) > 0)
-        return checked(piece, printer, thickness, held, (), plan.factors, reach, step)
+        return checked(piece, printer, thickness, held, reach, step)
 
     found = []
     for number, piece in enumerate(pieces):
@@ -47,3 +50,21 @@ def check(
         made = workshop.kept.once(key, partial(one, piece, step), len(piece.solid.triangles) // 20)
         found.append(with_left(made, plan.left, plan.factors))
     return tuple(found)
+
+
+def section_face(piece: Piece, z: float) -> SectionFace:
+    """The exact section of a piece in its seat, as a filled face. z : mm over the bed"""
+    seated = Seated.of(piece)
+    nothing = SectionFace(piece.number - 1, z, 0.0, (), np.empty((0, 3)), np.empty((0, 3), np.int32))
+    if not piece.figures.closed:
+        return nothing
+    sections = Slicer.of(piece.solid, seated.vertices).at(z)
+    lines = tuple(line for line in sections.lines(0) if len(line) > 2)
+    if not lines:
+        return nothing
+    region = manifold3d.CrossSection(list(lines), manifold3d.FillRule.Positive)
+    polygons = region.to_polygons()
+    triangles = np.asarray(manifold3d.triangulate(polygons), np.int32).reshape(-1, 3)
+    flat = np.concatenate([np.asarray(polygon, float) for polygon in polygons] or [np.empty((0, 2))])
+    corners = seated.model(np.column_stack([flat, np.full(len(flat), z)]))
+    return SectionFace(piece.number - 1, z, float(region.area()), lines, corners, triangles)

@@ -17,6 +17,7 @@ from .documents import Document, Triple, of_length_one
 Floats = NDArray[np.float64]
 
 Looking = Literal["everywhere", "all round", "front", "above"]
+FoundKind = Literal["island", "pocket", "jump", "neck", "thin wall"]
 Meaning = Literal["show", "hold", "clear", "never", "prefer"]
 
 MOST_PLACES = 5_000
@@ -127,5 +128,5 @@ class Mark(Stroke):
 class LeftAlone(Document):
     """Something that was found, and that a person has said may stay. place : on the model, in units of the file"""
 
-    kind: Literal["island", "pocket", "jump", "neck", "thinwall"]
+    kind: FoundKind
     place: Triple

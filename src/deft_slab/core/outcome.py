@@ -50,6 +50,7 @@ class Figures:
     layer_growth_mm2: float
     level_underside_mm2: float
     print_seconds: float
+    material_g: float
 
     def as_dict(self) -> dict[str, object]:
         """By the names of the fields."""
@@ -218,6 +219,7 @@ class Totals:
     cut_area_mm2: float
     tallest_mm: float
     print_seconds: float
+    material_g: float
     flat_pieces: int
     fitting_pieces: int
     contacts: int = 0
@@ -250,6 +252,7 @@ class Totals:
             cut_area_mm2=math.fsum(seam.cut_area for seam in seams),
             tallest_mm=max(f.height_mm for f in figures),
             print_seconds=hours([f.print_seconds for f in figures]),
+            material_g=math.fsum(f.material_g for f in figures),
             flat_pieces=sum(piece.figures.sits_flat for piece in own),
             fitting_pieces=sum(piece.fit.fits for piece in own),
             contacts=contacts,

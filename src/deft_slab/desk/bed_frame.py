@@ -13,6 +13,7 @@ from .scene.camera import VIEWS
 from .verbs import Verbs
 from .whole import DeskState
 from .widgets.binding import follow
+from .widgets.layer_card import LayerCard
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
 from .widgets.parts import button, label, row
@@ -56,7 +57,11 @@ class BedFrame(QWidget):
         self._hint.setFixedHeight(28)
         self._hint.hide()
         over.addLayout(row(self._hint, 1))  # a line of its own: beside the legend a long one would be cut off
-        over.addLayout(row(self.legend, self._apart_card, 1, spacing=12))
+        self.layer_card = LayerCard(state)
+        bottom = row(self.legend, self._apart_card, 1, self.layer_card, spacing=12)
+        for part in (self.legend, self._apart_card):
+            bottom.setAlignment(part, Qt.AlignmentFlag.AlignBottom)
+        over.addLayout(bottom)
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed,
@@ -119,6 +124,7 @@ class BedFrame(QWidget):
         self.legend.setVisible(posed and view.show_overhang)
         if state.is_open:
             self.legend.show_angles(state.plan.threshold, state.settings.angle_from)
+        self.layer_card.setVisible(posed and state.step == "Check" and state.piece is not None)
         self.twin_button.setVisible(state.is_open and bool(state.project.choices))
         self.below.setChecked(view.from_below)
         self._apart_card.setVisible(several and view.in_place and not sizing and view.fitted is None)

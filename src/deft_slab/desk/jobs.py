@@ -27,16 +27,16 @@ from .requests import Request
 _log = logging.getLogger(__name__)
 
 URGENCY = {
-    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "evaluate": 3, "sweep": 4,
-    "ready": 4, "map": 5, "choice": 6, "ways": 7, "places": 7,
+    "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "section": 2, "evaluate": 3,
+    "sweep": 4, "ready": 4, "check": 4, "map": 5, "choice": 6, "checks": 6, "ways": 7, "places": 7,
 }  # fmt: skip
 """By the part of a lane's name before a colon."""
 
-_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "sweep", "ways", "places"})
+_STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "check", "checks", "sweep", "ways", "places"})
 """What may be stopped for something more urgent, and is then done again."""
 
 
-_SILENT = frozenset({"live", "peek"})
+_SILENT = frozenset({"live", "peek", "section"})
 """What follows the hand: it shows no progress, and one that runs is not dropped for the next."""
 
 _HELD = frozenset({"keep", "adopt"})

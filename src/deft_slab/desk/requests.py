@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, TypeVar
 
+from ..core.checked import Checked, SectionFace
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
@@ -353,3 +354,20 @@ class SettleGuest(Request[Triple]):
 
     plan: Plan
     guest_id: str
+
+
+# what Check asks
+
+
+@dataclass(frozen=True, eq=False)
+class CheckPieces(OfPlan[tuple[Checked, ...]]):
+    """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
+
+    layer: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class CutSection(OfPlan[tuple[SectionFace, ...]]):
+    """The exact sections of all pieces at a height. z : mm over the bed"""
+
+    z: float

@@ -48,7 +48,15 @@ class TwinPane(SceneView):
         self.evaluated = evaluated
         if evaluated is not None:
             self.wake()
-            view = replace(self._state.view, in_place=False, hidden=frozenset(), as_it_came=False, hidden_below=0.0)
+            view = replace(
+                self._state.view,
+                in_place=False,
+                hidden=frozenset(),
+                as_it_came=False,
+                hidden_below=0.0,
+                hidden_above=math.inf,
+                faces=(),
+            )
             self.put_on(Showing(self._state.printer, evaluated, view=view))
         self.update()
 

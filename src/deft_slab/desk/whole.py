@@ -8,6 +8,7 @@ from .cuts.placing import Placing
 from .jobs import Jobs
 from .recovery import Autosave
 from .state.alike import Alike
+from .state.checking import Checking
 from .state.choosing import Choosing
 from .state.cut_search import CutSearch
 from .state.cutting import Cutting
@@ -54,6 +55,7 @@ class DeskState(Desk):
         self.placing = Placing(self, self.pointing, self.cutting, self.snapping, self.marker)
         self.joining = Joining(self)
         self.fitting = Fitting(self, self.joining)
+        self.checking = Checking(self)
         self.alike = Alike(self)
         self.writing = Writing(self)
 

@@ -17,6 +17,7 @@ from .foot import Foot
 from .ledger.view import Ledger
 from .pieces_pane import PiecesPane
 from .steps.check import CheckPanel
+from .steps.check.rail import show_on_rail
 from .steps.cut import CutPanel
 from .steps.handoff import HandOffPanel
 from .steps.join import JoinPanel
@@ -63,7 +64,7 @@ class Window(QMainWindow):
         self._build()
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
-            state.outcome_changed, state.selection_changed,
+            state.outcome_changed, state.selection_changed, state.checking.changed,
         )  # fmt: skip
         state.failed.connect(self._on_failed)
         state.autosave.problem_changed.connect(self._on_keeping)
@@ -106,7 +107,9 @@ class Window(QMainWindow):
         self._middles.addWidget(self.twin)
         across.addWidget(self._middles, 1)
         self.rail = HeightRail()
-        self.rail.moved.connect(lambda z: self.state.show(hidden_below=z))
+        self.rail.moved.connect(self._on_rail)
+        self.rail.stepped.connect(self.state.checking.step)
+        self.rail.picked.connect(lambda picked: self.state.checking.fly(*picked))
         across.addWidget(self.rail)
         across.addWidget(self._right())
         self._splitter = QSplitter(Qt.Orientation.Vertical)
@@ -174,10 +177,20 @@ class Window(QMainWindow):
 
     def _show_rail(self) -> None:
         state, piece = self.state, self.state.piece
-        in_sight = state.step == "Tilt" and not state.view.in_place and self._middles.currentWidget() is self.frame
-        self.rail.setVisible(in_sight and piece is not None)
-        if in_sight and piece is not None:
+        in_sight = not state.view.in_place and self._middles.currentWidget() is self.frame and piece is not None
+        self.rail.setVisible(in_sight and state.step in ("Tilt", "Check"))
+        if not in_sight or piece is None:
+            return
+        if state.step == "Tilt":
             self.rail.show_layers(piece.layers, piece.lift, piece.figures.height_mm, state.view.hidden_below)
+        elif state.step == "Check":
+            show_on_rail(self.rail, state)
+
+    def _on_rail(self, z: float) -> None:
+        if self.state.step == "Check":
+            self.state.checking.set_height(z)
+        else:
+            self.state.show(hidden_below=z)
 
     def refresh(self) -> None:
         state = self.state

@@ -28,6 +28,17 @@ def print_seconds(printer: Printer, height: float, volume: float, wall: float, s
         bottom = min(layers, printer.bottom_layers)
         return bottom * printer.bottom_seconds + (layers - bottom) * (printer.exposure_seconds + printer.lift_seconds)
     thickness, line = printer.layer_height, printer.line_width
-    shell = min(wall * printer.wall_lines * line, max(volume, 0.0))
-    laid = shell + printer.infill * (max(volume, 0.0) - shell) + printer.support_density * support
+    laid = laid_volume(printer, volume, wall, support)
     return laid / (thickness * line) / printer.speed + layers * printer.layer_seconds
+
+
+def laid_volume(printer: Printer, volume: float, wall: float, support: float) -> float:
+    """mm3 of material in one piece and its support: walls and infill on a filament printer, all of it on a resin one.
+
+    volume, wall, support : see ``print_seconds``
+    """
+    whole = max(volume, 0.0)
+    if printer.kind == "resin":
+        return whole + printer.support_density * support
+    shell = min(wall * printer.wall_lines * printer.line_width, whole)
+    return shell + printer.infill * (whole - shell) + printer.support_density * support

@@ -14,7 +14,7 @@ from ..solid import Solid
 from . import kernels, section_kernels
 from .base import FLOATING, Base, base_of
 from .columns import Columns, column_field
-from .effort import layer_count, print_seconds
+from .effort import laid_volume, layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles
@@ -263,6 +263,7 @@ def measure(
         layer_growth_mm2=float(max(np.diff(areas).max(initial=0.0), 0.0)),
         level_underside_mm2=seated.underside,
         print_seconds=print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
+        material_g=laid_volume(printer, solid.volume, seated.wall, found.volume) * printer.material_density / 1000,
     )
     needs = (-seated.normals_z > rule[0]) & ~rests
     past = np.where(needs, angles - threshold, -1.0).astype(np.float32)

@@ -8,12 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..checked import Checked, Found, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
+from ..checked import Checked, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
 from ..judge.base import outline
 from ..judge.overhang import BED_TOLERANCE
 from ..judge.walls import scene_of, thinnest, through
 from ..linking import linked
-from ..marking import LeftAlone
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -38,32 +37,27 @@ _WORTH_A_WALL = 4.0
 """mm2 of surface on a thin wall: what is smaller is not listed."""
 _MOST_FOUND = 200
 _RAYS = 16
-_NEAR = 1.0
-"""mm on the model within which something is what was left on purpose."""
 
 
 @dataclass(frozen=True, eq=False)
-class _Seated:
+class Seated:
     """A piece in its seat. vertices : (n, 3) mm, bed frame; shift : (3,) mm, bed frame after the turn"""
 
     piece: Piece
     vertices: Floats
     shift: Floats
-    levels: Levels
-    resting: int
 
     @classmethod
-    def of(cls, piece: Piece, layer: float) -> _Seated:
-        """layer : mm, thickness of the layers."""
+    def of(cls, piece: Piece) -> Seated:
+        """Set down, or lifted as it is wished."""
         turned = piece.solid.vertices @ piece.seat.rotation.T
         shift = np.array([0.0, 0.0, piece.lift - float(turned[:, 2].min())])
-        vertices = turned + shift
-        height = float(vertices[:, 2].max())
-        levels = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
-        resting = 0
-        if piece.lift == 0:  # what is lower than the bed's tolerance rests on it
-            resting = max(1, int(np.searchsorted(levels.middles, BED_TOLERANCE, side="right")))
-        return cls(piece, vertices, shift, levels, resting)
+        return cls(piece, turned + shift, shift)
+
+    def levels(self, layer: float) -> Levels:
+        """Its layers. layer : mm, thickness; thicker where there would be far too many"""
+        height = float(self.vertices[:, 2].max())
+        return Levels(self.piece.lift, max(layer, (height - self.piece.lift) / MOST_LAYERS), height)
 
     def model(self, at: Floats) -> Floats:
         """(..., 3) mm: points of the bed frame on the model."""
@@ -75,27 +69,43 @@ class _Seated:
         return _point(at), _point(self.model(at))
 
 
+@dataclass(frozen=True, eq=False)
+class _Layered(Seated):
+    """resting : so many of the lowest layers rest on the bed"""
+
+    layers: Levels
+    resting: int
+
+    @classmethod
+    def by(cls, piece: Piece, layer: float) -> _Layered:
+        """layer : mm, thickness of the layers."""
+        seated = Seated.of(piece)
+        layers = seated.levels(layer)
+        resting = 0
+        if piece.lift == 0:  # what is lower than the bed's tolerance rests on it
+            resting = max(1, int(np.searchsorted(layers.middles, BED_TOLERANCE, side="right")))
+        return cls(piece, seated.vertices, seated.shift, layers, resting)
+
+
 def _point(values: Floats) -> Point:
     x, y, z = (float(value) for value in values)
     return x, y, z
 
 
 def checked(
-    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], left: tuple[LeftAlone, ...],
-    factors: Floats, reach: float, job: Job = QUIET,
+    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], reach: float, job: Job = QUIET
 ) -> Checked:  # fmt: skip
     """What there is to find of a piece in its seat.
 
-    layer : mm, thickness of its layers; held : (m,) the facets that get support; left : what was left on purpose
-    factors : (3,) mm in one unit of the file, which that is in
+    layer : mm, thickness of its layers; held : (m,) the facets that get support
     reach : mm by which solid may lie beside what is below and still be held by it
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
-    seated = _Seated.of(piece, layer)
-    levels, nothing = seated.levels, np.zeros(0)
+    seated = _Layered.by(piece, layer)
+    levels, nothing = seated.layers, np.zeros(0)
     empty = Checked(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
                     np.empty((0, 4)))  # fmt: skip
     if not piece.figures.closed:
@@ -106,34 +116,17 @@ def checked(
     pockets, closed = _pockets(seated, regions)
     peel = regions.areas + (closed if printer.kind == "resin" else 0.0)
     where, hangs = beginnings(piece.solid, seated.vertices)
-    found = replace(
+    return replace(
         empty, areas=regions.areas, peel=peel, begins=np.column_stack([where, hangs]), islands=islands, pockets=pockets,
         jumps=_jumps(seated, regions, peel, printer.most_jump), necks=_necks(seated, regions),
         thin=_thin(seated, printer.thinnest_wall, job.part(0.7, 1.0)),
         steadiness=steadiness_of(piece, printer, seated.vertices),
     )  # fmt: skip
-    return with_left(found, left, factors)
 
 
-def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> Checked:
-    """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
-
-    def marked(one: Found) -> Found:
-        near = any(
-            alone.kind == type(one).__name__.lower() and math.dist(one.place, np.array(alone.place) * factors) <= _NEAR
-            for alone in left
-        )
-        return one if one.left == near else replace(one, left=near)
-
-    parts = {
-        name: tuple(map(marked, getattr(found, name))) for name in ("islands", "pockets", "jumps", "necks", "thin")
-    }
-    return replace(found, **parts)  # type: ignore[arg-type]
-
-
-def _islands(seated: _Seated, solid: Kind, held: NDArray[np.bool_], least: float) -> tuple[Island, ...]:
+def _islands(seated: _Layered, solid: Kind, held: NDArray[np.bool_], least: float) -> tuple[Island, ...]:
     """Those that hang longest first."""
-    levels = seated.levels
+    levels = seated.layers
     island, met, most = region_kernels.followed_solid(solid.layer, solid.area, solid.over, solid.below, seated.resting)
     begun = np.flatnonzero(island == np.arange(len(island)))
     if not len(begun):
@@ -155,9 +148,9 @@ def _islands(seated: _Seated, solid: Kind, held: NDArray[np.bool_], least: float
     return tuple(found[:_MOST_FOUND])
 
 
-def _pockets(seated: _Seated, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
+def _pockets(seated: _Layered, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
     """(those of some size, largest first; (layers,) mm2 of all that is closed in each layer)."""
-    air, levels = regions.air, seated.levels
+    air, levels = regions.air, seated.layers
     pocket, opened, largest, at, amount, closed = region_kernels.followed_air(
         air.layer, air.area, air.over, air.below, regions.under_outside, levels.count, seated.resting
     )
@@ -179,13 +172,13 @@ def _pockets(seated: _Seated, regions: Regions) -> tuple[tuple[Pocket, ...], Flo
     return tuple(found[:_MOST_FOUND]), closed
 
 
-def _kind(seated: _Seated, at: Point, opens: float | None, first: int) -> PocketKind:
+def _kind(seated: _Layered, at: Point, opens: float | None, first: int) -> PocketKind:
     """What becomes of a pocket. at : a place in it; first : its lowest layer"""
     if opens is None:
         return "sealed by the plate" if first < seated.resting else "trapped"
     scene, _mesh, middle = scene_of(seated.piece.solid)
     turn = np.linspace(0.0, 2.0 * np.pi, _RAYS, endpoint=False)
-    above = opens + 0.5 * seated.levels.thickness
+    above = opens + 0.5 * seated.layers.thickness
     towards = np.vstack([[0.0, 0.0, 1.0], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(_RAYS)])])
     start = np.array([[*at[:2], at[2]]] + [[*at[:2], above]] * _RAYS)
     origin = seated.model(start) - middle
@@ -195,10 +188,10 @@ def _kind(seated: _Seated, at: Point, opens: float | None, first: int) -> Pocket
     return "opens" if hit[0] or np.count_nonzero(hit[1:]) > _RAYS // 2 else "open at its top"
 
 
-def _jumps(seated: _Seated, regions: Regions, peel: Floats, most: float) -> tuple[Jump, ...]:
+def _jumps(seated: _Layered, regions: Regions, peel: Floats, most: float) -> tuple[Jump, ...]:
     """Layers that grow by more than a limit, the largest growth first. most : mm2"""
     grown = np.diff(peel, prepend=peel[:1])
-    levels = seated.levels
+    levels = seated.layers
     found = []
     for layer in np.flatnonzero(grown > most):
         x, y = _largest_place(regions, int(layer))
@@ -216,7 +209,7 @@ def _largest_place(regions: Regions, layer: int) -> tuple[float, float]:
     return float(x), float(y)
 
 
-def _necks(seated: _Seated, regions: Regions) -> tuple[Neck, ...]:
+def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
     """The smallest layer under the largest one, if there is one."""
     areas = regions.areas
     widest = int(np.argmax(areas))
@@ -224,11 +217,11 @@ def _necks(seated: _Seated, regions: Regions) -> tuple[Neck, ...]:
         return ()
     layer = int(np.argmin(areas[:widest]))
     x, y = _largest_place(regions, layer)
-    at, place = seated.spot(x, y, float(seated.levels.middles[layer]))
+    at, place = seated.spot(x, y, float(seated.layers.middles[layer]))
     return (Neck(at, place, at[2], float(areas[layer]), float(areas[widest])),)
 
 
-def _thin(seated: _Seated, limit: float, job: Job) -> tuple[ThinWall, ...]:
+def _thin(seated: _Layered, limit: float, job: Job) -> tuple[ThinWall, ...]:
     """Walls thinner than a limit, the largest first. limit : mm"""
     solid = seated.piece.solid
     wall, met = through(solid, solid.centroids, -solid.normals, job)

@@ -72,7 +72,7 @@ class Sections:
         return self.points[self.start[number] : self.start[number + 1]]
 
     def lines(self, layer: int) -> list[Floats]:
-        """The closed lines of a layer, counted within the run."""
+        """(k, 2) mm each: the closed lines of a layer, counted within the run."""
         return [self.line(number) for number in range(int(self.of_level[layer]), int(self.of_level[layer + 1]))]
 
     @property

@@ -9,6 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
+from ...core.checked import LayerTotals
 from ...core.outcome import Totals
 from ...core.plan import Plan
 from ..state.desk import WHOLE, Entry
@@ -25,6 +26,7 @@ class Column:
     """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")
 
     tells : whether it says anything of a plan; where it does of none, it is not shown
+    of_layers : in place of ``of`` where it is of the check, and unknown until that was made
     """
 
     title: str
@@ -35,11 +37,15 @@ class Column:
     bar: bool = True
     exact_only: bool = False
     tells: Callable[[Totals], bool] = lambda totals: True
+    of_layers: Callable[[LayerTotals], float] | None = None
+    resin_only: bool = False
 
     def value(self, row: Row) -> float | None:
         """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
         if row.entry is None or (row.approximate and self.exact_only):
             return None
+        if self.of_layers is not None:
+            return self.of_layers(row.layers) if row.layers is not None else None
         value = self.of(row.entry.totals)
         return value if math.isfinite(value) else None
 
@@ -64,9 +70,15 @@ COLUMNS: tuple[Column, ...] = (
            tells=lambda t: math.isfinite(t.least_wall_mm)),
     Column("base kept", "Of what all pieces rest on the bed with, without joins; a key or a socket there takes of it.",
            lambda t: t.base_kept, lambda v: f"{100 * v:.0f} %", best="more", bar=False, tells=lambda t: t.joined > 0),
+    Column("islands", "Parts of layers that begin in the air and that nothing holds; known once Check was opened.",
+           lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
+    Column("largest cup", "The largest area that closed-in air has in any layer; known once Check was opened.",
+           lambda t: 0.0, text.area, bar=False, of_layers=lambda layers: layers.cup_mm2, resin_only=True),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
     Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
            lambda t: t.print_seconds, text.hours, bar=False),
+    Column("material", "Estimated from the profile: walls, infill and support on filament, all of it on resin.",
+           lambda t: t.material_g, text.grams, bar=False),
     Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
     Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "",
@@ -84,12 +96,15 @@ class Row:
     plan: Plan
     entry: Entry | None
     approximate: bool = False
+    layers: LayerTotals | None = None
 
 
 def cell_text(column: Column, row: Row) -> str:
     """A figure as it is shown; empty while it is being measured."""
     value = column.value(row)
     if row.entry is not None and not math.isfinite(column.of(row.entry.totals)):
+        return "–"
+    if column.of_layers is not None and row.layers is None:
         return "–"
     if row.entry is None or value is None:
         return "…"
@@ -127,7 +142,10 @@ class LedgerModel(QAbstractTableModel):
         project = state.history.project
         if project is None:
             return []
-        rows = [Row(key, name, self._note(key), plan, state.entry(plan)) for key, name, plan in state.compared]
+        rows = [
+            Row(key, name, self._note(key), plan, state.entry(plan), layers=state.checking.totals(plan))
+            for key, name, plan in state.compared
+        ]
         rows.insert(1 if project.whole else 0, self._bed_row())
         return rows
 
@@ -148,11 +166,16 @@ class LedgerModel(QAbstractTableModel):
             return Row(None, "On the bed now", note, state.draft, shown, live is not None)
         same = next((name for _, name, plan in state.compared if plan == state.plan), "")
         return Row(
-            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan)
-        )
+            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan),
+            layers=state.checking.totals(state.plan),
+        )  # fmt: skip
 
     def shows(self, column: Column) -> bool:
         """Whether a column says anything of a row that is measured."""
+        if column.resin_only and self._state.is_open and self._state.printer.kind != "resin":
+            return False
+        if column.of_layers is not None:
+            return any(row.layers is not None for row in self.rows)
         known = [row.entry.totals for row in self.rows if row.entry is not None]
         return not known or any(column.tells(totals) for totals in known)
 
@@ -181,7 +204,7 @@ class LedgerModel(QAbstractTableModel):
         before, after = column.value(other), column.value(row)
         if before is None or after is None:
             return ""
-        if column.title in ("pieces", "joined", "sit flat", "fit"):
+        if column.title in ("pieces", "joined", "islands", "sit flat", "fit"):
             return ""
         change = after - before
         return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""

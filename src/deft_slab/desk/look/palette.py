@@ -17,6 +17,8 @@ TEAL = "#1F7A78"
 AMBER = "#A8651B"
 STONE = "#C9C4B8"
 SUPPORT = "#7A4E6D"
+SECTION = "#D8A9A0"
+PLUM = "#6B2D5C"
 HIDDEN_SEAM = "#8C9096"
 RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
 """Overhang, by the angle past the threshold: pale straw, ochre, plum."""

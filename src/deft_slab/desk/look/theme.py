@@ -26,6 +26,7 @@ QLabel[role="title"] {{ font-weight: 600; font-size: 13px; }}
 QLabel[role="faint"], QLabel[role="unit"] {{ color: {p.FAINT}; font-size: 11px; }}
 QLabel[role="good"] {{ color: {p.TEAL}; font-size: 11px; }}
 QLabel[role="look"] {{ color: {p.AMBER}; font-size: 11px; }}
+QLabel[role="bad"] {{ color: {p.MADDER}; font-size: 11px; font-weight: 600; }}
 QLabel[role="hint"] {{ background: {p.SHEET}; border: 1px solid {p.HAIRLINE}; border-radius: 4px; padding: 3px 8px;
   font-size: 11px; }}
 QFileDialog QToolButton {{ padding: 2px; }}

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 
-from ...core.outcome import OverhangSpot, Place
 from ..whole import DeskState
 from .camera import VIEWS, Camera
+from .flight import Flight
 from .grab import Grab
 from .hand import Hand
 from .hints import HINTS
@@ -68,11 +68,11 @@ class BedView(SceneView):
         for signal in (state.outcome_changed, state.view_changed, state.selection_changed):
             signal.connect(self.rebuild)
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
-                       state.snapping.changed, state.marker.changed, state.joining.changed):  # fmt: skip
+                       state.snapping.changed, state.marker.changed, state.joining.changed,
+                       state.checking.changed):  # fmt: skip
             signal.connect(self.update)
         state.pointing.changed.connect(self._say_hint)
-        state.flown_to.connect(self._fly_to)
-        state.seam_flown_to.connect(self._fly_to_seam)
+        self.flight = Flight(self, state)
         state.opened.connect(self._on_opened)
 
     # loading and drawing
@@ -136,43 +136,6 @@ class BedView(SceneView):
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
         paint_ink(painter, picture, ink_of(self._state, self.showing, scene), self.grab_of_cut.held)
         self.hand.paint(painter, picture)
-
-    # flying
-
-    def _fly_to(self, number: int, spot: OverhangSpot) -> None:
-        """Looks at an overhang spot from below and outside, and marks it."""
-        if self.scene is None or self._state.view.in_place:
-            return
-        self._state.select_piece(number)
-        one = self.scene.placed[number]
-        place = one.pose.of(np.array(spot.place))
-        low, high = one.box
-        out = place - (low + high) / 2
-        azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 1.0 else self.camera.azimuth
-        distance = min(max(4.0 * spot.across, 80.0), 2.2 * float(np.linalg.norm(high - low)))
-        down = one.pose.rotation.T @ np.array([0.0, 0.0, -1.0])
-        self.mark(self.scene.marking(number, spot.facets, down))
-        self._fly(place, distance, azimuth, -24.0)
-
-    def _fly_to_seam(self, seen: Place) -> None:
-        """Looks at a place of a seam or of a cut from outside."""
-        if self.scene is None:
-            return
-        if not self._state.view.in_place and len(self._state.pieces) > 1:
-            self._state.show(in_place=True)
-        model = self.scene.model
-        place, out = model.of(seen.place), model.rotation @ seen.outward
-        level = float(np.hypot(out[0], out[1]))
-        azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if level > 0.1 else self.camera.azimuth
-        elevation = float(np.clip(np.degrees(np.arctan2(out[2], max(level, 1e-6))), -60, 75))
-        low, high = self.scene.box
-        self._fly(place, max(0.5 * float(np.linalg.norm(high - low)), 60.0), azimuth, elevation)
-
-    def _fly(self, place: Floats, distance: float, azimuth: float, elevation: float) -> None:
-        x, y, z = place.tolist()
-        self.look(
-            replace(self.camera, focus=(x, y, z), distance=distance, azimuth=azimuth, elevation=elevation)
-        )  # fmt: skip
 
     # the mouse
 

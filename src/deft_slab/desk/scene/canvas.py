@@ -6,6 +6,7 @@ includes it, and no native window has to be shared between two toolkits.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -71,16 +72,16 @@ class Canvas:
             light.SetIntensity(strength)
             self._renderer.AddLight(light)
 
-    def draw(self, things: Mapping[str, Thing], hidden_below: float = 0.0) -> None:
+    def draw(self, things: Mapping[str, Thing], hidden: tuple[float, float] = (0.0, math.inf)) -> None:
         """Draws these named things in place of those that are drawn; what differs in colour or pose alone is kept.
 
-        hidden_below : mm; of what is clipped, nothing is drawn below
+        hidden : mm; of what is clipped, nothing is drawn below the first and above the second
         """
         for name in [name for name in self._things if name not in things]:
             self._remove(name)
         for name, thing in things.items():
             self._put(name, thing)
-        self._hide_below(hidden_below)
+        self._hide(*hidden)
 
     def _put(self, name: str, thing: Thing) -> None:
         before = self._things.get(name)
@@ -113,15 +114,18 @@ class Canvas:
         if name in self._actors:
             self._actors[name].SetVisibility(visible)
 
-    def _hide_below(self, z: float) -> None:
-        plane = vtkPlane()
-        plane.SetOrigin(0.0, 0.0, z)
-        plane.SetNormal(0.0, 0.0, 1.0)
+    def _hide(self, low: float, high: float) -> None:
+        planes = []
+        for z, up, wanted in ((low, 1.0, low > 0), (high, -1.0, math.isfinite(high))):
+            if wanted:
+                planes.append(vtkPlane())
+                planes[-1].SetOrigin(0.0, 0.0, z)
+                planes[-1].SetNormal(0.0, 0.0, up)
         for name, thing in self._things.items():
             if isinstance(thing, Mesh) and thing.clipped:
                 mapper = self._actors[name].GetMapper()
                 mapper.RemoveAllClippingPlanes()
-                if z > 0:
+                for plane in planes:
                     mapper.AddClippingPlane(plane)
 
     def picture(

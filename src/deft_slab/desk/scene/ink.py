@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.checked import Found, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
 from ...core.tilt import turned_box
@@ -17,6 +18,7 @@ from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading
 from ..whole import DeskState
+from ..widgets import text
 from .beds import Box
 from .handles import CutFrame, cut_frame
 from .pole import Pole
@@ -79,6 +81,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     _add_cut(ink, state, scene)
     _add_numbers(ink, state, scene)
     _add_troubles(ink, state, scene, showing.outcome)
+    _add_found(ink, state, scene)
     if showing.sizing:
         boxes = [one.box for one in scene.placed]
         ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
@@ -202,6 +205,41 @@ def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) ->
         ink.flags.extend(
             Flag(scene.model.of(np.array(place)), words, palette.AMBER, always=False) for place, words in flags
         )
+
+
+def _add_found(ink: Ink, state: DeskState, scene: Scene) -> None:
+    """What was found by the check: dots where islands begin that nothing holds, and words at what was flown to."""
+    if state.step != "Check" or scene.standing:
+        return
+    checking = state.checking
+    low, high = scene.hidden
+    dots = []
+    for found in checking.found:
+        if found.number >= len(scene.placed) or not scene.placed[found.number].drawn:
+            continue
+        pose = scene.placed[found.number].pose
+        dots += [pose.of(np.array(one.place)) for one in found.unheld if low - 0.5 <= one.z <= high]
+        if checking.flown in found.found:
+            one = checking.flown
+            ink.flags.append(Flag(pose.of(np.array(one.place)), found_words(one), palette.MADDER))
+    if dots:
+        ink.dots.append((np.array(dots), palette.MADDER))
+
+
+def found_words(found: Found) -> str:
+    """A few words for something that was found, as on a flag."""
+    match found:
+        case Island():
+            return f"island, {text.small_area(found.area)}"
+        case Pocket():
+            return f"{'void' if found.trapped else 'cup'}, {text.area(found.area)}"
+        case Jump():
+            return f"jump, {text.area(found.growth)} more"
+        case Neck():
+            return f"neck, {text.small_area(found.area)}"
+        case ThinWall():
+            return f"{found.least:.2f} mm thin"
+    return found.word
 
 
 def _add_rooms(ink: Ink, showing: Showing, scene: Scene) -> None:

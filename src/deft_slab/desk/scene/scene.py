@@ -5,6 +5,7 @@ Plain data, without Qt or VTK: the main view, the twin view and the small pictur
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -46,7 +47,8 @@ class Placed:
 @dataclass(frozen=True, eq=False)
 class Scene:
     """things : what is drawn, by name; placed : the pieces; box : of all that is drawn; model : where the standing
-    model is, and its box; hidden_below : mm, nothing of the pieces is drawn below
+    model is, and its box; hidden : mm, nothing of the pieces is drawn below the first and above
+    the second
     numbers : on the beds; over : where pieces leave the printer's room; marks : (k, 3) points of each kind of mark
     open_edges : (k, 2, 3) mm, bed frame, none where the surface is closed or parted
     arrangement : differs where the pieces are put elsewhere as a whole, so that they should be framed anew
@@ -59,7 +61,7 @@ class Scene:
     model: Pose
     model_box: Box
     standing: bool
-    hidden_below: float
+    hidden: tuple[float, float]
     numbers: tuple[Said, ...]
     over: tuple[Said, ...]
     marks: dict[int, Floats]
@@ -129,9 +131,12 @@ def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
     room, over = too_large(printer, [one.piece for one in fitted], [one.box for one in fitted])
     if room is not None:
         things["room"] = room
-    hidden_below = showing.view.hidden_below if showing.step == "Tilt" and not showing.view.in_place else 0.0
+    layered = showing.step in ("Tilt", "Check") and not showing.view.in_place
+    hidden = (showing.view.hidden_below, showing.view.hidden_above) if layered else (0.0, math.inf)
+    if layered and showing.step == "Check":
+        things |= _faces(showing, placed)
     return Scene(
-        things, tuple(placed), box, model, model_box, showing.standing, hidden_below,
+        things, tuple(placed), box, model, model_box, showing.standing, hidden,
         # where its lengths are shown, other numbers would only be in their way
         () if showing.sizing else ruled.numbers, over,
         {} if showing.sizing else _marks(placed, making), _open_edges(showing, placed), _arrangement(showing),
@@ -227,6 +232,17 @@ def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[s
         found[f"support {number}"] = Mesh(
             vertices, triangles, colour(palette.SUPPORT), skin, veil=True, clipped=True
         )  # fmt: skip
+    return found
+
+
+def _faces(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
+    """The filled sections of the pieces, where these are cut off."""
+    found: dict[str, Thing] = {}
+    for face in showing.view.faces:
+        if face.number < len(placed) and placed[face.number].drawn and len(face.triangles):
+            found[f"section {face.number}"] = Mesh(
+                face.vertices, face.triangles, colour(palette.SECTION), placed[face.number].pose, lit=False
+            )
     return found
 
 

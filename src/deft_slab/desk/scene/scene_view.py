@@ -154,7 +154,7 @@ class SceneView(QWidget):
         whole = not (self.turns_smoothly and self._slow)
         ratio = self.devicePixelRatioF()
         across, down = round(width * ratio), round(height * ratio)
-        canvas.draw(self._things(scene), scene.hidden_below)
+        canvas.draw(self._things(scene), scene.hidden)
         pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole)
         image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
         image.setDevicePixelRatio(ratio)

@@ -1,41 +1,107 @@
-"""The height rail: the area of every layer of the selected piece, and the height under which the bed shows nothing."""
+"""The height rail: the area of every layer, what was found along it, and the height at which the bed is cut off."""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QToolTip, QWidget
 
 from ..look import palette
 from . import text
 
 _MARGIN = 22
+_NARROW, _WIDE = 50, 104
+_LANES = {"island": 12.0, "pocket": 26.0, "jump": 40.0}
+"""Pixels from the left of each kind of mark."""
+_NEAR = 6.0
+"""Pixels within which a mark is clicked."""
+
+
+@dataclass(frozen=True)
+class RailMark:
+    """Something that was found. kind : island, pocket, jump; z : mm over the bed; colour : by how bad it is; words : of
+    its tooltip; of : what it is, given back when it is clicked"""
+
+    kind: str
+    z: float
+    colour: str
+    words: str
+    of: object
 
 
 class HeightRail(QWidget):
-    """Drag, or use the arrows, to hide the side next to the bed; double click shows all again."""
+    """Drag, turn the wheel, or use the arrows, to cut off at a height; double click shows all again."""
 
     moved = Signal(float)
-    """mm over the bed below which nothing is to be drawn."""
+    """mm over the bed."""
+    stepped = Signal(int)
+    """By so many layers."""
+    picked = Signal(object)
+    """What a mark is of."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedWidth(50)
+        self.setFixedWidth(_NARROW)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Height rail")
+        self.setMouseTracking(True)
         self._areas = np.empty(0)
-        self._height, self._base, self._at = 1.0, 0.0, 0.0
+        self._peel: NDArray[np.float64] | None = None
+        self._marks: tuple[RailMark, ...] = ()
+        self._height, self._base, self._at, self._free = 1.0, 0.0, 0.0, 0.0
+        self._by_layer = False
 
     def show_layers(self, areas: np.ndarray, base: float, height: float, at: float) -> None:
         """areas : (k,) mm2 of each layer, the first from ``base`` mm on; height : mm, at : mm hidden"""
-        self._areas, self._base, self._height, self._at = areas, base, max(height, 1e-6), at
+        self._show(areas, base, height, at, 0.0)
+        self._peel, self._marks, self._by_layer = None, (), False
+        self.setFixedWidth(_NARROW)
         largest = text.area(float(areas.max())) if len(areas) else ""
         self.setToolTip(f"Area of each layer, the largest {largest}. Drag up to hide what is below; double click: all.")
+
+    def show_checked(
+        self, areas: np.ndarray, peel: np.ndarray, marks: Sequence[RailMark], base: float, height: float, at: float,
+        free: float,
+    ) -> None:  # fmt: skip
+        """areas, peel : (k,) mm2 of each layer; marks : what was found; at : mm, where it is cut off
+        free : mm, where nothing is cut off: the top where what is below is kept, else the bed"""
+        self._show(areas, base, height, at, free)
+        self._peel, self._marks, self._by_layer = peel, tuple(marks), True
+        self.setFixedWidth(_WIDE)
+        self.setToolTip("")
+
+    def _show(self, areas: np.ndarray, base: float, height: float, at: float, free: float) -> None:
+        self._areas, self._base, self._height = areas, base, max(height, 1e-6)
+        self._at, self._free = at, free
         self.update()
 
-    def _y(self, z: float) -> float:
+    @property
+    def marks(self) -> tuple[RailMark, ...]:
+        """What is marked along it."""
+        return self._marks
+
+    def y_of(self, z: float) -> float:
+        """Pixels from the top. z : mm over the bed"""
         return self.height() - _MARGIN - (self.height() - 2 * _MARGIN) * z / self._height
+
+    # painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -43,27 +109,50 @@ class HeightRail(QWidget):
         painter.fillRect(self.rect(), QColor(palette.GROUND))
         painter.setPen(QPen(QColor(palette.MADDER if self.hasFocus() else palette.HAIRLINE), 1))
         painter.drawLine(0, 0, 0, self.height())
-        if len(self._areas):
-            z = self._base + (np.arange(len(self._areas)) + 0.5) * (self._height - self._base) / len(self._areas)
-            wide = 40.0 * self._areas / max(float(self._areas.max()), 1e-9)
-            outline = [QPointF(48, self._y(self._base))]
-            outline += [QPointF(48 - w, self._y(h)) for w, h in zip(wide.tolist(), z.tolist(), strict=True)]
-            outline.append(QPointF(48, self._y(self._height)))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor("#CFC8B7"))
-            painter.drawPolygon(QPolygonF(outline))
+        self._paint_areas(painter)
+        for mark in self._marks:
+            _paint_mark(painter, mark, QPointF(_LANES[mark.kind], self.y_of(mark.z)))
+        right = self.width() - 2
         small = QFont(painter.font())
         small.setPixelSize(10)
         painter.setFont(small)
         painter.setPen(QColor(palette.FAINT))
-        painter.drawText(QRectF(2, 4, 46, 14), Qt.AlignmentFlag.AlignRight, text.mm(self._height))
-        painter.drawText(QRectF(2, self.height() - 18, 46, 14), Qt.AlignmentFlag.AlignRight, "0 mm")
-        y = self._y(self._at)
+        painter.drawText(QRectF(2, 4, right - 2, 14), Qt.AlignmentFlag.AlignRight, text.mm(self._height))
+        painter.drawText(QRectF(2, self.height() - 18, right - 2, 14), Qt.AlignmentFlag.AlignRight, "0 mm")
+        y = self.y_of(self._at)
         painter.setPen(QPen(QColor(palette.MADDER), 2))
-        painter.drawLine(QPointF(2, y), QPointF(48, y))
-        if self._at > 0:
-            painter.drawText(QRectF(2, y - 15, 46, 13), Qt.AlignmentFlag.AlignLeft, f"{self._at:.1f}")
+        painter.drawLine(QPointF(2, y), QPointF(right, y))
+        if abs(self._at - self._free) > 1e-9:
+            place = QRectF(2, y - 15 if y > 30 else y + 2, right - 4, 13)
+            painter.drawText(place, Qt.AlignmentFlag.AlignLeft, f"{self._at:.{2 if self._by_layer else 1}f}")
         painter.end()
+
+    def _paint_areas(self, painter: QPainter) -> None:
+        if not len(self._areas):
+            return
+        right = self.width() - 2.0
+        peel = self._areas if self._peel is None else self._peel
+        z = self._base + (np.arange(len(self._areas)) + 0.5) * (self._height - self._base) / len(self._areas)
+        most = max(float(peel.max()), 1e-9)
+        # no more points than there are pixels: of those that share one, the largest
+        step = max(1, len(z) // max(2 * self.height(), 1))
+        starts = np.arange(0, len(z), step)
+        for values, brush, pen in ((peel, "", palette.PLUM), (self._areas, "#CFC8B7", "")):
+            if values is peel and self._peel is None:
+                continue
+            wide = 40.0 * np.maximum.reduceat(values, starts) / most
+            line = [QPointF(right - w, self.y_of(h)) for w, h in zip(wide.tolist(), z[starts].tolist(), strict=True)]
+            if brush:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(brush))
+                ends = QPointF(right, self.y_of(self._base)), QPointF(right, self.y_of(self._height))
+                painter.drawPolygon(QPolygonF([ends[0], *line, ends[1]]))
+            else:
+                painter.setPen(QPen(QColor(pen), 1.2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPolyline(QPolygonF(line))
+
+    # the mouse and keys
 
     def _move(self, z: float) -> None:
         self.moved.emit(min(max(z, 0.0), self._height))
@@ -71,22 +160,75 @@ class HeightRail(QWidget):
     def _from_pixel(self, y: float) -> float:
         return (self.height() - _MARGIN - y) / max(self.height() - 2 * _MARGIN, 1) * self._height
 
+    def _mark_at(self, at: QPointF) -> RailMark | None:
+        near = [(math.hypot(at.x() - _LANES[mark.kind], at.y() - self.y_of(mark.z)), n)
+                for n, mark in enumerate(self._marks)]  # fmt: skip
+        return self._marks[min(near)[1]] if near and min(near)[0] <= _NEAR else None
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._move(self._from_pixel(event.position().y()))
+        mark = self._mark_at(event.position())
+        if mark is not None:
+            self.picked.emit(mark.of)
+        else:
+            self._move(self._from_pixel(event.position().y()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if event.buttons():
             self._move(self._from_pixel(event.position().y()))
+        else:
+            on_mark = self._mark_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.PointingHandCursor if on_mark else Qt.CursorShape.ArrowCursor)
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent) and self._by_layer:
+            mark = self._mark_at(QPointF(event.pos()))
+            words = (
+                mark.words
+                if mark is not None
+                else (
+                    "Area of each layer; the line is what peels off with cups. Drag or turn the wheel to cut off at a "
+                    "height; double click: all. Marks: islands, pockets, jumps."
+                )
+            )
+            QToolTip.showText(event.globalPos(), words, self)
+            return True
+        return super().event(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self._move(0.0)
+        self._move(self._free)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        clicks = event.angleDelta().y() / 120.0
+        if self._by_layer:
+            steps = int(math.copysign(max(1.0, abs(clicks)), clicks)) if clicks else 0
+            self.stepped.emit(steps)
+        else:
+            self._move(self._at + clicks)
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0, Qt.Key.Key_PageUp: 10.0, Qt.Key.Key_PageDown: -10.0}
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 10, Qt.Key.Key_PageDown: -10}
         key = Qt.Key(event.key())
-        if key in steps:
+        if key in steps and self._by_layer:
+            self.stepped.emit(steps[key])
+        elif key in steps:
             self._move(self._at + steps[key])
         elif event.key() == Qt.Key.Key_Home:
-            self._move(0.0)
+            self._move(self._free)
         else:
             super().keyPressEvent(event)
+
+
+def _paint_mark(painter: QPainter, mark: RailMark, at: QPointF) -> None:
+    """An island is a drop that hangs, a pocket a bowl, a jump two steps: told apart without their colour."""
+    colour = QColor(mark.colour)
+    painter.setPen(QPen(colour, 1.6))
+    painter.setBrush(colour if mark.kind == "island" else Qt.BrushStyle.NoBrush)
+    x, y = at.x(), at.y()
+    if mark.kind == "island":
+        painter.drawPolygon(QPolygonF([QPointF(x - 4, y - 3), QPointF(x + 4, y - 3), QPointF(x, y + 4)]))
+    elif mark.kind == "pocket":
+        painter.drawArc(QRectF(x - 4.5, y - 6, 9, 10), 180 * 16, 180 * 16)
+    else:
+        painter.drawPolyline(QPolygonF([QPointF(x - 5, y + 3), QPointF(x, y + 3), QPointF(x, y - 3),
+                                        QPointF(x + 5, y - 3)]))  # fmt: skip

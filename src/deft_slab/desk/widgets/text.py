@@ -28,6 +28,11 @@ def area(mm2: float) -> str:
     return f"{mm2 / 100:.1f} cm²" if abs(mm2) >= 100 else f"{mm2:.1f} mm²"
 
 
+def small_area(mm2: float) -> str:
+    """mm², with as many digits as it takes to be more than nothing."""
+    return area(mm2) if mm2 >= 1.0 else f"{mm2:.2g} mm²"
+
+
 def volume(mm3: float) -> str:
     """cm³; mm³ below a tenth of one."""
     if abs(mm3) < 0.5:
@@ -35,6 +40,10 @@ def volume(mm3: float) -> str:
     if abs(mm3) < 100:
         return f"{mm3:.0f} mm³"
     return f"{mm3 / 1000:.0f} cm³" if abs(mm3) >= 1e5 else f"{mm3 / 1000:.1f} cm³"
+
+
+def grams(value: float) -> str:
+    return f"{value / 1000:.2f} kg" if value >= 1000 else f"{value:.0f} g" if value >= 10 else f"{value:.1f} g"
 
 
 def degrees(value: float) -> str:

@@ -1,0 +1,96 @@
+"""Flying to a place: the view turns to an overhang spot, a seam, or something that a check has found."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject
+
+from ...core.checked import Found, Jump, Neck, Pocket
+from ...core.outcome import OverhangSpot, Place
+from ..whole import DeskState
+from .scene_view import SceneView
+
+Floats = NDArray[np.float64]
+
+
+class Flight(QObject):
+    """Of one view."""
+
+    def __init__(self, view: SceneView, state: DeskState) -> None:
+        super().__init__(view)
+        self._view, self._state = view, state
+        state.flown_to.connect(self._fly_to)
+        state.seam_flown_to.connect(self._fly_to_seam)
+        state.checking.flown_to.connect(self._fly_to_found)
+
+    def _fly_to(self, number: int, spot: OverhangSpot) -> None:
+        """Looks at an overhang spot from below and outside, and marks it."""
+        scene = self._view.scene
+        if scene is None or self._state.view.in_place:
+            return
+        self._state.select_piece(number)
+        one = scene.placed[number]
+        place = one.pose.of(np.array(spot.place))
+        low, high = one.box
+        out = place - (low + high) / 2
+        azimuth = (
+            float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 1.0 else self._view.camera.azimuth
+        )
+        distance = min(max(4.0 * spot.across, 80.0), 2.2 * float(np.linalg.norm(high - low)))
+        down = one.pose.rotation.T @ np.array([0.0, 0.0, -1.0])
+        self._view.mark(scene.marking(number, spot.facets, down))
+        self._fly(place, distance, azimuth, -24.0)
+
+    def _fly_to_seam(self, seen: Place) -> None:
+        """Looks at a place of a seam or of a cut from outside."""
+        scene = self._view.scene
+        if scene is None:
+            return
+        if not self._state.view.in_place and len(self._state.pieces) > 1:
+            self._state.show(in_place=True)
+        model = scene.model
+        place, out = model.of(seen.place), model.rotation @ seen.outward
+        level = float(np.hypot(out[0], out[1]))
+        azimuth = float(np.degrees(np.arctan2(out[1], out[0]))) if level > 0.1 else self._view.camera.azimuth
+        elevation = float(np.clip(np.degrees(np.arctan2(out[2], max(level, 1e-6))), -60, 75))
+        low, high = scene.box
+        self._fly(place, max(0.5 * float(np.linalg.norm(high - low)), 60.0), azimuth, elevation)
+
+    def _fly_to_found(self, number: int, found: Found) -> None:
+        """Looks at something that was found in the layers: from below and outside at what begins in the air, with what
+        is below cut away; into pockets from above, with what is above cut away."""
+        scene = self._view.scene
+        if scene is None or number >= len(scene.placed):
+            return
+        if self._state.view.in_place:
+            self._state.show(in_place=False)
+        one = scene.placed[number]
+        place = one.pose.of(np.array(found.place))
+        low, high = one.box
+        out = place - (low + high) / 2
+        azimuth = (
+            float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 1.0 else self._view.camera.azimuth
+        )
+        size = float(np.linalg.norm(high - low))
+        checking = self._state.checking
+        into = isinstance(found, Pocket | Jump | Neck)
+        if into:
+            checking.keep("below")
+        checking.set_height(found.at[2] + 1e-6 if into else math.inf)
+        across = max(2.5 * math.sqrt(found.area), 30.0) if isinstance(found, Pocket) else max(0.35 * size, 30.0)
+        self._fly(place, min(across, 1.5 * size), azimuth, 38.0 if into else -14.0)
+
+    def _outside(self, out: Floats) -> float:
+        """Degrees: where one looks from along a way out (3,) mm; as now where that is upright."""
+        level = np.hypot(out[0], out[1]) > 1.0
+        return float(np.degrees(np.arctan2(out[1], out[0]))) if level else self._view.camera.azimuth
+
+    def _fly(self, place: Floats, distance: float, azimuth: float, elevation: float) -> None:
+        x, y, z = place.tolist()
+        self._view.look(
+            replace(self._view.camera, focus=(x, y, z), distance=distance, azimuth=azimuth, elevation=elevation)
+        )  # fmt: skip

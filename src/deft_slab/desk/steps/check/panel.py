@@ -1,0 +1,150 @@
+"""One page: failed, look here, left on purpose, good; each line flies to what it is of."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
+
+from ....core.checked import Found
+from ...whole import DeskState
+from ...widgets.binding import follow, quietly
+from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
+from .lines import Line, lines_of
+
+_HEADS = {"failed": "Failed", "look": "Look here", "left": "Left on purpose", "good": "Good"}
+_SIGNS = {"failed": "✕", "look": "!", "left": "–", "good": "✓"}
+_ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
+
+
+class LineRow(ClickRow):
+    """One line; the chosen one says what it means and what helps."""
+
+    def __init__(self, line: Line, *, chosen: bool) -> None:
+        super().__init__("chosen" if chosen else "row")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 3, 8, 3)
+        column.setSpacing(1)
+        column.addLayout(row(label(_SIGNS[line.verdict], _ROLES[line.verdict]), label(line.what, "title"), 1))
+        column.addWidget(label(line.detail, "faint", wrap=True))
+        if chosen and line.means:
+            column.addWidget(label(line.means, "", wrap=True))
+        self.column = column
+        self.setAccessibleName(f"{_HEADS[line.verdict]}: {line.what}. {line.detail}")
+        self.setToolTip(line.means or line.detail)
+
+
+class CheckPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self.state, self._checking = state, state.checking
+        self._said = self.head("What was checked")
+        self.layers = QComboBox()
+        self.layers.setAccessibleName("Layer height")
+        self.layers.setToolTip("The layers that are looked at; the printer's own heights. Finer ones show more.")
+        self.layers.activated.connect(self._on_layer)
+        self._sum = label("", "faint", wrap=True)
+        self.add(row(label("Layers of", "faint"), self.layers, 1))
+        self.add(self._sum)
+        self.entries = self.add_list()
+        self.entries.setSpacing(2)
+        self.rows: list[tuple[Line, LineRow]] = []
+        self._chosen: Line | None = None
+        self._shown: tuple[list[Line], Line | None] | None = None
+        self.column.addStretch(1)
+        follow(self, self.refresh, state.opened, state.outcome_changed, self._checking.changed, state.project_changed)
+
+    @property
+    def lines(self) -> list[Line]:
+        """What was checked of the plan that is measured."""
+        evaluated = self.state.evaluated
+        if evaluated is None:
+            return []
+        return lines_of(evaluated.outcome, self._checking.found, self.state.printer)
+
+    def refresh(self) -> None:
+        self._show_layers()
+        if self.state.evaluated is None:
+            emptied(self.entries)
+            self._shown, self.rows = None, []
+            self.entries.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
+            self._sum.setText("")
+            return
+        lines = self.lines
+        flown = self._checking.flown
+        chosen = next((line for line in lines if line.found is not None and line.found == flown), None)
+        if chosen is None and self._chosen in lines and (flown is None or self._chosen is None):
+            chosen = self._chosen
+        counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in _HEADS}
+        waiting = "" if self._checking.found else " The layers are being looked at …"
+        self._sum.setText(f"{counts['failed']} failed, {counts['look']} to look at, {counts['good']} good.{waiting}")
+        self._chosen = chosen
+        if (lines, chosen) == self._shown:
+            return
+        self._shown = lines, chosen
+        emptied(self.entries)
+        self.rows = []
+        verdict = ""
+        for line in lines:
+            if line.verdict != verdict:
+                verdict = line.verdict
+                self.entries.addWidget(label(f"{_HEADS[verdict]} · {counts[verdict]}", "head"))
+            shown = LineRow(line, chosen=line == chosen)
+            shown.clicked.connect(partial(self._take, line))
+            if line == chosen:
+                shown.column.addLayout(self._helps(line))
+            self.entries.addWidget(shown)
+            self.rows.append((line, shown))
+
+    def _helps(self, line: Line) -> QHBoxLayout:
+        """What may be done about a line."""
+        parts = []
+        if line.found is not None:
+            parts.append(self._leaving(line.found))
+        filament = self.state.printer.kind == "filament"
+        if "hold" in line.helps and line.found is not None and line.number is not None and filament:
+            parts.append(button("Hold it here", "Asks for support under this place: a hold spot.",
+                                partial(self._checking.hold, line.number, line.found), role="small"))  # fmt: skip
+        if "seat" in line.helps:
+            parts.append(button("Other seats …", "Goes to Tilt, where other seats of this piece are looked for.",
+                                partial(self._reseat, line), role="small"))  # fmt: skip
+        across = row(*parts, 1)
+        across.setContentsMargins(0, 3, 0, 1)
+        return across
+
+    def _leaving(self, found: Found) -> QPushButton:
+        if found.left:
+            return button("Count it again", "No longer leaves it: it counts again.",
+                          partial(self._checking.take_back, found), role="small")  # fmt: skip
+        return button("Leave it", "Lists it apart from now on: it may stay as it is.",
+                      partial(self._checking.leave, found), role="small")  # fmt: skip
+
+    def _take(self, line: Line) -> None:
+        self._chosen = line
+        if line.found is not None and line.number is not None:
+            self._checking.fly(line.number, line.found)
+            return
+        self._checking.flown = None
+        if line.number is not None:
+            self.state.select_piece(line.number)
+        self.refresh()
+
+    def _reseat(self, line: Line) -> None:
+        if line.number is not None:
+            self.state.select_piece(line.number)
+        self.state.go_to("Tilt")
+
+    # the layers
+
+    def _show_layers(self) -> None:
+        heights = self.state.printer.layer_heights
+        words = [f"{height:g} mm" for height in heights]
+        with quietly(self.layers):
+            if [self.layers.itemText(n) for n in range(self.layers.count())] != words:
+                self.layers.clear()
+                self.layers.addItems(words)
+            now = self._checking.thickness
+            self.layers.setCurrentIndex(heights.index(now) if now in heights else -1)
+
+    def _on_layer(self, number: int) -> None:
+        self._checking.look_at(self.state.printer.layer_heights[number])

@@ -1,0 +1,65 @@
+"""What was found, along the height rail."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ....core.checked import Checked
+from ...look import palette
+from ...scene.ink import found_words
+from ...whole import DeskState
+from ...widgets.height_rail import HeightRail, RailMark
+
+
+def show_on_rail(rail: HeightRail, state: DeskState) -> None:
+    """Shows the layers of the selected piece, or of the whole bed, with what was found."""
+    checking, piece = state.checking, state.piece
+    assert piece is not None
+    top = checking.top
+    free = top if checking.keeps == "below" else 0.0
+    at = checking.z if math.isfinite(checking.z) else free
+    known = checking.found
+    if not known:
+        rail.show_checked(piece.layers, piece.layers, (), piece.lift, top, at, free)
+        return
+    looked_at = known if checking.whole_bed else known[min(state.selected_piece, len(known) - 1) :][:1]
+    marks = [mark for found in looked_at for mark in _marks(found, state)]
+    if len(looked_at) == 1:
+        (found,) = looked_at
+        rail.show_checked(found.areas, found.peel, marks, found.base, top, at, free)
+        return
+    rail.show_checked(*_together(looked_at), marks, 0.0, top, at, free)
+
+
+def _together(pieces: tuple[Checked, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """(areas, peel) mm2 of each layer of all pieces on one bed; they all begin at the bed or at their lift."""
+    first = [round(one.base / one.thickness) for one in pieces]
+    count = max(start + one.layers for start, one in zip(first, pieces, strict=True))
+    areas, peel = np.zeros(count), np.zeros(count)
+    for start, one in zip(first, pieces, strict=True):
+        areas[start : start + one.layers] += one.areas
+        peel[start : start + one.layers] += one.peel
+    return areas, peel
+
+
+def _marks(found: Checked, state: DeskState) -> list[RailMark]:
+    """Of one piece: what counts in colour, what is held, small or left on purpose in grey."""
+    printer = state.printer
+    marks = []
+    for island in found.islands:
+        counts = not (island.held or island.small or island.left)
+        why = "" if counts else f" ({'held by ' + island.held if island.held else 'left' if island.left else 'small'})"
+        marks.append(RailMark("island", island.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
+                              f"{found_words(island)} at {island.z:.2f} mm{why}", (found.number, island)))  # fmt: skip
+    for pocket in found.pockets:
+        heavy = pocket.area > printer.most_cup or (pocket.trapped and pocket.volume >= printer.least_void)
+        counts = heavy and not pocket.left and (printer.kind == "resin" or pocket.trapped)
+        marks.append(RailMark("pocket", pocket.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
+                              f"{found_words(pocket)} at {pocket.z:.2f} mm", (found.number, pocket)))  # fmt: skip
+    for jump in found.jumps if printer.kind == "resin" else ():
+        marks.append(RailMark("jump", jump.z, palette.HIDDEN_SEAM if jump.left else palette.AMBER,
+                              f"{found_words(jump)} at {jump.z:.2f} mm", (found.number, jump)))  # fmt: skip
+    # what counts is drawn last, over the rest
+    return sorted(marks, key=lambda mark: mark.colour != palette.HIDDEN_SEAM)

@@ -1,0 +1,31 @@
+"""What Check asks: what is to be found of the pieces, and sections through them."""
+
+from __future__ import annotations
+
+from ...core.checked import Checked, SectionFace
+from ...core.checks import check, section_face
+from ...core.outcome import Piece
+from ...core.plan import Plan
+from ...core.printer import Printer
+from ...core.progress import Job
+from ..requests import CheckPieces, CutSection
+from .shop import Shop
+
+
+class Checks:
+    """Answers requests; see ``bench``."""
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+        self._last: tuple[Plan, Printer, tuple[Piece, ...]] | None = None
+
+    def check(self, asked: CheckPieces, job: Job) -> tuple[Checked, ...]:
+        """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        return check(self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.layer, job)
+
+    def section(self, asked: CutSection, job: Job) -> tuple[SectionFace, ...]:
+        """The sections of all pieces. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        if self._last is None or self._last[:2] != (asked.plan, asked.printer):
+            pieces = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
+            self._last = (asked.plan, asked.printer, pieces)
+        return tuple(section_face(piece, asked.z) for piece in self._last[2])
