@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 
 from ..core.errors import BadPlan
+from ..core.hollow import MOST_VENTS
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
 from ..core.joins import STOCK, THICKEST, THINNEST
@@ -47,6 +48,7 @@ def parser() -> argparse.ArgumentParser:
     _common(look)
     _overhang(look)
     _layers(look)
+    _hollow(commands.add_parser("hollow", help="hollow the pieces, with lattice, vents and plugs, and write them"))
     mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
     _common(mend)
     mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
@@ -122,9 +124,34 @@ def _down(command: argparse.ArgumentParser) -> None:
                          help="direction of the model frame that points to the bed; any length")  # fmt: skip
 
 
+def _hollow(command: argparse.ArgumentParser) -> None:
+    """What is hollowed, and how."""
+    _common(command)
+    _overhang(command)
+    _stands(command)
+    command.add_argument("--wall", type=_number, required=True, metavar="MM", help="wall that stays")
+    command.add_argument("--hollow-fineness", type=_number, metavar="MM",
+                         help="to within which (a quarter of the wall)")  # fmt: skip
+    command.add_argument("--solid-below", type=_number, default=0.0, metavar="MM",
+                         help="stays solid up to this height over the bed (0)")  # fmt: skip
+    command.add_argument(
+        "--lattice", type=_number, nargs=2, metavar=("SPACING", "RADIUS"), help="rods through the void"
+    )
+    command.add_argument("--vents", type=int, default=MOST_VENTS, metavar="N",
+                         help=f"at most so many for each piece ({MOST_VENTS})")  # fmt: skip
+    command.add_argument("--plugs", action="store_true", help="with a plug for each vent, as a piece of its own")
+    _recipe(command)
+
+
+def _stands(command: argparse.ArgumentParser) -> None:
+    """How the whole stands, and how far over the bed."""
+    _down(command)
+    command.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
+
+
 def _layers(command: argparse.ArgumentParser) -> None:
     """What is looked at layer by layer."""
-    _down(command)
+    _stands(command)
     command.add_argument("--layer", type=_number, metavar="MM", help="layer height (the usual one of the printer)")
     _cuts(command)
 
@@ -193,7 +220,8 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
                             ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
-                            ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5)):  # fmt: skip
+                            ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5), ("wall", 1e-6, 1e6),
+                            ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

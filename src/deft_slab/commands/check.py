@@ -8,23 +8,16 @@ import math
 from ..core.checked import Checked, Found, Island, Pocket
 from ..core.checks import check
 from ..core.errors import CutFailed
-from ..core.judge.tilts import down_to_rotation, unit
-from ..core.tilt import Tilt
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
-from .recipes import carried_out, recipe_of, refuse_misses
+from .recipes import with_recipe
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
-    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, "down direction")))
     opened, plan = opened_file(arguments)
-    plan = plan.changed(tilt=tilt, threshold=arguments.theta)
     workshop = Workshop(opened.model, arguments.spread)
-    if arguments.recipe is not None or arguments.straight:
-        recipe = recipe_of(arguments)
-        plan = carried_out(plan, recipe, arguments.theta)
-        refuse_misses(recipe, workshop.evaluate(plan.changed(joins=()), printer, detail="figures"))
+    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
     found = check(workshop, plan, printer, arguments.layer)
     problem = next((one.problem for one in found if one.problem), "")
     if problem:

@@ -6,10 +6,13 @@ import argparse
 
 from ..core.cuts import Cut, StraightCut
 from ..core.errors import BadPlan, CutFailed
-from ..core.judge.tilts import unit
+from ..core.judge.tilts import down_to_rotation, unit
 from ..core.outcome import Outcome
 from ..core.plan import MOST_CUTS, Plan
+from ..core.printer import Printer
 from ..core.script import Recipe, read_recipe
+from ..core.tilt import Tilt
+from ..core.workshop import Workshop
 
 
 def recipe_of(arguments: argparse.Namespace) -> Recipe:
@@ -29,10 +32,30 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     return _with_more(read, cuts)
 
 
+def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
+    """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
+    CutFailed."""
+    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, "down direction")))
+    plan = plan.changed(tilt=tilt, threshold=arguments.theta)
+    if arguments.recipe is None and not arguments.straight:
+        return plan
+    recipe = recipe_of(arguments)
+    plan = carried_out(plan, recipe, arguments.theta)
+    bare = plan.changed(joins=(), hollows=())
+    refuse_misses(recipe, workshop.evaluate(bare, printer, detail="figures"))
+    return plan
+
+
 def carried_out(plan: Plan, recipe: Recipe, threshold: float) -> Plan:
     """A plan with what a recipe says."""
     return plan.changed(
-        threshold=threshold, recipe=recipe.cuts, pieces=recipe.pieces, leaning=recipe.leaning, joins=recipe.joins
+        threshold=threshold,
+        recipe=recipe.cuts,
+        pieces=recipe.pieces,
+        leaning=recipe.leaning,
+        joins=recipe.joins,
+        hollows=recipe.hollows,
+        left=recipe.left,
     )
 
 

@@ -71,3 +71,7 @@ class Cancelled(DeftError):
 
     def __init__(self, what: str = "Stopped.", *, kept: str = "", remedy: str = "") -> None:
         super().__init__(what, kept=kept, remedy=remedy)
+
+
+class HollowFailed(DeftError):
+    """A piece could not be hollowed."""

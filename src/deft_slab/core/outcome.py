@@ -14,7 +14,7 @@ from .cuts import Side
 from .model import MendReport
 from .plan import PieceWish, Plan
 from .printer import Printer
-from .reports import ContactFound, JoinReport
+from .reports import ContactFound, HollowReport, JoinReport
 from .solid import Defects, Solid
 from .tilt import Tilt
 
@@ -331,7 +331,7 @@ class Outcome:
     notes : sentences for the person; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
     cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
-    contacts : where pieces meet; joins : what became of each join that is on, by its id
+    contacts : where pieces meet; joins, hollows : what became of each that is on, by its id
     spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
     """
 
@@ -349,6 +349,7 @@ class Outcome:
     spans: Floats = field(default_factory=lambda: np.zeros((2, 3)))
     contacts: tuple[ContactFound, ...] = ()
     joins: dict[str, JoinReport] = field(default_factory=dict)
+    hollows: dict[str, HollowReport] = field(default_factory=dict)
 
     @property
     def kerf_mm3(self) -> float:
@@ -366,9 +367,15 @@ class Outcome:
         return sum(one.added + one.loose - one.removed for one in self.joins.values() if not one.problem)
 
     @property
+    def hollows_mm3(self) -> float:
+        """What all hollows remove from the pieces, less what is in their plugs."""
+        return sum(one.removed - one.added for one in self.hollows.values())
+
+    @property
     def lost_share(self) -> float | None:
         """How much of the volume before is in no piece, no kerf and no crumb; None where there was none before."""
         if not self.volume_before_mm3:
             return None
         after = sum(piece.solid.volume for piece in self.pieces) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3
+        after += self.hollows_mm3
         return abs(after / self.volume_before_mm3 - 1.0)

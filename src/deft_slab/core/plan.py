@@ -18,6 +18,7 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, triple
 from .errors import BadPlan
+from .hollow import Hollow
 from .joins import AnyJoin, Join
 from .marking import Audience, LeftAlone, Mark
 from .tilt import STAND_UP, Tilt
@@ -179,14 +180,15 @@ class Plan(Document):
     recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
     pieces: tuple[PieceWish, ...] = ()
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
+    hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Plan:
-        ids = [*(cut.id for cut in self.recipe), *(join.id for join in self.joins)]
+        ids = [one.id for of in (self.recipe, self.joins, self.hollows) for one in of]
         if len(set(ids)) != len(ids):
-            raise ValueError("two cuts or joins of a plan have the same id")
+            raise ValueError("two cuts, joins or hollows of a plan have the same id")
         return self
 
     @field_validator("stretch")
@@ -276,7 +278,8 @@ class Plan(Document):
             for wish in self.pieces
         )
         joins = tuple(join.carried(move, numbers.get(join.cut, {})) for join in self.joins)
-        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins)
+        hollows = tuple(hollow.carried(move, named(hollow.sides)) for hollow in self.hollows)
+        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows)
 
     def guest(self, guest_id: str) -> Guest:
         """By its id. Raises BadPlan."""
@@ -335,6 +338,24 @@ class Plan(Document):
         """Without the joins of some ids."""
         return self.changed(joins=tuple(join for join in self.joins if join.id not in ids))
 
+    def hollow(self, hollow_id: str) -> Hollow:
+        """By its id. Raises BadPlan."""
+        for hollow in self.hollows:
+            if hollow.id == hollow_id:
+                return hollow
+        raise BadPlan(f"There is no hollow {hollow_id!r} in this plan.")
+
+    def with_hollow(self, hollow: Hollow) -> Plan:
+        """With a hollow added at the end, or put in place of the one with its id."""
+        if any(other.id == hollow.id for other in self.hollows):
+            return self.changed(hollows=tuple(hollow if one.id == hollow.id else one for one in self.hollows))
+        return self.changed(hollows=(*self.hollows, hollow))
+
+    def fresh_hollow_id(self) -> str:
+        """An id that no hollow has."""
+        taken = {hollow.id for hollow in self.hollows} | {side.cut for wish in self.pieces for side in wish.sides}
+        return next(f"h{n}" for n in itertools.count(1) if f"h{n}" not in taken)
+
     def fresh_join_ids(self, count: int) -> list[str]:
         """Ids that no join has, nor a wish for a piece names."""
         taken = {join.id for join in self.joins} | {side.cut for wish in self.pieces for side in wish.sides}
@@ -345,7 +366,7 @@ class Plan(Document):
     def as_it_came(self) -> Plan:
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
-        return self.changed(recipe=(), joins=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
+        return self.changed(recipe=(), joins=(), hollows=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
 
     def fresh_id(self) -> str:
         """An id that no cut has, nor a wish for a piece names."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -13,6 +13,8 @@ from scipy.spatial import cKDTree
 from .cuts import Cut, PieceReach, Side
 from .errors import CutFailed
 from .groups import Part
+from .judge.slivers import thin_places
+from .kept import Kept
 from .marking import Region
 from .outcome import CutReport, Place
 from .progress import QUIET, Job
@@ -196,3 +198,13 @@ def _contact(crumb: Solid, other: Solid) -> int:
         return 0
     distance, _ = cKDTree(theirs).query(ours)
     return int(np.count_nonzero(distance < max(_TOUCHING, 1e-6 * other.diagonal)))
+
+
+def proven(kept: Kept, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
+    """With whether what a cut takes off catches on its way, and where it leaves less than a limit (mm), looked at on
+    the simplified model. kept : where both are, once they are known"""
+    made = tuple(part.key for part in light.made)
+    solids = [part.solid for part in light.made]
+    catches = kept.once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))
+    thin = kept.once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, limit))
+    return replace(report, catches=report.catches or catches, thin=thin)

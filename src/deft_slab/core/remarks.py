@@ -13,7 +13,7 @@ from .groups import Part, Uncut
 from .model import MendReport, Model
 from .outcome import NOT_BARRED, CutReport, Piece, Seam
 from .plan import PieceWish, Plan
-from .reports import JoinReport
+from .reports import HollowReport, JoinReport
 from .tilt import Tilt
 
 Floats = NDArray[np.float64]
@@ -35,7 +35,7 @@ def piece_names(
     parting : the cuts that part something; known : names, by the number of the part
     """
     if not parting:
-        return [uncut.groups[part.group].name for part in parts]
+        return [known.get(number, uncut.groups[part.group].name) for number, part in enumerate(parts)]
     rotation = plan.tilt.rotation
     made_by = {cut.id: cut for cut in parting}
     names = []
@@ -97,6 +97,21 @@ def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[str]:
         said += [f"{name}: {warning}" for warning in report.warnings]
         if report.moved > _MOVED:
             said.append(f"{name} was moved by {report.moved:.1f} mm, to stay on its contact.")
+    return said
+
+
+def about_hollows(reports: Mapping[str, HollowReport]) -> list[str]:
+    """What there is to say of the hollows that are on."""
+    said = []
+    for ident, report in reports.items():
+        if report.problem:
+            said.append(f"Hollow {ident} is not made. {report.problem}")
+            continue
+        said += [f"Vent {vent.id} of hollow {ident} is not made. {vent.problem}" for vent in report.vents
+                 if vent.problem]  # fmt: skip
+        if report.unvented:
+            many = f"{report.unvented} voids have" if report.unvented > 1 else "A void has"
+            said.append(f"{many} no vent: what is inside stays there.")
     return said
 
 

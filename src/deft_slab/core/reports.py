@@ -140,3 +140,41 @@ class DryFit:
     moves: tuple[DryMove, ...]
     turns: tuple[TurnChecked, ...] = ()
     meetings: tuple[MeetingPoint, ...] = ()
+
+
+@dataclass(frozen=True)
+class VentReport:
+    """What became of a vent. reaches : whether it opens a void; problem : why it was not made, empty where it was
+    length : mm of wall that it goes through; exposure : of the surface there, 0 to 1; -1 where that was not asked for
+    gap : mm, least between its plug and its hole, inf without one"""
+
+    id: str
+    reaches: bool
+    problem: str = ""
+    length: float = 0.0
+    void: int = -1
+    gap: float = math.inf
+
+
+@dataclass(frozen=True)
+class HollowReport:
+    """What became of a hollow.
+
+    piece : the number of the piece, from 0 on, None where it is on none; problem : why nothing was made, else empty
+    voids : mm3 of each, largest first, without the lattice; removed : mm3 that the piece has less; added : of plugs
+    least_wall : mm, the least that was left around the voids, by distance; vents : of each
+    """
+
+    piece: int | None
+    problem: str = ""
+    voids: tuple[float, ...] = ()
+    removed: float = 0.0
+    added: float = 0.0
+    least_wall: float = math.inf
+    vents: tuple[VentReport, ...] = ()
+
+    @property
+    def unvented(self) -> int:
+        """How many voids no vent opens."""
+        open_ = {vent.void for vent in self.vents if vent.reaches}
+        return sum(number not in open_ for number in range(len(self.voids)))

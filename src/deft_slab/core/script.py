@@ -9,23 +9,27 @@ from pydantic import Field, ValidationError
 from .cuts import AnyCut
 from .documents import Document, first_problem
 from .errors import BadPlan
+from .hollow import Hollow
 from .joins import AnyJoin
+from .marking import LeftAlone
 from .plan import MOST_CUTS, MOST_JOINS, PieceWish
 from .versions import Versions
 
-RECIPES = Versions("recipe", 3)
+RECIPES = Versions("recipe", 4)
 MOST_RECIPE_BYTES = 20_000_000
 
 
 class Recipe(Document):
-    """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, and how they sit.
-    leaning : see ``Plan``"""
+    """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
+    which are hollow, and what was left on purpose. leaning : see ``Plan``"""
 
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     pieces: tuple[PieceWish, ...] = ()
     leaning: float = Field(default=0.5, ge=0.0, le=1.0)
+    hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
+    left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
 
 
 @RECIPES.step(1)
@@ -37,6 +41,12 @@ def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
 @RECIPES.step(2)
 def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
     """Version 2 had no joins."""
+    return data
+
+
+@RECIPES.step(3)
+def _with_hollows(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 hollowed nothing, and left nothing on purpose."""
     return data
 
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from .cuts import Cut, Side
 from .errors import OpenSurface
 from .exposures import Exposures
+from .finishing import Finishing
 from .groups import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, mended_groups, spans
 from .joining.contacts import Contact
 from .joining.joined import Joined
@@ -25,18 +26,17 @@ from .judge.base import fit
 from .judge.marks import Marked, facets_at, joined_marks, marked, taken, unmarked
 from .judge.seam import seam_of
 from .judge.seats import SEARCH_CELLS, SeatWishes, seats_of
-from .judge.slivers import thin_places
 from .judge.tilts import down_to_rotation, set_down
 from .kept import Kept
 from .marking import Mark, Region
 from .mend.thin import thinned
 from .model import MendReport, Model
-from .outcome import CutReport, Outcome, Piece, Seam, Totals
+from .outcome import Outcome, Piece, Seam, Totals
 from .plan import PieceWish, Plan
 from .printer import Printer
 from .progress import QUIET, Job, Spread
-from .recipe import Stage, catches_on_its_way, cut_all, nameless
-from .remarks import about_cuts, about_joins, about_model, piece_names, remarks
+from .recipe import Stage, cut_all, nameless, proven
+from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
 from .reports import DryFit
 from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
 from .shells import shells_of, specks_among
@@ -109,17 +109,18 @@ class Workshop:
         marks = self._marks(plan, uncut, job.part(0.3, 0.3))
         uncut = self._sized(plan, uncut)
         parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
-        joined = Joined(parts, [])
-        if detail == "whole" or plan.joins:
-            joined = self._joinery.joined(plan, parts, stages, printer, job.part(0.37, 0.38))
-            parts = joined.parts
+        joined, hollows = Joined(parts, []), {}
+        if detail == "whole" or plan.joins or plan.hollows:
+            step = job.part(0.37, 0.38)
+            done = Finishing(self.kept, self.spread).done(plan, parts, stages, printer, step, hollow=not quick)
+            joined, hollows, parts = done.joined, done.hollows, done.joined.parts
         tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
         reports = {cut.id: stage.report for cut, stage in stages}
         if not quick and stages:
             tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, printer, job.part(0.38, 0.4))
             if detail == "whole":
                 limit = printer.thinnest_wall
-                reports = {cut.id: self._proven(cut, reports[cut.id], stage, limit) for cut, stage in light_stages}
+                reports = {cut.id: proven(self.kept, cut, reports[cut.id], stage, limit) for cut, stage in light_stages}
         exposed = None if quick else self._exposures.of_source(uncut, plan.audience, job.part(0.4, 0.5))
         parting = [cut for cut, stage in stages if stage.report.parts]
         names = piece_names(plan, parting, uncut, parts, joined.names)
@@ -137,7 +138,7 @@ class Workshop:
         notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
-                     *remarks(pieces, wishes, plan)]  # fmt: skip
+                     *about_hollows(hollows), *remarks(pieces, wishes, plan)]  # fmt: skip
             if plan.guests:
                 from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
 
@@ -150,7 +151,7 @@ class Workshop:
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
             self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
-            tuple(contact.found for contact in joined.contacts), joined.reports,
+            tuple(contact.found for contact in joined.contacts), joined.reports, hollows,
         )  # fmt: skip
 
     def subject(
@@ -162,7 +163,7 @@ class Workshop:
         number : of the piece, from 0 on; triangles : of its stand-in; printer : with its joins, as this one needs them;
         None: without
         """
-        raw, part, wish = self._part(plan, number, job.part(0.0, 0.6), printer)
+        raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(
             ("subject", part.key, triangles), lambda: thinned(part.solid, triangles, job.part(0.6, 0.8)), triangles
         )
@@ -192,15 +193,18 @@ class Workshop:
     def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None) -> Floats:
         """(m,) exposure of the facets of a piece, from everywhere. printer : as for ``subject``. Raises as
         ``evaluate``."""
-        _, part, _ = self._part(plan, number, job, printer)
+        _, part, _ = self.part_of(plan, number, job, printer)
         return self._exposures.of(part.key, part.solid, job)
 
-    def _part(self, plan: Plan, number: int, job: Job, printer: Printer | None) -> tuple[Uncut, Part, PieceWish | None]:
-        """(the bodies in units of the file, a piece by its number, the wish that is for it)."""
+    def part_of(
+        self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None
+    ) -> tuple[Uncut, Part, PieceWish | None]:
+        """(the bodies in units of the file, a piece by its number, the wish that is for it). printer : as for
+        ``subject``. Raises as ``evaluate``."""
         raw = self._base(plan, job.part(0.0, 0.8))
         parts, stages = self._parts(plan, self._sized(plan, raw), job.part(0.8, 0.9))
         if printer is not None:
-            parts = self._joinery.joined(plan, parts, stages, printer, job.part(0.9, 1.0)).parts
+            parts = Finishing(self.kept, self.spread).done(plan, parts, stages, printer, job).joined.parts
         number = min(number, len(parts) - 1)
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 
@@ -332,15 +336,6 @@ class Workshop:
             solid = min(alike, key=lambda one: one[0])[1] if alike else None
             found.append(itself if solid is None else (solid, marks.of(solid.origin)))
         return found, stages
-
-    def _proven(self, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
-        """With whether what the cut takes off catches on its way, and where it leaves less than a limit (mm), looked at
-        on the simplified model."""
-        made = tuple(part.key for part in light.made)
-        solids = [part.solid for part in light.made]
-        catches = self._once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))
-        thin = self._once(("thin", nameless(cut), made, limit), lambda: thin_places(solids, cut, limit))
-        return replace(report, catches=report.catches or catches, thin=thin)
 
     def _piece(
         self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],

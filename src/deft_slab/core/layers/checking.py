@@ -18,6 +18,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job
 from ..solid import Solid
 from . import region_kernels
+from .pockets import ClosedAir, closed_air
 from .regions import Kind, Regions, regions_of
 from .sections import Levels, Slicer, beginnings
 
@@ -150,35 +151,24 @@ def _islands(seated: _Layered, solid: Kind, held: NDArray[np.bool_], least: floa
 
 def _pockets(seated: _Layered, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
     """(those of some size, largest first; (layers,) mm2 of all that is closed in each layer)."""
-    air, levels = regions.air, seated.layers
-    pocket, opened, largest, at, amount, closed = region_kernels.followed_air(
-        air.layer, air.area, air.over, air.below, regions.under_outside, levels.count, seated.resting
-    )
+    cups, closed = closed_air(regions, seated.layers, seated.resting, _WORTH_A_POCKET)
     found = []
-    for root in np.flatnonzero(largest > 0):
-        volume = float(amount[root]) * levels.thickness
-        if max(largest[root], volume) < _WORTH_A_POCKET:
-            continue
-        own = np.flatnonzero(pocket == root)
-        widest = own[int(np.argmax(np.where(air.layer[own] == at[root], air.area[own], -1.0)))]
-        x, y = air.place[widest]
-        z = float(levels.middles[at[root]])
-        opens = None if opened[root] < 0 else min(levels.bottom(int(opened[root])), levels.height)
-        spot, place = seated.spot(x, y, z)
-        kind = _kind(seated, (x, y, z), opens, int(air.layer[own].min()))
-        begins = levels.bottom(int(air.layer[own].min()))
-        found.append(Pocket(spot, place, kind, begins, opens, z, float(largest[root]), volume))
-    found.sort(key=lambda one: -one.area)
-    return tuple(found[:_MOST_FOUND]), closed
+    for cup in cups[:_MOST_FOUND]:
+        at, place = seated.spot(*cup.widest)
+        begins = seated.layers.bottom(cup.first)
+        kind = _kind(seated, cup)
+        found.append(Pocket(at, place, kind, begins, cup.opens, cup.widest[2], cup.area, cup.volume))
+    return tuple(found), closed
 
 
-def _kind(seated: _Layered, at: Point, opens: float | None, first: int) -> PocketKind:
-    """What becomes of a pocket. at : a place in it; first : its lowest layer"""
-    if opens is None:
-        return "sealed by the plate" if first < seated.resting else "trapped"
+def _kind(seated: _Layered, cup: ClosedAir) -> PocketKind:
+    """What becomes of a pocket."""
+    if cup.opens is None:
+        return "sealed by the plate" if cup.first < seated.resting else "trapped"
+    at = cup.widest
     scene, _mesh, middle = scene_of(seated.piece.solid)
     turn = np.linspace(0.0, 2.0 * np.pi, _RAYS, endpoint=False)
-    above = opens + 0.5 * seated.layers.thickness
+    above = cup.opens + 0.5 * seated.layers.thickness
     towards = np.vstack([[0.0, 0.0, 1.0], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(_RAYS)])])
     start = np.array([[*at[:2], at[2]]] + [[*at[:2], above]] * _RAYS)
     origin = seated.model(start) - middle

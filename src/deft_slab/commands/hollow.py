@@ -1,0 +1,109 @@
+"""Hollowing the pieces of a plan, with lattice, vents and plugs, and writing them."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from ..core.errors import HollowFailed
+from ..core.handoff.pieces import file_name, write_3mf, write_stls
+from ..core.handoff.saving import refuse_existing
+from ..core.hollow import Hollow
+from ..core.hollows import proposed_vents
+from ..core.judge.marks import facets_at
+from ..core.plan import Plan
+from ..core.printer import Printer
+from ..core.reports import HollowReport
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+from .cut import piece_figures
+from .recipes import with_recipe
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    workshop = Workshop(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
+    together = arguments.out / "pieces.3mf"
+    refuse_existing([together], replace=arguments.replace)
+    plan = _hollowed(arguments, plan, workshop, printer)
+    outcome = workshop.evaluate(plan, printer)
+    made = [one for one in outcome.hollows.values() if not one.problem]
+    if not made:
+        raise HollowFailed(next(iter(outcome.hollows.values())).problem, kept="Nothing was written.")
+    write_stls(outcome.pieces, arguments.out, replace=arguments.replace)
+    write_3mf(outcome.pieces, printer, opened.model.name, together, replace=arguments.replace)
+    own = [piece for piece in outcome.pieces if not piece.extra]
+    wall = min(one.least_wall for one in made)
+    return {
+        "saved_mm3": outcome.hollows_mm3,
+        "least_wall_mm": wall if math.isfinite(wall) else None,
+        "voids": [void for hollow in plan.hollows for void in _voids(plan, hollow, workshop, printer, outcome.hollows)],
+        "pieces": [
+            {"file": file_name(piece), "hollow": _problem(plan, number, outcome.hollows)} | piece_figures(piece)
+            for number, piece in enumerate(own)
+        ],
+        "extras": [
+            {"kind": piece.extra, "name": piece.name, "file": file_name(piece), "volume_mm3": piece.solid.volume}
+            for piece in outcome.pieces if piece.extra
+        ],
+        "notes": list(outcome.notes),
+        "volume_before_mm3": outcome.volume_before_mm3,
+    }  # fmt: skip
+
+
+def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
+    """With all pieces hollow, and vents for them."""
+    if plan.hollows:
+        return plan  # as the recipe says
+    spacing, radius = arguments.lattice if arguments.lattice is not None else (None, 1.0)
+    for piece in workshop.evaluate(plan, printer, detail="figures").pieces:
+        if not piece.extra:
+            hollow = Hollow(
+                id=plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor, wall=arguments.wall,
+                fineness=arguments.hollow_fineness, down=piece.seat.down, solid_below=arguments.solid_below,
+                spacing=spacing, radius=radius,
+            )  # fmt: skip
+            plan = plan.with_hollow(hollow)
+    for hollow in plan.hollows:
+        try:
+            vents = proposed_vents(workshop, plan, hollow.id, printer, arguments.vents)
+        except HollowFailed:
+            continue  # it is told of below
+        vents = tuple(vent.model_copy(update={"plug": arguments.plugs}) for vent in vents)
+        plan = plan.with_hollow(hollow.model_copy(update={"vents": vents}))
+    return plan
+
+
+def _problem(plan: Plan, number: int, reports: Mapping[str, HollowReport]) -> str:
+    """Whether a piece is hollow, or why it is not."""
+    problems = [reports[hollow.id].problem for hollow in plan.hollows if reports[hollow.id].piece == number]
+    return (problems[0] or "yes") if problems else "no"
+
+
+def _voids(
+    plan: Plan, hollow: Hollow, workshop: Workshop, printer: Printer, reports: Mapping[str, HollowReport]
+) -> list[dict[str, object]]:  # fmt: skip
+    """The voids of a hollow, each with its vents."""
+    report = reports[hollow.id]
+    if report.problem or report.piece is None:
+        return []
+    bare = plan.changed(hollows=())
+    part = workshop.part_of(bare, report.piece, printer=printer)[1]
+    exposed = workshop.exposed_piece(bare, report.piece, printer=printer)
+    found = []
+    for number, volume in enumerate(report.voids):
+        vents = []
+        for vent, one in zip(hollow.vents, report.vents, strict=True):
+            if one.void == number or (one.void < 0 and number == 0):
+                facet = int(facets_at(part.solid, np.array([vent.place]))[0])
+                vents.append({"at": list(vent.place), "radius_mm": vent.outer, "inner_radius_mm": vent.inner,
+                              "reaches": one.reaches, "problem": one.problem, "wall_mm": one.length,
+                              "exposure": float(exposed[facet]),
+                              "plug_gap_mm": one.gap if math.isfinite(one.gap) else None})  # fmt: skip
+        found.append({"piece": report.piece + 1, "volume_mm3": volume, "vents": vents})
+    return found

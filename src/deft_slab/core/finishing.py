@@ -1,0 +1,48 @@
+"""What is done to the pieces that the cuts of a plan have left: joins, then hollows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from .cuts import Cut
+from .groups import Part
+from .hollowing.hollowed import hollow_all
+from .joining.joined import Joined
+from .joining.joinery import Joinery
+from .kept import Kept
+from .plan import Plan
+from .printer import Printer
+from .progress import Job, Spread
+from .recipe import Stage
+from .reports import HollowReport
+
+
+@dataclass(frozen=True, eq=False)
+class Finished:
+    """joined : the pieces as they are in the end, then what is printed apart; hollows : what became of each"""
+
+    joined: Joined
+    hollows: dict[str, HollowReport]
+
+
+@dataclass(frozen=True, eq=False)
+class Finishing:
+    """kept : where things are; spread : see ``progress.Spread``"""
+
+    kept: Kept
+    spread: Spread
+
+    def done(
+        self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
+        hollow: bool = True,
+    ) -> Finished:  # fmt: skip
+        """The pieces with the joins and the hollows of a plan. hollow : whether there is time for that, which takes
+        seconds; not while something is dragged. Raises Cancelled."""
+        joined = Joinery(self.kept, self.spread).joined(plan, parts, stages, printer, job.part(0.0, 0.5))
+        if not (hollow and plan.hollows):
+            return Finished(joined, {})
+        made = hollow_all(joined.parts, plan.hollows, self.kept, job.part(0.5, 1.0))
+        whole = replace(joined, parts=made.parts, names={**joined.names, **made.names},
+                        kinds={**joined.kinds, **made.kinds})  # fmt: skip
+        return Finished(whole, made.reports)

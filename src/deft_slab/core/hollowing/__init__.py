@@ -1,0 +1,1 @@
+"""Hollowing pieces: voids, lattice, vents and plugs."""

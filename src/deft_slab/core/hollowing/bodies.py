@@ -1,0 +1,71 @@
+"""The bodies of vents and plugs."""
+
+from __future__ import annotations
+
+import math
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from ..hollow import Vent
+
+Floats = NDArray[np.float64]
+
+_SIDES = 48
+_OUT = 2.0
+"""mm that the body of a vent goes on outside, for the surface around it need not be flat."""
+_RIDGE = 0.3
+"""Share of the inner radius that a ridge stands out by."""
+
+
+def frustum_volume(outer: float, inner: float, length: float) -> float:
+    """mm3 of a round plug: (pi h / 3) (R^2 + R r + r^2) (geometry handbooks)."""
+    return math.pi * length / 3.0 * (outer**2 + outer * inner + inner**2)
+
+
+def _turned(profile: Floats, vent: Vent) -> manifold3d.Manifold:
+    """A body of revolution about a vent's axis. profile : (k, 2) mm: away from the axis, and inward along it"""
+    # prisms that are inscribed would be too small: as much area as the circle has
+    grown = profile * [math.sqrt(2.0 * math.pi / (_SIDES * math.sin(2.0 * math.pi / _SIDES))), 1.0]
+    body = manifold3d.CrossSection([grown], manifold3d.FillRule.NonZero).revolve(_SIDES)
+    return body.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
+
+
+def _frame(vent: Vent) -> Floats:
+    """(3, 3) columns: two directions across a vent, and inward."""
+    along = np.array(vent.along)
+    helper = np.eye(3)[int(np.argmin(np.abs(along)))]
+    across = np.cross(along, helper)
+    across /= np.linalg.norm(across)
+    return np.column_stack([across, np.cross(along, across), along])
+
+
+def _tapered(vent: Vent, length: float, end: float, less: float, out: float) -> Floats:
+    """The profile of a vent through a wall of some length that goes on to an end inside, with radii smaller by some mm;
+    out : mm outside"""
+    outer, inner = vent.outer - less, vent.inner - less
+    return np.array([(0.0, -out), (outer, -out), (outer, 0.0), (inner, length), (inner, end), (0.0, end)])
+
+
+def _ridge(vent: Vent, start: float, end: float, wider: float) -> manifold3d.Manifold:
+    """What makes a plug go in one way round: a rod along the side, from one depth to another, wider by some mm."""
+    radius = _RIDGE * vent.inner + wider
+    rod = manifold3d.Manifold.cylinder(end - start, radius, radius, 24).translate((vent.inner, 0.0, start))
+    return rod.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
+
+
+def hole(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold:
+    """What a vent takes away: through a wall of some length, and its inner radius farther. length, gap : mm
+    keyed : with a groove for the ridge of its plug"""
+    end = length + vent.inner
+    body = _turned(_tapered(vent, length, end, 0.0, _OUT), vent)
+    return body + _ridge(vent, -_OUT, end, gap) if keyed and vent.plug else body
+
+
+def plug(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold | None:
+    """What closes a vent, sticking out of the surface; None where the gap leaves nothing of it. length, gap : mm"""
+    if vent.inner - gap < 0.2:
+        return None
+    body = _turned(_tapered(vent, length, length, gap, _OUT), vent)
+    return body + _ridge(vent, -_OUT, length, 0.0) if keyed else body

@@ -1,0 +1,192 @@
+"""Where vents go: as many as it takes until no large cup is left in a void, at hidden places that reach it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import igl
+import numpy as np
+from numpy.typing import NDArray
+
+from ..documents import triple
+from ..hollow import Hollow, Vent
+from ..judge.overhang import BED_TOLERANCE
+from ..judge.walls import scene_of, through
+from ..layers.pockets import ClosedAir, closed_air
+from ..layers.regions import regions_of
+from ..layers.sections import Levels, Slicer
+from ..printer import Printer
+from ..progress import QUIET, Job
+from ..solid import Solid, spread_points
+from .bodies import hole
+from .hollowed import Emptied, is_void, reach, void_at
+
+Floats = NDArray[np.float64]
+
+FREE = 8.0
+"""mm of free way outside a vent: exposure alone picks blind crevices (measured)."""
+_POINTS = 8000
+_ROW, _LAYER = 0.25, 0.2
+"""mm between rows, and of the layers, by which cups are looked for: fine enough for walls of a millimetre."""
+_REACHES = (20.0, 40.0, 80.0)
+"""mm around the place that a vent is for, within which it opens into the void; the first where there is a place."""
+_THROUGH = 4.0
+"""Walls that a vent goes through at most."""
+_APART = 1.6
+"""Outer radii, both together, that the middles of two vents are apart at least."""
+_LATE = (0.3, 1.0)
+"""mm that a vent may come open later than its void begins, if there is such a place."""
+_FAR = 0.02
+"""Of exposure, that a place may cost more for each mm that it is nearer."""
+_LIFT = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class Seat:
+    """How a piece sits. rotation : (3, 3); shift : (3,) mm, after it; lift : mm over the bed"""
+
+    rotation: Floats
+    shift: Floats
+    lift: float
+
+    @classmethod
+    def of(cls, solid: Solid, rotation: Floats, lift: float) -> Seat:
+        """Of a solid that is turned by (3, 3) and set down, or lifted by mm."""
+        return cls(rotation, np.array([0.0, 0.0, lift - float((solid.vertices @ rotation[2]).min())]), lift)
+
+    def on_bed(self, points: Floats) -> Floats:
+        """Points (k, 3) of the model, mm on the bed."""
+        return np.asarray(points @ self.rotation.T + self.shift)
+
+    def on_model(self, points: Floats) -> Floats:
+        """The other way, (k, 3) mm."""
+        return np.asarray((points - self.shift) @ self.rotation)
+
+
+@dataclass(frozen=True, eq=False)
+class Places:
+    """Where a vent could be. place, along : (k, 3) mm and unit vectors, model frame; end : (k, 3) mm, on the bed, where
+    it opens into the void; start : (k,) mm over the bed, of the places; rise : (k,) of the way in, -1 to 1
+    void : (k,) its number; cost : (k,) how much one would rather not have it there"""
+
+    place: Floats
+    along: Floats
+    end: Floats
+    start: Floats
+    rise: Floats
+    void: NDArray[np.int64]
+    cost: Floats
+
+
+def places_for(empty: Emptied, seat: Seat, wall: float, exposed: Floats, show: NDArray[np.bool_]) -> Places:
+    """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
+    on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
+
+    wall : mm; exposed, show : (m,) of the facets of the solid with its voids
+    """
+    solid = empty.solid
+    inner = is_void(solid)
+    low = seat.on_bed(solid.vertices)[solid.triangles][:, :, 2].max(axis=1) <= BED_TOLERANCE
+    allowed = ~inner & ~show & ~(low if seat.lift == 0 else np.zeros_like(low))
+    nothing = np.empty((0, 3))
+    if not allowed.any():
+        none = np.empty(0)
+        return Places(nothing, nothing, nothing, none, none, np.empty(0, np.int64), none)
+    points, facets = spread_points(solid, _POINTS, allowed)
+    along = -solid.normals[facets]
+    length, met = through(solid, points, along)
+    good = np.isfinite(length) & (length <= _THROUGH * wall) & inner[met]
+    scene, _mesh, middle = scene_of(solid)
+    out = scene.run((points - _LIFT * along - middle).astype(np.float32), (-along).astype(np.float32), output=True)
+    good &= (out["primID"] < 0) | (out["tfar"] > FREE)
+    points, along, facets, length = points[good], along[good], facets[good], length[good]
+    end = points + length[:, None] * along
+    void = np.array([void_at(empty, one) for one in end], np.int64)
+    cost = np.where(solid.origin[facets] < 0, 0.0, 1.0 + exposed[facets])
+    start, rise = seat.on_bed(points)[:, 2], along @ seat.rotation[2]
+    return Places(points, along, seat.on_bed(end), start, rise, void, cost)
+
+
+def propose_vents(
+    empty: Emptied, hollow: Hollow, seat: Seat, exposed: Floats, show: NDArray[np.bool_], printer: Printer, most: int,
+    job: Job = QUIET,
+) -> tuple[Vent, ...]:  # fmt: skip
+    """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
+    end, then one wherever the largest cup begins that is still above the printer's limit.
+
+    exposed, show : (m,) as for ``places_for``; most : how many in all. Raises Cancelled.
+    """
+    places = places_for(empty, seat, hollow.wall, exposed, show)
+    vents: list[Vent] = []
+
+    def add(number: int, target: Floats, *, upper: bool) -> bool:
+        vent = _best(places, number, target, vents, hollow, upper=upper)
+        if vent is not None and len(vents) < most:
+            vents.append(vent.model_copy(update={"id": f"v{len(vents) + 1}"}))
+            return True
+        return False
+
+    for number, void in enumerate(empty.voids):
+        corners = seat.on_bed(void.vertices)
+        add(number, corners[int(np.argmin(corners[:, 2]))], upper=False)
+        add(number, corners[int(np.argmax(corners[:, 2]))], upper=True)
+    given_up: list[Floats] = []
+    while len(vents) < most:
+        job.step(min(0.95, len(vents) / most), "Looking for cups that are left")
+        cups = [cup for cup in cups_in(empty, hollow, vents, seat, job) if cup.area > printer.most_cup]
+        cups = [cup for cup in cups if all(np.linalg.norm(np.array(cup.begins) - one) > 1.0 for one in given_up)]
+        if not cups:
+            break
+        target = np.array(cups[0].begins)
+        number = void_at(empty, seat.on_model(target[None])[0])
+        if not add(number, target, upper=False):
+            given_up.append(target)
+    return tuple(vents)
+
+
+def _best(
+    places: Places, number: int, target: Floats, vents: list[Vent], hollow: Hollow, *, upper: bool
+) -> Vent | None:  # fmt: skip
+    """The best place for a vent of a void near a point (3,) mm on the bed: upper : under it, else over it."""
+    vent = Vent(id="v", place=(0.0, 0.0, 0.0), along=(0.0, 0.0, 1.0)) if not vents else vents[-1]
+    near = np.linalg.norm(places.end - target, axis=1)
+    if upper:
+        off = np.abs(target[2] - places.end[:, 2])
+    else:  # until this height of the print nothing gets out by it
+        steep = np.sqrt(np.maximum(1.0 - places.rise**2, 0.0))
+        opens = np.maximum(places.end[:, 2] - vent.inner * steep, places.start - vent.outer * steep)
+        off = np.where(places.end[:, 2] < target[2] - vent.inner, np.inf, opens - target[2])
+    good = places.void == number
+    for one in vents:
+        good &= np.linalg.norm(places.place - np.array(one.place), axis=1) > _APART * (one.outer + vent.outer)
+    for late in (*_LATE, max(2.0 * vent.inner, hollow.wall)):
+        for within in _REACHES:
+            chosen = np.flatnonzero(good & (near <= within) & (off <= late))
+            if len(chosen):
+                best = chosen[int(np.argmin(places.cost[chosen] + _FAR * near[chosen]))]
+                place, along = triple(places.place[best]), triple(places.along[best])
+                return vent.model_copy(update={"place": place, "along": along})
+    return None
+
+
+def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: Seat, job: Job = QUIET) -> list[ClosedAir]:
+    """The cups that some vents leave in the voids, largest first. Raises Cancelled."""
+    body = empty.solid.manifold
+    for vent in vents:
+        report = reach(empty, vent)
+        if report.reaches:
+            body = body - hole(vent, report.length, hollow.gap, keyed=False)
+    solid = Solid.from_manifold(body, empty.solid.runs)
+    vertices = seat.on_bed(solid.vertices)
+    levels = Levels(seat.lift, _LAYER, float(vertices[:, 2].max()))
+    resting = 0 if seat.lift > 0 else max(1, int(np.searchsorted(levels.middles, BED_TOLERANCE, side="right")))
+    regions = regions_of(Slicer.of(solid, vertices), levels, _ROW, job=job.silent)
+    cups, _ = closed_air(regions, levels, resting, 1.0)
+    if not cups:
+        return []
+    at = seat.on_model(np.array([cup.widest for cup in cups]))
+    inside = np.zeros(len(cups), np.bool_)
+    for void in empty.voids:
+        faces = np.ascontiguousarray(void.triangles, np.int64)
+        inside |= igl.fast_winding_number(np.array(void.vertices), faces, np.ascontiguousarray(at)) > 0.5
+    return [cup for cup, own in zip(cups, inside, strict=True) if own]

@@ -1,0 +1,138 @@
+"""What lies deeper inside a solid than a wall is thick."""
+
+from __future__ import annotations
+
+import itertools
+
+import igl
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+from skimage.measure import marching_cubes
+
+from ..errors import HollowFailed
+from ..judge import kernels
+from ..progress import QUIET, Job
+from ..shells import body_numbers, shells_of
+from ..solid import Solid
+from . import depth_kernels
+
+Floats = NDArray[np.float64]
+
+FINENESS = 0.25
+"""Share of the wall that the fineness is at most."""
+MOST_NODES = 120_000_000
+"""Of the grid: 900 MB."""
+_DEEPER = 0.1
+"""Share of the fineness by which the level lies deeper: the surface drawn through a grid cuts corners."""
+_SIMPLER = 0.1
+"""Share of the fineness by which the walls of a void may be off when they are drawn with fewer triangles."""
+_TIE = 1e-3
+"""Share of the fineness by which a node on the level itself is moved off it: else the surface is not manifold."""
+_NARROW = 1.0
+"""mm: where a void is not twice as wide, there is none (from memory)."""
+_SAMPLED = 20_000
+"""Corners of the voids at which the wall is measured."""
+
+
+def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job = QUIET) -> list[manifold3d.Manifold]:
+    """The voids, largest first: all that lies deeper than a wall inside a closed solid, to within a fineness.
+
+    wall, fineness : mm; least : mm3, smaller voids are dropped
+
+    Raises
+    ------
+    HollowFailed : the grid would be too large, or the surface could not be drawn.
+    Cancelled : the job is no longer wanted.
+    """
+    step = fineness
+    low = solid.bounds[0] - 1.5 * step
+    shape = np.ceil((solid.size + 3.0 * step) / step).astype(np.int64) + 1
+    if float(np.prod(shape.astype(float))) > MOST_NODES:
+        finest = float((np.prod(solid.size + 3.0 * step) / MOST_NODES) ** (1 / 3))
+        raise HollowFailed(f"A fineness of {fineness:.2g} mm is too fine for a piece of this size.",
+                           remedy=f"Take {np.ceil(finest * 100) / 100:g} mm or more.")  # fmt: skip
+    depth = depths(solid, low, shape, step, wall + max(2.0 * step, 1.5 * _NARROW), job.part(0.0, 0.7))
+    job.step(0.7, "Drawing the voids")
+    level = wall + _DEEPER * step
+    _drop_narrow(depth, level, wall + _NARROW, int(np.ceil(_NARROW / step)) + 1)
+    field = level - depth
+    field[~np.isfinite(field)] = -2.0 * step
+    np.clip(field, -2.0 * step, 2.0 * step, out=field)
+    if field.min() >= 0:
+        return []
+    field[np.abs(field) < _TIE * step] = _TIE * step
+    vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
+    job.step(0.85, "Drawing the voids")
+    drawn = Solid(vertices.astype(np.float64) * step + low, np.ascontiguousarray(triangles, np.int32))
+    return _worth_while(drawn, least, _SIMPLER * step)
+
+
+def _drop_narrow(depth: NDArray[np.float32], level: float, deep: float, steps: int) -> None:
+    """Fills, in the field, the parts of voids that are too narrow: what is not within some steps, inside a void, of a
+    place as deep as a depth. A mere gap within a wall saves nothing and is never emptied.
+
+    level, deep : mm
+    """
+    void = depth > level
+    wide = ndimage.binary_dilation(depth > deep, iterations=steps, mask=void)
+    depth[void & ~wide] = 0.0
+
+
+def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.Manifold]:
+    """What hangs together and is large enough, largest first. Told apart here and not by the boolean library, which
+    goes through all of it once for each of what may be thousands of scraps.
+
+    least : mm3; simpler : mm by which their walls may be off
+    """
+    shells = shells_of(drawn)
+    body = body_numbers(shells)
+    amount = np.bincount(body, shells.volume)
+    found = []
+    for number in np.flatnonzero(amount >= least):
+        one = drawn.picked(body[shells.of] == number)
+        made = manifold3d.Manifold(manifold3d.Mesh64(np.array(one.vertices), one.triangles.astype(np.uint64)))
+        if made.status() != manifold3d.Error.NoError:
+            raise HollowFailed(f"The voids could not be drawn ({made.status().name}).", remedy="Try another fineness.")
+        found.append(made.simplify(simpler))
+    return sorted(found, key=lambda one: -float(one.volume()))
+
+
+def depths(
+    solid: Solid, low: Floats, shape: NDArray[np.int64], step: float, limit: float, job: Job = QUIET
+) -> NDArray[np.float32]:  # fmt: skip
+    """(nx, ny, nz) mm: how deep the nodes of a grid lie inside a closed solid; 0 outside, inf where it is much deeper
+    than a limit.
+
+    low : (3,) mm, the first node; shape : (3,) how many there are; step : mm between them. Raises Cancelled.
+    """
+    nx, ny, nz = (int(count) for count in shape)
+    job.step(0.0, "Finding what is inside")
+    # a hair off the nodes, so that the edges of a boxy solid do not lie on them
+    x0, y0 = low[0] - 0.5 * step + 1e-5 * step, low[1] - 0.5 * step + 1.7e-5 * step
+    placed = kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)
+    columns = kernels.into_columns(*kernels.scan(placed, solid.triangles, nx, ny), nx * ny)
+    inside = np.zeros((nx, ny, nz), np.bool_)
+    depth_kernels.fill_inside(*columns, inside, low[2], step)
+    job.step(0.1, "Measuring how deep it is")
+    corners = np.ascontiguousarray(solid.vertices[solid.triangles])
+    depth = np.where(inside, np.float32(np.inf), np.float32(0.0))
+    nearest = np.full((nx, ny, nz), -1, np.int32)
+    depth_kernels.seed(corners, inside, np.asarray(low, float), step, depth, nearest)
+    for number, way in enumerate(itertools.product((1, -1), repeat=3)):
+        job.step(0.2 + 0.1 * number, "Measuring how deep it is")
+        depth_kernels.sweep(corners, inside, np.asarray(low, float), step, depth, nearest, limit, *way)
+    return np.asarray(depth)
+
+
+def least_wall(solid: Solid, voids: list[manifold3d.Manifold]) -> float:
+    """mm: the least distance of the walls of voids to the surface of the solid that they are in; inf without voids."""
+    corners = [np.asarray(void.to_mesh64().vert_properties)[:, :3] for void in voids]
+    if not corners:
+        return float("inf")
+    points = np.concatenate(corners)
+    points = points[:: max(1, len(points) // _SAMPLED)]
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    squared = igl.point_mesh_squared_distance(np.ascontiguousarray(points), np.array(solid.vertices), faces)[0]
+    return float(np.sqrt(squared.min()))

@@ -1,0 +1,57 @@
+"""Air that a part closes in, through the layers printed so far."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from . import region_kernels
+from .regions import Regions
+from .sections import Levels
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class ClosedAir:
+    """area : mm2, the most that it has in a layer while it is closed; widest : (x, y, z) mm over the bed, in it there
+    begins : (x, y, z) mm, in its lowest layer; opens : mm, None where it never does; volume : mm3 while it is closed
+    first : its lowest layer
+    """
+
+    area: float
+    widest: tuple[float, float, float]
+    begins: tuple[float, float, float]
+    opens: float | None
+    volume: float
+    first: int
+
+
+def closed_air(
+    regions: Regions, levels: Levels, resting: int, least: float
+) -> tuple[list[ClosedAir], Floats]:  # fmt: skip
+    """(pockets, largest first; (layers,) mm2 of all air that is closed in each layer).
+
+    resting : so many of the lowest layers rest on the bed; least : mm2, and mm3: what is smaller is not listed
+    """
+    air = regions.air
+    pocket, opened, largest, at, amount, closed = region_kernels.followed_air(
+        air.layer, air.area, air.over, air.below, regions.under_outside, levels.count, resting
+    )
+    found = []
+    for root in np.flatnonzero(largest > 0):
+        volume = float(amount[root]) * levels.thickness
+        if max(largest[root], volume) < least:
+            continue
+        own = np.flatnonzero(pocket == root)
+        widest = own[int(np.argmax(np.where(air.layer[own] == at[root], air.area[own], -1.0)))]
+        first = int(air.layer[own].min())
+        lowest = own[int(np.argmax(np.where(air.layer[own] == first, air.area[own], -1.0)))]
+        opens = None if opened[root] < 0 else min(levels.bottom(int(opened[root])), levels.height)
+        (x, y), (u, v) = (tuple(map(float, air.place[region])) for region in (widest, lowest))
+        found.append(ClosedAir(float(largest[root]), (x, y, float(levels.middles[at[root]])),
+                               (u, v, float(levels.middles[first])), opens, volume, first))  # fmt: skip
+    found.sort(key=lambda one: -one.area)
+    return found, closed
