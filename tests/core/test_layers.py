@@ -132,8 +132,9 @@ def test_a_table_has_none_and_stands_on_four():
 def test_an_upside_down_table_begins_four_times_when_lifted():
     legs = [box(4, 4, 20, (x, y, 0)) for x in (0, 36) for y in (0, 26)]
     found = looked_at(joined(box(40, 30, 3, (0, 0, 20)), *legs), lift=5.0)
-    assert [one.hangs for one in found.unheld] == [115, 115, 115, 115]  # to its top: there is nothing else to meet
-    assert all(one.z == pytest.approx(5.0) and not one.meets for one in found.unheld)
+    # three legs meet the one that the rest hangs by
+    assert [(one.hangs, one.meets) for one in found.unheld] == [(115, False), *[(100, True)] * 3]
+    assert all(one.z == pytest.approx(5.0) for one in found.unheld)
 
 
 def test_a_spiral_stair_hangs_by_its_post():

@@ -36,7 +36,7 @@ class Check:
 
     @property
     def panel(self):
-        return self.window.panels["Check"]
+        return self.window.panels["Check"].checked
 
     @property
     def card(self):

@@ -343,7 +343,9 @@ class Workshop:
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
         quick = detail == "quick"
-        marks, lift = all_marks.of(part.solid.origin), lift_of(plan, wish)
+        # what is printed apart, and is no part of the model, lies on the bed
+        marks = all_marks.of(part.solid.origin)
+        lift = lift_of(plan, wish) if part.down is None or wish is not None else 0.0
         if wish is not None and wish.seat is not None:
             tilt, kind = wish.seat, "as you seated it"
         elif part.down is not None:

@@ -13,6 +13,7 @@ from ..core.checked import Checked, SectionFace
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
+from ..core.hollow import Vent
 from ..core.joins import Join
 from ..core.model import Model
 from ..core.outcome import RoundEdge
@@ -364,6 +365,13 @@ class CheckPieces(OfPlan[tuple[Checked, ...]]):
     """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
 
     layer: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class ProposeVents(OfPlan[tuple[Vent, ...]]):
+    """Vents for a hollow, by its id."""
+
+    hollow: str
 
 
 @dataclass(frozen=True, eq=False)

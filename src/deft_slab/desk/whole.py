@@ -14,6 +14,7 @@ from .state.cut_search import CutSearch
 from .state.cutting import Cutting
 from .state.desk import Desk
 from .state.fitting import Fitting
+from .state.hollowing import Hollowing
 from .state.joining import Joining
 from .state.keeping import Keeping
 from .state.marker import Marker
@@ -56,6 +57,7 @@ class DeskState(Desk):
         self.joining = Joining(self)
         self.fitting = Fitting(self, self.joining)
         self.checking = Checking(self)
+        self.hollowing = Hollowing(self, self.pointing)
         self.alike = Alike(self)
         self.writing = Writing(self)
 

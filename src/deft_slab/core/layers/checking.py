@@ -203,7 +203,7 @@ def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
     """The smallest layer under the largest one, if there is one."""
     areas = regions.areas
     widest = int(np.argmax(areas))
-    if widest == 0:
+    if widest == 0 or seated.piece.lift > 0:  # what stands on support hangs by that, and not by its lowest layer
         return ()
     layer = int(np.argmin(areas[:widest]))
     x, y = _largest_place(regions, layer)

@@ -233,8 +233,8 @@ def laid_over(spans, xs, right, upper_spans, upper_xs, upper_right, solids, airs
 def followed_solid(layer, area, pairs_start, below, resting):
     """What becomes of solid regions, from the lowest layer up: (island (k,): the region with which each began in the
     air, as a tree, itself where it began one, -1 where it stands on what was there; met (k,): of those that began one,
-    the layer in which it meets the rest, -1 where it never does; most (k,): the largest area of any of its regions
-    before).
+    the layer in which it meets the rest, or one that began before it, -1 where it never does; most (k,): the largest
+    area of any of its regions before).
 
     layer : (k,) of each region, rising; area : (k,); below : numbers of those that it lies over, from pairs_start[n] on
     resting : so many of the lowest layers rest on the bed
@@ -263,18 +263,17 @@ def followed_solid(layer, area, pairs_start, below, resting):
                     met[root] = layer[n]
             elif own == n:
                 own = root
-            else:
-                _join(parent, own, root)
-                larger = max(most[own], most[root])
-                own = root_of(parent, own)
-                most[own] = larger
+            elif root != own:  # two that hang meet: the younger one has met the rest
+                younger = max(own, root)
+                met[younger] = layer[n]
+                parent[younger] = min(own, root)
+                own = min(own, root)
         if not grounded:
             island[n] = own
             most[own] = max(most[own], area[n])
     for n in range(count):
-        if island[n] == n:
-            root = root_of(parent, n)
-            met[n], most[n] = met[root], most[root]
+        if island[n] != n:
+            met[n] = -1
     return island, met, most
 
 

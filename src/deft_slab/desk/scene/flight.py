@@ -26,6 +26,7 @@ class Flight(QObject):
         state.flown_to.connect(self._fly_to)
         state.seam_flown_to.connect(self._fly_to_seam)
         state.checking.flown_to.connect(self._fly_to_found)
+        state.hollowing.flown_to.connect(self._fly_to_vent)
 
     def _fly_to(self, number: int, spot: OverhangSpot) -> None:
         """Looks at an overhang spot from below and outside, and marks it."""
@@ -83,6 +84,23 @@ class Flight(QObject):
         checking.set_height(found.at[2] + 1e-6 if into else math.inf)
         across = max(2.5 * math.sqrt(found.area), 30.0) if isinstance(found, Pocket) else max(0.35 * size, 30.0)
         self._fly(place, min(across, 1.5 * size), azimuth, 38.0 if into else -14.0)
+
+    def _fly_to_vent(self, number: int, place: Floats, outward: Floats) -> None:
+        """Looks at a place of a piece from outside, along the way out of it."""
+        scene = self._view.scene
+        if scene is None or number >= len(scene.placed):
+            return
+        if self._state.view.in_place:
+            self._state.show(in_place=False)
+        self._state.checking.set_height(math.inf)
+        one = scene.placed[number]
+        at, out = one.pose.of(place), one.pose.rotation @ outward
+        low, high = one.box
+        elevation = float(np.clip(np.degrees(np.arcsin(np.clip(out[2], -1, 1))), -60, 75))
+        azimuth = (
+            float(np.degrees(np.arctan2(out[1], out[0]))) if np.hypot(*out[:2]) > 0.1 else self._view.camera.azimuth
+        )
+        self._fly(at, max(0.4 * float(np.linalg.norm(high - low)), 40.0), azimuth, elevation)
 
     def _outside(self, out: Floats) -> float:
         """Degrees: where one looks from along a way out (3,) mm; as now where that is upright."""

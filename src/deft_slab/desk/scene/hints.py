@@ -4,6 +4,7 @@ from __future__ import annotations
 
 HINTS = {
     "": "",
+    "vent": "Click the surface where the vent should be. Esc ends it.",
     "facet": "Click the facet that should lie on the bed.",
     "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",
     "region": "Click a smooth region that should lie on the bed. Esc ends it.",

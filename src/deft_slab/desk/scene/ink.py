@@ -82,6 +82,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     _add_numbers(ink, state, scene)
     _add_troubles(ink, state, scene, showing.outcome)
     _add_found(ink, state, scene)
+    _add_vents(ink, state, scene)
     if showing.sizing:
         boxes = [one.box for one in scene.placed]
         ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
@@ -224,6 +225,25 @@ def _add_found(ink: Ink, state: DeskState, scene: Scene) -> None:
             ink.flags.append(Flag(pose.of(np.array(one.place)), found_words(one), palette.MADDER))
     if dots:
         ink.dots.append((np.array(dots), palette.MADDER))
+
+
+def _add_vents(ink: Ink, state: DeskState, scene: Scene) -> None:
+    """The number of each vent of the selected piece, and whether it misses its void."""
+    hollow = state.hollowing.hollow if state.step == "Check" and not scene.standing else None
+    if hollow is None or state.selected_piece >= len(scene.placed):
+        return
+    pose = scene.placed[state.selected_piece].pose
+    low, high = scene.hidden
+    for number, vent in enumerate(hollow.vents, 1):
+        at = pose.of(np.array(vent.place))
+        if not low - 1.0 <= at[2] <= high + 1.0:
+            continue
+        report = state.hollowing.report_of(vent)
+        missed = report is not None and bool(report.problem)
+        chosen = vent.id == state.hollowing.vent
+        colour = palette.AMBER if missed else palette.MADDER if chosen else palette.INK
+        words = f"vent {number}, misses" if missed else f"vent {number}" if chosen else str(number)
+        ink.flags.append(Flag(at, words, colour))
 
 
 def found_words(found: Found) -> str:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from ...core.checked import Checked, SectionFace
 from ...core.checks import check, section_face
+from ...core.hollow import Vent
+from ...core.hollows import proposed_vents
 from ...core.outcome import Piece
 from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.progress import Job
-from ..requests import CheckPieces, CutSection
+from ..requests import CheckPieces, CutSection, ProposeVents
 from .shop import Shop
 
 
@@ -22,6 +24,10 @@ class Checks:
     def check(self, asked: CheckPieces, job: Job) -> tuple[Checked, ...]:
         """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return check(self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.layer, job)
+
+    def vents(self, asked: ProposeVents, job: Job) -> tuple[Vent, ...]:
+        """Vents for a hollow. Raises Cancelled, OpenSurface, CutFailed, BadPlan, HollowFailed."""
+        return proposed_vents(self._shop.workshop(asked.plan), asked.plan, asked.hollow, asked.printer, job=job)
 
     def section(self, asked: CutSection, job: Job) -> tuple[SectionFace, ...]:
         """The sections of all pieces. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

@@ -192,7 +192,7 @@ def _about_islands(checked: Checked, name: str) -> list[Line]:
 
 def _island(one: Island) -> Line:
     layers = f"{one.hangs} layer{'s' if one.hangs > 1 else ''}"
-    until = f"hangs for {layers}" if one.meets else "never meets the rest"
+    until = f"hangs for {layers}" if one.meets else "the rest hangs by it" if one.layer == 0 else "never meets the rest"
     grows = f", grows to {text.area(one.grows)}" if one.grows > 1.5 * one.area + 0.05 else ""
     means = (
         "It begins in the air: it falls off or is dragged along. A hold spot or another seat helps; what is trivial "

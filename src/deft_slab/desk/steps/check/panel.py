@@ -34,7 +34,7 @@ class LineRow(ClickRow):
         self.setToolTip(line.means or line.detail)
 
 
-class CheckPanel(Panel):
+class CheckedPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state, self._checking = state, state.checking

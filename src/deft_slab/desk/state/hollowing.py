@@ -1,0 +1,199 @@
+"""Hollowing the selected piece: its wall and lattice, its vents, their plugs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+from PySide6.QtCore import QObject, Signal
+
+from ...core.documents import first_problem, triple
+from ...core.errors import BadPlan, DeftError
+from ...core.hollow import Hollow, Vent
+from ...core.reports import HollowReport, VentReport
+from ..requests import ProposeVents
+from .desk import Desk
+from .pointing import Pointing
+
+Floats = NDArray[np.float64]
+
+POINTS = "vent"
+"""What is pointed at for while a vent is placed."""
+
+
+class Hollowing(QObject):
+    """A part of the desk state. wishes : of the next hollow; vent : the id of the selected one, None for none"""
+
+    changed = Signal()
+    flown_to = Signal(int, object, object)
+    """The number of a piece, a place (3,) mm on the model, and the way out of it there."""
+
+    def __init__(self, desk: Desk, pointing: Pointing) -> None:
+        super().__init__(desk)
+        self._desk, self._pointing = desk, pointing
+        self.wishes: dict[str, Any] = {"wall": 2.0, "solid_below": 0.0, "spacing": None, "radius": 1.0}
+        self.vent: str | None = None
+        self._moves = False
+        pointing.answer(POINTS, self._on_pointed)
+        desk.opened.connect(self._forget)
+        for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
+            signal.connect(self.changed)
+
+    def _forget(self) -> None:
+        self.vent = None
+        self.changed.emit()
+
+    # what there is
+
+    @property
+    def hollow(self) -> Hollow | None:
+        """Of the selected piece; None while it is solid."""
+        found = self._found
+        return self._desk.plan.hollow(found[0]) if found is not None else None
+
+    @property
+    def report(self) -> HollowReport | None:
+        """What became of it, as it was measured."""
+        found = self._found
+        return found[1] if found is not None else None
+
+    @property
+    def _found(self) -> tuple[str, HollowReport | None] | None:
+        desk = self._desk
+        if desk.evaluated is None or desk.piece is None or not desk.is_open:
+            return None
+        number = desk.piece.number - 1
+        known = {hollow.id for hollow in desk.plan.hollows}
+        for ident, report in desk.evaluated.outcome.hollows.items():
+            if report.piece == number and ident in known:
+                return ident, report
+        # one that was just added is not measured yet
+        fresh = [one for one in desk.plan.hollows if one.id not in desk.evaluated.outcome.hollows]
+        same = [one for one in fresh if one.sides == desk.piece.sides]
+        return (same[-1].id, None) if same else None
+
+    def report_of(self, vent: Vent) -> VentReport | None:
+        """What became of a vent of the selected piece."""
+        report = self.report
+        return next((one for one in report.vents if one.id == vent.id), None) if report is not None else None
+
+    # changing it
+
+    def wish(self, **what: Any) -> None:
+        """Changes what the next hollow is like; of a piece that is hollow already, this one."""
+        hollow = self.hollow
+        try:
+            if hollow is not None:
+                self._put("change a hollow", hollow, **what)
+            else:
+                Hollow.model_validate({"id": "h", "anchor": (0.0, 0.0, 0.0), **self.wishes, **what})
+            self.wishes |= what
+        except (BadPlan, ValidationError) as error:
+            said = first_problem(error) if isinstance(error, ValidationError) else error.what
+            self._desk.failed.emit(BadPlan(f"This cannot be: {said}.".replace("..", "."), kept="It is as it was."))
+        self.changed.emit()
+
+    def _put(self, did: str, hollow: Hollow, **what: Any) -> None:
+        """Raises BadPlan."""
+        try:
+            changed = Hollow.model_validate({**{name: getattr(hollow, name) for name in Hollow.model_fields}, **what})
+        except ValidationError as error:
+            raise BadPlan(first_problem(error)) from error
+        self._desk.do_plan(did, self._desk.plan.with_hollow(changed))
+
+    def make(self) -> None:
+        """Hollows the selected piece, for the seat that it has."""
+        desk, piece = self._desk, self._desk.piece
+        if piece is None or self.hollow is not None:
+            return
+        hollow = Hollow(id=desk.plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor,
+                        down=piece.seat.down, **self.wishes)  # fmt: skip
+        self.vent = None
+        desk.do_plan("hollow a piece", desk.plan.with_hollow(hollow))
+
+    def undo_hollow(self) -> None:
+        """Makes it solid again."""
+        hollow, desk = self.hollow, self._desk
+        if hollow is not None:
+            kept = tuple(one for one in desk.plan.hollows if one.id != hollow.id)
+            desk.do_plan("make a piece solid", desk.plan.changed(hollows=kept))
+
+    # vents
+
+    def propose(self) -> None:
+        """Puts vents where they let resin out and air in, in place of those that there are."""
+        hollow, desk = self.hollow, self._desk
+        if hollow is None:
+            return
+        plugged = any(vent.plug for vent in hollow.vents)
+
+        def done(vents: tuple[Vent, ...]) -> None:
+            if not vents:
+                desk.told.emit("No place was found for a vent: show faces or the bed may cover all of the surface.")
+                return
+            made = tuple(vent.model_copy(update={"plug": plugged}) for vent in vents)
+            self.vent = made[0].id
+            self._put("propose vents", hollow, vents=made)
+
+        desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=done, label="Placing vents",
+                 still=lambda: self.hollow == hollow)  # fmt: skip
+
+    def point(self, *, moves: bool) -> None:
+        """Has a place for a vent pointed at. moves : the selected one goes there, else there is one more"""
+        self._moves = moves
+        self._pointing.begin(POINTS)
+
+    def _on_pointed(self, number: int, facet: int, place: Floats) -> None:
+        desk, hollow = self._desk, self.hollow
+        self._pointing.end()
+        if hollow is None:
+            return
+        along = triple(-desk.pieces[number].solid.normals[facet])
+        known = next((one for one in hollow.vents if one.id == self.vent), None)
+        if self._moves and known is not None:
+            vent, did = known.model_copy(update={"place": triple(place), "along": along}), "move a vent"
+        else:
+            taken = {one.id for one in hollow.vents}
+            ident = next(f"v{n}" for n in range(1, len(taken) + 2) if f"v{n}" not in taken)
+            like = known or (hollow.vents[-1] if hollow.vents else None)
+            vent, did = Vent(id=ident, place=triple(place), along=along), "add a vent"
+            if like is not None:
+                vent = like.model_copy(update={"id": ident, "place": vent.place, "along": vent.along})
+        self.vent = vent.id
+        self._put(did, hollow, vents=hollow.with_vent(vent).vents)
+
+    def select(self, vent: Vent) -> None:
+        """Selects a vent, and looks at it."""
+        self.vent = vent.id
+        if self._desk.piece is not None:
+            self.flown_to.emit(self._desk.piece.number - 1, np.array(vent.place), -np.array(vent.along))
+        self.changed.emit()
+
+    def size(self, vent: Vent, **what: Any) -> None:
+        """Changes a vent: its radii, whether it gets a plug."""
+        hollow = self.hollow
+        if hollow is None:
+            return
+        try:
+            changed = Vent.model_validate({**{name: getattr(vent, name) for name in Vent.model_fields}, **what})
+            self._put("change a vent", hollow, vents=hollow.with_vent(changed).vents)
+        except (BadPlan, ValidationError) as error:
+            said = first_problem(error) if isinstance(error, ValidationError) else error.what
+            self._desk.failed.emit(DeftError(f"This vent cannot be: {said}.", kept="It is as it was."))
+            self.changed.emit()
+
+    def plug_all(self, *, plugged: bool) -> None:
+        """Gives all vents a plug, or none."""
+        hollow = self.hollow
+        if hollow is not None:
+            vents = tuple(vent.model_copy(update={"plug": plugged}) for vent in hollow.vents)
+            self._put("plug the vents" if plugged else "leave the plugs out", hollow, vents=vents)
+
+    def drop(self, vent: Vent) -> None:
+        """Takes a vent away."""
+        hollow = self.hollow
+        if hollow is not None:
+            self.vent = None
+            self._put("remove a vent", hollow, vents=tuple(one for one in hollow.vents if one.id != vent.id))

@@ -1,0 +1,213 @@
+"""Hollow: the wall that stays, the lattice, vents and plugs of the selected piece."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout
+
+from ....core.hollow import Hollow, Vent
+from ....core.reports import VentReport
+from ...whole import DeskState
+from ...widgets import text
+from ...widgets.binding import follow, quietly
+from ...widgets.number import NumberField
+from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+
+_SPACING = 10.0
+"""mm between the rods of a lattice, where none is stated (common practice)."""
+
+
+def _field(name: str, tip: str, *, low: float, high: float, step: float = 0.5, decimals: int = 1) -> NumberField:
+    made = NumberField("mm", low=low, high=high, step=step, decimals=decimals)
+    made.setAccessibleName(name)
+    made.setToolTip(tip)
+    made.setFixedWidth(80)
+    return made
+
+
+class VentRow(ClickRow):
+    """A vent: where it is, and what became of it."""
+
+    def __init__(self, number: int, vent: Vent, report: VentReport | None, *, chosen: bool) -> None:
+        super().__init__("chosen" if chosen else "row")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 3, 8, 3)
+        column.setSpacing(1)
+        if report is None:
+            said, role = "being made …", "faint"
+        elif report.problem:
+            said, role = report.problem, "look"
+        else:
+            plug = f", plug with {report.gap:.2f} mm of gap" if math.isfinite(report.gap) else ""
+            said, role = f"opens a void through {report.length:.1f} mm of wall{plug}", "good"
+        size = f"{2 * vent.outer:g} to {2 * vent.inner:g} mm across"
+        column.addWidget(label(f"Vent {number} · {size}", "title"))
+        column.addWidget(label(said, role, wrap=True))
+        self.setAccessibleName(f"Vent {number}, {size}. {said}")
+        self.setToolTip("Looks at it.")
+
+
+class HollowPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._hollowing = state, state.hollowing
+        self._shown: object = None
+        self._about = self.head("Hollow")
+        self._said = label("", "faint", wrap=True)
+        self.add(self._said)
+        self._fill_wishes()
+        self.make = button("Hollow this piece", "Takes out all that lies deeper inside than the wall is thick.",
+                           self._hollowing.make, role="main")  # fmt: skip
+        self.solid = button("Make it solid again", "Takes the hollow out of the plan, with its vents.",
+                            self._hollowing.undo_hollow, role="small")  # fmt: skip
+        self.add(row(self.make, self.solid, 1))
+        self.figures = self.add_figures(
+            ("Saved", "Material that this piece has less, with its plugs counted."),
+            ("Thinnest wall", "The least that was left around the voids, measured after they were made."),
+            ("Voids", "How many, and how much is in them."),
+        )
+        self._vents_head = self.head("Vents")
+        self._vents_said = label("", "faint", wrap=True)
+        self.add(self._vents_said)
+        self.propose = button("Propose vents", "As many as it takes until no large cup is left: on cut faces first, "
+                              "then hidden, never on show faces; for the seat that the piece has.",
+                              self._hollowing.propose, role="main")  # fmt: skip
+        self.place = button("Place one …", "Click the surface where a vent should be.",
+                            partial(self._hollowing.point, moves=False), role="small")  # fmt: skip
+        self.add(row(self.propose, self.place, 1))
+        self.list = self.add_list()
+        self.list.setSpacing(2)
+        self.rows: list[tuple[Vent, VentRow]] = []
+        self.plugs = QCheckBox("a plug for each vent, as a piece of its own")
+        self.plugs.setToolTip("Plugs are laid apart on the bed; a ridge lets them go in one way round.")
+        self.plugs.clicked.connect(lambda on: self._hollowing.plug_all(plugged=on))
+        self.add(self.plugs)
+        self.column.addStretch(1)
+        follow(self, self.refresh, self._hollowing.changed, state.outcome_changed, state.opened)
+
+    def _fill_wishes(self) -> None:
+        wish = self._hollowing.wish
+        self.wall = _field("Wall", "What stays between the surface and the void (2 to 3 mm are usual).", low=0.2,
+                           high=100)  # fmt: skip
+        self.wall.committed.connect(lambda value: wish(wall=value, fineness=None))
+        self.below = _field("Solid below", "Stays solid up to this height over the bed.", low=0, high=1e4, step=1)
+        self.below.committed.connect(lambda value: wish(solid_below=value))
+        self.lattice = QCheckBox("lattice, rods")
+        self.lattice.setToolTip("Rods through the void carry its walls; they lean, and print without support.")
+        self.lattice.clicked.connect(lambda on: wish(spacing=max(_SPACING, 5 * self._now["radius"]) if on else None))
+        self.spacing = _field("Rods apart", "From one rod to the next.", low=1, high=1e3, step=1)
+        self.spacing.committed.connect(lambda value: wish(spacing=value))
+        self.radius = _field("Rod radius", "Of each rod.", low=0.1, high=50, step=0.1)
+        self.radius.committed.connect(lambda value: wish(radius=value))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        for line, (words, part) in enumerate((("wall", self.wall), ("solid below", self.below))):
+            grid.addWidget(label(words, "faint"), line, 0)
+            grid.addWidget(part, line, 2)
+        grid.addWidget(self.lattice, 2, 0)
+        grid.addWidget(label("apart", "faint"), 2, 1)
+        grid.addWidget(self.spacing, 2, 2)
+        grid.addWidget(label("radius", "faint"), 3, 1)
+        grid.addWidget(self.radius, 3, 2)
+        grid.setColumnStretch(0, 1)
+        self.add(grid)
+
+    @property
+    def _now(self) -> dict[str, float]:
+        """The measures of the hollow of the selected piece, else those that the next one gets."""
+        hollow = self._hollowing.hollow
+        if hollow is None:
+            return self._hollowing.wishes
+        return {name: getattr(hollow, name) for name in ("wall", "solid_below", "spacing", "radius")}
+
+    def refresh(self) -> None:
+        state, hollowing = self._state, self._hollowing
+        piece, hollow, report = state.piece, hollowing.hollow, hollowing.report
+        if piece is None:
+            return
+        several = len(state.pieces) > 1
+        self._about.setText(f"Hollow: {piece.name}" if several else "Hollow")
+        now = self._now
+        self.wall.set_value(now["wall"])
+        self.below.set_value(now["solid_below"])
+        with quietly(self.lattice):
+            self.lattice.setChecked(now["spacing"] is not None)
+        self.spacing.set_value(now["spacing"] or _SPACING)
+        self.radius.set_value(now["radius"])
+        for part in (self.spacing, self.radius):
+            part.setEnabled(now["spacing"] is not None)
+        self.make.setVisible(hollow is None)
+        self.make.setEnabled(not piece.extra and piece.figures.closed)
+        self.solid.setVisible(hollow is not None)
+        if hollow is None:
+            say(self._said, "This piece is solid. A thick one saves resin, and pulls less, when it is hollow.", "faint")
+        elif report is None:
+            say(self._said, "It is being hollowed …", "faint")
+        elif report.problem:
+            say(self._said, report.problem, "look")
+        else:
+            say(self._said, "Drag the height rail to look inside.", "faint")
+        self._show_figures()
+        self._show_vents(hollow)
+
+    def _show_figures(self) -> None:
+        report, printer = self._hollowing.report, self._state.printer
+        made = report is not None and not report.problem
+        for figure in self.figures.values():
+            figure.setText("–")
+        if report is None or not made:
+            return
+        saved = report.removed - report.added
+        grams = saved / 1000 * printer.material_density
+        self.figures["Saved"].setText(f"{text.volume(saved)} · {text.grams(grams)}")
+        self.figures["Thinnest wall"].setText(f"{report.least_wall:.2f} mm")
+        self.figures["Voids"].setText(f"{len(report.voids)} · {text.volume(sum(report.voids))}")
+
+    def _show_vents(self, hollow: Hollow | None) -> None:
+        hollowing, report = self._hollowing, self._hollowing.report
+        made = hollow is not None and report is not None and not report.problem
+        for part in (self._vents_head, self._vents_said, self.propose, self.place, self.plugs):
+            part.setVisible(made)
+        vents = hollow.vents if hollow is not None else ()
+        with quietly(self.plugs):
+            self.plugs.setChecked(bool(vents) and all(vent.plug for vent in vents))
+        self.plugs.setEnabled(bool(vents))
+        if report is not None and made:
+            closed = report.unvented
+            words = (
+                f"{closed} of {len(report.voids)} voids have no vent: what is inside stays there."
+                if closed
+                else ("Every void has a vent. What was checked says which cups are left.")
+            )
+            say(self._vents_said, words, "look" if closed else "good")
+        shown = (vents, report, hollowing.vent)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        emptied(self.list)
+        self.rows = []
+        for number, vent in enumerate(vents, 1):
+            chosen = vent.id == hollowing.vent
+            one = VentRow(number, vent, hollowing.report_of(vent), chosen=chosen)
+            one.clicked.connect(partial(hollowing.select, vent))
+            self.list.addWidget(one)
+            self.rows.append((vent, one))
+            if chosen:
+                self._add_own(vent)
+
+    def _add_own(self, vent: Vent) -> None:
+        """What can be changed of the selected vent."""
+        outer = _field("Diameter outside", "Across, at the surface.", low=0.4, high=100)
+        outer.set_value(2 * vent.outer)
+        outer.committed.connect(lambda value: self._hollowing.size(vent, outer=value / 2))
+        inner = _field("Diameter inside", "Across, at the void; no more than outside.", low=0.4, high=100)
+        inner.set_value(2 * vent.inner)
+        inner.committed.connect(lambda value: self._hollowing.size(vent, inner=value / 2))
+        self.list.addLayout(row(label("across", "faint"), outer, label("inside", "faint"), inner, 1))
+        move = button("Move …", "Click the surface where it should be.", partial(self._hollowing.point, moves=True),
+                      role="small")  # fmt: skip
+        away = button("Remove", "Takes this vent away.", partial(self._hollowing.drop, vent), role="small")
+        self.list.addLayout(row(move, away, 1))
