@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .hollowing.voids import voids_of
 from .joining.room_kernels import free_around
 from .judge.base import fits_turned
 from .judge.exposure import exposure
@@ -12,6 +13,10 @@ from .judge.marks import unmarked
 from .judge.parting import every_place, posed
 from .judge.sketches import sketches
 from .judge.skin import support_skin
+from .layers.pockets import closed_air
+from .layers.region_kernels import followed_solid
+from .layers.regions import regions_of
+from .layers.sections import Levels, Slicer, beginnings
 from .linking import linked, same_rows
 from .marking import Stroke
 from .mend.mended import tangled_share
@@ -38,6 +43,12 @@ def warm() -> None:
     poses = posed(solid, -up[None], 45.0, none, 8)
     patch = Stroke(shape="box", places=((0.0, 0.0, 5.0),), half=(9.0, 9.0, 5.0))
     harmonic(Patch(solid, (patch,), (solid.normals[:, 2] > 0,)), 1000)
+    seated, levels = corners + [0.0, 0.0, 5.0], Levels(0.0, 1.0, 10.0)
+    beginnings(solid, seated)
+    regions = regions_of(Slicer.of(solid, seated), levels, 0.5)
+    followed_solid(regions.solid.layer, regions.solid.area, regions.solid.over, regions.solid.below, 1)
+    closed_air(regions, levels, 1, 1.0)
+    voids_of(solid, 1.0, 0.25, 1.0)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 
 

@@ -55,6 +55,24 @@ _TIMES = {
     ),
 }
 """What the estimate of hours is made from, by the kind of printer."""
+_LIMITS = (
+    ("least_island", "Islands from", "mm²", 0, 1e6, 3, "Islands that never grow to this are listed apart."),
+    ("most_cup", "Cups up to", "mm²", 0, 1e6, 0, "A larger cup fails: each mm² can pull 0.1 N at the film."),
+    ("least_void", "Trapped from", "mm³", 0, 1e9, 0, "A smaller void that is closed for good is listed apart."),
+    (
+        "most_jump",
+        "Jumps up to",
+        "mm²",
+        0,
+        1e6,
+        0,
+        "So much more to peel off than the layer before is a jump.",
+    ),
+    ("least_neck", "Necks from", "%", 0, 100, 1, "A layer below, of the largest one above, is a neck if it is less."),
+    ("most_slender", "Tall up to", "", 0, 1e4, 1, "Times as tall as its foot is wide; more is tall and thin."),
+    ("least_tip", "Tips from", "°", 0, 90, 0, "A piece that tips at less does not sit flat in what was checked."),
+)
+"""From what on a check finds fault."""
 _ENDLESS = (("no", None), ("along its width", "x"), ("along its depth", "y"))
 
 
@@ -63,7 +81,7 @@ class PrinterDialog(QDialog):
         super().__init__(parent)
         self._state = state
         self.setWindowTitle("Printers")
-        self.resize(720, 640)
+        self.resize(980, 640)
         self._profiles: list[Profile] = []
         self._before: dict[str, Printer] = {}
         self.list = QListWidget()
@@ -74,7 +92,11 @@ class PrinterDialog(QDialog):
         self._units: dict[str, str] = {}
         self._of_kind: dict[str, list[QWidget]] = {kind: [] for kind in _TIMES}
         right = QVBoxLayout()
-        right.addLayout(self._form())
+        forms = QHBoxLayout()
+        forms.setSpacing(24)
+        forms.addLayout(self._form(), 1)
+        forms.addLayout(self._limits(), 1)
+        right.addLayout(forms)
         self._said = label("", "faint", wrap=True)
         right.addWidget(self._said)
         right.addStretch(1)
@@ -134,6 +156,18 @@ class PrinterDialog(QDialog):
         ):
             grid.addWidget(label(words), number, 0)
             grid.addWidget(part, number, 1)
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    def _limits(self) -> QGridLayout:
+        """From what on a check finds fault."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(5)
+        grid.addWidget(label("What a check finds fault with", "head"), 0, 0, 1, 3)
+        for line, named in enumerate(_LIMITS, 1):
+            self._field(grid, line, *named)
+        grid.setRowStretch(len(_LIMITS) + 1, 1)
         grid.setColumnStretch(1, 1)
         return grid
 

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
+from ..core.printer import shipped_printers
 from ..demo import MODELS, PROJECT, TROUBLED
 from .app import settled
 from .jobs import Jobs
@@ -89,6 +90,7 @@ def main(folder: Path = FOLDER) -> int:
     eye.go("Size")
     eye.shoot("size")
     _cutting(eye)
+    _checking(eye)
     _sizing(eye)
     window.state.jobs.close()
     window.state.close()
@@ -126,16 +128,7 @@ def _tilting(eye: Photographer) -> None:
     QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(36, -24))
     QTest.keyClick(bed, Qt.Key.Key_Escape)
     eye.settle()
-    panel.turn_to("Faces")
-    state.marker.set_audience(state.plan.audience.model_copy(update={"looking": "front"}))
-    eye.settle()
-    QTest.mouseClick(panel.faces.seen, Qt.MouseButton.LeftButton)
-    eye.settle()
     bed.look_from("From the front corner")
-    eye.settle()
-    eye.shoot("tilt-faces")
-    state.undo()
-    state.undo()
     panel.turn_to("Find")
     eye.settle()
     QTest.mouseClick(window.frame.twin_button, Qt.MouseButton.LeftButton)
@@ -170,9 +163,8 @@ def _cutting(eye: Photographer) -> None:
     eye.window.join_panel.fit.slider.setValue(10)
     eye.settle()
     eye.shoot("join-fit")
-    for name in ("Check", "Hand off"):
-        eye.go(name)
-        eye.shoot(name.lower().replace(" ", "-"))
+    eye.go("Hand off")
+    eye.shoot("hand-off")
     eye.go("Cut")
     while state.plan.recipe:
         state.undo()
@@ -243,6 +235,39 @@ def _loop_around_the_post(eye: Photographer) -> None:
     while state.plan.recipe:
         state.undo()
     eye.settle()
+
+
+def _checking(eye: Photographer) -> None:
+    """The hook on a resin plate: an island that was flown to; then hollow, with lattice, vents and plugs, cut open."""
+    window, state = eye.window, eye.state
+    panel = window.check_panel
+    eye.open(MODELS["hook"])
+    state.choose_printer(shipped_printers()["large-resin"])
+    state.do_plan("lift it", state.plan.changed(lift=5.0))
+    eye.settle()
+    eye.go("Check")
+    eye.until(lambda: bool(state.checking.found) and settled(state))
+    state.checking.set_height(70.0)
+    eye.until(lambda: bool(state.view.faces) and settled(state))
+    QTest.mouseClick(panel.checked.rows[0][1], Qt.MouseButton.LeftButton)
+    state.checking.set_height(70.0)
+    window.bed.look_from("From the front corner")
+    eye.until(lambda: bool(state.view.faces) and settled(state))
+    eye.shoot("check")
+    QTest.mouseClick(panel.tabs["Hollow"], Qt.MouseButton.LeftButton)
+    for part in (panel.hollow.lattice, panel.hollow.make):
+        QTest.mouseClick(part, Qt.MouseButton.LeftButton, pos=QPoint(8, part.height() // 2))
+    eye.until(lambda: settled(state) and state.hollowing.report is not None)
+    QTest.mouseClick(panel.hollow.propose, Qt.MouseButton.LeftButton)
+    eye.until(lambda: settled(state) and bool(panel.hollow.rows) and state.up_to_date)
+    QTest.mouseClick(panel.hollow.plugs, Qt.MouseButton.LeftButton, pos=QPoint(8, panel.hollow.plugs.height() // 2))
+    eye.until(lambda: settled(state) and state.up_to_date)
+    state.select_piece(0)
+    state.show(in_place=False)
+    window.bed.look_from("From the front corner")
+    state.checking.set_height(70.0)
+    eye.until(lambda: bool(state.view.faces) and settled(state))
+    eye.shoot("check-hollow")
 
 
 def _sizing(eye: Photographer) -> None:

@@ -55,9 +55,10 @@ class Window(QMainWindow):
         self.bed = self.frame.bed
         self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
         self.join_panel = JoinPanel(state, self.verbs)
+        self.check_panel = CheckPanel(state)
         self.panels = {
             "Size": self.size_panel, "Tilt": self.tilt_panel, "Cut": self.cut_panel, "Join": self.join_panel,
-            "Check": CheckPanel(state), "Hand off": HandOffPanel(state, self.verbs),
+            "Check": self.check_panel, "Hand off": HandOffPanel(state, self.verbs),
         }  # fmt: skip
         self.ledger = Ledger(state)
         self.foot = Foot(state)

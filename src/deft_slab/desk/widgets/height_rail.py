@@ -123,7 +123,8 @@ class HeightRail(QWidget):
         painter.setPen(QPen(QColor(palette.MADDER), 2))
         painter.drawLine(QPointF(2, y), QPointF(right, y))
         if abs(self._at - self._free) > 1e-9:
-            place = QRectF(2, y - 15 if y > 30 else y + 2, right - 4, 13)
+            left = _LANES["jump"] + 8 if self._by_layer else 2.0  # beside the marks
+            place = QRectF(left, y - 15 if y > 30 else y + 2, right - left, 13)
             painter.drawText(place, Qt.AlignmentFlag.AlignLeft, f"{self._at:.{2 if self._by_layer else 1}f}")
         painter.end()
 
