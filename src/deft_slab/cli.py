@@ -8,7 +8,21 @@ import sys
 from types import FrameType
 from typing import NoReturn
 
-COMMANDS = ("measure", "check", "hollow", "mend", "tilt", "cut", "join", "coupon", "sweep", "propose", "-h", "--help")
+COMMANDS = (
+    "measure",
+    "check",
+    "hollow",
+    "posts",
+    "mend",
+    "tilt",
+    "cut",
+    "join",
+    "coupon",
+    "sweep",
+    "propose",
+    "-h",
+    "--help",
+)
 
 
 def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:

@@ -184,7 +184,7 @@ def test_a_hold_spot_holds_an_island_on_filament(desk, tmp_path):
     check.wait()
     assert [mark.meaning for mark in check.state.plan.marks] == ["hold"]
     assert not check.rows("Island")
-    assert any("held by support" in line.detail for line, _ in check.rows("No islands"))
+    assert any("1 held" in line.detail for line, _ in check.rows("No islands"))
 
 
 def _tip():

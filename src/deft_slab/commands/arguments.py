@@ -49,6 +49,7 @@ def parser() -> argparse.ArgumentParser:
     _overhang(look)
     _layers(look)
     _hollow(commands.add_parser("hollow", help="hollow the pieces, with lattice, vents and plugs, and write them"))
+    _posts(commands.add_parser("posts", help="support posts for resin; writes the pieces with and without them"))
     mend = commands.add_parser("mend", help="close and clean the surface of a model, and write it")
     _common(mend)
     mend.add_argument("--out", type=Path, required=True, metavar="FILE", help="STL, 3MF, PLY, OBJ or OFF, in mm")
@@ -143,10 +144,23 @@ def _hollow(command: argparse.ArgumentParser) -> None:
     _recipe(command)
 
 
-def _stands(command: argparse.ArgumentParser) -> None:
+def _posts(command: argparse.ArgumentParser) -> None:
+    """What gets posts, and how thick they are."""
+    _common(command)
+    _overhang(command)
+    _stands(command, lift=5.0)
+    command.add_argument("--layer", type=_number, metavar="MM", help="layer height (the usual one of the printer)")
+    command.add_argument("--tip", type=_number, default=0.3, metavar="MM", help="across, where a post touches (0.3)")
+    command.add_argument("--stem", type=_number, default=0.8, metavar="MM", help="across, of the stem (0.8)")
+    command.add_argument("--plate", type=_number, default=0.0, metavar="MM", help="a plate so thick under all feet (0)")
+    _recipe(command)
+
+
+def _stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:
     """How the whole stands, and how far over the bed."""
     _down(command)
-    command.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
+    command.add_argument("--lift", type=_number, default=lift, metavar="MM",
+                         help=f"how far over the bed, on support ({lift:g})")  # fmt: skip
 
 
 def _layers(command: argparse.ArgumentParser) -> None:
@@ -221,7 +235,8 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
                             ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
                             ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5), ("wall", 1e-6, 1e6),
-                            ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200)):  # fmt: skip
+                            ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200),
+                            ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

@@ -55,6 +55,7 @@ def carried_out(plan: Plan, recipe: Recipe, threshold: float) -> Plan:
         leaning=recipe.leaning,
         joins=recipe.joins,
         hollows=recipe.hollows,
+        posts=recipe.posts,
         left=recipe.left,
     )
 

@@ -32,7 +32,9 @@ def check(
     """
     thickness = printer.layer_height if layer is None else layer
     bare = plan.changed(left=())
-    pieces = workshop.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures").pieces
+    outcome = workshop.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
+    pieces = outcome.pieces
+    tips = {one.piece: one.contact[one.made] for one in outcome.posts.values()}
     # what is printed by resin is held by posts alone; on a filament printer solid holds what leans out as far as the
     # threshold allows
     reach = thickness * math.tan(math.radians(plan.threshold)) if printer.kind == "filament" else 0.0
@@ -41,7 +43,8 @@ def check(
         held = np.zeros(len(piece.solid.triangles), np.bool_)
         if printer.kind == "filament":
             held = supported(piece.solid, piece, (piece.marks & 2) > 0, (piece.marks & 4) > 0)
-        return checked(piece, printer, thickness, held, reach, step)
+        own = tips.get(piece.number - 1, np.empty((0, 3)))
+        return checked(piece, printer, thickness, held, reach, own, step)
 
     found = []
     for number, piece in enumerate(pieces):

@@ -14,7 +14,7 @@ from .cuts import Side
 from .model import MendReport
 from .plan import PieceWish, Plan
 from .printer import Printer
-from .reports import ContactFound, HollowReport, JoinReport
+from .reports import ContactFound, HollowReport, JoinReport, PostsReport
 from .solid import Defects, Solid
 from .tilt import Tilt
 
@@ -331,7 +331,7 @@ class Outcome:
     notes : sentences for the person; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
     cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
-    contacts : where pieces meet; joins, hollows : what became of each that is on, by its id
+    contacts : where pieces meet; joins, hollows, posts : what became of each that is on, by its id
     spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
     """
 
@@ -350,6 +350,7 @@ class Outcome:
     contacts: tuple[ContactFound, ...] = ()
     joins: dict[str, JoinReport] = field(default_factory=dict)
     hollows: dict[str, HollowReport] = field(default_factory=dict)
+    posts: dict[str, PostsReport] = field(default_factory=dict)
 
     @property
     def kerf_mm3(self) -> float:

@@ -21,6 +21,7 @@ from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin, Join
 from .marking import Audience, LeftAlone, Mark
+from .posts import PostSet
 from .tilt import STAND_UP, Tilt
 
 Floats = NDArray[np.float64]
@@ -181,14 +182,15 @@ class Plan(Document):
     pieces: tuple[PieceWish, ...] = ()
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
+    posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Plan:
-        ids = [one.id for of in (self.recipe, self.joins, self.hollows) for one in of]
+        ids = [one.id for of in (self.recipe, self.joins, self.hollows, self.posts) for one in of]
         if len(set(ids)) != len(ids):
-            raise ValueError("two cuts, joins or hollows of a plan have the same id")
+            raise ValueError("two things of a plan have the same id")
         return self
 
     @field_validator("stretch")
@@ -279,7 +281,8 @@ class Plan(Document):
         )
         joins = tuple(join.carried(move, numbers.get(join.cut, {})) for join in self.joins)
         hollows = tuple(hollow.carried(move, named(hollow.sides)) for hollow in self.hollows)
-        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows)
+        posts = tuple(one.carried(move, named(one.sides)) for one in self.posts)
+        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows, posts=posts)
 
     def guest(self, guest_id: str) -> Guest:
         """By its id. Raises BadPlan."""
@@ -366,7 +369,9 @@ class Plan(Document):
     def as_it_came(self) -> Plan:
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
-        return self.changed(recipe=(), joins=(), hollows=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0)
+        return self.changed(
+            recipe=(), joins=(), hollows=(), posts=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0
+        )
 
     def fresh_id(self) -> str:
         """An id that no cut has, nor a wish for a piece names."""

@@ -178,3 +178,35 @@ class HollowReport:
         """How many voids no vent opens."""
         open_ = {vent.void for vent in self.vents if vent.reaches}
         return sum(number not in open_ for number in range(len(self.voids)))
+
+
+@dataclass(frozen=True, eq=False)
+class PostsReport:
+    """What became of the posts of a piece.
+
+    piece : its number, from 0 on, None where it is no longer there; ids : (k,) of the posts; lands : (k,) "bed",
+    "piece", "nowhere" or "off", where the surface that it touched is gone; lengths, walls : (k,) mm, of the stem, and
+    of the piece behind the tip; show : (k,) whether it marks a show face; leans : (k,)
+    contact : (k, 3) mm, model frame; braces : how many; volume : mm3; area, on_show : mm2 that tips touch
+    vertices, triangles : mm, model frame, what is drawn of them
+    """
+
+    piece: int | None
+    ids: tuple[str, ...] = ()
+    lands: tuple[str, ...] = ()
+    lengths: Floats = field(default_factory=lambda: np.empty(0))
+    walls: Floats = field(default_factory=lambda: np.empty(0))
+    show: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    leans: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    contact: Floats = field(default_factory=lambda: np.empty((0, 3)))
+    braces: int = 0
+    volume: float = 0.0
+    area: float = 0.0
+    on_show: float = 0.0
+    vertices: Floats = field(default_factory=lambda: np.empty((0, 3)))
+    triangles: NDArray[np.int32] = field(default_factory=lambda: np.empty((0, 3), np.int32))
+
+    @property
+    def made(self) -> NDArray[np.bool_]:
+        """(k,) which of them stand."""
+        return np.array([land in ("bed", "piece") for land in self.lands], np.bool_)

@@ -13,6 +13,7 @@ from .hollow import Hollow
 from .joins import AnyJoin
 from .marking import LeftAlone
 from .plan import MOST_CUTS, MOST_JOINS, PieceWish
+from .posts import PostSet
 from .versions import Versions
 
 RECIPES = Versions("recipe", 4)
@@ -21,7 +22,7 @@ MOST_RECIPE_BYTES = 20_000_000
 
 class Recipe(Document):
     """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
-    which are hollow, and what was left on purpose. leaning : see ``Plan``"""
+    which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``"""
 
     version: Literal[4] = 4
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
@@ -29,6 +30,7 @@ class Recipe(Document):
     pieces: tuple[PieceWish, ...] = ()
     leaning: float = Field(default=0.5, ge=0.0, le=1.0)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
+    posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
 
 

@@ -33,6 +33,7 @@ from .mend.thin import thinned
 from .model import MendReport, Model
 from .outcome import Outcome, Piece, Seam, Totals
 from .plan import PieceWish, Plan
+from .posting.posted import with_posts
 from .printer import Printer
 from .progress import QUIET, Job, Spread
 from .recipe import Stage, cut_all, nameless, proven
@@ -133,6 +134,7 @@ class Workshop:
                 plan, printer, uncut, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
             )
             pieces.append(replace(piece, extra=joined.kinds.get(number, "")))
+        pieces, posts = with_posts(() if quick else plan.posts, pieces, printer, self.kept)
         seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
         report = uncut.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports, seams), {}
@@ -151,7 +153,7 @@ class Workshop:
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
             self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
-            tuple(contact.found for contact in joined.contacts), joined.reports, hollows,
+            tuple(contact.found for contact in joined.contacts), joined.reports, hollows, posts,
         )  # fmt: skip
 
     def subject(

@@ -153,6 +153,15 @@ class WaysFound:
 
 
 @dataclass(frozen=True, eq=False)
+class PostsProposed:
+    """points : (k, 3) mm, model frame, where posts should touch; unheld : (u, 3) mm, islands that none could be brought
+    to"""
+
+    points: NDArray[np.float64]
+    unheld: NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
 class Settled:
     """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
 

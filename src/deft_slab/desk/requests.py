@@ -9,11 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, TypeVar
 
-from ..core.checked import Checked, SectionFace
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
-from ..core.hollow import Vent
 from ..core.joins import Join
 from ..core.model import Model
 from ..core.outcome import RoundEdge
@@ -25,7 +23,18 @@ from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid
 from ..core.tilt import Tilt
-from .replies import Evaluated, Fetched, MapRound, Picture, RoomShown, SeatsFound, SeatShown, Settled, Walls, WaysFound
+from .replies import (
+    Evaluated,
+    Fetched,
+    MapRound,
+    Picture,
+    RoomShown,
+    SeatsFound,
+    SeatShown,
+    Settled,
+    Walls,
+    WaysFound,
+)
 
 R = TypeVar("R", covariant=True)
 
@@ -111,11 +120,12 @@ class Save(Request[Written]):
 
 @dataclass(frozen=True, eq=False)
 class WritePieces(OfPlan[list[Written]]):
-    """Each piece as an STL. equal_once : equal pieces are one file"""
+    """Each piece as an STL. equal_once : equal pieces are one file; with_posts : in one body with their posts"""
 
     folder: Path
     equal_once: bool
     replace: bool
+    with_posts: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,6 +136,7 @@ class WriteTogether(OfPlan[Written]):
     path: Path
     equal_once: bool
     replace: bool
+    with_posts: bool = True
 
 
 # what Tilt asks
@@ -355,27 +366,3 @@ class SettleGuest(Request[Triple]):
 
     plan: Plan
     guest_id: str
-
-
-# what Check asks
-
-
-@dataclass(frozen=True, eq=False)
-class CheckPieces(OfPlan[tuple[Checked, ...]]):
-    """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
-
-    layer: float | None
-
-
-@dataclass(frozen=True, eq=False)
-class ProposeVents(OfPlan[tuple[Vent, ...]]):
-    """Vents for a hollow, by its id."""
-
-    hollow: str
-
-
-@dataclass(frozen=True, eq=False)
-class CutSection(OfPlan[tuple[SectionFace, ...]]):
-    """The exact sections of all pieces at a height. z : mm over the bed"""
-
-    z: float

@@ -46,6 +46,7 @@ class Settings(BaseModel):
     ledger_height: int = Field(default=228, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""
     equal_once: bool = True
+    with_posts: bool = True
     """Whether equal pieces are written as one file with a count."""
 
     def with_recent(self, path: Path) -> Settings:

@@ -21,6 +21,7 @@ from .state.marker import Marker
 from .state.measuring import Measuring
 from .state.opening import Opening
 from .state.pointing import Pointing
+from .state.posting import Posting
 from .state.seating import Seating
 from .state.seats import Seats
 from .state.sizing import Sizing
@@ -58,6 +59,7 @@ class DeskState(Desk):
         self.fitting = Fitting(self, self.joining)
         self.checking = Checking(self)
         self.hollowing = Hollowing(self, self.pointing)
+        self.posting = Posting(self, self.pointing, self.checking)
         self.alike = Alike(self)
         self.writing = Writing(self)
 

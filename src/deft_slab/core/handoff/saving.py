@@ -99,7 +99,7 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
     """
     there = [] if replace else [path for path in paths if os.path.lexists(path)]
     if there:
-        verb, them = ("is", "it") if len(there) == 1 else ("are", "them")
+        verb, them = ("is", "it") if len(there) == 1 else ("are", "they")
         raise WouldReplace(
             f"{_listed([path.name for path in there])} {verb} in {there[0].parent} already.",
             kept="Nothing was written.", remedy=f"Say that {them} may be replaced, or choose another place.",

@@ -38,6 +38,8 @@ _WORTH_A_WALL = 4.0
 """mm2 of surface on a thin wall: what is smaller is not listed."""
 _MOST_FOUND = 200
 _RAYS = 16
+_BY_A_TIP = 0.5
+"""mm, besides the size of an island where it begins, within which the tip of a post holds it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,11 +96,13 @@ def _point(values: Floats) -> Point:
 
 
 def checked(
-    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], reach: float, job: Job = QUIET
+    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], reach: float, tips: Floats,
+    job: Job = QUIET,
 ) -> Checked:  # fmt: skip
     """What there is to find of a piece in its seat.
 
     layer : mm, thickness of its layers; held : (m,) the facets that get support
+    tips : (k, 3) mm, model frame, where posts touch it
     reach : mm by which solid may lie beside what is below and still be held by it
 
     Raises
@@ -113,7 +117,7 @@ def checked(
         return replace(empty, problem="Its surface is not closed, so its layers are not known. Close it in Size.")
     slicer = Slicer.of(piece.solid, seated.vertices)
     regions = regions_of(slicer, levels, _ROWS[printer.kind], reach, job.part(0.0, 0.7))
-    islands = _islands(seated, regions.solid, held, printer.least_island)
+    islands = _islands(seated, regions.solid, held, tips, printer.least_island)
     pockets, closed = _pockets(seated, regions)
     peel = regions.areas + (closed if printer.kind == "resin" else 0.0)
     where, hangs = beginnings(piece.solid, seated.vertices)
@@ -125,7 +129,9 @@ def checked(
     )  # fmt: skip
 
 
-def _islands(seated: _Layered, solid: Kind, held: NDArray[np.bool_], least: float) -> tuple[Island, ...]:
+def _islands(
+    seated: _Layered, solid: Kind, held: NDArray[np.bool_], tips: Floats, least: float
+) -> tuple[Island, ...]:  # fmt: skip
     """Those that hang longest first."""
     levels = seated.layers
     island, met, most = region_kernels.followed_solid(solid.layer, solid.area, solid.over, solid.below, seated.resting)
@@ -143,6 +149,8 @@ def _islands(seated: _Layered, solid: Kind, held: NDArray[np.bool_], least: floa
         at, place = seated.spot(x, y, levels.bottom(int(layer[n])))
         area = float(solid.area[region])
         by = "support" if under[n] >= 0 and held[under[n]] else ""
+        if len(tips) and np.linalg.norm(tips - np.array(place), axis=1).min() <= _BY_A_TIP + math.sqrt(area):
+            by = "a post"
         found.append(Island(at, place, int(layer[n]), at[2], area, float(most[region]), int(hangs[n]),
                             bool(met[region] >= 0), by, bool(most[region] < least)))  # fmt: skip
     found.sort(key=lambda one: (bool(one.held), one.small, -one.hangs, -one.grows))

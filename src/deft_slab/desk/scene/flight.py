@@ -26,7 +26,8 @@ class Flight(QObject):
         state.flown_to.connect(self._fly_to)
         state.seam_flown_to.connect(self._fly_to_seam)
         state.checking.flown_to.connect(self._fly_to_found)
-        state.hollowing.flown_to.connect(self._fly_to_vent)
+        for part in (state.hollowing, state.posting):
+            part.flown_to.connect(self._fly_to_place)
 
     def _fly_to(self, number: int, spot: OverhangSpot) -> None:
         """Looks at an overhang spot from below and outside, and marks it."""
@@ -85,7 +86,7 @@ class Flight(QObject):
         across = max(2.5 * math.sqrt(found.area), 30.0) if isinstance(found, Pocket) else max(0.35 * size, 30.0)
         self._fly(place, min(across, 1.5 * size), azimuth, 38.0 if into else -14.0)
 
-    def _fly_to_vent(self, number: int, place: Floats, outward: Floats) -> None:
+    def _fly_to_place(self, number: int, place: Floats, outward: Floats) -> None:
         """Looks at a place of a piece from outside, along the way out of it."""
         scene = self._view.scene
         if scene is None or number >= len(scene.placed):

@@ -133,6 +133,7 @@ def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
         things["room"] = room
     layered = showing.step in ("Tilt", "Check") and not showing.view.in_place
     hidden = (showing.view.hidden_below, showing.view.hidden_above) if layered else (0.0, math.inf)
+    things |= _posts(showing, placed)
     if layered and showing.step == "Check":
         things |= _faces(showing, placed)
     return Scene(
@@ -232,6 +233,20 @@ def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[s
         found[f"support {number}"] = Mesh(
             vertices, triangles, colour(palette.SUPPORT), skin, veil=True, clipped=True
         )  # fmt: skip
+    return found
+
+
+def _posts(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
+    """The posts of the pieces, where these sit on the bed."""
+    found: dict[str, Thing] = {}
+    if showing.evaluated is None or showing.standing or not showing.view.show_support:
+        return found
+    for ident, report in showing.outcome.posts.items():
+        number = report.piece
+        if number is not None and number < len(placed) and placed[number].drawn and len(report.triangles):
+            one = placed[number]
+            found[f"posts {ident}"] = Mesh(report.vertices, report.triangles, colour(palette.SUPPORT), one.pose,
+                                           clipped=True)  # fmt: skip
     return found
 
 

@@ -15,7 +15,7 @@ from ...core.layers.left import with_left
 from ...core.marking import LeftAlone, Mark
 from ...core.plan import Plan
 from ...core.printer import Printer
-from ..requests import CheckPieces, CutSection
+from ..check_requests import CheckPieces, CutSection
 from .desk import Desk
 
 _KEPT = 64

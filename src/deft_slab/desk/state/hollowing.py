@@ -13,7 +13,7 @@ from ...core.documents import first_problem, triple
 from ...core.errors import BadPlan, DeftError
 from ...core.hollow import Hollow, Vent
 from ...core.reports import HollowReport, VentReport
-from ..requests import ProposeVents
+from ..check_requests import ProposeVents
 from .desk import Desk
 from .pointing import Pointing
 

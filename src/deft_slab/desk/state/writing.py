@@ -26,7 +26,8 @@ class Writing:
             desk.told.emit(f"{said}\nfor {pieces} pieces: the names say how often." if pieces > len(written) else said)
 
         desk.jobs.submit(
-            "handoff:stl", WritePieces(desk.plan, desk.printer, folder, desk.settings.equal_once, replace),
+            "handoff:stl", WritePieces(desk.plan, desk.printer, folder, desk.settings.equal_once, replace,
+                                         desk.settings.with_posts),
             done=done, failed=desk.asking_to_replace(lambda: self.pieces(folder, replace=True)),
             label="Writing the pieces",
         )  # fmt: skip
@@ -41,7 +42,8 @@ class Writing:
 
         desk.jobs.submit(
             "handoff:3mf",
-            WriteTogether(desk.plan, desk.printer, desk.project.title, path, desk.settings.equal_once, replace),
+            WriteTogether(desk.plan, desk.printer, desk.project.title, path, desk.settings.equal_once, replace,
+                          desk.settings.with_posts),
             done=done,
             failed=desk.asking_to_replace(lambda: self.together(path, replace=True)), label=f"Writing {path.name}",
         )  # fmt: skip

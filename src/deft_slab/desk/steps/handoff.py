@@ -36,7 +36,12 @@ class HandOffPanel(Panel):
         self.equal.clicked.connect(
             lambda on: state.change_settings(state.settings.model_copy(update={"equal_once": on}))
         )
-        for part in (self.stl, self.together, self.equal, self.save):
+        self.posts = QCheckBox("with their posts, in one body")
+        self.posts.setToolTip("Pieces that have posts are written standing on them; else without any.")
+        self.posts.clicked.connect(
+            lambda on: state.change_settings(state.settings.model_copy(update={"with_posts": on}))
+        )
+        for part in (self.stl, self.together, self.equal, self.posts, self.save):
             self.add(part)
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
@@ -57,6 +62,8 @@ class HandOffPanel(Panel):
         firsts = firsts_of(alike) if len(alike) == len(evaluated.outcome.pieces) else []
         self.equal.setVisible(len(set(firsts)) < len(firsts))
         self.equal.setChecked(self._state.settings.equal_once)
+        self.posts.setVisible(bool(evaluated.outcome.posts))
+        self.posts.setChecked(self._state.settings.with_posts)
         for number, piece in enumerate(evaluated.outcome.pieces):
             lies = sorted({laid.bed + 1 for laid in evaluated.laid[number :: len(evaluated.outcome.pieces)]})
             where = f"bed {_ranged(lies)}" if beds > 1 else ""

@@ -8,9 +8,11 @@ from ...core.hollow import Vent
 from ...core.hollows import proposed_vents
 from ...core.outcome import Piece
 from ...core.plan import Plan
+from ...core.posting.posted import proposed_points
 from ...core.printer import Printer
 from ...core.progress import Job
-from ..requests import CheckPieces, CutSection, ProposeVents
+from ..check_requests import CheckPieces, CutSection, ProposePosts, ProposeVents
+from ..replies import PostsProposed
 from .shop import Shop
 
 
@@ -28,6 +30,14 @@ class Checks:
     def vents(self, asked: ProposeVents, job: Job) -> tuple[Vent, ...]:
         """Vents for a hollow. Raises Cancelled, OpenSurface, CutFailed, BadPlan, HollowFailed."""
         return proposed_vents(self._shop.workshop(asked.plan), asked.plan, asked.hollow, asked.printer, job=job)
+
+    def posts(self, asked: ProposePosts, job: Job) -> PostsProposed:
+        """Posts for a piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        plan, printer = asked.plan.changed(posts=()), asked.printer
+        pieces = self._shop.workshop(plan).evaluate(plan, printer, job.part(0.0, 0.2), detail="figures").pieces
+        layer = printer.layer_height if asked.layer is None else asked.layer
+        piece = pieces[min(asked.number, len(pieces) - 1)]
+        return PostsProposed(*proposed_points(asked.posts, piece, layer, printer.least_island, job.part(0.2, 1.0)))
 
     def section(self, asked: CutSection, job: Job) -> tuple[SectionFace, ...]:
         """The sections of all pieces. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

@@ -15,7 +15,9 @@ from ...core.intake.fineness import FINENESS
 from ...core.intake.units import likely_unit
 from ...core.mend.mended import advised
 from ...core.model import Model
+from ...core.outcome import Piece
 from ...core.plan import Mending
+from ...core.posting.posted import in_bodies
 from ...core.progress import Job
 from ..pictures import picture_of, silhouette
 from ..recovery import read_work, write_model
@@ -116,14 +118,19 @@ class Files:
             replace=asked.replace,
         )
 
+    def _printed(self, asked: WritePieces | WriteTogether, job: Job) -> list[Piece]:
+        """The pieces of a plan, with their posts if they are wished."""
+        pieces = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.5))
+        return in_bodies(asked.plan.posts if asked.with_posts else (), pieces, job.part(0.5, 1.0))
+
     def write_pieces(self, asked: WritePieces, job: Job) -> list[Written]:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        pieces = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.4))
+        pieces = self._printed(asked, job.part(0.0, 0.4))
         return write_stls(pieces, asked.folder, job.part(0.4, 1.0), equal_once=asked.equal_once, replace=asked.replace)
 
     def write_together(self, asked: WriteTogether, job: Job) -> Written:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        pieces, writing = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.4)), job.part(0.4, 1.0)
+        pieces, writing = self._printed(asked, job.part(0.0, 0.4)), job.part(0.4, 1.0)
         return write_3mf(
             pieces,
             asked.printer,

@@ -1,4 +1,4 @@
-"""Check: what was checked of this choice, worst first, and what helps; hollowing."""
+"""Check: what was checked of this choice, worst first, and what helps; hollowing; posts."""
 
 from __future__ import annotations
 
@@ -6,14 +6,16 @@ from ...whole import DeskState
 from ...widgets.pages import Pages
 from .hollow import HollowPanel
 from .panel import CheckedPanel
+from .posts import PostsPanel
 
 _TIPS = {
     "Checked": "What was found, worst first; each line flies there.",
+    "Posts": "Support posts: proposed, added, taken away; what they hold and what they leave.",
     "Hollow": "Takes out the inside of a piece, with vents and plugs.",
 }
 
 
 class CheckPanel(Pages):
     def __init__(self, state: DeskState) -> None:
-        self.checked, self.hollow = CheckedPanel(state), HollowPanel(state)
-        super().__init__({"Checked": self.checked, "Hollow": self.hollow}, _TIPS)
+        self.checked, self.hollow, self.posts = CheckedPanel(state), HollowPanel(state), PostsPanel(state)
+        super().__init__({"Checked": self.checked, "Hollow": self.hollow, "Posts": self.posts}, _TIPS)

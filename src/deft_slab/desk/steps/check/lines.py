@@ -179,9 +179,7 @@ def _about_islands(checked: Checked, name: str) -> list[Line]:
     found += _several(checked, name, left, "islands left on purpose")
     held = sum(bool(one.held) for one in checked.islands)
     small = sum(one.small and not one.held for one in checked.islands)
-    said = ", ".join(
-        [*([f"{held} held by support"] if held else []), *([f"{small} too small to matter"] if small else [])]
-    )
+    said = ", ".join([*([f"{held} held"] if held else []), *([f"{small} too small to matter"] if small else [])])
     if not unheld:
         found.append(Line("good", _named("No islands", name), said or f"in {checked.layers:,} layers",
                           number=checked.number))  # fmt: skip

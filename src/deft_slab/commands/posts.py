@@ -1,0 +1,77 @@
+"""Support posts proposed for the pieces of a plan, and the pieces written with and without them."""
+
+from __future__ import annotations
+
+import argparse
+
+import numpy as np
+
+from ..core.handoff.pieces import file_name, write_solid
+from ..core.handoff.saving import refuse_existing
+from ..core.judge.marks import facets_at
+from ..core.outcome import Piece
+from ..core.posting.routes import Ground, Measures
+from ..core.posting.standing import Standing, in_one, proposed
+from ..core.posts import SLENDER_DIAMETERS
+from ..core.printer import Printer
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+from .recipes import with_recipe
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    workshop = Workshop(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
+    pieces = workshop.evaluate(plan, printer, detail="figures").pieces
+    measures = Measures(tip=arguments.tip, stem=arguments.stem)
+    names = [(file_name(piece), file_name(piece).replace(".stl", "-with-posts.stl")) for piece in pieces]
+    refuse_existing([arguments.out / name for both in names for name in both], replace=arguments.replace)
+    arguments.out.mkdir(parents=True, exist_ok=True)
+    found = []
+    for piece, (bare, whole) in zip(pieces, names, strict=True):
+        ground, standing = _posts(piece, printer, measures, arguments.layer)
+        together, posts = in_one(ground, standing, measures, arguments.plate)
+        write_solid(ground.solid_on_bed(), piece.name, arguments.out / bare, replace=arguments.replace)
+        write_solid(together, piece.name, arguments.out / whole, replace=arguments.replace)
+        found.append({"name": piece.name, "file": bare, "with_posts": whole, "posts_volume_mm3": posts.volume,
+                      **_told(piece, standing, measures)})  # fmt: skip
+    return {"pieces": found}
+
+
+def _posts(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
+    """Where a piece sits, and its posts."""
+    down = float((piece.solid.vertices @ piece.seat.rotation[2]).min())
+    ground = Ground(piece.solid, piece.seat.rotation, np.array([0.0, 0.0, piece.lift - down]))
+    nothing = np.empty((0, 3))
+    standing = proposed(
+        ground, piece.past_threshold, (piece.marks & 4) > 0, (nothing, nothing), layer or printer.layer_height,
+        printer.least_island, measures,
+    )  # fmt: skip
+    return ground, standing
+
+
+def _told(piece: Piece, standing: Standing, measures: Measures) -> dict[str, object]:
+    """What is told of the posts of a piece. at : on the model; show : it leaves its mark on a show face"""
+    routes, lengths = standing.routes, standing.routes.lengths
+    facets = facets_at(piece.solid, standing.points) if len(standing.points) else np.empty(0, np.int64)
+    show = (piece.marks[facets] & 1) > 0
+    made = standing.made
+    on_piece = routes.lands == "piece"
+    return {
+        "posts": [
+            {"at": standing.points[n].tolist(), "lands": str(routes.lands[n]), "length_mm": float(lengths[n]),
+             "leans": bool(np.linalg.norm(routes.bend[n] - routes.joint[n]) > 1e-6),
+             "island": bool(standing.for_island[n]), "show": bool(show[n]),
+             "at_risk": bool(routes.wall[n] < 2 * measures.tip)}
+            for n in range(len(made)) if made[n]
+        ],
+        "no_way": [standing.points[n].tolist() for n in np.flatnonzero(~made)],
+        "unheld": standing.unheld.tolist(),
+        "braces": len(standing.braces),
+        "slender": int(((lengths > SLENDER_DIAMETERS * measures.stem) & made).sum()),
+        "on_piece": int(on_piece.sum()),
+        "contact_mm2": measures.contact * float(made.sum() + on_piece.sum()),
+        "contact_on_show_mm2": measures.contact * float((made & show).sum()),
+    }  # fmt: skip

@@ -1,0 +1,187 @@
+"""The way of a post from the surface down: straight where that is free, else around the piece, else on to it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.walls import scene_of, through
+from ..solid import Solid
+
+Floats = NDArray[np.float64]
+Lands = Literal["bed", "piece", "nowhere"]
+
+KEEP_OFF = 0.5
+"""mm between a post and the piece, but for its tip and a foot that stands on it."""
+STEEPEST = math.radians(45.0)
+"""From the vertical: how far a tip or a leaning stem may lean."""
+_AROUND = 8
+_AZIMUTHS = 16
+_TIP_SHARE = 0.4
+"""Of the free way under a tip, that it takes at most: a longer one would run into the wall opposite (measured)."""
+_FACES_UP = 0.35
+"""z of the normal from which on a foot can stand on a surface."""
+_LEANS = (1.5, 3.0, 5.0, 8.0, 12.0, 18.0, 27.0, 40.0, 60.0)
+"""mm across that a leaning stem goes, the least first."""
+_SHORTEST = 0.6
+"""mm of a post between a surface and the one it would stand on."""
+
+
+@dataclass(frozen=True)
+class Measures:
+    """mm. tip : diameter where it touches; stem, foot : diameters; tip_length : from the surface to the full stem
+    depth : that a tip goes into the surface, never more than half the wall there; foot_height : of the cone on the bed
+    """
+
+    tip: float = 0.3
+    stem: float = 0.8
+    foot: float = 2.4
+    tip_length: float = 2.0
+    depth: float = 0.15
+    foot_height: float = 1.2
+
+    @property
+    def contact(self) -> float:
+        """mm2 that a tip touches: pi d^2 / 4."""
+        return math.pi * self.tip**2 / 4
+
+
+@dataclass(frozen=True, eq=False)
+class Routes:
+    """The ways of k posts, mm on the bed.
+
+    contact : (k, 3) on the surface; inside : (k, 3) where the tip ends, in it; joint : (k, 3) where the tip becomes the
+    stem; bend : (k, 3) where a leaning stem becomes upright, as ``joint`` where none leans; end : (k, 3)
+    lands : (k,) on what; wall : (k,) mm of the piece behind the tip
+    """
+
+    contact: Floats
+    inside: Floats
+    joint: Floats
+    bend: Floats
+    end: Floats
+    lands: NDArray[np.str_]
+    wall: Floats
+
+    @property
+    def lengths(self) -> Floats:
+        """(k,) mm from the joint to the end, along the stem."""
+        lean = np.linalg.norm(self.bend - self.joint, axis=1)
+        return np.asarray(lean + np.linalg.norm(self.end - self.bend, axis=1))
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """A piece in its seat that posts go around. rotation : (3, 3); shift : (3,) mm"""
+
+    solid: Solid
+    rotation: Floats
+    shift: Floats
+
+    def on_bed(self, points: Floats) -> Floats:
+        """Points (k, 3) of the model, mm on the bed."""
+        return np.asarray(points @ self.rotation.T + self.shift)
+
+    def on_model(self, points: Floats) -> Floats:
+        """The other way, (k, 3) mm."""
+        return np.asarray((points - self.shift) @ self.rotation)
+
+    def solid_on_bed(self) -> Solid:
+        """The piece as it sits."""
+        return Solid(self.on_bed(self.solid.vertices), self.solid.triangles)
+
+    def first(self, start: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
+        """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1). start, way : (k, 3), on the bed"""
+        scene, _mesh, middle = scene_of(self.solid)
+        origin = (self.on_model(start) - middle).astype(np.float32)
+        met = scene.run(origin, np.ascontiguousarray(way @ self.rotation, np.float32), output=True)
+        facets = met["primID"].astype(np.int64)
+        return np.where(facets >= 0, met["tfar"], np.inf).astype(float), facets
+
+    def free(self, start: Floats, end: Floats, radius: float) -> NDArray[np.bool_]:
+        """(k,) whether a round rod from start to end (k, 3) meets nothing: by rays along it, around and in its
+        middle."""
+        way = end - start
+        length = np.linalg.norm(way, axis=1)
+        good = length > 1e-9
+        way = way / np.maximum(length, 1e-9)[:, None]
+        helper = np.where(np.abs(way[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0])
+        u = np.cross(way, helper)
+        u /= np.maximum(np.linalg.norm(u, axis=1), 1e-12)[:, None]
+        v = np.cross(way, u)
+        for n in range(_AROUND + 1):
+            turn = 2 * np.pi * n / _AROUND
+            off = 0.0 if n == _AROUND else radius
+            met, _ = self.first(start + off * (np.cos(turn) * u + np.sin(turn) * v), way)
+            good &= met > length
+        return np.asarray(good)
+
+
+def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures) -> Routes:
+    """Ways for posts to points of the surface; "nowhere" where there is none.
+
+    contact : (k, 3) mm, on the bed; normal : (k, 3) unit, out of the surface there
+    """
+    tilt = np.arccos(np.clip(-normal[:, 2], -1.0, 1.0))
+    level = np.column_stack([normal[:, :2], np.zeros(len(normal))])
+    level /= np.maximum(np.linalg.norm(level, axis=1), 1e-9)[:, None]
+    lean = np.minimum(tilt, STEEPEST)[:, None]
+    way = np.sin(lean) * level - np.cos(lean) * np.array([0.0, 0.0, 1.0])
+    gap, _ = ground.first(contact + 1e-3 * way, way)
+    tip = np.minimum(measures.tip_length, np.minimum(_TIP_SHARE * gap, np.maximum(contact[:, 2] - 0.1, 0.05) / 2))
+    joint = contact + tip[:, None] * way
+    wall, _ = through(ground.solid, ground.on_model(contact), -normal @ ground.rotation)
+    into = np.minimum(measures.depth, 0.5 * wall)
+    radius = measures.stem / 2 + KEEP_OFF
+    lands = np.full(len(contact), "nowhere", dtype="<U7")
+    bend, end = joint.copy(), joint.copy()
+    _straight(ground, joint, radius, lands, end)
+    for across in _LEANS:
+        waiting = np.flatnonzero((lands == "nowhere") & (joint[:, 2] > across + 0.2))
+        if len(waiting):
+            _leaning(ground, joint, across, radius, waiting, lands, bend, end)
+    _on_piece(ground, joint, measures, lands, end)
+    return Routes(contact, contact - into[:, None] * way, joint, bend, end, lands, wall)
+
+
+def _straight(ground: Ground, joint: Floats, radius: float, lands: NDArray[np.str_], end: Floats) -> None:
+    foot = np.column_stack([joint[:, :2], np.zeros(len(joint))])
+    free = ground.free(joint, foot, radius)
+    lands[free] = "bed"
+    end[free] = foot[free]
+
+
+def _leaning(
+    ground: Ground, joint: Floats, across: float, radius: float, waiting: NDArray[np.int64], lands: NDArray[np.str_],
+    bend: Floats, end: Floats,
+) -> None:  # fmt: skip
+    """Those that wait, leaning by a way across in any direction and then upright."""
+    turn = 2 * np.pi * np.arange(_AZIMUTHS) / _AZIMUTHS
+    ways = np.column_stack([np.cos(turn), np.sin(turn), -np.full(_AZIMUTHS, 1.0 / math.tan(STEEPEST))])
+    start = np.repeat(joint[waiting], _AZIMUTHS, axis=0)
+    knee = start + across * np.tile(ways, (len(waiting), 1))
+    foot = np.column_stack([knee[:, :2], np.zeros(len(knee))])
+    good = ground.free(start, knee, radius)
+    good[good] = ground.free(knee[good], foot[good], radius)
+    good = good.reshape(len(waiting), _AZIMUTHS)
+    found = np.flatnonzero(good.any(axis=1))
+    chosen = found * _AZIMUTHS + good[found].argmax(axis=1)
+    lands[waiting[found]] = "bed"
+    bend[waiting[found]], end[waiting[found]] = knee[chosen], foot[chosen]
+
+
+def _on_piece(ground: Ground, joint: Floats, measures: Measures, lands: NDArray[np.str_], end: Floats) -> None:
+    """Those that are left, straight down on to what faces up."""
+    waiting = np.flatnonzero(lands == "nowhere")
+    if not len(waiting):
+        return
+    down = np.tile([0.0, 0.0, -1.0], (len(waiting), 1))
+    gap, facets = ground.first(joint[waiting], down)
+    up = (ground.solid.normals @ ground.rotation[2])[np.maximum(facets, 0)]
+    stands = (facets >= 0) & (up > _FACES_UP) & (gap > _SHORTEST) & np.isfinite(gap)
+    lands[waiting[stands]] = "piece"
+    end[waiting[stands]] = joint[waiting[stands]] - np.column_stack([np.zeros((stands.sum(), 2)), gap[stands]])

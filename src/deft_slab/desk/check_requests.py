@@ -1,0 +1,40 @@
+"""What Check asks of the worker process; see ``requests``."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..core.checked import Checked, SectionFace
+from ..core.hollow import Vent
+from ..core.posts import PostSet
+from .replies import PostsProposed
+from .requests import OfPiece, OfPlan
+
+
+@dataclass(frozen=True, eq=False)
+class CheckPieces(OfPlan[tuple[Checked, ...]]):
+    """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
+
+    layer: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class ProposeVents(OfPlan[tuple[Vent, ...]]):
+    """Vents for a hollow, by its id."""
+
+    hollow: str
+
+
+@dataclass(frozen=True, eq=False)
+class ProposePosts(OfPiece[PostsProposed]):
+    """Posts for a piece besides those of a set that were placed by hand. layer : as for ``CheckPieces``"""
+
+    posts: PostSet
+    layer: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class CutSection(OfPlan[tuple[SectionFace, ...]]):
+    """The exact sections of all pieces at a height. z : mm over the bed"""
+
+    z: float

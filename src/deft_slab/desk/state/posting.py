@@ -1,0 +1,175 @@
+"""Support posts of the selected piece: proposed, added, taken away, made thicker."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+from PySide6.QtCore import QObject, Signal
+
+from ...core.documents import first_problem, triple
+from ...core.errors import BadPlan
+from ...core.posts import Post, PostSet
+from ...core.reports import PostsReport
+from ..check_requests import ProposePosts
+from ..replies import PostsProposed
+from .checking import Checking
+from .desk import Desk
+from .pointing import Pointing
+
+Floats = NDArray[np.float64]
+
+ADD, AWAY = "post", "post away"
+"""What is pointed at for while posts are added, and while they are taken away."""
+_NEAR = 6.0
+"""mm around a click within which the nearest post is taken away."""
+
+
+class Posting(QObject):
+    """A part of the desk state. measures : of the posts of pieces that have none yet
+    unheld : (k, 3) mm, model frame, islands that the last proposal could bring no post to
+    """
+
+    changed = Signal()
+    flown_to = Signal(int, object, object)
+    """The number of a piece, a place (3,) mm on the model, and the way out of it there."""
+
+    def __init__(self, desk: Desk, pointing: Pointing, checking: Checking) -> None:
+        super().__init__(desk)
+        self._desk, self._pointing, self._checking = desk, pointing, checking
+        self.measures: dict[str, float] = {"tip": 0.3, "stem": 0.8}
+        self.unheld: Floats = np.empty((0, 3))
+        pointing.answer(ADD, self._on_added)
+        pointing.answer(AWAY, self._on_away)
+        desk.opened.connect(self._forget)
+        for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
+            signal.connect(self.changed)
+
+    def _forget(self) -> None:
+        self.unheld = np.empty((0, 3))
+        self.changed.emit()
+
+    # what there is
+
+    @property
+    def posts(self) -> PostSet | None:
+        """Of the selected piece; None while it has none."""
+        desk = self._desk
+        if desk.piece is None or not desk.is_open:
+            return None
+        number = desk.piece.number - 1
+        reports = desk.evaluated.outcome.posts if desk.evaluated is not None else {}
+        for one in desk.plan.posts:
+            report = reports.get(one.id)
+            if report.piece == number if report is not None else one.sides == desk.piece.sides:
+                return one
+        return None
+
+    @property
+    def report(self) -> PostsReport | None:
+        """What became of them, as they were measured."""
+        posts, desk = self.posts, self._desk
+        if posts is None or desk.evaluated is None:
+            return None
+        return desk.evaluated.outcome.posts.get(posts.id)
+
+    def _now(self) -> PostSet:
+        """The posts of the selected piece, or none yet. There must be a piece."""
+        desk = self._desk
+        assert desk.piece is not None
+        taken = {one.id for one in desk.plan.posts}
+        ident = next(f"s{n}" for n in range(1, len(taken) + 2) if f"s{n}" not in taken)
+        tip, stem = self.measures["tip"], self.measures["stem"]
+        return self.posts or PostSet(id=ident, sides=desk.piece.sides, anchor=desk.piece.anchor, tip=tip, stem=stem)
+
+    def _put(self, did: str, of: PostSet, **what: Any) -> None:
+        """Puts a changed set into the plan; one without posts is taken out of it. Raises BadPlan."""
+        try:
+            changed = PostSet.model_validate({**{name: getattr(of, name) for name in PostSet.model_fields}, **what})
+        except ValidationError as error:
+            raise BadPlan(first_problem(error)) from error
+        plan = self._desk.plan
+        others = tuple(one for one in plan.posts if one.id != of.id)
+        kept = (changed,) if changed.posts or changed.refused else ()
+        self._desk.do_plan(did, plan.changed(posts=(*others, *kept)))
+
+    # changing them
+
+    def propose(self) -> None:
+        """Posts for all that is not held, beside those that were placed by hand and not where some were taken away."""
+        desk = self._desk
+        if desk.piece is None or desk.piece.extra:
+            return
+        posts, number = self._now(), desk.piece.number - 1
+
+        def done(found: PostsProposed) -> None:
+            own = tuple(post for post in posts.posts if post.own)
+            kept = posts.model_copy(update={"posts": own})
+            fresh = kept.fresh_ids(len(found.points))
+            made = tuple(Post(id=ident, at=triple(at)) for ident, at in zip(fresh, found.points, strict=True))
+            self.unheld = found.unheld
+            if not made and not own:
+                desk.told.emit("Nothing needs a post in this seat.")
+            self._put("propose posts", kept, posts=(*own, *made))
+
+        asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
+        desk.ask("ask:posts", asked, done=done, label="Placing posts",
+                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+
+    def clear(self) -> None:
+        """Takes all posts of the piece away."""
+        posts, desk = self.posts, self._desk
+        if posts is not None:
+            self.unheld = np.empty((0, 3))
+            desk.do_plan("take all posts away", desk.plan.changed(
+                posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))  # fmt: skip
+
+    def measure(self, **what: float) -> None:
+        """How thick tips and stems are, of the posts of the piece and of those to come."""
+        posts = self.posts
+        self.measures |= what
+        if posts is not None:
+            self._put("change the posts", posts, **what)
+        self.changed.emit()
+
+    # by hand
+
+    def point(self, kind: str) -> None:
+        """Has places pointed at: to add posts, or to take them away. kind : ADD or AWAY"""
+        self._pointing.begin("" if self._pointing.kind == kind else kind)
+
+    def _on_added(self, number: int, facet: int, place: Floats) -> None:
+        self._on_clicked(number, lambda posts: {
+            "posts": (*posts.posts, Post(id=posts.fresh_ids(1)[0], at=triple(place), own=True)),
+            "refused": tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > _NEAR / 4),
+        }, "add a post")  # fmt: skip
+
+    def _on_away(self, number: int, facet: int, place: Floats) -> None:
+        def without(posts: PostSet) -> dict[str, Any]:
+            apart = [float(np.linalg.norm(place - np.array(post.at))) for post in posts.posts]
+            if not apart or min(apart) > _NEAR:
+                return {}
+            gone = posts.posts[int(np.argmin(apart))]
+            return {"posts": tuple(post for post in posts.posts if post.id != gone.id),
+                    "refused": (*posts.refused, gone.at)}  # fmt: skip
+
+        self._on_clicked(number, without, "take a post away")
+
+    def _on_clicked(self, number: int, change: Callable[[PostSet], dict[str, Any]], did: str) -> None:
+        desk = self._desk
+        if number != desk.selected_piece:
+            desk.select_piece(number)
+        posts = self._now()
+        what = change(posts)
+        if what:
+            self._put(did, posts, **what)
+
+    def fly(self, number: int) -> None:
+        """Looks at a post of the piece, by its place in the list."""
+        report, desk = self.report, self._desk
+        if report is not None and desk.piece is not None:
+            down = -desk.piece.seat.rotation[2]
+            self.flown_to.emit(desk.piece.number - 1, report.contact[number], 0.4 * down + 0.6 * np.array([0, -1.0, 0]))

@@ -1,0 +1,138 @@
+"""Posts: proposed for all that is not held, edited one by one; what they hold and what they leave."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from ....core.posts import SLENDER_DIAMETERS
+from ....core.reports import PostsReport
+from ...state.posting import ADD, AWAY
+from ...whole import DeskState
+from ...widgets import text
+from ...widgets.binding import follow
+from ...widgets.number import NumberField
+from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+
+_MOST = 12
+"""Posts that something is to be said of, at most, in the list."""
+
+
+def _field(name: str, tip: str, low: float, high: float) -> NumberField:
+    made = NumberField("mm", low=low, high=high, step=0.1, decimals=2)
+    made.setAccessibleName(name)
+    made.setToolTip(tip)
+    made.setFixedWidth(80)
+    return made
+
+
+class PostsPanel(Panel):
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._posting = state, state.posting
+        self._shown: object = None
+        self._about = self.head("Posts")
+        self._said = label("", "faint", wrap=True)
+        self.add(self._said)
+        self.tip = _field("Tip", "Across, where a post touches the piece (0.3 mm is usual).", 0.05, 5)
+        self.tip.committed.connect(lambda value: self._posting.measure(tip=value))
+        self.stem = _field("Stem", "Across, of the stem.", 0.1, 20)
+        self.stem.committed.connect(lambda value: self._posting.measure(stem=value))
+        self.add(row(label("tip", "faint"), self.tip, label("stem", "faint"), self.stem, 1))
+        self.propose = button("Propose posts", "A tip where each island begins and wherever the surface is past the "
+                              "threshold; those placed by hand stay.", self._posting.propose, role="main")  # fmt: skip
+        self.clear = button("Remove all", "Takes all posts of this piece away.", self._posting.clear, role="small")
+        self.add(row(self.propose, self.clear, 1))
+        self.adds = button("Add …", "Click the surface where posts should touch; Esc ends it.",
+                           partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
+        self.takes = button("Take away …", "Click near the tip of a post: it goes, and is not proposed there again.",
+                            partial(self._posting.point, AWAY), role="small", checkable=True)  # fmt: skip
+        self.add(row(label("one by one", "faint"), self.adds, self.takes, 1))
+        self.figures = self.add_figures(
+            ("Posts", "How many stand, and how many of them lean around the piece."),
+            ("On the piece", "Those that stand on the piece itself, and leave a mark at both ends."),
+            ("Slender", f"Longer than {SLENDER_DIAMETERS:g} stems across; braces hold them."),
+            ("Touched", "What all tips touch of the surface: the scar that is left."),
+            ("On show faces", "What of it lies on show faces."),
+            ("Plastic", "Volume of all posts and braces."),
+        )
+        self._head = self.head("Look here")
+        self.list = self.add_list()
+        self.list.setSpacing(2)
+        self.column.addStretch(1)
+        follow(self, self.refresh, self._posting.changed, state.outcome_changed, state.opened,
+               state.pointing.changed)  # fmt: skip
+
+    def refresh(self) -> None:
+        state, posting = self._state, self._posting
+        piece, posts, report = state.piece, posting.posts, posting.report
+        if piece is None:
+            return
+        several = len(state.pieces) > 1
+        self._about.setText(f"Posts: {piece.name}" if several else "Posts")
+        measures = posting.measures if posts is None else {"tip": posts.tip, "stem": posts.stem}
+        self.tip.set_value(measures["tip"])
+        self.stem.set_value(measures["stem"])
+        self.propose.setEnabled(not piece.extra and piece.figures.closed)
+        self.clear.setVisible(posts is not None)
+        self.adds.setChecked(state.pointing.kind == ADD)
+        self.takes.setChecked(state.pointing.kind == AWAY)
+        if posts is None:
+            words = "No posts yet. On resin they hold what begins in the air."
+            if piece.lift == 0:
+                words += " This piece stands on the bed itself; Tilt can lift it over it."
+            say(self._said, words, "faint")
+        elif report is None or not state.up_to_date:
+            say(self._said, "The posts are being placed …", "faint")
+        else:
+            lost = len(posting.unheld)
+            words = (
+                f"{lost} islands that no post could be brought to." if lost else "Edits stay when you propose again."
+            )
+            say(self._said, words, "look" if lost else "faint")
+        self._show(report)
+
+    def _show(self, report: PostsReport | None) -> None:
+        posts = self._posting.posts
+        if report is self._shown and report is not None:
+            return
+        self._shown = report
+        emptied(self.list)
+        for figure in self.figures.values():
+            figure.setText("–")
+        made = report is not None and posts is not None
+        troubles = self._troubles(report) if report is not None and made else []
+        self._head.setVisible(bool(troubles))
+        if report is None or posts is None:
+            return
+        stand, leaning = int(report.made.sum()), int((report.leans & report.made).sum())
+        slender = int(((report.lengths > SLENDER_DIAMETERS * posts.stem) & report.made).sum())
+        self.figures["Posts"].setText(f"{stand}, {leaning} lean")
+        self.figures["On the piece"].setText(str(sum(land == "piece" for land in report.lands)))
+        self.figures["Slender"].setText(f"{slender}, {report.braces} braces")
+        self.figures["Touched"].setText(text.area(report.area))
+        self.figures["On show faces"].setText(text.small_area(report.on_show) if report.on_show else "0 mm²")
+        self.figures["Plastic"].setText(text.volume(report.volume))
+        for number, words in troubles[:_MOST]:
+            one = ClickRow("row")
+            one.setLayout(row(label("!", "look"), label(words, "", wrap=True), 1))
+            one.setAccessibleName(words)
+            one.setToolTip("Looks at it.")
+            one.clicked.connect(partial(self._posting.fly, number))
+            self.list.addWidget(one)
+        if len(troubles) > _MOST:
+            self.list.addWidget(label(f"{len(troubles) - _MOST} more", "faint"))
+
+    def _troubles(self, report: PostsReport) -> list[tuple[int, str]]:
+        """(number, words) of the posts that something is to be said of, worst first."""
+        posts = self._posting.posts
+        assert posts is not None
+        found = [(n, "its surface was cut away") for n, land in enumerate(report.lands) if land == "off"]
+        found += [
+            (n, "no way to the bed or on to the piece") for n, land in enumerate(report.lands) if land == "nowhere"
+        ]
+        risk = np.flatnonzero((report.walls < 2 * posts.tip) & report.made)
+        found += [(int(n), f"the piece is only {report.walls[n]:.2f} mm thick there and may break") for n in risk]
+        found += [(int(n), "touches a show face") for n in np.flatnonzero(report.show & report.made)]
+        return [(n, f"Post {report.ids[n][1:]}: {words}") for n, words in found]

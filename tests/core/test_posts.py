@@ -1,0 +1,193 @@
+"""Support posts: what they hold, how they get there, what they leave; against igl, trimesh and handbook formulas."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import igl
+import numpy as np
+import pytest
+import trimesh
+from scipy.spatial import cKDTree
+
+from deft_slab import cli
+from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.judge.overhang import overhang_angles
+from deft_slab.core.posting.bodies import post
+from deft_slab.core.posting.routes import KEEP_OFF, Ground, Measures, routed
+from deft_slab.core.posting.standing import (
+    SPACING,
+    bodies_of,
+    in_one,
+    islands_of,
+    islands_with,
+    proposed,
+)
+from deft_slab.core.posts import SLENDER_DIAMETERS
+from deft_slab.core.solid import Solid
+from tests.core.test_layers import comb
+from tests.shapes import box, joined, solid_of, sphere
+
+MEASURES = Measures()
+NONE = (np.empty((0, 3)), np.empty((0, 3)))
+
+
+def over_bed(solid: Solid, lift: float = 5.0) -> Ground:
+    return Ground(solid, np.eye(3), np.array([0.0, 0.0, lift - solid.bounds[0, 2]]))
+
+
+def past(solid: Solid, threshold: float = 45.0) -> np.ndarray:
+    angles = overhang_angles(solid.normals[:, 2])
+    return np.where(angles > threshold + 1e-6, angles - threshold, -1.0).astype(np.float32)
+
+
+def stand(solid: Solid, lift: float = 5.0, measures: Measures = MEASURES, layer: float = 0.2):
+    ground = over_bed(solid, lift)
+    clear = np.zeros(len(solid.triangles), np.bool_)
+    return ground, proposed(ground, past(solid), clear, NONE, layer, 0.05, measures)
+
+
+def test_a_tip_touches_what_the_trade_says():
+    """Tips of 0.3 mm: 0.0707 mm2 each (common practice)."""
+    assert Measures(tip=0.3).contact == pytest.approx(0.0707, abs=5e-5)
+
+
+def test_every_tooth_of_a_comb_begins_on_a_tip():
+    solid = comb(5)
+    ground, standing = stand(solid)
+    assert len(islands_of(ground.solid_on_bed(), 0.2, 0.05)) == 7  # five teeth and two legs
+    assert not len(islands_with(ground, standing, MEASURES, 0.2, 0.05))
+    assert not len(standing.unheld)
+    tips = standing.points[standing.for_island & standing.made]
+    for n in range(1, 6):
+        assert (np.abs(tips[:, 0] - (10.0 * n + 7.5)) <= 1.5).any()
+
+
+def test_no_point_past_the_threshold_is_far_from_a_tip():
+    solid = sphere(20.0, 5)
+    _, standing = stand(solid)
+    needy = solid.centroids[past(solid) >= 0]
+    away, _ = cKDTree(standing.points[standing.made]).query(needy)
+    assert away.max() <= SPACING[0] + 1.5  # and what lies between the points that were looked at
+    level = solid.centroids[past(solid) > 40]
+    assert cKDTree(standing.points[standing.made]).query(level)[0].max() <= SPACING[1] + 1.5
+
+
+def test_clear_spots_get_none():
+    solid = joined(box(40, 30, 4))
+    ground = over_bed(solid)
+    clear = np.ones(len(solid.triangles), np.bool_)
+    standing = proposed(ground, past(solid), clear, NONE, 0.2, 0.05, MEASURES)
+    assert not (~standing.for_island).any()
+
+
+def test_a_post_that_leans_clears_the_piece():
+    """A ledge over a wide step: what is under it can only go around, and keeps off by igl's own distances."""
+    solid = joined(box(6, 30, 40), box(14, 30, 4, (0, 0, 36)), box(9, 30, 3, (0, 0, 10)))
+    ground = over_bed(solid)
+    contact = ground.on_bed(np.array([[8.0, 15.0, 36.0]]))
+    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES)
+    assert routes.lands[0] == "bed"
+    lean = routes.bend[0] - routes.joint[0]
+    assert np.linalg.norm(lean) > 1.0
+    assert math.degrees(math.acos(-lean[2] / np.linalg.norm(lean))) == pytest.approx(45.0)
+    share = np.linspace(0.0, 1.0, 200)[:, None]
+    ways = [(routes.joint[0], routes.bend[0]), (routes.bend[0], routes.end[0])]
+    line = np.concatenate([start + share * (end - start) for start, end in ways])
+    squared = igl.point_mesh_squared_distance(ground.on_model(line), np.array(solid.vertices),
+                                              solid.triangles.astype(np.int64))[0]  # fmt: skip
+    assert np.sqrt(squared).min() >= 0.95 * (MEASURES.stem / 2 + KEEP_OFF)
+
+
+def test_it_stands_on_the_piece_only_where_nothing_else_is_left():
+    """Deep inside a shelf there is no way around: it stands on the lower board, with a tip at both ends."""
+    solid = joined(box(80, 80, 3), box(80, 80, 3, (0, 0, 20)), box(3, 80, 20), box(3, 80, 20, (77, 0, 0)),
+                   box(80, 3, 20), box(80, 3, 20, (0, 77, 0)))  # fmt: skip
+    ground = over_bed(solid)
+    contact = ground.on_bed(np.array([[40.0, 40.0, 20.0]]))
+    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES)
+    assert routes.lands[0] == "piece"
+    assert routes.end[0] == pytest.approx(ground.on_bed(np.array([[40.0, 40.0, 3.0]]))[0])
+    body = post(routes, 0, MEASURES)
+    low, high = body.bounding_box()[2], body.bounding_box()[5]
+    assert low == pytest.approx(5.0 + 3.0 - MEASURES.depth)
+    assert high == pytest.approx(5.0 + 20.0 + MEASURES.depth)
+
+
+def test_a_tip_never_comes_through_a_thin_wall():
+    solid = joined(box(20, 20, 0.2))
+    ground, standing = stand(solid)
+    top = ground.on_bed(solid.vertices)[:, 2].max()
+    assert standing.made.all()
+    assert standing.routes.inside[:, 2].max() <= top - 0.1 + 1e-6
+    whole, _ = in_one(ground, standing, MEASURES)
+    assert whole.bounds[1, 2] == pytest.approx(top)
+
+
+def test_slender_posts_are_braced():
+    """Euler: a rod clamped at one end and held at the other bears pi^2 E I / (0.7 l)^2 (handbook). At 40 diameters
+    that is a hundredth of what it bears at 4; so none longer than that stands without a brace."""
+    load = lambda d, l: math.pi**2 * (math.pi * d**4 / 64) / (0.7 * l) ** 2  # noqa: E731, E741
+    assert load(0.8, 4 * 0.8) / load(0.8, SLENDER_DIAMETERS * 0.8) == pytest.approx(100.0)
+    _, low = stand(joined(box(30, 20, 4)), lift=20.0)
+    assert not len(low.braces)
+    ground, high = stand(joined(box(30, 20, 4)), lift=70.0)
+    long = high.routes.lengths > SLENDER_DIAMETERS * MEASURES.stem
+    assert long.all()
+    assert len(high.braces)
+    way = high.braces[:, 1] - high.braces[:, 0]
+    assert np.degrees(np.arctan2(way[:, 2], np.hypot(way[:, 0], way[:, 1]))) == pytest.approx(45.0)
+    # each post is met by a brace somewhere along it
+    feet = high.routes.end[:, :2]
+    ends = high.braces.reshape(-1, 3)[:, :2]
+    assert cKDTree(ends).query(feet)[0].max() < 1e-6 or len(feet) % 2
+    assert ground.free(high.braces[:, 0], high.braces[:, 1], 0.2).all()
+
+
+def test_the_piece_with_its_posts_is_one_closed_body(tmp_path):
+    solid = sphere(12.0, 4)
+    ground, standing = stand(solid)
+    whole, posts = in_one(ground, standing, MEASURES, plate_height=1.0)
+    write_solid(whole, "Ball", tmp_path / "ball.stl", replace=False)
+    mesh = trimesh.load(tmp_path / "ball.stl")
+    assert mesh.is_watertight
+    assert mesh.body_count == 1
+    assert mesh.bounds[0, 2] == pytest.approx(0.0, abs=1e-6)
+    piece = trimesh.Trimesh(ground.on_bed(solid.vertices), solid.triangles)
+    stands = trimesh.Trimesh(posts.vertices, posts.triangles)
+    inside = trimesh.boolean.intersection([piece, stands], engine="manifold")
+    assert mesh.volume == pytest.approx(solid.volume + posts.volume - inside.volume, rel=1e-4)
+    assert inside.volume < 0.05 * len(standing.points)
+    assert len(bodies_of(standing, MEASURES)) == int(standing.made.sum()) + len(standing.braces)
+
+
+def test_a_cone_that_hangs_is_held_at_its_tip():
+    cone = trimesh.creation.cone(4.0, 15.0, sections=48)
+    cone.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))
+    solid = solid_of(cone)
+    ground, standing = stand(solid)
+    assert not len(standing.unheld)
+    tip = standing.points[standing.for_island][0]
+    assert tip[2] == pytest.approx(solid.bounds[0, 2], abs=0.2)
+    assert ground.on_bed(tip[None])[0, 2] == pytest.approx(5.0, abs=0.2)
+
+
+def test_by_command(tmp_path, capsys):
+    write_solid(comb(3), "Comb", tmp_path / "comb.stl", replace=False)
+    asked = ["posts", str(tmp_path / "comb.stl"), "--out", str(tmp_path / "out"), "--printer", "small-resin",
+             "--layer", "0.2", "--json"]  # fmt: skip
+    assert cli.main(asked) == 0
+    (piece,) = json.loads(capsys.readouterr().out)["pieces"]
+    assert piece["unheld"] == []
+    assert sum(one["island"] for one in piece["posts"]) >= 5
+    assert piece["contact_mm2"] == pytest.approx(0.0707 * (len(piece["posts"]) + piece["on_piece"]), rel=1e-3)
+    bare, whole = (trimesh.load(tmp_path / "out" / piece[name]) for name in ("file", "with_posts"))
+    assert bare.is_watertight
+    assert whole.is_watertight
+    assert bare.bounds[0, 2] == pytest.approx(5.0)
+    assert whole.bounds[0, 2] == pytest.approx(0.0, abs=1e-6)
+    assert bare.volume == pytest.approx(comb(3).volume, rel=1e-5)
+    assert whole.volume > bare.volume
+    assert cli.main(asked) != 0
+    assert "are in" in capsys.readouterr().err
