@@ -11,6 +11,7 @@ MODELS = {
     "lantern": FOLDER / "harbour-lantern.3mf",
     "hook": FOLDER / "tentacle-hook.3mf",
     "helmet": FOLDER / "diver-helmet.3mf",
+    "puppet": FOLDER / "harbour-master-puppet.3mf",
 }
 TROUBLED = {
     "damaged": FOLDER / "gull-figurehead-from-a-scan.stl",

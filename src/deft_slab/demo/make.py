@@ -19,7 +19,7 @@ from ..core.tilt import Tilt
 from ..core.workshop import Workshop
 from . import MODELS, PROJECT, TROUBLED
 from .exact import ring_step
-from .props import gull, helmet, hook, lantern
+from .props import gull, helmet, hook, lantern, puppet
 from .troubled import hook_on_y, lantern_in_parts, scanned_gull
 
 _FINENESS = 0.012
@@ -55,7 +55,8 @@ def gull_project(model: Model) -> Project:
 
 def main() -> int:
     models = {}
-    for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook), ("helmet", helmet)):
+    for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook), ("helmet", helmet),
+                       ("puppet", puppet)):  # fmt: skip
         model = models[key] = make(build)
         write_surface(model, MODELS[key])
         size = " x ".join(f"{value:.0f}" for value in model.solid.size)

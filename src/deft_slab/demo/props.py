@@ -172,3 +172,40 @@ def helmet() -> tuple:
     valve = limb(p, (0, 0, 206), (0, 0, 213), 9, 7)
     shell = blend(shell, np.maximum(valve, -inner), 3)
     return *surface(carve(shell, p[2] + np.zeros_like(shell), 1.5), low, step), "Diver helmet"
+
+
+def puppet() -> tuple:
+    """The harbour master, a puppet for the smallest stage: a cape that blows behind him, an open hand raised. 92 mm."""
+    low, high, step = (-42.0, -30.0, -2.0), (40.0, 40.0, 96.0), 0.6
+    p = grid(low, high, step)
+    z = p[2]
+    body = limb(p, (0, 0, 16), (0, 0, 44), 11.5, 12.5)
+    body = blend(body, limb(p, (0, -2, 44), (0, 0, 56), 12.5, 6.0), 4)
+    body = blend(body, egg(p, (0, -1, 67), (10.5, 11, 12)), 3)
+    body = blend(body, limb(p, (0, -11, 66), (0, -17, 64.5), 2.6, 2.0), 1.5)  # the nose
+    brim = np.maximum(np.hypot(p[0], p[1] + 1) - 15.5, np.abs(z - 74.5) - 1.2)
+    body = blend(body, blend(brim, limb(p, (0, -1, 75), (0, 0, 86), 10.0, 8.0), 1.5), 1.0)
+    for side in (-1, 1):  # legs and shoes
+        body = blend(body, limb(p, (6 * side, 0, 20), (7.5 * side, 0, 5), 6.0, 4.4), 2)
+        body = blend(body, limb(p, (7.5 * side, 0, 4), (8.5 * side, -9, 3.4), 4.4, 3.6), 1.5)
+    body = blend(body, limb(p, (11, -1, 50), (21, -5, 36), 5.0, 3.8), 3)  # an arm on the hip
+    body = blend(body, limb(p, (21, -5, 36), (12, -11, 30), 3.8, 3.2), 2)
+    body = blend(body, limb(p, (-11, -1, 50), (-25, -4, 58), 5.0, 3.6), 3)  # and one raised
+    body = blend(body, limb(p, (-25, -4, 58), (-30, -6, 71), 3.6, 2.8), 2)
+    palm = (-30.5, -6.5, 74.5)
+    body = blend(body, egg(p, palm, (4.2, 2.4, 4.4)), 1.2)
+    for number, (tip_x, tip_z) in enumerate(((-38.5, 79.5), (-36.5, 86.0), (-32.5, 88.5), (-28.0, 87.0))):
+        start = (palm[0] - 2.6 + 1.7 * number, palm[1], palm[2] + 2.5)
+        body = blend(body, limb(p, start, (tip_x, palm[1] - 2.0, tip_z), 1.35, 1.05), 0.5)
+    body = blend(body, limb(p, (-27.5, -7, 73), (-22.5, -9.5, 76.5), 1.5, 1.15), 0.5)
+    # the cape: a bell open in front, that blows out behind; its hem hangs lower there
+    turn = np.arctan2(p[0], p[1])
+    reach = 12.0 + 0.011 * np.clip(56.0 - z, 0.0, 60.0) ** 2 + 1.4 * np.cos(7 * turn) * np.clip((56.0 - z) / 40.0, 0, 1)
+    around = np.hypot(p[0], p[1] - 1.0)
+    hem = 13.0 - 5.0 * np.cos(turn)
+    cape = (np.abs(around - reach) - 1.1) / 1.35
+    cape = np.maximum(np.maximum(cape, z - 56.0), np.maximum(hem - z, (np.abs(turn) - 2.05) * 12.0))
+    whole = blend(body, cape, 1.2)
+    collar = np.hypot(np.hypot(p[0], p[1] - 0.5) - 10.5, z - 55.0) - 2.0
+    whole = blend(whole, collar, 1.5)
+    return *surface(carve(whole, z + np.zeros_like(whole), 0.8), low, step), "Harbour master puppet"

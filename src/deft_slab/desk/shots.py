@@ -24,7 +24,7 @@ from .whole import DeskState
 from .window import Window
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
-_PATIENCE = 120.0
+_PATIENCE = 400.0
 _LITTLE_LEFT = 0.1
 
 
@@ -44,7 +44,7 @@ class Photographer:
 
         Raises
         ------
-        TimeoutError : it did not within two minutes.
+        TimeoutError : it did not within some minutes.
         """
         end = time.monotonic() + _PATIENCE
         while not ready():
@@ -238,36 +238,35 @@ def _loop_around_the_post(eye: Photographer) -> None:
 
 
 def _checking(eye: Photographer) -> None:
-    """The hook on a resin plate: an island that was flown to; then hollow, with lattice, vents and plugs, cut open."""
+    """The puppet on a resin plate: an island that was flown to; then hollow, vented, plugged, on posts, cut open."""
     window, state = eye.window, eye.state
     panel = window.check_panel
-    eye.open(MODELS["hook"])
-    state.choose_printer(shipped_printers()["large-resin"])
+    eye.open(MODELS["puppet"])
+    state.choose_printer(shipped_printers()["small-resin"])
     state.do_plan("lift it", state.plan.changed(lift=5.0))
     eye.settle()
     eye.go("Check")
     eye.until(lambda: bool(state.checking.found) and settled(state))
-    state.checking.set_height(70.0)
-    eye.until(lambda: bool(state.view.faces) and settled(state))
-    QTest.mouseClick(panel.checked.rows[0][1], Qt.MouseButton.LeftButton)
-    state.checking.set_height(70.0)
+    QTest.mouseClick(panel.checked.rows[1][1], Qt.MouseButton.LeftButton)
+    state.checking.set_height(40.0)
     window.bed.look_from("From the front corner")
     eye.until(lambda: bool(state.view.faces) and settled(state))
     eye.shoot("check")
     QTest.mouseClick(panel.tabs["Hollow"], Qt.MouseButton.LeftButton)
-    for part in (panel.hollow.lattice, panel.hollow.make):
-        QTest.mouseClick(part, Qt.MouseButton.LeftButton, pos=QPoint(8, part.height() // 2))
+    QTest.mouseClick(panel.hollow.make, Qt.MouseButton.LeftButton)
     eye.until(lambda: settled(state) and state.hollowing.report is not None)
     QTest.mouseClick(panel.hollow.propose, Qt.MouseButton.LeftButton)
     eye.until(lambda: settled(state) and bool(panel.hollow.rows) and state.up_to_date)
     QTest.mouseClick(panel.hollow.plugs, Qt.MouseButton.LeftButton, pos=QPoint(8, panel.hollow.plugs.height() // 2))
     eye.until(lambda: settled(state) and state.up_to_date)
     state.select_piece(0)
-    state.show(in_place=False)
+    QTest.mouseClick(panel.tabs["Posts"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(panel.posts.propose, Qt.MouseButton.LeftButton)
+    eye.until(lambda: settled(state) and bool(state.plan.posts) and state.up_to_date)
     window.bed.look_from("From the front corner")
-    state.checking.set_height(70.0)
+    state.checking.set_height(48.0)
     eye.until(lambda: bool(state.view.faces) and settled(state))
-    eye.shoot("check-hollow")
+    eye.shoot("check-posts")
 
 
 def _sizing(eye: Photographer) -> None:

@@ -101,9 +101,8 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Jo
         names[len(after)] = f"Plug {n}" if len(plugs) > 1 else "Plug"
         kinds[len(after)] = "plug"
         runs = {int(run): Face(hollow.id, PLUG) for run in body.to_mesh64().run_original_id}
-        x, y, z = (-value for value in vent.along)
         after.append(Part(("plug", part.key, hollow, vent.id), Solid.from_manifold(body, runs),
-                          (Side(cut=f"{hollow.id} {vent.id}", side=0),), part.group, down=(x, y, z)))  # fmt: skip
+                          (Side(cut=f"{hollow.id} {vent.id}", side=0),), part.group, down=vent.along))  # fmt: skip
     return Hollowed(after, reports, names, kinds)
 
 
