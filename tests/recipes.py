@@ -31,6 +31,7 @@ from deft_slab.core.cuts import (
 from deft_slab.core.documents import triple
 from deft_slab.core.errors import CutFailed
 from deft_slab.core.handoff.pieces import stl_bytes
+from deft_slab.core.hollow import Hollow, Vent
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.contacts import Contact
 from deft_slab.core.joins import (
@@ -49,11 +50,13 @@ from deft_slab.core.marking import Region, Stroke
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.outcome import Piece
 from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.posting.posted import in_bodies
+from deft_slab.core.posts import Post, PostSet
+from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
 from deft_slab.core.script import Recipe
 from deft_slab.core.shape.bodies import united
-from deft_slab.core.solid import Solid
+from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
@@ -241,6 +244,58 @@ def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
     return tuple(found)
 
 
+def random_hollows(pieces: Sequence[Piece], seed: int) -> tuple[tuple[Hollow, ...], tuple[PostSet, ...]]:
+    """Hollows of most pieces, with vents that mostly reach, and posts anywhere on the surface."""
+    rng = np.random.default_rng(seed)
+    hollows, posts = [], []
+    for n, piece in enumerate(piece for piece in pieces if not piece.extra):
+        where = {"sides": piece.sides, "anchor": piece.anchor}
+        points, facets = spread_points(piece.solid, 40)
+        chosen = rng.choice(len(points), 6, replace=False)
+        at = [tuple(float(value) for value in points[k]) for k in chosen]
+        if rng.random() < 0.7:
+            wall = float(rng.uniform(1.0, 4.0))
+            outer = float(rng.uniform(0.5, 2.5))
+            vents = tuple(
+                Vent(id=f"v{k}", place=at[k], along=tuple(-piece.solid.normals[facets[chosen[k]]]), outer=outer,
+                     inner=outer * float(rng.uniform(0.4, 1.0)), plug=bool(rng.random() < 0.5))
+                for k in range(int(rng.integers(0, 4)))
+            )  # fmt: skip
+            hollows.append(Hollow(
+                id=f"h{n}", **where, wall=wall, down=piece.seat.down, least=20.0, vents=vents,
+                spacing=float(rng.choice([0, 8, 12])) or None, solid_below=float(rng.choice([0, 0, 5])),
+                keyed=bool(rng.random() < 0.5),
+            ))  # fmt: skip
+        if rng.random() < 0.5:
+            made = tuple(Post(id=f"p{k}", at=at[k]) for k in range(6))
+            posts.append(PostSet(id=f"s{n}", **where, posts=made, stem=float(rng.uniform(0.4, 2.0))))
+    return tuple(hollows), tuple(posts)
+
+
+def problem_with_hollows(model, recipe: Recipe, seed: int) -> str:
+    """The same of a recipe whose pieces are hollow, vented, plugged and put on posts."""
+    plan = Plan(model=model.ref, recipe=recipe.cuts, lift=5.0)
+    workshop, printer = Workshop(model), shipped_printers()["large-resin"]
+    try:
+        hollows, posts = random_hollows(workshop.evaluate(plan, printer, detail="figures").pieces, seed)
+        plan = plan.changed(hollows=hollows, posts=posts)
+        outcome = workshop.evaluate(plan, printer, detail="figures")
+    except CutFailed as error:
+        return REFUSED if error.what else "an error without words"
+    if outcome.lost_share > 1e-6:
+        return f"volume lost: {outcome.lost_share:.2e}"
+    for report in outcome.hollows.values():
+        if not report.problem and report.least_wall < 0.7 * min(one.wall for one in plan.hollows):
+            return f"a wall of {report.least_wall:.2f} mm"
+    for piece in [*outcome.pieces, *in_bodies(plan.posts, outcome.pieces)]:
+        if not Solid(piece.solid.vertices, piece.solid.triangles).defects.closed:
+            return f"{piece.name} is not closed"
+        problem = problem_as_written(piece)
+        if problem and not (problem.startswith("read back: stands at") and piece.lift > 0):
+            return f"{piece.name}, {problem}"
+    return ""
+
+
 def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
     """What is wrong with the outcome of a recipe; empty when nothing is; REFUSED where it is refused with words.
 
@@ -314,6 +369,7 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=1000)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--joins", action="store_true", help="with joins on the contacts")
+    parser.add_argument("--hollow", action="store_true", help="with hollows, vents, plugs and posts")
     wanted = parser.parse_args()
     models = {name: open_file(path).model for name, path in MODELS.items()}
     models = {name: model_of(sound_model(model.solid), name) for name, model in models.items()}
@@ -326,7 +382,11 @@ def main() -> int:
         started = time.monotonic()
         try:
             seed = wanted.seed * 1_000_003 + number if wanted.joins else None
-            problem = problem_with(models[name], recipe, seed)
+            problem = (
+                problem_with_hollows(models[name], recipe, wanted.seed * 1_000_003 + number)
+                if wanted.hollow
+                else problem_with(models[name], recipe, seed)
+            )
         except Exception as error:  # noqa: BLE001 - whatever it is, it is a crash, and is counted
             problem = f"{type(error).__name__}: {error}"
         slowest = max(slowest, time.monotonic() - started)

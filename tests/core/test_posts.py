@@ -14,7 +14,10 @@ from scipy.spatial import cKDTree
 from deft_slab import cli
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.judge.overhang import overhang_angles
-from deft_slab.core.posting.bodies import post
+from deft_slab.core.marking import Audience, Mark
+from deft_slab.core.plan import Plan
+from deft_slab.core.posting.bodies import plate, post
+from deft_slab.core.posting.posted import proposed_points
 from deft_slab.core.posting.routes import KEEP_OFF, Ground, Measures, routed
 from deft_slab.core.posting.standing import (
     SPACING,
@@ -24,11 +27,14 @@ from deft_slab.core.posting.standing import (
     islands_with,
     proposed,
 )
-from deft_slab.core.posts import SLENDER_DIAMETERS
+from deft_slab.core.posts import SLENDER_DIAMETERS, Post, PostSet
+from deft_slab.core.printer import shipped_printers
 from deft_slab.core.solid import Solid
+from deft_slab.core.workshop import Workshop
 from tests.core.test_layers import comb
-from tests.shapes import box, joined, solid_of, sphere
+from tests.shapes import box, joined, model_of, solid_of, sphere
 
+RESIN = shipped_printers()["small-resin"]
 MEASURES = Measures()
 NONE = (np.empty((0, 3)), np.empty((0, 3)))
 
@@ -121,7 +127,7 @@ def test_a_tip_never_comes_through_a_thin_wall():
     top = ground.on_bed(solid.vertices)[:, 2].max()
     assert standing.made.all()
     assert standing.routes.inside[:, 2].max() <= top - 0.1 + 1e-6
-    whole, _ = in_one(ground, standing, MEASURES)
+    whole, _ = in_one(ground, bodies_of(standing, MEASURES))
     assert whole.bounds[1, 2] == pytest.approx(top)
 
 
@@ -148,7 +154,7 @@ def test_slender_posts_are_braced():
 def test_the_piece_with_its_posts_is_one_closed_body(tmp_path):
     solid = sphere(12.0, 4)
     ground, standing = stand(solid)
-    whole, posts = in_one(ground, standing, MEASURES, plate_height=1.0)
+    whole, posts = in_one(ground, bodies_of(standing, MEASURES), plate(standing.routes, MEASURES, 1.0))
     write_solid(whole, "Ball", tmp_path / "ball.stl", replace=False)
     mesh = trimesh.load(tmp_path / "ball.stl")
     assert mesh.is_watertight
@@ -191,3 +197,52 @@ def test_by_command(tmp_path, capsys):
     assert whole.volume > bare.volume
     assert cli.main(asked) != 0
     assert "are in" in capsys.readouterr().err
+
+
+def test_what_support_leaves_is_weighed_by_who_sees_it():
+    """A ball's underside: seen from everywhere, not at all from above; under posts only what tips touch."""
+    model = model_of(sphere(15.0, 4))
+    shop, plan = Workshop(model), Plan(model=model.ref, lift=5.0)
+    piece = shop.evaluate(plan, RESIN).pieces[0]
+    touched = float(piece.solid.areas[piece.past_threshold >= 0].sum())
+    seen = shop.evaluate(plan, RESIN).totals.scar
+    assert seen.sight + seen.hidden == pytest.approx(touched, rel=1e-6)
+    assert seen.sight > 0.9 * touched
+    above = shop.evaluate(plan.changed(audience=Audience(looking="above", spread=30.0)), RESIN).totals.scar
+    assert above.sight < 0.01 * touched
+    points, _ = proposed_points(PostSet(id="s1", anchor=piece.anchor), piece, 0.2, 0.05)
+    made = tuple(Post(id=f"p{n}", at=tuple(point)) for n, point in enumerate(points.tolist()))
+    outcome = shop.evaluate(plan.changed(posts=(PostSet(id="s1", anchor=piece.anchor, posts=made),)), RESIN)
+    assert outcome.totals.scar.sight + outcome.totals.scar.hidden == pytest.approx(outcome.posts["s1"].area)
+    assert (outcome.pieces[0].scar >= 0).sum() <= len(made)
+
+
+def test_a_thicker_post_among_others_and_a_hold_spot():
+    model = model_of(joined(box(40, 30, 4)))
+    shop = Workshop(model)
+    plan = Plan(model=model.ref, lift=10.0)
+    piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
+    at = [(10.0, 10.0, 0.0), (30.0, 20.0, 0.0)]
+    posts = tuple(
+        Post(id=f"p{n}", at=place, stem=size) for n, (place, size) in enumerate(zip(at, (None, 2.0), strict=True))
+    )
+    report = shop.evaluate(plan.changed(posts=(PostSet(id="s1", anchor=piece.anchor, posts=posts),)), RESIN).posts["s1"]
+    assert report.made.all()
+    alone = [
+        shop.evaluate(plan.changed(posts=(PostSet(id="s1", anchor=piece.anchor, posts=(one,)),)), RESIN)
+        .posts["s1"]
+        .volume
+        for one in posts
+    ]
+    assert alone[1] > 4 * alone[0]
+    assert report.volume == pytest.approx(sum(alone))
+    # a wedge whose underside is not past the threshold gets tips only where support is asked for
+    steep = trimesh.creation.cone(4.0, 15.0, sections=48)
+    steep.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))
+    model = model_of(solid_of(steep))
+    shop, hold = Workshop(model), Mark(meaning="hold", shape="box", places=((0, 0, 0),), half=(9, 9, 40))
+    count = []
+    for marks in ((), (hold,)):
+        piece = shop.evaluate(Plan(model=model.ref, lift=5.0, marks=marks), RESIN, detail="figures").pieces[0]
+        count.append(len(proposed_points(PostSet(id="s1", anchor=piece.anchor), piece, 0.2, 0.05)[0]))
+    assert count[0] == 1 < count[1]

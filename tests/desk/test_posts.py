@@ -120,6 +120,33 @@ def test_thicker_tips_and_stems(teeth):
     assert not state.plan.posts
 
 
+def test_one_post_is_picked_and_made_thicker(teeth):
+    state, panel, bed = teeth.state, page(teeth), teeth.bed
+    propose(teeth)
+    target = next(post for post in state.plan.posts[0].posts if abs(post.at[0] - 27.5) < 1.6)
+    bed.look_from("From the front")
+    teeth.settle()
+    teeth.click(panel.picks)
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=seen(teeth, (target.at[0], 2.5, target.at[2] + 0.6)))
+    teeth.settle()
+    post = state.posting.post
+    assert abs(post.at[0] - target.at[0]) < 3
+    assert f"Post {post.id[1:]} · on the bed" in words(panel)
+    volume = state.posting.report.volume
+    panel.this_stem.setFocus()
+    panel.this_stem.selectAll()
+    QTest.keyClicks(panel.this_stem, "2")
+    QTest.keyClick(panel.this_stem, Qt.Key.Key_Return)
+    made(teeth)
+    assert state.posting.post.stem == 2.0
+    assert state.posting.post.own
+    assert state.posting.report.volume > volume + 5
+    state.posting.drop()
+    made(teeth)
+    assert state.posting.post is None
+    assert len(state.plan.posts[0].refused) == 1
+
+
 def test_a_post_whose_surface_is_cut_away_is_said(teeth):
     from deft_slab.core.cuts import StraightCut
 

@@ -10,8 +10,9 @@ from ..core.handoff.pieces import file_name, write_solid
 from ..core.handoff.saving import refuse_existing
 from ..core.judge.marks import facets_at
 from ..core.outcome import Piece
+from ..core.posting.bodies import plate
 from ..core.posting.routes import Ground, Measures
-from ..core.posting.standing import Standing, in_one, proposed
+from ..core.posting.standing import Standing, bodies_of, in_one, proposed
 from ..core.posts import SLENDER_DIAMETERS
 from ..core.printer import Printer
 from ..core.workshop import Workshop
@@ -32,7 +33,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     found = []
     for piece, (bare, whole) in zip(pieces, names, strict=True):
         ground, standing = _posts(piece, printer, measures, arguments.layer)
-        together, posts = in_one(ground, standing, measures, arguments.plate)
+        under = plate(standing.routes, measures, arguments.plate) if arguments.plate > 0 else None
+        together, posts = in_one(ground, bodies_of(standing, measures), under)
         write_solid(ground.solid_on_bed(), piece.name, arguments.out / bare, replace=arguments.replace)
         write_solid(together, piece.name, arguments.out / whole, replace=arguments.replace)
         found.append({"name": piece.name, "file": bare, "with_posts": whole, "posts_volume_mm3": posts.volume,

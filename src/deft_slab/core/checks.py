@@ -9,13 +9,14 @@ import manifold3d
 import numpy as np
 
 from .checked import Checked, SectionFace
-from .layers.checking import Seated, checked, supported
+from .layers.checking import Seated, checked
 from .layers.left import with_left
 from .layers.sections import Slicer
 from .outcome import Piece
 from .plan import Plan
 from .printer import Printer
 from .progress import QUIET, Job
+from .scars import supported
 from .workshop import Workshop
 
 
@@ -42,7 +43,7 @@ def check(
     def one(piece: Piece, step: Job) -> Checked:
         held = np.zeros(len(piece.solid.triangles), np.bool_)
         if printer.kind == "filament":
-            held = supported(piece.solid, piece, (piece.marks & 2) > 0, (piece.marks & 4) > 0)
+            held = supported(piece.solid, piece)
         own = tips.get(piece.number - 1, np.empty((0, 3)))
         return checked(piece, printer, thickness, held, reach, own, step)
 

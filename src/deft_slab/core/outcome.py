@@ -154,6 +154,14 @@ class Seam:
     welcome: float = 0.0
 
 
+@dataclass(frozen=True)
+class Scar:
+    """mm2 that support touches, weighted by how much of it is seen on the prop, and the rest; see ``scars``."""
+
+    sight: float = 0.0
+    hidden: float = 0.0
+
+
 @dataclass(frozen=True, eq=False)
 class Piece:
     """A printable part, in its seat.
@@ -167,6 +175,7 @@ class Piece:
     skin : (vertices mm in the bed frame, triangles) of the support around it
     lift : mm over the bed; marks : (m,) uint8, the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot
     spots : what needs support, largest first; layers : (k,) mm2, area of each layer
+    scar : (m,) of the facets that support touches how much is seen on the prop, -1 of the others; none: not known
     extra : what it is, where it is no part of the model: "loose key"
     """
 
@@ -190,6 +199,7 @@ class Piece:
     spots: tuple[OverhangSpot, ...]
     layers: Floats
     extra: str = ""
+    scar: NDArray[np.float32] = field(default_factory=lambda: np.empty(0, np.float32))
 
     def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
         """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
@@ -205,7 +215,7 @@ class Piece:
 class Totals:
     """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
     fit. ``tallest`` is of the worst one; joined : contacts with a join that holds; least_wall : the thinnest around any
-    join; base_kept : share of what the pieces rest on without joins that they rest on with them."""
+    join; scar : see there; base_kept : share of what the pieces rest on without joins that they rest on with them."""
 
     pieces: int
     overhang_area_mm2: float
@@ -226,11 +236,12 @@ class Totals:
     joined: int = 0
     least_wall_mm: float = math.inf
     base_kept: float = 1.0
+    scar: Scar = Scar()
 
     @classmethod
     def of(
         cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
-        joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (),
+        joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (), scar: Scar = Scar(),
     ) -> Totals:  # fmt: skip
         """Of the pieces, seams and joins of a plan. contacts : how many there are; bare : the pieces without joins,
         where there are any"""
@@ -258,6 +269,7 @@ class Totals:
             contacts=contacts,
             joined=len({one.contact for one in made if one.holds}),
             least_wall_mm=min((one.least_wall for one in made), default=math.inf),
+            scar=scar,
             base_kept=_base_of(own) / _base_of(bare) if _base_of(bare) > 0 else 1.0,
         )
 

@@ -39,6 +39,7 @@ from .progress import QUIET, Job, Spread
 from .recipe import Stage, cut_all, nameless, proven
 from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
 from .reports import DryFit
+from .scars import scarred
 from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
@@ -135,6 +136,7 @@ class Workshop:
             )
             pieces.append(replace(piece, extra=joined.kinds.get(number, "")))
         pieces, posts = with_posts(() if quick else plan.posts, pieces, printer, self.kept)
+        pieces, scar = scarred(pieces, posts, exposed)
         seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
         report = uncut.report.resized(plan.factors)
         notes, rooms = about_cuts(plan, reports, seams), {}
@@ -148,7 +150,7 @@ class Workshop:
         before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
         bare = plan.changed(joins=()) if plan.joins and not quick else None
         plain = () if bare is None else self.evaluate(bare, printer, job.silent, detail="figures").pieces
-        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), plain)
+        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), plain, scar)
         key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
         return Outcome(
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,

@@ -16,7 +16,6 @@ from ..linking import linked
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
-from ..solid import Solid
 from . import region_kernels
 from .pockets import ClosedAir, closed_air
 from .regions import Kind, Regions, regions_of
@@ -267,10 +266,3 @@ def _narrowest(corners: Floats) -> float:
     normals = np.column_stack([-edges[:, 1], edges[:, 0]]) / np.linalg.norm(edges, axis=1)[:, None]
     across = corners @ normals.T
     return float((across.max(axis=0) - across.min(axis=0)).min())
-
-
-def supported(solid: Solid, piece: Piece, hold: NDArray[np.bool_], clear: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
-    and faces down. hold, clear : (m,) bool"""
-    down = solid.normals @ piece.seat.rotation[2] < 0
-    return np.asarray(down & ~clear & ((piece.past_threshold >= 0) | hold))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -13,14 +13,14 @@ from numpy.typing import NDArray
 from ..judge.marks import facets_at
 from ..kept import Kept
 from ..outcome import Piece
-from ..posts import PostSet
+from ..posts import Post, PostSet
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..reports import PostsReport
-from ..solid import Solid
+from ..solid import Solid, side_by_side
 from .bodies import sketched
 from .routes import Ground, Measures
-from .standing import Standing, in_one, proposed, stood
+from .standing import Standing, bodies_of, in_one, proposed, stood
 
 Floats = NDArray[np.float64]
 
@@ -28,8 +28,8 @@ _ON = 0.3
 """mm that a post may lie off the surface and still touch it."""
 _REFUSED = 1.5
 """mm around where a post was taken away, within which none is proposed."""
-_CLEAR = 4
-"""The bit of clear spots among the marks."""
+_HOLD, _CLEAR = 2, 4
+"""The bits of hold and clear spots among the marks."""
 
 
 def ground_of(piece: Piece) -> Ground:
@@ -48,54 +48,71 @@ def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:
     return min(alike)[1] if alike else None
 
 
-def measures_of(posts: PostSet) -> Measures:
-    """What they measure."""
-    return Measures(tip=posts.tip, stem=posts.stem, foot=3.0 * posts.stem)
+def measures_of(posts: PostSet, one: Post | None = None) -> Measures:
+    """What the posts of a set measure, or one of them."""
+    tip = posts.tip if one is None or one.tip is None else one.tip
+    stem = posts.stem if one is None or one.stem is None else one.stem
+    return Measures(tip=tip, stem=stem, foot=3.0 * stem)
 
 
-def standing_of(posts: PostSet, piece: Piece) -> tuple[Standing, NDArray[np.bool_]]:
-    """(the posts that still touch the surface, (k,) which of all these are)."""
+@dataclass(frozen=True, eq=False)
+class Alike:
+    """Posts of one size. standing : those that still touch the surface; numbers : (k,) which of the set these are"""
+
+    measures: Measures
+    standing: Standing
+    numbers: NDArray[np.int64]
+
+
+def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
+    """The posts that still touch the surface, by their sizes."""
     ground = ground_of(piece)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
     facets = facets_at(piece.solid, at) if len(at) else np.empty(0, np.int64)
     normals = piece.solid.normals[facets]
     off = np.abs(np.einsum("ij,ij->i", at - piece.solid.centroids[facets], normals))
-    on = off <= _ON
-    return stood(ground, at[on], normals[on], np.zeros(int(on.sum()), np.bool_), measures_of(posts)), on
+    sizes = [measures_of(posts, post) for post in posts.posts]
+    found = []
+    for measures in dict.fromkeys(sizes):
+        numbers = np.array([n for n, size in enumerate(sizes) if size == measures and off[n] <= _ON], np.int64)
+        standing = stood(ground, at[numbers], normals[numbers], np.zeros(len(numbers), np.bool_), measures)
+        found.append(Alike(measures, standing, numbers))
+    return found
 
 
 def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
     """What becomes of the posts of a piece, by its number."""
-    ground, measures = ground_of(piece), measures_of(posts)
-    standing, on = standing_of(posts, piece)
-    count = len(posts.posts)
-    lands = np.full(count, "off", dtype="<U7")
-    lands[on] = standing.routes.lands
-    lengths, walls = np.zeros(count), np.full(count, np.inf)
-    lengths[on], walls[on] = standing.routes.lengths, standing.routes.wall
-    leans = np.zeros(count, np.bool_)
-    leans[on] = np.linalg.norm(standing.routes.bend - standing.routes.joint, axis=1) > 1e-6
+    ground, count = ground_of(piece), len(posts.posts)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
-    show = np.zeros(count, np.bool_)
-    if count:
-        show = (piece.marks[facets_at(piece.solid, at)] & 1) > 0
-    drawn = sketched(standing.routes, standing.braces, measures)
-    made = np.isin(lands, ("bed", "piece"))
-    tips = float(made.sum() + (lands == "piece").sum())
-    # stems, a cone under each tip and over each foot, braces: rods by their formulas
-    stem, tip, foot = measures.stem / 2, measures.tip / 2, measures.foot / 2
-    cone = math.pi * measures.tip_length / 3 * (stem**2 + stem * tip + tip**2)
-    base = math.pi * measures.foot_height / 3 * (foot**2 + foot * stem - 2 * stem**2)
-    braces = np.linalg.norm(standing.braces[:, 1] - standing.braces[:, 0], axis=1).sum()
-    volume = (
-        math.pi * stem**2 * float(lengths[made].sum()) + cone * tips + base * float((lands == "bed").sum())
-        + math.pi * (stem / 1.5) ** 2 * float(braces)
-    )  # fmt: skip
+    lands = np.full(count, "off", dtype="<U7")
+    lengths, walls, leans, area = np.zeros(count), np.full(count, np.inf), np.zeros(count, np.bool_), np.zeros(count)
+    drawn, braces, volume = list[Solid](), 0, 0.0
+    for alike in standing_of(posts, piece):
+        routes, own = alike.standing.routes, alike.numbers
+        lands[own], lengths[own], walls[own] = routes.lands, routes.lengths, routes.wall
+        leans[own] = np.linalg.norm(routes.bend - routes.joint, axis=1) > 1e-6
+        area[own] = alike.measures.contact * ((routes.lands == "bed") + 2.0 * (routes.lands == "piece"))
+        braces += len(alike.standing.braces)
+        volume += volume_of(alike.standing, alike.measures)
+        drawn.append(sketched(routes, alike.standing.braces, alike.measures))
+    show = (piece.marks[facets_at(piece.solid, at)] & 1) > 0 if count else np.zeros(0, np.bool_)
+    sketch = side_by_side(drawn) if drawn else Solid(np.empty((0, 3)), np.empty((0, 3), np.int32))
     return PostsReport(
         number, tuple(post.id for post in posts.posts), tuple(map(str, lands)), lengths, walls, show, leans, at,
-        len(standing.braces), volume, measures.contact * tips, measures.contact * float((made & show).sum()),
-        ground.on_model(drawn.vertices), drawn.triangles,
+        braces, volume, float(area.sum()), float(area[show].sum()), ground.on_model(sketch.vertices), sketch.triangles,
     )  # fmt: skip
+
+
+def volume_of(standing: Standing, measures: Measures) -> float:
+    """mm3 of posts and braces: stems, a cone under each tip and over each foot, rods; by their formulas."""
+    lands, lengths = standing.routes.lands, standing.routes.lengths
+    stem, tip, foot = measures.stem / 2, measures.tip / 2, measures.foot / 2
+    made, on_bed, on_piece = lands != "nowhere", float((lands == "bed").sum()), float((lands == "piece").sum())
+    cone = math.pi * measures.tip_length / 3 * (stem**2 + stem * tip + tip**2)
+    base = math.pi * measures.foot_height / 3 * (foot**2 + foot * stem - 2 * stem**2)
+    braces = float(np.linalg.norm(standing.braces[:, 1] - standing.braces[:, 0], axis=1).sum())
+    rods = math.pi * stem**2 * float(lengths[made].sum()) + math.pi * (stem / 1.5) ** 2 * braces
+    return rods + cone * (on_bed + 2 * on_piece) + base * on_bed
 
 
 def with_posts(
@@ -134,11 +151,14 @@ def proposed_points(
     layer : mm; least : mm2, of islands that count. Raises Cancelled.
     """
     ground = ground_of(piece)
+    # where support is asked for there are tips too, though the surface is not past the threshold
+    down = piece.solid.normals @ piece.seat.rotation[2] < 0
+    past = np.where(((piece.marks & _HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
     own = np.array([post.at for post in posts.posts if post.own]).reshape(-1, 3)
     facets = facets_at(piece.solid, own) if len(own) else np.empty(0, np.int64)
     known = (own, piece.solid.normals[facets])
     clear = (piece.marks & _CLEAR) > 0
-    found = proposed(ground, piece.past_threshold, clear, known, layer, least, measures_of(posts), job)
+    found = proposed(ground, past.astype(np.float32), clear, known, layer, least, measures_of(posts), job)
     points = found.points[len(own) :][found.made[len(own) :]]
     if len(posts.refused) and len(points):
         away = np.linalg.norm(points[:, None] - np.array(posts.refused)[None], axis=2).min(axis=1)
@@ -155,9 +175,10 @@ def in_bodies(sets: Sequence[PostSet], pieces: Sequence[Piece], job: Job = QUIET
             continue
         piece, step = pieces[number], job.part(done / len(sets), (done + 1) / len(sets))
         ground = ground_of(piece)
-        standing, _ = standing_of(posts, piece)
-        if standing.made.any():
-            whole, _ = in_one(ground, standing, measures_of(posts), job=step)
+        groups = standing_of(posts, piece)
+        if any(alike.standing.made.any() for alike in groups):
+            bodies = [body for alike in groups for body in bodies_of(alike.standing, alike.measures)]
+            whole, _ = in_one(ground, bodies, job=step)
             solid = Solid(ground.on_model(whole.vertices), whole.triangles)
             after[number] = replace(piece, solid=solid, lift=0.0)
     return after

@@ -18,7 +18,7 @@ from ..layers.sections import Levels, Slicer
 from ..posts import SLENDER_DIAMETERS
 from ..progress import QUIET, Job
 from ..solid import Solid, side_by_side, spread_points
-from .bodies import cone, plate, post, sketched
+from .bodies import cone, post, sketched
 from .routes import Ground, Measures, Routes, routed
 
 Floats = NDArray[np.float64]
@@ -205,12 +205,10 @@ def bodies_of(standing: Standing, measures: Measures) -> list[manifold3d.Manifol
 
 
 def in_one(
-    ground: Ground, standing: Standing, measures: Measures, plate_height: float = 0.0, job: Job = QUIET
+    ground: Ground, bodies: list[manifold3d.Manifold], under: manifold3d.Manifold | None = None, job: Job = QUIET
 ) -> tuple[Solid, Solid]:  # fmt: skip
-    """(the piece with its posts, the posts alone), each one closed body, on the bed. plate_height : mm, of a plate
-    under all feet; 0: none. Raises Cancelled."""
-    bodies = bodies_of(standing, measures)
-    under = plate(standing.routes, measures, plate_height) if plate_height > 0 else None
+    """(the piece with its posts, the posts alone), each one closed body, on the bed. bodies : see ``bodies_of``;
+    under : a plate, see ``bodies.plate``. Raises Cancelled."""
     job.step(0.1, "Putting the posts together")
     posts = manifold3d.Manifold.batch_boolean([*bodies, *([under] if under is not None else [])], manifold3d.OpType.Add)
     job.step(0.6, "Putting the posts to the piece")

@@ -74,6 +74,8 @@ COLUMNS: tuple[Column, ...] = (
            lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
     Column("largest cup", "The largest area that closed-in air has in any layer; known once Check was opened.",
            lambda t: 0.0, text.area, bar=False, of_layers=lambda layers: layers.cup_mm2, resin_only=True),
+    Column("scar in sight", "What support touches, weighted by how much of it is seen on the assembled prop.",
+           lambda t: t.scar.sight, text.area, exact_only=True),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
     Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
            lambda t: t.print_seconds, text.hours, bar=False),

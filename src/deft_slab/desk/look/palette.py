@@ -20,6 +20,8 @@ SUPPORT = "#7A4E6D"
 SECTION = "#D8A9A0"
 PLUM = "#6B2D5C"
 HIDDEN_SEAM = "#8C9096"
+SCARS = (HIDDEN_SEAM, "#96707A", MADDER)
+"""What support touches, as seams are drawn: grey where hidden, madder where in sight."""
 RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
 """Overhang, by the angle past the threshold: pale straw, ochre, plum."""
 

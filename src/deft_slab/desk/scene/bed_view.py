@@ -69,7 +69,7 @@ class BedView(SceneView):
             signal.connect(self.rebuild)
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
                        state.snapping.changed, state.marker.changed, state.joining.changed,
-                       state.checking.changed, state.hollowing.changed):  # fmt: skip
+                       state.checking.changed, state.hollowing.changed, state.posting.changed):  # fmt: skip
             signal.connect(self.update)
         state.pointing.changed.connect(self._say_hint)
         self.flight = Flight(self, state)

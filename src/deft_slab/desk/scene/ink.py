@@ -83,6 +83,10 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     _add_troubles(ink, state, scene, showing.outcome)
     _add_found(ink, state, scene)
     _add_vents(ink, state, scene)
+    post = state.posting.post if state.step == "Check" and not scene.standing else None
+    if post is not None and state.selected_piece < len(scene.placed):
+        at = scene.placed[state.selected_piece].pose.of(np.array(post.at))
+        ink.flags.append(Flag(at, f"post {post.id[1:]}", palette.MADDER))
     if showing.sizing:
         boxes = [one.box for one in scene.placed]
         ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
@@ -156,7 +160,7 @@ def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
     """Each seam, grey where hidden to madder where in sight; while something is dragged of the stand-in, all madder."""
     dragged = state.draft is not None
     shown = state.live if dragged else state.evaluated
-    if state.step != "Cut" or shown is None or not scene.standing:
+    if state.step not in ("Cut", "Check") or shown is None or not scene.standing:
         return []
     found = []
     for seam in shown.outcome.seams.values():

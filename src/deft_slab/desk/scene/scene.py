@@ -270,10 +270,13 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
         walls = showing.walls.behind[number]
     overhang = showing.view.show_overhang and not showing.view.in_place and not showing.sizing
     past = piece.past_threshold if overhang else None
+    scar = piece.scar if showing.step == "Check" and showing.view.in_place and len(piece.scar) else None
 
     def coloured() -> NDArray[np.uint8]:
         if walls is not None:
             found = ramp_colours(_thin(walls, showing.wall_limit), rgb(base), palette.RAMP, most=1.0)
+        elif scar is not None:
+            found = ramp_colours(scar, rgb(base), palette.SCARS, most=1.0)
         elif past is not None:
             found = ramp_colours(past, rgb(base), palette.RAMP)
         else:
@@ -282,7 +285,7 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
         found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.SHEET)
         return np.round(found).astype(np.uint8)
 
-    return making.once(f"colours {number}", (piece.solid, base, walls, past, showing.wall_limit), coloured)
+    return making.once(f"colours {number}", (piece.solid, base, walls, past, scar, showing.wall_limit), coloured)
 
 
 def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:

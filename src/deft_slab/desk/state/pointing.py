@@ -16,7 +16,7 @@ Answer = Callable[[int, int, Floats], None]
 """Hears of a place that was clicked: the piece, the facet, (3,) mm in the model frame."""
 
 GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region",
-           "post", "post away")  # fmt: skip
+           "post", "post away", "post pick")  # fmt: skip
 """What is pointed at again and again, until it is ended."""
 ON_ONE_LINE = "Those points lie on one line: no plane goes through them.\nClick three others."
 

@@ -22,14 +22,14 @@ from .pointing import Pointing
 
 Floats = NDArray[np.float64]
 
-ADD, AWAY = "post", "post away"
-"""What is pointed at for while posts are added, and while they are taken away."""
+ADD, AWAY, PICK = "post", "post away", "post pick"
+"""What is pointed at for while posts are added, taken away, or one is picked to be changed."""
 _NEAR = 6.0
 """mm around a click within which the nearest post is taken away."""
 
 
 class Posting(QObject):
-    """A part of the desk state. measures : of the posts of pieces that have none yet
+    """A part of the desk state. measures : of the posts of pieces that have none yet; selected : the id of a post
     unheld : (k, 3) mm, model frame, islands that the last proposal could bring no post to
     """
 
@@ -42,17 +42,25 @@ class Posting(QObject):
         self._desk, self._pointing, self._checking = desk, pointing, checking
         self.measures: dict[str, float] = {"tip": 0.3, "stem": 0.8}
         self.unheld: Floats = np.empty((0, 3))
+        self.selected: str | None = None
         pointing.answer(ADD, self._on_added)
         pointing.answer(AWAY, self._on_away)
+        pointing.answer(PICK, self._on_picked)
         desk.opened.connect(self._forget)
         for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
             signal.connect(self.changed)
 
     def _forget(self) -> None:
-        self.unheld = np.empty((0, 3))
+        self.unheld, self.selected = np.empty((0, 3)), None
         self.changed.emit()
 
     # what there is
+
+    @property
+    def post(self) -> Post | None:
+        """The selected one."""
+        posts = self.posts
+        return next((one for one in posts.posts if one.id == self.selected), None) if posts is not None else None
 
     @property
     def posts(self) -> PostSet | None:
@@ -147,16 +155,33 @@ class Posting(QObject):
             "refused": tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > _NEAR / 4),
         }, "add a post")  # fmt: skip
 
-    def _on_away(self, number: int, facet: int, place: Floats) -> None:
-        def without(posts: PostSet) -> dict[str, Any]:
-            apart = [float(np.linalg.norm(place - np.array(post.at))) for post in posts.posts]
-            if not apart or min(apart) > _NEAR:
-                return {}
-            gone = posts.posts[int(np.argmin(apart))]
-            return {"posts": tuple(post for post in posts.posts if post.id != gone.id),
-                    "refused": (*posts.refused, gone.at)}  # fmt: skip
+    def _on_picked(self, number: int, facet: int, place: Floats) -> None:
+        if number != self._desk.selected_piece:
+            self._desk.select_piece(number)
+        near = nearest(self.posts, place)
+        self.selected = near.id if near is not None else None
+        self.changed.emit()
 
-        self._on_clicked(number, without, "take a post away")
+    def size(self, **what: float | None) -> None:
+        """Changes the selected post: its tip, its stem, mm across. It is kept from now on."""
+        posts, one = self.posts, self.post
+        if posts is not None and one is not None:
+            changed = one.model_copy(update={**what, "own": True})
+            self._put("change a post", posts, posts=tuple(changed if p.id == one.id else p for p in posts.posts))
+
+    def drop(self) -> None:
+        """Takes the selected post away."""
+        posts, one = self.posts, self.post
+        if posts is not None and one is not None:
+            self.selected = None
+            self._put("take a post away", posts, **without(posts, one))
+
+    def _on_away(self, number: int, facet: int, place: Floats) -> None:
+        def change(posts: PostSet) -> dict[str, Any]:
+            gone = nearest(posts, place)
+            return without(posts, gone) if gone is not None else {}
+
+        self._on_clicked(number, change, "take a post away")
 
     def _on_clicked(self, number: int, change: Callable[[PostSet], dict[str, Any]], did: str) -> None:
         desk = self._desk
@@ -173,3 +198,17 @@ class Posting(QObject):
         if report is not None and desk.piece is not None:
             down = -desk.piece.seat.rotation[2]
             self.flown_to.emit(desk.piece.number - 1, report.contact[number], 0.4 * down + 0.6 * np.array([0, -1.0, 0]))
+
+
+def nearest(posts: PostSet | None, place: Floats) -> Post | None:
+    """The post whose tip is nearest to a place (3,) mm, if it is near at all."""
+    if posts is None or not posts.posts:
+        return None
+    apart = [float(np.linalg.norm(place - np.array(post.at))) for post in posts.posts]
+    return posts.posts[int(np.argmin(apart))] if min(apart) <= _NEAR else None
+
+
+def without(posts: PostSet, gone: Post) -> dict[str, Any]:
+    """What changes of a set when a post is taken away: none is proposed there again."""
+    kept = tuple(post for post in posts.posts if post.id != gone.id)
+    return {"posts": kept, "refused": (*posts.refused, gone.at)}

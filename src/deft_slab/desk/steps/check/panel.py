@@ -7,13 +7,16 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from ....core.checked import Found
+from ...state.view import View
 from ...whole import DeskState
+from ...widgets import text
 from ...widgets.binding import follow, quietly
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
 from .lines import Line, lines_of
 
 _HEADS = {"failed": "Failed", "look": "Look here", "left": "Left on purpose", "good": "Good"}
 _SIGNS = {"failed": "✕", "look": "!", "left": "–", "good": "✓"}
+_APART = View().apart
 _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
 
 
@@ -46,13 +49,20 @@ class CheckedPanel(Panel):
         self._sum = label("", "faint", wrap=True)
         self.add(row(label("Layers of", "faint"), self.layers, 1))
         self.add(self._sum)
+        self.seen = button("As it will look", "The pieces together, with what support touches and the seams: grey "
+                           "where hidden, madder where in sight.", self._look, role="small",
+                           checkable=True)  # fmt: skip
+        self._scar = label("", "faint", wrap=True)
+        self.add(row(self.seen, 1))
+        self.add(self._scar)
         self.entries = self.add_list()
         self.entries.setSpacing(2)
         self.rows: list[tuple[Line, LineRow]] = []
         self._chosen: Line | None = None
         self._shown: tuple[list[Line], Line | None] | None = None
         self.column.addStretch(1)
-        follow(self, self.refresh, state.opened, state.outcome_changed, self._checking.changed, state.project_changed)
+        follow(self, self.refresh, state.opened, state.outcome_changed, self._checking.changed, state.project_changed,
+               state.view_changed)  # fmt: skip
 
     @property
     def lines(self) -> list[Line]:
@@ -70,6 +80,11 @@ class CheckedPanel(Panel):
             self.entries.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
             self._sum.setText("")
             return
+        totals = self.state.evaluated.outcome.totals
+        self.seen.setChecked(self.state.view.in_place)
+        sight, seam = text.area(totals.scar.sight), text.mm(totals.seam_in_sight_mm)
+        self._scar.setText(f"On the prop {sight} of scar and {seam} of seam are in sight; "
+                           f"{text.area(totals.scar.hidden)} of scar are hidden.")  # fmt: skip
         lines = self.lines
         flown = self._checking.flown
         chosen = next((line for line in lines if line.found is not None and line.found == flown), None)
@@ -133,6 +148,10 @@ class CheckedPanel(Panel):
         if line.number is not None:
             self.state.select_piece(line.number)
         self.state.go_to("Tilt")
+
+    def _look(self) -> None:
+        """Puts the pieces together, or back on the bed."""
+        self.state.show(in_place=self.seen.isChecked(), apart=0.0 if self.seen.isChecked() else _APART)
 
     # the layers
 

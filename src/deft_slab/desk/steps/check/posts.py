@@ -5,10 +5,11 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ....core.posts import SLENDER_DIAMETERS
 from ....core.reports import PostsReport
-from ...state.posting import ADD, AWAY
+from ...state.posting import ADD, AWAY, PICK
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
@@ -48,7 +49,23 @@ class PostsPanel(Panel):
                            partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
         self.takes = button("Take away …", "Click near the tip of a post: it goes, and is not proposed there again.",
                             partial(self._posting.point, AWAY), role="small", checkable=True)  # fmt: skip
-        self.add(row(label("one by one", "faint"), self.adds, self.takes, 1))
+        self.picks = button("Pick …", "Click near the tip of a post, to make it thicker or thinner.",
+                            partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
+        self.add(row(self.adds, self.takes, self.picks, 1))
+        self._this = label("", "title")
+        self.this_tip = _field("Tip of this post", "Across, where this post touches.", 0.05, 5)
+        self.this_tip.committed.connect(lambda value: self._posting.size(tip=value))
+        self.this_stem = _field("Stem of this post", "Across, of its stem.", 0.1, 20)
+        self.this_stem.committed.connect(lambda value: self._posting.size(stem=value))
+        drop = button("Remove", "Takes this post away; none is proposed there again.", self._posting.drop,
+                      role="small")  # fmt: skip
+        self._own = QWidget()
+        column = QVBoxLayout(self._own)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self._this)
+        column.addLayout(row(label("tip", "faint"), self.this_tip, label("stem", "faint"), self.this_stem, drop, 1))
+        self.add(self._own)
         self.figures = self.add_figures(
             ("Posts", "How many stand, and how many of them lean around the piece."),
             ("On the piece", "Those that stand on the piece itself, and leave a mark at both ends."),
@@ -78,6 +95,8 @@ class PostsPanel(Panel):
         self.clear.setVisible(posts is not None)
         self.adds.setChecked(state.pointing.kind == ADD)
         self.takes.setChecked(state.pointing.kind == AWAY)
+        self.picks.setChecked(state.pointing.kind == PICK)
+        self._show_this(report)
         if posts is None:
             words = "No posts yet. On resin they hold what begins in the air."
             if piece.lift == 0:
@@ -92,6 +111,21 @@ class PostsPanel(Panel):
             )
             say(self._said, words, "look" if lost else "faint")
         self._show(report)
+
+    def _show_this(self, report: PostsReport | None) -> None:
+        """The selected post."""
+        posts, one = self._posting.posts, self._posting.post
+        self._own.setVisible(one is not None)
+        if one is None or posts is None:
+            return
+        where = ""
+        if report is not None and one.id in report.ids:
+            n = report.ids.index(one.id)
+            lands = {"bed": "on the bed", "piece": "on the piece"}.get(report.lands[n], "cannot stand")
+            where = f" · {lands}, {text.mm(float(report.lengths[n]))} long" + (", leans" if report.leans[n] else "")
+        self._this.setText(f"Post {one.id[1:]}{where}")
+        self.this_tip.set_value(posts.tip if one.tip is None else one.tip)
+        self.this_stem.set_value(posts.stem if one.stem is None else one.stem)
 
     def _show(self, report: PostsReport | None) -> None:
         posts = self._posting.posts
