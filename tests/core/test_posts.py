@@ -40,7 +40,7 @@ NONE = (np.empty((0, 3)), np.empty((0, 3)))
 
 
 def over_bed(solid: Solid, lift: float = 5.0) -> Ground:
-    return Ground(solid, np.eye(3), np.array([0.0, 0.0, lift - solid.bounds[0, 2]]))
+    return Ground(solid, np.eye(3), lift)
 
 
 def past(solid: Solid, threshold: float = 45.0) -> np.ndarray:
@@ -62,7 +62,7 @@ def test_a_tip_touches_what_the_trade_says():
 def test_every_tooth_of_a_comb_begins_on_a_tip():
     solid = comb(5)
     ground, standing = stand(solid)
-    assert len(islands_of(ground.solid_on_bed(), 0.2, 0.05)) == 7  # five teeth and two legs
+    assert len(islands_of(ground.solid_on_bed, 0.2, 0.05)) == 7  # five teeth and two legs
     assert not len(islands_with(ground, standing, MEASURES, 0.2, 0.05))
     assert not len(standing.unheld)
     tips = standing.points[standing.for_island & standing.made]

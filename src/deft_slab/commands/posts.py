@@ -35,7 +35,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         ground, standing = _posts(piece, printer, measures, arguments.layer)
         under = plate(standing.routes, measures, arguments.plate) if arguments.plate > 0 else None
         together, posts = in_one(ground, bodies_of(standing, measures), under)
-        write_solid(ground.solid_on_bed(), piece.name, arguments.out / bare, replace=arguments.replace)
+        write_solid(ground.solid_on_bed, piece.name, arguments.out / bare, replace=arguments.replace)
         write_solid(together, piece.name, arguments.out / whole, replace=arguments.replace)
         found.append({"name": piece.name, "file": bare, "with_posts": whole, "posts_volume_mm3": posts.volume,
                       **_told(piece, standing, measures)})  # fmt: skip
@@ -44,8 +44,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 def _posts(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
     """Where a piece sits, and its posts."""
-    down = float((piece.solid.vertices @ piece.seat.rotation[2]).min())
-    ground = Ground(piece.solid, piece.seat.rotation, np.array([0.0, 0.0, piece.lift - down]))
+    ground = Ground(piece.solid, piece.seat.rotation, piece.lift)
     nothing = np.empty((0, 3))
     standing = proposed(
         ground, piece.past_threshold, (piece.marks & 4) > 0, (nothing, nothing), layer or printer.layer_height,

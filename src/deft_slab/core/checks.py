@@ -9,7 +9,7 @@ import manifold3d
 import numpy as np
 
 from .checked import Checked, SectionFace
-from .layers.checking import Seated, checked
+from .layers.checking import checked
 from .layers.left import with_left
 from .layers.sections import Slicer
 from .outcome import Piece
@@ -17,6 +17,7 @@ from .plan import Plan
 from .printer import Printer
 from .progress import QUIET, Job
 from .scars import supported
+from .sitting import Sitting
 from .workshop import Workshop
 
 
@@ -58,11 +59,11 @@ def check(
 
 def section_face(piece: Piece, z: float) -> SectionFace:
     """The exact section of a piece in its seat, as a filled face. z : mm over the bed"""
-    seated = Seated.of(piece)
+    sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
     nothing = SectionFace(piece.number - 1, z, 0.0, (), np.empty((0, 3)), np.empty((0, 3), np.int32))
     if not piece.figures.closed:
         return nothing
-    sections = Slicer.of(piece.solid, seated.vertices).at(z)
+    sections = Slicer.of(piece.solid, sits.vertices).at(z)
     lines = tuple(line for line in sections.lines(0) if len(line) > 2)
     if not lines:
         return nothing
@@ -70,5 +71,5 @@ def section_face(piece: Piece, z: float) -> SectionFace:
     polygons = region.to_polygons()
     triangles = np.asarray(manifold3d.triangulate(polygons), np.int32).reshape(-1, 3)
     flat = np.concatenate([np.asarray(polygon, float) for polygon in polygons] or [np.empty((0, 2))])
-    corners = seated.model(np.column_stack([flat, np.full(len(flat), z)]))
+    corners = sits.on_model(np.column_stack([flat, np.full(len(flat), z)]))
     return SectionFace(piece.number - 1, z, float(region.area()), lines, corners, triangles)

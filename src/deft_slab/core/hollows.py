@@ -6,11 +6,12 @@ import numpy as np
 
 from .hollow import MOST_VENTS, Hollow, Vent
 from .hollowing.hollowed import emptied, part_for
-from .hollowing.vents import Seat, propose_vents
+from .hollowing.vents import propose_vents
 from .judge.marks import facets_at
 from .plan import Plan
 from .printer import Printer
 from .progress import QUIET, Job
+from .sitting import Sitting
 from .workshop import Workshop
 
 
@@ -36,7 +37,7 @@ def proposed_vents(
         return ()
     piece, part = pieces[number], parts[number]
     empty = emptied(part, hollow, workshop.kept, job.part(0.2, 0.5))
-    seat = Seat.of(part.solid, piece.seat.rotation, piece.lift)
+    seat = Sitting(part.solid, piece.seat.rotation, piece.lift)
     exposed = workshop.exposed_piece(bare, number, job.part(0.5, 0.6), printer)
     same = facets_at(part.solid, empty.solid.centroids)
     show = (piece.marks[same] & 1) > 0

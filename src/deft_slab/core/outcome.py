@@ -156,10 +156,12 @@ class Seam:
 
 @dataclass(frozen=True)
 class Scar:
-    """mm2 that support touches, weighted by how much of it is seen on the prop, and the rest; see ``scars``."""
+    """mm2 that support touches, weighted by how much of it is seen on the prop, and the rest; see ``scars``.
+    posts : that stand"""
 
     sight: float = 0.0
     hidden: float = 0.0
+    posts: int = 0
 
 
 @dataclass(frozen=True, eq=False)

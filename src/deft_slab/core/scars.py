@@ -59,4 +59,4 @@ def scarred(
         sight += math.fsum(amount * seen)
         hidden += math.fsum(amount * (1.0 - seen))
         after.append(replace(piece, scar=np.where(touched, seen, -1.0).astype(np.float32)))
-    return after, Scar(sight, hidden)
+    return after, Scar(sight, hidden, sum(int(report.made.sum()) for report in by_piece.values()))

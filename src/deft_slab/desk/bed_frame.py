@@ -12,7 +12,7 @@ from .scene.bed_view import BedView
 from .scene.camera import VIEWS
 from .verbs import Verbs
 from .whole import DeskState
-from .widgets.binding import follow
+from .widgets.binding import follow, quietly
 from .widgets.layer_card import LayerCard
 from .widgets.legend import OverhangLegend
 from .widgets.notice import Notice
@@ -127,6 +127,8 @@ class BedFrame(QWidget):
         self.layer_card.setVisible(posed and state.step == "Check" and state.piece is not None)
         self.twin_button.setVisible(state.is_open and bool(state.project.choices))
         self.below.setChecked(view.from_below)
+        with quietly(self.apart):
+            self.apart.setValue(round(100 * view.apart))
         self._apart_card.setVisible(several and view.in_place and not sizing and view.fitted is None)
 
 

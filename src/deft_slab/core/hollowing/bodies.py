@@ -8,6 +8,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from ..curves import frame_of
 from ..hollow import Vent
 
 Floats = NDArray[np.float64]
@@ -34,11 +35,7 @@ def _turned(profile: Floats, vent: Vent) -> manifold3d.Manifold:
 
 def _frame(vent: Vent) -> Floats:
     """(3, 3) columns: two directions across a vent, and inward."""
-    along = np.array(vent.along)
-    helper = np.eye(3)[int(np.argmin(np.abs(along)))]
-    across = np.cross(along, helper)
-    across /= np.linalg.norm(across)
-    return np.column_stack([across, np.cross(along, across), along])
+    return frame_of(np.array(vent.along)).T
 
 
 def _tapered(vent: Vent, length: float, end: float, less: float, out: float) -> Floats:

@@ -9,6 +9,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from ..curves import frame_of
 from ..errors import HollowFailed
 
 Floats = NDArray[np.float64]
@@ -22,10 +23,7 @@ MOST_RODS = 20_000
 def axes(up: Floats) -> Floats:
     """(3, 3) rows: three directions at right angles, each 35.3 degrees over the level, so that a rod prints without
     support: a cube that stands on its corner. up : (3,) unit"""
-    helper = np.eye(3)[int(np.argmin(np.abs(up)))]
-    first = np.cross(up, helper)
-    first /= np.linalg.norm(first)
-    second = np.cross(up, first)
+    first, second, _ = frame_of(up)
     turn = 2.0 * np.pi * np.arange(3) / 3.0
     level = np.outer(np.cos(turn), first) + np.outer(np.sin(turn), second)
     return np.asarray(math.sqrt(2.0 / 3.0) * level + math.sqrt(1.0 / 3.0) * up)

@@ -17,6 +17,7 @@ from ..layers.regions import regions_of
 from ..layers.sections import Levels, Slicer
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..sitting import Sitting
 from ..solid import Solid, spread_points
 from .bodies import hole
 from .hollowed import Emptied, is_void, reach, void_at
@@ -42,28 +43,6 @@ _LIFT = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Seat:
-    """How a piece sits. rotation : (3, 3); shift : (3,) mm, after it; lift : mm over the bed"""
-
-    rotation: Floats
-    shift: Floats
-    lift: float
-
-    @classmethod
-    def of(cls, solid: Solid, rotation: Floats, lift: float) -> Seat:
-        """Of a solid that is turned by (3, 3) and set down, or lifted by mm."""
-        return cls(rotation, np.array([0.0, 0.0, lift - float((solid.vertices @ rotation[2]).min())]), lift)
-
-    def on_bed(self, points: Floats) -> Floats:
-        """Points (k, 3) of the model, mm on the bed."""
-        return np.asarray(points @ self.rotation.T + self.shift)
-
-    def on_model(self, points: Floats) -> Floats:
-        """The other way, (k, 3) mm."""
-        return np.asarray((points - self.shift) @ self.rotation)
-
-
-@dataclass(frozen=True, eq=False)
 class Places:
     """Where a vent could be. place, along : (k, 3) mm and unit vectors, model frame; end : (k, 3) mm, on the bed, where
     it opens into the void; start : (k,) mm over the bed, of the places; rise : (k,) of the way in, -1 to 1
@@ -78,7 +57,7 @@ class Places:
     cost: Floats
 
 
-def places_for(empty: Emptied, seat: Seat, wall: float, exposed: Floats, show: NDArray[np.bool_]) -> Places:
+def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show: NDArray[np.bool_]) -> Places:
     """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
     on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
 
@@ -108,8 +87,8 @@ def places_for(empty: Emptied, seat: Seat, wall: float, exposed: Floats, show: N
 
 
 def propose_vents(
-    empty: Emptied, hollow: Hollow, seat: Seat, exposed: Floats, show: NDArray[np.bool_], printer: Printer, most: int,
-    job: Job = QUIET,
+    empty: Emptied, hollow: Hollow, seat: Sitting, exposed: Floats, show: NDArray[np.bool_], printer: Printer,
+    most: int, job: Job = QUIET,
 ) -> tuple[Vent, ...]:  # fmt: skip
     """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
     end, then one wherever the largest cup begins that is still above the printer's limit.
@@ -169,7 +148,7 @@ def _best(
     return None
 
 
-def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: Seat, job: Job = QUIET) -> list[ClosedAir]:
+def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: Sitting, job: Job = QUIET) -> list[ClosedAir]:
     """The cups that some vents leave in the voids, largest first. Raises Cancelled."""
     body = empty.solid.manifold
     for vent in vents:

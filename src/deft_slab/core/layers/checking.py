@@ -16,6 +16,7 @@ from ..linking import linked
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..sitting import Sitting
 from . import region_kernels
 from .pockets import ClosedAir, closed_air
 from .regions import Kind, Regions, regions_of
@@ -42,51 +43,29 @@ _BY_A_TIP = 0.5
 
 
 @dataclass(frozen=True, eq=False)
-class Seated:
-    """A piece in its seat. vertices : (n, 3) mm, bed frame; shift : (3,) mm, bed frame after the turn"""
+class _Layered:
+    """A piece in its seat, in layers. resting : so many of the lowest layers rest on the bed"""
 
     piece: Piece
-    vertices: Floats
-    shift: Floats
-
-    @classmethod
-    def of(cls, piece: Piece) -> Seated:
-        """Set down, or lifted as it is wished."""
-        turned = piece.solid.vertices @ piece.seat.rotation.T
-        shift = np.array([0.0, 0.0, piece.lift - float(turned[:, 2].min())])
-        return cls(piece, turned + shift, shift)
-
-    def levels(self, layer: float) -> Levels:
-        """Its layers. layer : mm, thickness; thicker where there would be far too many"""
-        height = float(self.vertices[:, 2].max())
-        return Levels(self.piece.lift, max(layer, (height - self.piece.lift) / MOST_LAYERS), height)
-
-    def model(self, at: Floats) -> Floats:
-        """(..., 3) mm: points of the bed frame on the model."""
-        return np.asarray((at - self.shift) @ self.piece.seat.rotation)
-
-    def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
-        """(a place on the bed, the same on the model), mm."""
-        at = np.array([x, y, z])
-        return _point(at), _point(self.model(at))
-
-
-@dataclass(frozen=True, eq=False)
-class _Layered(Seated):
-    """resting : so many of the lowest layers rest on the bed"""
-
+    sits: Sitting
     layers: Levels
     resting: int
 
     @classmethod
     def by(cls, piece: Piece, layer: float) -> _Layered:
-        """layer : mm, thickness of the layers."""
-        seated = Seated.of(piece)
-        layers = seated.levels(layer)
+        """layer : mm, thickness of the layers; thicker where there would be far too many."""
+        sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
+        height = float(sits.vertices[:, 2].max())
+        layers = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
         resting = 0
         if piece.lift == 0:  # what is lower than the bed's tolerance rests on it
             resting = max(1, int(np.searchsorted(layers.middles, BED_TOLERANCE, side="right")))
-        return cls(piece, seated.vertices, seated.shift, layers, resting)
+        return cls(piece, sits, layers, resting)
+
+    def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
+        """(a place on the bed, the same on the model), mm."""
+        at = np.array([x, y, z])
+        return _point(at), _point(self.sits.on_model(at))
 
 
 def _point(values: Floats) -> Point:
@@ -114,17 +93,17 @@ def checked(
                     np.empty((0, 4)))  # fmt: skip
     if not piece.figures.closed:
         return replace(empty, problem="Its surface is not closed, so its layers are not known. Close it in Size.")
-    slicer = Slicer.of(piece.solid, seated.vertices)
+    slicer = Slicer.of(piece.solid, seated.sits.vertices)
     regions = regions_of(slicer, levels, _ROWS[printer.kind], reach, job.part(0.0, 0.7))
     islands = _islands(seated, regions.solid, held, tips, printer.least_island)
     pockets, closed = _pockets(seated, regions)
     peel = regions.areas + (closed if printer.kind == "resin" else 0.0)
-    where, hangs = beginnings(piece.solid, seated.vertices)
+    where, hangs = beginnings(piece.solid, seated.sits.vertices)
     return replace(
         empty, areas=regions.areas, peel=peel, begins=np.column_stack([where, hangs]), islands=islands, pockets=pockets,
         jumps=_jumps(seated, regions, peel, printer.most_jump), necks=_necks(seated, regions),
         thin=_thin(seated, printer.thinnest_wall, job.part(0.7, 1.0)),
-        steadiness=steadiness_of(piece, printer, seated.vertices),
+        steadiness=steadiness_of(piece, printer, seated.sits.vertices),
     )  # fmt: skip
 
 
@@ -140,7 +119,7 @@ def _islands(
     layer = solid.layer[begun]
     inside = np.column_stack([solid.place[begun], levels.middles[layer]])
     down = np.broadcast_to(-seated.piece.seat.rotation[2], (len(begun), 3))
-    _, under = through(seated.piece.solid, seated.model(inside), np.ascontiguousarray(down))
+    _, under = through(seated.piece.solid, seated.sits.on_model(inside), np.ascontiguousarray(down))
     hangs = np.where(met[begun] >= 0, met[begun], levels.count) - layer
     found = []
     for n, region in enumerate(begun):
@@ -178,7 +157,7 @@ def _kind(seated: _Layered, cup: ClosedAir) -> PocketKind:
     above = cup.opens + 0.5 * seated.layers.thickness
     towards = np.vstack([[0.0, 0.0, 1.0], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(_RAYS)])])
     start = np.array([[*at[:2], at[2]]] + [[*at[:2], above]] * _RAYS)
-    origin = seated.model(start) - middle
+    origin = seated.sits.on_model(start) - middle
     way = towards @ seated.piece.seat.rotation
     met = scene.run(np.ascontiguousarray(origin, np.float32), np.ascontiguousarray(way, np.float32), output=True)
     hit = met["primID"] >= 0
@@ -240,7 +219,7 @@ def _thin(seated: _Layered, limit: float, job: Job) -> tuple[ThinWall, ...]:
         own = thin[of == number]
         least = own[int(np.argmin(wall[own]))]
         place = solid.centroids[least]
-        at = seated.piece.seat.rotation @ place + seated.shift
+        at = seated.sits.on_bed(place)
         found.append(ThinWall(_point(at), _point(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
                               float(at[2])))  # fmt: skip
     return tuple(found)

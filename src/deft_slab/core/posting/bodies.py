@@ -6,6 +6,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from ..curves import frame_of
 from ..solid import Solid
 from .routes import Measures, Routes
 
@@ -62,11 +63,9 @@ def cone(start: Floats, end: Floats, first: float, last: float) -> manifold3d.Ma
     way = end - start
     length = float(np.linalg.norm(way))
     way = way / length
-    helper = np.eye(3)[int(np.argmin(np.abs(way)))]
-    u = np.cross(way, helper)
-    u /= np.linalg.norm(u)
-    turn = np.column_stack([u, np.cross(way, u), way, start])
-    return manifold3d.Manifold.cylinder(length, first, last, _SIDES).transform(turn)
+    return manifold3d.Manifold.cylinder(length, first, last, _SIDES).transform(
+        np.column_stack([frame_of(way).T, start])
+    )
 
 
 def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:

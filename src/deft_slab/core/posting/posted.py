@@ -34,8 +34,7 @@ _HOLD, _CLEAR = 2, 4
 
 def ground_of(piece: Piece) -> Ground:
     """A piece as it sits."""
-    low = float((piece.solid.vertices @ piece.seat.rotation[2]).min())
-    return Ground(piece.solid, piece.seat.rotation, np.array([0.0, 0.0, piece.lift - low]))
+    return Ground(piece.solid, piece.seat.rotation, piece.lift)
 
 
 def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:

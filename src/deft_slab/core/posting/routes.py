@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..judge.walls import scene_of, through
-from ..solid import Solid
+from ..sitting import Sitting
 
 Floats = NDArray[np.float64]
 Lands = Literal["bed", "piece", "nowhere"]
@@ -74,25 +74,8 @@ class Routes:
         return np.asarray(lean + np.linalg.norm(self.end - self.bend, axis=1))
 
 
-@dataclass(frozen=True, eq=False)
-class Ground:
-    """A piece in its seat that posts go around. rotation : (3, 3); shift : (3,) mm"""
-
-    solid: Solid
-    rotation: Floats
-    shift: Floats
-
-    def on_bed(self, points: Floats) -> Floats:
-        """Points (k, 3) of the model, mm on the bed."""
-        return np.asarray(points @ self.rotation.T + self.shift)
-
-    def on_model(self, points: Floats) -> Floats:
-        """The other way, (k, 3) mm."""
-        return np.asarray((points - self.shift) @ self.rotation)
-
-    def solid_on_bed(self) -> Solid:
-        """The piece as it sits."""
-        return Solid(self.on_bed(self.solid.vertices), self.solid.triangles)
+class Ground(Sitting):
+    """A piece in its seat that posts go around."""
 
     def first(self, start: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
         """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1). start, way : (k, 3), on the bed"""

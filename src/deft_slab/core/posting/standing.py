@@ -135,7 +135,7 @@ def proposed(
     known : points and normals (k, 3) of posts that are there already; past, clear : as for ``needs_posts``
     layer : mm; least : mm2, of islands that count. Raises Cancelled.
     """
-    begin, facing = undersides(ground, islands_of(ground.solid_on_bed(), layer, least, job=job.part(0.0, 0.3)))
+    begin, facing = undersides(ground, islands_of(ground.solid_on_bed, layer, least, job=job.part(0.0, 0.3)))
     points, normals = np.concatenate([known[0], begin]), np.concatenate([known[1], facing])
     more, out = needs_posts(ground, past, clear, points)
     island = np.r_[np.zeros(len(known[0]), np.bool_), np.ones(len(begin), np.bool_), np.zeros(len(more), np.bool_)]
@@ -162,7 +162,7 @@ def islands_with(
 ) -> Floats:  # fmt: skip
     """(k, 3) mm, on the bed, inside the islands that a piece still has with its posts. layer : mm, not finer than is
     needed to see whether a tip is there; least : mm2. Raises Cancelled."""
-    both = side_by_side([ground.solid_on_bed(), sketched(standing.routes, standing.braces, measures)])
+    both = side_by_side([ground.solid_on_bed, sketched(standing.routes, standing.braces, measures)])
     return islands_of(both, max(layer, _AGAIN), least, _AGAIN, job)
 
 
@@ -212,5 +212,5 @@ def in_one(
     job.step(0.1, "Putting the posts together")
     posts = manifold3d.Manifold.batch_boolean([*bodies, *([under] if under is not None else [])], manifold3d.OpType.Add)
     job.step(0.6, "Putting the posts to the piece")
-    whole = ground.solid_on_bed().manifold + posts
+    whole = ground.solid_on_bed.manifold + posts
     return Solid.from_manifold(whole, {}), Solid.from_manifold(posts, {})

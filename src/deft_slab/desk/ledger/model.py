@@ -74,6 +74,8 @@ COLUMNS: tuple[Column, ...] = (
            lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
     Column("largest cup", "The largest area that closed-in air has in any layer; known once Check was opened.",
            lambda t: 0.0, text.area, bar=False, of_layers=lambda layers: layers.cup_mm2, resin_only=True),
+    Column("posts", "Support posts that stand, all pieces.", lambda t: t.scar.posts, lambda v: f"{v:.0f}", bar=False,
+           tells=lambda t: t.scar.posts > 0),
     Column("scar in sight", "What support touches, weighted by how much of it is seen on the assembled prop.",
            lambda t: t.scar.sight, text.area, exact_only=True),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
@@ -226,7 +228,7 @@ class LedgerModel(QAbstractTableModel):
             return "One row for each way to tilt and cut." if section == 0 else COLUMNS[section - 1].tip
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if section == 0 else Qt.AlignmentFlag.AlignRight
-            return int(side | Qt.AlignmentFlag.AlignVCenter)
+            return int(side | Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap)
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -118,6 +118,7 @@ class _Painter(QStyledItemDelegate):
 
 _NAMES, _NARROW, _FEW = 250, 172, 12
 """Pixels of the column of names: usually, and beside more figures than these."""
+_HEADER = 34
 
 
 class _Table(QTableView):
@@ -142,6 +143,7 @@ class _Table(QTableView):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         header.resizeSection(0, _NAMES)
         header.setHighlightSections(False)
+        header.setFixedHeight(_HEADER)  # two lines: beside many figures a title breaks
         for signal in (model.modelReset, model.dataChanged):
             signal.connect(self._show_columns)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -255,7 +257,7 @@ class Ledger(QWidget):
     def wanted_height(self) -> int:
         """Pixels that all of its rows take, at least one, with what is over and under them."""
         rows = max(len(self.model.rows), 1)
-        return self.table.horizontalHeader().sizeHint().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
+        return self.table.horizontalHeader().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 
     def refresh(self) -> None:
         there = self._state.is_open

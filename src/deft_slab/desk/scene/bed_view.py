@@ -127,7 +127,11 @@ class BedView(SceneView):
 
     @property
     def turns_smoothly(self) -> bool:
-        return self._last is not None and not self.grab_of_cut.held
+        return self.coarse or (self._last is not None and not self.grab_of_cut.held)
+
+    @property
+    def coarse(self) -> bool:
+        return self._state.checking.scrubs
 
     @property
     def waiting_words(self) -> str:

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
+_HALF = 0.5
 _SLOW = 0.1
 """Seconds for one picture."""
 
@@ -67,6 +68,11 @@ class SceneView(QWidget):
     @property
     def turns_smoothly(self) -> bool:
         """Whether the support is left out, where drawing is slow, so that the view turns smoothly."""
+        return False
+
+    @property
+    def coarse(self) -> bool:
+        """Whether it is drawn at half size, where drawing is slow, so that it follows the hand."""
         return False
 
     def wake(self) -> None:
@@ -152,7 +158,7 @@ class SceneView(QWidget):
             return
         started = time.monotonic()
         whole = not (self.turns_smoothly and self._slow)
-        ratio = self.devicePixelRatioF()
+        ratio = self.devicePixelRatioF() * (_HALF if self.coarse and self._slow else 1.0)
         across, down = round(width * ratio), round(height * ratio)
         canvas.draw(self._things(scene), scene.hidden)
         pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole)

@@ -160,12 +160,17 @@ class Checking(QObject):
         all_of_it = z >= top - 1e-9 if self.keeps == "below" else z <= 1e-9 or not math.isfinite(z)
         self.z = math.inf if all_of_it else min(max(z, 0.0), top)
         low, high = (0.0, self.z) if self.keeps == "below" else (0.0 if all_of_it else self.z, math.inf)
-        self._desk.show(hidden_below=low, hidden_above=high, faces=())
-        self.changed.emit()
         if math.isfinite(self.z):
             self._rest.start()
         else:
             self._rest.stop()
+        self._desk.show(hidden_below=low, hidden_above=high, faces=())
+        self.changed.emit()
+
+    @property
+    def scrubs(self) -> bool:
+        """Whether the height has only just moved, and may move on."""
+        return self._rest.isActive()
 
     def set_layer(self, number: int) -> None:
         """Looks at a layer, by its number from 1 on: it is the uppermost, or the lowest, that is drawn."""
@@ -196,6 +201,7 @@ class Checking(QObject):
 
     def _ask_section(self) -> None:
         desk, z = self._desk, self.z
+        desk.view_changed.emit()  # at rest it is drawn in full
         if not (desk.is_open and desk.up_to_date and math.isfinite(z)):
             return
 
