@@ -79,7 +79,6 @@ def test_layers_of_a_figure_of_the_trade():
     levels = Levels(0.0, 0.05, 37.35)
     assert levels.count == 747
     assert levels.bottom(367) == pytest.approx(18.35)
-    assert levels.layer_at(18.36) == 367
 
 
 def test_a_level_through_corners_and_flats_closes_all_lines():
@@ -442,3 +441,35 @@ def test_by_command(tmp_path, capsys):
     assert "--layer must be between" in capsys.readouterr().err
     assert cli.main(["check", str(tmp_path / "comb.stl"), "--straight", "0", "0", "1", "50"]) != 0
     assert "misses the model" in capsys.readouterr().err
+
+
+# taking it off
+
+
+def test_a_seam_in_a_groove_is_out_of_reach_of_a_file():
+    """A block with a slot all round, narrower than the file: the seam at its bottom is shut, one beside it is not."""
+    slot = trimesh.boolean.difference([box(44, 44, 3), box(30, 30, 3, (7, 7, 0))], engine="manifold")
+    slot.apply_translation([-2, -2, 18.5])
+    solid = joined(trimesh.boolean.difference([box(40, 40, 40), slot], engine="manifold"))
+    model = model_of(solid)
+    shop = Workshop(model)
+    lengths = []
+    for offset in (20.0, 8.0):
+        cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=offset)
+        found = check(shop, Plan(model=model.ref, recipe=(cut,)), default_printer(), 0.4)
+        lengths.append(sum(one.length for piece in found for one in piece.grooves))
+        assert all(one.cut == "c1" for piece in found for one in piece.grooves)
+    assert lengths == pytest.approx([4 * 30.0, 0.0], abs=6.0)
+    fine = default_printer().changed(file=1.5)
+    cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=20.0)
+    found = check(shop, Plan(model=model.ref, recipe=(cut,)), fine, 0.4)
+    assert not any(piece.grooves for piece in found)
+
+
+def test_support_on_a_thin_wall_is_said():
+    fin = box(20, 20, 0.5, (5, 0, 12))
+    held = looked_at(joined(box(5, 20, 20), fin), default_printer())
+    (wall,) = held.thin
+    assert wall.held
+    upright = looked_at(joined(box(30, 20, 5), box(0.5, 20, 15, (10, 0, 4.9))), default_printer())
+    assert not upright.thin[0].held

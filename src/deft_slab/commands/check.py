@@ -39,7 +39,8 @@ def piece_checked(found: Checked) -> dict[str, object]:
         "voids": [_pocket(one) for one in found.pockets if one.trapped],
         "jumps": [_at(one) | {"growth_mm2": one.growth, "peel_mm2": one.peel} for one in found.jumps],
         "necks": [_at(one) | {"area_mm2": one.area, "above_mm2": one.above} for one in found.necks],
-        "thin": [_at(one) | {"least_mm": one.least, "area_mm2": one.area} for one in found.thin],
+        "thin": [_at(one) | {"least_mm": one.least, "area_mm2": one.area, "supported": one.held} for one in found.thin],
+        "grooves": [_at(one) | {"length_mm": one.length, "cut": one.cut} for one in found.grooves],
         "begins": [
             {"at": [float(x), float(y), float(z)], "hangs_mm": float(hangs) if math.isfinite(hangs) else None}
             for x, y, z, hangs in found.begins

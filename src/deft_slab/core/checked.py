@@ -89,6 +89,11 @@ class Pocket(Found):
         """Whether what is in it stays in it."""
         return self.becomes == "trapped"
 
+    def counts(self, most: float, least: float, *, resin: bool) -> bool:
+        """Whether it is more than may be: on a resin printer a cup over ``most`` mm2, on any what is closed for good of
+        ``least`` mm3 or more."""
+        return self.volume >= least if self.trapped else resin and self.area > most
+
     @property
     def pull(self) -> float:
         """N, the most that it can pull."""
@@ -124,13 +129,25 @@ class Neck(Found):
 
 @dataclass(frozen=True)
 class ThinWall(Found):
-    """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed"""
+    """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed
+    held : support touches it, and may take it along when it comes off"""
 
     kind = "thin wall"
     word = "a thin wall"
     least: float
     area: float
     z: float
+    held: bool = False
+
+
+@dataclass(frozen=True)
+class Groove(Found):
+    """A part of a seam that no file gets at. length : mm; cut : whose"""
+
+    kind = "groove"
+    word = "a groove"
+    length: float
+    cut: str
 
 
 @dataclass(frozen=True)
@@ -168,6 +185,7 @@ class Checked:
     jumps: tuple[Jump, ...] = ()
     necks: tuple[Neck, ...] = ()
     thin: tuple[ThinWall, ...] = ()
+    grooves: tuple[Groove, ...] = ()
     steadiness: Steadiness | None = None
     problem: str = ""
 
@@ -182,14 +200,9 @@ class Checked:
         return tuple(one for one in self.islands if not one.held and not one.small and not one.left)
 
     @property
-    def closed_most(self) -> float:
-        """mm2: the largest area that pockets not left on purpose close in a layer each."""
-        return max((one.area for one in self.pockets if not one.left), default=0.0)
-
-    @property
     def found(self) -> tuple[Found, ...]:
         """All that has a place."""
-        return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin)
+        return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin, *self.grooves)
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from functools import partial
 
 import manifold3d
 import numpy as np
 
-from .checked import Checked, SectionFace
+from .checked import Checked, Groove, SectionFace
+from .documents import triple
+from .filing import Shut, grooves
 from .layers.checking import checked
 from .layers.left import with_left
 from .layers.sections import Slicer
-from .outcome import Piece
+from .outcome import Outcome, Piece, Seam
 from .plan import Plan
 from .printer import Printer
 from .progress import QUIET, Job
@@ -48,13 +51,37 @@ def check(
         own = tips.get(piece.number - 1, np.empty((0, 3)))
         return checked(piece, printer, thickness, held, reach, own, step)
 
+    filed = _grooves(workshop, bare, printer, outcome)
     found = []
     for number, piece in enumerate(pieces):
         step = job.part(0.3 + 0.7 * number / len(pieces), 0.3 + 0.7 * (number + 1) / len(pieces))
         key = ("checked", bare, printer, thickness, number)
         made = workshop.kept.once(key, partial(one, piece, step), len(piece.solid.triangles) // 20)
+        made = replace(made, grooves=filed.get(number, ()))
         found.append(with_left(made, plan.left, plan.factors))
     return tuple(found)
+
+
+def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
+    """What of the seams no file gets at, by the number of a piece that it is on."""
+    found: dict[int, tuple[Groove, ...]] = {}
+    for cut, seam in outcome.seams.items():
+        on = [n for n, piece in enumerate(outcome.pieces) if any(side.cut == cut for side in piece.sides)]
+        if not on or not len(seam.segments):
+            continue
+        piece = outcome.pieces[on[0]]
+        sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
+
+        def shut(seam: Seam = seam) -> list[Shut]:
+            return grooves([workshop.mended(plan)[0]], seam.segments, printer.file)
+
+        key = ("grooves", plan.sized_model, seam.segments.tobytes(), printer.file)
+        more = tuple(
+            Groove(triple(sits.on_bed(one.place)), triple(one.place), one.length, cut)
+            for one in workshop.kept.once(key, shut)
+        )
+        found[on[0]] = found.get(on[0], ()) + more
+    return found
 
 
 def section_face(piece: Piece, z: float) -> SectionFace:

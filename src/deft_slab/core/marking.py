@@ -17,7 +17,7 @@ from .documents import Document, Triple, of_length_one
 Floats = NDArray[np.float64]
 
 Looking = Literal["everywhere", "all round", "front", "above"]
-FoundKind = Literal["island", "pocket", "jump", "neck", "thin wall"]
+FoundKind = Literal["island", "pocket", "jump", "neck", "thin wall", "groove"]
 Meaning = Literal["show", "hold", "clear", "never", "prefer"]
 
 MOST_PLACES = 5_000

@@ -32,8 +32,8 @@ class Printer(BaseModel):
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
-    least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : see the
-    check of layers; all from memory
+    least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
+    on a check finds fault; file : mm across, of what seams are sanded with; all from memory
     bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
     layer (together 9.6 s: common practice)
     """
@@ -70,6 +70,7 @@ class Printer(BaseModel):
     least_neck: float = Field(default=0.02, ge=0, le=1)
     most_slender: float = Field(default=8.0, ge=0, le=1e4)
     least_tip: float = Field(default=10.0, ge=0, le=90)
+    file: float = Field(default=4.0, gt=0, le=100)
     bottom_layers: int = Field(default=5, ge=0, le=100)
     bottom_seconds: float = Field(default=30.0, ge=0, le=600)
     exposure_seconds: float = Field(default=2.5, ge=0, le=600)

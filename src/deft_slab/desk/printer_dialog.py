@@ -70,6 +70,7 @@ _LIMITS = (
     ),
     ("least_neck", "Necks from", "%", 0, 100, 1, "A layer below, of the largest one above, is a neck if it is less."),
     ("most_slender", "Tall up to", "", 0, 1e4, 1, "Times as tall as its foot is wide; more is tall and thin."),
+    ("file", "File", "mm", 0.1, 100, 1, "Across: what seams are sanded with; where it cannot get is listed."),
     ("least_tip", "Tips from", "°", 0, 90, 0, "A piece that tips at less does not sit flat in what was checked."),
 )
 """From what on a check finds fault."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..checked import Checked, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
 from ..judge.base import outline
@@ -102,7 +103,7 @@ def checked(
     return replace(
         empty, areas=regions.areas, peel=peel, begins=np.column_stack([where, hangs]), islands=islands, pockets=pockets,
         jumps=_jumps(seated, regions, peel, printer.most_jump), necks=_necks(seated, regions),
-        thin=_thin(seated, printer.thinnest_wall, job.part(0.7, 1.0)),
+        thin=_thin(seated, printer.thinnest_wall, held, tips, job.part(0.7, 1.0)),
         steadiness=steadiness_of(piece, printer, seated.sits.vertices),
     )  # fmt: skip
 
@@ -197,7 +198,9 @@ def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
     return (Neck(at, place, at[2], float(areas[layer]), float(areas[widest])),)
 
 
-def _thin(seated: _Layered, limit: float, job: Job) -> tuple[ThinWall, ...]:
+def _thin(
+    seated: _Layered, limit: float, held: NDArray[np.bool_], tips: Floats, job: Job
+) -> tuple[ThinWall, ...]:  # fmt: skip
     """Walls thinner than a limit, the largest first. limit : mm"""
     solid = seated.piece.solid
     wall, met = through(solid, solid.centroids, -solid.normals, job)
@@ -218,10 +221,13 @@ def _thin(seated: _Layered, limit: float, job: Job) -> tuple[ThinWall, ...]:
             break
         own = thin[of == number]
         least = own[int(np.argmin(wall[own]))]
+        touched = bool(held[own].any())
+        if len(tips) and not touched:
+            touched = bool(cKDTree(tips).query(solid.centroids[own])[0].min() < _BY_A_TIP)
         place = solid.centroids[least]
         at = seated.sits.on_bed(place)
         found.append(ThinWall(_point(at), _point(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
-                              float(at[2])))  # fmt: skip
+                              float(at[2]), touched))  # fmt: skip
     return tuple(found)
 
 

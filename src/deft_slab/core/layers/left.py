@@ -24,5 +24,5 @@ def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: NDArray[np.f
         return found
     return replace(
         found, islands=marked(found.islands), pockets=marked(found.pockets), jumps=marked(found.jumps),
-        necks=marked(found.necks), thin=marked(found.thin),
+        necks=marked(found.necks), thin=marked(found.thin), grooves=marked(found.grooves),
     )  # fmt: skip

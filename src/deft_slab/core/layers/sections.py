@@ -44,23 +44,18 @@ class Levels:
         """mm over the bed, where a layer begins, by its number from 0 on."""
         return self.base + layer * self.thickness
 
-    def layer_at(self, z: float) -> int:
-        """The number of the layer that a height lies in, from 0 on; the first or the last where it lies in none."""
-        return min(max(int(np.floor((z - self.base) / self.thickness + 1e-9)), 0), self.count - 1)
-
 
 @dataclass(frozen=True, eq=False)
 class Sections:
     """Of a run of layers.
 
-    first : the number of the lowest of them; points : (k, 2) mm, bed frame; facets : (k,) that the line from each point
-    to the next lies in; start : (lines + 1,) where the points of each closed line begin; of_level : (layers + 1,) where
-    the lines of each layer begin. Solid is on the left of a line.
+    first : the number of the lowest of them; points : (k, 2) mm, bed frame; start : (lines + 1,) where the points of
+    each closed line begin; of_level : (layers + 1,) where the lines of each layer begin. Solid is on the left of
+    a line.
     """
 
     first: int
     points: Floats
-    facets: NDArray[np.int32]
     start: Numbers
     of_level: Numbers
 

@@ -104,11 +104,9 @@ def crossings(first, last, count):
 
 @njit(**FAST)
 def walked(vertices, triangles, across, first, last, levels, low, high):
-    """The closed lines of the levels low to high - 1: (points (k, 2), facets (k,), start (loops + 1,) where the points
-    of each line begin, of_level (levels + 1,) where the lines of each level begin).
-
-    facets : that the line from each point on to the next lies in; lines that do not close (an open surface) are left
-    out
+    """The closed lines of the levels low to high - 1: (points (k, 2), start (loops + 1,) where the points of each line
+    begin, of_level (levels + 1,) where the lines of each level begin). Lines that do not close (an open surface) are
+    left out.
     """
     span = high - low
     begin = np.zeros(span + 1, np.int64)
@@ -125,7 +123,6 @@ def walked(vertices, triangles, across, first, last, levels, low, high):
             passed[filled[k - low]] = f
             filled[k - low] += 1
     points = np.empty((total, 2))
-    facets = np.empty(total, np.int32)
     start = np.zeros(total + 1, np.int64)
     of_level = np.zeros(span + 1, np.int64)
     waiting = np.full(len(triangles), -1, np.int32)
@@ -157,7 +154,6 @@ def walked(vertices, triangles, across, first, last, levels, low, high):
                 points[made, 0] = vertices[a, 0] + share * (vertices[b, 0] - vertices[a, 0])
                 points[made, 1] = vertices[a, 1] + share * (vertices[b, 1] - vertices[a, 1])
                 g = across[g, e]
-                facets[made] = g
                 made += 1
             if closed:
                 loops += 1
@@ -165,7 +161,7 @@ def walked(vertices, triangles, across, first, last, levels, low, high):
             else:
                 made = opened
         of_level[k + 1] = loops
-    return points[:made].copy(), facets[:made].copy(), start[: loops + 1].copy(), of_level
+    return points[:made].copy(), start[: loops + 1].copy(), of_level
 
 
 @njit(**FAST)

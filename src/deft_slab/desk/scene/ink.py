@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.checked import Found, Island, Jump, Neck, Pocket, ThinWall
+from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
 from ...core.tilt import turned_box
@@ -261,6 +261,8 @@ def found_words(found: Found) -> str:
             return f"jump, {text.area(found.growth)} more"
         case Neck():
             return f"neck, {text.small_area(found.area)}"
+        case Groove():
+            return f"groove, {text.mm(found.length)} of seam"
         case ThinWall():
             return f"{found.least:.2f} mm thin"
     return found.word

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ....core.checked import Checked, Found, Island, Jump, Neck, Pocket, Steadiness, ThinWall
+from ....core.checked import Checked, Found, Groove, Island, Jump, Neck, Pocket, Steadiness, ThinWall
 from ....core.outcome import Outcome, Piece
 from ....core.printer import Printer
 from ...widgets import text
@@ -150,6 +150,8 @@ def _about_layers(checked: Checked, name: str, printer: Printer) -> list[Line]:
     if not thin:
         found.append(Line("good", _named("No thin walls", name),
                           f"none of {printer.thinnest_wall:.2g} mm or less", number=checked.number))  # fmt: skip
+    filed = [(_groove(one, printer), one.length) for one in checked.grooves]
+    found += _several(checked, name, filed, "grooves")
     if checked.steadiness is not None:
         found += _about_standing(checked, checked.steadiness, name, printer)
     return found
@@ -211,10 +213,9 @@ def _about_pockets(checked: Checked, name: str, printer: Printer) -> list[Line]:
     resin = printer.kind == "resin"
     lines, little = [], 0
     for one in checked.pockets:
-        heavy = one.area > printer.most_cup if not one.trapped else one.volume >= printer.least_void
-        if not heavy:
+        if not one.counts(printer.most_cup, printer.least_void, resin=resin):
             little += 1
-        elif resin or one.trapped:
+        else:
             lines.append((_pocket(one, resin=resin), one.area if resin else one.volume / 1e3))
     found = _several(checked, name, lines, "pockets")
     if not lines:
@@ -261,10 +262,18 @@ def _neck(checked: Checked, one: Neck, name: str, printer: Printer) -> Line | No
 
 
 def _thin(checked: Checked, one: ThinWall) -> Line:
+    held = " Support touches it, and may take it along when it comes off." if one.held else ""
     return Line("left" if one.left else "look", "Thin wall",
                 f"{one.least:.2f} mm over {text.area(one.area)}, at {one.z:.1f} mm",
-                "It prints badly or breaks. Make the model larger, or thicken it where it was made.",
+                f"It prints badly or breaks. Make the model larger, or thicken it where it was made.{held}",
                 number=checked.number, found=one)  # fmt: skip
+
+
+def _groove(one: Groove, printer: Printer) -> Line:
+    return Line("left" if one.left else "look", "Groove that no file enters",
+                f"{text.mm(one.length)} of seam, for a file {printer.file:g} mm across",
+                "What is glued there keeps its step. Sand it before gluing, take a finer file, or move the cut.",
+                found=one)  # fmt: skip
 
 
 def _about_standing(checked: Checked, steady: Steadiness, name: str, printer: Printer) -> list[Line]:
