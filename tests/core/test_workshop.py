@@ -112,7 +112,7 @@ def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     first = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     for place in range(40):
         workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
-    kept = workshop._kept
+    kept = workshop.kept
     assert kept._triangles <= 400
     assert kept._triangles == sum(triangles for _, triangles in kept._things.values())
     again = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)

@@ -105,10 +105,10 @@ def test_the_rail_scrubs_both_ways_by_mouse_wheel_keys_and_numbers(desk, tmp_pat
     check = Check(desk, tmp_path, comb(3))
     state, rail, card = check.state, check.window.rail, check.card
     assert rail.isVisible()
-    assert rail.width() > 80
+    assert rail.width() > 60
     assert math.isinf(state.view.hidden_above)
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-                     QPoint(70, round(rail.y_of(10.0))))  # fmt: skip
+                     QPoint(60, round(rail.y_of(10.0))))  # fmt: skip
     assert state.view.hidden_above == pytest.approx(10.0, abs=0.1)
     assert state.view.hidden_below == 0
     z = state.checking.z
@@ -151,7 +151,7 @@ def test_marks_along_the_rail_are_clicked(desk, tmp_path):
     islands = [mark for mark in rail.marks if mark.kind == "island"]
     assert len(islands) == 3
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-                     QPoint(12, round(rail.y_of(3.0))))  # fmt: skip
+                     QPoint(8, round(rail.y_of(3.0))))  # fmt: skip
     assert check.state.checking.flown in [one.found for one, _ in check.rows("Island")]
     assert math.isinf(check.state.checking.z)
 

@@ -27,8 +27,8 @@ from ..look import palette
 from . import text
 
 _MARGIN = 22
-_NARROW, _WIDE = 50, 104
-_LANES = {"island": 12.0, "pocket": 26.0, "jump": 40.0}
+_NARROW, _WIDE = 50, 68
+_LANES = {"island": 8.0, "pocket": 19.0, "jump": 30.0}
 """Pixels from the left of each kind of mark."""
 _NEAR = 6.0
 """Pixels within which a mark is clicked."""
@@ -141,7 +141,7 @@ class HeightRail(QWidget):
         for values, brush, pen in ((peel, "", palette.PLUM), (self._areas, "#CFC8B7", "")):
             if values is peel and self._peel is None:
                 continue
-            wide = 40.0 * np.maximum.reduceat(values, starts) / most
+            wide = (40.0 if self._peel is None else 30.0) * np.maximum.reduceat(values, starts) / most
             line = [QPointF(right - w, self.y_of(h)) for w, h in zip(wide.tolist(), z[starts].tolist(), strict=True)]
             if brush:
                 painter.setPen(Qt.PenStyle.NoPen)
