@@ -9,8 +9,10 @@ import numpy as np
 from ..core.handoff.pieces import file_name, write_solid
 from ..core.handoff.saving import refuse_existing
 from ..core.judge.marks import facets_at
+from ..core.marking import CLEAR, SHOW
 from ..core.outcome import Piece
 from ..core.posting.bodies import plate
+from ..core.posting.posted import ground_of
 from ..core.posting.routes import Ground, Measures
 from ..core.posting.standing import Standing, bodies_of, in_one, proposed
 from ..core.posts import SLENDER_DIAMETERS
@@ -44,10 +46,10 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 def _posts(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
     """Where a piece sits, and its posts."""
-    ground = Ground(piece.solid, piece.seat.rotation, piece.lift)
+    ground = ground_of(piece)
     nothing = np.empty((0, 3))
     standing = proposed(
-        ground, piece.past_threshold, (piece.marks & 4) > 0, (nothing, nothing), layer or printer.layer_height,
+        ground, piece.past_threshold, (piece.marks & CLEAR) > 0, (nothing, nothing), layer or printer.layer_height,
         printer.least_island, measures,
     )  # fmt: skip
     return ground, standing
@@ -57,13 +59,13 @@ def _told(piece: Piece, standing: Standing, measures: Measures) -> dict[str, obj
     """What is told of the posts of a piece. at : on the model; show : it leaves its mark on a show face"""
     routes, lengths = standing.routes, standing.routes.lengths
     facets = facets_at(piece.solid, standing.points) if len(standing.points) else np.empty(0, np.int64)
-    show = (piece.marks[facets] & 1) > 0
+    show = (piece.marks[facets] & SHOW) > 0
     made = standing.made
     on_piece = routes.lands == "piece"
     return {
         "posts": [
             {"at": standing.points[n].tolist(), "lands": str(routes.lands[n]), "length_mm": float(lengths[n]),
-             "leans": bool(np.linalg.norm(routes.bend[n] - routes.joint[n]) > 1e-6),
+             "leans": bool(routes.leans[n]),
              "island": bool(standing.for_island[n]), "show": bool(show[n]),
              "at_risk": bool(routes.wall[n] < 2 * measures.tip)}
             for n in range(len(made)) if made[n]

@@ -221,11 +221,10 @@ class SectionFace:
 
 @dataclass(frozen=True)
 class LayerTotals:
-    """Of all pieces of a plan. islands : that nothing holds; cup_mm2 : the largest; trapped : closed for good"""
+    """Of all pieces of a plan. islands : that nothing holds; cup_mm2 : the largest"""
 
     islands: int
     cup_mm2: float
-    trapped: int
 
     @classmethod
     def of(cls, pieces: Sequence[Checked]) -> LayerTotals:
@@ -234,5 +233,4 @@ class LayerTotals:
         return cls(
             sum(len(piece.unheld) for piece in pieces),
             max((pocket.area for pocket in pockets if not pocket.trapped), default=0.0),
-            sum(pocket.trapped for pocket in pockets),
         )

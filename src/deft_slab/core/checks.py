@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from functools import partial
+from functools import cache, partial
 
 import manifold3d
 import numpy as np
@@ -65,6 +65,7 @@ def check(
 def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
     """What of the seams no file gets at, by the number of a piece that it is on."""
     found: dict[int, tuple[Groove, ...]] = {}
+    whole = cache(lambda: workshop.mended(plan)[0])  # made once, and only if a seam is not known yet
     for cut, seam in outcome.seams.items():
         on = [n for n, piece in enumerate(outcome.pieces) if any(side.cut == cut for side in piece.sides)]
         if not on or not len(seam.segments):
@@ -73,7 +74,7 @@ def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome)
         sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
 
         def shut(seam: Seam = seam) -> list[Shut]:
-            return grooves([workshop.mended(plan)[0]], seam.segments, printer.file)
+            return grooves(whole(), seam.segments, printer.file)
 
         key = ("grooves", plan.sized_model, seam.segments.tobytes(), printer.file)
         more = tuple(

@@ -47,6 +47,14 @@ def frame_of(view: Floats) -> Floats:
     return np.stack([across, np.cross(view, across), view])
 
 
+def both_across(ways: Floats) -> tuple[Floats, Floats]:
+    """((k, 3), (k, 3)) two unit directions across each of some unit vectors (k, 3)."""
+    helper = np.where(np.abs(ways[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0])
+    u = np.cross(ways, helper)
+    u /= np.maximum(np.linalg.norm(u, axis=1), 1e-12)[:, None]
+    return u, np.cross(ways, u)
+
+
 def distinct(points: Floats) -> NDArray[np.bool_]:
     """(n,) which points of a line (n, d) are not in the place of the one before."""
     return np.asarray(np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-6])

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Annotated, TypeVar
 
 from pydantic import BaseModel, ConfigDict, StringConstraints, ValidationError
@@ -19,6 +20,11 @@ class Document(BaseModel):
 
 
 D = TypeVar("D", bound=Document)
+
+
+def free_ids(letter: str, taken: Collection[str]) -> Iterator[str]:
+    """Ids of a letter and a number that are not taken, the lowest first."""
+    return (f"{letter}{n}" for n in itertools.count(1) if f"{letter}{n}" not in taken)
 
 
 def triple(values: Iterable[float]) -> Triple:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
-import igl
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from .curves import frame_of
-from .judge.walls import scene_of
+from .judge.marks import facets_at
+from .judge.walls import met_first
 from .linking import linked
 from .solid import Solid
 
@@ -31,17 +30,16 @@ _AROUND = 6
 
 @dataclass(frozen=True, eq=False)
 class Shut:
-    """A part of a seam that no file gets at. place, outward : (3,) mm and unit vector, model frame; length : mm"""
+    """A part of a seam that no file gets at. place : (3,) mm, model frame; length : mm"""
 
     place: Floats
-    outward: Floats
     length: float
 
 
-def grooves(solids: Sequence[Solid], segments: Floats, file: float) -> list[Shut]:
+def grooves(solid: Solid, segments: Floats, file: float) -> list[Shut]:
     """The parts of a seam that a round file cannot touch, longest first.
 
-    solids : the prop before any cut, mm, model frame; segments : (k, 2, 3) mm, of the seam; file : mm across
+    solid : the prop before any cut, mm, model frame; segments : (k, 2, 3) mm, of the seam; file : mm across
     """
     lengths = np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1) if len(segments) else np.empty(0)
     if not len(lengths) or lengths.sum() <= 0:
@@ -51,8 +49,8 @@ def grooves(solids: Sequence[Solid], segments: Floats, file: float) -> list[Shut
     cells = np.floor(middles / _EVERY).astype(np.int64)
     _, first, of = np.unique(cells, axis=0, return_index=True, return_inverse=True)
     places, share = middles[first], np.bincount(of.ravel(), lengths)
-    outward = _outward(solids, places)
-    shut = np.flatnonzero(~_reached(solids, places, outward, file / 2))
+    outward = solid.normals[facets_at(solid, places)]
+    shut = np.flatnonzero(~_reached(solid, places, outward, file / 2))
     if not len(shut):
         return []
     pairs = cKDTree(places[shut]).query_pairs(3 * _EVERY, output_type="ndarray")
@@ -62,23 +60,11 @@ def grooves(solids: Sequence[Solid], segments: Floats, file: float) -> list[Shut
         own = shut[group == number]
         centre = places[own].mean(axis=0)
         middle = own[int(np.argmin(np.linalg.norm(places[own] - centre, axis=1)))]
-        found.append(Shut(places[middle], outward[middle], float(share[own].sum())))
+        found.append(Shut(places[middle], float(share[own].sum())))
     return sorted(found, key=lambda one: -one.length)
 
 
-def _outward(solids: Sequence[Solid], places: Floats) -> Floats:
-    """(n, 3) unit normals of the surface at places (n, 3) on it."""
-    least, found = np.full(len(places), np.inf), np.zeros((len(places), 3))
-    for solid in solids:
-        faces = np.ascontiguousarray(solid.triangles, np.int64)
-        corners = np.array(solid.vertices)
-        squared, facets, _ = igl.point_mesh_squared_distance(np.ascontiguousarray(places), corners, faces)
-        nearer = squared < least
-        least[nearer], found[nearer] = squared[nearer], solid.normals[facets[nearer]]
-    return found
-
-
-def _reached(solids: Sequence[Solid], places: Floats, outward: Floats, radius: float) -> NDArray[np.bool_]:
+def _reached(solid: Solid, places: Floats, outward: Floats, radius: float) -> NDArray[np.bool_]:
     """(n,) whether a rod that lies on the surface, or is tipped up a little, gets from outside to each place."""
     good = np.zeros(len(places), np.bool_)
     for n, (place, out) in enumerate(zip(places, outward, strict=True)):
@@ -93,9 +79,6 @@ def _reached(solids: Sequence[Solid], places: Floats, outward: Floats, radius: f
             across = np.cross(ways, out)
             across /= np.maximum(np.linalg.norm(across, axis=1), 1e-9)[:, None]
             off = 0.95 * radius * (np.cos(angle) * out + np.sin(angle) * across)
-            for solid in solids:
-                scene, _mesh, middle = scene_of(solid)
-                met = scene.run((start + off - middle).astype(np.float32), ways.astype(np.float32), output=True)
-                free &= (met["primID"] < 0) | (met["tfar"] > LENGTH)
+            free &= met_first(solid, start + off, ways)[0] > LENGTH
         good[n] = bool(free.any())
     return good

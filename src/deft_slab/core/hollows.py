@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from .groups import nearest_alike
 from .hollow import MOST_VENTS, Hollow, Vent
-from .hollowing.hollowed import emptied, part_for
+from .hollowing.hollowed import emptied
 from .hollowing.vents import propose_vents
 from .judge.marks import facets_at
+from .marking import SHOW
 from .plan import Plan
 from .printer import Printer
 from .progress import QUIET, Job
@@ -32,7 +34,7 @@ def proposed_vents(
     bare = plan.changed(hollows=())
     pieces = workshop.evaluate(bare, printer, job.part(0.0, 0.2), detail="figures").pieces
     parts = [workshop.part_of(bare, n, job, printer)[1] for n in range(len(pieces))]
-    number = part_for(hollow, parts)
+    number = nearest_alike(hollow, parts)
     if number is None:
         return ()
     piece, part = pieces[number], parts[number]
@@ -40,5 +42,5 @@ def proposed_vents(
     seat = Sitting(part.solid, piece.seat.rotation, piece.lift)
     exposed = workshop.exposed_piece(bare, number, job.part(0.5, 0.6), printer)
     same = facets_at(part.solid, empty.solid.centroids)
-    show = (piece.marks[same] & 1) > 0
+    show = (piece.marks[same] & SHOW) > 0
     return propose_vents(empty, hollow, seat, np.asarray(exposed[same]), show, printer, most, job.part(0.6, 1.0))

@@ -20,6 +20,8 @@ Looking = Literal["everywhere", "all round", "front", "above"]
 FoundKind = Literal["island", "pocket", "jump", "neck", "thin wall", "groove"]
 Meaning = Literal["show", "hold", "clear", "never", "prefer"]
 
+SHOW, HOLD, CLEAR = 1, 2, 4
+"""Bits of a facet that is a show face, a hold spot, a clear spot; see ``judge.marks.Marked.bits``."""
 MOST_PLACES = 5_000
 """In one stroke of the brush."""
 

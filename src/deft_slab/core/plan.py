@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
-from .documents import Document, Name, Triple, first_problem, triple
+from .documents import Document, Name, Triple, first_problem, free_ids, triple
 from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin, Join
@@ -357,13 +357,12 @@ class Plan(Document):
     def fresh_hollow_id(self) -> str:
         """An id that no hollow has."""
         taken = {hollow.id for hollow in self.hollows} | {side.cut for wish in self.pieces for side in wish.sides}
-        return next(f"h{n}" for n in itertools.count(1) if f"h{n}" not in taken)
+        return next(free_ids("h", taken))
 
     def fresh_join_ids(self, count: int) -> list[str]:
         """Ids that no join has, nor a wish for a piece names."""
         taken = {join.id for join in self.joins} | {side.cut for wish in self.pieces for side in wish.sides}
-        free = (f"j{number}" for number in itertools.count(1) if f"j{number}" not in taken)
-        return list(itertools.islice(free, count))
+        return list(itertools.islice(free_ids("j", taken), count))
 
     @property
     def as_it_came(self) -> Plan:
@@ -376,10 +375,7 @@ class Plan(Document):
     def fresh_id(self) -> str:
         """An id that no cut has, nor a wish for a piece names."""
         taken = {cut.id for cut in self.recipe} | {side.cut for wish in self.pieces for side in wish.sides}
-        number = 1
-        while f"c{number}" in taken:
-            number += 1
-        return f"c{number}"
+        return next(free_ids("c", taken))
 
     @property
     def numbered(self) -> tuple[str, str]:

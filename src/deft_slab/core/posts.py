@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import itertools
+
 from pydantic import Field, model_validator
 
 from .cuts import Move, Side
-from .documents import Document, Name, Triple
+from .documents import Document, Name, Triple, free_ids
 
 MOST_POSTS = 20_000
 SLENDER_DIAMETERS = 40.0
@@ -54,6 +56,4 @@ class PostSet(Document):
 
     def fresh_ids(self, count: int) -> list[str]:
         """Ids that no post of it has."""
-        taken = {post.id for post in self.posts}
-        free = (f"p{n}" for n in range(1, len(taken) + count + 1) if f"p{n}" not in taken)
-        return [next(free) for _ in range(count)]
+        return list(itertools.islice(free_ids("p", {post.id for post in self.posts}), count))

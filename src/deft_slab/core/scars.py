@@ -10,21 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .judge.marks import facets_at
+from .marking import CLEAR, HOLD
 from .outcome import Piece, Scar
 from .reports import PostsReport
 from .solid import Solid
 
 Floats = NDArray[np.float64]
 
-_HOLD, _CLEAR = 2, 4
-"""The bits of hold and clear spots among the marks."""
-
 
 def supported(solid: Solid, piece: Piece) -> NDArray[np.bool_]:
     """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
     and faces down."""
     down = solid.normals @ piece.seat.rotation[2] < 0
-    hold, clear = (piece.marks & _HOLD) > 0, (piece.marks & _CLEAR) > 0
+    hold, clear = (piece.marks & HOLD) > 0, (piece.marks & CLEAR) > 0
     return np.asarray(down & ~clear & ((piece.past_threshold >= 0) | hold))
 
 

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from .groups import Part
+from .groups import Part, nearest_alike
 from .judge.figures import REPORT_CELLS, Exposing, measure, support
 from .judge.marks import Marked
 from .judge.skin import support_skin
@@ -83,13 +83,9 @@ def matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, Piece
     """Which part each wish is for: same sides, nearest anchor; a part takes the nearest of several."""
     found: dict[int, tuple[float, PieceWish]] = {}
     for wish in wishes:
-        alike = [
-            (math.dist(wish.anchor, part.anchor), number)
-            for number, part in enumerate(parts)
-            if part.sides == wish.sides
-        ]
-        if alike:
-            distance, number = min(alike)
+        number = nearest_alike(wish, parts)
+        if number is not None:
+            distance = math.dist(wish.anchor, parts[number].anchor)
             if number not in found or distance < found[number][0]:
                 found[number] = (distance, wish)
     return {number: wish for number, (_, wish) in found.items()}

@@ -25,11 +25,14 @@ def frustum_volume(outer: float, inner: float, length: float) -> float:
     return math.pi * length / 3.0 * (outer**2 + outer * inner + inner**2)
 
 
+def as_round(sides: int) -> float:
+    """How much wider than a circle a regular polygon is that has its area: one within the circle has less."""
+    return math.sqrt(2.0 * math.pi / (sides * math.sin(2.0 * math.pi / sides)))
+
+
 def _turned(profile: Floats, vent: Vent) -> manifold3d.Manifold:
     """A body of revolution about a vent's axis. profile : (k, 2) mm: away from the axis, and inward along it"""
-    # prisms that are inscribed would be too small: as much area as the circle has
-    grown = profile * [math.sqrt(2.0 * math.pi / (_SIDES * math.sin(2.0 * math.pi / _SIDES))), 1.0]
-    body = manifold3d.CrossSection([grown], manifold3d.FillRule.NonZero).revolve(_SIDES)
+    body = manifold3d.CrossSection([profile * [as_round(_SIDES), 1.0]], manifold3d.FillRule.NonZero).revolve(_SIDES)
     return body.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
 
 

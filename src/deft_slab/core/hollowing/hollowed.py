@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from ..cuts import Side
 from ..errors import HollowFailed
 from ..faces import Face
-from ..groups import Part
+from ..groups import Part, nearest_alike
 from ..hollow import Hollow, Vent
-from ..judge.walls import scene_of, through
+from ..judge.walls import met_first, through
 from ..kept import Kept
 from ..progress import QUIET, Job
 from ..reports import HollowReport, VentReport
@@ -60,12 +60,6 @@ class Emptied:
     least_wall: float
 
 
-def part_for(hollow: Hollow, parts: Sequence[Part]) -> int | None:
-    """The number of the piece that a hollow is of: of those on its sides the nearest one."""
-    alike = [(math.dist(hollow.anchor, part.anchor), n) for n, part in enumerate(parts) if part.sides == hollow.sides]
-    return min(alike)[1] if alike else None
-
-
 def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Job = QUIET) -> Hollowed:
     """The pieces, each hollow as wished; one that cannot be made is left out and says why.
 
@@ -80,7 +74,7 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Jo
     plugs: list[tuple[Part, manifold3d.Manifold, Hollow, Vent]] = []
     wished = [hollow for hollow in hollows if hollow.on]
     for done, hollow in enumerate(wished):
-        number = part_for(hollow, parts)
+        number = nearest_alike(hollow, parts)
         if number is None or number in taken:
             again = "This piece is hollow already." if number in taken else ""
             reports[hollow.id] = HollowReport(None, again or "Its piece is no longer there.")
@@ -191,17 +185,14 @@ def reach(empty: Emptied, vent: Vent) -> VentReport:
     """Whether a vent opens a void: its axis goes from the surface through the wall into one."""
     solid = empty.solid
     place, along = np.array(vent.place), np.array(vent.along)
-    scene, _mesh, middle = scene_of(solid)
-    start = (place - _BACK * along - middle).astype(np.float32)
-    met = scene.run(start[None], along.astype(np.float32)[None], output=True)
-    if met["primID"][0] < 0 or abs(float(met["tfar"][0]) - _BACK) > _ON:
+    off = float(met_first(solid, (place - _BACK * along)[None], along[None])[0][0]) - _BACK
+    if abs(off) > _ON:
         return VentReport(vent.id, False, "It is no longer on the surface.")
-    length, facet = through(solid, (place - _BACK * along + float(met["tfar"][0]) * along)[None], along[None])
+    length, facet = through(solid, (place + off * along)[None], along[None])
     if not math.isfinite(length[0]):
         return VentReport(vent.id, False, "It goes through nothing.")
     if not is_void(solid)[facet[0]]:
         return VentReport(vent.id, False, f"It misses the void: it comes out again after {length[0]:.1f} mm.")
-    off = float(met["tfar"][0]) - _BACK
     return VentReport(
         vent.id, True, length=float(length[0]) + off, void=void_at(empty, place + (length[0] + off) * along)
     )

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 
-import igl
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
 from ..curves import frame_of
 from ..errors import HollowFailed
+from ..shape.bodies import within
+from ..solid import Solid
+from .bodies import as_round
 
 Floats = NDArray[np.float64]
 
@@ -38,10 +40,8 @@ def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float
     ------
     HollowFailed : there would be far too many.
     """
-    mesh = void.to_mesh64()
-    corners = np.ascontiguousarray(np.asarray(mesh.vert_properties)[:, :3])
-    faces = np.ascontiguousarray(mesh.tri_verts).astype(np.int64)
-    low, high = corners.min(axis=0), corners.max(axis=0)
+    solid = Solid.from_manifold(void, {})
+    low, high = solid.bounds
     middle, reach = (low + high) / 2, 0.5 * float(np.linalg.norm(high - low)) + radius
     count = math.floor(reach / spacing)
     if 3 * math.pi * count**2 > MOST_RODS:
@@ -55,8 +55,7 @@ def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float
         u, v, way = along[(axis + 1) % 3], along[(axis + 2) % 3], along[axis]
         feet = middle + spacing * (np.outer(i, u) + np.outer(j, v))
         points = feet[:, None] + step * steps[:, None] * way
-        inside = igl.fast_winding_number(corners, faces, np.ascontiguousarray(points.reshape(-1, 3))) > 0.5
-        inside = inside.reshape(len(feet), len(steps))
+        inside = within(solid, points.reshape(-1, 3)).reshape(len(feet), len(steps))
         turn = np.column_stack([u, v, way])
         rods = list[tuple[Floats, float, float]]()
         for foot, row in zip(feet, inside, strict=True):
@@ -74,6 +73,6 @@ def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float
 
 
 def _rod(start: Floats, length: float, radius: float, turn: Floats) -> manifold3d.Manifold:
-    """A prism with the section of a round rod: one within the circle has less in it."""
-    wide = radius * math.sqrt(2.0 * math.pi / (_SIDES * math.sin(2.0 * math.pi / _SIDES)))
+    """A prism with the section of a round rod."""
+    wide = radius * as_round(_SIDES)
     return manifold3d.Manifold.cylinder(length, wide, wide, _SIDES).transform(np.column_stack([turn, start]))

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import igl
 import numpy as np
 from numpy.typing import NDArray
 
 from ..documents import triple
 from ..hollow import Hollow, Vent
 from ..judge.overhang import BED_TOLERANCE
-from ..judge.walls import scene_of, through
+from ..judge.walls import met_first, through
 from ..layers.pockets import ClosedAir, closed_air
 from ..layers.regions import regions_of
 from ..layers.sections import Levels, Slicer
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..shape.bodies import within
 from ..sitting import Sitting
 from ..solid import Solid, spread_points
 from .bodies import hole
@@ -75,9 +75,7 @@ def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show
     along = -solid.normals[facets]
     length, met = through(solid, points, along)
     good = np.isfinite(length) & (length <= _THROUGH * wall) & inner[met]
-    scene, _mesh, middle = scene_of(solid)
-    out = scene.run((points - _LIFT * along - middle).astype(np.float32), (-along).astype(np.float32), output=True)
-    good &= (out["primID"] < 0) | (out["tfar"] > FREE)
+    good &= met_first(solid, points - _LIFT * along, -along)[0] > FREE
     points, along, facets, length = points[good], along[good], facets[good], length[good]
     end = points + length[:, None] * along
     void = np.array([void_at(empty, one) for one in end], np.int64)
@@ -139,8 +137,8 @@ def _best(
     for one in vents:
         good &= np.linalg.norm(places.place - np.array(one.place), axis=1) > _APART * (one.outer + vent.outer)
     for late in (*_LATE, max(2.0 * vent.inner, hollow.wall)):
-        for within in _REACHES:
-            chosen = np.flatnonzero(good & (near <= within) & (off <= late))
+        for reached in _REACHES:
+            chosen = np.flatnonzero(good & (near <= reached) & (off <= late))
             if len(chosen):
                 best = chosen[int(np.argmin(places.cost[chosen] + _FAR * near[chosen]))]
                 place, along = triple(places.place[best]), triple(places.along[best])
@@ -158,14 +156,12 @@ def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: Sitting, jo
     solid = Solid.from_manifold(body, empty.solid.runs)
     vertices = seat.on_bed(solid.vertices)
     levels = Levels(seat.lift, _LAYER, float(vertices[:, 2].max()))
-    resting = 0 if seat.lift > 0 else max(1, int(np.searchsorted(levels.middles, BED_TOLERANCE, side="right")))
     regions = regions_of(Slicer.of(solid, vertices), levels, _ROW, job=job.silent)
-    cups, _ = closed_air(regions, levels, resting, 1.0)
+    cups, _ = closed_air(regions, levels, levels.resting, 1.0)
     if not cups:
         return []
     at = seat.on_model(np.array([cup.widest for cup in cups]))
     inside = np.zeros(len(cups), np.bool_)
     for void in empty.voids:
-        faces = np.ascontiguousarray(void.triangles, np.int64)
-        inside |= igl.fast_winding_number(np.array(void.vertices), faces, np.ascontiguousarray(at)) > 0.5
+        inside |= within(void, at)
     return [cup for cup, own in zip(cups, inside, strict=True) if own]

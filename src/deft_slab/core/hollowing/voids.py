@@ -20,8 +20,6 @@ from . import depth_kernels
 
 Floats = NDArray[np.float64]
 
-FINENESS = 0.25
-"""Share of the wall that the fineness is at most."""
 MOST_NODES = 120_000_000
 """Of the grid: 900 MB."""
 _DEEPER = 0.1

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..cuts import BlockCut, Cut
-from ..judge.walls import scene_of
+from ..judge.walls import met_first
 from ..progress import QUIET, Job
 from ..reports import DryMove
 from ..solid import Solid, side_by_side, spread_points
@@ -101,7 +101,7 @@ def _free_way(
                 continue
             points, facets = spread_points(start, _POINTS, chosen)
             area = float(start.areas[chosen if chosen is not None else slice(None)].sum()) / len(points)
-            distance, hit = _first_hits(end, points - DEEP * start.normals[facets], way)
+            distance, hit = met_first(end, points - DEEP * start.normals[facets], np.broadcast_to(way, points.shape))
             # a ray that leaves the other body first began in it, beyond a sharp rim of the contact
             met = np.flatnonzero((hit >= 0) & (end.normals[hit] @ way < 0))
             # as much of the surface as counts must be in the way by then
@@ -118,11 +118,3 @@ def _which(solids: Sequence[Solid], own: Sequence[int], facet: int) -> int:
     """Which of some pieces, side by side, a facet is of."""
     ends = np.cumsum([len(solids[k].triangles) for k in own])
     return int(np.searchsorted(ends, facet, side="right"))
-
-
-def _first_hits(solid: Solid, points: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
-    """((k,) mm from points along a unit direction to a surface, (k,) the facet there, -1 for none)."""
-    scene, _mesh, middle = scene_of(solid)
-    ways = np.broadcast_to(way, points.shape).astype(np.float32)
-    met = scene.run((points - middle).astype(np.float32), ways, output=True)
-    return met["tfar"].astype(np.float64), met["primID"].astype(np.int64)

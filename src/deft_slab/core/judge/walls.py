@@ -46,7 +46,7 @@ def through(
     ------
     Cancelled : the job is no longer wanted.
     """
-    scene, _mesh, middle = scene_of(solid)
+    scene, _mesh, middle = _scene_of(solid)
     lift = _LIFT * solid.diagonal
     length, facets = np.empty(len(points)), np.empty(len(points), np.int64)
     for start in range(0, len(points), _CHUNK):
@@ -56,7 +56,19 @@ def through(
     return length, facets
 
 
-def scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
+def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet there, -1).
+
+    points, ways : (k, 3) mm and unit directions
+    """
+    scene, _mesh, middle = _scene_of(solid)
+    origin = np.ascontiguousarray(points - middle, np.float32)
+    met = scene.run(origin, np.ascontiguousarray(ways, np.float32), output=True)
+    facets = met["primID"].astype(np.int64)
+    return np.where(facets >= 0, met["tfar"], np.inf).astype(float), facets
+
+
+def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
     """(a surface that rays are shot at, about its middle; what the scene does not hold on to by itself and must be kept
     by a name; (3,) the middle, mm). Kept with the solid."""
     if "scene" not in solid.__dict__:

@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from ..checked import Checked, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
 from ..judge.base import outline
 from ..judge.overhang import BED_TOLERANCE
-from ..judge.walls import scene_of, thinnest, through
+from ..judge.walls import met_first, thinnest, through
 from ..linking import linked
 from ..outcome import Piece
 from ..printer import Printer
@@ -45,12 +45,11 @@ _BY_A_TIP = 0.5
 
 @dataclass(frozen=True, eq=False)
 class _Layered:
-    """A piece in its seat, in layers. resting : so many of the lowest layers rest on the bed"""
+    """A piece in its seat, in layers."""
 
     piece: Piece
     sits: Sitting
     layers: Levels
-    resting: int
 
     @classmethod
     def by(cls, piece: Piece, layer: float) -> _Layered:
@@ -58,10 +57,7 @@ class _Layered:
         sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
         height = float(sits.vertices[:, 2].max())
         layers = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
-        resting = 0
-        if piece.lift == 0:  # what is lower than the bed's tolerance rests on it
-            resting = max(1, int(np.searchsorted(layers.middles, BED_TOLERANCE, side="right")))
-        return cls(piece, sits, layers, resting)
+        return cls(piece, sits, layers)
 
     def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
         """(a place on the bed, the same on the model), mm."""
@@ -113,7 +109,9 @@ def _islands(
 ) -> tuple[Island, ...]:  # fmt: skip
     """Those that hang longest first."""
     levels = seated.layers
-    island, met, most = region_kernels.followed_solid(solid.layer, solid.area, solid.over, solid.below, seated.resting)
+    island, met, most = region_kernels.followed_solid(
+        solid.layer, solid.area, solid.over, solid.below, seated.layers.resting
+    )
     begun = np.flatnonzero(island == np.arange(len(island)))
     if not len(begun):
         return ()
@@ -138,7 +136,7 @@ def _islands(
 
 def _pockets(seated: _Layered, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
     """(those of some size, largest first; (layers,) mm2 of all that is closed in each layer)."""
-    cups, closed = closed_air(regions, seated.layers, seated.resting, _WORTH_A_POCKET)
+    cups, closed = closed_air(regions, seated.layers, seated.layers.resting, _WORTH_A_POCKET)
     found = []
     for cup in cups[:_MOST_FOUND]:
         at, place = seated.spot(*cup.widest)
@@ -151,17 +149,14 @@ def _pockets(seated: _Layered, regions: Regions) -> tuple[tuple[Pocket, ...], Fl
 def _kind(seated: _Layered, cup: ClosedAir) -> PocketKind:
     """What becomes of a pocket."""
     if cup.opens is None:
-        return "sealed by the plate" if cup.first < seated.resting else "trapped"
+        return "sealed by the plate" if cup.first < seated.layers.resting else "trapped"
     at = cup.widest
-    scene, _mesh, middle = scene_of(seated.piece.solid)
     turn = np.linspace(0.0, 2.0 * np.pi, _RAYS, endpoint=False)
     above = cup.opens + 0.5 * seated.layers.thickness
     towards = np.vstack([[0.0, 0.0, 1.0], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(_RAYS)])])
     start = np.array([[*at[:2], at[2]]] + [[*at[:2], above]] * _RAYS)
-    origin = seated.sits.on_model(start) - middle
-    way = towards @ seated.piece.seat.rotation
-    met = scene.run(np.ascontiguousarray(origin, np.float32), np.ascontiguousarray(way, np.float32), output=True)
-    hit = met["primID"] >= 0
+    solid, way = seated.piece.solid, towards @ seated.piece.seat.rotation
+    hit = met_first(solid, seated.sits.on_model(start), way)[1] >= 0
     return "opens" if hit[0] or np.count_nonzero(hit[1:]) > _RAYS // 2 else "open at its top"
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..judge.overhang import BED_TOLERANCE
 from ..solid import Solid
 from . import walk_kernels
 
@@ -32,6 +34,11 @@ class Levels:
     def count(self) -> int:
         """How many there are (the height over the layer height, rounded up)."""
         return max(1, int(np.ceil((self.height - self.base) / self.thickness - 1e-6)))
+
+    @cached_property
+    def resting(self) -> int:
+        """So many of the lowest layers rest on the bed: what is lower than its tolerance; none where support is."""
+        return 0 if self.base > 0 else max(1, int(np.searchsorted(self.middles, BED_TOLERANCE, side="right")))
 
     @property
     def middles(self) -> Floats:

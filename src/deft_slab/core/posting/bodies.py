@@ -6,7 +6,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from ..curves import frame_of
+from ..curves import both_across, frame_of
 from ..solid import Solid
 from .routes import Measures, Routes
 
@@ -20,10 +20,7 @@ def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
     winding. start, end : (k, 3) mm; first, last : (k,) mm, radii there"""
     way = end - start
     way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-12)[:, None]
-    helper = np.where(np.abs(way[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0])
-    u = np.cross(way, helper)
-    u /= np.linalg.norm(u, axis=1)[:, None]
-    v = np.cross(way, u)
+    u, v = both_across(way)
     turn = 2 * np.pi * np.arange(_SIDES) / _SIDES
     ring = np.cos(turn)[:, None] * u[:, None] + np.sin(turn)[:, None] * v[:, None]  # (k, sides, 3)
     low = start[:, None] + first[:, None, None] * ring
@@ -47,7 +44,7 @@ def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
     inside, joint, bend, end = (one[made] for one in (routes.inside, routes.joint, routes.bend, routes.end))
     tip, stem, foot = measures.tip / 2, measures.stem / 2, measures.foot / 2
     bed = routes.lands[made] == "bed"
-    leans = np.linalg.norm(bend - joint, axis=1) > 1e-6
+    leans = routes.leans[made]
     parts = [
         (inside, joint, tip, stem), (joint[leans], bend[leans], stem, stem), (end, bend, stem, stem),
         (end[bed], end[bed] + [0.0, 0.0, measures.foot_height], foot, stem),
@@ -76,7 +73,7 @@ def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:
     joint, bend, end = routes.joint[n], routes.bend[n], routes.end[n]
     ball = manifold3d.Manifold.sphere(stem, _SIDES)
     parts = [cone(routes.inside[n], joint, tip, stem), ball.translate(tuple(joint))]
-    if np.linalg.norm(bend - joint) > 1e-6:
+    if routes.leans[n]:
         parts += [cone(joint, bend, stem, stem), ball.translate(tuple(bend))]
     if routes.lands[n] == "bed":
         height = min(measures.foot_height, 0.5 * float(bend[2]))

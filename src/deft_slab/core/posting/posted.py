@@ -10,8 +10,10 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ..groups import nearest_alike
 from ..judge.marks import facets_at
 from ..kept import Kept
+from ..marking import CLEAR, HOLD, SHOW
 from ..outcome import Piece
 from ..posts import Post, PostSet
 from ..printer import Printer
@@ -28,8 +30,6 @@ _ON = 0.3
 """mm that a post may lie off the surface and still touch it."""
 _REFUSED = 1.5
 """mm around where a post was taken away, within which none is proposed."""
-_HOLD, _CLEAR = 2, 4
-"""The bits of hold and clear spots among the marks."""
 
 
 def ground_of(piece: Piece) -> Ground:
@@ -38,13 +38,9 @@ def ground_of(piece: Piece) -> Ground:
 
 
 def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:
-    """The number of the piece that some posts are of: of those on its sides the nearest one."""
-    alike = [
-        (math.dist(posts.anchor, piece.anchor), n)
-        for n, piece in enumerate(pieces)
-        if piece.sides == posts.sides and not piece.extra
-    ]
-    return min(alike)[1] if alike else None
+    """The number of the piece that some posts are of; see ``nearest_alike``. What is printed apart, which comes last,
+    gets none."""
+    return nearest_alike(posts, [piece for piece in pieces if not piece.extra])
 
 
 def measures_of(posts: PostSet, one: Post | None = None) -> Measures:
@@ -89,12 +85,12 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
     for alike in standing_of(posts, piece):
         routes, own = alike.standing.routes, alike.numbers
         lands[own], lengths[own], walls[own] = routes.lands, routes.lengths, routes.wall
-        leans[own] = np.linalg.norm(routes.bend - routes.joint, axis=1) > 1e-6
+        leans[own] = routes.leans
         area[own] = alike.measures.contact * ((routes.lands == "bed") + 2.0 * (routes.lands == "piece"))
         braces += len(alike.standing.braces)
         volume += volume_of(alike.standing, alike.measures)
         drawn.append(sketched(routes, alike.standing.braces, alike.measures))
-    show = (piece.marks[facets_at(piece.solid, at)] & 1) > 0 if count else np.zeros(0, np.bool_)
+    show = (piece.marks[facets_at(piece.solid, at)] & SHOW) > 0 if count else np.zeros(0, np.bool_)
     sketch = side_by_side(drawn) if drawn else Solid(np.empty((0, 3)), np.empty((0, 3), np.int32))
     return PostsReport(
         number, tuple(post.id for post in posts.posts), tuple(map(str, lands)), lengths, walls, show, leans, at,
@@ -152,11 +148,11 @@ def proposed_points(
     ground = ground_of(piece)
     # where support is asked for there are tips too, though the surface is not past the threshold
     down = piece.solid.normals @ piece.seat.rotation[2] < 0
-    past = np.where(((piece.marks & _HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
+    past = np.where(((piece.marks & HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
     own = np.array([post.at for post in posts.posts if post.own]).reshape(-1, 3)
     facets = facets_at(piece.solid, own) if len(own) else np.empty(0, np.int64)
     known = (own, piece.solid.normals[facets])
-    clear = (piece.marks & _CLEAR) > 0
+    clear = (piece.marks & CLEAR) > 0
     found = proposed(ground, past.astype(np.float32), clear, known, layer, least, measures_of(posts), job)
     points = found.points[len(own) :][found.made[len(own) :]]
     if len(posts.refused) and len(points):

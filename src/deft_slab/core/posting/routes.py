@@ -9,7 +9,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ..judge.walls import scene_of, through
+from ..curves import both_across
+from ..judge.walls import met_first, through
 from ..sitting import Sitting
 
 Floats = NDArray[np.float64]
@@ -68,6 +69,11 @@ class Routes:
     wall: Floats
 
     @property
+    def leans(self) -> NDArray[np.bool_]:
+        """(k,) which of them lean."""
+        return np.asarray(np.linalg.norm(self.bend - self.joint, axis=1) > 1e-6)
+
+    @property
     def lengths(self) -> Floats:
         """(k,) mm from the joint to the end, along the stem."""
         lean = np.linalg.norm(self.bend - self.joint, axis=1)
@@ -79,11 +85,7 @@ class Ground(Sitting):
 
     def first(self, start: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
         """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1). start, way : (k, 3), on the bed"""
-        scene, _mesh, middle = scene_of(self.solid)
-        origin = (self.on_model(start) - middle).astype(np.float32)
-        met = scene.run(origin, np.ascontiguousarray(way @ self.rotation, np.float32), output=True)
-        facets = met["primID"].astype(np.int64)
-        return np.where(facets >= 0, met["tfar"], np.inf).astype(float), facets
+        return met_first(self.solid, self.on_model(start), way @ self.rotation)
 
     def free(self, start: Floats, end: Floats, radius: float) -> NDArray[np.bool_]:
         """(k,) whether a round rod from start to end (k, 3) meets nothing: by rays along it, around and in its
@@ -92,10 +94,7 @@ class Ground(Sitting):
         length = np.linalg.norm(way, axis=1)
         good = length > 1e-9
         way = way / np.maximum(length, 1e-9)[:, None]
-        helper = np.where(np.abs(way[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0])
-        u = np.cross(way, helper)
-        u /= np.maximum(np.linalg.norm(u, axis=1), 1e-12)[:, None]
-        v = np.cross(way, u)
+        u, v = both_across(way)
         for n in range(_AROUND + 1):
             turn = 2 * np.pi * n / _AROUND
             off = 0.0 if n == _AROUND else radius

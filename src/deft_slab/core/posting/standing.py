@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..judge.overhang import BED_TOLERANCE
 from ..judge.walls import through
 from ..layers import region_kernels
 from ..layers.regions import regions_of
@@ -101,8 +100,9 @@ def islands_of(
     vertices = np.asarray(solid.vertices)
     levels = Levels(0.0, layer, float(vertices[:, 2].max()))
     regions = regions_of(Slicer.of(solid, vertices), levels, row, job=job).solid
-    resting = max(1, int(np.searchsorted(levels.middles, BED_TOLERANCE, side="right")))
-    island, _, most = region_kernels.followed_solid(regions.layer, regions.area, regions.over, regions.below, resting)
+    island, _, most = region_kernels.followed_solid(
+        regions.layer, regions.area, regions.over, regions.below, levels.resting
+    )
     begun = np.flatnonzero((island == np.arange(len(island))) & (most >= least))
     return np.column_stack([regions.place[begun], levels.middles[regions.layer[begun]]])
 

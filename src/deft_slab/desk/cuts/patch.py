@@ -88,10 +88,8 @@ class PatchTools(Tools[PatchCut]):
         }
         self.less = button("Rub out", "What you brush or click belongs to the body instead.", self._rub,
                            checkable=True, role="small")  # fmt: skip
-        self.reach = NumberField("mm", low=0.1, high=1000, step=1, decimals=1)
-        self.reach.setAccessibleName("Reach of the patch's brush")
-        self.reach.setToolTip("Radius of the brush.")
-        self.reach.setFixedWidth(80)
+        self.reach = NumberField.named("mm", "Reach of the patch's brush", "Radius of the brush.", low=0.1, high=1000,
+                                       step=1)  # fmt: skip
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         column.addLayout(row(*self.ways.values(), self.less, 1))
         self.marks = QComboBox()

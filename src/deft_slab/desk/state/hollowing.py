@@ -6,14 +6,14 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
-from ...core.documents import first_problem, triple
-from ...core.errors import BadPlan, DeftError
+from ...core.documents import free_ids, triple
+from ...core.errors import DeftError
 from ...core.hollow import Hollow, Vent
 from ...core.reports import HollowReport, VentReport
 from ..check_requests import ProposeVents
+from .changing import validated
 from .desk import Desk
 from .pointing import Pointing
 
@@ -84,24 +84,21 @@ class Hollowing(QObject):
     def wish(self, **what: Any) -> None:
         """Changes what the next hollow is like; of a piece that is hollow already, this one."""
         hollow = self.hollow
+        next_one = Hollow(id="h", anchor=(0.0, 0.0, 0.0), **self.wishes)
         try:
+            validated(hollow or next_one, what, "A hollow")
+        except DeftError as error:
+            self._desk.failed.emit(error)
+        else:
+            self.wishes |= what
             if hollow is not None:
                 self._put("change a hollow", hollow, **what)
-            else:
-                Hollow.model_validate({"id": "h", "anchor": (0.0, 0.0, 0.0), **self.wishes, **what})
-            self.wishes |= what
-        except (BadPlan, ValidationError) as error:
-            said = first_problem(error) if isinstance(error, ValidationError) else error.what
-            self._desk.failed.emit(BadPlan(f"This cannot be: {said}.".replace("..", "."), kept="It is as it was."))
         self.changed.emit()
 
     def _put(self, did: str, hollow: Hollow, **what: Any) -> None:
-        """Raises BadPlan."""
-        try:
-            changed = Hollow.model_validate({**{name: getattr(hollow, name) for name in Hollow.model_fields}, **what})
-        except ValidationError as error:
-            raise BadPlan(first_problem(error)) from error
-        self._desk.do_plan(did, self._desk.plan.with_hollow(changed))
+        """Values that make no sense are told and change nothing."""
+        plan = self._desk.plan
+        self._desk.change(did, lambda: plan.with_hollow(validated(hollow, what, "A hollow")))
 
     def make(self) -> None:
         """Hollows the selected piece, for the seat that it has."""
@@ -155,8 +152,7 @@ class Hollowing(QObject):
         if self._moves and known is not None:
             vent, did = known.model_copy(update={"place": triple(place), "along": along}), "move a vent"
         else:
-            taken = {one.id for one in hollow.vents}
-            ident = next(f"v{n}" for n in range(1, len(taken) + 2) if f"v{n}" not in taken)
+            ident = next(free_ids("v", {one.id for one in hollow.vents}))
             like = known or (hollow.vents[-1] if hollow.vents else None)
             vent, did = Vent(id=ident, place=triple(place), along=along), "add a vent"
             if like is not None:
@@ -173,15 +169,11 @@ class Hollowing(QObject):
 
     def size(self, vent: Vent, **what: Any) -> None:
         """Changes a vent: its radii, whether it gets a plug."""
-        hollow = self.hollow
-        if hollow is None:
-            return
-        try:
-            changed = Vent.model_validate({**{name: getattr(vent, name) for name in Vent.model_fields}, **what})
-            self._put("change a vent", hollow, vents=hollow.with_vent(changed).vents)
-        except (BadPlan, ValidationError) as error:
-            said = first_problem(error) if isinstance(error, ValidationError) else error.what
-            self._desk.failed.emit(DeftError(f"This vent cannot be: {said}.", kept="It is as it was."))
+        hollow, plan = self.hollow, self._desk.plan
+        if hollow is not None:
+            self._desk.change(
+                "change a vent", lambda: plan.with_hollow(hollow.with_vent(validated(vent, what, "This vent")))
+            )
             self.changed.emit()
 
     def plug_all(self, *, plugged: bool) -> None:

@@ -7,15 +7,15 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
-from ...core.documents import first_problem, triple
-from ...core.errors import BadPlan
+from ...core.documents import free_ids, triple
+from ...core.plan import Plan
 from ...core.posts import Post, PostSet
 from ...core.reports import PostsReport
 from ..check_requests import ProposePosts
 from ..replies import PostsProposed
+from .changing import validated
 from .checking import Checking
 from .desk import Desk
 from .pointing import Pointing
@@ -88,21 +88,22 @@ class Posting(QObject):
         """The posts of the selected piece, or none yet. There must be a piece."""
         desk = self._desk
         assert desk.piece is not None
-        taken = {one.id for one in desk.plan.posts}
-        ident = next(f"s{n}" for n in range(1, len(taken) + 2) if f"s{n}" not in taken)
+        ident = next(free_ids("s", {one.id for one in desk.plan.posts}))
         tip, stem = self.measures["tip"], self.measures["stem"]
         return self.posts or PostSet(id=ident, sides=desk.piece.sides, anchor=desk.piece.anchor, tip=tip, stem=stem)
 
     def _put(self, did: str, of: PostSet, **what: Any) -> None:
-        """Puts a changed set into the plan; one without posts is taken out of it. Raises BadPlan."""
-        try:
-            changed = PostSet.model_validate({**{name: getattr(of, name) for name in PostSet.model_fields}, **what})
-        except ValidationError as error:
-            raise BadPlan(first_problem(error)) from error
+        """Puts a changed set into the plan; one without posts is taken out of it. Values that make no sense are told
+        and change nothing."""
         plan = self._desk.plan
-        others = tuple(one for one in plan.posts if one.id != of.id)
-        kept = (changed,) if changed.posts or changed.refused else ()
-        self._desk.do_plan(did, plan.changed(posts=(*others, *kept)))
+
+        def make() -> Plan:
+            changed = validated(of, what, "A post")
+            others = tuple(one for one in plan.posts if one.id != of.id)
+            kept = (changed,) if changed.posts or changed.refused else ()
+            return plan.changed(posts=(*others, *kept))
+
+        self._desk.change(did, make)
 
     # changing them
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core.errors import DeftError
 from ...core.judge.tilts import seated_on
+from ...core.marking import SHOW
 from ...core.plan import Plan
 from ...core.search.found import MapFigures
 from ...core.search.weighing import PRESETS, Weights, blend, parts_of
@@ -68,7 +69,7 @@ class Seating(QObject):
     @property
     def has_show_faces(self) -> bool:
         piece = self._desk.piece
-        return piece is not None and bool((piece.marks & 1).any())
+        return piece is not None and bool((piece.marks & SHOW).any())
 
     def values(self, figures: MapFigures) -> Floats:
         """(n,) the figure that colours the map, of each direction looked at."""

@@ -71,6 +71,18 @@ class NumberField(QLineEdit):
         self.editingFinished.connect(self._commit)
         self.textEdited.connect(lambda _: self._mark(""))
 
+    @classmethod
+    def named(
+        cls, unit: str, name: str, tip: str, *, low: float, high: float, step: float, decimals: int = 1,
+        width: int = 80,
+    ) -> NumberField:  # fmt: skip
+        """One of a fixed width that says what it is. width : pixels"""
+        made = cls(unit, low=low, high=high, step=step, decimals=decimals)
+        made.setAccessibleName(name)
+        made.setToolTip(tip)
+        made.setFixedWidth(width)
+        return made
+
     @property
     def value(self) -> float:
         return self._value

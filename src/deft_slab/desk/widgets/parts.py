@@ -189,6 +189,21 @@ class ClickRow(QFrame):
             super().keyPressEvent(event)
 
 
+class SaidRow(ClickRow):
+    """A row of a list: its title, and what is to be said of it in a line of its own."""
+
+    def __init__(self, title: str, said: str, role: str, tip: str, *, chosen: bool) -> None:
+        """role : of what is said, for the style sheet"""
+        super().__init__("chosen" if chosen else "row")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 3, 8, 3)
+        column.setSpacing(1)
+        column.addWidget(label(title, "title", wrap=True))
+        column.addWidget(label(said, role, wrap=True))
+        self.setAccessibleName(f"{title}. {said}")
+        self.setToolTip(tip)
+
+
 class Swatch(QWidget):
     """A small square of colour."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from functools import partial
 
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QGridLayout
 
 from ....core.hollow import Hollow, Vent
 from ....core.reports import VentReport
@@ -13,40 +13,24 @@ from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow, quietly
 from ...widgets.number import NumberField
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
+from ...widgets.parts import Panel, SaidRow, button, emptied, label, row, say
 
 _SPACING = 10.0
 """mm between the rods of a lattice, where none is stated (common practice)."""
+_field = partial(NumberField.named, "mm", step=0.5)
 
 
-def _field(name: str, tip: str, *, low: float, high: float, step: float = 0.5, decimals: int = 1) -> NumberField:
-    made = NumberField("mm", low=low, high=high, step=step, decimals=decimals)
-    made.setAccessibleName(name)
-    made.setToolTip(tip)
-    made.setFixedWidth(80)
-    return made
-
-
-class VentRow(ClickRow):
+def vent_row(number: int, vent: Vent, report: VentReport | None, *, chosen: bool) -> SaidRow:
     """A vent: where it is, and what became of it."""
-
-    def __init__(self, number: int, vent: Vent, report: VentReport | None, *, chosen: bool) -> None:
-        super().__init__("chosen" if chosen else "row")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 3, 8, 3)
-        column.setSpacing(1)
-        if report is None:
-            said, role = "being made …", "faint"
-        elif report.problem:
-            said, role = report.problem, "look"
-        else:
-            plug = f", plug with {report.gap:.2f} mm of gap" if math.isfinite(report.gap) else ""
-            said, role = f"opens a void through {report.length:.1f} mm of wall{plug}", "good"
-        size = f"{2 * vent.outer:g} to {2 * vent.inner:g} mm across"
-        column.addWidget(label(f"Vent {number} · {size}", "title"))
-        column.addWidget(label(said, role, wrap=True))
-        self.setAccessibleName(f"Vent {number}, {size}. {said}")
-        self.setToolTip("Looks at it.")
+    if report is None:
+        said, role = "being made …", "faint"
+    elif report.problem:
+        said, role = report.problem, "look"
+    else:
+        plug = f", plug with {report.gap:.2f} mm of gap" if math.isfinite(report.gap) else ""
+        said, role = f"opens a void through {report.length:.1f} mm of wall{plug}", "good"
+    size = f"{2 * vent.outer:g} to {2 * vent.inner:g} mm across"
+    return SaidRow(f"Vent {number} · {size}", said, role, "Looks at it.", chosen=chosen)
 
 
 class HollowPanel(Panel):
@@ -79,7 +63,7 @@ class HollowPanel(Panel):
         self.add(row(self.propose, self.place, 1))
         self.list = self.add_list()
         self.list.setSpacing(2)
-        self.rows: list[tuple[Vent, VentRow]] = []
+        self.rows: list[tuple[Vent, SaidRow]] = []
         self.plugs = QCheckBox("a plug for each vent, as a piece of its own")
         self.plugs.setToolTip("Plugs are laid apart on the bed; a ridge lets them go in one way round.")
         self.plugs.clicked.connect(lambda on: self._hollowing.plug_all(plugged=on))
@@ -191,7 +175,7 @@ class HollowPanel(Panel):
         self.rows = []
         for number, vent in enumerate(vents, 1):
             chosen = vent.id == hollowing.vent
-            one = VentRow(number, vent, hollowing.report_of(vent), chosen=chosen)
+            one = vent_row(number, vent, hollowing.report_of(vent), chosen=chosen)
             one.clicked.connect(partial(hollowing.select, vent))
             self.list.addWidget(one)
             self.rows.append((vent, one))

@@ -18,14 +18,7 @@ from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
 
 _MOST = 12
 """Posts that something is to be said of, at most, in the list."""
-
-
-def _field(name: str, tip: str, low: float, high: float) -> NumberField:
-    made = NumberField("mm", low=low, high=high, step=0.1, decimals=2)
-    made.setAccessibleName(name)
-    made.setToolTip(tip)
-    made.setFixedWidth(80)
-    return made
+_field = partial(NumberField.named, "mm", step=0.1, decimals=2)
 
 
 class PostsPanel(Panel):
@@ -36,9 +29,9 @@ class PostsPanel(Panel):
         self._about = self.head("Posts")
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
-        self.tip = _field("Tip", "Across, where a post touches the piece (0.3 mm is usual).", 0.05, 5)
+        self.tip = _field("Tip", "Across, where a post touches the piece (0.3 mm is usual).", low=0.05, high=5)
         self.tip.committed.connect(lambda value: self._posting.measure(tip=value))
-        self.stem = _field("Stem", "Across, of the stem.", 0.1, 20)
+        self.stem = _field("Stem", "Across, of the stem.", low=0.1, high=20)
         self.stem.committed.connect(lambda value: self._posting.measure(stem=value))
         self.add(row(label("tip", "faint"), self.tip, label("stem", "faint"), self.stem, 1))
         self.propose = button("Propose posts", "A tip where each island begins and wherever the surface is past the "
@@ -53,9 +46,9 @@ class PostsPanel(Panel):
                             partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
         self.add(row(self.adds, self.takes, self.picks, 1))
         self._this = label("", "title")
-        self.this_tip = _field("Tip of this post", "Across, where this post touches.", 0.05, 5)
+        self.this_tip = _field("Tip of this post", "Across, where this post touches.", low=0.05, high=5)
         self.this_tip.committed.connect(lambda value: self._posting.size(tip=value))
-        self.this_stem = _field("Stem of this post", "Across, of its stem.", 0.1, 20)
+        self.this_stem = _field("Stem of this post", "Across, of its stem.", low=0.1, high=20)
         self.this_stem.committed.connect(lambda value: self._posting.size(stem=value))
         drop = button("Remove", "Takes this post away; none is proposed there again.", self._posting.drop,
                       role="small")  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtWidgets import QLineEdit
 
 from ....core.joins import DowelJoin
@@ -11,6 +13,8 @@ from ...widgets.binding import follow
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
+
+_field = partial(NumberField.named, width=82)
 
 
 class CouponPanel(Panel):
@@ -22,9 +26,13 @@ class CouponPanel(Panel):
         self.head("Print")
         self._of = label("", "", wrap=True)
         self.add(self._of)
-        self.first = self._field("mm", 0.01, 5, 0.05, 2, "First clearance", "Of the tightest hole, per side.")
-        self.step = self._field("mm", 0.01, 1, 0.01, 2, "Step", "How much more the next hole has, per side.")
-        self.count = self._field("", 1, 12, 1, 0, "Holes", "So many of them.")
+        self.first = _field(
+            "mm", "First clearance", "Of the tightest hole, per side.", low=0.01, high=5, step=0.05, decimals=2
+        )
+        self.step = _field(
+            "mm", "Step", "How much more the next hole has, per side.", low=0.01, high=1, step=0.01, decimals=2
+        )
+        self.count = _field("", "Holes", "So many of them.", low=1, high=12, step=1, decimals=0)
         self.first.set_value(max(round(state.printer.clearance - 0.1, 2), 0.05))
         self.step.set_value(0.05)
         self.count.set_value(5)
@@ -34,7 +42,9 @@ class CouponPanel(Panel):
         self.add(row(self.write, 1))
         self.head("Afterwards")
         self.add(label("Which one goes in by hand and does not rattle?", "faint", wrap=True))
-        self.best = self._field("mm", 0.0, 5, 0.05, 2, "Fitted best", "The figure beside the hole that fitted best.")
+        self.best = _field(
+            "mm", "Fitted best", "The figure beside the hole that fitted best.", low=0.0, high=5, step=0.05, decimals=2
+        )
         self.material = QLineEdit()
         self.material.setAccessibleName("Material")
         self.material.setPlaceholderText("material")
@@ -56,15 +66,6 @@ class CouponPanel(Panel):
             state.project_changed,
             state.settings_changed,
         )
-
-    def _field(
-        self, unit: str, low: float, high: float, step: float, decimals: int, name: str, tip: str
-    ) -> NumberField:  # fmt: skip
-        field = NumberField(unit, low=low, high=high, step=step, decimals=decimals)
-        field.setAccessibleName(name)
-        field.setToolTip(tip)
-        field.setFixedWidth(82)
-        return field
 
     @property
     def steps(self) -> tuple[float, ...]:

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSlider, QWidget
 
 from ....core.cuts.words import words_along
 from ....core.reports import DryFit, DryMove, TurnChecked
@@ -16,7 +16,7 @@ from ...state.joining import Joining
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
+from ...widgets.parts import Panel, SaidRow, button, emptied, label, row
 
 Floats = NDArray[np.float64]
 
@@ -37,20 +37,6 @@ def glued(joining: Joining, contact: int) -> float:
     """mm2 to glue on a contact, by its number: none where a joint moves."""
     moves = any(one.turn is not None and one.contact == contact for one in joining.reports.values())
     return 0.0 if moves else joining.contacts[contact].area
-
-
-class FitRow(ClickRow):
-    """A move, or a joint that moves."""
-
-    def __init__(self, title: str, said: str, role: str, *, chosen: bool) -> None:
-        super().__init__("chosen" if chosen else "row")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 3, 8, 3)
-        column.setSpacing(1)
-        column.addWidget(label(title, "title", wrap=True))
-        column.addWidget(label(said, role, wrap=True))
-        self.setAccessibleName(f"{title}. {said}")
-        self.setToolTip("Shows it.")
 
 
 class DryFitPanel(Panel):
@@ -144,7 +130,9 @@ class DryFitPanel(Panel):
             contact = self._joining.contacts[one.contact]
             first, second = (self._state.pieces[n].number for n in contact.pieces)
             reach = f"{text.degrees(one.turn.low)} to {text.degrees(one.turn.high)}"
-            shown = FitRow(f"{second} turns on {first}, {reach}", said, role, chosen=number == self._turned)
+            shown = SaidRow(
+                f"{second} turns on {first}, {reach}", said, role, "Shows it.", chosen=number == self._turned
+            )
             shown.clicked.connect(partial(self._choose_turn, number))
             self._moving.addWidget(shown)
         self._turning.setVisible(bool(dry.turns) and dry.turns[self._turned].held_by is None)
@@ -199,7 +187,7 @@ class DryFitPanel(Panel):
         emptied(self.list)
         for number, move in enumerate(self._moves):
             free, role = self._free(move)
-            shown = FitRow(f"{number + 1}  {self._words(move)}", free, role, chosen=number == at)
+            shown = SaidRow(f"{number + 1}  {self._words(move)}", free, role, "Shows it.", chosen=number == at)
             shown.clicked.connect(partial(self._to, number))
             self.list.addWidget(shown)
 
