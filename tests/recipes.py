@@ -55,13 +55,15 @@ from deft_slab.core.posts import Post, PostSet
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
 from deft_slab.core.script import Recipe
-from deft_slab.core.shape.bodies import united
+from deft_slab.core.shape.bodies import united, within
 from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import bundled, model_of
 
+_MOST_FILM = 10.0
+"""mm2: slivers between near facets come to less; the film of a touching piece to a whole cut face."""
 REFUSED = "(refused)"
 KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "patch", "bodies")
 
@@ -317,6 +319,8 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
             return f"{piece.name} is not closed"
         if piece.solid.volume <= 0:
             return f"{piece.name} has no volume"
+        if not piece.extra and film_of(piece.solid) > _MOST_FILM:  # a strip may fold where the surface is sharp
+            return f"{piece.name} has {film_of(piece.solid):.1f} mm2 of films"
         problem = problem_as_written(piece)
         if problem:
             return f"{piece.name}, {problem}"
@@ -324,6 +328,17 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
     met = not any(cut.kerf for cut in recipe.cuts)
     pieces = [piece for piece in outcome.pieces if met or piece.extra in ("", "loose key")]
     return _overlapping(pieces) if joins is not None else ""
+
+
+def film_of(solid: Solid) -> float:
+    """mm2 of facets that have no material behind them, or some in front: films of no thickness, as booleans of faces
+    that lie in each other may leave (by winding numbers of libigl)."""
+    looked_at, step = solid.areas > 1e-4, 1e-6 * solid.diagonal
+    at, way = solid.centroids[looked_at], solid.normals[looked_at]
+    if not len(at):
+        return 0.0
+    wrong = within(solid, at + step * way) | ~within(solid, at - step * way)
+    return float(solid.areas[looked_at][wrong].sum())
 
 
 def _overlapping(pieces) -> str:

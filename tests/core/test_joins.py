@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 import shapely
 import trimesh
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
@@ -788,10 +788,8 @@ def test_letters_are_the_outlines_of_the_typeface():
     assert shapely.Polygon(outlines("1", 4.0)[0][0]).buffer(-0.25).area > 0
 
 
-_LOSES = pytest.mark.xfail(reason="seed 241 loses 6.3e-5 of the volume by a join: known, not yet mended", strict=False)
-
-
-@pytest.mark.parametrize("name", [pytest.param("gull", marks=_LOSES), "helmet"])
+@pytest.mark.parametrize("name", ["gull", "helmet"])
+@example(seed=241)  # a crumb given to its neighbour: it must not leave films, on which joins would be made
 @given(seed=st.integers(0, 2**20))
 @settings(max_examples=4)
 def test_random_recipes_with_joins_lose_nothing(name, seed):

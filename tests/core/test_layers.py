@@ -395,7 +395,7 @@ def test_what_is_left_on_purpose_is_remembered_and_survives_edits(tmp_path):
     assert sum(len(piece.unheld) for piece in pieces) == 2
     assert [one.left for piece in pieces for one in piece.islands].count(True) == 1
     assert Plan.model_validate_json(plan.model_dump_json()) == plan
-    assert LayerTotals.of(check(shop, plan, RESIN, 0.2)).islands == 2
+    assert LayerTotals.of(check(shop, plan, RESIN, 0.2), RESIN.cup_depth).islands == 2
 
 
 def test_another_seat_finds_other_islands():

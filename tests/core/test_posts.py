@@ -12,12 +12,14 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from deft_slab import cli
+from deft_slab.commands.posts import posts_of
+from deft_slab.core.cuts import Move
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.judge.overhang import overhang_angles
 from deft_slab.core.marking import Audience, Mark
 from deft_slab.core.plan import Plan
 from deft_slab.core.posting.bodies import plate, post
-from deft_slab.core.posting.posted import proposed_points
+from deft_slab.core.posting.posted import ground_of, proposed_points, standing_of
 from deft_slab.core.posting.routes import KEEP_OFF, Ground, Measures, routed
 from deft_slab.core.posting.standing import (
     SPACING,
@@ -37,6 +39,7 @@ from tests.shapes import box, joined, model_of, solid_of, sphere
 RESIN = shipped_printers()["small-resin"]
 MEASURES = Measures()
 NONE = (np.empty((0, 3)), np.empty((0, 3)))
+ANYWHERE = np.full((1, 3), np.nan)
 
 
 def over_bed(solid: Solid, lift: float = 5.0) -> Ground:
@@ -93,7 +96,7 @@ def test_a_post_that_leans_clears_the_piece():
     solid = joined(box(6, 30, 40), box(14, 30, 4, (0, 0, 36)), box(9, 30, 3, (0, 0, 10)))
     ground = over_bed(solid)
     contact = ground.on_bed(np.array([[8.0, 15.0, 36.0]]))
-    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES)
+    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES, ANYWHERE)
     assert routes.lands[0] == "bed"
     lean = routes.bend[0] - routes.joint[0]
     assert np.linalg.norm(lean) > 1.0
@@ -112,7 +115,7 @@ def test_it_stands_on_the_piece_only_where_nothing_else_is_left():
                    box(80, 3, 20), box(80, 3, 20, (0, 77, 0)))  # fmt: skip
     ground = over_bed(solid)
     contact = ground.on_bed(np.array([[40.0, 40.0, 20.0]]))
-    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES)
+    routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES, ANYWHERE)
     assert routes.lands[0] == "piece"
     assert routes.end[0] == pytest.approx(ground.on_bed(np.array([[40.0, 40.0, 3.0]]))[0])
     body = post(routes, 0, MEASURES)
@@ -246,3 +249,54 @@ def test_a_thicker_post_among_others_and_a_hold_spot():
         piece = shop.evaluate(Plan(model=model.ref, lift=5.0, marks=marks), RESIN, detail="figures").pieces[0]
         count.append(len(proposed_points(PostSet(id="s1", anchor=piece.anchor), piece, 0.2, 0.05)[0]))
     assert count[0] == 1 < count[1]
+
+
+def test_a_foot_goes_where_it_is_put_and_leans_there():
+    """On the bed, on the piece, too far for 45 degrees, and behind a wall: where it cannot go it finds its own way."""
+    solid = joined(box(80, 40, 4, (0, 0, 30)), box(80, 4, 34), box(20, 20, 3, (30, 10, 0)))
+    model = model_of(solid)
+    shop, plan = Workshop(model), Plan(model=model.ref, lift=5.0)
+    piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
+    feet = [(25.0, 30.0, -5.0), (40.0, 20.0, 3.0), (79.0, 30.0, -40.0), (10.0, -12.0, -5.0), None]
+    posts = tuple(
+        Post(id=f"p{n}", at=(10.0, 30.0, 30.0) if foot != feet[1] else (50.0, 20.0, 30.0), foot=foot, own=True)
+        for n, foot in enumerate(feet)
+    )
+    kept = PostSet(id="s1", anchor=piece.anchor, posts=posts)
+    report = shop.evaluate(plan.changed(posts=(kept,)), RESIN).posts["s1"]
+    assert report.made.all()
+    assert list(report.as_asked) == [True, True, False, False, False]
+    assert report.lands == ("bed", "piece", "bed", "bed", "bed")
+    assert list(report.leans) == [True, True, False, False, False]
+    (alike,) = standing_of(kept, piece)
+    routes, ground = alike.standing.routes, ground_of(piece)
+    assert ground.on_model(routes.end[:2]) == pytest.approx(np.array([[25.0, 30.0, -5.0], [40.0, 20.0, 3.0]]))
+    # it leans by 45 degrees and then goes straight down: as far across as down
+    lean = routes.joint[0] - routes.bend[0]
+    assert lean == pytest.approx([-15.0, 0.0, 15.0], abs=1e-6)
+    assert report.lengths[0] == pytest.approx(15 * math.sqrt(2) + routes.bend[0][2])
+    # mirrored with the model, and read back
+    move = Move.mirror(np.array([1.0, 0.0, 0.0]), 40.0)
+    assert kept.carried(move, ()).posts[0].foot == pytest.approx((55.0, 30.0, -5.0))
+    assert PostSet.model_validate_json(kept.model_dump_json()) == kept
+
+
+def test_each_post_is_told_what_it_holds():
+    """Together all that is past the threshold, each what is nearest: two tips under a slab share it in halves."""
+    model = model_of(joined(box(60, 20, 4)))
+    shop, plan = Workshop(model), Plan(model=model.ref, lift=10.0)
+    piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
+    posts = (Post(id="p1", at=(15, 10, 0)), Post(id="p2", at=(45, 10, 0)), Post(id="p3", at=(15, 10, -90)))
+    report = shop.evaluate(plan.changed(posts=(PostSet(id="s1", anchor=piece.anchor, posts=posts),)), RESIN).posts["s1"]
+    assert report.holds.sum() == pytest.approx(60 * 20)
+    assert report.holds[2] == 0  # its surface is not there
+
+
+def test_the_command_honours_hold_spots(tmp_path):
+    steep = trimesh.creation.cone(4.0, 15.0, sections=48)
+    steep.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))
+    model = model_of(solid_of(steep))
+    hold = Mark(meaning="hold", shape="box", places=((0, 0, 0),), half=(9, 9, 40))
+    piece = Workshop(model).evaluate(Plan(model=model.ref, lift=5.0, marks=(hold,)), RESIN, detail="figures").pieces[0]
+    _, standing = posts_of(piece, RESIN, MEASURES, 0.2)
+    assert len(standing.points) > 1

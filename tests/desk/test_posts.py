@@ -147,6 +147,42 @@ def test_one_post_is_picked_and_made_thicker(teeth):
     assert len(state.plan.posts[0].refused) == 1
 
 
+def test_the_foot_of_a_post_is_put_elsewhere_on_the_bed(teeth):
+    """Picked, and its foot clicked beside the piece on the bed: it leans there; undone; and by its own way again."""
+    state, panel, bed = teeth.state, page(teeth), teeth.bed
+    propose(teeth)
+    target = min(state.plan.posts[0].posts, key=lambda post: np.linalg.norm(np.array(post.at) - (13.0, 0.5, 5.0)))
+    state.posting.selected = target.id
+    state.posting.changed.emit()
+    before = state.plan
+    foot = bed.scene.placed[0].pose.of(np.array(target.at)) * [1, 1, 0] + [0, -4.0, 0]
+    teeth.click(panel.foot)
+    x, y = bed.camera.project(foot[None], bed.width(), bed.height())[0][:2]
+    at = QPoint(round(float(x)), round(float(y)))
+    assert bed.hit(at) is None  # beside the piece
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=at)
+    made(teeth)
+    assert state.pointing.kind == ""
+    post, report = state.posting.post, state.posting.report
+    assert post.own
+    assert post.foot[:2] == pytest.approx((target.at[0], target.at[1] - 4.0), abs=0.5)
+    number = report.ids.index(post.id)
+    assert report.as_asked[number]
+    assert report.leans[number]
+    assert "leans · holds" in words(panel)
+    teeth.click(panel.own_way)
+    made(teeth)
+    assert state.posting.post.foot is None
+    for _ in range(2):
+        teeth.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        made(teeth)
+    assert state.plan == before
+    # too far: it says so, and finds its own way
+    state.posting.alter(foot=(target.at[0], target.at[1] - 200.0, -5.0))
+    made(teeth)
+    assert "cannot stand where its foot was put" in words(panel)
+
+
 def test_a_post_whose_surface_is_cut_away_is_said(teeth):
     from deft_slab.core.cuts import StraightCut
 

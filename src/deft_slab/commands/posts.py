@@ -9,12 +9,12 @@ import numpy as np
 from ..core.handoff.pieces import file_name, write_solid
 from ..core.handoff.saving import refuse_existing
 from ..core.judge.marks import facets_at
-from ..core.marking import CLEAR, SHOW
+from ..core.marking import SHOW
 from ..core.outcome import Piece
 from ..core.posting.bodies import plate
-from ..core.posting.posted import ground_of
+from ..core.posting.posted import ground_of, proposed_for
 from ..core.posting.routes import Ground, Measures
-from ..core.posting.standing import Standing, bodies_of, in_one, proposed
+from ..core.posting.standing import Standing, bodies_of, in_one
 from ..core.posts import SLENDER_DIAMETERS
 from ..core.printer import Printer
 from ..core.workshop import Workshop
@@ -34,7 +34,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     arguments.out.mkdir(parents=True, exist_ok=True)
     found = []
     for piece, (bare, whole) in zip(pieces, names, strict=True):
-        ground, standing = _posts(piece, printer, measures, arguments.layer)
+        ground, standing = posts_of(piece, printer, measures, arguments.layer)
         under = plate(standing.routes, measures, arguments.plate) if arguments.plate > 0 else None
         together, posts = in_one(ground, bodies_of(standing, measures), under)
         write_solid(ground.solid_on_bed, piece.name, arguments.out / bare, replace=arguments.replace)
@@ -44,14 +44,12 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {"pieces": found}
 
 
-def _posts(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
+def posts_of(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
     """Where a piece sits, and its posts."""
     ground = ground_of(piece)
     nothing = np.empty((0, 3))
-    standing = proposed(
-        ground, piece.past_threshold, (piece.marks & CLEAR) > 0, (nothing, nothing), layer or printer.layer_height,
-        printer.least_island, measures,
-    )  # fmt: skip
+    standing = proposed_for(piece, ground, (nothing, nothing), layer or printer.layer_height, printer.least_island,
+                            measures)  # fmt: skip
     return ground, standing
 
 

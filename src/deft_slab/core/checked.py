@@ -9,12 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import ClassVar, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .marking import FoundKind, LeftAlone
+
+if TYPE_CHECKING:
+    from .printer import Printer
 
 Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
@@ -89,10 +92,17 @@ class Pocket(Found):
         """Whether what is in it stays in it."""
         return self.becomes == "trapped"
 
-    def counts(self, most: float, least: float, *, resin: bool) -> bool:
-        """Whether it is more than may be: on a resin printer a cup over ``most`` mm2, on any what is closed for good of
-        ``least`` mm3 or more."""
-        return self.volume >= least if self.trapped else resin and self.area > most
+    def counts(self, printer: Printer) -> bool:
+        """Whether it is more than may be: on any printer what is closed for good, on a resin printer a cup that is
+        large, and so deep that the film cannot follow into it."""
+        if self.trapped:
+            return self.volume >= printer.least_void
+        return printer.kind == "resin" and self.area > printer.most_cup and self.depth >= printer.cup_depth
+
+    @property
+    def depth(self) -> float:
+        """mm, on the whole: its volume over its area."""
+        return self.volume / self.area if self.area > 0 else 0.0
 
     @property
     def pull(self) -> float:
@@ -227,10 +237,8 @@ class LayerTotals:
     cup_mm2: float
 
     @classmethod
-    def of(cls, pieces: Sequence[Checked]) -> LayerTotals:
-        """Of what was found of the pieces."""
+    def of(cls, pieces: Sequence[Checked], cup_depth: float) -> LayerTotals:
+        """Of what was found of the pieces. cup_depth : mm, a flatter pocket is no cup"""
         pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
-        return cls(
-            sum(len(piece.unheld) for piece in pieces),
-            max((pocket.area for pocket in pockets if not pocket.trapped), default=0.0),
-        )
+        cups = [pocket.area for pocket in pockets if not pocket.trapped and pocket.depth >= cup_depth]
+        return cls(sum(len(piece.unheld) for piece in pieces), max(cups, default=0.0))

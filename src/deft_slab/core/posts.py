@@ -18,13 +18,20 @@ at 4."""
 
 class Post(Document):
     """One post. at : mm, model frame, where it touches the surface; tip, stem : mm across; None: as all of its piece
+    foot : mm, model frame, where it is to stand, on the piece or under its seat on the bed; None: where it finds a way
     own : placed by hand, and kept when posts are proposed again"""
 
     id: Name
     at: Triple
     tip: float | None = Field(default=None, ge=0.05, le=5)
     stem: float | None = Field(default=None, ge=0.1, le=20)
+    foot: Triple | None = None
     own: bool = False
+
+    def carried(self, move: Move) -> Post:
+        """On a model that was stretched, mirrored or moved."""
+        foot = None if self.foot is None else move.point(self.foot)
+        return self.model_copy(update={"at": move.point(self.at), "foot": foot})
 
 
 class PostSet(Document):
@@ -50,7 +57,7 @@ class PostSet(Document):
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PostSet:
         """On a model that was stretched, mirrored or moved; tips and stems keep their measures. sides : those of its
         piece, as they are then called"""
-        posts = tuple(post.model_copy(update={"at": move.point(post.at)}) for post in self.posts)
+        posts = tuple(post.carried(move) for post in self.posts)
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor), "posts": posts,
                                        "refused": move.points(self.refused)})  # fmt: skip
 

@@ -33,7 +33,8 @@ class Printer(BaseModel):
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
     least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
-    on a check finds fault; file : mm across, of what seams are sanded with; all from memory
+    on a check finds fault; cup_depth : mm, a flatter cup is none: the film follows into it; file : mm across, of what
+    seams are sanded with; all from memory
     bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
     layer (together 9.6 s: common practice)
     """
@@ -65,6 +66,7 @@ class Printer(BaseModel):
     layer_seconds: float = Field(default=3.0, ge=0, le=600)
     least_island: float = Field(default=0.05, ge=0, le=1e6)
     most_cup: float = Field(default=100.0, ge=0, le=1e6)
+    cup_depth: float = Field(default=0.5, ge=0, le=1000)
     least_void: float = Field(default=10.0, ge=0, le=1e9)
     most_jump: float = Field(default=200.0, ge=0, le=1e6)
     least_neck: float = Field(default=0.02, ge=0, le=1)

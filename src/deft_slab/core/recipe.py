@@ -18,7 +18,7 @@ from .kept import Kept
 from .marking import Region
 from .outcome import CutReport, Place
 from .progress import QUIET, Job
-from .shape.bodies import bodies_of, given_to
+from .shape.bodies import bodies_of, joined_to
 from .shape.leaving import leaves_freely, lift_direction
 from .shells import CRUMB_SHARE, CRUMB_SIZE, body_numbers, shells_of
 from .solid import Solid
@@ -33,10 +33,6 @@ MOST_PIECES = 1000
 
 _TOUCHING = 1e-3
 """mm: faces of one cut that lie this near to each other touch; those of a loop are a thousandth of that apart."""
-
-
-_EXACT = 1e-9
-"""Share of the volume of a part by which a piece may differ from the sum of what was joined to it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,7 +96,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
         pieces = [(side, body, n) for side, solid in made.sides for n, body in enumerate(bodies_of(solid))]
         small = [i for i, (_, body, n) in enumerate(pieces) if n > 0 and is_crumb(body, whole)]
         crumbs += [(float(pieces[i][1].size.max()), _middle(pieces[i][1])) for i in small]
-        gone, pieces_after = _dealt_with(part.solid, cut, pieces, small)
+        gone, pieces_after = _dealt_with(cut, pieces, small)
         set_aside += gone
         given += len(small) - sum(crumb for _, _, crumb in pieces_after) if cut.crumbs == "neighbour" else 0
         for side, body, crumb in pieces_after:
@@ -160,7 +156,7 @@ def _on(solid: Solid, masks: Masks, region: Region) -> NDArray[np.bool_]:
 
 
 def _dealt_with(
-    whole: Solid, cut: Cut, pieces: list[tuple[int, Solid, int]], small: list[int]
+    cut: Cut, pieces: list[tuple[int, Solid, int]], small: list[int]
 ) -> tuple[float, list[tuple[int, Solid, bool]]]:
     """(mm3 set aside, (side, solid, is a crumb) of the pieces) with crumbs kept, dropped, or given to whom they touch.
 
@@ -180,14 +176,10 @@ def _dealt_with(
         if corners > 0:
             takers.setdefault(taker, []).append(i)
     joined: dict[int, Solid] = {}
+    given: set[int] = set()
     for k, crumbs in takers.items():
-        left = [other for n, (_, other, _) in enumerate(pieces) if n != k and n not in crumbs]
-        body = given_to(whole, left, pieces[crumbs[0]][1])
-        wanted = pieces[k][1].volume + sum(pieces[i][1].volume for i in crumbs)
-        # faces that lie in each other are told apart by rounding: what would not be exact is left as it is
-        if abs(body.volume - wanted) <= _EXACT * whole.volume:
-            joined[k] = body
-    given = {i for k in joined for i in takers[k]}
+        joined[k], taken = joined_to(pieces[k][1], [pieces[i][1] for i in crumbs])
+        given |= {i for i, own in zip(crumbs, taken, strict=True) if own}
     return 0.0, [(side, joined.get(k, body), k in small) for k, (side, body, _) in enumerate(pieces) if k not in given]
 
 

@@ -187,6 +187,7 @@ class PostsReport:
     piece : its number, from 0 on, None where it is no longer there; ids : (k,) of the posts; lands : (k,) "bed",
     "piece", "nowhere" or "off", where the surface that it touched is gone; lengths, walls : (k,) mm, of the stem, and
     of the piece behind the tip; show : (k,) whether it marks a show face; leans : (k,)
+    as_asked : (k,) whether it stands where its foot was put; holds : (k,) mm2 past the threshold that are nearest to it
     contact : (k, 3) mm, model frame; braces : how many; volume : mm3; area, on_show : mm2 that tips touch
     vertices, triangles : mm, model frame, what is drawn of them
     """
@@ -198,6 +199,8 @@ class PostsReport:
     walls: Floats = field(default_factory=lambda: np.empty(0))
     show: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
     leans: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    as_asked: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    holds: Floats = field(default_factory=lambda: np.empty(0))
     contact: Floats = field(default_factory=lambda: np.empty((0, 3)))
     braces: int = 0
     volume: float = 0.0

@@ -263,6 +263,10 @@ def _checking(eye: Photographer) -> None:
     QTest.mouseClick(panel.tabs["Posts"], Qt.MouseButton.LeftButton)
     QTest.mouseClick(panel.posts.propose, Qt.MouseButton.LeftButton)
     eye.until(lambda: settled(state) and bool(state.plan.posts) and state.up_to_date)
+    post = max(state.plan.posts[0].posts, key=lambda one: one.at[0])  # one at a side, which is put out further
+    state.posting.selected = post.id
+    state.posting.alter(foot=(post.at[0] + 3.0, post.at[1], post.at[2] - 60.0))
+    eye.until(lambda: settled(state) and state.up_to_date)
     window.bed.look_from("From the front corner")
     state.checking.set_height(48.0)
     eye.until(lambda: bool(state.view.faces) and settled(state))

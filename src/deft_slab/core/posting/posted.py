@@ -9,6 +9,7 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from ..groups import nearest_alike
 from ..judge.marks import facets_at
@@ -66,11 +67,13 @@ def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
     facets = facets_at(piece.solid, at) if len(at) else np.empty(0, np.int64)
     normals = piece.solid.normals[facets]
     off = np.abs(np.einsum("ij,ij->i", at - piece.solid.centroids[facets], normals))
+    feet = np.array([post.foot or (np.nan,) * 3 for post in posts.posts], float).reshape(-1, 3)
     sizes = [measures_of(posts, post) for post in posts.posts]
     found = []
     for measures in dict.fromkeys(sizes):
         numbers = np.array([n for n, size in enumerate(sizes) if size == measures and off[n] <= _ON], np.int64)
-        standing = stood(ground, at[numbers], normals[numbers], np.zeros(len(numbers), np.bool_), measures)
+        standing = stood(ground, at[numbers], normals[numbers], np.zeros(len(numbers), np.bool_), measures,
+                         feet[numbers])  # fmt: skip
         found.append(Alike(measures, standing, numbers))
     return found
 
@@ -80,22 +83,37 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
     ground, count = ground_of(piece), len(posts.posts)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
     lands = np.full(count, "off", dtype="<U7")
-    lengths, walls, leans, area = np.zeros(count), np.full(count, np.inf), np.zeros(count, np.bool_), np.zeros(count)
+    lengths, walls, area = np.zeros(count), np.full(count, np.inf), np.zeros(count)
+    leans, as_asked = np.zeros(count, np.bool_), np.zeros(count, np.bool_)
     drawn, braces, volume = list[Solid](), 0, 0.0
     for alike in standing_of(posts, piece):
         routes, own = alike.standing.routes, alike.numbers
         lands[own], lengths[own], walls[own] = routes.lands, routes.lengths, routes.wall
-        leans[own] = routes.leans
+        leans[own], as_asked[own] = routes.leans, routes.as_asked
         area[own] = alike.measures.contact * ((routes.lands == "bed") + 2.0 * (routes.lands == "piece"))
         braces += len(alike.standing.braces)
         volume += volume_of(alike.standing, alike.measures)
         drawn.append(sketched(routes, alike.standing.braces, alike.measures))
     show = (piece.marks[facets_at(piece.solid, at)] & SHOW) > 0 if count else np.zeros(0, np.bool_)
     sketch = side_by_side(drawn) if drawn else Solid(np.empty((0, 3)), np.empty((0, 3), np.int32))
+    stands = (lands == "bed") | (lands == "piece")
     return PostsReport(
-        number, tuple(post.id for post in posts.posts), tuple(map(str, lands)), lengths, walls, show, leans, at,
-        braces, volume, float(area.sum()), float(area[show].sum()), ground.on_model(sketch.vertices), sketch.triangles,
+        number, tuple(post.id for post in posts.posts), tuple(map(str, lands)), lengths, walls, show, leans, as_asked,
+        held_by(at, stands, piece), at, braces, volume, float(area.sum()), float(area[show].sum()),
+        ground.on_model(sketch.vertices), sketch.triangles,
     )  # fmt: skip
+
+
+def held_by(at: Floats, stands: NDArray[np.bool_], piece: Piece) -> Floats:
+    """(k,) mm2 of the surface past the threshold that is nearer to a post than to any other that stands.
+
+    at : (k, 3) mm, model frame, of the tips
+    """
+    held, past = np.zeros(len(at)), piece.past_threshold >= 0
+    if stands.any() and past.any():
+        _, nearest = cKDTree(at[stands]).query(piece.solid.centroids[past])
+        held[stands] = np.bincount(nearest, piece.solid.areas[past], int(stands.sum()))
+    return held
 
 
 def volume_of(standing: Standing, measures: Measures) -> float:
@@ -146,19 +164,28 @@ def proposed_points(
     layer : mm; least : mm2, of islands that count. Raises Cancelled.
     """
     ground = ground_of(piece)
-    # where support is asked for there are tips too, though the surface is not past the threshold
-    down = piece.solid.normals @ piece.seat.rotation[2] < 0
-    past = np.where(((piece.marks & HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
     own = np.array([post.at for post in posts.posts if post.own]).reshape(-1, 3)
     facets = facets_at(piece.solid, own) if len(own) else np.empty(0, np.int64)
     known = (own, piece.solid.normals[facets])
-    clear = (piece.marks & CLEAR) > 0
-    found = proposed(ground, past.astype(np.float32), clear, known, layer, least, measures_of(posts), job)
+    found = proposed_for(piece, ground, known, layer, least, measures_of(posts), job)
     points = found.points[len(own) :][found.made[len(own) :]]
     if len(posts.refused) and len(points):
         away = np.linalg.norm(points[:, None] - np.array(posts.refused)[None], axis=2).min(axis=1)
         points = points[away > _REFUSED]
     return points, found.unheld
+
+
+def proposed_for(
+    piece: Piece, ground: Ground, known: tuple[Floats, Floats], layer: float, least: float, measures: Measures,
+    job: Job = QUIET,
+) -> Standing:  # fmt: skip
+    """As ``proposed``, for a piece with its marks: where support is asked for there are tips too, though the surface is
+    not past the threshold; where there may be none are none. known : points and normals (k, 3), mm, model frame;
+    layer : mm; least : mm2. Raises Cancelled."""
+    down = piece.solid.normals @ piece.seat.rotation[2] < 0
+    past = np.where(((piece.marks & HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
+    clear = (piece.marks & CLEAR) > 0
+    return proposed(ground, past.astype(np.float32), clear, known, layer, least, measures, job)
 
 
 def in_bodies(sets: Sequence[PostSet], pieces: Sequence[Piece], job: Job = QUIET) -> list[Piece]:

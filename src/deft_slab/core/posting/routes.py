@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..curves import both_across
+from ..judge.marks import facets_at
 from ..judge.walls import met_first, through
 from ..sitting import Sitting
 
@@ -30,6 +31,8 @@ _LEANS = (1.5, 3.0, 5.0, 8.0, 12.0, 18.0, 27.0, 40.0, 60.0)
 """mm across that a leaning stem goes, the least first."""
 _SHORTEST = 0.6
 """mm of a post between a surface and the one it would stand on."""
+_ON = 0.3
+"""mm that a foot may lie off the surface and still be on it."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +60,8 @@ class Routes:
 
     contact : (k, 3) on the surface; inside : (k, 3) where the tip ends, in it; joint : (k, 3) where the tip becomes the
     stem; bend : (k, 3) where a leaning stem becomes upright, as ``joint`` where none leans; end : (k, 3)
-    lands : (k,) on what; wall : (k,) mm of the piece behind the tip
+    lands : (k,) on what; wall : (k,) mm of the piece behind the tip; as_asked : (k,) whether it stands where it was
+    asked to
     """
 
     contact: Floats
@@ -67,6 +71,7 @@ class Routes:
     end: Floats
     lands: NDArray[np.str_]
     wall: Floats
+    as_asked: NDArray[np.bool_]
 
     @property
     def leans(self) -> NDArray[np.bool_]:
@@ -103,10 +108,12 @@ class Ground(Sitting):
         return np.asarray(good)
 
 
-def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures) -> Routes:
+def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
     """Ways for posts to points of the surface; "nowhere" where there is none.
 
     contact : (k, 3) mm, on the bed; normal : (k, 3) unit, out of the surface there
+    feet : (k, 3) mm, on the bed, where they are asked to stand; not a number where they find their own way, as those do
+    that cannot stand there
     """
     tilt = np.arccos(np.clip(-normal[:, 2], -1.0, 1.0))
     level = np.column_stack([normal[:, :2], np.zeros(len(normal))])
@@ -121,18 +128,50 @@ def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures) 
     radius = measures.stem / 2 + KEEP_OFF
     lands = np.full(len(contact), "nowhere", dtype="<U7")
     bend, end = joint.copy(), joint.copy()
+    as_asked = _to_feet(ground, joint, feet, measures, lands, bend, end)
     _straight(ground, joint, radius, lands, end)
     for across in _LEANS:
         waiting = np.flatnonzero((lands == "nowhere") & (joint[:, 2] > across + 0.2))
         if len(waiting):
             _leaning(ground, joint, across, radius, waiting, lands, bend, end)
     _on_piece(ground, joint, measures, lands, end)
-    return Routes(contact, contact - into[:, None] * way, joint, bend, end, lands, wall)
+    return Routes(contact, contact - into[:, None] * way, joint, bend, end, lands, wall, as_asked)
+
+
+def _to_feet(
+    ground: Ground, joint: Floats, feet: Floats, measures: Measures, lands: NDArray[np.str_], bend: Floats, end: Floats
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Those that are asked to stand somewhere, leaning over to above it and then upright; (k,) which of them can.
+
+    A foot that is not on what faces up of the piece is on the bed.
+    """
+    able = np.zeros(len(joint), np.bool_)
+    asked = np.flatnonzero(np.isfinite(feet[:, 0]))
+    if not len(asked):
+        return able
+    start, foot = joint[asked], feet[asked].copy()
+    at = ground.on_model(foot)
+    facets = facets_at(ground.solid, at)
+    off = np.einsum("ij,ij->i", at - ground.solid.centroids[facets], ground.solid.normals[facets])
+    up = (ground.solid.normals @ ground.rotation[2])[facets] > _FACES_UP
+    on_piece = (np.abs(off) <= _ON) & up & (foot[:, 2] > _ON)
+    foot[~on_piece, 2] = 0.0
+    across = np.linalg.norm(foot[:, :2] - start[:, :2], axis=1)
+    knee = np.column_stack([foot[:, :2], start[:, 2] - across / math.tan(STEEPEST)])
+    low = foot + np.where(on_piece, _SHORTEST, 0.0)[:, None] * np.array([0.0, 0.0, 1.0])
+    good = knee[:, 2] > low[:, 2] + 0.1
+    radius = measures.stem / 2 + KEEP_OFF
+    good &= ground.free(start, knee, radius) | (across < 1e-6)
+    good &= np.where(on_piece, ground.free(knee, low, measures.stem / 2), ground.free(knee, low, radius))
+    able[asked[good]] = True
+    lands[asked[good]] = np.where(on_piece[good], "piece", "bed")
+    bend[asked[good]], end[asked[good]] = knee[good], foot[good]
+    return able
 
 
 def _straight(ground: Ground, joint: Floats, radius: float, lands: NDArray[np.str_], end: Floats) -> None:
     foot = np.column_stack([joint[:, :2], np.zeros(len(joint))])
-    free = ground.free(joint, foot, radius)
+    free = ground.free(joint, foot, radius) & (lands == "nowhere")
     lands[free] = "bed"
     end[free] = foot[free]
 

@@ -117,11 +117,14 @@ def undersides(ground: Ground, inside: Floats) -> tuple[Floats, Floats]:
 
 
 def stood(
-    ground: Ground, points: Floats, normals: Floats, for_island: NDArray[np.bool_], measures: Measures
+    ground: Ground, points: Floats, normals: Floats, for_island: NDArray[np.bool_], measures: Measures,
+    feet: Floats | None = None,
 ) -> Standing:  # fmt: skip
-    """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there."""
+    """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there. feet : (k, 3) mm, model
+    frame, see ``routed``"""
     contact, out = ground.on_bed(points), normals @ ground.rotation.T
-    routes = routed(ground, contact, out, measures)
+    asked = np.full(points.shape, np.nan) if feet is None else ground.on_bed(feet)
+    routes = routed(ground, contact, out, measures, asked)
     return Standing(points, normals, for_island, routes, braces_for(ground, routes, measures), np.empty((0, 3)))
 
 

@@ -62,21 +62,37 @@ def in_one(bodies: list[Solid]) -> Solid:
     return side_by_side(bodies)
 
 
-def given_to(whole: Solid, others: list[Solid], crumb: Solid) -> Solid:
-    """What is left of a solid without some of its pieces: a piece with the crumbs that were given to it.
+def joined_to(piece: Solid, crumbs: list[Solid]) -> tuple[Solid, list[bool]]:
+    """(a piece in one with those crumbs that make one body with it, exactly; which of them do).
 
-    Of a solid in several bodies only that which the crumb was a part of counts.
+    They are united with it. What is left of a whole without all its other pieces is no way to the same: where those
+    touch each other, rounding leaves films of no thickness in it, on which faces are found that hold nothing.
     """
-    bodies = bodies_of(whole)
-    own = bodies[0] if len(bodies) == 1 else max(bodies, key=lambda one: (one.manifold ^ crumb.manifold).volume())
-    body = own.manifold
-    runs = dict(own.runs)
-    for other in others:
-        if len(bodies) > 1 and (own.manifold ^ other.manifold).volume() < 0.5 * other.volume:
-            continue
-        body = body - other.manifold
-        runs |= other.runs
-    return without_nothing(Solid.from_manifold(body, runs), whole.volume) or crumb
+    everything = _united_exactly(piece, crumbs)
+    if everything is not None:
+        return everything, [True] * len(crumbs)
+    given = []
+    for crumb in crumbs:
+        made = _united_exactly(piece, [crumb]) if len(crumbs) > 1 else None
+        given.append(made is not None)
+        piece = made or piece
+    return piece, given
+
+
+def _united_exactly(piece: Solid, crumbs: list[Solid]) -> Solid | None:
+    """A piece and what lies against it in one; None where that makes more bodies of it, or not their volume."""
+    together = [piece, *crumbs]
+    body = manifold3d.Manifold.batch_boolean([one.manifold for one in together], manifold3d.OpType.Add)
+    runs = {run: kind for one in together for run, kind in one.runs.items()}
+    made = without_nothing(Solid.from_manifold(body, runs), piece.volume)
+    wanted = sum(one.volume for one in together)
+    if made is None or abs(made.volume - wanted) > _NOISE * wanted or _bodies(made) > _bodies(piece):
+        return None
+    return made
+
+
+def _bodies(solid: Solid) -> int:
+    return int(body_numbers(shells_of(solid)).max(initial=0)) + 1
 
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:

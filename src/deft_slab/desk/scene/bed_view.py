@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 
+from ..state.pointing import ON_BED
 from ..whole import DeskState
 from .camera import VIEWS, Camera
 from .flight import Flight
@@ -193,6 +194,8 @@ class BedView(SceneView):
         if event.button() != Qt.MouseButton.LeftButton or state.evaluated is None:
             return
         hit = self.hit(event.position())
+        if hit is None and state.pointing.kind in ON_BED:
+            hit = self._on_bed(event.position())
         if hit is None:
             return
         if state.pointing.kind:
@@ -200,6 +203,17 @@ class BedView(SceneView):
                 state.pointing.at(*hit)
         elif len(state.pieces) > 1:
             state.select_piece(hit[0])
+
+    def _on_bed(self, at: QPointF) -> tuple[int, int, Floats] | None:
+        """(the selected piece, no facet, the place in mm of its model frame) of the bed under a pixel."""
+        if self.scene is None or not self.scene.placed:
+            return None
+        origin, way = self.camera.ray(at.x(), at.y(), self.width(), self.height())
+        if way[2] > -1e-6:  # looking from under the bed, or along it
+            return None
+        number = min(self._state.selected_piece, len(self.scene.placed) - 1)
+        place = origin - origin[2] / way[2] * way
+        return number, -1, self.scene.placed[number].pose.back(place)
 
     def _hover(self, at: QPointF) -> None:
         name = self.grab_of_cut.under(at)

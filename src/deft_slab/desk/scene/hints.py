@@ -7,6 +7,7 @@ HINTS = {
     "post": "Click the surface where a post should touch. Esc ends it.",
     "post away": "Click near the tip of the post that should go. Esc ends it.",
     "post pick": "Click near the tip of the post that is to be changed. Esc ends it.",
+    "post foot": "Click where the post is to stand, on the bed or on the piece. Esc: leave it.",
     "vent": "Click the surface where the vent should be. Esc ends it.",
     "facet": "Click the facet that should lie on the bed.",
     "three": "Click three points; the plane through them will lie on the bed. Esc ends it.",

@@ -105,7 +105,7 @@ class Checking(QObject):
     def totals(self, plan: Plan) -> LayerTotals | None:
         """Of a plan in the ledger; None while it is not known."""
         found = self.of(plan)
-        return LayerTotals.of(found) if found is not None else None
+        return LayerTotals.of(found, self._desk.printer.cup_depth) if found is not None else None
 
     def ask(self) -> None:
         """Has the plan on the bed looked at, then those of the ledger."""

@@ -14,6 +14,10 @@ from .desk import Desk
 Floats = NDArray[np.float64]
 Answer = Callable[[int, int, Floats], None]
 """Hears of a place that was clicked: the piece, the facet, (3,) mm in the model frame."""
+FOOT = "post foot"
+"""What is pointed at for the place where a post stands."""
+ON_BED = (FOOT,)
+"""What may be pointed at beside a piece too, on the bed under it; the facet is -1 there."""
 
 GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region",
            "post", "post away", "post pick")  # fmt: skip

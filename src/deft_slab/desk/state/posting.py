@@ -18,7 +18,7 @@ from ..replies import PostsProposed
 from .changing import validated
 from .checking import Checking
 from .desk import Desk
-from .pointing import Pointing
+from .pointing import FOOT, Pointing
 
 Floats = NDArray[np.float64]
 
@@ -46,6 +46,7 @@ class Posting(QObject):
         pointing.answer(ADD, self._on_added)
         pointing.answer(AWAY, self._on_away)
         pointing.answer(PICK, self._on_picked)
+        pointing.answer(FOOT, self._on_foot)
         desk.opened.connect(self._forget)
         for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
             signal.connect(self.changed)
@@ -163,8 +164,14 @@ class Posting(QObject):
         self.selected = near.id if near is not None else None
         self.changed.emit()
 
-    def size(self, **what: float | None) -> None:
-        """Changes the selected post: its tip, its stem, mm across. It is kept from now on."""
+    def _on_foot(self, number: int, facet: int, place: Floats) -> None:
+        """The selected post is to stand here, on the piece or on the bed: it leans over to there."""
+        self._pointing.end()
+        if number == self._desk.selected_piece:
+            self.alter(foot=triple(place))
+
+    def alter(self, **what: Any) -> None:
+        """Changes the selected post: its tip and stem, mm across, its foot. It is kept from now on."""
         posts, one = self.posts, self.post
         if posts is not None and one is not None:
             changed = one.model_copy(update={**what, "own": True})

@@ -213,14 +213,14 @@ def _about_pockets(checked: Checked, name: str, printer: Printer) -> list[Line]:
     resin = printer.kind == "resin"
     lines, little = [], 0
     for one in checked.pockets:
-        if not one.counts(printer.most_cup, printer.least_void, resin=resin):
+        if not one.counts(printer):
             little += 1
         else:
             lines.append((_pocket(one, resin=resin), one.area if resin else one.volume / 1e3))
     found = _several(checked, name, lines, "pockets")
     if not lines:
         largest = max((one.area for one in checked.pockets), default=0.0)
-        said = f"{little} small ones, the largest {text.area(largest)}" if little else "no air is closed in"
+        said = f"{little} small or flat ones, the largest {text.area(largest)}" if little else "no air is closed in"
         if not resin:
             said = "nothing is closed in for good"
         found.append(Line("good", _named("No cups" if resin else "No voids", name), said, number=checked.number))

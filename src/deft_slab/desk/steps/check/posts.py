@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ....core.posts import SLENDER_DIAMETERS
 from ....core.reports import PostsReport
+from ...state.pointing import FOOT
 from ...state.posting import ADD, AWAY, PICK
 from ...whole import DeskState
 from ...widgets import text
@@ -42,14 +43,19 @@ class PostsPanel(Panel):
                            partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
         self.takes = button("Take away …", "Click near the tip of a post: it goes, and is not proposed there again.",
                             partial(self._posting.point, AWAY), role="small", checkable=True)  # fmt: skip
-        self.picks = button("Pick …", "Click near the tip of a post, to make it thicker or thinner.",
+        self.picks = button("Pick …", "Click near the tip of a post, to change its size or to move its foot.",
                             partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
         self.add(row(self.adds, self.takes, self.picks, 1))
-        self._this = label("", "title")
+        self._this = label("", "title", wrap=True)
         self.this_tip = _field("Tip of this post", "Across, where this post touches.", low=0.05, high=5)
-        self.this_tip.committed.connect(lambda value: self._posting.size(tip=value))
+        self.this_tip.committed.connect(lambda value: self._posting.alter(tip=value))
         self.this_stem = _field("Stem of this post", "Across, of its stem.", low=0.1, high=20)
-        self.this_stem.committed.connect(lambda value: self._posting.size(stem=value))
+        self.this_stem.committed.connect(lambda value: self._posting.alter(stem=value))
+        self.foot = button("Foot …", "Click where this post is to stand, on the bed or on the piece where it faces up: "
+                           "it leans over to there, by 45° at most.", partial(self._posting.point, FOOT), role="small",
+                           checkable=True)  # fmt: skip
+        self.own_way = button("Own way", "Lets this post find its way down by itself again.",
+                              lambda: self._posting.alter(foot=None), role="small")  # fmt: skip
         drop = button("Remove", "Takes this post away; none is proposed there again.", self._posting.drop,
                       role="small")  # fmt: skip
         self._own = QWidget()
@@ -57,7 +63,8 @@ class PostsPanel(Panel):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self._this)
-        column.addLayout(row(label("tip", "faint"), self.this_tip, label("stem", "faint"), self.this_stem, drop, 1))
+        column.addLayout(row(label("tip", "faint"), self.this_tip, label("stem", "faint"), self.this_stem, 1))
+        column.addLayout(row(self.foot, self.own_way, drop, 1))
         self.add(self._own)
         self.figures = self.add_figures(
             ("Posts", "How many stand, and how many of them lean around the piece."),
@@ -116,9 +123,12 @@ class PostsPanel(Panel):
             n = report.ids.index(one.id)
             lands = {"bed": "on the bed", "piece": "on the piece"}.get(report.lands[n], "cannot stand")
             where = f" · {lands}, {text.mm(float(report.lengths[n]))} long" + (", leans" if report.leans[n] else "")
+            where += f" · holds {text.area(float(report.holds[n]))}"
         self._this.setText(f"Post {one.id[1:]}{where}")
         self.this_tip.set_value(posts.tip if one.tip is None else one.tip)
         self.this_stem.set_value(posts.stem if one.stem is None else one.stem)
+        self.foot.setChecked(self._state.pointing.kind == FOOT)
+        self.own_way.setVisible(one.foot is not None)
 
     def _show(self, report: PostsReport | None) -> None:
         posts = self._posting.posts
@@ -159,6 +169,11 @@ class PostsPanel(Panel):
         found += [
             (n, "no way to the bed or on to the piece") for n, land in enumerate(report.lands) if land == "nowhere"
         ]
+        wished = {post.id for post in posts.posts if post.foot is not None}
+        found += [
+            (n, "cannot stand where its foot was put; it found its own way")
+            for n, ident in enumerate(report.ids) if ident in wished and report.made[n] and not report.as_asked[n]
+        ]  # fmt: skip
         risk = np.flatnonzero((report.walls < 2 * posts.tip) & report.made)
         found += [(int(n), f"the piece is only {report.walls[n]:.2f} mm thick there and may break") for n in risk]
         found += [(int(n), "touches a show face") for n in np.flatnonzero(report.show & report.made)]

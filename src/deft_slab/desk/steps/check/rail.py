@@ -54,7 +54,7 @@ def _marks(found: Checked, state: DeskState) -> list[RailMark]:
         marks.append(RailMark("island", island.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
                               f"{found_words(island)} at {island.z:.2f} mm{why}", (found.number, island)))  # fmt: skip
     for pocket in found.pockets:
-        counts = pocket.counts(printer.most_cup, printer.least_void, resin=printer.kind == "resin") and not pocket.left
+        counts = pocket.counts(printer) and not pocket.left
         marks.append(RailMark("pocket", pocket.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
                               f"{found_words(pocket)} at {pocket.z:.2f} mm", (found.number, pocket)))  # fmt: skip
     for jump in found.jumps if printer.kind == "resin" else ():
