@@ -62,8 +62,8 @@ from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import bundled, model_of
 
-_MOST_FILM = 10.0
-"""mm2: slivers between near facets come to less; the film of a touching piece to a whole cut face."""
+_MOST_FILM = 1e-3
+"""Share of a surface: slivers between near facets come to less; the film of a touching piece to a whole cut face."""
 REFUSED = "(refused)"
 KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "patch", "bodies")
 
@@ -319,7 +319,9 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
             return f"{piece.name} is not closed"
         if piece.solid.volume <= 0:
             return f"{piece.name} has no volume"
-        if not piece.extra and film_of(piece.solid) > _MOST_FILM:  # a strip may fold where the surface is sharp
+        if not piece.extra and film_of(piece.solid) > max(
+            10.0, _MOST_FILM * float(piece.solid.areas.sum())
+        ):  # a strip may fold where the surface is sharp
             return f"{piece.name} has {film_of(piece.solid):.1f} mm2 of films"
         problem = problem_as_written(piece)
         if problem:

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable
 from dataclasses import dataclass
 from functools import cached_property, reduce
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .cuts import Side
-from .documents import Triple
 from .mend.mended import mended
 from .mend.thin import thinned
 from .model import MendReport, Model
@@ -26,24 +23,6 @@ STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
 """Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
 that one are marked as approximate. (It gives ten of them a second of a block or a bent cut; its support is then within
 1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
-
-
-class Placed(Protocol):
-    """What is a piece, or is of one: known by the sides of cuts that it is on, and a point near its middle."""
-
-    @property
-    def sides(self) -> tuple[Side, ...]:
-        """Of the cuts that have made it."""
-
-    @property
-    def anchor(self) -> Triple:
-        """(3,) mm, model frame."""
-
-
-def nearest_alike(wished: Placed, pieces: Sequence[Placed]) -> int | None:
-    """The number of the piece that something is of: of those on its sides the nearest one; None without any."""
-    alike = [(math.dist(wished.anchor, one.anchor), n) for n, one in enumerate(pieces) if one.sides == wished.sides]
-    return min(alike)[1] if alike else None
 
 
 @dataclass(frozen=True, eq=False)

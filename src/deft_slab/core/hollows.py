@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .groups import nearest_alike
+from .anchored import nearest_alike
 from .hollow import MOST_VENTS, Hollow, Vent
 from .hollowing.hollowed import emptied
 from .hollowing.vents import propose_vents

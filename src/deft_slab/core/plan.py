@@ -20,6 +20,7 @@ from .documents import Document, Name, Triple, first_problem, free_ids, triple
 from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin, Join
+from .lying import Lying
 from .marking import Audience, LeftAlone, Mark
 from .posts import PostSet
 from .tilt import STAND_UP, Tilt
@@ -183,6 +184,8 @@ class Plan(Document):
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
+    lying: tuple[Lying, ...] = Field(default=(), max_length=20_000)
+    """Where pieces lie on their beds; those that it does not name are laid around them."""
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 
@@ -369,7 +372,7 @@ class Plan(Document):
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
         return self.changed(
-            recipe=(), joins=(), hollows=(), posts=(), pieces=(), tilt=self.model.tilt_as_opened, lift=0.0
+            recipe=(), joins=(), hollows=(), posts=(), pieces=(), lying=(), tilt=self.model.tilt_as_opened, lift=0.0
         )
 
     def fresh_id(self) -> str:

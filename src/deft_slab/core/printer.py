@@ -17,11 +17,16 @@ FIRST = "middle-filament"
 """The shipped profile that a new project starts with."""
 MOST_PROFILE_BYTES = 100_000
 
+Length = Annotated[float, Field(gt=0, le=1e5)]
+Rectangle = tuple[float, float, Length, Length]
+"""(x, y, width, depth), mm, on the bed."""
+
 
 class Printer(BaseModel):
     """One printer. Lengths in mm, prices in one currency that the program does not name.
 
-    margin : kept free along the edges of the bed
+    margin, gap : mm kept free at the edges of a bed, and between pieces on it; kept_free : rectangles of it on which
+    nothing may lie
     line_width : of a filament printer's nozzle path, or a resin printer's pixel
     layer_heights : the usual ones, finest first
     clearance : gap on each side between a key and its socket that this printer needs
@@ -48,6 +53,8 @@ class Printer(BaseModel):
     bed_y: float = Field(gt=0, le=1e5)
     height: float = Field(gt=0, le=1e5)
     margin: float = Field(default=2.0, ge=0)
+    gap: float = Field(default=4.0, ge=0, le=500)
+    kept_free: Annotated[tuple[Rectangle, ...], Field(max_length=50)] = ()
     line_width: float = Field(default=0.4, gt=0, le=10)
     layer_heights: Annotated[tuple[Annotated[float, Field(gt=0, le=5)], ...], Field(min_length=1, max_length=20)] = (
         0.12, 0.2, 0.28,

@@ -9,7 +9,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from .groups import Part, nearest_alike
+from .anchored import nearest_alike
+from .groups import Part
 from .judge.figures import REPORT_CELLS, Exposing, measure, support
 from .judge.marks import Marked
 from .judge.skin import support_skin

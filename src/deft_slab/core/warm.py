@@ -20,6 +20,9 @@ from .layers.sections import Levels, Slicer, beginnings
 from .linking import linked, same_rows
 from .marking import Stroke
 from .mend.mended import tangled_share
+from .nesting.footprint import footprint
+from .nesting.nest import nested
+from .nesting.shapes import Shape, Sheet
 from .shape.harmonic import Patch, harmonic
 from .solid import Solid
 
@@ -49,6 +52,7 @@ def warm() -> None:
     followed_solid(regions.solid.layer, regions.solid.area, regions.solid.over, regions.solid.below, 1)
     closed_air(regions, levels, 1, 1.0)
     voids_of(solid, 1.0, 0.25, 1.0)
+    nested([Shape(footprint(solid, np.eye(3)))] * 2, Sheet(60.0, 60.0), 4.0)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cuts import Cut
-from ..core.handoff.beds import Laid
+from ..core.handoff.laid import Laid
 from ..core.model import Model
 from ..core.outcome import Outcome
 from ..core.plan import Mending, Plan, Unit

@@ -1,92 +1,164 @@
-"""Pieces side by side on beds, none overlapping."""
+"""Pieces side by side on beds, none overlapping: laid by their footprints, or where the plan says."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
-from ..judge.tilts import set_down
+from ..anchored import nearest_alike
+from ..lying import Lying
+from ..nesting.footprint import footprint
+from ..nesting.shapes import Lies, Nested, Shape, Sheet
 from ..outcome import Piece
 from ..printer import Printer
+from ..progress import QUIET, Job
+from ..reports import PostsReport
+from ..solid import Solid
 from ..tilt import Tilt
+from .laid import Laid
 
 Floats = NDArray[np.float64]
 
-GAP = 4.0
-"""mm between pieces on a bed and, times five, between beds in one file."""
+_BETWEEN = 20.0
+"""mm between beds in one file."""
+ROUNDS = 60
+"""Orders that are tried when beds are laid thoroughly: 40 pieces take some seconds then (measured)."""
+_AROUND = tuple(22.5 * n for n in range(16))
+"""Degrees by which pieces are turned then."""
 
 
-@dataclass(frozen=True, eq=False)
-class Laid:
-    """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
+def lay_out(
+    pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
+    posts: Mapping[str, PostsReport] | None = None, rounds: int = 0, job: Job = QUIET,
+    better: Callable[[int], None] | None = None,
+) -> list[Laid]:  # fmt: skip
+    """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
+    then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred.
 
-    bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
+    lying : where some are to lie, which the others are laid around; posts : of the pieces, whose footprints they widen
+    rounds : how many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by a
+    quarter; better : hears of how many beds each arrangement takes that is better than all before
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
     """
+    from ..nesting.nest import nested  # slow to load, and what writes pieces is known to the window
 
-    rotation: Floats
-    shift: Floats
-    bed: int
-    bed_x: float
-
-    def placed(self, points: Floats) -> Floats:
-        """(n, 3) mm: points of the model frame where their piece lies."""
-        return np.asarray(points @ self.rotation.T + self.shift)
+    shapes = _shapes(pieces, printer, copies, posts or {}, lying, thorough=rounds > 0)
+    report = None if better is None else lambda found: better(found.sheets)
+    found = nested(shapes, _sheet(printer), printer.gap, rounds=rounds, job=job, better=report)
+    return _as_laid(pieces, printer, shapes, found, centred=not printer.kept_free and not lying)
 
 
-def _footprints(pieces: Sequence[Piece]) -> list[tuple[Floats, Floats]]:
-    """For each piece its rotation, yaw included, and its seated vertices."""
-    found = []
-    for piece in pieces:
-        yaw = Tilt.turn((0.0, 0.0, 1.0), piece.fit.yaw if piece.fit.fits else 0.0)
-        rotation = yaw.rotation @ piece.seat.rotation
-        found.append((rotation, set_down(piece.solid.vertices, rotation)))
+def least_beds(
+    pieces: Sequence[Piece], printer: Printer, copies: int = 1, posts: Mapping[str, PostsReport] | None = None
+) -> int:  # fmt: skip
+    """No fewer beds can hold them, by the area of their footprints."""
+    from ..nesting.nest import least_sheets
+
+    return least_sheets(_shapes(pieces, printer, copies, posts or {}, ()), _sheet(printer), printer.gap)
+
+
+def _sheet(printer: Printer) -> Sheet:
+    """The room on a bed, as the nesting has it: an endless axis is the second one."""
+    room_x, room_y, _ = printer.room
+    kept = tuple((x - printer.margin, y - printer.margin, w, d) for x, y, w, d in printer.kept_free)
+    if printer.endless == "x":
+        return Sheet(room_y, room_x, tuple((y, x, d, w) for x, y, w, d in kept))
+    return Sheet(room_x, room_y, kept)
+
+
+def _shapes(
+    pieces: Sequence[Piece], printer: Printer, copies: int, posts: Mapping[str, PostsReport], lying: Sequence[Lying],
+    *, thorough: bool = False,
+) -> list[Shape]:  # fmt: skip
+    """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
+    outlines = [_outline(number, piece, posts) for number, piece in enumerate(pieces)]
+    where = _fixed(pieces, lying)
+    shapes = []
+    for copy in range(copies):
+        for number, piece in enumerate(pieces):
+            yaw = piece.fit.yaw if piece.fit.fits else 0.0
+            turns = tuple(dict.fromkeys((yaw, yaw + 90.0, *((yaw + turn) for turn in _AROUND if thorough))))
+            fixed = where.get((number, copy))
+            outline = outlines[number]
+            if printer.endless == "x":  # the other way round, and turned the other way
+                outline = shapely.transform(outline, lambda corners: corners[:, ::-1])
+                turns = tuple(-turn for turn in turns)
+            shape = Shape(outline, turns)
+            if fixed is not None:
+                shape = Shape(outline, turns, fixed=_in_sheet(fixed, printer))
+            shapes.append(shape)
+    return shapes
+
+
+def _in_sheet(one: Lying, printer: Printer) -> Lies:
+    x, y = one.x - printer.margin, one.y - printer.margin
+    return Lies(one.bed, -one.turn, y, x) if printer.endless == "x" else Lies(one.bed, one.turn, x, y)
+
+
+def _outline(number: int, piece: Piece, posts: Mapping[str, PostsReport]) -> shapely.MultiPolygon:
+    """The footprint of a piece in its seat, with its posts."""
+    outline = footprint(piece.solid, piece.seat.rotation)
+    sketches = [one for one in posts.values() if one.piece == number and len(one.triangles)]
+    if not sketches:
+        return outline
+    feet = [footprint(Solid(one.vertices, one.triangles), piece.seat.rotation) for one in sketches]
+    both = shapely.union_all([outline, *feet])
+    return shapely.MultiPolygon([part for part in shapely.get_parts(both) if part.geom_type == "Polygon"])
+
+
+def _fixed(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[tuple[int, int], Lying]:
+    """By (number of the piece, of the copy) where it is to lie."""
+    found: dict[tuple[int, int], Lying] = {}
+    for one in lying:
+        number = nearest_alike(one, pieces)
+        if number is not None:
+            found[number, one.copy_number] = one
     return found
 
 
-def lay_out(pieces: Sequence[Piece], printer: Printer, copies: int = 1) -> list[Laid]:
-    """Lays pieces out in rows, deepest first, on as many beds as they need; all pieces of the first copy come first
-    in the list, then those of the second, and so on.
-
-    A piece that is too large for the bed gets one to itself, centred. Rows are shelves: a bounding rectangle each, so
-    pieces never overlap.
-    """
-    prints = _footprints(pieces) * copies
-    sizes = [np.ptp(vertices[:, :2], axis=0) for _, vertices in prints]
-    room_x, room_y, _ = printer.room
-    corners: dict[int, tuple[int, float, float]] = {}
-    extent: dict[int, list[float]] = {}
-    bed, x, y, row = 0, 0.0, 0.0, 0.0
-    for number in sorted(range(len(prints)), key=lambda n: (-sizes[n][1], n)):
-        width, depth = float(sizes[number][0]), float(sizes[number][1])
-        oversize = width > room_x + 1e-6 or depth > room_y + 1e-6
-        if oversize and bed in extent:
-            bed, x, y, row = bed + 1, 0.0, 0.0, 0.0
-        if x > 0 and x + width > room_x + 1e-6:
-            x, y, row = 0.0, y + row + GAP, 0.0
-        if y > 0 and y + depth > room_y + 1e-6:
-            bed, x, y, row = bed + 1, 0.0, 0.0, 0.0
-        corners[number] = (bed, x, y)
-        used = extent.setdefault(bed, [0.0, 0.0])
-        used[0], used[1] = max(used[0], x + width), max(used[1], y + depth)
-        x, row = x + width + GAP, max(row, depth)
-        if oversize:
-            bed, x, y, row = bed + 1, 0.0, 0.0, 0.0
+def _as_laid(
+    pieces: Sequence[Piece], printer: Printer, shapes: Sequence[Shape], found: Nested, *, centred: bool
+) -> list[Laid]:  # fmt: skip
+    """Where the nesting has put them, on the printer's beds."""
+    boxes = []
+    for shape, place in zip(shapes, found.places, strict=True):
+        x0, y0, x1, y1 = shape.turned(place.turn).bounds
+        boxes.append((place.x, place.y, x1 - x0, y1 - y0))
+    swapped = printer.endless == "x"
+    if swapped:
+        boxes = [(y, x, deep, wide) for x, y, wide, deep in boxes]
+    room = [size for size in printer.room[:2]]
+    shift = {}
+    for bed in range(found.sheets):
+        own = [box for box, place in zip(boxes, found.places, strict=True) if place.sheet == bed]
+        outside = any(place.outside for place in found.places if place.sheet == bed)
+        used = [max((box[k] + box[k + 2] for box in own), default=0.0) for k in (0, 1)]
+        # what does not fit lies over all edges alike; along an endless axis a bed begins at its margin
+        shift[bed] = [
+            printer.margin + ((room[k] - used[k]) / 2 if math.isfinite(room[k]) and (centred or outside) else 0.0)
+            for k in (0, 1)
+        ]
+    pitch = max(printer.bed_x, max((box[2] for box in boxes), default=0.0)) + _BETWEEN
     laid = []
-    pitch = max(printer.bed_x, max(float(size[0]) for size in sizes)) + 5 * GAP
-    for number, (rotation, vertices) in enumerate(prints):
-        on, left, front = corners[number]
-        # along an endless axis a bed begins at its margin
-        centre_x = _start(printer, "x", printer.bed_x, extent[on][0]) + on * pitch
-        centre_y = _start(printer, "y", printer.bed_y, extent[on][1])
-        low = vertices.min(axis=0)
-        piece = pieces[number % len(pieces)]
+    for number, (place, box) in enumerate(zip(found.places, boxes, strict=True)):
+        piece, turn = pieces[number % len(pieces)], -place.turn if swapped else place.turn
+        rotation = Tilt.turn((0.0, 0.0, 1.0), turn).rotation @ piece.seat.rotation
+        x, y = (box[k] + shift[place.sheet][k] for k in (0, 1))
+        shape = shapely.affinity.rotate(_own(shapes[number], swapped=swapped), turn, origin=(0.0, 0.0))
+        low_x, low_y, _, _ = shape.bounds
         up = piece.lift - float((piece.solid.vertices @ rotation[2]).min())
-        laid.append(Laid(rotation, np.array([centre_x + left - low[0], centre_y + front - low[1], up]), on, on * pitch))
+        bed_x = place.sheet * pitch
+        laid.append(Laid(rotation, np.array([x - low_x + bed_x, y - low_y, up]), place.sheet, bed_x, turn,
+                         shapely.affinity.translate(shape, x - low_x, y - low_y)))  # fmt: skip
     return laid
 
 
-def _start(printer: Printer, axis: str, size: float, used: float) -> float:
-    return printer.margin if printer.endless == axis else (size - used) / 2
+def _own(shape: Shape, *, swapped: bool) -> shapely.MultiPolygon:
+    return shapely.transform(shape.outline, lambda corners: corners[:, ::-1]) if swapped else shape.outline

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..errors import BadPlan, SaveFailed
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
+from ..lying import Lying
 from ..model import Model
 from ..outcome import Piece
 from ..printer import Printer
@@ -27,6 +28,7 @@ from ..versions import as_object
 from .beds import lay_out
 from .equal import each_once
 from .grid import on_grid, two_sided, watertight
+from .laid import Laid
 from .package import packed, part_of
 from .saving import keep_beside, refuse_existing, write_whole
 from .written import Written
@@ -125,10 +127,11 @@ def write_stls(
 
 def write_3mf(
     pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
-    equal_once: bool = False, replace: bool = False,
+    lying: Sequence[Lying] = (), equal_once: bool = False, replace: bool = False,
 ) -> Written:  # fmt: skip
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
+    lying : where some are to lie, see ``lay_out``
     equal_once : equal pieces are copies of the first of them, in its seat
     replace : whether a file of that name may be replaced
 
@@ -142,7 +145,8 @@ def write_3mf(
     model = _new_model(title)
     if equal_once:
         pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
-    beds, transforms = _add_pieces(model, pieces, printer, copies, job)
+    laid = lay_out(pieces, printer, copies, lying=lying)
+    beds, transforms = _add_pieces(model, pieces, laid, job)
     _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
 
@@ -176,7 +180,8 @@ def write_project(
         mesh = _add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
         mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
     copies = project.plan.copies
-    beds, transforms = _add_pieces(model, pieces, printer, copies, job, whole=source)
+    laid = lay_out(pieces, printer, copies, lying=project.plan.lying)
+    beds, transforms = _add_pieces(model, pieces, laid, job, whole=source)
     model.AddCustomContentType("json", "application/json")
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
     attachment.ReadFromBuffer(plan)
@@ -262,14 +267,13 @@ def _add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.
 
 
 def _add_pieces(
-    model: Any, pieces: Sequence[Piece], printer: Printer, copies: int, job: Job, whole: Any = None
+    model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], job: Job, whole: Any = None
 ) -> tuple[int, list[Floats]]:  # fmt: skip
     """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
 
-    whole : the mesh object of the opened model; a piece that is the model as it came is that object again, resized by
-        its transform
+    laid : where each lies, see ``lay_out``; whole : the mesh object of the opened model; a piece that is the model as
+        it came is that object again, resized by its transform
     """
-    laid = lay_out(pieces, printer, copies)
     meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
     for number, piece in enumerate(pieces):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")

@@ -11,10 +11,11 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from ..anchored import nearest_alike
 from ..cuts import Side
 from ..errors import HollowFailed
 from ..faces import Face
-from ..groups import Part, nearest_alike
+from ..groups import Part
 from ..hollow import Hollow, Vent
 from ..judge.walls import met_first, through
 from ..kept import Kept

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from ..groups import nearest_alike
+from ..anchored import nearest_alike
 from ..judge.marks import facets_at
 from ..kept import Kept
 from ..marking import CLEAR, HOLD, SHOW

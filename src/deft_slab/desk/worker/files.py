@@ -93,7 +93,9 @@ class Files:
             asked.plan, asked.printer, job.part(0.0, 0.95), guests=self._shop.guests
         )
         job.step(0.96, "Drawing")
-        laid = tuple(lay_out(outcome.pieces, asked.printer, asked.plan.copies))
+        laid = tuple(
+            lay_out(outcome.pieces, asked.printer, asked.plan.copies, lying=asked.plan.lying, posts=outcome.posts)
+        )
         evaluated = Evaluated(outcome, asked.printer, laid, None)
         return replace(evaluated, picture=picture_of(scene_of(Showing(asked.printer, evaluated))))
 
@@ -138,6 +140,7 @@ class Files:
             asked.path,
             writing,
             copies=asked.plan.copies,
+            lying=asked.plan.lying,
             equal_once=asked.equal_once,
             replace=asked.replace,
         )

@@ -1,0 +1,72 @@
+"""Where pieces lie on beds: plain data, light to load, able to travel between processes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from ..lying import Lying
+from ..outcome import Piece
+from ..printer import Printer
+
+Floats = NDArray[np.float64]
+
+_TOUCH = 1e-3
+"""mm by which footprints may come nearer to each other than the gap: rounding."""
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
+
+    bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
+    turn : degrees about the vertical, on top of its seat; outline : its footprint there, mm, on its own bed
+    """
+
+    rotation: Floats
+    shift: Floats
+    bed: int
+    bed_x: float
+    turn: float
+    outline: shapely.MultiPolygon
+
+    def placed(self, points: Floats) -> Floats:
+        """(n, 3) mm: points of the model frame where their piece lies."""
+        return np.asarray(points @ self.rotation.T + self.shift)
+
+
+def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[int] = frozenset()) -> tuple[Lying, ...]:
+    """Where pieces lie, for a plan. by_hand : numbers, in the list, of those that were put by hand"""
+    found = []
+    for number, one in enumerate(laid):
+        piece = pieces[number % len(pieces)]
+        x, y, _, _ = one.outline.bounds
+        found.append(Lying(
+            sides=piece.sides, anchor=piece.anchor, copy_number=number // len(pieces), bed=one.bed, x=round(x, 4),
+            y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
+        ))  # fmt: skip
+    return tuple(found)
+
+
+def collisions(laid: Sequence[Laid], printer: Printer) -> list[tuple[int, int]]:
+    """Pairs of numbers of pieces whose footprints are nearer to each other than the gap; (n, n) of one that leaves the
+    bed less its margin, or lies where room is kept free."""
+    found = []
+    room_x, room_y, _ = printer.room
+    low, high = printer.margin - _TOUCH, 1e9
+    edge = shapely.box(low, low, low + 2 * _TOUCH + min(room_x, high), low + 2 * _TOUCH + min(room_y, high))
+    kept = shapely.union_all([shapely.box(x, y, x + w, y + d) for x, y, w, d in printer.kept_free])
+    for bed in {one.bed for one in laid}:
+        own = [n for n, one in enumerate(laid) if one.bed == bed]
+        tree = shapely.STRtree([laid[n].outline for n in own])
+        for k, n in enumerate(own):
+            outline = laid[n].outline
+            if not edge.covers(outline) or (not kept.is_empty and outline.distance(kept) < 1e-9):
+                found.append((n, n))
+            near = tree.query(outline, predicate="dwithin", distance=printer.gap - _TOUCH)
+            found += [(n, own[other]) for other in sorted(near.tolist()) if other > k]
+    return found

@@ -1,0 +1,1 @@
+"""Shapes laid on as few sheets as it takes, by their true outlines."""

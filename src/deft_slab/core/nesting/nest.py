@@ -1,0 +1,83 @@
+"""Nesting: shapes on as few sheets as it takes, turned about the vertical, a gap apart.
+
+Shapes are put, one after the other, where their far edge is nearest to the front, then the left (bottom-left fill,
+Burke, Hellier, Kendall and Whitwell 2006). A grid finds the place: each shape, grown by half the gap, has the cells
+whose middles it covers; where those are free, it is at most a cell short of its distance from the others, and is moved
+by what is missing, exactly. The order of the shapes is varied, and the best of all is kept.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+import numpy as np
+import shapely
+
+from ..progress import QUIET, Job
+from .laying import Table
+from .shapes import Nested, Shape, Sheet
+
+
+def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
+    """No fewer sheets can hold them: all outlines grown by half the gap, against what of a sheet is free, grown as
+    much. Of an endless one 1."""
+    if not math.isfinite(sheet.deep):
+        return 1
+    usable = (sheet.wide + gap) * (sheet.deep + gap)
+    kept = shapely.union_all([shapely.box(x, y, x + w, y + d) for x, y, w, d in sheet.kept])
+    usable -= kept.intersection(shapely.box(0, 0, sheet.wide, sheet.deep)).area
+    found = 0
+    for group in {shape.group for shape in shapes}:
+        grown = math.fsum(shape.outline.buffer(gap / 2).area for shape in shapes if shape.group == group)
+        found += max(1, math.ceil(grown / usable - 1e-6)) if usable > 0 else 1
+    return max(1, found)
+
+
+def nested(
+    shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET,
+    better: Callable[[Nested], None] | None = None,
+) -> Nested:  # fmt: skip
+    """Shapes on sheets, ``gap`` mm apart; those that are larger than a sheet get one to themselves.
+
+    rounds : how many other orders are tried beside the largest first; better : hears of each that is better than all
+    before, so that one may stop with what there is
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    table = Table(shapes, sheet, gap)
+    every = range(len(shapes))
+    orders = [
+        sorted(every, key=lambda n: (-shapes[n].area, n)),
+        sorted(every, key=lambda n: (-table.longest(n), n)),
+        sorted(every, key=lambda n: (-table.deepest(n), n)),
+    ]
+    best = table.laid(orders[0])
+    if better is not None:
+        better(best)
+    rng, kept = np.random.default_rng(seed), orders[0]
+    for number in range(rounds):
+        job.step(number / rounds, "Laying pieces on beds")
+        order = orders[number + 1] if number < len(orders) - 1 else _varied(kept, rng)
+        found = table.laid(order)
+        if found.cost <= best.cost:
+            kept = order
+            if found.cost < best.cost and better is not None:
+                better(found)
+            best = found
+    return best
+
+
+def _varied(order: list[int], rng: np.random.Generator) -> list[int]:
+    """An order with some shapes moved forward, and some swapped."""
+    varied = list(order)
+    for _ in range(int(rng.integers(1, 4))):
+        if len(varied) > 1:
+            a, b = (int(n) for n in rng.integers(len(varied), size=2))
+            if rng.random() < 0.5:
+                varied.insert(min(a, b), varied.pop(max(a, b)))
+            else:
+                varied[a], varied[b] = varied[b], varied[a]
+    return varied

@@ -1,0 +1,161 @@
+"""Loops of the nesting, compiled: filling cells, and finding the first place that is free."""
+
+import numba
+import numpy as np
+
+_NONE = -(2**30)
+
+
+@numba.njit(cache=True, nogil=True)
+def runs_of(corners, starts, cell, rows):
+    """(k, 3) int32: (row, first cell, cell after the last) of the cells whose middles are within polygons, in order.
+
+    corners : (n, 2) mm, of closed rings one after the other, without their first corner again; starts : (r + 1,) where
+    rings begin; cell : mm; rows : of the grid, whose low corner is 0, 0
+    """
+    found = np.empty((64, 3), np.int32)
+    count = 0
+    crossings = np.empty(len(corners), np.float64)
+    for row in range(rows):
+        y = (row + 0.5) * cell
+        met = 0
+        for ring in range(len(starts) - 1):
+            first, last = starts[ring], starts[ring + 1]
+            for n in range(first, last):
+                after = n + 1 if n + 1 < last else first
+                ay, by = corners[n, 1], corners[after, 1]
+                if (ay <= y) != (by <= y):
+                    share = (y - ay) / (by - ay)
+                    crossings[met] = corners[n, 0] + share * (corners[after, 0] - corners[n, 0])
+                    met += 1
+        if met == 0:
+            continue
+        across = np.sort(crossings[:met])
+        for n in range(0, met - 1, 2):
+            start = int(np.ceil(across[n] / cell - 0.5))
+            stop = int(np.floor(across[n + 1] / cell - 0.5)) + 1
+            if stop <= start:
+                continue
+            if count > 0 and found[count - 1, 0] == row and found[count - 1, 2] >= start:
+                found[count - 1, 2] = max(found[count - 1, 2], stop)
+                continue
+            if count == len(found):
+                more = np.empty((2 * count, 3), np.int32)
+                more[:count] = found
+                found = more
+            found[count, 0], found[count, 1], found[count, 2] = row, start, stop
+            count += 1
+    return found[:count].copy()
+
+
+@numba.njit(cache=True, nogil=True)
+def first_free(last, used, runs, rows, columns, row, column):
+    """(row, column) of the first place at which no cell of a shape is taken, in rows from the front, each from the
+    left; (-1, -1) where there is none.
+
+    last : (rows, columns) of each cell the last taken one in its row that is not after it; used : rows from which on
+    nothing is taken; runs : (k, 3) of the shape, see ``runs_of``; rows, columns : how many places there are for it;
+    row, column : where to begin
+    """
+    for y in range(row, rows):
+        if y >= used:
+            return (y, 0) if columns > 0 else (-1, -1)
+        x = column if y == row else 0
+        while x < columns:
+            ahead = x
+            for n in range(len(runs)):
+                line = y + runs[n, 0]
+                if line >= used:
+                    continue
+                taken = last[line, x + runs[n, 2] - 1]
+                if taken >= x + runs[n, 1]:
+                    ahead = taken - runs[n, 1] + 1
+                    break
+            if ahead == x:
+                return y, x
+            x = ahead
+    return -1, -1
+
+
+@numba.njit(cache=True, nogil=True)
+def take(last, runs, row, column):
+    """Takes the cells of a shape at a place; what of it is beside the sheet is left. See ``first_free``."""
+    rows, columns = last.shape
+    for n in range(len(runs)):
+        line = row + runs[n, 0]
+        if line < 0 or line >= rows:
+            continue
+        start, stop = max(column + runs[n, 1], 0), min(column + runs[n, 2], columns)
+        if stop <= start:
+            continue
+        for x in range(start, stop):
+            last[line, x] = x
+        x = stop
+        while x < columns and last[line, x] < start:
+            last[line, x] = stop - 1
+            x += 1
+        while x < columns and last[line, x] < stop - 1:
+            last[line, x] = stop - 1
+            x += 1
+
+
+@numba.njit(cache=True, nogil=True)
+def empty_sheet(rows, columns):
+    """(rows, columns) int32 of a sheet on which nothing is taken; see ``first_free``."""
+    return np.full((rows, columns), _NONE, np.int32)
+
+
+@numba.njit(cache=True, nogil=True)
+def distance(a, a_starts, x, y, b, b_starts, most):
+    """mm between the outlines of two shapes, 0 where they cross; ``most`` where it is more than that.
+
+    a, b : (n, 2) mm, of closed rings, see ``runs_of``; a is moved by x, y; a_starts, b_starts : where rings begin
+    """
+    least = most * most
+    low_x, low_y, high_x, high_y = np.inf, np.inf, -np.inf, -np.inf
+    for n in range(len(b)):
+        low_x, high_x = min(low_x, b[n, 0]), max(high_x, b[n, 0])
+        low_y, high_y = min(low_y, b[n, 1]), max(high_y, b[n, 1])
+    for ring in range(len(a_starts) - 1):
+        for n in range(a_starts[ring], a_starts[ring + 1]):
+            after = n + 1 if n + 1 < a_starts[ring + 1] else a_starts[ring]
+            px, py, qx, qy = a[n, 0] + x, a[n, 1] + y, a[after, 0] + x, a[after, 1] + y
+            left, right, front, back = min(px, qx), max(px, qx), min(py, qy), max(py, qy)
+            reach = np.sqrt(least)
+            if left - high_x > reach or low_x - right > reach or front - high_y > reach or low_y - back > reach:
+                continue
+            for other in range(len(b_starts) - 1):
+                for m in range(b_starts[other], b_starts[other + 1]):
+                    behind = m + 1 if m + 1 < b_starts[other + 1] else b_starts[other]
+                    rx, ry, sx, sy = b[m, 0], b[m, 1], b[behind, 0], b[behind, 1]
+                    if left - max(rx, sx) > reach or min(rx, sx) - right > reach:
+                        continue
+                    if front - max(ry, sy) > reach or min(ry, sy) - back > reach:
+                        continue
+                    one = _side(px, py, qx, qy, rx, ry) * _side(px, py, qx, qy, sx, sy)
+                    two = _side(rx, ry, sx, sy, px, py) * _side(rx, ry, sx, sy, qx, qy)
+                    if one < 0 and two < 0:
+                        return 0.0
+                    square = min(
+                        min(_to_line(px, py, rx, ry, sx, sy), _to_line(qx, qy, rx, ry, sx, sy)),
+                        min(_to_line(rx, ry, px, py, qx, qy), _to_line(sx, sy, px, py, qx, qy)),
+                    )
+                    if square < least:
+                        least = square
+                        reach = np.sqrt(least)
+    return np.sqrt(least)
+
+
+@numba.njit(cache=True, nogil=True)
+def _side(ax, ay, bx, by, x, y):
+    return (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+
+
+@numba.njit(cache=True, nogil=True)
+def _to_line(x, y, ax, ay, bx, by):
+    """Square of the distance from a point to a line from a to b."""
+    length = (bx - ax) ** 2 + (by - ay) ** 2
+    share = 0.0
+    if length > 0:
+        share = min(1.0, max(0.0, ((x - ax) * (bx - ax) + (y - ay) * (by - ay)) / length))
+    return (x - ax - share * (bx - ax)) ** 2 + (y - ay - share * (by - ay)) ** 2
