@@ -62,7 +62,7 @@ from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import bundled, model_of
 
-_MOST_FILM = 1e-3
+_MOST_FILM = 5e-3
 """Share of a surface: slivers between near facets come to less; the film of a touching piece to a whole cut face."""
 REFUSED = "(refused)"
 KINDS = ("straight", "block", "box", "bent", "loop", "scoop", "lift-off", "patch", "bodies")

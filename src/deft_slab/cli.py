@@ -18,6 +18,7 @@ COMMANDS = (
     "cut",
     "join",
     "coupon",
+    "handoff",
     "sweep",
     "propose",
     "-h",

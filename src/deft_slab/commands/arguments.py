@@ -7,6 +7,8 @@ import math
 from pathlib import Path
 
 from ..core.errors import BadPlan
+from ..core.handoff.delivery import FORMATS
+from ..core.handoff.naming import FIELDS, PATTERN
 from ..core.hollow import MOST_VENTS
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
@@ -81,6 +83,7 @@ def parser() -> argparse.ArgumentParser:
                       help="sink the number of its piece and a letter into both faces of each contact")  # fmt: skip
     join.add_argument("--assembled", action="store_true",
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
+    _handoff(commands.add_parser("handoff", help="lay the pieces on beds and write them, with all that it takes"))
     _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     _common(sweep_)
@@ -153,6 +156,26 @@ def _posts(command: argparse.ArgumentParser) -> None:
     command.add_argument("--tip", type=_number, default=0.3, metavar="MM", help="across, where a post touches (0.3)")
     command.add_argument("--stem", type=_number, default=0.8, metavar="MM", help="across, of the stem (0.8)")
     command.add_argument("--plate", type=_number, default=0.0, metavar="MM", help="a plate so thick under all feet (0)")
+    _recipe(command)
+
+
+def _handoff(command: argparse.ArgumentParser) -> None:
+    """What is laid on beds, and what is written."""
+    _common(command)
+    _overhang(command)
+    _stands(command)
+    command.add_argument("--copies", type=int, default=1, metavar="N", help="copies of the whole prop (1)")
+    command.add_argument("--quick", action="store_true", help="lay the pieces in one order only, hardly turned")
+    command.add_argument("--pieces", nargs="*", choices=FORMATS, default=["stl"], metavar="FORMAT", dest="piece_files",
+                         help=f"files of each piece: {', '.join(FORMATS)}, or none (stl)")  # fmt: skip
+    command.add_argument("--beds", nargs="*", choices=FORMATS, default=["3mf"], metavar="FORMAT", dest="bed_files",
+                         help="files of each bed, in the same formats (3mf)")  # fmt: skip
+    command.add_argument("--names", default=PATTERN, metavar="PATTERN",
+                         help=f"of the files of pieces, with {', '.join(FIELDS)} in braces ({PATTERN})")  # fmt: skip
+    command.add_argument("--assembled", action="store_true",
+                         help="pieces where they belong on the prop instead of in their seats")  # fmt: skip
+    command.add_argument("--bare", action="store_true", help="without the posts that the recipe names")
+    command.add_argument("--equal-once", action="store_true", help="equal pieces as one file, with a count")
     _recipe(command)
 
 
@@ -236,7 +259,7 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
                             ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5), ("wall", 1e-6, 1e6),
                             ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200),
-                            ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
+                            ("copies", 1, 1000), ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

@@ -35,6 +35,7 @@ class Printer(BaseModel):
     endless : the axis along which the bed has no end
     support_density : share of the support volume that is plastic; from memory
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
+    failed_share : of the cost, for prints that fail (from memory)
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
     least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
@@ -67,6 +68,7 @@ class Printer(BaseModel):
     material_price: float = Field(default=25.0, ge=0, le=1e5)
     material_density: float = Field(default=1.24, gt=0, le=25)
     hour_price: float = Field(default=0.1, ge=0, le=1e4)
+    failed_share: float = Field(default=0.05, ge=0, le=10)
     speed: float = Field(default=65.0, gt=0, le=2000)
     wall_lines: int = Field(default=3, ge=1, le=50)
     infill: float = Field(default=0.15, ge=0, le=1)

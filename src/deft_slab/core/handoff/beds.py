@@ -47,11 +47,17 @@ def lay_out(
     ------
     Cancelled : the job is no longer wanted.
     """
-    from ..nesting.nest import nested  # slow to load, and what writes pieces is known to the window
+    from ..nesting.nest import least_sheets, nested  # slow to load, and what writes pieces is known to the window
 
-    shapes = _shapes(pieces, printer, copies, posts or {}, lying, thorough=rounds > 0)
-    report = None if better is None else lambda found: better(found.sheets)
-    found = nested(shapes, _sheet(printer), printer.gap, rounds=rounds, job=job, better=report)
+    shapes, sheet = _shapes(pieces, printer, copies, posts or {}, lying), _sheet(printer)
+    found = nested(shapes, sheet, printer.gap)
+    # fewer beds there cannot be: pieces are not turned this way and that for nothing
+    if rounds and (printer.endless or found.sheets > least_sheets(shapes, sheet, printer.gap)):
+        report = None if better is None else lambda one: better(one.sheets)
+        turned = _shapes(pieces, printer, copies, posts or {}, lying, thorough=True)
+        tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job, better=report)
+        if tried.cost < found.cost:
+            shapes, found = turned, tried
     return _as_laid(pieces, printer, shapes, found, centred=not printer.kept_free and not lying)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ctypes
-import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
@@ -23,12 +22,13 @@ from ..printer import Printer
 from ..progress import QUIET, Job
 from ..project import PROJECTS, Project, project_text
 from ..solid import Solid
-from ..stl import FACET
 from ..versions import as_object
 from .beds import lay_out
 from .equal import each_once
-from .grid import on_grid, two_sided, watertight
+from .formats import PLAIN, in_file, surface_bytes
+from .grid import two_sided
 from .laid import Laid
+from .naming import slug
 from .package import packed, part_of
 from .saving import keep_beside, refuse_existing, write_whole
 from .written import Written
@@ -39,17 +39,13 @@ Floats = NDArray[np.float64]
 def file_name(piece: Piece, count: int = 1) -> str:
     """A file name without what file systems refuse: "2-lower-lantern.stl", "3-upper-wing-print-2-times.stl"."""
     times = f"-print-{count}-times" if count > 1 else ""
-    return f"{piece.number}-{_slug(piece.name)}{times}.stl"
-
-
-def _slug(text: str) -> str:
-    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "piece"
+    return f"{piece.number}-{slug(piece.name)}{times}.stl"
 
 
 def stl_where_it_is(solid: Solid) -> bytes:
     """Binary STL of a piece where it belongs on the prop: mm, model frame. Raises SaveFailed as ``stl_bytes``."""
     corners, triangles = two_sided(solid)
-    return _stl(corners, triangles, "Deft Slab piece in its place, millimetres", closed=solid.closed)
+    return surface_bytes(corners, triangles, "stl", "Deft Slab piece in its place, millimetres", closed=solid.closed)
 
 
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
@@ -65,30 +61,7 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     vertices = set_down(corners, rotation, lift)
     middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     vertices[:, :2] -= middle
-    return _stl(vertices, triangles, "Deft Slab piece, millimetres", closed=solid.closed)
-
-
-def _stl(vertices: Floats, triangles: NDArray[np.int64], title: str, *, closed: bool) -> bytes:
-    corners, triangles = _in_file(vertices, triangles, closed)
-    facets = np.zeros(len(triangles), FACET)
-    facets["corners"] = corners[triangles]
-    a, b, c = (corners[triangles[:, k]].astype(np.float64) for k in range(3))
-    across = np.cross(b - a, c - a)
-    facets["normal"] = across / np.maximum(np.linalg.norm(across, axis=1), 1e-300)[:, None]
-    return title.encode().ljust(80, b"\0") + len(facets).to_bytes(4, "little") + facets.tobytes()
-
-
-def _in_file(
-    vertices: Floats, triangles: NDArray[np.int64], closed: bool
-) -> tuple[NDArray[np.float32], NDArray[np.int64]]:  # fmt: skip
-    """A surface as a file will hold it, looked at as it will be read. Raises SaveFailed."""
-    corners, triangles = on_grid(vertices, triangles)
-    if closed and not watertight(triangles, len(corners)):
-        raise SaveFailed(
-            "This piece would not be closed in a file: parts of it are thinner than the file can tell.",
-            kept="Nothing was written of it.", remedy="Move the cut a little.",
-        )  # fmt: skip
-    return corners, triangles
+    return surface_bytes(vertices, triangles, "stl", "Deft Slab piece, millimetres", closed=solid.closed)
 
 
 def write_stls(
@@ -151,6 +124,24 @@ def write_3mf(
     return Written(path, copies * len(pieces), beds)
 
 
+def together_bytes(
+    pieces: Sequence[Piece], laid: Sequence[Laid], title: str, about: Mapping[str, str], job: Job = QUIET
+) -> bytes:  # fmt: skip
+    """A 3MF of pieces where they lie. laid : of each piece, in the same order; about : further metadata, by name
+
+    Raises
+    ------
+    SaveFailed : a piece would not be closed in the file.
+    Cancelled : the job is no longer wanted.
+    """
+    model = _new_model(title)
+    group = model.GetMetaDataGroup()
+    for name, value in about.items():
+        group.AddMetaData("", name, value, "xs:string", True)
+    _, transforms = _add_pieces(model, pieces, laid, job)
+    return _packed(model, transforms)
+
+
 def write_project(
     project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
     guests: Mapping[str, Solid] = MappingProxyType({}), *, replace: bool = False,
@@ -199,9 +190,6 @@ def _older_version(path: Path) -> int | None:
     return version if version < PROJECTS.now else None
 
 
-_SURFACES = ("stl", "3mf", "ply", "obj", "off")
-
-
 def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -> None:
     """Writes a surface, mm, as it lies in its own frame; the ending says the format.
 
@@ -214,19 +202,14 @@ def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -
     SaveFailed : the file cannot be written; one from before is whole.
     """
     ending = path.suffix.lower().lstrip(".")
-    if ending not in _SURFACES:
-        known = ", ".join(f".{known}" for known in _SURFACES)
+    if ending not in (*PLAIN, "3mf"):
+        known = ", ".join(f".{known}" for known in (*PLAIN, "3mf"))
         raise BadPlan(f"“{path.name}” has no known ending.", kept="Nothing was written.", remedy=f"Use {known}.")
     if ending == "3mf":
         write_surface(Model(name, solid, 0.0), path, replace=replace)
         return
-    if ending == "stl":
-        content: bytes | str = _stl(*two_sided(solid), "Deft Slab, millimetres", closed=solid.closed)
-    else:
-        import trimesh  # slow to load, and seldom needed
-
-        content = trimesh.Trimesh(solid.vertices, solid.triangles, process=False).export(file_type=ending)
-    write_whole(path, content.encode() if isinstance(content, str) else content, replace=replace)
+    content = surface_bytes(*two_sided(solid), ending, "Deft Slab, millimetres", closed=solid.closed)
+    write_whole(path, content, replace=replace)
 
 
 def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
@@ -282,7 +265,7 @@ def _add_pieces(
         if whole is not None and piece.as_opened is not None:
             meshes[piece.number] = whole, piece.as_opened, piece.solid.vertices / piece.as_opened
         else:
-            corners, triangles = _in_file(*two_sided(piece.solid), piece.solid.closed)
+            corners, triangles = in_file(*two_sided(piece.solid), closed=piece.solid.closed)
             meshes[piece.number] = _add_mesh(model, corners, triangles, piece.name), 1.0, corners
     transforms = []
     for number, place in enumerate(laid):
@@ -298,8 +281,12 @@ def _add_pieces(
 
 def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:
     job.step(0.7, f"Packing {path.name}")
-    writer = model.QueryWriter("3mf")
-    writer.SetDecimalPrecision(9)
-    content = packed(bytes(writer.WriteToBuffer()), transforms)
+    content = _packed(model, transforms)
     job.step(0.95, f"Saving {path.name}")
     write_whole(path, content, replace=replace)
+
+
+def _packed(model: Any, transforms: Sequence[Floats]) -> bytes:
+    writer = model.QueryWriter("3mf")
+    writer.SetDecimalPrecision(9)
+    return packed(bytes(writer.WriteToBuffer()), transforms)

@@ -229,18 +229,22 @@ def _matrix(transform: Any) -> NDArray[np.float64]:
     return np.array([list(row) for row in transform.Fields], float)
 
 
-def _build_in(model: Any) -> Surface:
-    """Everything on the build platform as one surface; objects keep their names."""
+def items_in(model: Any) -> list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]:
+    """(name, corners (n, 3) mm at its place, triangles (m, 3)) of each mesh on the build platform of a model of the
+    library. Raises UnreadableFile where it is nested too deeply, or too large."""
     build = _Build(model)
     items = model.GetBuildItems()
     while items.MoveNext():
         item = items.GetCurrent()
         matrix = _matrix(item.GetObjectTransform()) if item.HasObjectTransform() else np.eye(4, 3)
         build.collect(item.GetObjectResource(), matrix)
-    unit = int(model.GetUnit())
-    factor = _MM.get(unit, 1.0)
-    named = [(name, points * factor, faces) for name, points, faces in build.found]
-    return surface_of(named, _UNITS.get(unit, "mm"))
+    factor = _MM.get(int(model.GetUnit()), 1.0)
+    return [(name, points * factor, faces) for name, points, faces in build.found]
+
+
+def _build_in(model: Any) -> Surface:
+    """Everything on the build platform as one surface; objects keep their names."""
+    return surface_of(items_in(model), _UNITS.get(int(model.GetUnit()), "mm"))
 
 
 class _Build:

@@ -1,0 +1,43 @@
+"""Pieces on beds, as files, with all that printing them takes."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from ..core.handoff.beds import ROUNDS, lay_out, least_beds
+from ..core.handoff.delivery import Wished, as_json, deliver
+from ..core.handoff.job import job_of
+from ..core.posting.posted import in_bodies
+from ..core.workshop import Workshop
+from .arguments import opened_file, printer_of
+from .recipes import with_recipe
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    printer = printer_of(arguments.printer)
+    opened, plan = opened_file(arguments)
+    workshop = Workshop(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift, copies=arguments.copies)
+    outcome = workshop.evaluate(plan, printer)
+    rounds = 0 if arguments.quick else ROUNDS
+    laid = lay_out(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts, rounds=rounds)
+    least = least_beds(outcome.pieces, printer, plan.copies, outcome.posts)
+    work = job_of(outcome, laid, printer, least)
+    wished = Wished(
+        tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
+        equal_once=arguments.equal_once, pattern=arguments.names,
+    )  # fmt: skip
+    printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
+    handed = deliver(printed, laid, printer, opened.model.name, arguments.out, wished, work,
+                     replace=arguments.replace)  # fmt: skip
+    listed = as_json(outcome.pieces, laid, work)
+    beds: list[dict[str, Any]] = listed["beds"]
+    for bed in beds:
+        own = [one for one in handed if one.bed == bed["bed"] - 1]
+        bed["file"] = own[0].path.name if own else None
+        for piece in bed["pieces"]:
+            files = [one for one in handed if one.piece == piece["number"] - 1]
+            piece["file"] = files[0].path.name if files else None
+    too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
+    return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "notes": list(outcome.notes)}

@@ -1,0 +1,241 @@
+"""Handing off: pieces and beds as files, each read again before it is written, and a list of all of them."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from ..errors import BadPlan, SaveFailed
+from ..judge.tilts import set_down
+from ..outcome import Piece
+from ..printer import Printer
+from ..progress import QUIET, Job
+from .equal import each_once
+from .formats import PLAIN, UNITLESS, surface_bytes
+from .grid import two_sided
+from .job import PrintJob
+from .laid import Laid
+from .naming import PATTERN, named
+from .pieces import together_bytes
+from .saving import refuse_existing, write_whole
+from .verified import verified
+
+Floats = NDArray[np.float64]
+
+FORMATS = ("3mf", *PLAIN)
+
+
+@dataclass(frozen=True)
+class Wished:
+    """What is written. pieces, beds : endings of the formats for each piece, and for each bed, as many as are wanted
+    assembled : each piece where it belongs on the prop, and not in its seat; equal_once : equal pieces as one file
+    pattern : of the names of pieces; see FIELDS"""
+
+    pieces: tuple[str, ...] = ("stl",)
+    beds: tuple[str, ...] = ("3mf",)
+    assembled: bool = False
+    equal_once: bool = False
+    pattern: str = PATTERN
+
+
+@dataclass(frozen=True)
+class Handed:
+    """A file. piece : number of the piece in the list, None for a bed; bed : its number, None for a piece; count : how
+    often it is to be printed, or how many pieces are in it; triangles; volume : mm3; size : (3,) mm"""
+
+    path: Path
+    piece: int | None
+    bed: int | None
+    count: int
+    triangles: int
+    volume: float
+    size: tuple[float, float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class _Ready:
+    """A file that is yet to be written, as it was read again."""
+
+    handed: Handed
+    content: bytes
+
+
+def deliver(
+    pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, folder: Path, wished: Wished,
+    work: PrintJob, job: Job = QUIET, *, replace: bool = False,
+) -> list[Handed]:  # fmt: skip
+    """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
+    again (closed, volume, place) before the first one is written.
+
+    laid : see ``lay_out``; work : what goes into the list; replace : whether files of these names may be replaced
+
+    Raises
+    ------
+    BadPlan : a format or a pattern makes no sense, or two files would have one name.
+    WouldReplace : some are there, and they may not; nothing was written.
+    SaveFailed : a file does not read as what it is of, or cannot be written.
+    Cancelled : the job is no longer wanted; nothing was written.
+    """
+    names = _planned(pieces, laid, folder, wished)
+    paths = [path for path, *_ in names]
+    refuse_existing([*paths, folder / "job.json", folder / "pieces.csv"], replace=replace)
+    ready = []
+    for done, (path, ending, piece, bed, count) in enumerate(names):
+        job.step(0.9 * done / len(names), f"Making {path.name}")
+        if piece is not None:
+            made = _piece(pieces[piece], ending, title, wished)
+        else:
+            made = _bed(pieces, [(n, one) for n, one in enumerate(laid) if one.bed == bed], ending, title, printer)
+        content, wanted = made
+        triangles, volume, size = verified(content, ending, wanted, path.name)
+        ready.append(_Ready(Handed(path, piece, bed, count, triangles, volume, size), content))
+    job.step(0.9, "Saving the files")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
+    handed = [one.handed for one in ready]
+    lists = {"job.json": _as_json(pieces, laid, handed, work, title, printer), "pieces.csv": _as_csv(pieces, laid)}
+    for one in ready:
+        write_whole(one.handed.path, one.content, replace=replace)
+    for name, text in lists.items():
+        write_whole(folder / name, text.encode(), replace=replace)
+    return handed
+
+
+def _planned(
+    pieces: Sequence[Piece], laid: Sequence[Laid], folder: Path, wished: Wished
+) -> list[tuple[Path, str, int | None, int | None, int]]:  # fmt: skip
+    """(path, ending, piece, bed, count) of all files."""
+    for ending in (*wished.pieces, *wished.beds):
+        if ending not in FORMATS:
+            raise BadPlan(f"No “.{ending}” is written.", remedy=f"Use {', '.join(FORMATS)}.")
+    copies = len(laid) // len(pieces)
+    counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
+    found: list[tuple[Path, str, int | None, int | None, int]] = []
+    for piece, equal in counted:
+        number = next(n for n, one in enumerate(pieces) if one is piece)
+        for ending in wished.pieces:
+            name = named(wished.pattern, piece, equal * copies, laid[number].bed, ending)
+            found.append((folder / f"{name}.{ending}", ending, number, None, equal * copies))
+    for bed in sorted({one.bed for one in laid}):
+        count = sum(one.bed == bed for one in laid)
+        for ending in wished.beds:
+            unit = "-mm" if ending in UNITLESS else ""
+            found.append((folder / f"bed-{bed + 1}{unit}.{ending}", ending, None, bed, count))
+    names = [path.name.lower() for path, *_ in found]
+    twice = next((name for name in names if names.count(name) > 1), None)
+    if twice is not None:
+        raise BadPlan(f"Two files would be called “{twice}”.", remedy="Put {number} into the pattern of the names.")
+    return found
+
+
+_Made = tuple[bytes, list[tuple[Floats, float | None]]]
+"""(content of a file, of each surface in it its corners (n, 3) mm and its volume in mm3, None where it is open)."""
+
+
+def _piece(piece: Piece, ending: str, title: str, wished: Wished) -> _Made:
+    """A piece in its seat, over the origin, or where it belongs."""
+    corners, triangles = two_sided(piece.solid)
+    if not wished.assembled:
+        corners = set_down(corners, piece.seat.rotation, piece.lift)
+        corners[:, :2] -= (corners[:, :2].min(axis=0) + corners[:, :2].max(axis=0)) / 2
+    volume = piece.solid.volume if piece.solid.closed else None
+    if ending != "3mf":
+        content = surface_bytes(corners, triangles, ending, "Deft Slab piece, millimetres", closed=piece.solid.closed)
+        return content, [(corners, volume)]
+    rotation = np.eye(3) if wished.assembled else piece.seat.rotation
+    shift = corners[0] - two_sided(piece.solid)[0][0] @ rotation.T
+    where = _at(rotation, shift)
+    lift = float(corners[:, 2].min())
+    content = together_bytes([_lifted(piece, lift)], [where], f"{title}: {piece.name}", {})
+    return content, [(corners, volume)]
+
+
+def _bed(
+    pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], ending: str, title: str, printer: Printer
+) -> _Made:  # fmt: skip
+    """All pieces of a bed, where they lie on it."""
+    on_it = [pieces[n % len(pieces)] for n, _ in own]
+    places = [_at(one.rotation, one.shift - [one.bed_x, 0.0, 0.0]) for _, one in own]
+    surfaces = [two_sided(piece.solid) for piece in on_it]
+    placed = [place.placed(corners) for place, (corners, _) in zip(places, surfaces, strict=True)]
+    volumes = [piece.solid.volume if piece.solid.closed else None for piece in on_it]
+    wanted = list(zip(placed, volumes, strict=True))
+    if ending == "3mf":
+        bed = own[0][1].bed + 1
+        about = {"Description": f"Bed {bed}: {len(own)} pieces for {printer.name}, {printer.label}"}
+        return together_bytes(on_it, places, f"{title}, bed {bed}", about), wanted
+    starts = np.cumsum([0, *(len(corners) for corners in placed)])
+    triangles = np.concatenate([faces + start for (_, faces), start in zip(surfaces, starts[:-1], strict=True)])
+    closed = all(piece.solid.closed for piece in on_it)
+    content = surface_bytes(np.concatenate(placed), triangles, ending, "Deft Slab bed, millimetres", closed=closed)
+    total = sum(volume or 0.0 for volume in volumes) if closed else None
+    return content, [(np.concatenate(placed), total)]
+
+
+def _at(rotation: Floats, shift: Floats) -> Laid:
+    """A place that has no bed."""
+    return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon())
+
+
+def _lifted(piece: Piece, lift: float) -> Piece:
+    return replace(piece, lift=lift)
+
+
+def _as_json(
+    pieces: Sequence[Piece], laid: Sequence[Laid], handed: Sequence[Handed], work: PrintJob, title: str,
+    printer: Printer,
+) -> str:  # fmt: skip
+    files = [
+        {"file": one.path.name, "piece": None if one.piece is None else pieces[one.piece].name,
+         "bed": None if one.bed is None else one.bed + 1, "count": one.count, "triangles": one.triangles,
+         "volume_mm3": round(one.volume, 3), "size_mm": [round(value, 4) for value in one.size]}
+        for one in handed
+    ]  # fmt: skip
+    listed = {"title": title, "printer": printer.name, "unit": "mm", "files": files} | as_json(pieces, laid, work)
+    return json.dumps(listed, indent=1, ensure_ascii=False) + "\n"
+
+
+def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> dict[str, Any]:
+    """Beds and job as they are listed. at : mm on the bed, the middle of the footprint's box"""
+    beds = []
+    for bed in work.beds:
+        on_it = []
+        for n in bed.pieces:
+            piece, (x0, y0, x1, y1) = pieces[n % len(pieces)], laid[n].outline.bounds
+            on_it.append({"name": piece.name, "number": piece.number, "copy": n // len(pieces) + 1,
+                          "at": [round((x0 + x1) / 2, 4), round((y0 + y1) / 2, 4)],
+                          "turn_deg": round(laid[n].turn, 4)})  # fmt: skip
+        beds.append({"bed": bed.bed + 1, "hours": bed.seconds / 3600, "material_g": bed.material, "cost": bed.cost,
+                     "pieces": on_it})  # fmt: skip
+    return {
+        "beds": beds, "least_beds": work.least,
+        "job": {"hours": work.seconds / 3600, "material_g": work.material, "cost": work.cost, "beds": len(work.beds),
+                "contacts": work.contacts, "glue_mm2": work.glue, "longest_piece_hours": work.longest / 3600},
+    }  # fmt: skip
+
+
+def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid]) -> str:
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm",
+                   "material g", "hours"])  # fmt: skip
+    for n, one in enumerate(laid):
+        piece, (x0, y0, x1, y1) = pieces[n % len(pieces)], one.outline.bounds
+        rows.writerow([
+            piece.number, piece.name, n // len(pieces) + 1, one.bed + 1, f"{(x0 + x1) / 2:.3f}",
+            f"{(y0 + y1) / 2:.3f}", f"{one.turn:.2f}", f"{x1 - x0:.3f}", f"{y1 - y0:.3f}",
+            f"{piece.figures.height_mm:.3f}", f"{piece.figures.material_g:.2f}",
+            f"{piece.figures.print_seconds / 3600:.3f}",
+        ])  # fmt: skip
+    return out.getvalue()

@@ -1,0 +1,50 @@
+"""Names of files, of what every file system takes."""
+
+from __future__ import annotations
+
+import re
+import string
+
+from ..errors import BadPlan
+from ..outcome import Piece
+from .formats import UNITLESS
+
+PATTERN = "{number}-{name}{times}{unit}"
+"""How files of pieces are named, unless it is said otherwise."""
+FIELDS = {
+    "number": "of the piece", "name": "of the piece", "times": "“-print-3-times” where it is to be printed that often",
+    "copies": "how often it is to be printed", "bed": "on which it lies", "unit": "“-mm” where the format has none",
+}  # fmt: skip
+_LONGEST_NAME = 120
+_RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
+"""Names that some file systems refuse (from memory)."""
+
+
+def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str:
+    """The name of a piece's file without its ending, of what every file system takes.
+
+    Raises
+    ------
+    BadPlan : the pattern names a field that is not known, or leaves nothing.
+    """
+    values = {
+        "number": piece.number, "name": slug(piece.name), "copies": copies, "bed": bed + 1,
+        "times": f"-print-{copies}-times" if copies > 1 else "", "unit": "-mm" if ending in UNITLESS else "",
+    }  # fmt: skip
+    try:
+        fields = [field for _, field, _, _ in string.Formatter().parse(pattern) if field is not None]
+        unknown = next((field for field in fields if field not in values), None)
+        made = "" if unknown is not None else pattern.format(**values)
+    except (ValueError, KeyError, IndexError) as error:
+        raise BadPlan(f"The pattern “{pattern}” of file names makes no sense ({error}).") from error
+    if unknown is not None:
+        raise BadPlan(f"The pattern of file names has no “{{{unknown}}}”.", remedy=f"It has {', '.join(FIELDS)}.")
+    made = re.sub(r"[^\w.+-]+", "-", made).strip("-. ")[:_LONGEST_NAME]
+    if not made:
+        raise BadPlan(f"The pattern “{pattern}” leaves no file name.")
+    return f"{made}-piece" if made.lower().split(".")[0] in _RESERVED else made
+
+
+def slug(text: str) -> str:
+    """A name in letters that every file system takes."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "piece"

@@ -1,0 +1,260 @@
+"""Handing off: beds, files and the job, read back by trimesh and lib3mf; hours and cost by hand."""
+
+from __future__ import annotations
+
+import csv
+import json
+import math
+import os
+from dataclasses import replace
+from functools import cache
+
+import lib3mf
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given
+from hypothesis import strategies as st
+
+from deft_slab.core.cuts import StraightCut
+from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
+from deft_slab.core.handoff.beds import lay_out, least_beds
+from deft_slab.core.handoff.delivery import FORMATS, Wished, deliver
+from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
+from deft_slab.core.handoff.job import bed_seconds, job_of
+from deft_slab.core.handoff.naming import named
+from deft_slab.core.handoff.verified import verified
+from deft_slab.core.intake.threemf import items_in, wrapper
+from deft_slab.core.plan import Plan
+from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.workshop import Workshop
+from tests.core.test_commands import answer, call
+from tests.shapes import box, joined, model_of, solid_of, sphere
+
+PRINTER = default_printer()
+RESIN = shipped_printers()["small-resin"]
+CUT = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=30)
+
+
+@pytest.fixture
+def block(tmp_path):
+    path = tmp_path / "block.stl"
+    box(40, 30, 60).export(path)
+    return path
+
+
+def outcome_of(solid, printer=PRINTER, **what):
+    model = model_of(solid)
+    return Workshop(model).evaluate(Plan(model=model.ref, **what), printer)
+
+
+def handed(outcome, folder, printer=PRINTER, copies=1, replace=False, **wished):
+    laid = lay_out(outcome.pieces, printer, copies)
+    work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, copies))
+    return laid, work, deliver(outcome.pieces, laid, printer, "Thing", folder, Wished(**wished), work, replace=replace)
+
+
+def test_by_command_from_a_file_to_beds(block, tmp_path):
+    """Every format of each piece and bed, read back by readers that are not ours: closed, volume, size, place."""
+    out = tmp_path / "out"
+    found = answer("handoff", block, "--straight", 0, 0, 1, 20, "--copies", 3, "--pieces", *FORMATS, "--beds", *FORMATS,
+                   "--out", out)  # fmt: skip
+    assert found["least_beds"] == len(found["beds"]) == 1
+    assert {file.name for file in out.iterdir()} == {*found["files"], "job.json", "pieces.csv"}
+    lies = found["beds"][0]["pieces"]
+    assert len(lies) == 6
+    assert {piece["copy"] for piece in lies} == {1, 2, 3}
+    for number, volume in ((1, 40 * 30 * 40), (2, 40 * 30 * 20)):
+        own = [name for name in found["files"] if name.startswith(f"{number}-")]
+        assert len(own) == len(FORMATS)
+        for name in own:
+            assert ("-mm." in name) == (name.rsplit(".", 1)[1] in UNITLESS)
+            mesh = trimesh.load(out / name, force="mesh")
+            factor = 1000.0 if name.endswith(".glb") else 1.0  # metres, by the standard
+            assert mesh.is_watertight
+            assert mesh.volume * factor**3 == pytest.approx(volume, rel=1e-5)
+            size = sorted(mesh.extents * factor)
+            assert size == pytest.approx(sorted((40, 30, 40 if number == 1 else 20)), abs=1e-4)
+            up = 1 if name.endswith(".glb") else 2
+            assert mesh.bounds[0, up] == pytest.approx(0.0, abs=1e-7)
+    for name in (name for name in found["files"] if name.startswith("bed-1")):
+        mesh = trimesh.load(out / name, force="mesh")
+        factor = 1000.0 if name.endswith(".glb") else 1.0
+        assert mesh.volume * factor**3 == pytest.approx(3 * 40 * 30 * 60, rel=1e-5)
+    # each item of the 3MF where it is said to lie
+    model = wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    reader.ReadFromFile(str(out / "bed-1.3mf"))
+    assert reader.GetWarningCount() == 0
+    items = items_in(model)
+    assert [name for name, _, _ in items] == [piece["name"] for piece in lies]
+    for (_, corners, _), piece in zip(items, lies, strict=True):
+        middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
+        assert middle[:2] == pytest.approx(piece["at"], abs=1e-3)
+        assert corners[:, 2].min() == pytest.approx(0.0, abs=1e-5)
+        assert corners[:, :2].min() >= PRINTER.margin - 1e-6
+        assert corners[:, :2].max() <= PRINTER.bed_x - PRINTER.margin + 1e-6
+    listed = json.loads((out / "job.json").read_text())
+    assert listed["unit"] == "mm"
+    assert [one["file"] for one in listed["files"]] == found["files"]
+    assert listed["job"] == pytest.approx(found["job"])
+    rows = list(csv.reader((out / "pieces.csv").read_text().splitlines()))
+    assert len(rows) == 1 + 6
+    assert sum(float(row[10]) for row in rows[1:]) == pytest.approx(found["job"]["material_g"], abs=0.05)
+    refused = call("handoff", block, "--straight", 0, 0, 1, 20, "--out", out)
+    assert refused.returncode == 1
+    assert "replace" in refused.stderr
+    assert call("handoff", block, "--names", "{colour}", "--out", tmp_path / "no").returncode == 1
+    assert call("handoff", block, "--copies", 2000, "--out", tmp_path / "no").returncode == 1
+    assert not (tmp_path / "no").exists()
+
+
+def test_assembled_pieces_are_where_they_belong(tmp_path):
+    outcome = outcome_of(joined(box(40, 30, 60, (7, 8, 9))))
+    _, _, files = handed(outcome, tmp_path, pieces=("ply", "3mf", "glb"), beds=(), assembled=True)
+    for one in files:
+        mesh = trimesh.load(one.path, force="mesh")
+        low = np.array([7, 8, 9]) if one.path.suffix != ".glb" else np.array([7, 9, -38]) / 1000
+        assert mesh.bounds[0] == pytest.approx(low, abs=1e-5)
+
+
+def test_hours_material_and_cost_by_hand():
+    """A box of 20 x 20 x 10 on filament, by the formula in definitions: walls and infill at the path's speed."""
+    printer = PRINTER.changed(layer_heights=(0.2,), speed=50, wall_lines=3, infill=0.2, layer_seconds=4, line_width=0.4,
+                              material_price=30, material_density=1.2, hour_price=2, failed_share=0.1)  # fmt: skip
+    outcome = outcome_of(solid_of(box(20, 20, 10)), printer)
+    laid = lay_out(outcome.pieces, printer, 3)
+    work = job_of(outcome, laid, printer, 1)
+    shell = 4 * 20 * 10 * 3 * 0.4  # the walls, 3 lines of 0.4 mm
+    plastic = shell + 0.2 * (4000 - shell)
+    paths = plastic / (0.2 * 0.4) / 50
+    assert work.longest == pytest.approx(paths + 50 * 4, rel=1e-6)
+    # three at once: three times the paths, but what is lost at a layer only once
+    assert work.seconds == pytest.approx(3 * paths + 50 * 4, rel=1e-6)
+    assert work.material == pytest.approx(3 * plastic * 1.2 / 1000, rel=1e-6)
+    cost = work.material / 1000 * 30 + work.seconds / 3600 * 2
+    assert work.cost == pytest.approx(1.1 * cost)
+    assert work.beds[0].cost == pytest.approx(cost)
+
+
+@pytest.mark.parametrize("body", ["cylinder", "cone"])
+def test_hours_of_round_bodies_by_hand(body):
+    """The walls of a cylinder are 2 pi r h; those of a cone pi r h, as its outline shrinks to nothing."""
+    printer = PRINTER.changed(layer_heights=(0.2,), layer_seconds=0, wall_lines=1, infill=0, line_width=0.4, speed=50)
+    mesh = trimesh.creation.cylinder(15, 30, sections=256) if body == "cylinder" else trimesh.creation.cone(15, 30, 256)
+    outcome = outcome_of(solid_of(mesh), printer)
+    length = (2 if body == "cylinder" else 1) * math.pi * 15 * 30 / 0.2
+    assert outcome.pieces[0].figures.print_seconds == pytest.approx(length / 50, rel=5e-3)
+
+
+def test_copies_on_a_resin_plate_take_no_longer():
+    """747 layers: 5 bottom ones at 30 s, and the others at 9.6 s (common practice), however many copies there are."""
+    outcome = outcome_of(solid_of(box(10, 10, 747 * RESIN.layer_height)), RESIN)
+    seconds = 5 * RESIN.bottom_seconds + 742 * (RESIN.exposure_seconds + RESIN.lift_seconds)
+    for copies in (1, 4):
+        laid = lay_out(outcome.pieces, RESIN, copies)
+        assert job_of(outcome, laid, RESIN, 1).seconds == pytest.approx(seconds)
+    assert bed_seconds([], RESIN) == 0
+
+
+def test_contacts_are_counted():
+    outcome = outcome_of(solid_of(box(40, 30, 60)), recipe=(CUT,))
+    work = job_of(outcome, lay_out(outcome.pieces, PRINTER), PRINTER, 1)
+    assert (work.contacts, work.glue) == (1, pytest.approx(1200.0))
+
+
+# what is not written
+
+
+def test_what_does_not_read_as_it_should_is_not_saved():
+    ball = sphere(10, 3)
+    content = surface_bytes(ball.vertices, ball.triangles, "stl", "x", closed=True)
+    wanted = [(ball.vertices, ball.volume)]
+    triangles, volume, size = verified(content, "stl", wanted, "ball.stl")
+    assert triangles == len(ball.triangles)
+    assert volume == pytest.approx(ball.volume, rel=1e-5)
+    assert size == pytest.approx((20, 20, 20), rel=0.01)
+    for bad, why in (
+        (content[:80] + (len(ball.triangles) - 1).to_bytes(4, "little") + content[84:-50], "mm³|open"),
+        (surface_bytes(ball.vertices + 1.0, ball.triangles, "stl", "x", closed=True), "beside its place"),
+        (surface_bytes(ball.vertices, ball.triangles[:, ::-1], "stl", "x", closed=True), "mm³"),
+        (b"no model", "read"),
+    ):
+        with pytest.raises(SaveFailed, match=why):
+            verified(bad, "stl", wanted, "ball.stl")
+    with pytest.raises(SaveFailed, match="read again"):
+        read_again(b"PK no container", "3mf")
+    # an open surface is written as it is
+    open_ = surface_bytes(ball.vertices, ball.triangles[1:], "ply", "x", closed=False)
+    assert verified(open_, "ply", [(ball.vertices, None)], "ball.ply")[0] == len(ball.triangles) - 1
+
+
+def test_nothing_is_half_written(tmp_path):
+    outcome = outcome_of(solid_of(box(40, 30, 60)))
+    _, _, files = handed(outcome, tmp_path / "a")
+    before = {one.path: one.path.read_bytes() for one in files}
+    with pytest.raises(WouldReplace):
+        handed(outcome, tmp_path / "a", pieces=("stl", "ply"))
+    assert {path: path.read_bytes() for path in before} == before
+    assert not list((tmp_path / "a").glob("*.ply"))
+    handed(outcome, tmp_path / "a", replace=True)
+    assert {path: path.read_bytes() for path in before} == before  # the same content gives the same bytes
+    if os.geteuid() != 0:
+        (tmp_path / "b").mkdir(mode=0o500)
+        with pytest.raises(SaveFailed):
+            handed(outcome, tmp_path / "b")
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(SaveFailed, match="cannot be made"):
+        handed(outcome, tmp_path / "file" / "in")
+    with pytest.raises(BadPlan, match="step"):
+        handed(outcome, tmp_path / "c", pieces=("step",))
+
+
+def test_names_of_files():
+    piece = outcome_of(solid_of(box(4, 3, 6))).pieces[0]
+    piece = replace(piece, name="Größe / α: “Wing”")
+    assert named("{number}-{name}{times}{unit}", piece, 1, 0, "3mf") == "1-gr-e-wing"
+    assert named("{number}-{name}{times}{unit}", piece, 3, 0, "stl") == "1-gr-e-wing-print-3-times-mm"
+    assert named("bed {bed}/{number:03d}", piece, 3, 1, "stl") == "bed-2-001"
+    assert named("../../etc/{number}", piece, 1, 0, "stl") == "etc-1"
+    assert named("con", piece, 1, 0, "stl") == "con-piece"
+    assert len(named("x" * 500, piece, 1, 0, "stl")) <= 120
+    for wrong in ("{colour}", "{number", "{}", "{number.__class__}", "///", "{name!z}"):
+        with pytest.raises(BadPlan):
+            named(wrong, piece, 1, 0, "stl")
+
+
+@given(st.text(max_size=60), st.text(max_size=60))
+def test_a_name_never_leaves_its_folder(pattern, name):
+    piece = replace(a_cube(), name=name)
+    try:
+        made = named(pattern, piece, 2, 0, "stl")
+    except BadPlan:
+        return
+    assert made
+    assert not set(made) & set('/\\:*?"<>|\0')
+    assert not made.startswith((".", "-"))
+    assert os.path.basename(made) == made
+
+
+@cache
+def a_cube():
+    return outcome_of(solid_of(box(4, 4, 4))).pieces[0]
+
+
+def test_two_files_of_one_name_are_refused(tmp_path):
+    outcome = outcome_of(solid_of(box(40, 30, 60)), recipe=(CUT,))
+    with pytest.raises(BadPlan, match="Two files"):
+        handed(outcome, tmp_path / "d", pieces=("stl",), beds=(), pattern="piece{unit}")
+    assert not (tmp_path / "d").exists()
+
+
+def test_the_strict_reader_is_strict():
+    """lib3mf in strict mode refuses what it would else mend: or reading again would show nothing."""
+    model = wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    assert reader.GetStrictModeActive()
+    with pytest.raises(lib3mf.ELib3MFException):
+        reader.ReadFromBuffer(b"nothing")
