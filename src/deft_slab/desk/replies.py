@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.cuts import Cut
+from ..core.handoff.job import PrintJob
 from ..core.handoff.laid import Laid
 from ..core.model import Model
 from ..core.outcome import Outcome
@@ -24,12 +25,15 @@ Picture = NDArray[np.uint8]
 
 @dataclass(frozen=True, eq=False)
 class Evaluated:
-    """What the desk needs to show a plan. picture : (height, width, 4) uint8; printer : what it is judged by"""
+    """What the desk needs to show a plan. picture : (height, width, 4) uint8; printer : what it is judged by; work :
+    what printing it takes; clashes : of what is laid, see ``collisions``"""
 
     outcome: Outcome
     printer: Printer
     laid: tuple[Laid, ...]
     picture: Picture | None
+    work: PrintJob | None = None
+    clashes: tuple[tuple[int, int], ...] = ()
 
     def of(self, plan: Plan | None, printer: Printer) -> bool:
         """Whether it is of a plan on a printer."""

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
+from ..core.handoff.delivery import Wished
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .printer_dialog import PrinterDialog
@@ -80,6 +81,11 @@ class Verbs(QObject):
         name = QFileDialog.getExistingDirectory(self.window, "Folder for the STL files", self._folder())
         if name:
             self.state.writing.pieces(Path(name))
+
+    def ask_job_folder(self, wished: Wished) -> None:
+        name = QFileDialog.getExistingDirectory(self.window, "Folder for pieces and beds", self._folder())
+        if name:
+            self.state.bedding.write(Path(name), wished)
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(

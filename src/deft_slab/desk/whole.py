@@ -8,6 +8,7 @@ from .cuts.placing import Placing
 from .jobs import Jobs
 from .recovery import Autosave
 from .state.alike import Alike
+from .state.bedding import Bedding
 from .state.checking import Checking
 from .state.choosing import Choosing
 from .state.cut_search import CutSearch
@@ -61,6 +62,7 @@ class DeskState(Desk):
         self.hollowing = Hollowing(self, self.pointing)
         self.posting = Posting(self, self.pointing, self.checking)
         self.alike = Alike(self)
+        self.bedding = Bedding(self)
         self.writing = Writing(self)
 
     def close(self) -> None:

@@ -67,7 +67,8 @@ def least_beds(
     """No fewer beds can hold them, by the area of their footprints."""
     from ..nesting.nest import least_sheets
 
-    return least_sheets(_shapes(pieces, printer, copies, posts or {}, ()), _sheet(printer), printer.gap)
+    shapes = _shapes(pieces, printer, copies, posts or {}, (), thorough=True)
+    return least_sheets(shapes, _sheet(printer), printer.gap)
 
 
 def _sheet(printer: Printer) -> Sheet:

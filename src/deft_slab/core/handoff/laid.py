@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from ..anchored import nearest_alike
 from ..lying import Lying
 from ..outcome import Piece
 from ..printer import Printer
@@ -50,6 +51,16 @@ def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[in
             y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
         ))  # fmt: skip
     return tuple(found)
+
+
+def by_hand_of(pieces: Sequence[Piece], lying: Sequence[Lying]) -> frozenset[int]:
+    """Numbers, in the list of what is laid, of the pieces that were put by hand."""
+    found = set()
+    for one in lying:
+        number = nearest_alike(one, pieces) if one.by_hand else None
+        if number is not None:
+            found.add(one.copy_number * len(pieces) + number)
+    return frozenset(found)
 
 
 def collisions(laid: Sequence[Laid], printer: Printer) -> list[tuple[int, int]]:

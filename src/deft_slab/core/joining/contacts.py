@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import combinations
+from itertools import combinations, islice
 from typing import get_args
 
 import igl
@@ -282,9 +282,11 @@ class _Face:
 
 def _shared(one: _Face, two: _Face, way: Floats | None, kerf: float) -> Iterator[_Shared]:
     """What two faces share. way : in which the second piece comes off; None: across each plane by itself"""
-    planes = list(one.planes())
-    if way is None or (len(planes) == 1 and planes[0][0] @ way > _ONE_PLANE):
-        for normal, offset, own in planes:
+    # a bent face has as many planes as facets: no more than two are looked for, unless each counts
+    planes = one.planes() if way is None else islice(one.planes(), 2)
+    found = list(planes)
+    if way is None or (len(found) == 1 and found[0][0] @ way > _ONE_PLANE):
+        for normal, offset, own in found:
             yield from _flat(normal, offset, own, two, kerf)
         return
     yield from _bent(one, two, way / np.linalg.norm(way), kerf)

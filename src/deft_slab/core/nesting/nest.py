@@ -21,17 +21,23 @@ from .shapes import Nested, Shape, Sheet
 
 def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
     """No fewer sheets can hold them: all outlines grown by half the gap, against what of a sheet is free, grown as
-    much. Of an endless one 1."""
+    much; one more for each that is larger than a sheet. Of an endless one 1."""
     if not math.isfinite(sheet.deep):
         return 1
     usable = (sheet.wide + gap) * (sheet.deep + gap)
     kept = shapely.union_all([shapely.box(x, y, x + w, y + d) for x, y, w, d in sheet.kept])
     usable -= kept.intersection(shapely.box(0, 0, sheet.wide, sheet.deep)).area
-    found = 0
-    for group in {shape.group for shape in shapes}:
-        grown = math.fsum(shape.outline.buffer(gap / 2).area for shape in shapes if shape.group == group)
+    fitting = [shape for shape in shapes if any(_fits(shape, turn, sheet) for turn in shape.turns)]
+    found = len(shapes) - len(fitting)
+    for group in {shape.group for shape in fitting}:
+        grown = math.fsum(shape.outline.buffer(gap / 2).area for shape in fitting if shape.group == group)
         found += max(1, math.ceil(grown / usable - 1e-6)) if usable > 0 else 1
     return max(1, found)
+
+
+def _fits(shape: Shape, turn: float, sheet: Sheet) -> bool:
+    x0, y0, x1, y1 = shape.turned(turn).bounds
+    return bool(x1 - x0 <= sheet.wide + 1e-6 and y1 - y0 <= sheet.deep + 1e-6)
 
 
 def nested(

@@ -82,7 +82,7 @@ class Checking(QObject):
     # what was found
 
     def _key(self, plan: Plan) -> tuple[Plan, Printer, float | None]:
-        return plan.changed(left=()), self._desk.printer, self.layer
+        return plan.changed(left=(), lying=()), self._desk.printer, self.layer
 
     def of(self, plan: Plan) -> tuple[Checked, ...] | None:
         """What was found of a plan; None while it is not known."""

@@ -1,31 +1,63 @@
-"""Hand off: write the pieces ready to print, and save the project."""
+"""Hand off: pieces on their beds, what printing takes, and the files."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox
+from functools import partial
 
+from PySide6.QtWidgets import QCheckBox, QPushButton
+
+from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
+from ..state.bedding import STEP
 from ..verbs import Verbs
 from ..whole import DeskState
 from ..widgets import text
+from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
-from ..widgets.parts import Panel, button, emptied, label, line, row
+from ..widgets.parts import Panel, button, emptied, label, line, row, say
+
+_FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
 
 class HandOffPanel(Panel):
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()
-        self._state = state
-        self.head("Pieces, seated on the bed")
-        self._list = self.add_list()
+        self._state, self._bedding = state, state.bedding
+        self._beds_head = self.head("Beds")
+        self._beds_said = label("", "faint", wrap=True)
+        self.add(self._beds_said)
+        self.tiles = BedTiles(state)
+        self.add(self.tiles)
+        self.fewer = button("Fewer beds …", "Tries many orders and turns for the fewest beds; what you put somewhere "
+                            "yourself stays there.", self._bedding.nest, role="small")  # fmt: skip
+        self.anew = button("Lay anew", "Forgets where pieces were put by hand.", self._bedding.lay_anew, role="small")
+        self.left = button("Turn left", f"Turns the picked piece by {STEP:g}° (comma key).",
+                           partial(self._bedding.turn, STEP), role="small")  # fmt: skip
+        self.right = button("Turn right", f"Turns the picked piece by {STEP:g}° (full stop key).",
+                            partial(self._bedding.turn, -STEP), role="small")  # fmt: skip
+        self.add(row(self.fewer, self.anew, self.left, self.right, 1, spacing=4))
+        self.head("The job")
+        self.figures = self.add_figures(
+            ("Time", "Of all beds, one after the other on one printer."),
+            ("Longest piece", "Of the piece that takes longest, alone."),
+            ("Material", "Of all pieces, with their support."),
+            ("Cost", "Material and hours, with the profile's share for prints that fail; in your own currency."),
+            ("To glue", "Contacts of one prop, and their area."),
+        )
         self.head("Write")
+        self.piece_files = self._toggles("Each piece", ("stl",))
+        self.bed_files = self._toggles("Each bed", ("3mf",))
+        self.all = button(
+            "Write pieces and beds …", "Files in the formats that are chosen, each read again before it is saved, and "
+            "job.json and pieces.csv, which list them.", lambda: verbs.ask_job_folder(self.wished), role="main",
+        )  # fmt: skip
         self.stl = button(
             "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",
-            verbs.ask_stl_folder, role="main",
+            verbs.ask_stl_folder,
         )  # fmt: skip
         self.together = button(
             "All in one 3MF …", "All pieces, named, in their seats, side by side without overlap, in mm.",
-            verbs.ask_3mf_file, role="main",
+            verbs.ask_3mf_file,
         )  # fmt: skip
         self.save = button(
             "Save the project …", "A 3MF with the pieces, the model as it was opened, and the plan with its choices.",
@@ -41,23 +73,54 @@ class HandOffPanel(Panel):
         self.posts.clicked.connect(
             lambda on: state.change_settings(state.settings.model_copy(update={"with_posts": on}))
         )
-        for part in (self.stl, self.together, self.equal, self.posts, self.save):
+        for part in (self.all, self.equal, self.posts):
             self.add(part)
+        self.add(row(self.stl, self.together, 1))
+        self.add(row(self.save, 1))
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
+        self.head("Pieces, seated on the bed")
+        self._list = self.add_list()
         self.column.addStretch(1)
-        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.alike.changed)
+        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.alike.changed,
+               self._bedding.changed)  # fmt: skip
+
+    def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
+        """A row of formats that are written or not."""
+        found = {}
+        for ending in _FORMATS:
+            one = button(ending.upper(), f"{title} as .{ending}.", self._formats_changed, role="small", checkable=True)
+            one.setChecked(ending in chosen)
+            one.setAccessibleName(f"{title} as {ending.upper()}")
+            found[ending] = one
+        self.add(row(label(title, "faint"), 1, *found.values(), spacing=3))
+        return found
+
+    def _formats_changed(self) -> None:
+        self.all.setEnabled(self._state.evaluated is not None and bool(self.wished.pieces or self.wished.beds))
+
+    @property
+    def wished(self) -> Wished:
+        """What is written."""
+        pieces, beds = (
+            tuple(ending for ending, one in of.items() if one.isChecked())
+            for of in (self.piece_files, self.bed_files)
+        )  # fmt: skip
+        return Wished(pieces, beds, equal_once=self._state.settings.equal_once)
 
     def refresh(self) -> None:
         emptied(self._list)
         evaluated = self._state.evaluated
-        for part in (self.stl, self.together, self.save):
+        for part in (self.stl, self.together, self.save, self.fewer, self.tiles):
             part.setEnabled(evaluated is not None)
+        self._formats_changed()
         if evaluated is None:
             self._list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
             return
-        beds = max(laid.bed for laid in evaluated.laid) + 1
+        self._show_beds()
+        self._show_job()
         copies = evaluated.outcome.plan.copies
+        beds = max(laid.bed for laid in evaluated.laid) + 1
         alike = self._state.alike.found
         firsts = firsts_of(alike) if len(alike) == len(evaluated.outcome.pieces) else []
         self.equal.setVisible(len(set(firsts)) < len(firsts))
@@ -79,6 +142,37 @@ class HandOffPanel(Panel):
         path = self._state.opening.path
         saved = f"Project: {path.name}." if path else "The project has not been saved yet."
         self._where.setText(saved + (" Changed since." if path and self._state.history.dirty else ""))
+
+    def _show_beds(self) -> None:
+        bedding, work = self._bedding, self._bedding.work
+        self.anew.setEnabled(self._state.is_open and bool(self._state.plan.lying))
+        picked = bedding.picked is not None and bedding.picked < len(bedding.laid)
+        self.left.setEnabled(picked)
+        self.right.setEnabled(picked)
+        if work is not None:
+            count = len(work.beds)
+            self._beds_head.setText(f"{count} bed{'s' if count > 1 else ''}, at least {work.least}")
+        clashes = bedding.clashes
+        if clashes:
+            numbers = {number for pair in clashes for number in pair}
+            words = "1 piece lies" if len(numbers) == 1 else f"{len(numbers)} pieces lie"
+            gap = self._state.printer.gap
+            say(self._beds_said, f"{words} nearer than {gap:g} mm to another, or beside the bed.", "look")
+        else:
+            say(self._beds_said, "Drag pieces, also on to another bed; arrows move the picked one.", "faint")
+        self.tiles.updateGeometry()
+        self.tiles.update()
+
+    def _show_job(self) -> None:
+        work = self._bedding.work
+        if work is None:
+            return
+        self.figures["Time"].setText(text.hours(work.seconds))
+        self.figures["Longest piece"].setText(text.hours(work.longest))
+        self.figures["Material"].setText(text.grams(work.material))
+        self.figures["Cost"].setText(f"{work.cost:,.2f}")
+        glued = f"{work.contacts} contact{'s' if work.contacts != 1 else ''}, {text.area(work.glue)}"
+        self.figures["To glue"].setText(glued if work.contacts else "nothing")
 
 
 def _ranged(numbers: list[int]) -> str:

@@ -7,6 +7,7 @@ from typing import Any, TypeVar, get_type_hints
 
 from ...core.progress import Job
 from ..requests import Request
+from .beds import Beds
 from .checks import Checks
 from .cuts import Cuts
 from .files import Files
@@ -16,7 +17,7 @@ from .sizes import Sizes
 from .tilts import Tilts
 
 R = TypeVar("R")
-PARTS = (Files, Sizes, Tilts, Cuts, Joins, Checks)
+PARTS = (Files, Sizes, Tilts, Cuts, Joins, Checks, Beds)
 
 
 class Bench:

@@ -1,0 +1,119 @@
+"""Where pieces lie on their beds: moved and turned by hand, laid anew, and written."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import shapely
+from PySide6.QtCore import QObject, Signal
+
+from ...core.handoff.delivery import Handed, Wished
+from ...core.handoff.job import PrintJob
+from ...core.handoff.laid import Laid, by_hand_of, kept_as
+from ...core.lying import Lying
+from ..handoff_requests import Deliver, NestBeds
+from .desk import Desk
+
+STEP = 15.0
+"""Degrees by which a piece is turned at a time."""
+
+
+class Bedding(QObject):
+    """A part of the desk state. picked : the number, in what is laid, of the copy of a piece that is moved or turned"""
+
+    changed = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._desk = desk
+        self.picked: int | None = None
+        for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
+            signal.connect(self.changed)
+        desk.opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        self.picked = None
+        self.changed.emit()
+
+    @property
+    def laid(self) -> tuple[Laid, ...]:
+        """All pieces of the first copy, then those of the second, and so on; nothing while it is not known."""
+        evaluated = self._desk.evaluated
+        return evaluated.laid if evaluated is not None else ()
+
+    @property
+    def work(self) -> PrintJob | None:
+        """What printing it takes."""
+        evaluated = self._desk.evaluated
+        return evaluated.work if evaluated is not None else None
+
+    @property
+    def clashes(self) -> tuple[tuple[int, int], ...]:
+        """Pairs of numbers of what lies too near to each other; twice the same: it leaves its bed."""
+        evaluated = self._desk.evaluated
+        return evaluated.clashes if evaluated is not None else ()
+
+    def pick(self, number: int | None) -> None:
+        """Picks one of what is laid, and selects its piece."""
+        self.picked = number
+        if number is not None and self._desk.pieces:
+            self._desk.select_piece(number % len(self._desk.pieces))
+        self.changed.emit()
+
+    def move(self, number: int, bed: int, x: float, y: float) -> None:
+        """Puts a piece somewhere: the low corner of its footprint at x, y mm of a bed. All others stay where they
+        are."""
+        self._put("move a piece on its bed", number, bed=bed, x=x, y=y)
+
+    def turn(self, degrees: float) -> None:
+        """Turns the picked piece about its middle."""
+        number = self.picked
+        if number is None or number >= len(self.laid):
+            return
+        one = self.laid[number]
+        x, y, _, _ = shapely.affinity.rotate(one.outline, degrees, origin="center").bounds
+        turn = (one.turn + degrees + 180.0) % 360.0 - 180.0
+        self._put("turn a piece on its bed", number, bed=one.bed, x=x, y=y, turn=turn)
+
+    def _put(self, did: str, number: int, **what: float) -> None:
+        desk, pieces = self._desk, self._desk.pieces
+        if not desk.up_to_date or number >= len(self.laid):
+            return
+        kept = list(kept_as(pieces, self.laid, by_hand_of(pieces, desk.plan.lying) | {number}))
+        kept[number] = kept[number].model_copy(update=what)
+        desk.change(did, lambda: desk.plan.changed(lying=tuple(kept)))
+
+    def nest(self) -> None:
+        """Lays all pieces on as few beds as it takes, around those that were put by hand."""
+        desk, plan = self._desk, self._desk.plan
+
+        def done(found: tuple[Lying, ...]) -> None:
+            desk.do_plan("lay pieces on fewer beds", plan.changed(lying=found))
+            beds = 1 + max((one.bed for one in found), default=0)
+            desk.told.emit(f"All lies on {beds} bed{'s' if beds > 1 else ''} now.")
+
+        desk.ask("ask:nest", NestBeds(plan, desk.printer), done=done, label="Laying pieces on beds",
+                 still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+
+    def lay_anew(self) -> None:
+        """Forgets where pieces were put."""
+        desk = self._desk
+        self.picked = None
+        if desk.is_open and desk.plan.lying:
+            desk.do_plan("lay pieces anew", desk.plan.changed(lying=()))
+
+    def write(self, folder: Path, wished: Wished, *, replace: bool = False) -> None:
+        """Writes pieces and beds into a folder, with the lists of them; asks before it replaces any."""
+        desk = self._desk
+
+        def done(written: list[Handed]) -> None:
+            said = "1 file" if len(written) == 1 else f"{len(written)} files"
+            desk.told.emit(f"Wrote {said} to {folder}, each read again: closed, its volume, its place.\n"
+                           "job.json and pieces.csv list them.")  # fmt: skip
+
+        desk.jobs.submit(
+            "handoff:all",
+            Deliver(desk.plan, desk.printer, desk.project.title, folder, wished, replace, desk.settings.with_posts),
+            done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, replace=True)),
+            label="Writing pieces and beds",
+        )  # fmt: skip

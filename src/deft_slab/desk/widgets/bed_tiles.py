@@ -1,0 +1,222 @@
+"""The beds from above, as tiles on which pieces are dragged."""
+
+from __future__ import annotations
+
+import math
+
+import shapely
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from ..look import palette
+from ..state.bedding import STEP
+from ..whole import DeskState
+from . import text
+
+_GAP, _SAID = 10, 18
+"""Pixels between tiles, and of the words under each."""
+_TALLEST = 220
+_ENDLESS = 1.6
+"""Depth of a tile of a bed without end that holds little, of its width."""
+_MOVES = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (0, -1), Qt.Key.Key_Up: (0, 1)}
+
+
+class BedTiles(QWidget):
+    """Pieces are clicked, dragged on their bed and on to another one; arrows move the picked one by 1 mm, with Shift by
+    10, and comma and full stop turn it."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._bedding = state, state.bedding
+        self._held: tuple[int, float, float] | None = None  # number, mm from its low corner to where it was taken
+        self._at: tuple[int, float, float] | None = None  # bed, mm, of the low corner while it is dragged
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Beds from above")
+        policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+
+    # where the tiles are
+
+    @property
+    def beds(self) -> int:
+        """How many tiles there are: one more, to begin another bed, while a piece is dragged."""
+        used = 1 + max((one.bed for one in self._bedding.laid), default=0)
+        return used + (1 if self._held is not None and len(self._bedding.laid) > 1 else 0)
+
+    @property
+    def _size(self) -> tuple[float, float]:
+        """mm that a tile shows."""
+        printer, laid = self._state.printer, self._bedding.laid
+        wide, deep = printer.bed_x, printer.bed_y
+        if printer.endless == "x":
+            wide = max(_ENDLESS * deep, max((one.outline.bounds[2] for one in laid), default=0.0) + printer.margin)
+        elif printer.endless == "y":
+            deep = max(_ENDLESS * wide, max((one.outline.bounds[3] for one in laid), default=0.0) + printer.margin)
+        return wide, deep
+
+    def _scale(self, width: int) -> tuple[int, float]:
+        """(tiles in a row, pixels for a mm)."""
+        wide, deep = self._size
+        columns = 1 if len(self._bedding.laid) <= 1 else 2  # there is room for another bed, which may be begun
+        scale = (width - (columns - 1) * _GAP - 2) / columns / wide
+        return columns, min(scale, _TALLEST / deep)
+
+    def heightForWidth(self, width: int) -> int:
+        columns, scale = self._scale(width)
+        return math.ceil(self.beds / columns) * (round(self._size[1] * scale) + _SAID + _GAP) + 2
+
+    def sizeHint(self) -> QSize:
+        return QSize(280, self.heightForWidth(280))
+
+    def tile(self, bed: int) -> QRectF:
+        """Where a bed is, in pixels."""
+        columns, scale = self._scale(self.width())
+        wide, deep = (size * scale for size in self._size)
+        return QRectF(1 + bed % columns * (wide + _GAP), 1 + bed // columns * (deep + _SAID + _GAP), wide, deep)
+
+    def pixel(self, bed: int, x: float, y: float) -> QPointF:
+        """Where a place of a bed, mm, is."""
+        tile, (_, scale) = self.tile(bed), self._scale(self.width())
+        return QPointF(tile.left() + x * scale, tile.bottom() - y * scale)
+
+    def place(self, at: QPointF) -> tuple[int, float, float]:
+        """(bed, x, y in mm) of a pixel; of the nearest bed beside all."""
+        _, scale = self._scale(self.width())
+
+        def away(bed: int) -> float:
+            tile = self.tile(bed)
+            across = max(tile.left() - at.x(), 0.0, at.x() - tile.right())
+            return across + max(tile.top() - at.y(), 0.0, at.y() - tile.bottom())
+
+        bed = min(range(self.beds), key=away)
+        tile = self.tile(bed)
+        return bed, (at.x() - tile.left()) / scale, (tile.bottom() - at.y()) / scale
+
+    def number_at(self, at: QPointF) -> int | None:
+        """Which of what is laid is under a pixel; the smallest, where several are."""
+        bed, x, y = self.place(at)
+        point, laid = shapely.Point(x, y), self._bedding.laid
+        over = [n for n, one in enumerate(laid) if one.bed == bed and one.outline.intersects(point)]
+        return min(over, key=lambda n: laid[n].outline.area) if over else None
+
+    # by hand
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        number = self.number_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
+        self._bedding.pick(number)
+        if number is not None and self._state.up_to_date:
+            _, x, y = self.place(event.position())
+            low_x, low_y, _, _ = self._bedding.laid[number].outline.bounds
+            self._held = (number, x - low_x, y - low_y)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            over = self.number_at(event.position())
+            self.setToolTip("" if over is None else text.plain(self._about(over)))
+            self.setCursor(Qt.CursorShape.ArrowCursor if over is None else Qt.CursorShape.OpenHandCursor)
+            return
+        _, from_x, from_y = self._held
+        bed, x, y = self.place(event.position())
+        self._at = (bed, x - from_x, y - from_y)
+        self.updateGeometry()
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, at, self._held, self._at = self._held, self._at, None, None
+        if held is not None and at is not None:
+            self._bedding.move(held[0], at[0], at[1], at[2])
+        self.updateGeometry()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        number, laid, key = self._bedding.picked, self._bedding.laid, Qt.Key(event.key())
+        if key == Qt.Key.Key_Escape and self._held is not None:
+            self._held = self._at = None
+            self.update()
+        elif number is not None and number < len(laid) and key in _MOVES:
+            step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            x, y, _, _ = laid[number].outline.bounds
+            self._bedding.move(number, laid[number].bed, x + step * _MOVES[key][0], y + step * _MOVES[key][1])
+        elif number is not None and key in (Qt.Key.Key_Comma, Qt.Key.Key_Period):
+            self._bedding.turn(STEP if key == Qt.Key.Key_Comma else -STEP)
+        else:
+            super().keyPressEvent(event)
+
+    def _about(self, number: int) -> str:
+        pieces, one = self._state.pieces, self._bedding.laid[number]
+        piece = pieces[number % len(pieces)]
+        x0, y0, x1, y1 = one.outline.bounds
+        copy = f", copy {number // len(pieces) + 1}" if len(self._bedding.laid) > len(pieces) else ""
+        return f"{piece.number}  {piece.name}{copy}: {x1 - x0:.1f} × {y1 - y0:.1f} mm, turned by {one.turn:.0f}°"
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        laid, pieces = self._bedding.laid, self._state.pieces
+        for bed in range(self.beds):
+            self._paint_bed(painter, bed)
+        clashing = {number for pair in self._bedding.clashes for number in pair}
+        for number, one in enumerate(laid):
+            held = self._held is not None and self._held[0] == number and self._at is not None
+            if pieces and not held:
+                self._paint_piece(painter, number, one.bed, 0.0, 0.0, clashing=number in clashing)
+        if self._held is not None and self._at is not None:
+            x, y, _, _ = laid[self._held[0]].outline.bounds
+            self._paint_piece(painter, self._held[0], self._at[0], self._at[1] - x, self._at[2] - y, clashing=False)
+
+    def _paint_bed(self, painter: QPainter, bed: int) -> None:
+        printer, tile, work = self._state.printer, self.tile(bed), self._bedding.work
+        fresh = work is not None and bed >= len(work.beds)
+        painter.setPen(QPen(QColor(palette.STONE), 1.0, Qt.PenStyle.DashLine if fresh else Qt.PenStyle.SolidLine))
+        painter.setBrush(QColor(palette.SHEET if fresh else "#FFFFFF"))
+        painter.drawRect(tile)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(palette.HAIRLINE), 1.0, Qt.PenStyle.DotLine))
+        _, scale = self._scale(self.width())
+        inset = printer.margin * scale
+        painter.drawRect(tile.adjusted(inset, inset, -inset, -inset))
+        for x, y, wide, deep in printer.kept_free:
+            corner = self.pixel(bed, x, y + deep)
+            painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale),
+                             Qt.BrushStyle.BDiagPattern)  # fmt: skip
+        painter.setPen(QColor(palette.FAINT))
+        said = "another bed" if fresh else f"bed {bed + 1}"
+        if work is not None and not fresh:
+            said += f" · {text.hours(work.beds[bed].seconds)} · {text.grams(work.beds[bed].material)}"
+        under = QRectF(tile.left(), tile.bottom() + 2, tile.width(), _SAID)
+        painter.drawText(under, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, said)
+
+    def _paint_piece(
+        self, painter: QPainter, number: int, bed: int, across: float, up: float, *, clashing: bool
+    ) -> None:  # fmt: skip
+        pieces, outline = self._state.pieces, self._bedding.laid[number].outline
+        path = QPainterPath()
+        path.setFillRule(Qt.FillRule.OddEvenFill)
+        for one in outline.geoms:
+            for ring in (one.exterior, *one.interiors):
+                corners = [self.pixel(bed, x + across, y + up) for x, y in ring.coords]
+                path.moveTo(corners[0])
+                for corner in corners[1:]:
+                    path.lineTo(corner)
+                path.closeSubpath()
+        painter.save()
+        painter.setClipRect(self.tile(bed).adjusted(-2, -2, 2, 2))  # what is too large stays on its tile
+        fill = QColor(palette.PIECES[number % len(pieces) % len(palette.PIECES)])
+        painter.setBrush(fill)
+        picked = number == self._bedding.picked
+        rim = palette.MADDER if clashing else palette.INK if picked else palette.FAINT
+        painter.setPen(QPen(QColor(rim), 2.0 if picked or clashing else 1.0))
+        painter.drawPath(path)
+        inside = outline.representative_point()
+        at = self.pixel(bed, inside.x + across, inside.y + up)
+        painter.setPen(QColor(palette.INK))
+        said = f"{pieces[number % len(pieces)].number}" + ("!" if clashing else "")
+        metrics = painter.fontMetrics()
+        if min(path.boundingRect().width(), path.boundingRect().height()) >= metrics.horizontalAdvance(said):
+            painter.drawText(QRectF(at.x() - 20, at.y() - 10, 40, 20), Qt.AlignmentFlag.AlignCenter, said)
+        painter.restore()

@@ -1,0 +1,45 @@
+"""What Hand off asks: beds laid, and files written."""
+
+from __future__ import annotations
+
+from ...core.handoff.beds import ROUNDS, lay_out, least_beds
+from ...core.handoff.delivery import Handed, deliver
+from ...core.handoff.job import job_of
+from ...core.handoff.laid import by_hand_of, kept_as
+from ...core.lying import Lying
+from ...core.outcome import Outcome
+from ...core.plan import Plan
+from ...core.posting.posted import in_bodies
+from ...core.printer import Printer
+from ...core.progress import Job
+from ..handoff_requests import Deliver, NestBeds
+from .shop import Shop
+
+
+class Beds:
+    """Answers requests; see ``bench``."""
+
+    def __init__(self, shop: Shop) -> None:
+        self._shop = shop
+
+    def _outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
+        return self._shop.workshop(plan).evaluate(plan, printer, job, guests=self._shop.guests)
+
+    def nest(self, asked: NestBeds, job: Job) -> tuple[Lying, ...]:
+        """Where all pieces lie. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        plan, printer = asked.plan, asked.printer
+        outcome = self._outcome(plan, printer, job.part(0.0, 0.2))
+        own = tuple(one for one in plan.lying if one.by_hand)
+        laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, rounds=ROUNDS,
+                       job=job.part(0.2, 1.0))  # fmt: skip
+        return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, own))
+
+    def deliver(self, asked: Deliver, job: Job) -> list[Handed]:
+        """Raises SaveFailed, WouldReplace, BadPlan, Cancelled, OpenSurface, CutFailed."""
+        plan, printer = asked.plan, asked.printer
+        outcome = self._outcome(plan, printer, job.part(0.0, 0.3))
+        laid = lay_out(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts)
+        work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, plan.copies, outcome.posts))
+        pieces = in_bodies(plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
+        return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
+                       replace=asked.replace)  # fmt: skip

@@ -1,0 +1,183 @@
+"""Hand off in the window, as a person does it: pieces dragged on their beds, laid anew, and written."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import trimesh
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+
+from deft_slab.core.cuts import StraightCut
+from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.printer import default_printer
+from tests.desk.conftest import PATIENCE, words
+from tests.shapes import box, solid_of
+
+Z = (Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+
+@pytest.fixture
+def block(desk, tmp_path):
+    """A block in two pieces, in Hand off."""
+    write_solid(solid_of(box(80, 60, 60)), "Block", tmp_path / "block.stl", replace=False)
+    desk.open(tmp_path / "block.stl")
+    desk.state.choose_printer(default_printer())
+    cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=20)
+    desk.state.do_plan("cut", desk.state.plan.with_cut(cut))
+    done(desk)
+    desk.go(6)
+    return desk
+
+
+def done(desk):
+    desk.settle()
+    desk.qtbot.waitUntil(lambda: desk.state.up_to_date and not desk.state.jobs.busy, timeout=PATIENCE)
+    desk.settle()
+
+
+def page(desk):
+    return desk.window.panels["Hand off"]
+
+
+def middle(desk, number):
+    """The pixel, on its tile, in the middle of one of what is laid."""
+    one = desk.state.bedding.laid[number]
+    at = one.outline.centroid
+    return page(desk).tiles.pixel(one.bed, at.x, at.y)
+
+
+def drag(desk, start, end):
+    tiles, button = page(desk).tiles, Qt.MouseButton.LeftButton
+    QTest.mousePress(tiles, button, Qt.KeyboardModifier.NoModifier, start.toPoint())
+    for share in (0.5, 1.0):
+        at = QPointF(start + share * (end - start))
+        event = QMouseEvent(QEvent.Type.MouseMove, at, QPointF(tiles.mapToGlobal(at)), Qt.MouseButton.NoButton, button,
+                            Qt.KeyboardModifier.NoModifier)  # fmt: skip
+        QApplication.sendEvent(tiles, event)
+    QTest.mouseRelease(tiles, button, Qt.KeyboardModifier.NoModifier, end.toPoint())
+    done(desk)
+
+
+def test_pieces_are_dragged_on_their_bed_and_on_to_another(block):
+    state, bedding = block.state, block.state.bedding
+    before = [one.outline.bounds for one in bedding.laid]
+    assert "1 bed, at least 1" in words(page(block))
+    _, scale = page(block).tiles._scale(page(block).tiles.width())
+    start = middle(block, 0)
+    drag(block, start, start + QPointF(0, -40))  # up on the screen is towards the back of the bed
+    moved = [one.outline.bounds for one in bedding.laid]
+    assert np.array(moved[0]) - before[0] == pytest.approx([0, 40 / scale, 0, 40 / scale], abs=1.5 / scale)
+    assert moved[1] == pytest.approx(before[1], abs=1e-3)
+    assert state.selected_piece == 0
+    assert [one.by_hand for one in state.plan.lying] == [True, False]
+    # where it lies in the 3D view, and in the file, is where it was put
+    placed = block.bed.scene.placed[0].box
+    assert placed[0][:2] == pytest.approx(moved[0][:2], abs=1e-6)
+    block.key(*Z)
+    done(block)
+    assert [one.outline.bounds for one in bedding.laid] == before
+    # on to a bed of its own: one tile more appears while it is dragged
+    tiles = page(block).tiles
+    QTest.mousePress(tiles, Qt.MouseButton.LeftButton, pos=middle(block, 1).toPoint())
+    assert tiles.beds == 2
+    QTest.mouseRelease(tiles, Qt.MouseButton.LeftButton, pos=middle(block, 1).toPoint())
+    assert tiles.beds == 1
+    bedding.move(1, 1, 50.0, 60.0)
+    done(block)
+    assert [one.bed for one in bedding.laid] == [0, 1]
+    assert "2 beds, at least 1" in words(page(block))
+    block.key(*Z)
+    done(block)
+    assert not state.plan.lying
+
+
+def test_a_clash_is_said_and_keys_move_and_turn(block):
+    state, bedding, tiles = block.state, block.state.bedding, page(block).tiles
+    QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=middle(block, 0).toPoint())
+    assert bedding.picked == 0
+    x, y, _, _ = bedding.laid[0].outline.bounds
+    tiles.setFocus()
+    QTest.keyClick(tiles, Qt.Key.Key_Right)
+    done(block)
+    QTest.keyClick(tiles, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    done(block)
+    assert bedding.laid[0].outline.bounds[:2] == pytest.approx((x + 1, y + 10), abs=1e-3)
+    centre = bedding.laid[0].outline.centroid
+    QTest.keyClick(tiles, Qt.Key.Key_Comma)
+    done(block)
+    assert bedding.laid[0].turn == pytest.approx(15.0)
+    assert bedding.laid[0].outline.centroid.distance(centre) < 1e-3
+    block.click(page(block).right)
+    done(block)
+    assert bedding.laid[0].turn == pytest.approx(0.0)
+    drag(block, middle(block, 0), middle(block, 1))
+    assert bedding.clashes == ((0, 1),)
+    assert "2 pieces lie nearer than 4 mm" in words(page(block))
+    drag(block, middle(block, 0), middle(block, 0) + QPointF(-400, 0))
+    assert (0, 0) in bedding.clashes
+    block.click(page(block).anew)
+    done(block)
+    assert not state.plan.lying
+    assert not bedding.clashes
+
+
+def test_the_job_and_fewer_beds(block):
+    state, bedding = block.state, block.state.bedding
+    alone = bedding.work
+    assert page(block).figures["To glue"].text() == "1 contact, 48.0 cm²"
+    state.change("copies", lambda: state.plan.changed(copies=5))
+    done(block)
+    assert len(bedding.laid) == 10
+    work = bedding.work
+    assert work.material == pytest.approx(5 * alone.material)
+    assert work.seconds < 5 * alone.seconds  # what is lost at a layer is lost once
+    assert f"{len(work.beds)} beds, at least {work.least}" in words(page(block))
+    bedding.move(3, 1, 5.0, 5.0)
+    done(block)
+    kept = bedding.laid[3].outline.bounds
+    block.click(page(block).fewer)
+    done(block)
+    assert not bedding.clashes
+    assert bedding.laid[3].outline.bounds == pytest.approx(kept, abs=1e-3)
+    assert len(state.plan.lying) == 10
+    assert len(bedding.work.beds) <= len(work.beds)
+
+
+def test_written_and_read_back(block, tmp_path, monkeypatch):
+    panel, out = page(block), tmp_path / "job"
+    out.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    drag(block, middle(block, 0), middle(block, 0) + QPointF(0, -30))
+    block.click(panel.piece_files["glb"])
+    block.click(panel.bed_files["stl"])
+    block.click(panel.all)
+    done(block)
+    names = {file.name for file in out.iterdir()}
+    assert names == {"1-upper-block-mm.stl", "1-upper-block.glb", "2-lower-block-mm.stl", "2-lower-block.glb",
+                     "bed-1.3mf", "bed-1-mm.stl", "job.json", "pieces.csv"}  # fmt: skip
+    bed = trimesh.load(out / "bed-1-mm.stl")
+    assert bed.is_watertight
+    assert bed.volume == pytest.approx(80 * 60 * 60, rel=1e-6)
+    low = np.min([one.outline.bounds[:2] for one in block.state.bedding.laid], axis=0)
+    assert bed.bounds[0] == pytest.approx([*low, 0.0], abs=1e-3)
+    listed = json.loads((out / "job.json").read_text())
+    assert listed["beds"][0]["hours"] == pytest.approx(block.state.bedding.work.seconds / 3600)
+    # asked before anything is replaced; refused, all is as it was
+    asked = []
+    monkeypatch.setattr(
+        QMessageBox, "question", lambda *given: asked.append(given) or QMessageBox.StandardButton.Cancel
+    )
+    before = (out / "bed-1.3mf").stat().st_mtime_ns
+    block.click(panel.all)
+    done(block)
+    assert len(asked) == 1
+    assert (out / "bed-1.3mf").stat().st_mtime_ns == before
+    for chosen in (*panel.piece_files.values(), *panel.bed_files.values()):
+        if chosen.isChecked():
+            block.click(chosen)
+    assert not panel.all.isEnabled()
