@@ -19,6 +19,7 @@ COMMANDS = (
     "join",
     "coupon",
     "handoff",
+    "run",
     "sweep",
     "propose",
     "-h",

@@ -24,10 +24,12 @@ from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
 from deft_slab.core.handoff.job import bed_seconds, job_of
 from deft_slab.core.handoff.naming import named
 from deft_slab.core.handoff.verified import verified
+from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.threemf import items_in, wrapper
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS, PROJECT
 from tests.core.test_commands import answer, call
 from tests.shapes import box, joined, model_of, solid_of, sphere
 
@@ -107,6 +109,25 @@ def test_by_command_from_a_file_to_beds(block, tmp_path):
     assert "replace" in refused.stderr
     assert call("handoff", block, "--names", "{colour}", "--out", tmp_path / "no").returncode == 1
     assert call("handoff", block, "--copies", 2000, "--out", tmp_path / "no").returncode == 1
+    assert not (tmp_path / "no").exists()
+
+
+def test_a_project_is_run(tmp_path):
+    """What the demo project keeps, by name; and what is on its bed, lying where it was put."""
+    out = tmp_path / "out"
+    found = answer(
+        "run", PROJECT, "--choice", "Two halves, level", "--quick", "--beds", "--pieces", "ply", "--out", out
+    )
+    volumes = [trimesh.load(out / name).volume for name in found["files"]]
+    assert len(volumes) == 2
+    whole = open_file(PROJECT).model.solid.volume
+    assert sum(volumes) == pytest.approx(whole, rel=1e-4)
+    refused = call("run", PROJECT, "--choice", "None such", "--out", tmp_path / "no")
+    assert refused.returncode == 1
+    assert "Two halves, level" in refused.stderr
+    model = call("run", MODELS["hook"], "--out", tmp_path / "no")
+    assert model.returncode == 1
+    assert "no project" in model.stderr
     assert not (tmp_path / "no").exists()
 
 

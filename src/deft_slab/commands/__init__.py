@@ -19,6 +19,8 @@ from .printing import lines_of, plain, plainly
 
 _log = logging.getLogger(__name__)
 
+_ELSEWHERE = {"run": "whole_job"}
+"""Modules of commands that are called otherwise than these."""
 _INCOMPLETE = 3
 """Exit code where a file ended in the middle: what could be read of it was worked on."""
 
@@ -50,7 +52,8 @@ def run(arguments: list[str]) -> int:
 
 def _ran(parsed: argparse.Namespace) -> int:
     refuse_senseless(parsed)
-    does = import_module(f".{parsed.command}", __package__).run  # what one command needs, another does not wait for
+    module = _ELSEWHERE.get(parsed.command, parsed.command)
+    does = import_module(f".{module}", __package__).run  # what one command needs, another does not wait for
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
     try:
         parsed.spread, parsed.complete = pool.map, True

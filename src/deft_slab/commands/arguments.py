@@ -84,6 +84,7 @@ def parser() -> argparse.ArgumentParser:
     join.add_argument("--assembled", action="store_true",
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
     _handoff(commands.add_parser("handoff", help="lay the pieces on beds and write them, with all that it takes"))
+    _run(commands.add_parser("run", help="the whole job of a project: its plan laid on beds and written"))
     _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     _common(sweep_)
@@ -165,6 +166,22 @@ def _handoff(command: argparse.ArgumentParser) -> None:
     _overhang(command)
     _stands(command)
     command.add_argument("--copies", type=int, default=1, metavar="N", help="copies of the whole prop (1)")
+    _files(command)
+    _recipe(command)
+
+
+def _run(command: argparse.ArgumentParser) -> None:
+    """Which project, and what is written of it."""
+    command.add_argument("file", type=Path, metavar="PROJECT")
+    command.add_argument("--choice", metavar="NAME", help="a choice that it keeps, instead of what is on its bed")
+    command.add_argument("--printer", metavar="NAME", help="a shipped profile, or a profile's JSON file, for its own")
+    _files(command)
+    _out(command)
+    command.add_argument("--json", action="store_true", help="print JSON")
+
+
+def _files(command: argparse.ArgumentParser) -> None:
+    """Which files are written of pieces and beds."""
     command.add_argument("--quick", action="store_true", help="lay the pieces in one order only, hardly turned")
     command.add_argument("--pieces", nargs="*", choices=FORMATS, default=["stl"], metavar="FORMAT", dest="piece_files",
                          help=f"files of each piece: {', '.join(FORMATS)}, or none (stl)")  # fmt: skip
@@ -174,9 +191,8 @@ def _handoff(command: argparse.ArgumentParser) -> None:
                          help=f"of the files of pieces, with {', '.join(FIELDS)} in braces ({PATTERN})")  # fmt: skip
     command.add_argument("--assembled", action="store_true",
                          help="pieces where they belong on the prop instead of in their seats")  # fmt: skip
-    command.add_argument("--bare", action="store_true", help="without the posts that the recipe names")
+    command.add_argument("--bare", action="store_true", help="without the posts of the plan")
     command.add_argument("--equal-once", action="store_true", help="equal pieces as one file, with a count")
-    _recipe(command)
 
 
 def _stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:
@@ -206,6 +222,10 @@ def _cuts(command: argparse.ArgumentParser) -> None:
 def _recipe(command: argparse.ArgumentParser) -> None:
     """What is cut, and where the pieces are written."""
     _cuts(command)
+    _out(command)
+
+
+def _out(command: argparse.ArgumentParser) -> None:
     command.add_argument("--out", type=Path, required=True, metavar="DIR")
     command.add_argument("--replace", action="store_true", help="replace files of the same names")
 

@@ -8,7 +8,10 @@ from typing import Any
 from ..core.handoff.beds import ROUNDS, lay_out, least_beds
 from ..core.handoff.delivery import Wished, as_json, deliver
 from ..core.handoff.job import job_of
+from ..core.handoff.laid import collisions
+from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
+from ..core.printer import Printer
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
@@ -19,18 +22,23 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift, copies=arguments.copies)
+    return handed_off(arguments, workshop, plan, printer, opened.model.name)
+
+
+def handed_off(
+    arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer, title: str
+) -> dict[str, object]:  # fmt: skip
+    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it."""
     outcome = workshop.evaluate(plan, printer)
-    rounds = 0 if arguments.quick else ROUNDS
+    rounds = 0 if arguments.quick or plan.lying else ROUNDS
     laid = lay_out(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts, rounds=rounds)
-    least = least_beds(outcome.pieces, printer, plan.copies, outcome.posts)
-    work = job_of(outcome, laid, printer, least)
+    work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, plan.copies, outcome.posts))
     wished = Wished(
         tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
         equal_once=arguments.equal_once, pattern=arguments.names,
     )  # fmt: skip
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
-    handed = deliver(printed, laid, printer, opened.model.name, arguments.out, wished, work,
-                     replace=arguments.replace)  # fmt: skip
+    handed = deliver(printed, laid, printer, title, arguments.out, wished, work, replace=arguments.replace)
     listed = as_json(outcome.pieces, laid, work)
     beds: list[dict[str, Any]] = listed["beds"]
     for bed in beds:
@@ -40,4 +48,6 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
             files = [one for one in handed if one.piece == piece["number"] - 1]
             piece["file"] = files[0].path.name if files else None
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
-    return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "notes": list(outcome.notes)}
+    too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer) if a != b]
+    return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,
+            "notes": list(outcome.notes)}  # fmt: skip

@@ -33,12 +33,14 @@ _LENGTHS = (
     ("bed_y", "Bed depth", "mm", 10, 1e5, 0, "How far the bed goes to the back."),
     ("height", "Height", "mm", 10, 1e5, 0, "How high a piece may be."),
     ("margin", "Margin", "mm", 0, 1e3, 1, "Kept free along the edges of the bed."),
+    ("gap", "Between pieces", "mm", 0, 500, 1, "Kept free between pieces on a bed."),
     ("line_width", "Line or pixel width", "mm", 0.001, 10, 3, "Walls thinner than two of them print badly."),
     ("clearance", "Clearance", "mm", 0, 5, 2, "Gap on each side between a key and its socket."),
     ("support_density", "Plastic in support", "%", 0.1, 100, 0, "Share of the support volume that is plastic."),
     ("material_density", "Material weighs", "g/cm³", 0.1, 25, 2, "Density of the material."),
     ("material_price", "Price of 1 kg", "", 0, 1e5, 2, "In your own currency."),
     ("hour_price", "Price of an hour", "", 0, 1e4, 2, "Power and wear, in your own currency."),
+    ("failed_share", "Prints that fail", "%", 0, 1000, 0, "Share of the cost that is added for them."),
 )
 _TIMES = {
     "filament": (

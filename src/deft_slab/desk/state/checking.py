@@ -19,8 +19,9 @@ from ..check_requests import CheckPieces, CutSection
 from .desk import Desk
 
 _KEPT = 64
-_REST = 60
-"""ms without a move after which the exact section is asked for."""
+_REST = 140
+"""ms without a move after which the exact section is asked for: longer than a slow renderer takes for a picture, or it
+would be taken for a rest."""
 
 _HOLD = 1.5
 """mm around a place where support is asked for."""

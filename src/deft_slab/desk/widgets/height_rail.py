@@ -136,13 +136,14 @@ class HeightRail(QWidget):
         z = self._base + (np.arange(len(self._areas)) + 0.5) * (self._height - self._base) / len(self._areas)
         most = max(float(peel.max()), 1e-9)
         # no more points than there are pixels: of those that share one, the largest
-        step = max(1, len(z) // max(2 * self.height(), 1))
+        step = max(1, len(z) // max(self.height(), 1))
         starts = np.arange(0, len(z), step)
+        high = self.height() - _MARGIN - (self.height() - 2 * _MARGIN) * z[starts] / self._height
         for values, brush, pen in ((peel, "", palette.PLUM), (self._areas, "#CFC8B7", "")):
             if values is peel and self._peel is None:
                 continue
             wide = (40.0 if self._peel is None else 30.0) * np.maximum.reduceat(values, starts) / most
-            line = [QPointF(right - w, self.y_of(h)) for w, h in zip(wide.tolist(), z[starts].tolist(), strict=True)]
+            line = [QPointF(x, y) for x, y in zip((right - wide).tolist(), high.tolist(), strict=True)]
             if brush:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(brush))

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPo
 from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
 from ...core.checked import Checked, Island, SectionFace
+from ...core.outcome import Piece
 from ..look import palette
 from ..whole import DeskState
 from . import text
@@ -80,6 +81,7 @@ class LayerCard(QFrame):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._checking = state, state.checking
+        self._boxed: tuple[Piece, tuple[float, float, float, float]] | None = None
         self.setProperty("role", "card")
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)
@@ -164,9 +166,11 @@ class LayerCard(QFrame):
         if self._checking.whole_bed:
             return 0.0, 0.0, state.printer.bed_x, state.printer.bed_y
         assert state.piece is not None
-        points = state.piece.solid.vertices @ state.piece.seat.rotation[:2].T
-        (left, front), (right, back) = points.min(axis=0), points.max(axis=0)
-        return float(left), float(front), float(right), float(back)
+        if self._boxed is None or self._boxed[0] is not state.piece:  # it is asked for at each move of the rail
+            points = state.piece.solid.vertices @ state.piece.seat.rotation[:2].T
+            (left, front), (right, back) = points.min(axis=0), points.max(axis=0)
+            self._boxed = state.piece, (float(left), float(front), float(right), float(back))
+        return self._boxed[1]
 
     def _beginning(self, z: float) -> tuple[Island, ...]:
         """The islands that begin in the layer that is looked at."""

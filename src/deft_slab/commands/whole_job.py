@@ -1,0 +1,29 @@
+"""The whole job of a project: its plan laid on beds, and written."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..core.errors import BadPlan
+from ..core.intake.files import open_file
+from ..core.workshop import Workshop
+from .arguments import printer_of
+from .handoff import handed_off
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    opened = open_file(arguments.file)
+    arguments.complete = opened.model.complete
+    project = opened.project
+    if project is None:
+        raise BadPlan(f"“{arguments.file}” is a model, and no project.", remedy="Use handoff, or save a project of it.")
+    plan = project.plan
+    if arguments.choice is not None:
+        chosen = [one.plan for one in project.choices if one.name == arguments.choice]
+        if not chosen:
+            known = ", ".join(f"“{one.name}”" for one in project.choices) or "none"
+            raise BadPlan(f"The project keeps no choice “{arguments.choice}”.", remedy=f"It keeps {known}.")
+        plan = chosen[0]
+    workshop = Workshop(opened.model, arguments.spread)
+    own = project.printer if arguments.printer is None else None
+    return handed_off(arguments, workshop, plan, own or printer_of(arguments.printer), project.title)
