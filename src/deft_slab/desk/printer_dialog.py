@@ -60,7 +60,7 @@ _TIMES = {
 _LIMITS = (
     ("least_island", "Islands from", "mm²", 0, 1e6, 3, "Islands that never grow to this are listed apart."),
     ("most_cup", "Cups up to", "mm²", 0, 1e6, 0, "A larger cup fails: each mm² can pull 0.1 N at the film."),
-    ("cup_depth", "Cups from", "mm", 0, 1000, 2, "Deep, on the whole: the film follows into a flatter one."),
+    ("cup_depth", "Cup depth from", "mm", 0, 1000, 2, "Deep, on the whole: the film follows into a flatter one."),
     ("least_void", "Trapped from", "mm³", 0, 1e9, 0, "A smaller void that is closed for good is listed apart."),
     (
         "most_jump",
