@@ -8,13 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SaveFailed
-from ..linking import same_rows
+from ..solid import Solid
 from .formats import read_again
 
 Floats = NDArray[np.float64]
 
 _VOLUME, _PLACE = 1e-5, 2e-3
 """Share of a volume, and mm, by which a file may differ from what it is of: float32 corners."""
+_ROUNDING = 2e-4
+"""mm by which all of a surface may lie beside where it was meant: of a crumb that is much of its volume."""
 
 
 def verified(
@@ -39,35 +41,13 @@ def verified(
         )
         if far > _PLACE:
             raise SaveFailed(f"“{name}” reads {far:.3f} mm beside its place.", kept="It was not saved.")
-        found = _volume(corners, faces)
-        rounding = _PLACE * _area(corners, faces) * 0.1
+        solid = Solid(corners, faces.astype(np.int32))
+        found, rounding = solid.volume, _ROUNDING * float(solid.areas.sum())
         if volume is not None and abs(found - volume) > _VOLUME * abs(volume) + rounding:
             raise SaveFailed(f"“{name}” reads with {found:.1f} mm³, and not {volume:.1f}.", kept="It was not saved.")
-        if volume is not None and not _closed(faces, corners):
+        if volume is not None and not solid.closed:
             raise SaveFailed(f"“{name}” reads as an open surface.", kept="It was not saved.")
         total, triangles = total + found, triangles + len(faces)
         low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
     x, y, z = (float(value) for value in high - low)
     return triangles, total, (x, y, z)
-
-
-def _volume(corners: Floats, faces: NDArray[np.int64]) -> float:
-    middle = corners.mean(axis=0)
-    a, b, c = (corners[faces[:, k]] - middle for k in range(3))
-    return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
-
-
-def _area(corners: Floats, faces: NDArray[np.int64]) -> float:
-    a, b, c = (corners[faces[:, k]] for k in range(3))
-    return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
-
-
-def _closed(faces: NDArray[np.int64], corners: Floats) -> bool:
-    """Whether each edge, its corners joined where they are equal, is walked as often one way as the other."""
-    _, same = same_rows(np.ascontiguousarray(corners))
-    number = same[faces]
-    ends = np.concatenate([number[:, [0, 1]], number[:, [1, 2]], number[:, [2, 0]]]).astype(np.int64)
-    rising = ends[:, 0] < ends[:, 1]
-    key = ends.min(axis=1) * (len(corners) + 1) + ends.max(axis=1)
-    _, index = np.unique(key, return_inverse=True)
-    return bool((np.bincount(index, np.where(rising, 1, -1)) == 0).all())
