@@ -17,7 +17,7 @@ from deft_slab.core.printer import shipped_printers
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from tests.core.test_layers import beaker, comb
 from tests.desk.conftest import PATIENCE, words
-from tests.shapes import box, joined
+from tests.shapes import box, joined, sphere
 
 RESIN = shipped_printers()["small-resin"].changed(layer_heights=(0.1, 0.2, 0.4))
 
@@ -239,3 +239,26 @@ def test_another_layer_height(desk, tmp_path):
     check.wait()
     assert check.state.checking.thickness == pytest.approx(0.4)
     assert "hangs for 30 layers" in check.rows("Island")[0][0].detail
+
+
+def test_a_heavy_piece_is_drawn_lighter_while_the_height_moves(desk, tmp_path):
+    """Few triangles in the colours of the whole, drawn in its place only while it is coarse, and gone with the step."""
+    check = Check(desk, tmp_path, sphere(20.0, 6))
+    bed, state = desk.bed, check.state
+    desk.qtbot.waitUntil(lambda: bool(state.view.lights), timeout=PATIENCE)
+    desk.settle()
+    whole, light = (bed.scene.things[f"{name} 0"] for name in ("piece", "light"))
+    assert len(whole.triangles) == 81_920
+    assert len(light.triangles) < 10_000
+    assert light.colour.shape == (len(light.triangles), 3)
+    canvas = bed._canvas
+    (fine, deep), (few, shallow) = (canvas.picture(bed.camera, 200, 150, coarse=coarse) for coarse in (False, True))
+    there, also = np.isfinite(deep), np.isfinite(shallow)
+    assert (there != also).mean() < 0.01
+    both = there & also
+    assert np.quantile(np.abs(deep[both] - shallow[both]), 0.99) < 1.0  # but for a pixel at the rim
+    assert np.abs(fine.astype(int) - few)[both].mean() < 12  # its colours too
+    desk.go(2)
+    desk.settle()
+    assert not state.view.lights
+    assert "light 0" not in bed.scene.things

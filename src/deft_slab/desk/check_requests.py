@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ..core.checked import Checked, SectionFace
 from ..core.hollow import Vent
 from ..core.posts import PostSet
-from .replies import PostsProposed
+from .replies import Light, PostsProposed
 from .requests import OfPiece, OfPlan
 
 
@@ -16,6 +16,11 @@ class CheckPieces(OfPlan[tuple[Checked, ...]]):
     """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
 
     layer: float | None
+
+
+@dataclass(frozen=True, eq=False)
+class LightenPieces(OfPlan[tuple[Light | None, ...]]):
+    """Each piece with few triangles; None where it has few anyway."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -61,6 +61,16 @@ class Fetched:
 
 
 @dataclass(frozen=True, eq=False)
+class Light:
+    """A piece with few triangles, for drawing it while something moves. vertices : (n, 3) mm, model frame
+    triangles : (m, 3); alike : (m,) for each the facet of the piece that is nearest, whose colour it has"""
+
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    alike: NDArray[np.int64]
+
+
+@dataclass(frozen=True, eq=False)
 class Walls:
     """behind : (m,) mm of wall behind each facet of each piece; thinnest : mm that at least 1 mm² has behind it"""
 

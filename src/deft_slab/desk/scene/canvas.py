@@ -129,12 +129,13 @@ class Canvas:
                     mapper.AddClippingPlane(plane)
 
     def picture(
-        self, camera: Camera, width: int, height: int, *, with_veils: bool = True
+        self, camera: Camera, width: int, height: int, *, with_veils: bool = True, coarse: bool = False
     ) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
 
         The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
-        scene is drawn without and with them, and the two pictures are mixed; they have no depth.
+        scene is drawn without and with them, and the two pictures are mixed; they have no depth. coarse : what is
+        drawn instead of something else is, and that is not
 
         Raises
         ------
@@ -147,6 +148,10 @@ class Canvas:
         eye.SetViewUp(*camera.frame[1])
         eye.SetViewAngle(OPENING)
         self._renderer.ResetCameraClippingRange()
+        for name, thing in self._things.items():
+            if isinstance(thing, Mesh) and thing.instead_of:
+                self.visible(name, coarse)
+                self.visible(thing.instead_of, not coarse)
         veils = [name for name, thing in self._things.items() if isinstance(thing, Mesh) and thing.veil]
         for name in veils:
             self.visible(name, False)

@@ -226,6 +226,11 @@ def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[s
     if one.drawn:
         coloured = _colours(showing, number, one.piece, making)
         found[f"piece {number}"] = Mesh(solid.vertices, solid.triangles, coloured, one.pose, clipped=True)
+        light = showing.view.lights[number] if number < len(showing.view.lights) else None
+        if light is not None:
+            own = making.once(f"light {number}", (coloured, light.alike), lambda: coloured[light.alike])
+            found[f"light {number}"] = Mesh(light.vertices, light.triangles, own, one.pose, clipped=True,
+                                            instead_of=f"piece {number}")  # fmt: skip
     parted = len(showing.pieces) > 1 and showing.standing
     vertices, triangles = one.piece.skin
     if showing.view.show_support and not showing.sizing and not parted and len(triangles):

@@ -158,10 +158,11 @@ class SceneView(QWidget):
             return
         started = time.monotonic()
         whole = not (self.turns_smoothly and self._slow)
-        ratio = self.devicePixelRatioF() * (_HALF if self.coarse and self._slow else 1.0)
+        coarse = self.coarse and self._slow
+        ratio = self.devicePixelRatioF() * (_HALF if coarse else 1.0)
         across, down = round(width * ratio), round(height * ratio)
         canvas.draw(self._things(scene), scene.hidden)
-        pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole)
+        pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole, coarse=coarse)
         image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
         image.setDevicePixelRatio(ratio)
         self.picture = Picture(self.camera, image, depth, (width, height))

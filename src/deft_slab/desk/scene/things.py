@@ -33,8 +33,9 @@ class Mesh:
     """Triangles in one colour, or in one colour each ((m, 3) uint8).
 
     vertices : (n, 3) mm, in a frame of its own that lies in the bed frame by ``pose``
-    veil : one translucent layer, however many of its walls lie behind each other; through : also where something stands
-    before it; clipped : hidden below the height that the scene says
+    veil : one translucent layer, however many of its walls lie behind each other; instead_of : the name of what it is
+    drawn for while that is drawn coarsely; through : also where something stands before it; clipped : hidden below the
+    height that the scene says
     """
 
     vertices: Floats
@@ -43,6 +44,7 @@ class Mesh:
     pose: Pose = field(default_factory=Pose)
     opacity: float = 1.0
     veil: bool = False
+    instead_of: str = ""
     through: bool = False
     lit: bool = True
     clipped: bool = False

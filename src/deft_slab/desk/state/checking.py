@@ -15,7 +15,8 @@ from ...core.layers.left import with_left
 from ...core.marking import LeftAlone, Mark
 from ...core.plan import Plan
 from ...core.printer import Printer
-from ..check_requests import CheckPieces, CutSection
+from ..check_requests import CheckPieces, CutSection, LightenPieces
+from ..replies import Light
 from .desk import Desk
 
 _KEPT = 64
@@ -68,6 +69,8 @@ class Checking(QObject):
 
     def _on_outcome(self) -> None:
         self.flown = None
+        if self._desk.view.lights:
+            self._desk.show(lights=())
         if self._desk.step == "Check":
             self.ask()
             self.set_height(self.z)
@@ -77,8 +80,8 @@ class Checking(QObject):
         if self._desk.step == "Check":
             self.ask()
             self.set_height(math.inf)
-        elif self._desk.view.faces or math.isfinite(self._desk.view.hidden_above):
-            self._desk.show(hidden_above=math.inf, hidden_below=0.0, faces=())
+        elif self._desk.view.faces or self._desk.view.lights or math.isfinite(self._desk.view.hidden_above):
+            self._desk.show(hidden_above=math.inf, hidden_below=0.0, faces=(), lights=())
 
     # what was found
 
@@ -114,8 +117,21 @@ class Checking(QObject):
         if not desk.is_open:
             return
         self._ask("check", desk.plan, "Looking at the layers")
+        self._lighten()
         for key, name, plan in desk.compared:
             self._ask(f"checks:{key}", plan, f"Looking at the layers of “{name}”")
+
+    def _lighten(self) -> None:
+        """Has the pieces made that are drawn while the height moves."""
+        desk = self._desk
+        if not desk.up_to_date or desk.view.lights:
+            return
+
+        def done(found: tuple[Light | None, ...]) -> None:
+            if desk.step == "Check" and len(found) == len(desk.pieces):
+                desk.show(lights=found)
+
+        desk.ask("check:light", LightenPieces(desk.plan, desk.printer), done=done, failed=lambda _: None)
 
     def _ask(self, lane: str, plan: Plan, label: str) -> None:
         desk, key = self._desk, self._key(plan)

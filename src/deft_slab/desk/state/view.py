@@ -10,13 +10,15 @@ from typing import Any
 from numpy.typing import NDArray
 
 from ...core.checked import SectionFace
+from ..replies import Light
 
 
 @dataclass(frozen=True, eq=False)
 class View:
     """in_place : the pieces where they belong on the prop, pulled apart by a share ``apart`` of its size
     hidden : numbers of pieces, from 0 on, that are not drawn; hidden_below, hidden_above : mm over the bed, below and
-    above which nothing is; faces : the filled sections of the pieces at that height
+    above which nothing is; faces : the filled sections of the pieces at that height; lights : the pieces with few
+    triangles, which are drawn while the height moves
     fitted : (pieces, 3) model frame: which way, and how far, each is out of its place while they are put together, 1
     before its move; None: pulled apart along their cuts
     turned : (3, 4) rotation and shift, model frame, of pieces that a moving joint has turned, by their numbers
@@ -29,6 +31,7 @@ class View:
     hidden_below: float = 0.0
     hidden_above: float = math.inf
     faces: tuple[SectionFace, ...] = ()
+    lights: tuple[Light | None, ...] = ()
     as_it_came: bool = False
     mend_places: NDArray[Any] | None = None
     from_below: bool = False

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+from scipy.spatial import cKDTree
+
 from ...core.checked import Checked, SectionFace
 from ...core.checks import check, section_face
 from ...core.hollow import Vent
 from ...core.hollows import proposed_vents
+from ...core.mend.thin import thinned
 from ...core.outcome import Piece
 from ...core.plan import Plan
 from ...core.posting.posted import proposed_points
 from ...core.printer import Printer
 from ...core.progress import Job
-from ..check_requests import CheckPieces, CutSection, ProposePosts, ProposeVents
-from ..replies import PostsProposed
+from ...core.solid import Solid
+from ..check_requests import CheckPieces, CutSection, LightenPieces, ProposePosts, ProposeVents
+from ..replies import Light, PostsProposed
 from .shop import Shop
+
+_HEAVY, _FEW = 20_000, 8_000
+"""Triangles from which on a piece is drawn lighter while something moves, and how many it then has."""
 
 
 class Checks:
@@ -26,6 +33,11 @@ class Checks:
     def check(self, asked: CheckPieces, job: Job) -> tuple[Checked, ...]:
         """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return check(self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.layer, job)
+
+    def lighten(self, asked: LightenPieces, job: Job) -> tuple[Light | None, ...]:
+        """Each piece with few triangles. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        pieces = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
+        return tuple(_light(piece.solid, job) for piece in pieces)
 
     def vents(self, asked: ProposeVents, job: Job) -> tuple[Vent, ...]:
         """Vents for a hollow. Raises Cancelled, OpenSurface, CutFailed, BadPlan, HollowFailed."""
@@ -45,3 +57,11 @@ class Checks:
             pieces = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
             self._last = (asked.plan, asked.printer, pieces)
         return tuple(section_face(piece, asked.z) for piece in self._last[2])
+
+
+def _light(solid: Solid, job: Job) -> Light | None:
+    if len(solid.triangles) < _HEAVY:
+        return None
+    light = thinned(solid, _FEW, job)
+    _, alike = cKDTree(solid.centroids).query(light.centroids)
+    return Light(light.vertices, light.triangles, alike)
