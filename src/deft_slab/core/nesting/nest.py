@@ -27,10 +27,15 @@ def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
     usable = (sheet.wide + gap) * (sheet.deep + gap)
     kept = shapely.union_all([shapely.box(x, y, x + w, y + d) for x, y, w, d in sheet.kept])
     usable -= kept.intersection(shapely.box(0, 0, sheet.wide, sheet.deep)).area
-    fitting = [shape for shape in shapes if any(_fits(shape, turn, sheet) for turn in shape.turns)]
-    found = len(shapes) - len(fitting)
-    for group in {shape.group for shape in fitting}:
-        grown = math.fsum(shape.outline.buffer(gap / 2).area for shape in fitting if shape.group == group)
+    known: dict[int, float | None] = {}  # copies share their outline
+    for shape in shapes:
+        if id(shape.outline) not in known:
+            fits = any(_fits(shape, turn, sheet) for turn in shape.turns)
+            known[id(shape.outline)] = float(shape.outline.buffer(gap / 2).area) if fits else None
+    areas = [(shape.group, known[id(shape.outline)]) for shape in shapes]
+    found = sum(area is None for _, area in areas)
+    for group in {group for group, area in areas if area is not None}:
+        grown = math.fsum(area for of, area in areas if of == group and area is not None)
         found += max(1, math.ceil(grown / usable - 1e-6)) if usable > 0 else 1
     return max(1, found)
 
