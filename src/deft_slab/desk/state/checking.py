@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from ...core.checked import Checked, Found, LayerTotals, SectionFace
 from ...core.documents import triple
+from ...core.errors import DeftError
 from ...core.layers.left import with_left
 from ...core.marking import LeftAlone, Mark
 from ...core.plan import Plan
@@ -218,16 +219,19 @@ class Checking(QObject):
 
     def _ask_section(self) -> None:
         desk, z = self._desk, self.z
-        desk.view_changed.emit()  # at rest it is drawn in full
         if not (desk.is_open and desk.up_to_date and math.isfinite(z)):
+            desk.view_changed.emit()  # at rest it is drawn in full
             return
 
         def done(faces: tuple[SectionFace, ...]) -> None:
             if self.z == z and desk.step == "Check":
-                desk.show(faces=faces)
+                desk.show(faces=faces)  # which draws it in full
                 self.changed.emit()
 
-        desk.jobs.submit("section", CutSection(desk.plan, desk.printer, z), done=done, failed=lambda _: None, label="")
+        def failed(_: DeftError) -> None:
+            desk.view_changed.emit()
+
+        desk.jobs.submit("section", CutSection(desk.plan, desk.printer, z), done=done, failed=failed, label="")
 
     # what was found, one by one
 
