@@ -183,6 +183,42 @@ def test_the_foot_of_a_post_is_put_elsewhere_on_the_bed(teeth):
     assert "cannot stand where its foot was put" in words(panel)
 
 
+def test_posts_by_region(teeth):
+    """All within some mm of a click go, and come again there and nowhere else; the others stay as they are."""
+    state, panel, bed = teeth.state, page(teeth), teeth.bed
+    propose(teeth)
+    before = state.plan.posts[0].posts
+    bed.look_from("From the front")
+    teeth.settle()
+    target = next(post for post in before if abs(post.at[0] - 27.5) < 1.6)
+    teeth.type(panel.reach, "4")
+    click = seen(teeth, (target.at[0], 2.5, target.at[2] + 0.6))
+    teeth.click(panel.away)
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=click)
+    made(teeth)
+    left = state.plan.posts[0].posts
+    gone = [post for post in before if post not in left]
+    assert 0 < len(gone) < len(before)
+    place = np.array([bed.hit(click)[2]])
+    far = {post.id: float(np.linalg.norm(np.array(post.at) - place)) for post in before}
+    assert max(far[post.id] for post in gone) <= 4 < min(far[post.id] for post in left)
+    assert len(state.plan.posts[0].refused) == len(gone)
+    teeth.click(panel.around)
+    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=click)
+    teeth.qtbot.waitUntil(lambda: len(state.plan.posts[0].posts) > len(left), timeout=PATIENCE)
+    made(teeth)
+    again = state.plan.posts[0]
+    assert set(left) <= set(again.posts)
+    fresh = [post for post in again.posts if post not in left]
+    assert max(float(np.linalg.norm(np.array(post.at) - place)) for post in fresh) <= 4
+    assert not again.refused
+    assert not state.checking.found[0].unheld
+    for _ in range(2):
+        teeth.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        made(teeth)
+    assert state.plan.posts[0].posts == before
+
+
 def test_a_post_whose_surface_is_cut_away_is_said(teeth):
     from deft_slab.core.cuts import StraightCut
 

@@ -7,6 +7,8 @@ HINTS = {
     "post": "Click the surface where a post should touch. Esc ends it.",
     "post away": "Click near the tip of the post that should go. Esc ends it.",
     "post pick": "Click near the tip of the post that is to be changed. Esc ends it.",
+    "posts around": "Click the middle of a region that should get posts. Esc ends it.",
+    "posts away around": "Click the middle of a region in which all posts should go. Esc ends it.",
     "post foot": "Click where the post is to stand, on the bed or on the piece. Esc: leave it.",
     "vent": "Click the surface where the vent should be. Esc ends it.",
     "facet": "Click the facet that should lie on the bed.",

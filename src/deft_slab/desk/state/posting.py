@@ -24,13 +24,16 @@ Floats = NDArray[np.float64]
 
 ADD, AWAY, PICK = "post", "post away", "post pick"
 """What is pointed at for while posts are added, taken away, or one is picked to be changed."""
+AROUND, AWAY_AROUND = "posts around", "posts away around"
+"""The same for a region: posts are proposed, or all taken away, within some mm of a click."""
 _NEAR = 6.0
 """mm around a click within which the nearest post is taken away."""
 
 
 class Posting(QObject):
     """A part of the desk state. measures : of the posts of pieces that have none yet; selected : the id of a post
-    unheld : (k, 3) mm, model frame, islands that the last proposal could bring no post to
+    unheld : (k, 3) mm, model frame, islands that the last proposal could bring no post to; reach : mm around a click
+    that is a region
     """
 
     changed = Signal()
@@ -43,10 +46,13 @@ class Posting(QObject):
         self.measures: dict[str, float] = {"tip": 0.3, "stem": 0.8}
         self.unheld: Floats = np.empty((0, 3))
         self.selected: str | None = None
+        self.reach = 15.0
         pointing.answer(ADD, self._on_added)
         pointing.answer(AWAY, self._on_away)
         pointing.answer(PICK, self._on_picked)
         pointing.answer(FOOT, self._on_foot)
+        pointing.answer(AROUND, self._on_around)
+        pointing.answer(AWAY_AROUND, self._on_away_around)
         desk.opened.connect(self._forget)
         for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
             signal.connect(self.changed)
@@ -128,6 +134,45 @@ class Posting(QObject):
         asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
         desk.ask("ask:posts", asked, done=done, label="Placing posts",
                  still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+
+    def _on_around(self, number: int, facet: int, place: Floats) -> None:
+        """Posts for what is not held within reach of a click, beside all that there are."""
+        desk = self._desk
+        if number != desk.selected_piece:
+            desk.select_piece(number)
+        if desk.piece is None or desk.piece.extra:
+            return
+        posts = self._now()
+        all_kept = posts.model_copy(update={
+            "posts": tuple(post.model_copy(update={"own": True}) for post in posts.posts), "refused": (),
+        })  # fmt: skip
+
+        def done(found: PostsProposed) -> None:
+            near = found.points[np.linalg.norm(found.points - place, axis=1) <= self.reach]
+            made = tuple(Post(id=ident, at=triple(at))
+                         for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))  # fmt: skip
+            if not made:
+                desk.told.emit("Nothing needs a post there that has none.")
+                return
+            kept = tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > self.reach)
+            self._put("propose posts in a region", posts, posts=(*posts.posts, *made), refused=kept)
+
+        asked = ProposePosts(desk.plan, desk.printer, number, all_kept, self._checking.layer)
+        desk.ask("ask:posts", asked, done=done, label="Placing posts",
+                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+
+    def set_reach(self, reach: float) -> None:
+        """How far around a click a region goes, mm."""
+        self.reach = reach
+        self.changed.emit()
+
+    def _on_away_around(self, number: int, facet: int, place: Floats) -> None:
+        def change(posts: PostSet) -> dict[str, Any]:
+            gone = [post for post in posts.posts if np.linalg.norm(place - np.array(post.at)) <= self.reach]
+            kept = tuple(post for post in posts.posts if post not in gone)
+            return {"posts": kept, "refused": (*posts.refused, *(post.at for post in gone))} if gone else {}
+
+        self._on_clicked(number, change, "take posts away in a region")
 
     def clear(self) -> None:
         """Takes all posts of the piece away."""

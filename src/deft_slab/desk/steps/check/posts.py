@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from ....core.posts import SLENDER_DIAMETERS
 from ....core.reports import PostsReport
 from ...state.pointing import FOOT
-from ...state.posting import ADD, AWAY, PICK
+from ...state.posting import ADD, AROUND, AWAY, AWAY_AROUND, PICK
 from ...whole import DeskState
 from ...widgets import text
 from ...widgets.binding import follow
@@ -46,6 +46,15 @@ class PostsPanel(Panel):
         self.picks = button("Pick …", "Click near the tip of a post, to change its size or to move its foot.",
                             partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
         self.add(row(self.adds, self.takes, self.picks, 1))
+        self.around = button("Propose around …", "Click the middle of a region: what is not held within so many mm "
+                             "gets posts, and the others stay.", partial(self._posting.point, AROUND), role="small",
+                             checkable=True)  # fmt: skip
+        self.away = button("Clear around …", "Click the middle of a region: all posts within so many mm go.",
+                           partial(self._posting.point, AWAY_AROUND), role="small", checkable=True)  # fmt: skip
+        self.reach = _field("Reach", "How far around a click a region goes.", low=1, high=1000)
+        self.reach.committed.connect(self._posting.set_reach)
+        self.reach.setMaximumWidth(84)
+        self.add(row(self.around, self.away, self.reach, 1))
         self._this = label("", "title", wrap=True)
         self.this_tip = _field("Tip of this post", "Across, where this post touches.", low=0.05, high=5)
         self.this_tip.committed.connect(lambda value: self._posting.alter(tip=value))
@@ -96,6 +105,9 @@ class PostsPanel(Panel):
         self.adds.setChecked(state.pointing.kind == ADD)
         self.takes.setChecked(state.pointing.kind == AWAY)
         self.picks.setChecked(state.pointing.kind == PICK)
+        self.around.setChecked(state.pointing.kind == AROUND)
+        self.away.setChecked(state.pointing.kind == AWAY_AROUND)
+        self.reach.set_value(posting.reach)
         self._show_this(report)
         if posts is None:
             words = "No posts yet. On resin they hold what begins in the air."
