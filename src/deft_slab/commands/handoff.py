@@ -5,9 +5,8 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from ..core.handoff.beds import ROUNDS, lay_out, least_beds
+from ..core.handoff.beds import ROUNDS, laid_with_job
 from ..core.handoff.delivery import Wished, as_json, deliver
-from ..core.handoff.job import job_of
 from ..core.handoff.laid import collisions
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
@@ -31,8 +30,7 @@ def handed_off(
     """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it."""
     outcome = workshop.evaluate(plan, printer)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS
-    laid = lay_out(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts, rounds=rounds)
-    work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, plan.copies, outcome.posts))
+    laid, work = laid_with_job(outcome, printer, rounds=rounds)
     wished = Wished(
         tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
         equal_once=arguments.equal_once, pattern=arguments.names,

@@ -7,7 +7,7 @@ import argparse
 import numpy as np
 
 from ..core.handoff.pieces import file_name, write_solid
-from ..core.handoff.saving import refuse_existing
+from ..core.handoff.saving import make_folder, refuse_existing
 from ..core.judge.marks import facets_at
 from ..core.marking import SHOW
 from ..core.outcome import Piece
@@ -31,7 +31,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     measures = Measures(tip=arguments.tip, stem=arguments.stem)
     names = [(file_name(piece), file_name(piece).replace(".stl", "-with-posts.stl")) for piece in pieces]
     refuse_existing([arguments.out / name for both in names for name in both], replace=arguments.replace)
-    arguments.out.mkdir(parents=True, exist_ok=True)
+    make_folder(arguments.out)
     found = []
     for piece, (bare, whole) in zip(pieces, names, strict=True):
         ground, standing = posts_of(piece, printer, measures, arguments.layer)

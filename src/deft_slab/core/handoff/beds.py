@@ -3,23 +3,24 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..anchored import nearest_alike
 from ..lying import Lying
 from ..nesting.footprint import footprint
 from ..nesting.shapes import Lies, Nested, Shape, Sheet
-from ..outcome import Piece
+from ..outcome import Outcome, Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..reports import PostsReport
 from ..solid import Solid
 from ..tilt import Tilt
-from .laid import Laid
+from .job import PrintJob, job_of
+from .laid import Laid, numbered
 
 Floats = NDArray[np.float64]
 
@@ -29,19 +30,19 @@ ROUNDS = 60
 """Orders that are tried when beds are laid thoroughly: 40 pieces take some seconds then (measured)."""
 _AROUND = tuple(22.5 * n for n in range(16))
 """Degrees by which pieces are turned then."""
+_sketches: WeakKeyDictionary[PostsReport, Solid] = WeakKeyDictionary()
 
 
 def lay_out(
     pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
     posts: Mapping[str, PostsReport] | None = None, rounds: int = 0, job: Job = QUIET,
-    better: Callable[[int], None] | None = None,
 ) -> list[Laid]:  # fmt: skip
     """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
     then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred.
 
     lying : where some are to lie, which the others are laid around; posts : of the pieces, whose footprints they widen
     rounds : how many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by a
-    quarter; better : hears of how many beds each arrangement takes that is better than all before
+    quarter
 
     Raises
     ------
@@ -53,12 +54,20 @@ def lay_out(
     found = nested(shapes, sheet, printer.gap)
     # fewer beds there cannot be: pieces are not turned this way and that for nothing
     if rounds and (printer.endless or found.sheets > least_sheets(shapes, sheet, printer.gap)):
-        report = None if better is None else lambda one: better(one.sheets)
         turned = _shapes(pieces, printer, copies, posts or {}, lying, thorough=True)
-        tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job, better=report)
+        tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job)
         if tried.cost < found.cost:
             shapes, found = turned, tried
     return _as_laid(pieces, printer, shapes, found, centred=not printer.kept_free and not lying)
+
+
+def laid_with_job(
+    outcome: Outcome, printer: Printer, *, rounds: int = 0, job: Job = QUIET
+) -> tuple[list[Laid], PrintJob]:  # fmt: skip
+    """(where the pieces and copies of a plan lie, see ``lay_out``; what printing them takes). Raises Cancelled."""
+    pieces, plan, posts = outcome.pieces, outcome.plan, outcome.posts
+    laid = lay_out(pieces, printer, plan.copies, lying=plan.lying, posts=posts, rounds=rounds, job=job)
+    return laid, job_of(outcome, laid, printer, least_beds(pieces, printer, plan.copies, posts))
 
 
 def least_beds(
@@ -86,21 +95,18 @@ def _shapes(
 ) -> list[Shape]:  # fmt: skip
     """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
     outlines = [_outline(number, piece, posts) for number, piece in enumerate(pieces)]
-    where = _fixed(pieces, lying)
+    where = numbered(pieces, lying)
     shapes = []
     for copy in range(copies):
         for number, piece in enumerate(pieces):
             yaw = piece.fit.yaw if piece.fit.fits else 0.0
             turns = tuple(dict.fromkeys((yaw, yaw + 90.0, *((yaw + turn) for turn in _AROUND if thorough))))
-            fixed = where.get((number, copy))
+            fixed = where.get(copy * len(pieces) + number)
             outline = outlines[number]
             if printer.endless == "x":  # the other way round, and turned the other way
-                outline = shapely.transform(outline, lambda corners: corners[:, ::-1])
+                outline = _swapped(outline)
                 turns = tuple(-turn for turn in turns)
-            shape = Shape(outline, turns)
-            if fixed is not None:
-                shape = Shape(outline, turns, fixed=_in_sheet(fixed, printer))
-            shapes.append(shape)
+            shapes.append(Shape(outline, turns, fixed=None if fixed is None else _in_sheet(fixed, printer)))
     return shapes
 
 
@@ -115,19 +121,16 @@ def _outline(number: int, piece: Piece, posts: Mapping[str, PostsReport]) -> sha
     sketches = [one for one in posts.values() if one.piece == number and len(one.triangles)]
     if not sketches:
         return outline
-    feet = [footprint(Solid(one.vertices, one.triangles), piece.seat.rotation) for one in sketches]
+    feet = [footprint(_sketch(one), piece.seat.rotation) for one in sketches]
     both = shapely.union_all([outline, *feet])
     return shapely.MultiPolygon([part for part in shapely.get_parts(both) if part.geom_type == "Polygon"])
 
 
-def _fixed(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[tuple[int, int], Lying]:
-    """By (number of the piece, of the copy) where it is to lie."""
-    found: dict[tuple[int, int], Lying] = {}
-    for one in lying:
-        number = nearest_alike(one, pieces)
-        if number is not None:
-            found[number, one.copy_number] = one
-    return found
+def _sketch(posts: PostsReport) -> Solid:
+    """The same solid each time, whose footprint is kept with it."""
+    if posts not in _sketches:
+        _sketches[posts] = Solid(posts.vertices, posts.triangles)
+    return _sketches[posts]
 
 
 def _as_laid(
@@ -141,7 +144,7 @@ def _as_laid(
     swapped = printer.endless == "x"
     if swapped:
         boxes = [(y, x, deep, wide) for x, y, wide, deep in boxes]
-    room = [size for size in printer.room[:2]]
+    room = printer.room[:2]
     shift = {}
     for bed in range(found.sheets):
         own = [box for box, place in zip(boxes, found.places, strict=True) if place.sheet == bed]
@@ -158,7 +161,8 @@ def _as_laid(
         piece, turn = pieces[number % len(pieces)], -place.turn if swapped else place.turn
         rotation = Tilt.turn((0.0, 0.0, 1.0), turn).rotation @ piece.seat.rotation
         x, y = (box[k] + shift[place.sheet][k] for k in (0, 1))
-        shape = shapely.affinity.rotate(_own(shapes[number], swapped=swapped), turn, origin=(0.0, 0.0))
+        own_outline = shapes[number].outline
+        shape = shapely.affinity.rotate(_swapped(own_outline) if swapped else own_outline, turn, origin=(0.0, 0.0))
         low_x, low_y, _, _ = shape.bounds
         up = piece.lift - float((piece.solid.vertices @ rotation[2]).min())
         bed_x = place.sheet * pitch
@@ -167,5 +171,6 @@ def _as_laid(
     return laid
 
 
-def _own(shape: Shape, *, swapped: bool) -> shapely.MultiPolygon:
-    return shapely.transform(shape.outline, lambda corners: corners[:, ::-1]) if swapped else shape.outline
+def _swapped(outline: shapely.MultiPolygon) -> shapely.MultiPolygon:
+    """With its axes the other way round."""
+    return shapely.transform(outline, lambda corners: corners[:, ::-1])

@@ -14,19 +14,18 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..errors import BadPlan, SaveFailed
-from ..judge.tilts import set_down
+from ..errors import BadPlan
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from .equal import each_once
-from .formats import PLAIN, UNITLESS, surface_bytes
+from .formats import PLAIN, surface_bytes
 from .grid import two_sided
 from .job import PrintJob
 from .laid import Laid
-from .naming import PATTERN, named
-from .pieces import together_bytes
-from .saving import refuse_existing, write_whole
+from .naming import PATTERN, named, unit_said
+from .pieces import centred, together_bytes
+from .saving import make_folder, refuse_existing, write_whole
 from .verified import verified
 
 Floats = NDArray[np.float64]
@@ -61,14 +60,6 @@ class Handed:
     size: tuple[float, float, float]
 
 
-@dataclass(frozen=True, eq=False)
-class _Ready:
-    """A file that is yet to be written, as it was read again."""
-
-    handed: Handed
-    content: bytes
-
-
 def deliver(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, folder: Path, wished: Wished,
     work: PrintJob, job: Job = QUIET, *, replace: bool = False,
@@ -88,25 +79,22 @@ def deliver(
     names = _planned(pieces, laid, folder, wished)
     paths = [path for path, *_ in names]
     refuse_existing([*paths, folder / "job.json", folder / "pieces.csv"], replace=replace)
-    ready = []
+    ready: list[tuple[Handed, bytes]] = []
     for done, (path, ending, piece, bed, count) in enumerate(names):
         job.step(0.9 * done / len(names), f"Making {path.name}")
         if piece is not None:
-            made = _piece(pieces[piece], ending, title, wished)
+            content, wanted = _piece(pieces[piece], ending, title, wished)
         else:
-            made = _bed(pieces, [(n, one) for n, one in enumerate(laid) if one.bed == bed], ending, title, printer)
-        content, wanted = made
+            own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
+            content, wanted = _bed(pieces, own, ending, title, printer)
         triangles, volume, size = verified(content, ending, wanted, path.name)
-        ready.append(_Ready(Handed(path, piece, bed, count, triangles, volume, size), content))
+        ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
     job.step(0.9, "Saving the files")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
-    handed = [one.handed for one in ready]
+    make_folder(folder)
+    handed = [one for one, _ in ready]
     lists = {"job.json": _as_json(pieces, laid, handed, work, title, printer), "pieces.csv": _as_csv(pieces, laid)}
-    for one in ready:
-        write_whole(one.handed.path, one.content, replace=replace)
+    for one, content in ready:
+        write_whole(one.path, content, replace=replace)
     for name, text in lists.items():
         write_whole(folder / name, text.encode(), replace=replace)
     return handed
@@ -130,8 +118,7 @@ def _planned(
     for bed in sorted({one.bed for one in laid}):
         count = sum(one.bed == bed for one in laid)
         for ending in wished.beds:
-            unit = "-mm" if ending in UNITLESS else ""
-            found.append((folder / f"bed-{bed + 1}{unit}.{ending}", ending, None, bed, count))
+            found.append((folder / f"bed-{bed + 1}{unit_said(ending)}.{ending}", ending, None, bed, count))
     names = [path.name.lower() for path, *_ in found]
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
@@ -145,19 +132,16 @@ _Made = tuple[bytes, list[tuple[Floats, float | None]]]
 
 def _piece(piece: Piece, ending: str, title: str, wished: Wished) -> _Made:
     """A piece in its seat, over the origin, or where it belongs."""
-    corners, triangles = two_sided(piece.solid)
-    if not wished.assembled:
-        corners = set_down(corners, piece.seat.rotation, piece.lift)
-        corners[:, :2] -= (corners[:, :2].min(axis=0) + corners[:, :2].max(axis=0)) / 2
+    own, triangles = two_sided(piece.solid)
+    rotation = np.eye(3) if wished.assembled else piece.seat.rotation
+    corners = own if wished.assembled else centred(own, rotation, piece.lift)
     volume = piece.solid.volume if piece.solid.closed else None
     if ending != "3mf":
         content = surface_bytes(corners, triangles, ending, "Deft Slab piece, millimetres", closed=piece.solid.closed)
         return content, [(corners, volume)]
-    rotation = np.eye(3) if wished.assembled else piece.seat.rotation
-    shift = corners[0] - two_sided(piece.solid)[0][0] @ rotation.T
-    where = _at(rotation, shift)
-    lift = float(corners[:, 2].min())
-    content = together_bytes([_lifted(piece, lift)], [where], f"{title}: {piece.name}", {})
+    where = _at(rotation, corners[0] - own[0] @ rotation.T)
+    lifted = replace(piece, lift=float(corners[:, 2].min()))
+    content = together_bytes([lifted], [where], f"{title}: {piece.name}", {})
     return content, [(corners, volume)]
 
 
@@ -186,10 +170,6 @@ def _bed(
 def _at(rotation: Floats, shift: Floats) -> Laid:
     """A place that has no bed."""
     return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon())
-
-
-def _lifted(piece: Piece, lift: float) -> Piece:
-    return replace(piece, lift=lift)
 
 
 def _as_json(

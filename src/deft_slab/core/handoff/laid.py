@@ -53,14 +53,19 @@ def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[in
     return tuple(found)
 
 
+def numbered(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[int, Lying]:
+    """Where pieces that are still there are to lie, by their numbers in the list of what is laid."""
+    found: dict[int, Lying] = {}
+    for one in lying:
+        number = nearest_alike(one, pieces)
+        if number is not None:
+            found[one.copy_number * len(pieces) + number] = one
+    return found
+
+
 def by_hand_of(pieces: Sequence[Piece], lying: Sequence[Lying]) -> frozenset[int]:
     """Numbers, in the list of what is laid, of the pieces that were put by hand."""
-    found = set()
-    for one in lying:
-        number = nearest_alike(one, pieces) if one.by_hand else None
-        if number is not None:
-            found.add(one.copy_number * len(pieces) + number)
-    return frozenset(found)
+    return frozenset(number for number, one in numbered(pieces, lying).items() if one.by_hand)
 
 
 def collisions(laid: Sequence[Laid], printer: Printer) -> list[tuple[int, int]]:

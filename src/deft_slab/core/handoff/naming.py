@@ -29,7 +29,7 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
     """
     values = {
         "number": piece.number, "name": slug(piece.name), "copies": copies, "bed": bed + 1,
-        "times": f"-print-{copies}-times" if copies > 1 else "", "unit": "-mm" if ending in UNITLESS else "",
+        "times": times_said(copies), "unit": unit_said(ending),
     }  # fmt: skip
     try:
         fields = [field for _, field, _, _ in string.Formatter().parse(pattern) if field is not None]
@@ -43,6 +43,16 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
     if not made:
         raise BadPlan(f"The pattern “{pattern}” leaves no file name.")
     return f"{made}-piece" if made.lower().split(".")[0] in _RESERVED else made
+
+
+def times_said(copies: int) -> str:
+    """What a name says of how often a file is to be printed."""
+    return f"-print-{copies}-times" if copies > 1 else ""
+
+
+def unit_said(ending: str) -> str:
+    """What a name says of the unit, where the format does not."""
+    return "-mm" if ending in UNITLESS else ""
 
 
 def slug(text: str) -> str:

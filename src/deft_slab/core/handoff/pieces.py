@@ -12,7 +12,7 @@ import lib3mf
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import BadPlan, SaveFailed
+from ..errors import BadPlan
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
 from ..lying import Lying
@@ -28,9 +28,9 @@ from .equal import each_once
 from .formats import PLAIN, in_file, surface_bytes
 from .grid import two_sided
 from .laid import Laid
-from .naming import slug
+from .naming import slug, times_said
 from .package import packed, part_of
-from .saving import keep_beside, refuse_existing, write_whole
+from .saving import keep_beside, make_folder, refuse_existing, write_whole
 from .written import Written
 
 Floats = NDArray[np.float64]
@@ -38,8 +38,7 @@ Floats = NDArray[np.float64]
 
 def file_name(piece: Piece, count: int = 1) -> str:
     """A file name without what file systems refuse: "2-lower-lantern.stl", "3-upper-wing-print-2-times.stl"."""
-    times = f"-print-{count}-times" if count > 1 else ""
-    return f"{piece.number}-{slug(piece.name)}{times}.stl"
+    return f"{piece.number}-{slug(piece.name)}{times_said(count)}.stl"
 
 
 def stl_where_it_is(solid: Solid) -> bytes:
@@ -58,10 +57,15 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     rotation : (3, 3)
     """
     corners, triangles = two_sided(solid)
-    vertices = set_down(corners, rotation, lift)
-    middle = (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
-    vertices[:, :2] -= middle
+    vertices = centred(corners, rotation, lift)
     return surface_bytes(vertices, triangles, "stl", "Deft Slab piece, millimetres", closed=solid.closed)
+
+
+def centred(corners: Floats, rotation: Floats, lift: float) -> Floats:
+    """(n, 3) mm: corners in their seat, the lowest at z = lift, their box over the origin. rotation : (3, 3)"""
+    vertices = set_down(corners, rotation, lift)
+    vertices[:, :2] -= (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
+    return vertices
 
 
 def write_stls(
@@ -80,10 +84,7 @@ def write_stls(
     SaveFailed : the folder cannot be made or written; files from before are whole.
     Cancelled : the job is no longer wanted; files written so far stay.
     """
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
+    make_folder(folder)
     written = []
     counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
     refuse_existing([folder / file_name(piece, count) for piece, count in counted], replace=replace)

@@ -66,6 +66,19 @@ def write_whole(path: Path, content: bytes, *, replace: bool = True) -> None:
                 os.unlink(aside)
 
 
+def make_folder(folder: Path) -> None:
+    """Makes a folder where there is none.
+
+    Raises
+    ------
+    SaveFailed : it cannot be made.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
+
+
 def keep_beside(path: Path, word: str) -> Path:
     """Copies a file to "name-word.ending" in its folder, unless the same copy is there; under a number where another
     one is. Returns where it lies.

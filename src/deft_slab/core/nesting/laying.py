@@ -236,7 +236,8 @@ def _rings(shape: shapely.Geometry, low: Floats) -> _Rings:
 @dataclass(eq=False)
 class _Filled:
     """A sheet as it fills. last, used : see ``first_free``; reached : of each shape and turn, before where no place is
-    free; closed : nothing more is laid on it; there, boxes, apart : what lies there, its box, and mm to keep from it"""
+    free; closed : nothing more is laid on it; there : what lies there; boxes : (k, 5) of that: its box, and mm to keep
+    from it"""
 
     last: Ints
     group: int

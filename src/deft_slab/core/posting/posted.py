@@ -22,13 +22,11 @@ from ..progress import QUIET, Job
 from ..reports import PostsReport
 from ..solid import Solid, side_by_side
 from .bodies import sketched
-from .routes import Ground, Measures
+from .routes import Ground, Measures, on_surface
 from .standing import Standing, bodies_of, in_one, proposed, stood
 
 Floats = NDArray[np.float64]
 
-_ON = 0.3
-"""mm that a post may lie off the surface and still touch it."""
 _REFUSED = 1.5
 """mm around where a post was taken away, within which none is proposed."""
 
@@ -64,14 +62,14 @@ def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
     """The posts that still touch the surface, by their sizes."""
     ground = ground_of(piece)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
-    facets = facets_at(piece.solid, at) if len(at) else np.empty(0, np.int64)
+    nothing = np.empty(0, np.int64), np.empty(0, np.bool_)
+    facets, touching = on_surface(piece.solid, at) if len(at) else nothing
     normals = piece.solid.normals[facets]
-    off = np.abs(np.einsum("ij,ij->i", at - piece.solid.centroids[facets], normals))
     feet = np.array([post.foot or (np.nan,) * 3 for post in posts.posts], float).reshape(-1, 3)
     sizes = [measures_of(posts, post) for post in posts.posts]
     found = []
     for measures in dict.fromkeys(sizes):
-        numbers = np.array([n for n, size in enumerate(sizes) if size == measures and off[n] <= _ON], np.int64)
+        numbers = np.array([n for n, size in enumerate(sizes) if size == measures and touching[n]], np.int64)
         standing = stood(ground, at[numbers], normals[numbers], np.zeros(len(numbers), np.bool_), measures,
                          feet[numbers])  # fmt: skip
         found.append(Alike(measures, standing, numbers))

@@ -13,6 +13,7 @@ from ..curves import both_across
 from ..judge.marks import facets_at
 from ..judge.walls import met_first, through
 from ..sitting import Sitting
+from ..solid import Solid
 
 Floats = NDArray[np.float64]
 Lands = Literal["bed", "piece", "nowhere"]
@@ -31,8 +32,8 @@ _LEANS = (1.5, 3.0, 5.0, 8.0, 12.0, 18.0, 27.0, 40.0, 60.0)
 """mm across that a leaning stem goes, the least first."""
 _SHORTEST = 0.6
 """mm of a post between a surface and the one it would stand on."""
-_ON = 0.3
-"""mm that a foot may lie off the surface and still be on it."""
+ON = 0.3
+"""mm that a tip or a foot may lie off the surface and still be on it."""
 
 
 @dataclass(frozen=True)
@@ -108,6 +109,13 @@ class Ground(Sitting):
         return np.asarray(good)
 
 
+def on_surface(solid: Solid, points: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """((k,) the facets that points (k, 3), mm, model frame, are at; (k,) whether they are on their planes)."""
+    facets = facets_at(solid, points)
+    off = np.einsum("ij,ij->i", points - solid.centroids[facets], solid.normals[facets])
+    return facets, np.abs(off) <= ON
+
+
 def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
     """Ways for posts to points of the surface; "nowhere" where there is none.
 
@@ -150,11 +158,9 @@ def _to_feet(
     if not len(asked):
         return able
     start, foot = joint[asked], feet[asked].copy()
-    at = ground.on_model(foot)
-    facets = facets_at(ground.solid, at)
-    off = np.einsum("ij,ij->i", at - ground.solid.centroids[facets], ground.solid.normals[facets])
+    facets, on = on_surface(ground.solid, ground.on_model(foot))
     up = (ground.solid.normals @ ground.rotation[2])[facets] > _FACES_UP
-    on_piece = (np.abs(off) <= _ON) & up & (foot[:, 2] > _ON)
+    on_piece = on & up & (foot[:, 2] > ON)
     foot[~on_piece, 2] = 0.0
     across = np.linalg.norm(foot[:, :2] - start[:, :2], axis=1)
     knee = np.column_stack([foot[:, :2], start[:, 2] - across / math.tan(STEEPEST)])

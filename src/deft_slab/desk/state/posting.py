@@ -114,6 +114,13 @@ class Posting(QObject):
 
     # changing them
 
+    def _ask(self, number: int, posts: PostSet, done: Callable[[PostsProposed], None]) -> None:
+        """Asks for posts for a piece besides those of a set that were placed by hand, while it stays selected."""
+        desk = self._desk
+        asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
+        desk.ask("ask:posts", asked, done=done, label="Placing posts",
+                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+
     def propose(self) -> None:
         """Posts for all that is not held, beside those that were placed by hand and not where some were taken away."""
         desk = self._desk
@@ -131,9 +138,7 @@ class Posting(QObject):
                 desk.told.emit("Nothing needs a post in this seat.")
             self._put("propose posts", kept, posts=(*own, *made))
 
-        asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
-        desk.ask("ask:posts", asked, done=done, label="Placing posts",
-                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+        self._ask(number, posts, done)
 
     def _on_around(self, number: int, facet: int, place: Floats) -> None:
         """Posts for what is not held within reach of a click, beside all that there are."""
@@ -157,9 +162,7 @@ class Posting(QObject):
             kept = tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > self.reach)
             self._put("propose posts in a region", posts, posts=(*posts.posts, *made), refused=kept)
 
-        asked = ProposePosts(desk.plan, desk.printer, number, all_kept, self._checking.layer)
-        desk.ask("ask:posts", asked, done=done, label="Placing posts",
-                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+        self._ask(number, all_kept, done)
 
     def set_reach(self, reach: float) -> None:
         """How far around a click a region goes, mm."""

@@ -82,8 +82,7 @@ class HandOffPanel(Panel):
         self.head("Pieces, seated on the bed")
         self._list = self.add_list()
         self.column.addStretch(1)
-        follow(self, self.refresh, state.outcome_changed, state.project_changed, state.alike.changed,
-               self._bedding.changed)  # fmt: skip
+        follow(self, self.refresh, state.alike.changed, self._bedding.changed)
 
     def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
         """A row of formats that are written or not."""

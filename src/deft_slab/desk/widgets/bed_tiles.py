@@ -6,9 +6,20 @@ import math
 
 import shapely
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QTransform,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from ...core.handoff.laid import Laid
 from ..look import palette
 from ..state.bedding import STEP
 from ..whole import DeskState
@@ -31,6 +42,8 @@ class BedTiles(QWidget):
         self._state, self._bedding = state, state.bedding
         self._held: tuple[int, float, float] | None = None  # number, mm from its low corner to where it was taken
         self._at: tuple[int, float, float] | None = None  # bed, mm, of the low corner while it is dragged
+        self._paths_of: tuple[Laid, ...] = ()
+        self._paths: dict[int, QPainterPath] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Beds from above")
@@ -169,6 +182,14 @@ class BedTiles(QWidget):
             x, y, _, _ = laid[self._held[0]].outline.bounds
             self._paint_piece(painter, self._held[0], self._at[0], self._at[1] - x, self._at[2] - y, clashing=False)
 
+    def _path(self, number: int) -> QPainterPath:
+        """The outline of one of what is laid, mm on its bed; made once, and not at each move of the mouse."""
+        if self._paths_of is not self._bedding.laid:
+            self._paths_of, self._paths = self._bedding.laid, {}
+        if number not in self._paths:
+            self._paths[number] = _path_of(self._paths_of[number].outline)
+        return self._paths[number]
+
     def _paint_bed(self, painter: QPainter, bed: int) -> None:
         printer, tile, work = self._state.printer, self.tile(bed), self._bedding.work
         fresh = work is not None and bed >= len(work.beds)
@@ -195,15 +216,9 @@ class BedTiles(QWidget):
         self, painter: QPainter, number: int, bed: int, across: float, up: float, *, clashing: bool
     ) -> None:  # fmt: skip
         pieces, outline = self._state.pieces, self._bedding.laid[number].outline
-        path = QPainterPath()
-        path.setFillRule(Qt.FillRule.OddEvenFill)
-        for one in outline.geoms:
-            for ring in (one.exterior, *one.interiors):
-                corners = [self.pixel(bed, x + across, y + up) for x, y in ring.coords]
-                path.moveTo(corners[0])
-                for corner in corners[1:]:
-                    path.lineTo(corner)
-                path.closeSubpath()
+        _, scale = self._scale(self.width())
+        corner = self.pixel(bed, across, up)
+        path = QTransform(scale, 0.0, 0.0, -scale, corner.x(), corner.y()).map(self._path(number))
         painter.save()
         painter.setClipRect(self.tile(bed).adjusted(-2, -2, 2, 2))  # what is too large stays on its tile
         fill = QColor(palette.PIECES[number % len(pieces) % len(palette.PIECES)])
@@ -220,3 +235,12 @@ class BedTiles(QWidget):
         if min(path.boundingRect().width(), path.boundingRect().height()) >= metrics.horizontalAdvance(said):
             painter.drawText(QRectF(at.x() - 20, at.y() - 10, 40, 20), Qt.AlignmentFlag.AlignCenter, said)
         painter.restore()
+
+
+def _path_of(outline: shapely.MultiPolygon) -> QPainterPath:
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.OddEvenFill)
+    for one in outline.geoms:
+        for ring in (one.exterior, *one.interiors):
+            path.addPolygon(QPolygonF([QPointF(x, y) for x, y in ring.coords]))
+    return path

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from ...core.handoff.beds import ROUNDS, lay_out, least_beds
+from ...core.handoff.beds import ROUNDS, laid_with_job, lay_out
 from ...core.handoff.delivery import Handed, deliver
-from ...core.handoff.job import job_of
 from ...core.handoff.laid import by_hand_of, kept_as
 from ...core.lying import Lying
 from ...core.outcome import Outcome
@@ -38,8 +37,7 @@ class Beds:
         """Raises SaveFailed, WouldReplace, BadPlan, Cancelled, OpenSurface, CutFailed."""
         plan, printer = asked.plan, asked.printer
         outcome = self._outcome(plan, printer, job.part(0.0, 0.3))
-        laid = lay_out(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts)
-        work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, plan.copies, outcome.posts))
+        laid, work = laid_with_job(outcome, printer)
         pieces = in_bodies(plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
         return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
                        replace=asked.replace)  # fmt: skip

@@ -7,8 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.handoff.beds import lay_out, least_beds
-from ...core.handoff.job import job_of
+from ...core.handoff.beds import laid_with_job
 from ...core.handoff.laid import collisions
 from ...core.handoff.pieces import write_3mf, write_project, write_stls
 from ...core.handoff.written import Written
@@ -95,15 +94,13 @@ class Files:
             asked.plan, asked.printer, job.part(0.0, 0.95), guests=self._shop.guests
         )
         job.step(0.96, "Drawing")
-        copies, posts = asked.plan.copies, outcome.posts
-        laid = tuple(lay_out(outcome.pieces, asked.printer, copies, lying=asked.plan.lying, posts=posts))
-        work = job_of(outcome, laid, asked.printer, least_beds(outcome.pieces, asked.printer, copies, posts))
+        laid, work = laid_with_job(outcome, asked.printer)
         # what does not fit leaves its bed anyway, which is said of the piece
         large = {n for n, piece in enumerate(outcome.pieces) if not piece.fit.fits}
         clashes = tuple(
             (a, b) for a, b in collisions(laid, asked.printer) if a != b or a % len(outcome.pieces) not in large
         )
-        evaluated = Evaluated(outcome, asked.printer, laid, None, work, clashes)
+        evaluated = Evaluated(outcome, asked.printer, tuple(laid), None, work, clashes)
         return replace(evaluated, picture=picture_of(scene_of(Showing(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
