@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider, QWidget
 
+from deft_slab.core import text
 from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
 from deft_slab.desk import actions
@@ -23,7 +24,6 @@ from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.scene.hints import HINTS
-from deft_slab.desk.widgets import text
 from deft_slab.desk.widgets.binding import follow
 from deft_slab.desk.widgets.disc import DirectionDisc
 from deft_slab.desk.widgets.number import NumberField, parse_quantity

@@ -9,6 +9,7 @@ from pathlib import Path
 from ..core.errors import BadPlan
 from ..core.handoff.delivery import FORMATS
 from ..core.handoff.naming import FIELDS, PATTERN
+from ..core.handoff.sheet.pdf import PAPERS
 from ..core.hollow import MOST_VENTS
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
@@ -193,6 +194,8 @@ def _files(command: argparse.ArgumentParser) -> None:
                          help="pieces where they belong on the prop instead of in their seats")  # fmt: skip
     command.add_argument("--bare", action="store_true", help="without the posts of the plan")
     command.add_argument("--equal-once", action="store_true", help="equal pieces as one file, with a count")
+    command.add_argument("--sheet", nargs="?", choices=PAPERS, const=PAPERS[0], metavar="PAPER",
+                         help=f"the sheet for the bench too, as PDF ({', '.join(PAPERS)}) and HTML")  # fmt: skip
 
 
 def _stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from typing import Any
 
 from ..core.handoff.beds import ROUNDS, laid_with_job
-from ..core.handoff.delivery import Wished, as_json, deliver
+from ..core.handoff.delivery import SHEET, Wished, as_json, deliver
 from ..core.handoff.laid import collisions
+from ..core.handoff.sheet.made import Sheet, sheet_of
+from ..core.handoff.sheet.subject import gathered
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
 from ..core.printer import Printer
+from ..core.progress import Job
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
@@ -25,9 +29,11 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def handed_off(
-    arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer, title: str
+    arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer, title: str,
+    others: Sequence[tuple[str, Plan]] = (),
 ) -> dict[str, object]:  # fmt: skip
-    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it."""
+    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it. others : (name, plan) of
+    choices that its sheet compares it with"""
     outcome = workshop.evaluate(plan, printer)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS
     laid, work = laid_with_job(outcome, printer, rounds=rounds)
@@ -36,7 +42,13 @@ def handed_off(
         equal_once=arguments.equal_once, pattern=arguments.names,
     )  # fmt: skip
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
-    handed = deliver(printed, laid, printer, title, arguments.out, wished, work, replace=arguments.replace)
+
+    def sheet(job: Job) -> Sheet:
+        subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
+        return sheet_of(subject, arguments.sheet, job.part(0.5, 1.0))
+
+    handed = deliver(printed, laid, printer, title, arguments.out, wished, work,
+                     sheet=sheet if arguments.sheet else None, replace=arguments.replace)  # fmt: skip
     listed = as_json(outcome.pieces, laid, work)
     beds: list[dict[str, Any]] = listed["beds"]
     for bed in beds:
@@ -48,4 +60,4 @@ def handed_off(
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
     too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer) if a != b]
     return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,
-            "notes": list(outcome.notes)}  # fmt: skip
+            "sheet": SHEET[0] if arguments.sheet else None, "notes": list(outcome.notes)}  # fmt: skip

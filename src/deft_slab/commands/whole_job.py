@@ -26,4 +26,5 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         plan = chosen[0]
     workshop = Workshop(opened.model, arguments.spread)
     own = project.printer if arguments.printer is None else None
-    return handed_off(arguments, workshop, plan, own or printer_of(arguments.printer), project.title)
+    return handed_off(arguments, workshop, plan, own or printer_of(arguments.printer), project.title,
+                      [(choice.name, choice.plan) for choice in project.choices])  # fmt: skip

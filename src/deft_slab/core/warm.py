@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from .handoff.sheet.drawing import Body, drawn, view_from
 from .hollowing.voids import voids_of
 from .joining.room_kernels import free_around
 from .judge.base import fits_turned
@@ -52,6 +53,7 @@ def warm() -> None:
     followed_solid(regions.solid.layer, regions.solid.area, regions.solid.over, regions.solid.below, 1)
     closed_air(regions, levels, 1, 1.0)
     voids_of(solid, 1.0, 0.25, 1.0)
+    drawn([Body(corners, solid.triangles)], view_from(35.0, 22.0), 20, 20)
     nested([Shape(footprint(solid, np.eye(3)))] * 2, Sheet(60.0, 60.0), 4.0)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 

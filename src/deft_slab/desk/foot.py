@@ -5,8 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QProgressBar, QWidget
 
 from .whole import DeskState
-from .widgets import text
-from .widgets.parts import Elided, button, label
+from .widgets.parts import Elided, button, label, plain
 
 
 class Foot:
@@ -39,4 +38,4 @@ class Foot:
     def show_problem(self, problem: str) -> None:
         """problem : why unsaved work is not kept, empty where it is"""
         self.not_kept.setVisible(bool(problem))
-        self.not_kept.setToolTip(text.plain(problem))
+        self.not_kept.setToolTip(plain(problem))

@@ -49,7 +49,7 @@ def silhouette(vertices: NDArray[np.float64], triangles: NDArray[np.int32], cell
     # cells are looked at in their corners: what is thinner than two of them, such as a plate, is drawn that thick
     thickened = np.maximum(size, 2 * max(float(size.max()), 1e-12) / cells) / np.maximum(size, 1e-12)
     columns = column_field(seen * [*thickened, 1.0], triangles, cells)
-    return (np.diff(columns.start) > 0).reshape(columns.ny, columns.nx)[::-1]
+    return (columns.topmost[0] >= 0)[::-1]
 
 
 def _drawn(
@@ -62,9 +62,9 @@ def _drawn(
     width, height = WIDTH * _FINER, HEIGHT * _FINER
     scale = max(size[0] / (width - 8), size[1] / (height - 8), 1e-9)
     columns = column_field(np.ascontiguousarray(seen), triangles, max(2, int(max(size) / scale)))
-    filled = np.flatnonzero(np.diff(columns.start) > 0)
-    top = columns.facets[columns.start[filled + 1] - 1]
-    top = np.where(top >= 0, top, -1 - top)
+    found = columns.topmost[0].ravel()
+    filled = np.flatnonzero(found >= 0)
+    top = found[filled]
     corners = seen[triangles[top]]
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-12)[:, None]

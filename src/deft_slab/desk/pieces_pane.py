@@ -6,12 +6,12 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWidget
 
+from ..core import text
 from ..core.cuts import Cut
 from ..core.outcome import Piece
 from .cuts import ON_DESK, on_desk
 from .look import palette
 from .whole import DeskState
-from .widgets import text
 from .widgets.binding import follow
 from .widgets.parts import ClickRow, Panel, Swatch, button, emptied, label, row
 

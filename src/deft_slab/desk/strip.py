@@ -9,15 +9,15 @@ from pathlib import Path
 from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWidget
 
+from ..core import text
 from ..core.documents import triple
 from . import actions
 from .look.logo import Logo
 from .printers import profiles
 from .state.desk import STEPS
 from .whole import DeskState
-from .widgets import text
 from .widgets.binding import follow
-from .widgets.parts import Elided, button, label, row
+from .widgets.parts import Elided, button, label, plain, row
 
 _BETWEEN = 8
 """Pixels between the parts of the strip."""
@@ -133,4 +133,4 @@ class TitleStrip(QWidget):
             (self.redo, state.history.redo_text, "Makes again", "Nothing to redo."),
         ):
             made.setEnabled(bool(words))
-            made.setToolTip(text.plain(f"{what}: {words}") if words else nothing)
+            made.setToolTip(plain(f"{what}: {words}") if words else nothing)

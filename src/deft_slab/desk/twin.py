@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from ..core import text
 from ..core.plan import Plan
 from ..core.printer import Printer
 from .ledger.model import COLUMNS, Row, cell_text
@@ -22,7 +23,6 @@ from .scene.scene_view import SceneView
 from .scene.showing import Showing
 from .state.desk import Entry
 from .whole import DeskState
-from .widgets import text
 from .widgets.binding import follow
 from .widgets.parts import button, emptied, label, row
 

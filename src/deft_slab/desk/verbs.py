@@ -14,8 +14,8 @@ from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .printer_dialog import PrinterDialog
 from .whole import DeskState
-from .widgets import text
 from .widgets.notice import Notice
+from .widgets.parts import plain
 
 OPENABLE = f"Models and projects ({' '.join(f'*{ending}' for ending in ENDINGS)});;All files (*)"
 
@@ -89,7 +89,7 @@ class Verbs(QObject):
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(
-            self.window, "Replace?", text.plain(f"{error.what} Replace?"),
+            self.window, "Replace?", plain(f"{error.what} Replace?"),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         if answer == QMessageBox.StandardButton.Yes:
@@ -102,7 +102,7 @@ class Verbs(QObject):
             return True
         lost = "changes that are not saved" if history.dirty else "steps taken back that were never saved"
         answer = QMessageBox.question(
-            self.window, "Unsaved changes", text.plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
+            self.window, "Unsaved changes", plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         return answer == QMessageBox.StandardButton.Discard

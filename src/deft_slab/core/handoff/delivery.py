@@ -5,10 +5,10 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
@@ -28,9 +28,13 @@ from .pieces import centred, together_bytes
 from .saving import make_folder, refuse_existing, write_whole
 from .verified import verified
 
+if TYPE_CHECKING:
+    from .sheet.made import Sheet
+
 Floats = NDArray[np.float64]
 
 FORMATS = ("3mf", *PLAIN)
+SHEET = ("sheet.pdf", "sheet.html")
 
 
 @dataclass(frozen=True)
@@ -62,12 +66,13 @@ class Handed:
 
 def deliver(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, folder: Path, wished: Wished,
-    work: PrintJob, job: Job = QUIET, *, replace: bool = False,
+    work: PrintJob, job: Job = QUIET, *, sheet: Callable[[Job], Sheet] | None = None, replace: bool = False,
 ) -> list[Handed]:  # fmt: skip
     """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
     again (closed, volume, place) before the first one is written.
 
-    laid : see ``lay_out``; work : what goes into the list; replace : whether files of these names may be replaced
+    laid : see ``lay_out``; work : what goes into the list; sheet : makes the one that is written too, as SHEET names it
+    replace : whether files of these names may be replaced
 
     Raises
     ------
@@ -78,10 +83,12 @@ def deliver(
     """
     names = _planned(pieces, laid, folder, wished)
     paths = [path for path, *_ in names]
-    refuse_existing([*paths, folder / "job.json", folder / "pieces.csv"], replace=replace)
+    beside = ["job.json", "pieces.csv", *(SHEET if sheet is not None else ())]
+    refuse_existing([*paths, *(folder / name for name in beside)], replace=replace)
+    files, paper = (job.part(0.0, 0.5), job.part(0.5, 0.95)) if sheet is not None else (job, job)
     ready: list[tuple[Handed, bytes]] = []
     for done, (path, ending, piece, bed, count) in enumerate(names):
-        job.step(0.9 * done / len(names), f"Making {path.name}")
+        files.step(0.9 * done / len(names), f"Making {path.name}")
         if piece is not None:
             content, wanted = _piece(pieces[piece], ending, title, wished)
         else:
@@ -89,14 +96,17 @@ def deliver(
             content, wanted = _bed(pieces, own, ending, title, printer)
         triangles, volume, size = verified(content, ending, wanted, path.name)
         ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
-    job.step(0.9, "Saving the files")
+    pages = sheet(paper) if sheet is not None else None
+    job.step(0.95, "Saving the files")
     make_folder(folder)
     handed = [one for one, _ in ready]
-    lists = {"job.json": _as_json(pieces, laid, handed, work, title, printer), "pieces.csv": _as_csv(pieces, laid)}
+    listed = _as_json(pieces, laid, handed, work, title, printer)
+    contents = [listed.encode(), _as_csv(pieces, laid).encode()]
+    contents += [pages.pdf, pages.html] if pages is not None else []
     for one, content in ready:
         write_whole(one.path, content, replace=replace)
-    for name, text in lists.items():
-        write_whole(folder / name, text.encode(), replace=replace)
+    for name, content in zip(beside, contents, strict=True):
+        write_whole(folder / name, content, replace=replace)
     return handed
 
 

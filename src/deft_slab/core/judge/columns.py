@@ -39,6 +39,16 @@ class Columns:
     heights: Floats
     facets: NDArray[np.int32]
 
+    @property
+    def topmost(self) -> tuple[NDArray[np.int32], Floats]:
+        """((ny, nx) the facet that is seen from above in each cell, -1 where there is none; (ny, nx) mm, how high)."""
+        filled = np.flatnonzero(np.diff(self.start) > 0)
+        last = self.start[filled + 1] - 1
+        facets, heights = np.full(self.nx * self.ny, -1, np.int32), np.full(self.nx * self.ny, -np.inf)
+        facets[filled] = np.where(self.facets[last] >= 0, self.facets[last], -1 - self.facets[last])
+        heights[filled] = self.heights[last]
+        return facets.reshape(self.ny, self.nx), heights.reshape(self.ny, self.nx)
+
 
 def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
     """(x0, y0, nx, ny) of a grid of cells of a given side over the shadow of some points."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-_FONT = Path(__file__).resolve().parents[2] / "desk" / "look" / "fonts" / "Inter-SemiBold.otf"
+FONT = Path(__file__).resolve().parents[2] / "desk" / "look" / "fonts" / "Inter-SemiBold.otf"
 _BEND = np.linspace(0.0, 1.0, 9)[1:, None]
 """Shares of a curve at which it is drawn."""
 
@@ -22,7 +22,7 @@ def _font() -> tuple[Any, dict[int, str], float, float]:
     """(its glyphs, their names by character, units of a capital's height, units of an em)."""
     from fontTools.ttLib import TTFont
 
-    font = TTFont(_FONT)
+    font = TTFont(FONT)
     return font.getGlyphSet(), font.getBestCmap(), float(font["OS/2"].sCapHeight), float(font["head"].unitsPerEm)
 
 

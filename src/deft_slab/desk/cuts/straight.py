@@ -8,13 +8,13 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
+from ...core import text
 from ...core.cuts import StraightCut
 from ...core.documents import triple
 from ..look import palette
 from ..state.cut_search import CutSearch
 from ..state.cutting import Cutting
 from ..state.desk import Desk
-from ..widgets import text
 from ..widgets.charts import AngleMap, Curve, SweepChart
 from ..widgets.number import NumberField
 from ..widgets.parts import button, label, row

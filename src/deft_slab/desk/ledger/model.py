@@ -9,12 +9,12 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
+from ...core import text
 from ...core.checked import LayerTotals
 from ...core.outcome import Totals
 from ...core.plan import Plan
 from ..state.desk import WHOLE, Entry
 from ..whole import DeskState
-from ..widgets import text
 
 Index = QModelIndex | QPersistentModelIndex
 COMPARED = "all compare with it"

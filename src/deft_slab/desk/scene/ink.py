@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core import text
 from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
@@ -18,7 +19,6 @@ from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading
 from ..whole import DeskState
-from ..widgets import text
 from .beds import Box
 from .handles import CutFrame, cut_frame
 from .pole import Pole

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
+from ...core.pulling import longest_side, pulled_apart
 from ...core.solid import Solid, spread_points
 from ..look import palette
 from ..look.palette import colour, ramp_colours, rgb
@@ -165,7 +166,7 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     rotation = outcome.plan.tilt.rotation
     boxes = [_turned_box(f"stood {n}", one.solid, rotation, making) for n, one in enumerate(outcome.pieces)]
     low, high = _around(boxes)
-    pulls = [rotation @ _pull(showing, number, piece) for number, piece in enumerate(outcome.pieces)]
+    pulls = _pulls(showing) @ rotation.T
     floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
     middle = (low + high) / 2
     shift = np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
@@ -185,36 +186,17 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     return Pose(rotation, shift), (low + shift, high + shift), found
 
 
-def _pull(showing: Showing, number: int, piece: Piece) -> Floats:
-    """(3,) mm, model frame: how far a piece is pulled away along the normals of its cuts; none while it is whole."""
-    outcome = showing.outcome
-    away = np.zeros(3)
+def _pulls(showing: Showing) -> Floats:
+    """(pieces, 3) mm, model frame: how far each piece is pulled away; none while the whole is shown."""
+    outcome, fitted = showing.outcome, showing.view.fitted
     if showing.sizing:
-        return away
-    reach = 0.5 * showing.view.apart * max(float(np.max(other.solid.size)) for other in outcome.pieces)
-    fitted = showing.view.fitted
-    if fitted is not None and number < len(fitted):
-        return np.asarray(_FITTED * max(float(np.max(one.solid.size)) for one in outcome.pieces) * fitted[number])
-    for side in piece.sides:
-        report = outcome.cuts.get(side.cut)
-        if report is None or not report.parts:
-            continue
-        if report.lift is not None:
-            # what a local cut takes off moves, and the rest stays
-            cut = outcome.plan.cut(side.cut)
-            moves = not cut.takes_off and cut.reach is None
-            away += (side.side if moves or side.side > 0 else 0) * np.array(report.lift)
-        else:
-            away += _from_middle(outcome.pieces, piece, side.cut)
-    return reach * away
-
-
-def _from_middle(pieces: tuple[Piece, ...], piece: Piece, cut_id: str) -> Floats:
-    """(3,) model frame: how a piece lies from the middle of all that a cut has made; the farthest of them at 1."""
-    made = np.array([one.anchor for one in pieces if any(side.cut == cut_id for side in one.sides)])
-    middle = (made.min(axis=0) + made.max(axis=0)) / 2
-    farthest = float(np.linalg.norm(made - middle, axis=1).max())
-    return np.asarray((np.array(piece.anchor) - middle) / max(farthest, 1e-9))
+        return np.zeros((len(outcome.pieces), 3))
+    longest = longest_side(outcome)
+    pulls: Floats = 0.5 * showing.view.apart * longest * pulled_apart(outcome)
+    if fitted is not None:
+        given = np.asarray(fitted)[: len(pulls)]
+        pulls[: len(given)] = _FITTED * longest * given
+    return pulls
 
 
 def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[str, Thing]:

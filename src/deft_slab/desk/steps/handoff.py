@@ -6,12 +6,12 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
+from ...core import text
 from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
 from ..state.bedding import STEP
 from ..verbs import Verbs
 from ..whole import DeskState
-from ..widgets import text
 from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, emptied, label, line, row, say

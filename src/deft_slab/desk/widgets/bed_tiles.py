@@ -19,11 +19,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from ...core import text
 from ...core.handoff.laid import Laid
 from ..look import palette
 from ..state.bedding import STEP
 from ..whole import DeskState
-from . import text
+from .parts import plain
 
 _GAP, _SAID = 10, 18
 """Pixels between tiles, and of the words under each."""
@@ -128,7 +129,7 @@ class BedTiles(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is None or not event.buttons() & Qt.MouseButton.LeftButton:
             over = self.number_at(event.position())
-            self.setToolTip("" if over is None else text.plain(self._about(over)))
+            self.setToolTip("" if over is None else plain(self._about(over)))
             self.setCursor(Qt.CursorShape.ArrowCursor if over is None else Qt.CursorShape.OpenHandCursor)
             return
         _, from_x, from_y = self._held

@@ -23,8 +23,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from ...core import text
 from ..look import palette
-from . import text
 
 _MARGIN = 22
 _NARROW, _WIDE = 50, 68

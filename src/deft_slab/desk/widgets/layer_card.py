@@ -10,11 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
+from ...core import text
 from ...core.checked import Checked, Island, SectionFace
 from ...core.outcome import Piece
 from ..look import palette
 from ..whole import DeskState
-from . import text
 from .binding import follow, quietly
 from .number import NumberField
 from .parts import button, label, row

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -18,7 +19,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from .text import plain
+
+def plain(words: str) -> str:
+    """Foreign words (names, paths, messages) for a tooltip or a question, which would take "<" for mark-up."""
+    return f"<p>{escape(words)}</p>" if "<" in words else words
 
 
 def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QWidget
 
+from ...core import text
 from ...core.plan import UNITS, Unit
 from ..look import palette
-from . import text
 
 NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches"}
 _DRAWN = 42.0

@@ -7,10 +7,10 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout
 
+from ....core import text
 from ....core.hollow import Hollow, Vent
 from ....core.reports import VentReport
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow, quietly
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, SaidRow, button, emptied, label, row, say

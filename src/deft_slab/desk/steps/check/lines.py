@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from ....core import text
 from ....core.checked import Checked, Found, Groove, Island, Jump, Neck, Pocket, Steadiness, ThinWall
 from ....core.outcome import Outcome, Piece
 from ....core.printer import Printer
-from ...widgets import text
 
 Verdict = Literal["failed", "look", "good", "left"]
 Help = Literal["seat", "hold"]

@@ -6,10 +6,10 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
+from ....core import text
 from ....core.checked import Found
 from ...state.view import View
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow, quietly
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
 from .lines import Line, lines_of

@@ -7,12 +7,12 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from ....core import text
 from ....core.posts import SLENDER_DIAMETERS
 from ....core.reports import PostsReport
 from ...state.pointing import FOOT
 from ...state.posting import ADD, AROUND, AWAY, AWAY_AROUND, PICK
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say

@@ -7,9 +7,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ....core import text
 from ....core.outcome import Outcome, Place
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import ClickRow, Panel, emptied, label, row, say

@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ....core import text
 from ....core.cuts import Cut, StraightCut
 from ....core.search.found import Limits
 from ...cuts import ON_DESK, Parts, Tools, on_desk
 from ...cuts.fields import Field
 from ...cuts.reaches import reach_fields, reach_words
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row

@@ -10,9 +10,9 @@ from PySide6.QtCore import QEvent
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
+from ....core import text
 from ...replies import WayShown
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.front import FrontChart, FrontShown
 from ...widgets.listed import ListedRow

@@ -6,8 +6,8 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
 
+from ....core import text
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.cut_map import CutDisc, CutsShown
 from ...widgets.parts import Panel, button, label, row

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ....core import text
 from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.reports import ContactFound, JoinReport
@@ -16,7 +17,6 @@ from ....core.stance import Stance
 from ...cuts.fields import Field
 from ...joins import ON_DESK
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QWidget
 
+from ....core import text
 from ....core.cuts.words import words_along
 from ....core.reports import DryFit, DryMove, TurnChecked
 from ...state.joining import Joining
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.parts import Panel, SaidRow, button, emptied, label, row
 

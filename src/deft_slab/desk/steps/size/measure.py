@@ -6,8 +6,8 @@ from functools import partial
 
 import numpy as np
 
+from ....core import text
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say

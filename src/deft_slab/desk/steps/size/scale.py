@@ -7,9 +7,9 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
+from ....core import text
 from ....core.tilt import Tilt
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say

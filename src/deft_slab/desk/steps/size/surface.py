@@ -8,14 +8,14 @@ from typing import get_args
 import numpy as np
 from PySide6.QtWidgets import QComboBox
 
+from ....core import text
 from ....core.model import MendReport
 from ....core.plan import Mending, Role
 from ....core.solid import Defects
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, row
+from ...widgets.parts import Panel, button, emptied, label, plain, row
 
 _TITLES = {
     "clean": "Merge and clean", "orient": "Facets outward", "specks": "Stray specks", "close": "Holes",
@@ -134,7 +134,7 @@ class SurfacePanel(Panel):
             self.roles.append(combo)
             name = label(body.name)
             name.setMaximumWidth(110)
-            name.setToolTip(text.plain(body.name))
+            name.setToolTip(plain(body.name))
             self._bodies.addLayout(row(name, label(f"{body.triangles:,} tri.", "faint"), 1, combo))
 
     def _fill_report(self, report: MendReport, defects: Defects) -> None:

@@ -7,12 +7,12 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
 
+from ....core import text
 from ....core.intake.endings import ENDINGS
 from ....core.plan import UNITS, Guest, GuestForm
 from ....core.tilt import Tilt
 from ....core.wearer.measures import FORMS
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row, say

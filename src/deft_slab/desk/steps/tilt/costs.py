@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
+from ....core import text
 from ...replies import SeatShown
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow
 from ...widgets.legend import SupportBar
 from ...widgets.number import NumberField

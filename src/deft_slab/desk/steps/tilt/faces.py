@@ -8,11 +8,11 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 
+from ....core import text
 from ....core.marking import Audience
 from ....core.tilt import Tilt
 from ...state.marker import MEANINGS
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.audience_view import AudienceView
 from ...widgets.binding import follow
 from ...widgets.number import NumberField

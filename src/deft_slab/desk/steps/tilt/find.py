@@ -9,11 +9,11 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout
 
+from ....core import text
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
 from ....core.tilt import Tilt
 from ...replies import SeatShown
 from ...whole import DeskState
-from ...widgets import text
 from ...widgets.binding import follow, quietly
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say

@@ -2,15 +2,9 @@
 
 from __future__ import annotations
 
-from html import escape
-
-
-def plain(words: str) -> str:
-    """Foreign words (names, paths, messages) for a tooltip or a question, which would take "<" for mark-up."""
-    return f"<p>{escape(words)}</p>" if "<" in words else words
-
 
 def mm(value: float) -> str:
+    """Whole ones from 100 on."""
     if abs(value) < 0.05:
         return "0 mm"
     return f"{value:.0f} mm" if abs(value) >= 100 else f"{value:.1f} mm"
@@ -43,10 +37,12 @@ def volume(mm3: float) -> str:
 
 
 def grams(value: float) -> str:
+    """g, from 1,000 on kg."""
     return f"{value / 1000:.2f} kg" if value >= 1000 else f"{value:.0f} g" if value >= 10 else f"{value:.1f} g"
 
 
 def degrees(value: float) -> str:
+    """With a digit after the point where there is something there."""
     return f"{value:.1f}°".replace(".0°", "°").replace("-", "−")
 
 

@@ -1,0 +1,81 @@
+"""What a sheet is made of, before it is laid out: the same for paper and for the screen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from .drawing import Drawing
+
+
+@dataclass(frozen=True)
+class Heading:
+    """level : 1 of the sheet, 2 of a part"""
+
+    words: str
+    level: int = 2
+
+
+@dataclass(frozen=True)
+class Words:
+    """A paragraph. faint : smaller, as a remark"""
+
+    words: str
+    faint: bool = False
+
+
+@dataclass(frozen=True)
+class Points:
+    """Sentences below each other. boxes : with a box to be ticked"""
+
+    words: tuple[str, ...]
+    boxes: bool = False
+
+
+@dataclass(frozen=True)
+class Table:
+    """head : of each column; widths : their shares; right : columns of figures; strong : rows that stand out"""
+
+    head: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    widths: tuple[float, ...]
+    right: frozenset[int] = frozenset()
+    strong: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True, eq=False)
+class Figure:
+    """A drawing with words under it."""
+
+    drawing: Drawing
+    words: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Figures:
+    """Drawings side by side, each at most so many mm high, and no wider than its share of the page."""
+
+    figures: tuple[Figure, ...]
+    high: float
+
+
+@dataclass(frozen=True, eq=False)
+class Card:
+    """Drawings and words that stay together. title : in front of the words; beside : the words stand to the right of
+    the drawings, and not under them; high : mm, of the drawings"""
+
+    title: str
+    figures: tuple[Figure, ...]
+    words: tuple[str, ...]
+    high: float
+    beside: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Cards:
+    """So many side by side."""
+
+    cards: tuple[Card, ...]
+    across: int
+
+
+Block = Heading | Words | Points | Table | Figures | Cards
