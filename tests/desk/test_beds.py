@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import numpy as np
+import pypdf
 import pytest
 import trimesh
 from PySide6.QtCore import QEvent, QPointF, Qt
@@ -159,7 +160,7 @@ def test_written_and_read_back(block, tmp_path, monkeypatch):
     done(block)
     names = {file.name for file in out.iterdir()}
     assert names == {"1-upper-block-mm.stl", "1-upper-block.glb", "2-lower-block-mm.stl", "2-lower-block.glb",
-                     "bed-1.3mf", "bed-1-mm.stl", "job.json", "pieces.csv"}  # fmt: skip
+                     "bed-1.3mf", "bed-1-mm.stl", "job.json", "pieces.csv", "sheet.pdf", "sheet.html"}  # fmt: skip
     bed = trimesh.load(out / "bed-1-mm.stl")
     assert bed.is_watertight
     assert bed.volume == pytest.approx(80 * 60 * 60, rel=1e-6)
@@ -177,7 +178,47 @@ def test_written_and_read_back(block, tmp_path, monkeypatch):
     done(block)
     assert len(asked) == 1
     assert (out / "bed-1.3mf").stat().st_mtime_ns == before
-    for chosen in (*panel.piece_files.values(), *panel.bed_files.values()):
+    for chosen in (*panel.piece_files.values(), *panel.bed_files.values(), *panel.papers.values()):
         if chosen.isChecked():
             block.click(chosen)
     assert not panel.all.isEnabled()
+
+
+def test_the_sheet_is_leafed_through_and_written(block, tmp_path, monkeypatch):
+    panel, out = page(block), tmp_path / "sheet"
+    out.mkdir()
+    block.state.choosing.keep_plan(block.state.plan, "Level")
+    done(block)
+    block.click(panel.look)
+    done(block)
+    shown = block.window.verbs._sheet
+    assert shown.isVisible()
+    assert shown.paper == "a4"
+    count = len(shown._pages)
+    assert f"page 1 of {count}" in words(shown)
+    high, wide = shown._pages[0].shape
+    assert high / wide == pytest.approx(297 / 210, rel=0.01)
+    assert shown._pages[0].min() < 100
+    assert not shown.back.isEnabled()
+    QTest.keyClick(shown, Qt.Key.Key_PageDown)
+    assert f"page 2 of {count}" in words(shown)
+    block.click(shown.back)
+    assert f"page 1 of {count}" in words(shown)
+    block.click(shown.papers["letter"])
+    done(block)
+    assert block.window.verbs._sheet is shown
+    high, wide = shown._pages[0].shape
+    assert high / wide == pytest.approx(279.4 / 215.9, rel=0.01)
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    block.click(shown.write)
+    done(block)
+    assert {file.name for file in out.iterdir()} == {"sheet.pdf", "sheet.html", "job.json", "pieces.csv"}
+    assert float(pypdf.PdfReader(out / "sheet.pdf").pages[0].mediabox.width) == pytest.approx(612)
+    shown.close()
+    # none, or one of the papers
+    assert panel.paper == "a4"
+    block.click(panel.papers["letter"])
+    assert panel.paper == "letter"
+    assert not panel.papers["a4"].isChecked()
+    block.click(panel.papers["letter"])
+    assert panel.paper is None

@@ -9,7 +9,7 @@ from pathlib import Path
 from ..core.errors import BadPlan
 from ..core.handoff.delivery import FORMATS
 from ..core.handoff.naming import FIELDS, PATTERN
-from ..core.handoff.sheet.pdf import PAPERS
+from ..core.handoff.papers import PAPERS
 from ..core.hollow import MOST_VENTS
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST

@@ -5,8 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..core.handoff.delivery import Handed, Wished
+from ..core.handoff.papers import Paper
 from ..core.lying import Lying
+from ..core.plan import Plan
 from .requests import OfPlan
 
 
@@ -18,10 +23,29 @@ class NestBeds(OfPlan[tuple[Lying, ...]]):
 @dataclass(frozen=True, eq=False)
 class Deliver(OfPlan[list[Handed]]):
     """Files of pieces and beds, and the lists of them. replace : whether files of these names may be replaced
-    with_posts : pieces in one body with their posts"""
+    with_posts : pieces in one body with their posts; paper : of the sheet that is written too, None for none
+    others : (name, plan) of the choices that it compares this one with"""
 
     title: str
     folder: Path
     wished: Wished
     replace: bool
     with_posts: bool
+    paper: Paper | None
+    others: tuple[tuple[str, Plan], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class SheetPages:
+    """pages : of the sheet, (height, width) uint8 each, as they are shown"""
+
+    pages: tuple[NDArray[np.uint8], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class DrawSheet(OfPlan[SheetPages]):
+    """The sheet of a plan, to be looked at. The rest is as for ``Deliver``"""
+
+    title: str
+    paper: Paper
+    others: tuple[tuple[str, Plan], ...]

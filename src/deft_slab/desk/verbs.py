@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
 from ..core.handoff.delivery import Wished
+from ..core.handoff.papers import Paper
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .printer_dialog import PrinterDialog
+from .sheet_dialog import SheetDialog
 from .whole import DeskState
 from .widgets.notice import Notice
 from .widgets.parts import plain
@@ -26,6 +31,7 @@ class Verbs(QObject):
     def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
         super().__init__(window)
         self.window, self.state, self._notice = window, state, notice
+        self._sheet: SheetDialog | None = None
         state.opening.may_leave = self.may_leave
         state.would_replace.connect(self._ask_to_replace)
 
@@ -82,10 +88,23 @@ class Verbs(QObject):
         if name:
             self.state.writing.pieces(Path(name))
 
-    def ask_job_folder(self, wished: Wished) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Folder for pieces and beds", self._folder())
+    def ask_job_folder(self, wished: Wished, paper: Paper | None) -> None:
+        what = "pieces and beds" if wished.pieces or wished.beds else "the sheet"
+        name = QFileDialog.getExistingDirectory(self.window, f"Folder for {what}", self._folder())
         if name:
-            self.state.bedding.write(Path(name), wished)
+            self.state.bedding.write(Path(name), wished, paper)
+
+    def look_at_sheet(self, paper: Paper) -> None:
+        self.state.bedding.draw_sheet(paper, lambda found: self._show_sheet(found.pages, paper))
+
+    def _show_sheet(self, pages: Sequence[NDArray[np.uint8]], paper: Paper) -> None:
+        """Beside a sheet that is open already there is no other: its pages are shown anew there."""
+        if self._sheet is not None and self._sheet.isVisible():
+            self._sheet.show_pages(pages)
+            return
+        write = partial(self.ask_job_folder, Wished((), ()))
+        self._sheet = SheetDialog(pages, paper, self.look_at_sheet, write, self.window)
+        self._sheet.show()
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import shapely
@@ -10,8 +11,10 @@ from PySide6.QtCore import QObject, Signal
 from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
+from ...core.handoff.papers import Paper
 from ...core.lying import Lying
-from ..handoff_requests import Deliver, NestBeds
+from ...core.plan import Plan
+from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
 from .desk import Desk
 
 STEP = 15.0
@@ -102,18 +105,35 @@ class Bedding(QObject):
         if desk.is_open and desk.plan.lying:
             desk.do_plan("lay pieces anew", desk.plan.changed(lying=()))
 
-    def write(self, folder: Path, wished: Wished, *, replace: bool = False) -> None:
-        """Writes pieces and beds into a folder, with the lists of them; asks before it replaces any."""
+    def write(self, folder: Path, wished: Wished, paper: Paper | None, *, replace: bool = False) -> None:
+        """Writes pieces and beds into a folder, with the lists of them and a sheet; asks before it replaces any.
+        paper : of the sheet, None for none"""
         desk = self._desk
 
         def done(written: list[Handed]) -> None:
             said = "1 file" if len(written) == 1 else f"{len(written)} files"
-            desk.told.emit(f"Wrote {said} to {folder}, each read again: closed, its volume, its place.\n"
-                           "job.json and pieces.csv list them.")  # fmt: skip
+            beside = "job.json and pieces.csv list them." if paper is None else (
+                "job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench."
+            )  # fmt: skip
+            if written:
+                beside = f"Wrote {said} to {folder}, each read again: closed, its volume, its place.\n{beside}"
+            desk.told.emit(beside if written else f"Wrote the sheet and the lists of pieces to {folder}.")
 
         desk.jobs.submit(
             "handoff:all",
-            Deliver(desk.plan, desk.printer, desk.project.title, folder, wished, replace, desk.settings.with_posts),
-            done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, replace=True)),
+            Deliver(desk.plan, desk.printer, desk.project.title, folder, wished, replace, desk.settings.with_posts,
+                    paper, self._others),
+            done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, paper, replace=True)),
             label="Writing pieces and beds",
         )  # fmt: skip
+
+    @property
+    def _others(self) -> tuple[tuple[str, Plan], ...]:
+        """(name, plan) of the choices that a sheet compares the plan with."""
+        return tuple((choice.name, choice.plan) for choice in self._desk.project.choices)
+
+    def draw_sheet(self, paper: Paper, done: Callable[[SheetPages], None]) -> None:
+        """Has the sheet of the plan drawn, to be looked at."""
+        desk = self._desk
+        desk.ask("ask:sheet", DrawSheet(desk.plan, desk.printer, desk.project.title, paper, self._others), done=done,
+                 label="Drawing the sheet")  # fmt: skip

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from ...core import text
 from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
+from ...core.handoff.papers import PAPERS, Paper
 from ..state.bedding import STEP
 from ..verbs import Verbs
 from ..whole import DeskState
@@ -16,6 +17,7 @@ from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, emptied, label, line, row, say
 
+_PAPERS: dict[Paper, str] = {"a4": "A4", "letter": "Letter"}
 _FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
 
@@ -47,9 +49,21 @@ class HandOffPanel(Panel):
         self.head("Write")
         self.piece_files = self._toggles("Each piece", ("stl",))
         self.bed_files = self._toggles("Each bed", ("3mf",))
+        self.papers = {
+            paper: button(words, f"The sheet for the bench, as PDF on {words} paper and as HTML.",
+                          partial(self._choose_paper, paper), role="small", checkable=True)
+            for paper, words in _PAPERS.items()
+        }  # fmt: skip
+        self.papers[PAPERS[0]].setChecked(True)
+        self.look = button(
+            "Look at it …", "Draws the sheet: the prop put together and apart, pieces in their seats, steps, job.",
+            lambda: verbs.look_at_sheet(self.paper or PAPERS[0]), role="small",
+        )  # fmt: skip
+        self.add(row(label("Sheet", "faint"), 1, self.look, *self.papers.values(), spacing=3))
         self.all = button(
-            "Write pieces and beds …", "Files in the formats that are chosen, each read again before it is saved, and "
-            "job.json and pieces.csv, which list them.", lambda: verbs.ask_job_folder(self.wished), role="main",
+            "Write pieces and beds …", "Files in the formats that are chosen, each read again before it is saved, the "
+            "sheet, and job.json and pieces.csv, which list them.",
+            lambda: verbs.ask_job_folder(self.wished, self.paper), role="main",
         )  # fmt: skip
         self.stl = button(
             "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",
@@ -96,7 +110,20 @@ class HandOffPanel(Panel):
         return found
 
     def _formats_changed(self) -> None:
-        self.all.setEnabled(self._state.evaluated is not None and bool(self.wished.pieces or self.wished.beds))
+        anything = bool(self.wished.pieces or self.wished.beds or self.paper)
+        self.all.setEnabled(self._state.evaluated is not None and anything)
+
+    def _choose_paper(self, paper: Paper) -> None:
+        """One of the papers, or none."""
+        for other, one in self.papers.items():
+            if other != paper:
+                one.setChecked(False)
+        self._formats_changed()
+
+    @property
+    def paper(self) -> Paper | None:
+        """Of the sheet that is written too."""
+        return next((paper for paper, one in self.papers.items() if one.isChecked()), None)
 
     @property
     def wished(self) -> Wished:
@@ -110,7 +137,7 @@ class HandOffPanel(Panel):
     def refresh(self) -> None:
         emptied(self._list)
         evaluated = self._state.evaluated
-        for part in (self.stl, self.together, self.save, self.fewer, self.tiles):
+        for part in (self.stl, self.together, self.save, self.fewer, self.tiles, self.look):
             part.setEnabled(evaluated is not None)
         self._formats_changed()
         if evaluated is None:

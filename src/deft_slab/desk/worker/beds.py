@@ -5,13 +5,16 @@ from __future__ import annotations
 from ...core.handoff.beds import ROUNDS, laid_with_job, lay_out
 from ...core.handoff.delivery import Handed, deliver
 from ...core.handoff.laid import by_hand_of, kept_as
+from ...core.handoff.papers import PAPERS, Paper
+from ...core.handoff.sheet.made import Sheet, pages_of, sheet_of
+from ...core.handoff.sheet.subject import gathered
 from ...core.lying import Lying
 from ...core.outcome import Outcome
 from ...core.plan import Plan
 from ...core.posting.posted import in_bodies
 from ...core.printer import Printer
 from ...core.progress import Job
-from ..handoff_requests import Deliver, NestBeds
+from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
 from .shop import Shop
 
 
@@ -39,5 +42,20 @@ class Beds:
         outcome = self._outcome(plan, printer, job.part(0.0, 0.3))
         laid, work = laid_with_job(outcome, printer)
         pieces = in_bodies(plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
+
+        def sheet(job: Job) -> Sheet:
+            return self._sheet(outcome, asked, asked.paper or PAPERS[0], job)
+
         return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
-                       replace=asked.replace)  # fmt: skip
+                       sheet=sheet if asked.paper else None, replace=asked.replace)  # fmt: skip
+
+    def draw_sheet(self, asked: DrawSheet, job: Job) -> SheetPages:
+        """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        outcome = self._outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
+        return SheetPages(pages_of(self._sheet(outcome, asked, asked.paper, job.part(0.3, 1.0)).pdf))
+
+    def _sheet(self, outcome: Outcome, asked: Deliver | DrawSheet, paper: Paper, job: Job) -> Sheet:
+        workshop = self._shop.workshop(asked.plan)
+        laid, work = laid_with_job(outcome, asked.printer)
+        subject = gathered(workshop, outcome, asked.printer, asked.title, laid, work, asked.others, job.part(0.0, 0.5))
+        return sheet_of(subject, paper, job.part(0.5, 1.0))

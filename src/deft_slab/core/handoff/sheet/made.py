@@ -3,12 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ...progress import QUIET, Job
+from ..papers import Paper
 from .content import blocks_of
 from .html import as_html
-from .pdf import Paper, as_pdf
+from .pdf import as_pdf
 from .subject import Subject
+
+_SHOWN = 120
+"""Pixels to the inch of a page on the screen."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,3 +35,21 @@ def sheet_of(subject: Subject, paper: Paper = "a4", job: Job = QUIET) -> Sheet:
     pdf = as_pdf(blocks, title, paper)
     job.step(0.95, "Writing it for the screen")
     return Sheet(pdf, as_html(blocks, title))
+
+
+def pages_of(pdf: bytes) -> tuple[NDArray[np.uint8], ...]:
+    """(height, width) uint8 for each page, as it is printed in black and white, at _SHOWN pixels to the inch."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        return tuple(_shown(document[number]) for number in range(len(document)))
+    finally:
+        document.close()
+
+
+def _shown(page: Any) -> NDArray[np.uint8]:
+    try:
+        return np.asarray(page.render(scale=_SHOWN / 72, grayscale=True).to_pil().convert("L"))
+    finally:
+        page.close()

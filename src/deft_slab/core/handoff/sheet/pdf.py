@@ -6,14 +6,12 @@ import io
 from collections.abc import Iterator, Sequence
 from functools import cache
 from html import escape
-from typing import Any, Literal
+from typing import Any
 
 from ...shape.lettering import FONT
+from ..papers import Paper
 from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
 from .fonts import truetype
-
-Paper = Literal["a4", "letter"]
-PAPERS: tuple[Paper, ...] = ("a4", "letter")
 
 _MM = 72.0 / 25.4
 """Points to a mm."""

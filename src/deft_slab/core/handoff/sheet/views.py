@@ -33,7 +33,7 @@ _TURNS = (35.0, -35.0, 125.0, -125.0, 0.0, 90.0)
 
 
 def front_of(audience: Audience, rotation: Floats) -> float:
-    """Degrees that the standing model is turned so that the side for the audience looks at the eye. rotation : (3, 3)"""
+    """Degrees that the standing model is turned so that its front looks at the eye. rotation : (3, 3)"""
     x, y, _ = rotation @ np.array(audience.front)
     return float(np.degrees(np.arctan2(x, -y))) if np.hypot(x, y) > 1e-6 else 0.0
 

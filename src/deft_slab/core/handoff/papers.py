@@ -1,0 +1,8 @@
+"""Papers that a sheet is laid out for."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+Paper = Literal["a4", "letter"]
+PAPERS: tuple[Paper, ...] = ("a4", "letter")
