@@ -194,6 +194,8 @@ def _files(command: argparse.ArgumentParser) -> None:
                          help="pieces where they belong on the prop instead of in their seats")  # fmt: skip
     command.add_argument("--bare", action="store_true", help="without the posts of the plan")
     command.add_argument("--equal-once", action="store_true", help="equal pieces as one file, with a count")
+    command.add_argument("--layers", action="store_true",
+                         help="layers of each bed too, as PNG pictures in a ZIP and polygons in a 3MF")  # fmt: skip
     command.add_argument("--sheet", nargs="?", choices=PAPERS, const=PAPERS[0], metavar="PAPER",
                          help=f"the sheet for the bench too, as PDF ({', '.join(PAPERS)}) and HTML")  # fmt: skip
 

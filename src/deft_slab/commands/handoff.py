@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..core.handoff.beds import ROUNDS, laid_with_job
-from ..core.handoff.delivery import SHEET, Wished, as_json, deliver
+from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
 from ..core.handoff.laid import collisions
 from ..core.handoff.sheet.made import Sheet, sheet_of
 from ..core.handoff.sheet.subject import gathered
@@ -39,7 +39,7 @@ def handed_off(
     laid, work = laid_with_job(outcome, printer, rounds=rounds)
     wished = Wished(
         tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
-        equal_once=arguments.equal_once, pattern=arguments.names,
+        equal_once=arguments.equal_once, layers=arguments.layers, pattern=arguments.names,
     )  # fmt: skip
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
 
@@ -54,6 +54,7 @@ def handed_off(
     for bed in beds:
         own = [one for one in handed if one.bed == bed["bed"] - 1]
         bed["file"] = own[0].path.name if own else None
+        bed["layers"] = next((one.path.name for one in own if one.path.name.endswith(LAYERS[0])), None)
         for piece in bed["pieces"]:
             files = [one for one in handed if one.piece == piece["number"] - 1]
             piece["file"] = files[0].path.name if files else None

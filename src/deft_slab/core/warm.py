@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from .handoff.sheet.drawing import Body, drawn, view_from
+from .handoff.slices.image_kernels import filled
 from .hollowing.voids import voids_of
 from .joining.room_kernels import free_around
 from .judge.base import fits_turned
@@ -54,6 +55,7 @@ def warm() -> None:
     closed_air(regions, levels, 1, 1.0)
     voids_of(solid, 1.0, 0.25, 1.0)
     drawn([Body(corners, solid.triangles)], view_from(35.0, 22.0), 20, 20)
+    filled(corners[:4, :2].copy(), np.array([0, 4]), 1.0, 8, 8)
     nested([Shape(footprint(solid, np.eye(3)))] * 2, Sheet(60.0, 60.0), 4.0)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)
 

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
 import json
+import math
+import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..errors import BadPlan
+from ..errors import BadPlan, SaveFailed
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -34,6 +37,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 
 FORMATS = ("3mf", *PLAIN)
+LAYERS = ("layers.zip", "layers.3mf")
 SHEET = ("sheet.pdf", "sheet.html")
 
 
@@ -41,12 +45,13 @@ SHEET = ("sheet.pdf", "sheet.html")
 class Wished:
     """What is written. pieces, beds : endings of the formats for each piece, and for each bed, as many as are wanted
     assembled : each piece where it belongs on the prop, and not in its seat; equal_once : equal pieces as one file
-    pattern : of the names of pieces; see FIELDS"""
+    layers : of each bed, as pictures in a ZIP and as polygons in a 3MF; pattern : of the names of pieces; see FIELDS"""
 
     pieces: tuple[str, ...] = ("stl",)
     beds: tuple[str, ...] = ("3mf",)
     assembled: bool = False
     equal_once: bool = False
+    layers: bool = False
     pattern: str = PATTERN
 
 
@@ -81,42 +86,48 @@ def deliver(
     SaveFailed : a file does not read as what it is of, or cannot be written.
     Cancelled : the job is no longer wanted; nothing was written.
     """
-    names = _planned(pieces, laid, folder, wished)
+    names = _planned(pieces, laid, printer, folder, wished)
     paths = [path for path, *_ in names]
     beside = ["job.json", "pieces.csv", *(SHEET if sheet is not None else ())]
     refuse_existing([*paths, *(folder / name for name in beside)], replace=replace)
     files, paper = (job.part(0.0, 0.5), job.part(0.5, 0.95)) if sheet is not None else (job, job)
-    ready: list[tuple[Handed, bytes]] = []
-    for done, (path, ending, piece, bed, count) in enumerate(names):
-        files.step(0.9 * done / len(names), f"Making {path.name}")
-        if piece is not None:
-            content, wanted = _piece(pieces[piece], ending, title, wished)
-        else:
+    with contextlib.ExitStack() as aside:
+        ready: list[tuple[Handed, bytes | IO[bytes]]] = []
+        for done, (path, ending, piece, bed, count) in enumerate(names):
+            step = files.part(done / len(names), (done + 1) / len(names))
+            step.step(0.0, f"Making {path.name}")
             own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
-            content, wanted = _bed(pieces, own, ending, title, printer)
-        triangles, volume, size = verified(content, ending, wanted, path.name)
-        ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
-    pages = sheet(paper) if sheet is not None else None
-    job.step(0.95, "Saving the files")
-    make_folder(folder)
-    handed = [one for one, _ in ready]
-    listed = _as_json(pieces, laid, handed, work, title, printer)
-    contents = [listed.encode(), _as_csv(pieces, laid).encode()]
-    contents += [pages.pdf, pages.html] if pages is not None else []
-    for one, content in ready:
-        write_whole(one.path, content, replace=replace)
-    for name, content in zip(beside, contents, strict=True):
-        write_whole(folder / name, content, replace=replace)
-    return handed
+            if ending in LAYERS:
+                ready.append(_layers(pieces, own, path, ending, title, printer, aside, step))
+                continue
+            content, wanted = _bed(pieces, own, ending, title, printer) if piece is None else _piece(
+                pieces[piece], ending, title, wished
+            )  # fmt: skip
+            triangles, volume, size = verified(content, ending, wanted, path.name)
+            ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
+        pages = sheet(paper) if sheet is not None else None
+        job.step(0.95, "Saving the files")
+        make_folder(folder)
+        handed = [one for one, _ in ready]
+        listed = _as_json(pieces, laid, handed, work, title, printer)
+        contents = [listed.encode(), _as_csv(pieces, laid).encode()]
+        contents += [pages.pdf, pages.html] if pages is not None else []
+        for one, ready_content in ready:
+            write_whole(one.path, ready_content, replace=replace)
+        for name, content in zip(beside, contents, strict=True):
+            write_whole(folder / name, content, replace=replace)
+        return handed
 
 
 def _planned(
-    pieces: Sequence[Piece], laid: Sequence[Laid], folder: Path, wished: Wished
+    pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, folder: Path, wished: Wished
 ) -> list[tuple[Path, str, int | None, int | None, int]]:  # fmt: skip
     """(path, ending, piece, bed, count) of all files."""
     for ending in (*wished.pieces, *wished.beds):
         if ending not in FORMATS:
             raise BadPlan(f"No “.{ending}” is written.", remedy=f"Use {', '.join(FORMATS)}.")
+    if wished.layers and printer.kind != "resin":
+        raise BadPlan("A filament printer lays paths, and takes no pictures of layers.", remedy="Leave them out.")
     copies = len(laid) // len(pieces)
     counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
     found: list[tuple[Path, str, int | None, int | None, int]] = []
@@ -127,8 +138,9 @@ def _planned(
             found.append((folder / f"{name}.{ending}", ending, number, None, equal * copies))
     for bed in sorted({one.bed for one in laid}):
         count = sum(one.bed == bed for one in laid)
-        for ending in wished.beds:
-            found.append((folder / f"bed-{bed + 1}{unit_said(ending)}.{ending}", ending, None, bed, count))
+        for ending in (*wished.beds, *(LAYERS if wished.layers else ())):
+            dot = "-" if ending in LAYERS else "."
+            found.append((folder / f"bed-{bed + 1}{unit_said(ending)}{dot}{ending}", ending, None, bed, count))
     names = [path.name.lower() for path, *_ in found]
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
@@ -175,6 +187,39 @@ def _bed(
     content = surface_bytes(np.concatenate(placed), triangles, ending, "Deft Slab bed, millimetres", closed=closed)
     total = sum(volume or 0.0 for volume in volumes) if closed else None
     return content, [(np.concatenate(placed), total)]
+
+
+def _layers(
+    pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], path: Path, ending: str, title: str, printer: Printer,
+    aside: contextlib.ExitStack, job: Job,
+) -> tuple[Handed, bytes | IO[bytes]]:  # fmt: skip
+    """The layers of a bed, read again. aside : closes what was kept aside, when it has been saved"""
+    from .slices.images import write_layers  # only who wants layers waits for what draws them
+    from .slices.layers import stack_of
+    from .slices.polygons import sliced_bytes
+
+    stack = stack_of(pieces, own, printer.layer_height)
+    bed, names = own[0][1].bed, [pieces[n % len(pieces)].name for n, _ in own]
+    content: bytes | IO[bytes]
+    if ending == LAYERS[0]:
+        try:
+            content = aside.enter_context(tempfile.TemporaryFile())  # noqa: SIM115 - the stack closes it
+            areas = write_layers(stack, printer, f"{title}, bed {bed + 1}", content, job)
+        except OSError as error:
+            raise SaveFailed(
+                f"The layers could not be kept aside: {error.strerror or error}.", kept="Nothing was saved.",
+                remedy="Free some space.",
+            ) from error  # fmt: skip
+        volume = math.fsum(areas) * printer.layer_height
+    else:
+        about = f"Bed {bed + 1}: {len(own)} pieces for {printer.name}, {printer.label}"
+        content = sliced_bytes(stack, names, f"{title}, bed {bed + 1}", about, job)
+        volume = math.fsum(pieces[n % len(pieces)].solid.volume for n, _ in own)
+    x0, y0 = np.min([one.outline.bounds[:2] for _, one in own], axis=0)
+    x1, y1 = np.max([one.outline.bounds[2:] for _, one in own], axis=0)
+    triangles = sum(len(one.triangles) for one in stack.slicers)
+    size = (float(x1 - x0), float(y1 - y0), stack.levels.height)
+    return Handed(path, None, bed, len(own), triangles, volume, size), content
 
 
 def _at(rotation: Floats, shift: Floats) -> Laid:

@@ -116,7 +116,7 @@ def write_3mf(
     Cancelled : the job is no longer wanted.
     """
     refuse_existing([path], replace=replace)
-    model = _new_model(title)
+    model = new_model(title)
     if equal_once:
         pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
     laid = lay_out(pieces, printer, copies, lying=lying)
@@ -135,12 +135,12 @@ def together_bytes(
     SaveFailed : a piece would not be closed in the file.
     Cancelled : the job is no longer wanted.
     """
-    model = _new_model(title)
+    model = new_model(title)
     group = model.GetMetaDataGroup()
     for name, value in about.items():
         group.AddMetaData("", name, value, "xs:string", True)
     _, transforms = _add_pieces(model, pieces, laid, job)
-    return _packed(model, transforms)
+    return packed_model(model, transforms)
 
 
 def write_project(
@@ -165,11 +165,11 @@ def write_project(
     older = _older_version(path)
     if older is not None:
         keep_beside(path, f"version-{older}")
-    model = _new_model(project.title)
-    source = _add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
+    model = new_model(project.title)
+    source = add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
     source.SetPartNumber(SOURCE_PART_NUMBER)
     for sha in sorted({guest.model.sha256 for guest in project.all_guests if guest.model} & set(guests)):
-        mesh = _add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
+        mesh = add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
         mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
     copies = project.plan.copies
     laid = lay_out(pieces, printer, copies, lying=project.plan.lying)
@@ -220,13 +220,14 @@ def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
     ------
     SaveFailed : the file cannot be written; one from before is whole.
     """
-    document = _new_model(model.name)
-    mesh = _add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
+    document = new_model(model.name)
+    mesh = add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
     document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
     _write(document, path, QUIET, replace, [np.eye(4, 3)])
 
 
-def _new_model(title: str) -> Any:
+def new_model(title: str) -> Any:
+    """A document of the library, in mm, with its title."""
     model = wrapper().CreateModel()
     model.SetUnit(lib3mf.ModelUnit.MilliMeter)
     metadata = model.GetMetaDataGroup()
@@ -235,7 +236,8 @@ def _new_model(title: str) -> Any:
     return model
 
 
-def _add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.integer], name: str) -> Any:
+def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.integer], name: str) -> Any:
+    """Adds a surface to a document of the library. vertices : (n, 3) mm; triangles : (m, 3)"""
     mesh = model.AddMeshObject()
     mesh.SetName(name)
     points = np.ascontiguousarray(vertices, "<f4")
@@ -267,7 +269,7 @@ def _add_pieces(
             meshes[piece.number] = whole, piece.as_opened, piece.solid.vertices / piece.as_opened
         else:
             corners, triangles = in_file(*two_sided(piece.solid), closed=piece.solid.closed)
-            meshes[piece.number] = _add_mesh(model, corners, triangles, piece.name), 1.0, corners
+            meshes[piece.number] = add_mesh(model, corners, triangles, piece.name), 1.0, corners
     transforms = []
     for number, place in enumerate(laid):
         piece = pieces[number % len(pieces)]
@@ -282,12 +284,13 @@ def _add_pieces(
 
 def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:
     job.step(0.7, f"Packing {path.name}")
-    content = _packed(model, transforms)
+    content = packed_model(model, transforms)
     job.step(0.95, f"Saving {path.name}")
     write_whole(path, content, replace=replace)
 
 
-def _packed(model: Any, transforms: Sequence[Floats]) -> bytes:
+def packed_model(model: Any, transforms: Sequence[Floats]) -> bytes:
+    """A document of the library as a file. transforms : (4, 3) each, see ``package.packed``"""
     writer = model.QueryWriter("3mf")
     writer.SetDecimalPrecision(9)
     return packed(bytes(writer.WriteToBuffer()), transforms)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import socket
 import stat
 import uuid
 from collections.abc import Iterable, Sequence
 from pathlib import Path
+from typing import IO
 
 from ..errors import SaveFailed, WouldReplace
 
@@ -17,8 +19,10 @@ _NAMED = 4
 """Names that a question or an error says; of more, how many."""
 
 
-def write_whole(path: Path, content: bytes, *, replace: bool = True) -> None:
+def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True) -> None:
     """Writes aside, makes sure it is on the disk, then puts it in its place.
+
+    content : all of it, or a file that is read from its beginning
 
     A file that was there keeps its mode; of a symbolic link, what it points to is written. A process that is killed
     meanwhile leaves nothing behind where the file system knows files without a name (``O_TMPFILE``); elsewhere its
@@ -42,7 +46,11 @@ def write_whole(path: Path, content: bytes, *, replace: bool = True) -> None:
         sweep(target.parent)
         handle, aside = _opened_aside(target)
         with os.fdopen(handle, "wb") as file:
-            file.write(content)
+            if isinstance(content, bytes):
+                file.write(content)
+            else:
+                content.seek(0)
+                shutil.copyfileobj(content, file)
             file.flush()
             _keep_owner_and_mode(handle, before)
             os.fsync(handle)
