@@ -20,6 +20,8 @@ COMMANDS = (
     "coupon",
     "handoff",
     "run",
+    "printer",
+    "send",
     "sweep",
     "propose",
     "-h",

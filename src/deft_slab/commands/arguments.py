@@ -86,6 +86,8 @@ def parser() -> argparse.ArgumentParser:
                       help="write the pieces where they belong on the prop instead of in their seats")  # fmt: skip
     _handoff(commands.add_parser("handoff", help="lay the pieces on beds and write them, with all that it takes"))
     _run(commands.add_parser("run", help="the whole job of a project: its plan laid on beds and written"))
+    _printer(commands.add_parser("printer", help="a stand-in printer on this machine, to try the whole way with"))
+    _send(commands.add_parser("send", help="send a bed to a printer, and wait until it is printed"))
     _coupon(commands.add_parser("coupon", help="a small test print that finds the clearance of a printer"))
     sweep_ = commands.add_parser("sweep", help="figures of a straight cut at every place along its normal")
     _common(sweep_)
@@ -178,6 +180,30 @@ def _run(command: argparse.ArgumentParser) -> None:
     command.add_argument("--printer", metavar="NAME", help="a shipped profile, or a profile's JSON file, for its own")
     _files(command)
     _out(command)
+    command.add_argument("--json", action="store_true", help="print JSON")
+
+
+def _printer(command: argparse.ArgumentParser) -> None:
+    """Which stand-in, and where it is to be found."""
+    command.add_argument("--kind", choices=("filament", "resin"), help="of the printer (filament)")
+    command.add_argument("--profile", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
+    command.add_argument("--port", type=int, default=0, metavar="N", help="on this machine; 0: any that is free (0)")
+    command.add_argument("--token", metavar="T", help="that whoever asks must know (a random one, which is printed)")
+    command.add_argument("--folder", type=Path, metavar="DIR", help="a folder that it watches besides")
+    command.add_argument("--keep", type=Path, metavar="DIR", help="where it keeps its jobs (in the user's folder)")
+    command.add_argument("--speed", type=_number, default=1.0, metavar="X",
+                         help="how often faster than real its clock goes (1)")  # fmt: skip
+    command.add_argument("--loaded", type=_number, metavar="G", help="material in it (1000 g, or what was left)")
+    command.add_argument("--json", action="store_true", help="print JSON")
+
+
+def _send(command: argparse.ArgumentParser) -> None:
+    """Which bed, and where to."""
+    command.add_argument("file", type=Path, metavar="BED", help="a 3MF, or a ZIP of layers")
+    command.add_argument("--to", required=True, metavar="URL", help="of the printer")
+    command.add_argument("--token", required=True, metavar="T", help="of the printer")
+    command.add_argument("--id", metavar="ID", help="of the job (from the name of the file and what is in it)")
+    command.add_argument("--wait", action="store_true", help="until it is printed, or has failed")
     command.add_argument("--json", action="store_true", help="print JSON")
 
 
@@ -284,7 +310,9 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("seam_limit", 1e-6, 1e9), ("key", 1, 100), ("rod", 0.3, 100), ("fitted", 0, 5),
                             ("least", 0, 1e6), ("time", 0, 1e6), ("layer", 1e-3, 5), ("wall", 1e-6, 1e6),
                             ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200),
-                            ("copies", 1, 1000), ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
+                            ("copies", 1, 1000),
+                            ("port", 0, 65535), ("speed", 1e-3, 1e6), ("loaded", 0, 1e6),
+                            ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")

@@ -1,0 +1,52 @@
+"""A stand-in printer: it listens, or watches a folder, until it is stopped."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import secrets
+import sys
+import threading
+from pathlib import Path
+
+from ..core.errors import BadPlan
+from ..core.printer import Printer, shipped_printers
+from ..logbook import home
+from .arguments import printer_of
+
+USUAL = {"filament": "middle-filament", "resin": "small-resin"}
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    from ..standin.folder import Watch
+    from ..standin.machine import Machine
+    from ..standin.server import Server, bad_port
+
+    printer = _printer(arguments)
+    keeps: Path = arguments.keep or home() / "stand-ins" / printer.kind
+    machine = Machine(printer, keeps, speed=arguments.speed, loaded=arguments.loaded)
+    token = arguments.token or secrets.token_urlsafe(16)
+    try:
+        server = Server(machine, token, keeps, arguments.port)
+    except OSError as error:
+        raise bad_port(arguments.port) from error
+    with server:
+        said = {"url": server.url, "token": token, "printer": printer.name, "kind": printer.kind, "keeps": str(keeps)}
+        if arguments.folder is not None:
+            watch = Watch(machine, arguments.folder, keeps)
+            threading.Thread(target=watch.run, daemon=True).start()
+            said["folder"] = str(arguments.folder)
+        # whoever has started it reads this line to know where it is
+        print(json.dumps(said) if arguments.json else "  ".join(f"{name}: {value}" for name, value in said.items()))
+        sys.stdout.flush()
+        server.serve_forever()
+    return {}
+
+
+def _printer(arguments: argparse.Namespace) -> Printer:
+    if arguments.profile is not None:
+        found = printer_of(arguments.profile)
+        if arguments.kind not in (None, found.kind):
+            raise BadPlan(f"{found.name} is a {found.kind} printer.")
+        return found
+    return shipped_printers()[USUAL[arguments.kind or "filament"]]

@@ -1,0 +1,51 @@
+"""Sending a bed to a printer."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections.abc import Callable
+
+from ..core.errors import BadPlan
+from ..core.sending.link import Link, NotThere
+from ..core.sending.outbox import job_id
+from ..core.sending.words import OVER, Status
+
+_EVERY = 0.5
+"""Seconds between looks."""
+_TRIES = 6
+"""Times that a printer which is not there is asked again, before it is given up."""
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    link = Link(arguments.to, arguments.token)
+    job = arguments.id or job_id(arguments.file)
+    status = _again(lambda: link.send(job, arguments.file.stem, arguments.file))
+    if status.state == "waiting":
+        status = _again(lambda: link.order(job, "start"))
+    told = ""
+    while arguments.wait and status.state in ("waiting", "printing"):
+        time.sleep(_EVERY)
+        status = _again(lambda: link.status(job))
+        said = f"layer {status.layer} of {status.layers}"
+        if said != told and not arguments.json:
+            print(said, file=sys.stderr)
+        told = said
+    if arguments.wait and status.state != "done":
+        raise BadPlan(f"“{status.name}” is {status.state} at layer {status.layer} of {status.layers}. {status.problem}")
+    if status.state in OVER and status.state != "done":
+        raise BadPlan(f"“{status.name}” is {status.state}. {status.problem}")
+    return status.model_dump()
+
+
+def _again(ask: Callable[[], Status]) -> Status:
+    """What a printer answers; one that is not there is asked again, each time after twice as long."""
+    for turn in range(_TRIES):
+        try:
+            return ask()
+        except NotThere:
+            if turn == _TRIES - 1:
+                raise
+            time.sleep(0.2 * 2**turn)
+    raise AssertionError("it has answered, or raised")

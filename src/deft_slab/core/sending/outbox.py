@@ -1,0 +1,292 @@
+"""Beds that were handed to a printer, kept until they are printed: whatever ends in between, none is lost, and none is
+printed twice."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import re
+import shutil
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, ValidationError
+
+from ..documents import Document, Name
+from ..errors import BadPlan, SaveFailed
+from ..handoff.saving import make_folder, write_whole
+from .link import Link, NotThere, PrinterTrouble, put_into, status_in
+from .words import OVER, About, JobId, Sentence, Status
+
+_BOOK = "outbox.json"
+_LONGEST_WAIT = 30.0
+"""Seconds after which a printer that is not there is asked again, at most."""
+
+
+class Device(Document):
+    """A printer that beds can be handed to. url, token : where it listens; folder : that it watches; one of both"""
+
+    name: Name
+    url: Annotated[str, StringConstraints(max_length=500)] = ""
+    token: Annotated[str, StringConstraints(max_length=500)] = ""
+    folder: Annotated[str, StringConstraints(max_length=2000)] = ""
+
+
+class Sent(Document):
+    """A bed that was handed over. device : the name of its printer; file : in the outbox; state : whether it has
+    arrived; status : what the printer said last; problem : why it has not arrived, or is not known about, "" for none
+    """
+
+    id: JobId
+    name: Sentence
+    device: Name
+    file: Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+\.(3mf|zip)$")]
+    state: Literal["to send", "sent", "refused"] = "to send"
+    status: Status | None = None
+    problem: Sentence = ""
+
+    @property
+    def over(self) -> bool:
+        """Whether nothing more will become of it."""
+        return self.state == "refused" or (self.status is not None and self.status.state in OVER)
+
+
+class Book(Document):
+    """What is kept."""
+
+    version: Literal[1] = 1
+    devices: Annotated[tuple[Device, ...], Field(max_length=50)] = ()
+    jobs: tuple[Sent, ...] = ()
+
+
+class Outbox:
+    """folder : where all of it is kept. For any number of threads; ``go`` for one at a time.
+
+    Raises
+    ------
+    SaveFailed : the folder cannot be made.
+    """
+
+    def __init__(self, folder: Path, now: Callable[[], float] = time.monotonic) -> None:
+        self._folder, self._now = folder, now
+        self._guard = threading.RLock()
+        self._due: dict[str, float] = {}
+        self._waits: dict[str, float] = {}
+        self._about: dict[str, About] = {}
+        self._troubles: dict[str, str] = {}
+        make_folder(folder)
+        self.problem = ""
+        self._book = self._read()
+
+    def _read(self) -> Book:
+        path = self._folder / _BOOK
+        try:
+            return Book.model_validate_json(path.read_bytes())
+        except FileNotFoundError:
+            return Book()
+        except (OSError, ValidationError):
+            with contextlib.suppress(OSError):
+                path.replace(path.with_name("outbox-unreadable.json"))
+            self.problem = f"What was handed to printers could not be read; it lies in {self._folder}."
+            return Book()
+
+    def _keep(self, **update: object) -> None:
+        """Raises SaveFailed."""
+        book = self._book.model_copy(update=update)
+        write_whole(self._folder / _BOOK, book.model_dump_json().encode())
+        self._book = book
+
+    @property
+    def devices(self) -> tuple[Device, ...]:
+        """All printers, as they were added."""
+        return self._book.devices
+
+    @property
+    def jobs(self) -> tuple[Sent, ...]:
+        """All beds that were handed over and are not forgotten, oldest first."""
+        return self._book.jobs
+
+    def about(self, device: str) -> About | None:
+        """What a printer said last of itself; None where nothing is known."""
+        return self._about.get(device)
+
+    def trouble(self, device: str) -> str:
+        """Why nothing is known of a printer now; "" where it is."""
+        return self._troubles.get(device, "")
+
+    @property
+    def active(self) -> bool:
+        """Whether something is on its way, or printing."""
+        return any(not job.over for job in self._book.jobs)
+
+    def add(self, device: Device) -> None:
+        """Adds a printer, or changes the one of that name.
+
+        Raises
+        ------
+        PrinterTrouble : it has no address that makes sense. SaveFailed : it cannot be kept.
+        """
+        if bool(device.url) == bool(device.folder):
+            raise PrinterTrouble("A printer has an address, or a folder that it watches.")
+        if device.url:
+            Link(device.url, device.token)
+        elif not Path(device.folder).is_dir():
+            raise PrinterTrouble(f"There is no folder {device.folder}.")
+        with self._guard:
+            self._forget_waits(device.name)
+            others = tuple(one for one in self._book.devices if one.name != device.name)
+            self._keep(devices=(*others, device))
+
+    def remove(self, name: str) -> None:
+        """Removes a printer. Raises BadPlan where something of it is not over. SaveFailed."""
+        with self._guard:
+            if any(job.device == name and not job.over for job in self._book.jobs):
+                raise BadPlan(f"“{name}” still has something to print.", remedy="Cancel it first.")
+            self._keep(devices=tuple(one for one in self._book.devices if one.name != name))
+
+    def put(self, path: Path, name: str, device: str, job: str = "") -> Sent:
+        """Hands a bed over: it is copied, and sent by ``go``. job : its id; "" for a new one each time
+
+        Raises
+        ------
+        SaveFailed : it cannot be kept.
+        """
+        made = job or f"{job_id(path)}-{time.time_ns() % 36**4:x}"
+        sent = Sent(id=made, name=name[:200], device=device, file=f"{made}{path.suffix}")
+        with self._guard:
+            try:
+                shutil.copyfile(path, self._folder / sent.file)
+            except OSError as error:
+                raise SaveFailed(f"“{path.name}” cannot be kept for sending: {error.strerror or error}.") from error
+            self._keep(jobs=(*self._book.jobs, sent))
+            self._forget_waits(device)
+        return sent
+
+    def forget(self, job: str) -> None:
+        """Takes what is over off the list. Raises SaveFailed."""
+        with self._guard:
+            gone = [one for one in self._book.jobs if one.id == job and one.over]
+            self._keep(jobs=tuple(one for one in self._book.jobs if one not in gone))
+        for one in gone:
+            (self._folder / one.file).unlink(missing_ok=True)
+
+    def order(self, job: str, what: str) -> None:
+        """Does something with a job: "pause", "resume", or "cancel", here where it was not sent yet.
+
+        Raises
+        ------
+        PrinterTrouble : the printer refuses, or cannot be asked. SaveFailed : it cannot be kept.
+        """
+        found = self._job(job)
+        if found is None:
+            return
+        device = self._device(found.device)
+        if what == "cancel" and found.state == "to send":
+            self._change(found, state="refused", problem="Cancelled before it was sent.")
+        elif device.folder and what == "cancel":
+            (Path(device.folder) / found.file).unlink(missing_ok=True)
+            status = found.status.model_copy(update={"state": "cancelled"}) if found.status else None
+            self._change(found, status=status, state="sent" if status else "refused", problem="Cancelled.")
+        elif device.folder:
+            raise PrinterTrouble(f"“{device.name}” watches a folder; it cannot be told to {what}.")
+        else:
+            self._change(found, status=Link(device.url, device.token).order(found.id, what), problem="")
+
+    def go(self) -> bool:
+        """One round: sends what is to be sent, starts what waits, asks how the rest stands. Whether anything changed.
+
+        A printer that is not there is asked again later, each time after twice as long. Raises SaveFailed.
+        """
+        before = (self._book, dict(self._about), dict(self._troubles))
+        for device in self.devices:
+            if self._due.get(device.name, 0.0) > self._now():
+                continue
+            try:
+                self._visit(device)
+                self._forget_waits(device.name)
+                self._troubles.pop(device.name, None)
+            except NotThere as error:
+                wait = min(2 * self._waits.get(device.name, 0.5), _LONGEST_WAIT)
+                self._waits[device.name] = wait
+                self._due[device.name] = self._now() + wait
+                self._troubles[device.name] = str(error)
+                self._about.pop(device.name, None)
+            except PrinterTrouble as error:
+                self._troubles[device.name] = str(error)
+                self._due[device.name] = self._now() + _LONGEST_WAIT
+        return before != (self._book, self._about, self._troubles)
+
+    def try_again(self, device: str) -> None:
+        """Asks a printer that was not there at the next round."""
+        self._forget_waits(device)
+
+    def _visit(self, device: Device) -> None:
+        link = Link(device.url, device.token) if device.url else None
+        about = link.about() if link is not None else None
+        if about is not None:
+            self._about[device.name] = about
+        for job in [one for one in self.jobs if one.device == device.name and not one.over]:
+            if job.state == "to send":
+                self._send(job, device, link)
+            elif link is None:
+                status = status_in(Path(device.folder), job.file)
+                self._change(job, status=status or job.status, problem="")
+            else:
+                known = {one.id: one for one in about.jobs} if about is not None else {}
+                if job.id not in known:  # a printer that has forgotten it gets it once more
+                    self._change(job, state="to send", status=None)
+                    continue
+                status = known[job.id]
+                busy = any(one.state in ("printing", "paused") for one in known.values())
+                if status.state == "waiting" and not busy:
+                    with contextlib.suppress(PrinterTrouble):  # it says why in its status, as when nothing is loaded
+                        status = link.order(job.id, "start")
+                        known[job.id] = status
+                self._change(job, status=status, problem="")
+
+    def _send(self, job: Sent, device: Device, link: Link | None) -> None:
+        path = self._folder / job.file
+        try:
+            if link is None:
+                put_into(Path(device.folder), job.id, path)
+                self._change(job, state="sent", problem="")
+            else:
+                self._change(job, state="sent", status=link.send(job.id, job.name, path), problem="")
+        except NotThere as error:
+            self._change(job, problem=str(error)[:500])
+            raise
+        except PrinterTrouble as error:
+            self._change(job, state="refused", problem=str(error)[:500])
+
+    def _change(self, job: Sent, **update: object) -> None:
+        with self._guard:
+            changed = job.model_copy(update=update)
+            if changed != job:
+                self._keep(jobs=tuple(changed if one.id == job.id else one for one in self._book.jobs))
+
+    def _job(self, job: str) -> Sent | None:
+        return next((one for one in self._book.jobs if one.id == job), None)
+
+    def _device(self, name: str) -> Device:
+        found = next((one for one in self._book.devices if one.name == name), None)
+        if found is None:
+            raise PrinterTrouble(f"There is no printer “{name}” any more.")
+        return found
+
+    def _forget_waits(self, device: str) -> None:
+        self._due.pop(device, None)
+        self._waits.pop(device, None)
+
+
+def job_id(path: Path) -> str:
+    """An id for a bed: of its name and what is in it. Raises SaveFailed."""
+    try:
+        with path.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError as error:
+        raise SaveFailed(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+    made = re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-")[:32]
+    return f"{made or 'bed'}-{digest[:10]}"

@@ -1,0 +1,197 @@
+"""What was sent to print, as a printer sees it: how many layers, how long, how much, and what each looks like."""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import zipfile
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+
+import lib3mf
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.errors import DeftError, UnreadableFile
+from ..core.handoff.slices.image_kernels import filled
+from ..core.handoff.slices.images import ABOUT, name_of, picture_size, png_of
+from ..core.handoff.slices.layers import Stack
+from ..core.intake.threemf import items_in, wrapper
+from ..core.judge.effort import laid_volume, layer_count, print_seconds
+from ..core.layers.sections import Slicer
+from ..core.printer import Printer
+from ..core.solid import Solid
+
+Floats = NDArray[np.float64]
+
+_SHOWN = 0.1
+"""mm of a pixel of a filament layer's picture."""
+_MOST_LAYERS = 100_000
+_OVER = 1.0
+"""mm by which a bed's contents may stick out, by rounding of what holds them."""
+
+
+@dataclass(frozen=True)
+class Load:
+    """layers : how many; first, rest : seconds of the first ``bottoms`` layers, and of each other; grams : in all"""
+
+    layers: int
+    bottoms: int
+    first: float
+    rest: float
+    grams: float
+
+    @property
+    def seconds(self) -> float:
+        """Of all layers."""
+        return self.until(self.layers)
+
+    def until(self, layer: int) -> float:
+        """Seconds for so many layers."""
+        bottom = min(layer, self.bottoms)
+        return bottom * self.first + (layer - bottom) * self.rest
+
+    def layer_at(self, seconds: float) -> int:
+        """How many layers are done by then."""
+        if seconds < self.until(self.bottoms) and self.first > 0:
+            return min(int(seconds / self.first + 1e-9), self.layers)
+        past = seconds - self.until(self.bottoms)
+        return min(self.bottoms + int(past / self.rest + 1e-9), self.layers) if self.rest > 0 else self.layers
+
+
+def load_of(path: Path, printer: Printer) -> Load:
+    """What printing a file takes on a printer.
+
+    Raises
+    ------
+    UnreadableFile : it is no bed that this printer takes; it says why.
+    """
+    if zipfile.is_zipfile(path) and _has(path, ABOUT):
+        return _of_pictures(path, printer)
+    solids = _solids(path)
+    corners = np.concatenate([solid.vertices for solid in solids])
+    _refuse_beyond(corners, printer)
+    layers = layer_count(_height(corners), printer)
+    if printer.kind == "resin":
+        grams = math.fsum(solid.volume for solid in solids) / 1000 * printer.material_density
+        rest = printer.exposure_seconds + printer.lift_seconds
+        return Load(layers, min(layers, printer.bottom_layers), printer.bottom_seconds, rest, grams)
+    volume = path_seconds = 0.0
+    for solid in solids:
+        wall = float((np.sqrt(np.maximum(1 - solid.normals[:, 2] ** 2, 0.0)) * solid.areas).sum())
+        height = _height(solid.vertices)
+        own = print_seconds(printer, height, solid.volume, wall, 0.0)
+        path_seconds += own - layer_count(height, printer) * printer.layer_seconds
+        volume += laid_volume(printer, solid.volume, wall, 0.0)
+    each = path_seconds / layers + printer.layer_seconds
+    return Load(layers, 0, 0.0, each, volume / 1000 * printer.material_density)
+
+
+def _height(corners: Floats) -> float:
+    """mm over the bed; corners of a file have rounding of their own, which makes no further layer."""
+    return round(float(corners[:, 2].max()), 3)
+
+
+def picture(path: Path, printer: Printer, number: int) -> bytes:
+    """A PNG of a layer, by its number from 0 on. Raises UnreadableFile."""
+    if _has(path, ABOUT):
+        with zipfile.ZipFile(path) as archive:
+            return archive.read(name_of(number))
+    solids = _solids(path)
+    stack = Stack(tuple(Slicer.of(solid, solid.vertices) for solid in solids), printer.layer_height)
+    pixel = printer.line_width if printer.kind == "resin" else _SHOWN
+    columns, rows = picture_size(printer.changed(line_width=pixel))
+    number = min(number, stack.levels.count - 1)
+    lines = [
+        line for slicer in stack.slicers for line in slicer.at(float(stack.levels.middles[number])).lines(0)
+        if len(line) > 2
+    ]  # fmt: skip
+    start = np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.int64)
+    points = np.concatenate(lines) if lines else np.empty((0, 2))
+    bits, _ = filled(points, start, pixel, columns, rows)
+    return png_of(bits, columns)
+
+
+def _has(path: Path, name: str) -> bool:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return name in archive.namelist()
+    except (OSError, zipfile.BadZipFile):
+        return False
+
+
+def _refused(why: str) -> UnreadableFile:
+    return UnreadableFile(why, kept="Nothing is printed.")
+
+
+def _of_pictures(path: Path, printer: Printer) -> Load:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if archive.getinfo(ABOUT).file_size > 10**6:
+                raise _refused("What it says of its layers is far too long.")
+            about = json.loads(archive.read(ABOUT))
+            layers, pixel, thick = int(about["layers"]), float(about["pixel_mm"]), float(about["layer_mm"])
+            there = set(archive.namelist())
+            size = int(about["columns"]), int(about["rows"])
+            first, bottoms = float(about["bottom_seconds"]), int(about["bottom_layers"])
+            rest = float(about["exposure_seconds"]) + float(about["lift_seconds"])
+            if not 0 < layers <= _MOST_LAYERS or min(first, rest, thick) < 0:
+                raise _refused(f"It has {layers} layers.")
+            if printer.kind != "resin":
+                raise _refused("This printer lays filament; it cannot expose pictures.")
+            if abs(pixel - printer.line_width) > 1e-6 or size != picture_size(printer):
+                raise _refused(
+                    f"Its pictures have {size[0]} × {size[1]} pixels of {pixel:g} mm; this printer has "
+                    f"{picture_size(printer)[0]} × {picture_size(printer)[1]} of {printer.line_width:g} mm."
+                )
+            if layers * thick > printer.height + _OVER:
+                raise _refused(f"It is {layers * thick:.1f} mm high, and there is room for {printer.height:g}.")
+            missing = next((name for n in range(layers) if (name := name_of(n)) not in there), None)
+            if missing is not None:
+                raise _refused(f"The picture {missing} is missing in it.")
+            white = sum(_white(archive.read(name_of(n)), size) for n in range(layers))
+    except (KeyError, ValueError, TypeError, OSError, zipfile.BadZipFile, zlib.error) as error:
+        raise _refused(f"It cannot be read ({error}).") from error
+    grams = white * pixel**2 * thick / 1000 * printer.material_density
+    return Load(layers, min(layers, bottoms), first, rest, grams)
+
+
+def _white(content: bytes, size: tuple[int, int]) -> int:
+    """White pixels of a picture. Raises ValueError."""
+    from PIL import Image
+
+    with Image.open(io.BytesIO(content)) as opened:
+        if opened.size != size or opened.format != "PNG":
+            raise ValueError(f"a picture has {opened.size[0]} × {opened.size[1]} pixels")
+        return int(np.bitwise_count(np.frombuffer(opened.convert("1").tobytes(), np.uint8)).sum())
+
+
+def _solids(path: Path) -> list[Solid]:
+    model = wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    try:
+        reader.ReadFromFile(str(path))
+        solids = [Solid(corners, faces) for _, corners, faces in items_in(model)]
+    except (lib3mf.ELib3MFException, DeftError, ValueError) as error:
+        raise _refused(f"It is no 3MF that can be read ({error}).") from error
+    if not solids:
+        raise _refused("Nothing is on the bed in it.")
+    if not all(solid.closed for solid in solids):
+        raise _refused("A body in it is not closed.")
+    return solids
+
+
+def _refuse_beyond(corners: Floats, printer: Printer) -> None:
+    """What sticks out of the bed is refused; far too large or too small, its unit is wrong."""
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    size, room = high - low, np.array([printer.bed_x, printer.bed_y, printer.height])
+    if printer.endless:
+        room["xy".index(printer.endless)] = np.inf
+    said = " × ".join(f"{side:.3g}" for side in size)
+    if (size > 10 * room).any() or size.max() < 0.5:
+        raise _refused(f"It is {said} mm: its unit must be wrong.")
+    if (low < -_OVER).any() or (high > room + _OVER).any():
+        raise _refused(f"It is {said} mm and sticks out of the bed of {printer.label}.")

@@ -1,0 +1,321 @@
+"""A stand-in printer: its jobs, its clock, and what goes wrong in it."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, ValidationError
+
+from ..core.documents import Document
+from ..core.errors import BadPlan, DeftError
+from ..core.handoff.saving import make_folder, write_whole
+from ..core.printer import Printer
+from ..core.sending.words import OVER, SPEAKS, About, JobId, Sentence, State, Status
+from .loads import Load, load_of, picture
+
+Trouble = Literal["out of material", "lost connection", "island dropped", "film torn", "wrong unit"]
+_SAYS = {
+    "island dropped": "A part of layer {layer} that nothing held fell off; it lies on the film.",
+    "film torn": "The film tore at layer {layer}: a cup pulled at it.",
+    "out of material": "The material ran out at layer {layer}.",
+}
+_BECOMES: dict[str, State] = {"start": "printing", "resume": "printing", "pause": "paused", "cancel": "cancelled"}
+_FROM: dict[str, tuple[State, ...]] = {
+    "start": ("waiting",), "resume": ("paused",), "pause": ("printing",), "cancel": ("waiting", "printing", "paused"),
+}  # fmt: skip
+_FOR_GOOD = ("island dropped", "film torn")
+_STATE = "printer.json"
+_KEPT_EVERY = 2.0
+"""Seconds of the real clock after which what is done is kept, for when the power is lost."""
+
+
+class Awaited(Document):
+    """A trouble that was asked for. layer : at which, of the job that prints then; seconds : of a lost connection"""
+
+    kind: Trouble
+    layer: int = Field(default=1, ge=0)
+    seconds: float = Field(default=5.0, ge=0, le=3600)
+
+
+class Kept(Document):
+    """A job, as it is kept. done : seconds of printing that are done; since : when it went on printing, None while it
+    does not; used : g that were taken from what is loaded"""
+
+    id: JobId
+    name: Sentence
+    file: Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+\.(3mf|zip)$")]
+    digest: Annotated[str, StringConstraints(max_length=100)]
+    layers: int
+    bottoms: int
+    first: float
+    rest: float
+    grams: float
+    state: State = "waiting"
+    done: float = 0.0
+    since: float | None = None
+    used: float = 0.0
+    problem: Sentence = ""
+
+    @property
+    def load(self) -> Load:
+        """What printing it takes."""
+        return Load(self.layers, self.bottoms, self.first, self.rest, self.grams)
+
+    @property
+    def status(self) -> Status:
+        """As it is told."""
+        load = self.load
+        return Status(
+            id=self.id, name=self.name, state=self.state, layer=load.layer_at(self.done), layers=self.layers,
+            seconds_left=max(load.seconds - self.done, 0.0) if self.state not in OVER else 0.0, grams=self.grams,
+            problem=self.problem, resumable=self.state == "paused",
+        )  # fmt: skip
+
+
+class Standing(Document):
+    """What is kept of a printer over a restart."""
+
+    version: Literal[1] = 1
+    loaded: float = 1000.0
+    jobs: tuple[Kept, ...] = ()
+    awaited: tuple[Awaited, ...] = ()
+
+
+class Machine:
+    """A printer. folder : where its jobs are kept; speed : how often faster than real its clock goes; now : seconds of
+    the real clock. For any number of threads.
+
+    Raises
+    ------
+    SaveFailed : the folder cannot be written. BadPlan : what is kept there is not its own.
+    """
+
+    def __init__(
+        self, printer: Printer, folder: Path, *, speed: float = 1.0, loaded: float | None = None,
+        now: Callable[[], float] = time.time,
+    ) -> None:  # fmt: skip
+        self.printer, self.speed, self._folder, self._now = printer, speed, folder, now
+        self._guard = threading.RLock()
+        self._silent_until = self._kept_at = 0.0
+        make_folder(folder)
+        self._standing = self._read()
+        if loaded is not None:
+            self._standing = self._standing.model_copy(update={"loaded": loaded})
+        # what was printing when the process ended lost its power then
+        for job in self._standing.jobs:
+            if job.state == "printing":
+                at = job.load.layer_at(job.done)
+                self._put(job, state="paused", since=None, problem=f"The power was lost at layer {at}.")
+        self._keep()
+
+    def _read(self) -> Standing:
+        try:
+            return Standing.model_validate_json((self._folder / _STATE).read_bytes())
+        except FileNotFoundError:
+            return Standing()
+        except (OSError, ValidationError) as error:
+            raise BadPlan(
+                f"{self._folder / _STATE} is not what a printer keeps.", remedy="Use another folder."
+            ) from error
+
+    def _keep(self) -> None:
+        self._kept_at = self._now()
+        write_whole(self._folder / _STATE, self._standing.model_dump_json().encode())
+
+    def _put(self, job: Kept, **update: object) -> Kept:
+        changed = job.model_copy(update=update)
+        jobs = tuple(changed if one.id == job.id else one for one in self._standing.jobs)
+        self._standing = self._standing.model_copy(update={"jobs": jobs})
+        return changed
+
+    def _job(self, job_id: str) -> Kept:
+        found = next((job for job in self._standing.jobs if job.id == job_id), None)
+        if found is None:
+            raise KeyError(job_id)
+        return found
+
+    @property
+    def silent(self) -> bool:
+        """Whether its connection is lost for now."""
+        return self._now() < self._silent_until
+
+    def about(self) -> About:
+        """All that it tells of itself."""
+        with self._guard:
+            self._catch_up()
+            printer = self.printer
+            return About(
+                speaks=SPEAKS, name=printer.name, kind=printer.kind,
+                bed=(printer.bed_x, printer.bed_y, printer.height),
+                pixel=printer.line_width if printer.kind == "resin" else 0.0,
+                material="resin" if printer.kind == "resin" else "filament", loaded=self._standing.loaded,
+                speed=self.speed, jobs=tuple(job.status for job in self._standing.jobs),
+            )  # fmt: skip
+
+    def status(self, job_id: str) -> Status:
+        """Of a job. Raises KeyError."""
+        with self._guard:
+            self._catch_up()
+            return self._job(job_id).status
+
+    def take(self, job_id: str, name: str, digest: str, ending: str, body: Path) -> tuple[Status, bool]:
+        """(a job's status, whether it is new): takes a file in. The same one under the same id is taken once.
+
+        Raises
+        ------
+        BadPlan : another file has that id. UnreadableFile : it is no bed that this printer takes.
+        """
+        with self._guard:
+            self._catch_up()
+            before = self._before(job_id, digest)
+            if before is not None:
+                return before, False
+            if self._awaits("wrong unit"):
+                raise BadPlan("It was made for inches: its unit must be wrong.", kept="Nothing is printed.")
+        load = load_of(body, self.printer)  # it may take seconds, and others ask meanwhile
+        with self._guard:
+            before = self._before(job_id, digest)  # it may have come twice at once
+            if before is not None:
+                return before, False
+            kept = Kept(id=job_id, name=name, file=f"{job_id}{ending}", digest=digest, layers=load.layers,
+                        bottoms=load.bottoms, first=load.first, rest=load.rest, grams=load.grams)  # fmt: skip
+            shutil.move(body, self._folder / kept.file)
+            self._standing = self._standing.model_copy(update={"jobs": (*self._standing.jobs, kept)})
+            self._keep()
+            return kept.status, True
+
+    def _before(self, job_id: str, digest: str) -> Status | None:
+        """Of a job that is there already. Raises BadPlan where it is of another file."""
+        found = next((job for job in self._standing.jobs if job.id == job_id), None)
+        if found is not None and found.digest != digest:
+            raise BadPlan(f"There is another job {job_id} already.", remedy="Send it under another id.")
+        return None if found is None else found.status
+
+    def order(self, job_id: str, what: str) -> Status:
+        """Does something with a job: "start", "pause", "resume" or "cancel".
+
+        Raises
+        ------
+        KeyError : there is none of that id. BadPlan : it cannot be done now.
+        """
+        with self._guard:
+            self._catch_up()
+            job = self._job(job_id)
+            if what not in _BECOMES:
+                raise BadPlan(f"A job cannot {what}.")
+            # asked again, as after an answer that got lost, it is as it should be
+            if job.state != _BECOMES[what]:
+                job = self._ordered(job, what)
+                self._keep()
+            return job.status
+
+    def _ordered(self, job: Kept, what: str) -> Kept:
+        """Raises BadPlan."""
+        cannot = f"“{job.name}” cannot {what}"
+        if job.state not in _FROM[what]:
+            raise BadPlan(f"{cannot}: it is {job.state}.")
+        if _BECOMES[what] != "printing":
+            return self._put(job, state=_BECOMES[what], since=None)
+        other = next((one for one in self._standing.jobs if one.state == "printing"), None)
+        if other is not None:
+            raise BadPlan(f"{cannot}: “{other.name}” is printing.")
+        if self._standing.loaded <= 0:
+            raise BadPlan(f"{cannot}: no material is loaded.", remedy="Load some.")
+        return self._put(job, state="printing", since=self._now(), problem="")
+
+    def load(self, grams: float) -> None:
+        """Puts material in. grams : more of it; what was there stays"""
+        with self._guard:
+            self._catch_up()
+            self._standing = self._standing.model_copy(update={"loaded": self._standing.loaded + grams})
+            self._keep()
+
+    def await_trouble(self, awaited: Awaited) -> None:
+        """Something will go wrong."""
+        with self._guard:
+            self._catch_up()
+            if awaited.kind == "lost connection":
+                self._silent_until = self._now() + awaited.seconds
+                return
+            self._standing = self._standing.model_copy(update={"awaited": (*self._standing.awaited, awaited)})
+            self._keep()
+
+    def picture(self, job_id: str, number: int) -> bytes:
+        """PNG of a layer of a job. Raises KeyError, UnreadableFile."""
+        with self._guard:
+            job = self._job(job_id)
+        if not 0 <= number < job.layers:
+            raise KeyError(number)
+        return picture(self._folder / job.file, self.printer, number)
+
+    def _awaits(self, kind: Trouble) -> bool:
+        """Whether that was asked for; it comes once."""
+        for awaited in self._standing.awaited:
+            if awaited.kind == kind:
+                self._forget(awaited)
+                return True
+        return False
+
+    def _forget(self, awaited: Awaited) -> None:
+        rest = list(self._standing.awaited)
+        rest.remove(awaited)
+        self._standing = self._standing.model_copy(update={"awaited": tuple(rest)})
+
+    def _catch_up(self) -> None:
+        """Prints what the clock has printed meanwhile, up to whatever stops it."""
+        job = next((one for one in self._standing.jobs if one.state == "printing"), None)
+        if job is None or job.since is None:
+            return
+        now, load = self._now(), job.load
+        done = min(job.done + max(now - job.since, 0.0) * self.speed, load.seconds)
+        stops: list[tuple[float, str, Awaited | None]] = [(load.seconds, "", None)]
+        for awaited in self._standing.awaited:
+            if awaited.kind in _SAYS and load.until(awaited.layer) >= job.done:
+                stops.append((load.until(min(awaited.layer, load.layers)), awaited.kind, awaited))
+        per_second = job.grams / load.seconds if load.seconds > 0 else 0.0
+        if per_second > 0:
+            stops.append((job.done + self._standing.loaded / per_second, "out of material", None))
+        at, why, cause = min(stops, key=lambda stop: stop[0])
+        reached = done >= at
+        done = min(done, at)
+        took = (done - job.done) * per_second
+        loaded = max(self._standing.loaded - took, 0.0)
+        if reached and why == "out of material":
+            loaded = 0.0
+        self._standing = self._standing.model_copy(update={"loaded": loaded})
+        update: dict[str, object] = {"done": done, "since": now, "used": job.used + took}
+        if reached:
+            update["since"] = None
+            if why:
+                update["state"] = "failed" if why in _FOR_GOOD else "paused"
+                update["problem"] = _SAYS[why].format(layer=load.layer_at(done))
+            else:
+                update["state"] = "done"
+            if cause is not None:
+                self._forget(cause)
+        self._put(job, **update)
+        if reached or now - self._kept_at > _KEPT_EVERY:
+            self._keep()
+
+
+def file_beside(folder: Path, ending: str) -> Path:
+    """Where a body is put while it comes in. ending : of its name"""
+    return folder / f".coming-{os.getpid()}-{threading.get_ident()}-{time.monotonic_ns()}{ending}"
+
+
+def safe_id(text: str) -> str:
+    """An id from a file's name."""
+    made = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:48]
+    return made or "bed"
+
+
+def sentence_of(error: DeftError) -> str:
+    """What went wrong, no longer than is told."""
+    return str(error)[:500]
