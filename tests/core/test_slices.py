@@ -49,7 +49,8 @@ def pictures(stack, printer=SMALL):
         names = archive.namelist()
         about = json.loads(archive.read("layers.json"))
         found = [Image.open(io.BytesIO(archive.read(name))) for name in names if name.endswith(".png")]
-    assert names == ["layers.json", *(f"{n + 1:05d}.png" for n in range(about["layers"]))]
+    assert names == [*(f"{n + 1:05d}.png" for n in range(about["layers"])), "layers.json"]
+    assert about["areas_mm2"] == pytest.approx(areas)
     return about, found, areas
 
 

@@ -49,3 +49,15 @@ class DrawSheet(OfPlan[SheetPages]):
     title: str
     paper: Paper
     others: tuple[tuple[str, Plan], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class MakeBed(OfPlan[Path]):
+    """A file of one bed, to be sent. bed : its number, from 0 on; path : where it is put, whatever is there
+    layers : as pictures, and not as bodies; with_posts : pieces in one body with their posts"""
+
+    title: str
+    bed: int
+    path: Path
+    layers: bool
+    with_posts: bool

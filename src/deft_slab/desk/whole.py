@@ -23,6 +23,7 @@ from .state.measuring import Measuring
 from .state.opening import Opening
 from .state.pointing import Pointing
 from .state.posting import Posting
+from .state.printing import Printing
 from .state.seating import Seating
 from .state.seats import Seats
 from .state.sizing import Sizing
@@ -64,8 +65,10 @@ class DeskState(Desk):
         self.alike = Alike(self)
         self.bedding = Bedding(self)
         self.writing = Writing(self)
+        self.printing = Printing(self)
 
     def close(self) -> None:
         """What is kept is written, and nothing unsaved is left behind."""
+        self.printing.close()
         self.autosave.close()
         self.remembering.close()

@@ -56,9 +56,10 @@ class Window(QMainWindow):
         self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
         self.join_panel = JoinPanel(state, self.verbs)
         self.check_panel = CheckPanel(state)
+        self.handoff_panel = HandOffPanel(state, self.verbs)
         self.panels = {
             "Size": self.size_panel, "Tilt": self.tilt_panel, "Cut": self.cut_panel, "Join": self.join_panel,
-            "Check": self.check_panel, "Hand off": HandOffPanel(state, self.verbs),
+            "Check": self.check_panel, "Hand off": self.handoff_panel,
         }  # fmt: skip
         self.ledger = Ledger(state)
         self.foot = Foot(state)
@@ -75,6 +76,7 @@ class Window(QMainWindow):
         if state.settings_problem:
             self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
         self.frame.left_work.look()
+        QTimer.singleShot(0, state.printing.begin)
         QTimer.singleShot(_FRAME, self.bed.wake)  # the window is painted before VTK is loaded
 
     # building
@@ -247,4 +249,5 @@ class Window(QMainWindow):
         self.twin.sleep()
         self.state.jobs.close()
         self.state.close()
+        self.handoff_panel.printers.close_children()
         super().closeEvent(event)

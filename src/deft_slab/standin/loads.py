@@ -28,6 +28,8 @@ Floats = NDArray[np.float64]
 
 _SHOWN = 0.1
 """mm of a pixel of a filament layer's picture."""
+_LOOKED_AT = 40
+"""Pictures that are looked at before it begins, of all that there are."""
 _MOST_LAYERS = 100_000
 _OVER = 1.0
 """mm by which a bed's contents may stick out, by rounding of what holds them."""
@@ -151,10 +153,16 @@ def _of_pictures(path: Path, printer: Printer) -> Load:
             missing = next((name for n in range(layers) if (name := name_of(n)) not in there), None)
             if missing is not None:
                 raise _refused(f"The picture {missing} is missing in it.")
-            white = sum(_white(archive.read(name_of(n)), size) for n in range(layers))
+            areas = [float(area) for area in about["areas_mm2"]]
+            if len(areas) != layers:
+                raise _refused(f"It says the areas of {len(areas)} layers, and has {layers}.")
+            for n in np.unique(np.linspace(0, layers - 1, _LOOKED_AT).astype(int)).tolist():
+                white = _white(archive.read(name_of(n)), size) * pixel**2
+                if abs(white - areas[n]) > 0.01 * areas[n] + 0.01:
+                    raise _refused(f"The picture {name_of(n)} shows {white:.2f} mm², and not {areas[n]:.2f}.")
     except (KeyError, ValueError, TypeError, OSError, zipfile.BadZipFile, zlib.error) as error:
         raise _refused(f"It cannot be read ({error}).") from error
-    grams = white * pixel**2 * thick / 1000 * printer.material_density
+    grams = math.fsum(areas) * thick / 1000 * printer.material_density
     return Load(layers, min(layers, bottoms), first, rest, grams)
 
 
@@ -165,7 +173,7 @@ def _white(content: bytes, size: tuple[int, int]) -> int:
     with Image.open(io.BytesIO(content)) as opened:
         if opened.size != size or opened.format != "PNG":
             raise ValueError(f"a picture has {opened.size[0]} × {opened.size[1]} pixels")
-        return int(np.bitwise_count(np.frombuffer(opened.convert("1").tobytes(), np.uint8)).sum())
+        return int(opened.convert("1").histogram()[255])
 
 
 def _solids(path: Path) -> list[Solid]:

@@ -119,6 +119,32 @@ def deliver(
         return handed
 
 
+def write_bed(
+    pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer, title: str, path: Path,
+    job: Job = QUIET, *, layers: bool = False,
+) -> None:  # fmt: skip
+    """Writes one bed, whatever lies at that path, read again before it is saved.
+
+    bed : its number, from 0 on; layers : as pictures in a ZIP, and not as bodies in a 3MF
+
+    Raises
+    ------
+    BadPlan : there is no such bed. SaveFailed, OpenSurface, Cancelled : as ``deliver``.
+    """
+    own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
+    if not own:
+        raise BadPlan(f"There is no bed {bed + 1}.")
+    with contextlib.ExitStack() as aside:
+        content: bytes | IO[bytes]
+        if layers:
+            _, content = _layers(pieces, own, path, LAYERS[0], title, printer, aside, job)
+        else:
+            job.step(0.0, f"Making bed {bed + 1}")
+            content, wanted = _bed(pieces, own, "3mf", title, printer)
+            verified(content, "3mf", wanted, path.name)
+        write_whole(path, content)
+
+
 def _planned(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, folder: Path, wished: Wished
 ) -> list[tuple[Path, str, int | None, int | None, int]]:  # fmt: skip

@@ -16,6 +16,7 @@ from ..whole import DeskState
 from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, emptied, label, line, row, say
+from .printers import PrintersSection
 
 _PAPERS: dict[Paper, str] = {"a4": "A4", "letter": "Letter"}
 _FORMATS = ("3mf", "stl", "obj", "ply", "glb")
@@ -99,6 +100,9 @@ class HandOffPanel(Panel):
         self.add(row(self.save, 1))
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
+        self.head("Printers")
+        self.printers = PrintersSection(state)
+        self.add(self.printers)
         self.head("Pieces, seated on the bed")
         self._list = self.add_list()
         self.column.addStretch(1)

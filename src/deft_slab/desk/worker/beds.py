@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from ...core.handoff.beds import ROUNDS, laid_with_job, lay_out
-from ...core.handoff.delivery import Handed, deliver
+from ...core.handoff.delivery import Handed, deliver, write_bed
 from ...core.handoff.laid import by_hand_of, kept_as
 from ...core.handoff.papers import PAPERS, Paper
 from ...core.handoff.sheet.made import Sheet, pages_of, sheet_of
@@ -14,7 +16,7 @@ from ...core.plan import Plan
 from ...core.posting.posted import in_bodies
 from ...core.printer import Printer
 from ...core.progress import Job
-from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
+from ..handoff_requests import Deliver, DrawSheet, MakeBed, NestBeds, SheetPages
 from .shop import Shop
 
 
@@ -48,6 +50,15 @@ class Beds:
 
         return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
                        sheet=sheet if asked.paper else None, replace=asked.replace)  # fmt: skip
+
+    def make_bed(self, asked: MakeBed, job: Job) -> Path:
+        """Raises SaveFailed, BadPlan, Cancelled, OpenSurface, CutFailed."""
+        outcome = self._outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
+        laid, _ = laid_with_job(outcome, asked.printer)
+        pieces = in_bodies(asked.plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
+        write_bed(pieces, laid, asked.bed, asked.printer, asked.title, asked.path, job.part(0.5, 1.0),
+                  layers=asked.layers)  # fmt: skip
+        return asked.path
 
     def draw_sheet(self, asked: DrawSheet, job: Job) -> SheetPages:
         """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

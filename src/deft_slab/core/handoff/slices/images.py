@@ -52,7 +52,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
     """
     columns, rows = picture_size(printer)
     pixel, count = printer.line_width, stack.levels.count
-    about = {
+    about: dict[str, object] = {
         "title": title, "printer": printer.name, "unit": "mm", "layers": count, "layer_mm": stack.thickness,
         "pixel_mm": pixel, "columns": columns, "rows": rows, "first_pixel": "left, at the back, seen from above",
         "bottom_layers": printer.bottom_layers, "bottom_seconds": printer.bottom_seconds,
@@ -66,12 +66,13 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
 
     writing, reading = job.part(0.0, 0.7), job.part(0.7, 1.0)
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
-        _put(archive, ABOUT, json.dumps(about, indent=1, ensure_ascii=False).encode())
         for number, (content, set_, area, around) in enumerate(_ahead(drawn, stack.layers())):
             writing.step(number / count, f"Drawing layer {number + 1} of {count}")
             _put(archive, name_of(number), content)
             pixels.append(set_)
             wanted.append((area, around))
+        about["areas_mm2"] = [round(one * pixel**2, 6) for one in pixels]
+        _put(archive, ABOUT, json.dumps(about, ensure_ascii=False).encode())
     for number, set_ in enumerate(_ahead(_counted, _contents(file, count))):
         reading.step(number / count, f"Reading layer {number + 1} of {count}")
         area, around = wanted[number]
@@ -117,7 +118,7 @@ def _counted(content: bytes) -> int:
     from PIL import Image
 
     with Image.open(io.BytesIO(content)) as picture:
-        return int(np.bitwise_count(np.frombuffer(picture.tobytes(), np.uint8)).sum())
+        return int(picture.histogram()[255])  # quicker than any way that has its pixels (measured)
 
 
 def _ahead(of: Callable[[A], B], given: Iterable[A]) -> Iterator[B]:

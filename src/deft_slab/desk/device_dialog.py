@@ -1,0 +1,68 @@
+"""Adding a printer: where it listens, or which folder it watches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ..core.documents import first_problem
+from ..core.sending.outbox import Device
+from .widgets.parts import button, label, row, say
+
+
+class DeviceDialog(QDialog):
+    """add : takes what was filled in, and says whether that could be done"""
+
+    def __init__(self, add: Callable[[Device], bool], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._take = add
+        self.setWindowTitle("Add a printer")
+        self.resize(520, 240)
+        self.name, self.url, self.token, self.folder = (QLineEdit() for _ in range(4))
+        self.url.setPlaceholderText("http://127.0.0.1:8123")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        browse = button("Choose …", "Chooses the folder.", self._browse, role="small")
+        for line, (words, field, tip) in enumerate((
+            ("Name", self.name, "What it is called here."),
+            ("Address", self.url, "Where it listens, on this machine."),
+            ("Token", self.token, "What whoever asks it must know; it says it when it starts."),
+            ("or folder", self.folder, "The folder that it watches, for one that does not listen."),
+        )):  # fmt: skip
+            field.setToolTip(tip)
+            field.setAccessibleName(words)
+            grid.addWidget(label(words), line, 0)
+            grid.addWidget(field, line, 1)
+        grid.addWidget(browse, 3, 2)
+        self.said = label("", "faint", wrap=True)
+        self.use = button("Add it", "Puts it into the list, and asks it how it is.", self._done, role="main")
+        self.use.setDefault(True)
+        close = button("Cancel", "Closes this, and adds nothing.", self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(grid)
+        column.addWidget(self.said)
+        column.addStretch(1)
+        column.addLayout(row(1, self.use, close))
+
+    def _browse(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder that the printer watches", self.folder.text())
+        if name:
+            self.folder.setText(name)
+
+    def _done(self) -> None:
+        try:
+            device = Device(
+                name=self.name.text().strip(), url=self.url.text().strip(), token=self.token.text().strip(),
+                folder=self.folder.text().strip(),
+            )  # fmt: skip
+        except ValidationError as error:
+            say(self.said, "It needs a name." if not self.name.text().strip() else first_problem(error), "look")
+            return
+        if bool(device.url) == bool(device.folder):
+            say(self.said, "It has an address, or a folder; one of both.", "look")
+        elif self._take(device):
+            self.accept()
+        else:
+            say(self.said, "That cannot be used; the notice on the bed says why.", "look")

@@ -1,0 +1,227 @@
+"""Printers in Hand off: what they are doing, and beds on their way to them."""
+
+from __future__ import annotations
+
+import json
+import sys
+from functools import partial
+
+from PySide6.QtCore import QProcess, Qt
+from PySide6.QtGui import QHideEvent, QPixmap, QShowEvent
+from PySide6.QtWidgets import QLabel, QMenu, QProgressBar, QToolButton, QVBoxLayout, QWidget
+
+from ...core import text
+from ...core.errors import SaveFailed
+from ...core.handoff.naming import slug
+from ...core.handoff.saving import make_folder, write_whole
+from ...core.sending.outbox import Device, Sent
+from ...logbook import home
+from ..device_dialog import DeviceDialog
+from ..whole import DeskState
+from ..widgets.binding import follow
+from ..widgets.parts import button, emptied, label, line, row
+
+_SPEEDS = (1.0, 60.0, 600.0)
+"""How fast the clocks of stand-ins may go."""
+_KILO = 1000.0
+_MOST_JOBS = 4
+"""Of a printer that are shown, the latest."""
+
+
+class PrintersSection(QWidget):
+    """What is shown of the printers, and what can be done with them."""
+
+    def __init__(self, state: DeskState) -> None:
+        super().__init__()
+        self._state, self._printing = state, state.printing
+        self._children: list[QProcess] = []
+        self.list = QVBoxLayout()
+        self.list.setSpacing(4)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(self.list)
+        self.add = button("Add a printer …", "One that listens on this machine, or watches a folder.", self._add,
+                          role="small")  # fmt: skip
+        self.start = QToolButton()
+        self.start.setText("Start a stand-in")
+        self.start.setToolTip("A program that does as a printer does, to try the whole way with. It ends with the "
+                              "window; what it was printing can go on when it is started again.")  # fmt: skip
+        self.start.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self)
+        for speed in _SPEEDS:
+            words = "Like this printer, " + ("in real time" if speed == 1 else f"{speed:g} times as fast")
+            menu.addAction(words, partial(self.start_one, speed))
+        self.start.setMenu(menu)
+        column.addLayout(row(self.add, self.start, 1))
+        self.sends: dict[tuple[str, int], QWidget] = {}
+        self.orders: dict[tuple[str, str], QWidget] = {}
+        follow(self, self.refresh, self._printing.changed, state.bedding.changed)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._printing.show(True)
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._printing.show(False)
+
+    def refresh(self) -> None:
+        emptied(self.list)
+        self.sends, self.orders = {}, {}
+        devices = self._printing.devices
+        if not devices:
+            words = "None yet. A bed can be sent to a printer that listens on this machine, or watches a folder."
+            self.list.addWidget(label(words, "faint", wrap=True))
+        for device in devices:
+            self._show(device)
+            self.list.addWidget(line())
+
+    def _show(self, device: Device) -> None:
+        outbox = self._printing.outbox
+        about, trouble = outbox.about(device.name), outbox.trouble(device.name)
+        remove = button("×", f"Takes “{device.name}” off the list.", partial(self._printing.remove, device.name),
+                        role="small")  # fmt: skip
+        self.list.addLayout(row(label(device.name, "title"), 1, remove))
+        if trouble:
+            self.list.addWidget(label(trouble, "look", wrap=True))
+            again = button("Ask again", "Asks it without waiting.", partial(self._printing.try_again, device.name),
+                           role="small")  # fmt: skip
+            self.list.addLayout(row(again, 1))
+        elif about is not None:
+            fast = f" · {about.speed:g} times as fast" if about.speed != 1 else ""
+            self.list.addWidget(label(f"{about.name} · {text.grams(about.loaded)} of {about.material}{fast}", "faint",
+                                      wrap=True))  # fmt: skip
+        elif device.folder:
+            self.list.addWidget(label(f"watches {device.folder}", "faint", wrap=True))
+        work = self._state.bedding.work
+        beds = len(work.beds) if work is not None and self._state.up_to_date else 0
+        parts: list[QWidget | int] = []
+        for bed in range(min(beds, 6)):
+            send = button(f"Send bed {bed + 1}", "Makes it, and hands it over; it is printed as soon as it can be.",
+                          partial(self._printing.send, bed, device), role="small")  # fmt: skip
+            self.sends[device.name, bed] = send
+            parts.append(send)
+        if about is not None and about.loaded < _KILO / 2:
+            load = button("Load 1 kg", "Says that a kilogram of material was put in.",
+                          partial(self._printing.load, device, _KILO), role="small")  # fmt: skip
+            self.orders[device.name, "load"] = load
+            parts.append(load)
+        for start in range(0, len(parts), 3):
+            self.list.addLayout(row(*parts[start : start + 3], 1, spacing=4))
+        for job in self._printing.jobs_of(device.name)[:_MOST_JOBS]:
+            self._show_job(job)
+
+    def _show_job(self, job: Sent) -> None:
+        status = job.status
+        words = _said(job)
+        bad = bool(job.problem) or (status is not None and bool(status.problem)) or job.state == "refused"
+        self.list.addWidget(label(job.name))
+        self.list.addWidget(label(words, "look" if bad else "good" if job.over else "faint", wrap=True))
+        if status is not None and not job.over:
+            bar = QProgressBar()
+            bar.setRange(0, max(status.layers, 1))
+            bar.setValue(status.layer)
+            bar.setTextVisible(False)
+            bar.setFixedHeight(6)
+            bar.setAccessibleName(f"{job.name}: layer {status.layer} of {status.layers}")
+            self.list.addWidget(bar)
+            picture = self._printing.pictures.get(job.id)
+            if picture is not None:
+                shown = QLabel()
+                shown.setPixmap(QPixmap.fromImage(picture))
+                shown.setToolTip("The layer that is being printed, seen from above.")
+                shown.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+                self.list.addWidget(shown)
+        orders = []
+        if status is not None and status.state == "printing":
+            orders.append(("pause", "Pause", "Stops after this layer; it can go on from there."))
+        if status is not None and status.resumable:
+            orders.append(("resume", "Go on", "Goes on from where it stopped."))
+        if not job.over:
+            orders.append(("cancel", "Cancel", "Gives it up."))
+        made = [button(word, does, partial(self._printing.order, job.id, what), role="small")
+                for what, word, does in orders]  # fmt: skip
+        for (what, _, _), one in zip(orders, made, strict=True):
+            self.orders[job.id, what] = one
+        if job.over:
+            gone = button("Take off the list", "Forgets it here; what is printed stays printed.",
+                          partial(self._printing.forget, job.id), role="small")  # fmt: skip
+            self.orders[job.id, "forget"] = gone
+            made.append(gone)
+        self.list.addLayout(row(*made, 1, spacing=4))
+
+    def _add(self) -> None:
+        DeviceDialog(self._printing.add, self.window()).exec()
+
+    def start_one(self, speed: float) -> None:
+        """Starts a stand-in of the desk's printer, and adds it when it says where it is."""
+        printer = self._state.printer
+        keeps = home() / "stand-ins" / slug(printer.name)
+        try:
+            make_folder(keeps)
+            write_whole(keeps / "profile.json", printer.model_dump_json().encode())
+        except SaveFailed as error:
+            self._state.failed.emit(error)
+            return
+        child = QProcess(self)
+        child.readyReadStandardOutput.connect(partial(self._heard, child, f"{printer.name}, stand-in"))
+        child.errorOccurred.connect(lambda _: self._state.told.emit("The stand-in could not be started."))
+        child.finished.connect(partial(self._ended, child))
+        program = ["-m", "deft_slab.cli", "printer", "--profile", str(keeps / "profile.json"), "--keep", str(keeps),
+                   "--speed", f"{speed:g}", "--json"]  # fmt: skip
+        self._children.append(child)
+        child.start(sys.executable, program)
+        self._state.told.emit("A stand-in printer is being started …")
+
+    def _heard(self, child: QProcess, name: str) -> None:
+        """The line with which it says where it is."""
+        if not child.canReadLine():
+            return
+        try:
+            said = json.loads(bytes(child.readLine().data()))
+            device = Device(name=name[:120], url=said["url"], token=said["token"])
+        except (ValueError, KeyError, TypeError):
+            return
+        if self._printing.add(device):
+            self._state.told.emit(f"“{device.name}” listens at {device.url}.")
+
+    def _ended(self, child: QProcess) -> None:
+        said = bytes(child.readAllStandardError().data()).decode(errors="replace").strip()
+        if child in self._children:
+            self._children.remove(child)
+            if said:
+                self._state.told.emit(said.removeprefix("deft-slab: "))
+
+    def close_children(self) -> None:
+        """Ends the stand-ins that were started here; what they print stands on the disk."""
+        children, self._children = self._children, []
+        for child in children:
+            child.blockSignals(True)
+            child.terminate()
+        for child in children:
+            if not child.waitForFinished(3000):
+                child.kill()
+                child.waitForFinished(3000)
+
+
+def _said(job: Sent) -> str:
+    """How a job stands, in words."""
+    status = job.status
+    if job.state == "refused":
+        return job.problem
+    if job.problem:
+        return job.problem
+    if status is None:
+        return "on its way …" if job.state == "to send" else "taken; not begun yet"
+    layers = f"layer {status.layer} of {status.layers}"
+    if status.problem:
+        return f"{status.problem} ({status.state}, {layers})"
+    match status.state:
+        case "printing":
+            return f"{layers} · {text.hours(status.seconds_left)} left"
+        case "waiting":
+            return f"waits · {text.hours(status.seconds_left)} · {text.grams(status.grams)}"
+        case "done":
+            return f"printed, {status.layers} layers, {text.grams(status.grams)}"
+    return f"{status.state}, {layers}"
