@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 import math
 import os
+import zipfile
 from dataclasses import replace
 from functools import cache
 
@@ -15,10 +17,12 @@ import pytest
 import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
 from deft_slab.core.handoff.beds import lay_out, least_beds
+from deft_slab.core.handoff.colours import colour_of
 from deft_slab.core.handoff.delivery import FORMATS, Wished, deliver
 from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
 from deft_slab.core.handoff.job import bed_seconds, job_of
@@ -279,3 +283,33 @@ def test_the_strict_reader_is_strict():
     assert reader.GetStrictModeActive()
     with pytest.raises(lib3mf.ELib3MFException):
         reader.ReadFromBuffer(b"nothing")
+
+
+def test_a_bed_has_the_colours_of_its_pieces_and_a_picture(block, tmp_path):
+    """Base materials and a thumbnail (3MF Core Specification 1.3, sections 5 and 2.4), read by lib3mf and PIL."""
+    answer("handoff", block, "--straight", 0, 0, 1, 20, "--copies", 2, "--out", tmp_path / "out")
+    model = wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    reader.ReadFromFile(str(tmp_path / "out" / "bed-1.3mf"))
+    assert reader.GetWarningCount() == 0
+    groups = model.GetBaseMaterialGroups()
+    assert groups.MoveNext()
+    group = groups.GetCurrentBaseMaterialGroup()
+    meshes, found = model.GetMeshObjects(), {}
+    while meshes.MoveNext():
+        mesh = meshes.GetCurrentMeshObject()
+        resource, property_, has = mesh.GetObjectLevelProperty()
+        assert (has, resource) == (True, group.GetResourceID())
+        colour = group.GetDisplayColor(property_)
+        found[mesh.GetName()] = (colour.Red, colour.Green, colour.Blue)
+    assert found == {"Upper block": colour_of(1), "Lower block": colour_of(2)}
+    assert colour_of(1) == colour_of(9) == (0x9F, 0xB4, 0xBA)
+    with (
+        zipfile.ZipFile(tmp_path / "out" / "bed-1.3mf") as archive,
+        Image.open(io.BytesIO(archive.read("Metadata/thumbnail.png"))) as picture,
+    ):
+        assert max(picture.size) <= 324
+        grey = np.asarray(picture)
+    assert (grey < 60).any()
+    assert (grey == 255).mean() > 0.2

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QVBoxLayout, QWid
 
 from ..core import text
 from ..core.cuts import Cut
+from ..core.handoff.colours import PIECES
 from ..core.outcome import Piece
 from .cuts import ON_DESK, on_desk
 from .look import palette
@@ -108,7 +109,7 @@ class PiecesPane(QWidget):
         state = self._state
         several = len(state.pieces) > 1
         frame = _Row(several and number == state.selected_piece)
-        colour = palette.PIECES[number % len(palette.PIECES)] if several else palette.STONE
+        colour = PIECES[number % len(PIECES)] if several else palette.STONE
         name = label(f"{piece.number}  {piece.name}" if several else piece.name, "title", wrap=True)
         head = row(Swatch(colour), name)
         head.setStretch(1, 1)

@@ -37,6 +37,8 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 
 FORMATS = ("3mf", *PLAIN)
+_THUMBNAIL = 320
+"""Pixels across."""
 LAYERS = ("layers.zip", "layers.3mf")
 SHEET = ("sheet.pdf", "sheet.html")
 
@@ -206,13 +208,25 @@ def _bed(
     if ending == "3mf":
         bed = own[0][1].bed + 1
         about = {"Description": f"Bed {bed}: {len(own)} pieces for {printer.name}, {printer.label}"}
-        return together_bytes(on_it, places, f"{title}, bed {bed}", about), wanted
+        picture = _thumbnail(on_it, places)
+        return together_bytes(on_it, places, f"{title}, bed {bed}", about, picture=picture), wanted
     starts = np.cumsum([0, *(len(corners) for corners in placed)])
     triangles = np.concatenate([faces + start for (_, faces), start in zip(surfaces, starts[:-1], strict=True)])
     closed = all(piece.solid.closed for piece in on_it)
     content = surface_bytes(np.concatenate(placed), triangles, ending, "Deft Slab bed, millimetres", closed=closed)
     total = sum(volume or 0.0 for volume in volumes) if closed else None
     return content, [(np.concatenate(placed), total)]
+
+
+def _thumbnail(pieces: Sequence[Piece], places: Sequence[Laid]) -> bytes:
+    """A PNG of pieces where they lie."""
+    from .sheet.drawing import Body, drawn, view_from  # slow to load, and the window knows this module
+
+    bodies = [
+        Body(place.placed(piece.solid.vertices), piece.solid.triangles, hatched=piece.solid.origin < 0)
+        for piece, place in zip(pieces, places, strict=True)
+    ]
+    return drawn(bodies, view_from(35.0, 35.0), _THUMBNAIL, _THUMBNAIL).png
 
 
 def _layers(

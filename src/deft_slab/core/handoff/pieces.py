@@ -24,6 +24,7 @@ from ..project import PROJECTS, Project, project_text
 from ..solid import Solid
 from ..versions import as_object
 from .beds import lay_out
+from .colours import colour_of
 from .equal import each_once
 from .formats import PLAIN, in_file, surface_bytes
 from .grid import two_sided
@@ -126,9 +127,12 @@ def write_3mf(
 
 
 def together_bytes(
-    pieces: Sequence[Piece], laid: Sequence[Laid], title: str, about: Mapping[str, str], job: Job = QUIET
+    pieces: Sequence[Piece], laid: Sequence[Laid], title: str, about: Mapping[str, str], job: Job = QUIET, *,
+    picture: bytes = b"",
 ) -> bytes:  # fmt: skip
-    """A 3MF of pieces where they lie. laid : of each piece, in the same order; about : further metadata, by name
+    """A 3MF of pieces where they lie, each in its colour.
+
+    laid : of each piece, in the same order; about : further metadata, by name; picture : a PNG of it, for its thumbnail
 
     Raises
     ------
@@ -140,6 +144,8 @@ def together_bytes(
     for name, value in about.items():
         group.AddMetaData("", name, value, "xs:string", True)
     _, transforms = _add_pieces(model, pieces, laid, job)
+    if picture:
+        add_thumbnail(model, picture)
     return packed_model(model, transforms)
 
 
@@ -261,6 +267,7 @@ def _add_pieces(
         it came is that object again, resized by its transform
     """
     meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
+    colours = _Colours(model)
     for number, piece in enumerate(pieces):
         job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
         if piece.number in meshes:
@@ -269,7 +276,10 @@ def _add_pieces(
             meshes[piece.number] = whole, piece.as_opened, piece.solid.vertices / piece.as_opened
         else:
             corners, triangles = in_file(*two_sided(piece.solid), closed=piece.solid.closed)
-            meshes[piece.number] = add_mesh(model, corners, triangles, piece.name), 1.0, corners
+            mesh = add_mesh(model, corners, triangles, piece.name)
+            if len(pieces) > 1:
+                colours.give(mesh, piece)
+            meshes[piece.number] = mesh, 1.0, corners
     transforms = []
     for number, place in enumerate(laid):
         piece = pieces[number % len(pieces)]
@@ -280,6 +290,31 @@ def _add_pieces(
         matrix[3, 2] = piece.lift - float((corners @ matrix[:3, 2]).min())
         transforms.append(matrix)
     return max(place.bed for place in laid) + 1, transforms
+
+
+class _Colours:
+    """The colours of pieces in a document of the library: base materials, of which each mesh has one (3MF Core
+    Specification 1.3, section 5)."""
+
+    def __init__(self, model: Any) -> None:
+        self._model: Any = model
+        self._group: Any = None
+        self._known: dict[tuple[int, int, int], int] = {}
+
+    def give(self, mesh: Any, piece: Piece) -> None:
+        """Gives a mesh the colour of its piece, as the window shows it."""
+        colour = colour_of(piece.number)
+        if self._group is None:
+            self._group = self._model.AddBaseMaterialGroup()
+        if colour not in self._known:
+            shade = wrapper().RGBAToColor(*colour, 255)
+            self._known[colour] = self._group.AddMaterial(f"Piece colour {len(self._known) + 1}", shade)
+        mesh.SetObjectLevelProperty(self._group.GetResourceID(), self._known[colour])
+
+
+def add_thumbnail(model: Any, png: bytes) -> None:
+    """Gives a document of the library its picture (Open Packaging Conventions, ISO/IEC 29500-2, thumbnails)."""
+    model.CreatePackageThumbnailAttachment().ReadFromBuffer(png)
 
 
 def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:

@@ -25,9 +25,6 @@ SCARS = (HIDDEN_SEAM, "#96707A", MADDER)
 RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
 """Overhang, by the angle past the threshold: pale straw, ochre, plum."""
 
-PIECES = ("#9FB4BA", "#CDB892", "#B79AA8", "#9DB08A", "#C79A7E", "#8E9CC0", "#B8B3A4", "#7FA59C")
-"""Eight muted hues of different lightness, so that they stay apart for colour-blind eyes."""
-
 
 def rgb(colour: str) -> NDArray[np.float64]:
     """(3,) 0 to 255."""

@@ -13,6 +13,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.handoff.colours import PIECES
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
 from ...core.pulling import longest_side, pulled_apart
@@ -251,7 +252,7 @@ def _faces(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
 def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDArray[np.uint8]:
     """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
     several = len(showing.pieces) > 1
-    base = palette.PIECES[(piece.number - 1) % len(palette.PIECES)] if several else palette.STONE
+    base = PIECES[(piece.number - 1) % len(PIECES)] if several else palette.STONE
     walls = None
     if showing.sizing and showing.walls is not None and number < len(showing.walls.behind):
         walls = showing.walls.behind[number]

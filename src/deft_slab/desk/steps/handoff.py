@@ -48,6 +48,18 @@ class HandOffPanel(Panel):
             ("To glue", "Contacts of one prop, and their area."),
         )
         self.head("Write")
+        self._add_writing(verbs)
+        self.head("Printers")
+        self.printers = PrintersSection(state)
+        self.add(self.printers)
+        self.head("Pieces, seated on the bed")
+        self._list = self.add_list()
+        self.column.addStretch(1)
+        follow(self, self.refresh, state.alike.changed, self._bedding.changed)
+
+    def _add_writing(self, verbs: Verbs) -> None:
+        """What is written, and how."""
+        state = self._state
         self.piece_files = self._toggles("Each piece", ("stl",))
         self.bed_files = self._toggles("Each bed", ("3mf",))
         self.papers = {
@@ -100,13 +112,6 @@ class HandOffPanel(Panel):
         self.add(row(self.save, 1))
         self._where = label("", "faint", wrap=True)
         self.add(self._where)
-        self.head("Printers")
-        self.printers = PrintersSection(state)
-        self.add(self.printers)
-        self.head("Pieces, seated on the bed")
-        self._list = self.add_list()
-        self.column.addStretch(1)
-        follow(self, self.refresh, state.alike.changed, self._bedding.changed)
 
     def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
         """A row of formats that are written or not."""

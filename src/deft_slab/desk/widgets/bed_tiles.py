@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ...core import text
+from ...core.handoff.colours import PIECES
 from ...core.handoff.laid import Laid
 from ..look import palette
 from ..state.bedding import STEP
@@ -222,7 +223,7 @@ class BedTiles(QWidget):
         path = QTransform(scale, 0.0, 0.0, -scale, corner.x(), corner.y()).map(self._path(number))
         painter.save()
         painter.setClipRect(self.tile(bed).adjusted(-2, -2, 2, 2))  # what is too large stays on its tile
-        fill = QColor(palette.PIECES[number % len(pieces) % len(palette.PIECES)])
+        fill = QColor(PIECES[number % len(pieces) % len(PIECES)])
         painter.setBrush(fill)
         picked = number == self._bedding.picked
         rim = palette.MADDER if clashing else palette.INK if picked else palette.FAINT
