@@ -26,6 +26,7 @@ from deft_slab.core.handoff.colours import colour_of
 from deft_slab.core.handoff.delivery import FORMATS, Wished, deliver
 from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
 from deft_slab.core.handoff.job import bed_seconds, job_of
+from deft_slab.core.handoff.laid import collisions
 from deft_slab.core.handoff.naming import named
 from deft_slab.core.handoff.verified import verified
 from deft_slab.core.intake.files import open_file
@@ -313,3 +314,33 @@ def test_a_bed_has_the_colours_of_its_pieces_and_a_picture(block, tmp_path):
         grey = np.asarray(picture)
     assert (grey < 60).any()
     assert (grey == 255).mean() > 0.2
+
+
+def test_beds_of_one_piece_each_and_the_longest_first():
+    outcome = outcome_of(solid_of(box(60, 60, 90)), recipe=(CUT, CUT.model_copy(update={"id": "c2", "offset": 60.0})))
+    pieces = [replace(piece, figures=replace(piece.figures, print_seconds=60.0 * (piece.number**2)))
+              for piece in outcome.pieces]  # fmt: skip
+    for rounds in (0, 4):
+        laid = lay_out(pieces, PRINTER, 5, beds_by="piece", rounds=rounds)
+        on = [{n % 3 for n, one in enumerate(laid) if one.bed == bed} for bed in range(1 + max(o.bed for o in laid))]
+        assert on == [{0}, {1}, {2}]  # 5 of each fit on a bed, and they come in the order of the pieces
+        assert least_beds(pieces, PRINTER, 5, beds_by="piece") == 3
+        assert not [pair for pair in collisions(laid, PRINTER)]
+    laid = lay_out(pieces, PRINTER, 5, beds_by="hours")
+    beds = 1 + max(one.bed for one in laid)
+    assert beds == 1 + max(one.bed for one in lay_out(pieces, PRINTER, 5))
+    hours = [bed_seconds([pieces[n % 3] for n, one in enumerate(laid) if one.bed == bed], PRINTER)
+             for bed in range(beds)]  # fmt: skip
+    assert hours == sorted(hours, reverse=True)
+
+
+def test_by_command_equal_pieces_name_the_file_of_the_first(tmp_path):
+    path = tmp_path / "bar.stl"
+    box(40, 20, 20).export(path)
+    found = answer("handoff", path, "--straight", 1, 0, 0, 20, "--equal-once", "--beds-by", "piece", "--beds", "--out",
+                   tmp_path / "out")  # fmt: skip
+    names = [piece["file"] for bed in found["beds"] for piece in bed["pieces"]]
+    assert len(found["beds"]) == 2
+    assert len(set(names)) == 1
+    assert (tmp_path / "out" / names[0]).exists()
+    assert [bed["file"] for bed in found["beds"]] == [None, None]

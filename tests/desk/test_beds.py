@@ -149,6 +149,23 @@ def test_the_job_and_fewer_beds(block):
     assert len(bedding.work.beds) <= len(work.beds)
 
 
+def test_beds_are_ordered_and_that_is_undone(block):
+    state, panel = block.state, page(block)
+    assert panel.orders["fewest"].isChecked()
+    block.click(panel.orders["piece"])
+    done(block)
+    assert state.plan.beds_by == "piece"
+    assert [one.bed for one in state.bedding.laid] == [0, 1]
+    assert panel.orders["piece"].isChecked()
+    assert not panel.orders["fewest"].isChecked()
+    block.key(*Z)
+    done(block)
+    assert [one.bed for one in state.bedding.laid] == [0, 0]
+    assert panel.orders["fewest"].isChecked()
+    block.click(panel.orders["fewest"])
+    assert panel.orders["fewest"].isChecked()  # it is one of them always
+
+
 def test_written_and_read_back(block, tmp_path, monkeypatch):
     panel, out = page(block), tmp_path / "job"
     out.mkdir()

@@ -38,6 +38,26 @@ def test_the_steps_keep_their_places_whatever_the_name(desk, tee):
     assert end <= before[0][0]
 
 
+def test_in_hand_off_the_ledger_tells_beds_and_cost(desk, tee):
+    def shown():
+        table = desk.window.ledger.table
+        return {column.title for n, column in enumerate(COLUMNS, 1) if not table.isColumnHidden(n)}
+
+    desk.open(tee)
+    assert not {"beds", "job", "cost"} & shown()
+    before = shown()
+    desk.go(6)
+    assert {"beds", "job", "cost"} <= shown()
+    assert not {"touched", "hard to reach", "time"} & shown()
+    model, work = desk.window.ledger.model, desk.state.bedding.work
+    row = next(n for n, one in enumerate(model.rows) if one.choice is None)
+    said = {column.title: model.data(model.index(row, n)) for n, column in enumerate(COLUMNS, 1)}
+    assert said["beds"] == f"{len(work.beds)}"
+    assert said["cost"] == f"{work.cost:,.2f}"
+    desk.go(3)
+    assert shown() == before
+
+
 def test_the_ledger_takes_the_height_of_its_rows(desk, tee):
     desk.open(tee)
     window, state = desk.window, desk.state

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import math
 from pathlib import Path
+from typing import get_args
 
 from ..core.errors import BadPlan
 from ..core.handoff.delivery import FORMATS
@@ -14,6 +15,7 @@ from ..core.hollow import MOST_VENTS
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINENESS, FINEST
 from ..core.joins import STOCK, THICKEST, THINNEST
+from ..core.lying import BedsBy
 from ..core.mend.mended import advised
 from ..core.plan import UNITS, Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
@@ -169,6 +171,8 @@ def _handoff(command: argparse.ArgumentParser) -> None:
     _overhang(command)
     _stands(command)
     command.add_argument("--copies", type=int, default=1, metavar="N", help="copies of the whole prop (1)")
+    command.add_argument("--beds-by", choices=get_args(BedsBy), default="fewest", metavar="WAY",
+                         help="fewest beds; one piece to a bed (piece); the longest bed first (hours)")  # fmt: skip
     _files(command)
     _recipe(command)
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.handoff.beds import ROUNDS, laid_with_job
 from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
+from ..core.handoff.equal import first_equals
 from ..core.handoff.laid import collisions
 from ..core.handoff.sheet.made import Sheet, sheet_of
 from ..core.handoff.sheet.subject import gathered
@@ -24,7 +25,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
-    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift, copies=arguments.copies)
+    plan = with_recipe(arguments, plan, workshop, printer).changed(
+        lift=arguments.lift, copies=arguments.copies, beds_by=arguments.beds_by
+    )  # fmt: skip
     return handed_off(arguments, workshop, plan, printer, opened.model.name)
 
 
@@ -51,13 +54,15 @@ def handed_off(
                      sheet=sheet if arguments.sheet else None, replace=arguments.replace)  # fmt: skip
     listed = as_json(outcome.pieces, laid, work)
     beds: list[dict[str, Any]] = listed["beds"]
+    # what is equal to another piece is printed from the file of the first
+    firsts = first_equals(printed) if arguments.equal_once else list(range(len(printed)))
     for bed in beds:
-        own = [one for one in handed if one.bed == bed["bed"] - 1]
-        bed["file"] = own[0].path.name if own else None
-        bed["layers"] = next((one.path.name for one in own if one.path.name.endswith(LAYERS[0])), None)
+        own = [one.path.name for one in handed if one.bed == bed["bed"] - 1]
+        bed["file"] = next((name for name in own if not name.endswith(LAYERS)), None)
+        bed["layers"] = next((name for name in own if name.endswith(LAYERS[0])), None)
         for piece in bed["pieces"]:
-            files = [one for one in handed if one.piece == piece["number"] - 1]
-            piece["file"] = files[0].path.name if files else None
+            files = [one.path.name for one in handed if one.piece == firsts[piece["number"] - 1]]
+            piece["file"] = files[0] if files else None
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
     too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer) if a != b]
     return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field
 
 from .cuts import Side
 from .documents import Document, Triple
 
 MOST_BEDS = 1000
+BedsBy = Literal["fewest", "piece", "hours"]
+"""As few beds as it takes; each bed of one piece alone, all copies of one after those of another; as few, and those
+that take longest first."""
 
 
 class Lying(Document):

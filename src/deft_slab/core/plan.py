@@ -20,7 +20,7 @@ from .documents import Document, Name, Triple, first_problem, free_ids, triple
 from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin, Join
-from .lying import Lying
+from .lying import BedsBy, Lying
 from .marking import Audience, LeftAlone, Mark
 from .posts import PostSet
 from .tilt import STAND_UP, Tilt
@@ -186,6 +186,7 @@ class Plan(Document):
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
     lying: tuple[Lying, ...] = Field(default=(), max_length=20_000)
     """Where pieces lie on their beds; those that it does not name are laid around them."""
+    beds_by: BedsBy = "fewest"
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 

@@ -197,7 +197,7 @@ class TwinView(QWidget):
         if len(found) < len(self.panes):
             return
         totals = [one.outcome.totals for one in found]
-        rows = [Row(None, "", "", one.outcome.plan, Entry(one.outcome.totals, None)) for one in found]
+        rows = [Row(None, "", "", one.outcome.plan, Entry(one.outcome.totals, None, one.work)) for one in found]
         differing: list[tuple[QLabel, QLabel]] = []
         for column in COLUMNS:
             shown = [cell_text(column, one) for one in rows]

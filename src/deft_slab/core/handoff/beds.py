@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from ..lying import Lying
+from ..lying import BedsBy, Lying
 from ..nesting.footprint import footprint
 from ..nesting.shapes import Lies, Nested, Shape, Sheet
 from ..outcome import Outcome, Piece
@@ -19,7 +20,7 @@ from ..progress import QUIET, Job
 from ..reports import PostsReport
 from ..solid import Solid
 from ..tilt import Tilt
-from .job import PrintJob, job_of
+from .job import PrintJob, bed_seconds, job_of
 from .laid import Laid, numbered
 
 Floats = NDArray[np.float64]
@@ -35,12 +36,13 @@ _sketches: WeakKeyDictionary[PostsReport, Solid] = WeakKeyDictionary()
 
 def lay_out(
     pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
-    posts: Mapping[str, PostsReport] | None = None, rounds: int = 0, job: Job = QUIET,
+    posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest", rounds: int = 0, job: Job = QUIET,
 ) -> list[Laid]:  # fmt: skip
     """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
     then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred.
 
     lying : where some are to lie, which the others are laid around; posts : of the pieces, whose footprints they widen
+    beds_by : which pieces share a bed, and which bed comes first; beds that are named in ``lying`` keep their numbers
     rounds : how many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by a
     quarter
 
@@ -50,15 +52,33 @@ def lay_out(
     """
     from ..nesting.nest import least_sheets, nested  # slow to load, and what writes pieces is known to the window
 
-    shapes, sheet = _shapes(pieces, printer, copies, posts or {}, lying), _sheet(printer)
+    apart = beds_by == "piece"
+    shapes, sheet = _shapes(pieces, printer, copies, posts or {}, lying, apart=apart), _sheet(printer)
     found = nested(shapes, sheet, printer.gap)
     # fewer beds there cannot be: pieces are not turned this way and that for nothing
     if rounds and (printer.endless or found.sheets > least_sheets(shapes, sheet, printer.gap)):
-        turned = _shapes(pieces, printer, copies, posts or {}, lying, thorough=True)
+        turned = _shapes(pieces, printer, copies, posts or {}, lying, apart=apart, thorough=True)
         tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job)
         if tried.cost < found.cost:
             shapes, found = turned, tried
+    if not lying:
+        found = _in_order(found, pieces, printer, beds_by)
     return _as_laid(pieces, printer, shapes, found, centred=not printer.kept_free and not lying)
+
+
+def _in_order(found: Nested, pieces: Sequence[Piece], printer: Printer, beds_by: BedsBy) -> Nested:
+    """The same with its beds numbered as they are to be printed."""
+    on: list[list[int]] = [[] for _ in range(found.sheets)]
+    for n, place in enumerate(found.places):
+        on[place.sheet].append(n % len(pieces))
+    if beds_by == "piece":
+        order = sorted(range(found.sheets), key=lambda bed: (min(on[bed]), bed))
+    elif beds_by == "hours":
+        order = sorted(range(found.sheets), key=lambda bed: (-bed_seconds([pieces[n] for n in on[bed]], printer), bed))
+    else:
+        return found
+    number = {bed: after for after, bed in enumerate(order)}
+    return replace(found, places=tuple(replace(place, sheet=number[place.sheet]) for place in found.places))
 
 
 def laid_with_job(
@@ -66,17 +86,19 @@ def laid_with_job(
 ) -> tuple[list[Laid], PrintJob]:  # fmt: skip
     """(where the pieces and copies of a plan lie, see ``lay_out``; what printing them takes). Raises Cancelled."""
     pieces, plan, posts = outcome.pieces, outcome.plan, outcome.posts
-    laid = lay_out(pieces, printer, plan.copies, lying=plan.lying, posts=posts, rounds=rounds, job=job)
-    return laid, job_of(outcome, laid, printer, least_beds(pieces, printer, plan.copies, posts))
+    laid = lay_out(pieces, printer, plan.copies, lying=plan.lying, posts=posts, beds_by=plan.beds_by, rounds=rounds,
+                   job=job)  # fmt: skip
+    return laid, job_of(outcome, laid, printer, least_beds(pieces, printer, plan.copies, posts, plan.beds_by))
 
 
 def least_beds(
-    pieces: Sequence[Piece], printer: Printer, copies: int = 1, posts: Mapping[str, PostsReport] | None = None
+    pieces: Sequence[Piece], printer: Printer, copies: int = 1, posts: Mapping[str, PostsReport] | None = None,
+    beds_by: BedsBy = "fewest",
 ) -> int:  # fmt: skip
     """No fewer beds can hold them, by the area of their footprints."""
     from ..nesting.nest import least_sheets
 
-    shapes = _shapes(pieces, printer, copies, posts or {}, (), thorough=True)
+    shapes = _shapes(pieces, printer, copies, posts or {}, (), apart=beds_by == "piece", thorough=True)
     return least_sheets(shapes, _sheet(printer), printer.gap)
 
 
@@ -91,9 +113,10 @@ def _sheet(printer: Printer) -> Sheet:
 
 def _shapes(
     pieces: Sequence[Piece], printer: Printer, copies: int, posts: Mapping[str, PostsReport], lying: Sequence[Lying],
-    *, thorough: bool = False,
+    *, apart: bool = False, thorough: bool = False,
 ) -> list[Shape]:  # fmt: skip
-    """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
+    """One for each piece and copy, turned as its seat is, before it is turned about the vertical. apart : no two pieces
+    share a bed, but copies of one do"""
     outlines = [_outline(number, piece, posts) for number, piece in enumerate(pieces)]
     where = numbered(pieces, lying)
     shapes = []
@@ -106,7 +129,8 @@ def _shapes(
             if printer.endless == "x":  # the other way round, and turned the other way
                 outline = _swapped(outline)
                 turns = tuple(-turn for turn in turns)
-            shapes.append(Shape(outline, turns, fixed=None if fixed is None else _in_sheet(fixed, printer)))
+            lies = None if fixed is None else _in_sheet(fixed, printer)
+            shapes.append(Shape(outline, turns, fixed=lies, group=number if apart else 0))
     return shapes
 
 

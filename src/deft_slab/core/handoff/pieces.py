@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 from ..errors import BadPlan
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
-from ..lying import Lying
+from ..lying import BedsBy, Lying
 from ..model import Model
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..project import PROJECTS, Project, project_text
+from ..reports import PostsReport
 from ..solid import Solid
 from ..versions import as_object
 from .beds import lay_out
@@ -102,11 +103,12 @@ def write_stls(
 
 def write_3mf(
     pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
-    lying: Sequence[Lying] = (), equal_once: bool = False, replace: bool = False,
+    lying: Sequence[Lying] = (), posts: Mapping[str, PostsReport] = MappingProxyType({}), beds_by: BedsBy = "fewest",
+    equal_once: bool = False, replace: bool = False,
 ) -> Written:  # fmt: skip
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
-    lying : where some are to lie, see ``lay_out``
+    lying, posts, beds_by : see ``lay_out``
     equal_once : equal pieces are copies of the first of them, in its seat
     replace : whether a file of that name may be replaced
 
@@ -119,8 +121,8 @@ def write_3mf(
     refuse_existing([path], replace=replace)
     model = new_model(title)
     if equal_once:
-        pieces = [piece for piece, count in each_once(pieces) for _ in range(count)]
-    laid = lay_out(pieces, printer, copies, lying=lying)
+        pieces, posts = [piece for piece, count in each_once(pieces) for _ in range(count)], {}
+    laid = lay_out(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by)
     beds, transforms = _add_pieces(model, pieces, laid, job)
     _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
@@ -151,11 +153,13 @@ def together_bytes(
 
 def write_project(
     project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
-    guests: Mapping[str, Solid] = MappingProxyType({}), *, replace: bool = False,
+    guests: Mapping[str, Solid] = MappingProxyType({}), *, posts: Mapping[str, PostsReport] = MappingProxyType({}),
+    replace: bool = False,
 ) -> Written:  # fmt: skip
     """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
 
     guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
+    posts : of the pieces, see ``lay_out``
     replace : whether a file of that name may be replaced
 
     Raises
@@ -167,7 +171,7 @@ def write_project(
     A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
     """
     refuse_existing([path], replace=replace)
-    plan = project_text(project)
+    written = project_text(project)
     older = _older_version(path)
     if older is not None:
         keep_beside(path, f"version-{older}")
@@ -177,12 +181,12 @@ def write_project(
     for sha in sorted({guest.model.sha256 for guest in project.all_guests if guest.model} & set(guests)):
         mesh = add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
         mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
-    copies = project.plan.copies
-    laid = lay_out(pieces, printer, copies, lying=project.plan.lying)
+    plan, copies = project.plan, project.plan.copies
+    laid = lay_out(pieces, printer, copies, lying=plan.lying, posts=posts, beds_by=plan.beds_by)
     beds, transforms = _add_pieces(model, pieces, laid, job, whole=source)
     model.AddCustomContentType("json", "application/json")
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
-    attachment.ReadFromBuffer(plan)
+    attachment.ReadFromBuffer(written)
     _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
 

@@ -11,6 +11,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 
 from ...core import text
 from ...core.checked import LayerTotals
+from ...core.handoff.job import PrintJob
 from ...core.outcome import Totals
 from ...core.plan import Plan
 from ..state.desk import WHOLE, Entry
@@ -27,6 +28,7 @@ class Column:
 
     tells : whether it says anything of a plan; where it does of none, it is not shown
     of_layers : in place of ``of`` where it is of the check, and unknown until that was made
+    of_work : in place of ``of`` where it is of the beds; such are shown in Hand off, in place of what is not ``in_job``
     """
 
     title: str
@@ -39,6 +41,8 @@ class Column:
     tells: Callable[[Totals], bool] = lambda totals: True
     of_layers: Callable[[LayerTotals], float] | None = None
     resin_only: bool = False
+    of_work: Callable[[PrintJob], float] | None = None
+    in_job: bool = True
 
     def value(self, row: Row) -> float | None:
         """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
@@ -46,6 +50,8 @@ class Column:
             return None
         if self.of_layers is not None:
             return self.of_layers(row.layers) if row.layers is not None else None
+        if self.of_work is not None:
+            return self.of_work(row.entry.work) if row.entry.work is not None else None
         value = self.of(row.entry.totals)
         return value if math.isfinite(value) else None
 
@@ -57,8 +63,9 @@ COLUMNS: tuple[Column, ...] = (
     Column("support", "Space between overhangs and what is below them, all pieces.",
            lambda t: t.support_volume_mm3, text.volume),
     Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume,
-           exact_only=True),
-    Column("touched", "Supported surface, and what support stands on.", lambda t: t.touched_area_mm2, text.area),
+           exact_only=True, in_job=False),
+    Column("touched", "Supported surface, and what support stands on.", lambda t: t.touched_area_mm2, text.area,
+           in_job=False),
     Column("on show", "Touched surface on show faces.", lambda t: t.show_scar_mm2, text.area,
            tells=lambda t: t.show_scar_mm2 > 0),
     Column("seam in sight", "Seam, weighted by how much of it is seen from all sides.",
@@ -80,9 +87,15 @@ COLUMNS: tuple[Column, ...] = (
            lambda t: t.scar.sight, text.area, exact_only=True),
     Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
     Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
-           lambda t: t.print_seconds, text.hours, bar=False),
+           lambda t: t.print_seconds, text.hours, bar=False, in_job=False),
     Column("material", "Estimated from the profile: walls, infill and support on filament, all of it on resin.",
            lambda t: t.material_g, text.grams, bar=False),
+    Column("beds", "Beds that all pieces and copies take.", lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
+           exact_only=True, of_work=lambda work: len(work.beds)),
+    Column("job", "All beds, one after the other on one printer.", lambda t: 0.0, text.hours, bar=False,
+           exact_only=True, of_work=lambda work: work.seconds),
+    Column("cost", "Of material and hours, with the profile's share for prints that fail; in your own currency.",
+           lambda t: 0.0, lambda v: f"{v:,.2f}", exact_only=True, of_work=lambda work: work.cost),
     Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
     Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "",
@@ -128,7 +141,8 @@ class LedgerModel(QAbstractTableModel):
         super().__init__()
         self._state = state
         self.rows: list[Row] = []
-        for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed):
+        for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed,
+                       state.step_changed):  # fmt: skip
             signal.connect(self.rebuild)
 
     def rebuild(self) -> None:
@@ -165,7 +179,7 @@ class LedgerModel(QAbstractTableModel):
         if state.draft is not None:
             live, before = state.live, state.entry(state.plan)
             # until there are figures of what is moved there are none: those from before are of something else
-            shown = Entry(live.outcome.totals, before.picture if before else None) if live else None
+            shown = Entry(live.outcome.totals, before.picture if before else None, None) if live else None
             note = "cannot be measured so" if state.live_problem else "being moved"
             return Row(None, "On the bed now", note, state.draft, shown, live is not None)
         same = next((name for _, name, plan in state.compared if plan == state.plan), "")
@@ -176,6 +190,8 @@ class LedgerModel(QAbstractTableModel):
 
     def shows(self, column: Column) -> bool:
         """Whether a column says anything of a row that is measured."""
+        if column.of_work is not None or not column.in_job:
+            return (column.of_work is not None) == (self._state.step == "Hand off")
         if column.resin_only and self._state.is_open and self._state.printer.kind != "resin":
             return False
         if column.of_layers is not None:

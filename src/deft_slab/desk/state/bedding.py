@@ -12,7 +12,7 @@ from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
 from ...core.handoff.papers import Paper
-from ...core.lying import Lying
+from ...core.lying import BedsBy, Lying
 from ...core.plan import Plan
 from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
 from .desk import Desk
@@ -97,6 +97,13 @@ class Bedding(QObject):
 
         desk.ask("ask:nest", NestBeds(plan, desk.printer), done=done, label="Laying pieces on beds",
                  still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+
+    def order(self, beds_by: BedsBy) -> None:
+        """Which pieces share a bed, and which bed comes first."""
+        desk = self._desk
+        if desk.is_open and desk.plan.beds_by != beds_by:
+            desk.do_plan("order the beds", desk.plan.changed(beds_by=beds_by))
+        self.changed.emit()
 
     def lay_anew(self) -> None:
         """Forgets where pieces were put."""

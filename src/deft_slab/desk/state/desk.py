@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from ...core.cuts import Cut
 from ...core.documents import Triple
 from ...core.errors import DeftError, WorkerEnded
+from ...core.handoff.job import PrintJob
 from ...core.model import Model
 from ...core.outcome import Piece, Totals
 from ...core.plan import Plan
@@ -35,10 +36,12 @@ _PICTURES = 64
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """What the ledger keeps of an evaluated plan. picture : (height, width, 4) uint8 or None"""
+    """What the ledger keeps of an evaluated plan. picture : (height, width, 4) uint8 or None; work : what printing all
+    of it takes, None where that is not known"""
 
     totals: Totals
     picture: NDArray[np.uint8] | None
+    work: PrintJob | None
 
 
 class Desk(ProjectState):
@@ -207,7 +210,7 @@ class Desk(ProjectState):
 
     def _keep_entry(self, evaluated: Evaluated) -> None:
         key = (evaluated.outcome.plan, evaluated.printer)
-        self._entries[key] = Entry(evaluated.outcome.totals, evaluated.picture)
+        self._entries[key] = Entry(evaluated.outcome.totals, evaluated.picture, evaluated.work)
         while len(self._entries) > max(_PICTURES, 2 * len(self.project.choices)):
             self._entries.popitem(last=False)
         self.entries_changed.emit()

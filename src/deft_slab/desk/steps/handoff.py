@@ -10,6 +10,7 @@ from ...core import text
 from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
 from ...core.handoff.papers import PAPERS, Paper
+from ...core.lying import BedsBy
 from ..state.bedding import STEP
 from ..verbs import Verbs
 from ..whole import DeskState
@@ -19,6 +20,11 @@ from ..widgets.parts import Panel, button, emptied, label, line, row, say
 from .printers import PrintersSection
 
 _PAPERS: dict[Paper, str] = {"a4": "A4", "letter": "Letter"}
+_ORDERS: dict[BedsBy, tuple[str, str]] = {
+    "fewest": ("Fewest", "As few beds as it takes."),
+    "piece": ("A piece each", "Each bed holds one piece alone, with its copies: all of one first, then the next."),
+    "hours": ("Longest first", "As few as it takes; the bed that takes longest is printed first."),
+}
 _FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
 
@@ -39,6 +45,11 @@ class HandOffPanel(Panel):
         self.right = button("Turn right", f"Turns the picked piece by {STEP:g}° (full stop key).",
                             partial(self._bedding.turn, -STEP), role="small")  # fmt: skip
         self.add(row(self.fewer, self.anew, self.left, self.right, 1, spacing=4))
+        self.orders = {
+            beds_by: button(words, does, partial(self._bedding.order, beds_by), role="small", checkable=True)
+            for beds_by, (words, does) in _ORDERS.items()
+        }  # fmt: skip
+        self.add(row(label("Beds", "faint"), 1, *self.orders.values(), spacing=3))
         self.head("The job")
         self.figures = self.add_figures(
             ("Time", "Of all beds, one after the other on one printer."),
@@ -154,7 +165,7 @@ class HandOffPanel(Panel):
     def refresh(self) -> None:
         emptied(self._list)
         evaluated = self._state.evaluated
-        for part in (self.stl, self.together, self.save, self.fewer, self.tiles, self.look):
+        for part in (self.stl, self.together, self.save, self.fewer, self.tiles, self.look, *self.orders.values()):
             part.setEnabled(evaluated is not None)
         self._formats_changed()
         if evaluated is None:
@@ -189,6 +200,8 @@ class HandOffPanel(Panel):
 
     def _show_beds(self) -> None:
         bedding, work = self._bedding, self._bedding.work
+        for beds_by, one in self.orders.items():
+            one.setChecked(self._state.is_open and self._state.plan.beds_by == beds_by)
         self.anew.setEnabled(self._state.is_open and bool(self._state.plan.lying))
         picked = bedding.picked is not None and bedding.picked < len(bedding.laid)
         self.left.setEnabled(picked)

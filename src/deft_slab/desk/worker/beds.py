@@ -34,8 +34,8 @@ class Beds:
         plan, printer = asked.plan, asked.printer
         outcome = self._outcome(plan, printer, job.part(0.0, 0.2))
         own = tuple(one for one in plan.lying if one.by_hand)
-        laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, rounds=ROUNDS,
-                       job=job.part(0.2, 1.0))  # fmt: skip
+        laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, beds_by=plan.beds_by,
+                       rounds=ROUNDS, job=job.part(0.2, 1.0))  # fmt: skip
         return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, own))
 
     def deliver(self, asked: Deliver, job: Job) -> list[Handed]:

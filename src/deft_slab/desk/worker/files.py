@@ -16,7 +16,7 @@ from ...core.intake.fineness import FINENESS
 from ...core.intake.units import likely_unit
 from ...core.mend.mended import advised
 from ...core.model import Model
-from ...core.outcome import Piece
+from ...core.outcome import Outcome, Piece
 from ...core.plan import Mending
 from ...core.posting.posted import in_bodies
 from ...core.progress import Job
@@ -111,40 +111,44 @@ class Files:
 
     def save(self, asked: Save, job: Job) -> Written:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        model = self._shop.workshop(asked.project.plan).model
-        pieces = self._shop.pieces(asked.project.plan, asked.printer, job.part(0.0, 0.4))
+        workshop = self._shop.workshop(asked.project.plan)
+        outcome = workshop.evaluate(asked.project.plan, asked.printer, job.part(0.0, 0.4))
         return write_project(
             asked.project,
-            model,
-            pieces,
+            workshop.model,
+            outcome.pieces,
             asked.printer,
             asked.path,
             job.part(0.4, 1.0),
             self._shop.guests,
+            posts=outcome.posts,
             replace=asked.replace,
         )
 
-    def _printed(self, asked: WritePieces | WriteTogether, job: Job) -> list[Piece]:
-        """The pieces of a plan, with their posts if they are wished."""
-        pieces = self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.5))
-        return in_bodies(asked.plan.posts if asked.with_posts else (), pieces, job.part(0.5, 1.0))
+    def _printed(self, asked: WritePieces | WriteTogether, job: Job) -> tuple[list[Piece], Outcome]:
+        """(the pieces of a plan, with their posts if they are wished; what the plan comes to)."""
+        outcome = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job.part(0.0, 0.5))
+        posts = asked.plan.posts if asked.with_posts else ()
+        return in_bodies(posts, outcome.pieces, job.part(0.5, 1.0)), outcome
 
     def write_pieces(self, asked: WritePieces, job: Job) -> list[Written]:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        pieces = self._printed(asked, job.part(0.0, 0.4))
+        pieces, _ = self._printed(asked, job.part(0.0, 0.4))
         return write_stls(pieces, asked.folder, job.part(0.4, 1.0), equal_once=asked.equal_once, replace=asked.replace)
 
     def write_together(self, asked: WriteTogether, job: Job) -> Written:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        pieces, writing = self._printed(asked, job.part(0.0, 0.4)), job.part(0.4, 1.0)
+        pieces, outcome = self._printed(asked, job.part(0.0, 0.4))
         return write_3mf(
             pieces,
             asked.printer,
             asked.title,
             asked.path,
-            writing,
+            job.part(0.4, 1.0),
             copies=asked.plan.copies,
             lying=asked.plan.lying,
+            posts=outcome.posts,
+            beds_by=asked.plan.beds_by,
             equal_once=asked.equal_once,
             replace=asked.replace,
         )
