@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from lxml import etree
 from PIL import Image, ImageDraw
 
-from deft_slab.core.errors import Cancelled, OpenSurface, SaveFailed
+from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface, SaveFailed
 from deft_slab.core.handoff.beds import lay_out
 from deft_slab.core.handoff.slices import images
 from deft_slab.core.handoff.slices.image_kernels import filled
@@ -35,10 +35,11 @@ SMALL = RESIN.changed(bed_x=40.0, bed_y=30.0, line_width=0.1, layer_heights=(0.0
 
 
 def stack_for(solid, printer=SMALL, thickness=0.5, copies=1):
+    printer = printer.changed(layer_heights=(thickness,))
     model = model_of(solid)
     pieces = Workshop(model).evaluate(Plan(model=model.ref), printer).pieces
     laid = lay_out(pieces, printer, copies)
-    return stack_of(pieces, list(enumerate(laid)), thickness), laid
+    return stack_of(pieces, list(enumerate(laid)), printer), laid
 
 
 def pictures(stack, printer=SMALL):
@@ -158,6 +159,8 @@ def test_bad_surfaces_pictures_that_differ_and_cancel(monkeypatch):
     open_ = solid_of(box(10, 6, 4))
     with pytest.raises(OpenSurface, match="Mend it"):
         stack_for(without_facets(open_, np.arange(12) == 0))
+    with pytest.raises(BadPlan, match="would be cut off"):
+        stack_for(solid_of(box(41, 6, 4)))
     stack, _ = stack_for(open_)
     calls = iter(range(100))
     with pytest.raises(Cancelled):
@@ -189,11 +192,12 @@ def test_by_command(tmp_path):
 
 def test_a_piece_on_posts_stands_on_the_plate_with_them():
     model = model_of(solid_of(box(6, 6, 3)))
-    piece = Workshop(model).evaluate(Plan(model=model.ref, lift=2.0), SMALL).pieces[0]
-    laid = lay_out([piece], SMALL)
-    layers = list(stack_of([piece], [(0, laid[0])], 0.5).layers())
+    printer = SMALL.changed(layer_heights=(0.5,))
+    piece = Workshop(model).evaluate(Plan(model=model.ref, lift=2.0), printer).pieces[0]
+    laid = lay_out([piece], printer)
+    layers = list(stack_of([piece], [(0, laid[0])], printer).layers())
     assert len(layers) == 10
     assert [layer.area for layer in layers[:4]] == [0.0] * 4
     assert [layer.area for layer in layers[4:]] == pytest.approx([36.0] * 6)
     stands = replace(piece, lift=0.0)
-    assert next(stack_of([stands], [(0, laid[0])], 0.5).layers()).area == pytest.approx(36.0)
+    assert next(stack_of([stands], [(0, laid[0])], printer).layers()).area == pytest.approx(36.0)

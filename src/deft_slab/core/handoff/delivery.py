@@ -238,7 +238,7 @@ def _layers(
     from .slices.layers import stack_of
     from .slices.polygons import sliced_bytes
 
-    stack = stack_of(pieces, own, printer.layer_height)
+    stack = stack_of(pieces, own, printer)
     bed, names = own[0][1].bed, [pieces[n % len(pieces)].name for n, _ in own]
     content: bytes | IO[bytes]
     if ending == LAYERS[0]:

@@ -9,12 +9,16 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import OpenSurface
+from ...errors import BadPlan, OpenSurface
 from ...layers.sections import Levels, Sections, Slicer
 from ...outcome import Piece
+from ...printer import Printer
 from ..laid import Laid
 
 Floats = NDArray[np.float64]
+
+_OVER = 1e-3
+"""mm by which a piece may stick out: rounding."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,14 +78,16 @@ def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
             yield [line for line in run.lines(layer) if len(line) > 2]
 
 
-def stack_of(pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], thickness: float) -> Stack:
-    """What lies on a bed. own : (number in the list of what is laid, where it lies), of that bed; thickness : mm
+def stack_of(pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], printer: Printer) -> Stack:
+    """What lies on a bed, in layers of the usual height. own : (number in the list of what is laid, where it lies), of
+    that bed
 
     Raises
     ------
     OpenSurface : a piece has no layers, as its surface is open.
+    BadPlan : one sticks out of the bed, and its layers would be cut off.
     """
-    slicers = []
+    slicers, room = [], np.array([printer.bed_x, printer.bed_y, printer.height])
     for number, one in own:
         piece = pieces[number % len(pieces)]
         if not piece.solid.closed:
@@ -90,5 +96,8 @@ def stack_of(pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], thickness
         placed = piece.solid.vertices @ one.rotation.T + one.shift - [one.bed_x, 0.0, 0.0]
         # with its posts it is another body than the one that was laid, and stands on the bed
         placed[:, 2] += piece.lift - placed[:, 2].min()
+        if (placed < -_OVER).any() or (placed > room + _OVER).any():
+            problem = f"{piece.name} sticks out of the bed: its layers would be cut off."
+            raise BadPlan(problem, kept="Nothing was written.", remedy="Cut it smaller, or leave the layers out.")
         slicers.append(Slicer.of(piece.solid, placed))
-    return Stack(tuple(slicers), thickness)
+    return Stack(tuple(slicers), printer.layer_height)
