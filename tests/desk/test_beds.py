@@ -208,7 +208,7 @@ def test_the_sheet_is_leafed_through_and_written(block, tmp_path, monkeypatch):
     done(block)
     block.click(panel.look)
     done(block)
-    shown = block.window.verbs._sheet
+    shown = block.window.verbs.sheet
     assert shown.isVisible()
     assert shown.paper == "a4"
     count = len(shown._pages)
@@ -223,7 +223,7 @@ def test_the_sheet_is_leafed_through_and_written(block, tmp_path, monkeypatch):
     assert f"page 1 of {count}" in words(shown)
     block.click(shown.papers["letter"])
     done(block)
-    assert block.window.verbs._sheet is shown
+    assert block.window.verbs.sheet is shown
     high, wide = shown._pages[0].shape
     assert high / wide == pytest.approx(279.4 / 215.9, rel=0.01)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))

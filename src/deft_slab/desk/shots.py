@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -80,6 +82,12 @@ class Photographer:
 
 def main(folder: Path = FOLDER) -> int:
     folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as own:
+        os.environ["DEFT_SLAB_HOME"] = own  # pictures show the program as it is when it is new
+        return _taken(folder)
+
+
+def _taken(folder: Path) -> int:
     application = QApplication(sys.argv[:1])
     dress(application)
     eye = Photographer(application, folder)
@@ -87,8 +95,6 @@ def main(folder: Path = FOLDER) -> int:
     window.state.opening.may_leave = lambda: True
     eye.open(PROJECT)
     _tilting(eye)
-    eye.go("Size")
-    eye.shoot("size")
     _cutting(eye)
     _checking(eye)
     _sizing(eye)
@@ -165,6 +171,7 @@ def _cutting(eye: Photographer) -> None:
     eye.shoot("join-fit")
     eye.go("Hand off")
     eye.shoot("hand-off")
+    _handing_off(eye)
     eye.go("Cut")
     while state.plan.recipe:
         state.undo()
@@ -273,6 +280,31 @@ def _checking(eye: Photographer) -> None:
     eye.shoot("check-posts")
 
 
+def _handing_off(eye: Photographer) -> None:
+    """The sheet, at the steps of putting it together; a bed on a stand-in printer."""
+    window, state = eye.window, eye.state
+    panel = window.handoff_panel
+    QTest.mouseClick(panel.look, Qt.MouseButton.LeftButton)
+    eye.until(lambda: window.verbs.sheet is not None and window.verbs.sheet.isVisible())
+    sheet = window.verbs.sheet
+    assert sheet is not None
+    QTest.mouseClick(sheet.on, Qt.MouseButton.LeftButton)
+    eye.settle()
+    eye.shoot("sheet", sheet)
+    sheet.close()
+    panel.printers.start_one(600.0)
+    name = f"{state.printer.name}, stand-in"
+    eye.until(lambda: (name, 0) in panel.printers.sends and state.printing.outbox.about(name) is not None)
+    QTest.mouseClick(panel.printers.sends[name, 0], Qt.MouseButton.LeftButton)
+    eye.until(lambda: bool(state.printing.pictures) and state.printing.outbox.jobs[-1].status is not None)
+    eye.until(lambda: (one := state.printing.outbox.jobs[-1].status) is not None and 4 * one.layer > one.layers)
+    panel.ensureWidgetVisible(panel.printers.start)
+    eye.settle()
+    eye.shoot("hand-off-printing")
+    state.printing.order(state.printing.outbox.jobs[-1].id, "cancel")
+    panel.printers.close_children()
+
+
 def _sizing(eye: Photographer) -> None:
     """A scan without a unit, full of holes; a helmet and its wearer; walls; the printers."""
     window, state = eye.window, eye.state
@@ -296,16 +328,6 @@ def _sizing(eye: Photographer) -> None:
     click(size.wearer.settle)
     click(size.wearer.scale)
     eye.shoot("size-wearer")
-    eye.open(MODELS["lantern"])
-    click(size.tabs["Measure"])
-    window.bed.look_from("From the front")
-    click(size.measure.kinds["distance"])
-    for y in (180, 400):
-        place = QPoint(window.bed.width() // 2 - 60, y)
-        QTest.mouseClick(window.bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
-        eye.settle()
-    click(size.measure.walls)
-    eye.shoot("size-measure")
     dialog = PrinterDialog(state, window)
     dialog.show()
     eye.settle()

@@ -31,7 +31,7 @@ class Verbs(QObject):
     def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
         super().__init__(window)
         self.window, self.state, self._notice = window, state, notice
-        self._sheet: SheetDialog | None = None
+        self.sheet: SheetDialog | None = None
         state.opening.may_leave = self.may_leave
         state.would_replace.connect(self._ask_to_replace)
 
@@ -99,12 +99,12 @@ class Verbs(QObject):
 
     def _show_sheet(self, pages: Sequence[NDArray[np.uint8]], paper: Paper) -> None:
         """Beside a sheet that is open already there is no other: its pages are shown anew there."""
-        if self._sheet is not None and self._sheet.isVisible():
-            self._sheet.show_pages(pages)
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.show_pages(pages)
             return
         write = partial(self.ask_job_folder, Wished((), ()))
-        self._sheet = SheetDialog(pages, paper, self.look_at_sheet, write, self.window)
-        self._sheet.show()
+        self.sheet = SheetDialog(pages, paper, self.look_at_sheet, write, self.window)
+        self.sheet.show()
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(
