@@ -344,3 +344,25 @@ def test_by_command_equal_pieces_name_the_file_of_the_first(tmp_path):
     assert len(set(names)) == 1
     assert (tmp_path / "out" / names[0]).exists()
     assert [bed["file"] for bed in found["beds"]] == [None, None]
+
+
+def test_files_are_larger_by_what_the_material_shrinks(tmp_path):
+    """1 / (1 - 2 %) along all axes (definitions: estimates); it stays on its place on the bed, and on the bed."""
+    printer = PRINTER.changed(shrinkage=0.02)
+    outcome = outcome_of(solid_of(box(40, 30, 60)), printer, recipe=(CUT,))
+    laid, work, files = handed(outcome, tmp_path / "out", printer, pieces=("stl", "3mf"), beds=("3mf", "ply"))
+    plain = handed(outcome_of(solid_of(box(40, 30, 60)), recipe=(CUT,)), tmp_path / "plain")[2]
+    growth = 1 / 0.98
+    assert files[0].size == pytest.approx([growth * side for side in plain[0].size], rel=1e-5)
+    assert files[0].volume == pytest.approx(growth**3 * plain[0].volume, rel=1e-5)
+    bed = trimesh.load(tmp_path / "out" / "bed-1-mm.ply")
+    assert bed.is_watertight
+    assert bed.bounds[0][2] == pytest.approx(0, abs=1e-4)
+    assert bed.volume == pytest.approx(growth**3 * 40 * 30 * 60, rel=1e-5)
+    for part, one in zip(bed.split(), sorted(laid, key=lambda one: one.outline.bounds[0]), strict=True):
+        assert part.centroid[:2] == pytest.approx(one.outline.centroid.coords[0], abs=1e-3)
+    _, _, assembled = handed(outcome, tmp_path / "whole", printer, assembled=True, beds=())
+    assert sum(one.volume for one in assembled) == pytest.approx(40 * 30 * 60, rel=1e-5)
+    tight = printer.changed(bed_x=44.0, bed_y=44.0, margin=2.0)
+    assert not outcome_of(solid_of(box(39.5, 39.5, 60)), tight).pieces[0].fit.fits
+    assert outcome_of(solid_of(box(39.5, 39.5, 60)), tight.changed(shrinkage=0.0)).pieces[0].fit.fits

@@ -36,6 +36,7 @@ class Printer(BaseModel):
     support_density : share of the support volume that is plastic; from memory
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
     failed_share : of the cost, for prints that fail (from memory)
+    shrinkage : share of a length by which the material is shorter when it is cold
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
     least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
@@ -69,6 +70,7 @@ class Printer(BaseModel):
     material_density: float = Field(default=1.24, gt=0, le=25)
     hour_price: float = Field(default=0.1, ge=0, le=1e4)
     failed_share: float = Field(default=0.05, ge=0, le=10)
+    shrinkage: float = Field(default=0.0, ge=0, le=0.1)
     speed: float = Field(default=65.0, gt=0, le=2000)
     wall_lines: int = Field(default=3, ge=1, le=50)
     infill: float = Field(default=0.15, ge=0, le=1)
@@ -97,6 +99,11 @@ class Printer(BaseModel):
     def layer_height(self) -> float:
         """mm: the middle one of the usual ones; the finer of two."""
         return self.layer_heights[(len(self.layer_heights) - 1) // 2]
+
+    @property
+    def growth(self) -> float:
+        """How much larger a part is made, so that it has its size when it has shrunk (definitions: estimates)."""
+        return 1.0 / (1.0 - self.shrinkage)
 
     @property
     def thinnest_wall(self) -> float:

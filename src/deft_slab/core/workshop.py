@@ -385,7 +385,7 @@ class Workshop:
         )
         within = self._once(
             ("fit", part.key, tilt, lift, printer),
-            lambda: fit(set_down(part.solid.vertices, tilt.rotation, lift), printer),
+            lambda: fit(printer.growth * set_down(part.solid.vertices, tilt.rotation, lift), printer),
         )
         alone = len(uncut.groups) == 1 and not parted
         return Piece(

@@ -40,6 +40,15 @@ _LENGTHS = (
     ("material_density", "Material weighs", "g/cm³", 0.1, 25, 2, "Density of the material."),
     ("material_price", "Price of 1 kg", "", 0, 1e5, 2, "In your own currency."),
     ("hour_price", "Price of an hour", "", 0, 1e4, 2, "Power and wear, in your own currency."),
+    (
+        "shrinkage",
+        "Shrinks by",
+        "%",
+        0,
+        10,
+        2,
+        "Files are made larger by it, so that parts fit when cold.",
+    ),
     ("failed_share", "Prints that fail", "%", 0, 1000, 0, "Share of the cost that is added for them."),
 )
 _TIMES = {

@@ -29,6 +29,7 @@ from .laid import Laid
 from .naming import PATTERN, named, unit_said
 from .pieces import centred, together_bytes
 from .saving import make_folder, refuse_existing, write_whole
+from .shrinking import as_printed
 from .verified import verified
 
 if TYPE_CHECKING:
@@ -78,6 +79,7 @@ def deliver(
     """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
     again (closed, volume, place) before the first one is written.
 
+    pieces : at their own size; they are made larger by what the material shrinks, but where they are written assembled
     laid : see ``lay_out``; work : what goes into the list; sheet : makes the one that is written too, as SHEET names it
     replace : whether files of these names may be replaced
 
@@ -88,7 +90,7 @@ def deliver(
     SaveFailed : a file does not read as what it is of, or cannot be written.
     Cancelled : the job is no longer wanted; nothing was written.
     """
-    names = _planned(pieces, laid, printer, folder, wished)
+    names, printed = _planned(pieces, laid, printer, folder, wished), as_printed(pieces, printer)
     paths = [path for path, *_ in names]
     beside = ["job.json", "pieces.csv", *(SHEET if sheet is not None else ())]
     refuse_existing([*paths, *(folder / name for name in beside)], replace=replace)
@@ -100,10 +102,10 @@ def deliver(
             step.step(0.0, f"Making {path.name}")
             own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
             if ending in LAYERS:
-                ready.append(_layers(pieces, own, path, ending, title, printer, aside, step))
+                ready.append(_layers(printed, own, path, ending, title, printer, aside, step))
                 continue
-            content, wanted = _bed(pieces, own, ending, title, printer) if piece is None else _piece(
-                pieces[piece], ending, title, wished
+            content, wanted = _bed(printed, own, ending, title, printer) if piece is None else _piece(
+                (pieces if wished.assembled else printed)[piece], ending, title, wished
             )  # fmt: skip
             triangles, volume, size = verified(content, ending, wanted, path.name)
             ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
@@ -136,6 +138,7 @@ def write_bed(
     own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
     if not own:
         raise BadPlan(f"There is no bed {bed + 1}.")
+    pieces = as_printed(pieces, printer)
     with contextlib.ExitStack() as aside:
         content: bytes | IO[bytes]
         if layers:

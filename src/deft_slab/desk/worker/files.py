@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...core.handoff.beds import laid_with_job
 from ...core.handoff.laid import collisions
 from ...core.handoff.pieces import write_3mf, write_project, write_stls
+from ...core.handoff.shrinking import as_printed
 from ...core.handoff.written import Written
 from ...core.intake.files import open_file
 from ...core.intake.fineness import FINENESS
@@ -129,7 +130,7 @@ class Files:
         """(the pieces of a plan, with their posts if they are wished; what the plan comes to)."""
         outcome = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job.part(0.0, 0.5))
         posts = asked.plan.posts if asked.with_posts else ()
-        return in_bodies(posts, outcome.pieces, job.part(0.5, 1.0)), outcome
+        return as_printed(in_bodies(posts, outcome.pieces, job.part(0.5, 1.0)), asked.printer), outcome
 
     def write_pieces(self, asked: WritePieces, job: Job) -> list[Written]:
         """Raises SaveFailed, WouldReplace, Cancelled."""

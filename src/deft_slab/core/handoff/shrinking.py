@@ -1,0 +1,30 @@
+"""Pieces made larger by what their material shrinks, so that they have their size when they are cold."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ..outcome import Piece
+from ..printer import Printer
+from ..solid import Solid
+
+
+def as_printed(pieces: Sequence[Piece], printer: Printer) -> list[Piece]:
+    """The pieces as files have them: each larger by 1 / (1 - s) about the middle of its place on the bed, on which it
+    stays (definitions: estimates). Clearances are right when it has shrunk. Their figures are those of the cold piece.
+    """
+    if printer.growth == 1.0:
+        return list(pieces)
+    return [_grown(piece, printer.growth) for piece in pieces]
+
+
+def _grown(piece: Piece, growth: float) -> Piece:
+    seated = piece.solid.vertices @ piece.seat.rotation.T
+    low, high = seated.min(axis=0), seated.max(axis=0)
+    middle = np.array([*((low + high) / 2)[:2], low[2]]) @ piece.seat.rotation
+    solid = piece.solid
+    larger = Solid(middle + growth * (solid.vertices - middle), solid.triangles, solid.origin, solid.made)
+    return replace(piece, solid=larger, as_opened=None)
