@@ -105,6 +105,7 @@ def test_a_printer_is_added_and_prints_a_bed(block, monkeypatch, server, clock):
     block.click(section(block).orders[job(block).id, "pause"])
     wait(block, lambda: (job(block).id, "resume") in section(block).orders)
     block.click(section(block).orders[job(block).id, "resume"])
+    wait(block, lambda: state_of(block) == "printing")
     clock.now += 1e5
     wait(block, lambda: "printed, 60 layers" in words(section(block)))
     block.click(section(block).orders[job(block).id, "forget"])
@@ -124,6 +125,7 @@ def test_what_fails_is_told_and_goes_on(block, monkeypatch, server, machine, clo
     block.click(section(block).orders["Bench", "load"])
     wait(block, lambda: ("Bench", "load") not in section(block).orders)
     block.click(section(block).orders[job(block).id, "resume"])
+    wait(block, lambda: state_of(block) == "printing")
     clock.now += 1e5
     wait(block, lambda: "fell off; it lies on the film. (failed, layer 40 of 60)" in words(section(block)))
     assert job(block).over

@@ -12,8 +12,9 @@ from pathlib import Path
 
 from ..core.errors import DeftError
 from ..core.handoff.saving import make_folder, write_whole
+from ..core.sending.outbox import job_id
 from ..core.sending.words import KINDS, OVER, Status, digest_of
-from .machine import Machine, file_beside, safe_id, sentence_of
+from .machine import Machine, file_beside, sentence_of
 
 _EVERY = 0.25
 """Seconds between looks."""
@@ -65,10 +66,9 @@ class Watch:
     def _take(self, file: Path) -> None:
         body = file_beside(self._keeps, file.suffix)
         try:
-            digest = digest_of(file)
-            job = f"{safe_id(file.stem)}-{digest[9:17].lower().translate(str.maketrans('+/=', 'abc'))}"
+            job = job_id(file)
             shutil.copyfile(file, body)
-            self._machine.take(job, file.stem[:200], digest, file.suffix, body)
+            self._machine.take(job, file.stem[:200], digest_of(body), file.suffix, body)
             self._jobs[file.name] = job
         except DeftError as error:
             self._jobs[file.name] = ""

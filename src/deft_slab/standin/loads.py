@@ -105,14 +105,8 @@ def picture(path: Path, printer: Printer, number: int) -> bytes:
     stack = Stack(tuple(Slicer.of(solid, solid.vertices) for solid in solids), printer.layer_height)
     pixel = printer.line_width if printer.kind == "resin" else _SHOWN
     columns, rows = picture_size(printer.changed(line_width=pixel))
-    number = min(number, stack.levels.count - 1)
-    lines = [
-        line for slicer in stack.slicers for line in slicer.at(float(stack.levels.middles[number])).lines(0)
-        if len(line) > 2
-    ]  # fmt: skip
-    start = np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.int64)
-    points = np.concatenate(lines) if lines else np.empty((0, 2))
-    bits, _ = filled(points, start, pixel, columns, rows)
+    layer = stack.layer(number)
+    bits, _ = filled(layer.points, layer.start, pixel, columns, rows)
     return png_of(bits, columns)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import threading
 import time
@@ -308,12 +307,6 @@ class Machine:
 def file_beside(folder: Path, ending: str) -> Path:
     """Where a body is put while it comes in. ending : of its name"""
     return folder / f".coming-{os.getpid()}-{threading.get_ident()}-{time.monotonic_ns()}{ending}"
-
-
-def safe_id(text: str) -> str:
-    """An id from a file's name."""
-    made = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:48]
-    return made or "bed"
 
 
 def sentence_of(error: DeftError) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import re
 import shutil
 import threading
 import time
@@ -17,6 +16,7 @@ from pydantic import Field, StringConstraints, ValidationError
 
 from ..documents import Document, Name
 from ..errors import BadPlan, SaveFailed
+from ..handoff.naming import slug
 from ..handoff.saving import make_folder, write_whole
 from .link import Link, NotThere, PrinterTrouble, put_into, status_in
 from .words import OVER, About, JobId, Sentence, Status
@@ -78,6 +78,8 @@ class Outbox:
         self._about: dict[str, About] = {}
         self._troubles: dict[str, str] = {}
         make_folder(folder)
+        with contextlib.suppress(OSError):  # tokens lie in it
+            folder.chmod(0o700)
         self.problem = ""
         self._book = self._read()
 
@@ -288,5 +290,4 @@ def job_id(path: Path) -> str:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
     except OSError as error:
         raise SaveFailed(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
-    made = re.sub(r"[^a-z0-9]+", "-", path.stem.lower()).strip("-")[:32]
-    return f"{made or 'bed'}-{digest[:10]}"
+    return f"{slug(path.stem)[:32].strip('-')}-{digest[:10]}"

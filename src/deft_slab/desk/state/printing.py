@@ -29,6 +29,7 @@ class Printing(QObject):
 
     changed = Signal()
     _looked = Signal(bool)
+    _answered = Signal(object, object)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -43,6 +44,7 @@ class Printing(QObject):
         self._timer.setInterval(_EVERY)
         self._timer.timeout.connect(self.look)
         self._looked.connect(self._on_looked)
+        self._answered.connect(self._on_answered)
 
     # what there is
 
@@ -85,10 +87,35 @@ class Printing(QObject):
         if not self.devices or not (self._shown or self.outbox.active):
             self._timer.stop()
             return
+        self._round = self._beside.submit(self._go, self.outbox)
+        self._round.add_done_callback(self._tell)
+
+    @property
+    def _beside(self) -> ThreadPoolExecutor:
+        """The one thread beside the window in which printers are spoken to."""
         if self._pool is None:
             self._pool = ThreadPoolExecutor(1, thread_name_prefix="deft-printing")
-        self._round = self._pool.submit(self._go, self.outbox)
-        self._round.add_done_callback(self._tell)
+        return self._pool
+
+    def _later(self, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
+        """Does something beside the window, and then something here, unless it went wrong, which is told."""
+
+        def tell(done: Future[object]) -> None:
+            with contextlib.suppress(RuntimeError):  # the window may be gone
+                self._answered.emit(None if done.cancelled() else done.exception(), then)
+
+        self._beside.submit(does).add_done_callback(tell)
+
+    def _on_answered(self, error: BaseException | None, then: Callable[[], None] | None) -> None:
+        if isinstance(error, DeftError):
+            self._desk.failed.emit(error)
+        elif error is not None:
+            raise error
+        elif then is not None:
+            then()
+        self.changed.emit()
+        self.look()
+        self._timer.start()
 
     def _go(self, outbox: Outbox) -> bool:
         """In the other thread."""
@@ -161,12 +188,14 @@ class Printing(QObject):
         layers = desk.printer.kind == "resin" and (about is None or about.kind == "resin")
         path = home() / "outbox" / f"making-{bed + 1}{'.zip' if layers else '.3mf'}"
 
+        def put(made: Path) -> None:
+            try:
+                outbox.put(made, title, device.name)
+            finally:
+                made.unlink(missing_ok=True)
+
         def done(made: Path) -> None:
-            if self._try(lambda: outbox.put(made, title, device.name)):
-                desk.told.emit(f"“{title}” goes to “{device.name}”.")
-            made.unlink(missing_ok=True)
-            self.look()
-            self._timer.start()
+            self._later(lambda: put(made), lambda: desk.told.emit(f"“{title}” goes to “{device.name}”."))
 
         desk.jobs.submit(
             "handoff:send",
@@ -176,8 +205,7 @@ class Printing(QObject):
 
     def order(self, job: str, what: str) -> None:
         """Does something with a job: "pause", "resume" or "cancel"."""
-        self._try(lambda: self.outbox.order(job, what))
-        self._timer.start()
+        self._later(lambda: self.outbox.order(job, what))
 
     def forget(self, job: str) -> None:
         """Takes a job that is over off the list."""
@@ -186,8 +214,7 @@ class Printing(QObject):
 
     def load(self, device: Device, grams: float) -> None:
         """Says that material was put into a printer."""
-        self._try(lambda: Link(device.url, device.token).load(grams))
-        self.look()
+        self._later(lambda: Link(device.url, device.token).load(grams))
 
     def try_again(self, device: str) -> None:
         """Asks a printer that was not there, without waiting."""

@@ -64,11 +64,19 @@ class Stack:
         """Bottom to top; memory does not grow with their number."""
         walks = [_each(one.runs(self.levels.middles)) for one in self.slicers]
         for number in range(self.levels.count):
-            lines = [line for walk in walks for line in next(walk)]
-            start = np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.int64)
-            points = np.concatenate(lines) if lines else np.empty((0, 2))
-            bottom = self.levels.bottom(number)
-            yield Layer(number, bottom, bottom + self.thickness, points, start)
+            yield self._of_lines(number, [line for walk in walks for line in next(walk)])
+
+    def layer(self, number: int) -> Layer:
+        """One of them, from 0 on; the highest one for a number beyond it."""
+        number = min(number, self.levels.count - 1)
+        z = float(self.levels.middles[number])
+        return self._of_lines(number, [line for one in self.slicers for line in next(_each(iter([one.at(z)])))])
+
+    def _of_lines(self, number: int, lines: list[Floats]) -> Layer:
+        start = np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.int64)
+        points = np.concatenate(lines) if lines else np.empty((0, 2))
+        bottom = self.levels.bottom(number)
+        return Layer(number, bottom, bottom + self.thickness, points, start)
 
 
 def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
