@@ -7,7 +7,7 @@ import math
 import manifold3d
 import numpy as np
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BentCut, StraightCut
@@ -138,6 +138,7 @@ def test_closed_forms_of_a_ball_cut_in_half():
 
 @settings(max_examples=10, deadline=None)
 @given(DIRECTIONS, DIRECTIONS, st.floats(0.2, 0.8))
+@example((0.0, 0.0589410402306243, 0.3822810362131428), (0.0, 1.0, 0.0), 0.7620507943658359)
 def test_any_plane_in_any_pose(normal, down, share):
     solid = SOLIDS["gull"]
     unit, way = (np.array(one) / math.hypot(*one) for one in (normal, down))
@@ -145,10 +146,13 @@ def test_any_plane_in_any_pose(normal, down, share):
     offset = float(along.min() + share * np.ptp(along))
     poses = posed(solid, way[None], 45.0, unmarked(len(solid.triangles)), 128)
     sums = in_poses(poses, solid, unit, np.array([offset]), 45.0)[0, ..., 0]
-    for n, half in enumerate(sides(solid, unit, offset)):
-        real = sketches(half, down_to_rotation(way)[None], 45.0, 192)
+    # where support jumps with the offset, as when the lowest point of a half is cut off, it may do so half a cell off
+    near = [offset + step * float(np.ptp(along)) / 256 for step in (-1.0, 0.0, 1.0)]
+    halves = [sides(solid, unit, one) for one in near]
+    for n in (0, 1):
+        real = [sketches(each[n], down_to_rotation(way)[None], 45.0, 192).support_volume_mm3[0] for each in halves]
         # within 1 % mostly; the worst that was met (upside down, upright cut at 5/8 of the width) was 8 % off
-        assert sums[0, n] == pytest.approx(real.support_volume_mm3[0], rel=0.1, abs=6000)
+        assert 0.9 * min(real) - 6000 <= sums[0, n] <= 1.1 * max(real) + 6000
 
 
 def test_many_places_in_many_poses_are_the_same_one_by_one():
