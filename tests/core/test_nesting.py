@@ -107,12 +107,10 @@ def test_known_packings():
 def test_more_orders_are_never_worse_and_the_same_every_time():
     rng = np.random.default_rng(3)
     shapes = [Shape(star(float(rng.uniform(8, 40)), rng), AROUND) for _ in range(20)]
-    sheet, heard = Sheet(120.0, 120.0), []
+    sheet = Sheet(120.0, 120.0)
     once = nested(shapes, sheet, 3.0)
-    better = nested(shapes, sheet, 3.0, rounds=15, better=heard.append)
-    assert better.cost <= once.cost
-    assert [one.cost for one in heard] == sorted((one.cost for one in heard), reverse=True)
-    assert heard[-1].cost == better.cost
+    better = nested(shapes, sheet, 3.0, rounds=15)
+    assert better.cost <= nested(shapes, sheet, 3.0, rounds=5).cost <= once.cost
     assert nested(shapes, sheet, 3.0, rounds=15).places == better.places
     with pytest.raises(Cancelled):
         nested(shapes, sheet, 3.0, rounds=15, job=Job(unwanted=lambda: True))

@@ -9,7 +9,7 @@ by what is missing, exactly. The order of the shapes is varied, and the best of 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 import shapely
@@ -46,13 +46,11 @@ def _fits(shape: Shape, turn: float, sheet: Sheet) -> bool:
 
 
 def nested(
-    shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET,
-    better: Callable[[Nested], None] | None = None,
+    shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET
 ) -> Nested:  # fmt: skip
     """Shapes on sheets, ``gap`` mm apart; those that are larger than a sheet get one to themselves.
 
-    rounds : how many other orders are tried beside the largest first; better : hears of each that is better than all
-    before, so that one may stop with what there is
+    rounds : how many other orders are tried beside the largest first
 
     Raises
     ------
@@ -66,8 +64,6 @@ def nested(
         sorted(every, key=lambda n: (-table.deepest(n), n)),
     ]
     best = table.laid(orders[0])
-    if better is not None:
-        better(best)
     rng, kept = np.random.default_rng(seed), orders[0]
     for number in range(rounds):
         job.step(number / rounds, "Laying pieces on beds")
@@ -75,8 +71,6 @@ def nested(
         found = table.laid(order)
         if found.cost <= best.cost:
             kept = order
-            if found.cost < best.cost and better is not None:
-                better(found)
             best = found
     return best
 

@@ -163,7 +163,7 @@ def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[
 
 
 def _stock(subject: Subject, job: Job) -> Iterator[Block]:
-    outcome, printer = subject.outcome, subject.printer
+    outcome = subject.outcome
     copies = outcome.plan.copies
     loose = [piece for piece in outcome.pieces if piece.extra]
     found = rods(outcome)
@@ -181,8 +181,6 @@ def _stock(subject: Subject, job: Job) -> Iterator[Block]:
         long = sum(rod.count * copies * rod.length for rod in found)
         yield Words(f"{text.mm(long)} of round stock in all, without what the saw takes. Rods are a clearance shorter "
                     "at each end than their holes, so that they do not hold the faces apart.", faint=True)  # fmt: skip
-    fitted = printer.fitted or "from the profile; no coupon was printed for this printer yet"
-    yield Words(f"Clearance of keys and holes: {printer.clearance:g} mm per side ({fitted}).", faint=True)
 
 
 def _assembly(subject: Subject, job: Job) -> Iterator[Block]:
@@ -192,6 +190,9 @@ def _assembly(subject: Subject, job: Job) -> Iterator[Block]:
     yield Heading("Putting it together")
     yield Words("In this order, first without glue. The pieces that come on are drawn out of their place; the faces "
                 "that are glued are hatched.", faint=True)  # fmt: skip
+    if outcome.joins:
+        fitted = subject.printer.fitted or "from the profile; no coupon was printed for this printer yet"
+        yield Words(f"Clearance of keys and holes: {subject.printer.clearance:g} mm per side ({fitted}).", faint=True)
     solids = [piece.solid for piece in outcome.pieces]
     cards = []
     for number, move in enumerate(moves):
