@@ -7,6 +7,7 @@ import json
 import numpy as np
 import pypdf
 import pytest
+import shapely
 import trimesh
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
@@ -164,6 +165,29 @@ def test_beds_are_ordered_and_that_is_undone(block):
     assert panel.orders["fewest"].isChecked()
     block.click(panel.orders["fewest"])
     assert panel.orders["fewest"].isChecked()  # it is one of them always
+
+
+def test_room_is_kept_free_by_drawing_it(block):
+    """A clip of 60 × 40 mm at the front left corner: pieces are laid beside it; a click on it takes it away."""
+    state, panel = block.state, page(block)
+    block.click(panel.room)
+    tiles = panel.tiles
+    drag(block, tiles.pixel(0, 0.5, 0.5), tiles.pixel(0, 60, 40))
+    ((x, y, wide, deep),) = state.printer.kept_free
+    assert (x, y, wide, deep) == pytest.approx((0.5, 0.5, 59.5, 39.5), abs=2.5)
+    for one in state.bedding.laid:
+        assert not one.outline.intersects(shapely.box(x, y, x + wide, y + deep))
+    assert len(state.bedding.laid) == 2
+    QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=tiles.pixel(0, 20, 20).toPoint())
+    done(block)
+    assert state.printer.kept_free == ()
+    block.key(*Z)
+    done(block)
+    assert len(state.printer.kept_free) == 1
+    block.click(panel.room)
+    assert not state.bedding.keeping_free
+    QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=middle(block, 0).toPoint())
+    assert state.bedding.picked == 0  # pieces are picked again
 
 
 def test_written_and_read_back(block, tmp_path, monkeypatch):

@@ -8,6 +8,7 @@ from pathlib import Path
 import shapely
 from PySide6.QtCore import QObject, Signal
 
+from ...core.errors import BadPlan
 from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
@@ -17,12 +18,15 @@ from ...core.plan import Plan
 from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
 from .desk import Desk
 
+_CLICK = 3.0
+"""mm: a smaller rectangle is a click."""
 STEP = 15.0
 """Degrees by which a piece is turned at a time."""
 
 
 class Bedding(QObject):
-    """A part of the desk state. picked : the number, in what is laid, of the copy of a piece that is moved or turned"""
+    """A part of the desk state. picked : the number, in what is laid, of the copy of a piece that is moved or turned
+    keeping_free : rectangles are drawn on the beds, on which nothing may lie"""
 
     changed = Signal()
 
@@ -30,6 +34,7 @@ class Bedding(QObject):
         super().__init__(desk)
         self._desk = desk
         self.picked: int | None = None
+        self.keeping_free = False
         for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
             signal.connect(self.changed)
         desk.opened.connect(self._forget)
@@ -97,6 +102,33 @@ class Bedding(QObject):
 
         desk.ask("ask:nest", NestBeds(plan, desk.printer), done=done, label="Laying pieces on beds",
                  still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+
+    def set_keeping_free(self, on: bool) -> None:
+        """Begins or ends drawing room that is kept free."""
+        self.keeping_free = on
+        self.changed.emit()
+
+    def keep_free(self, x: float, y: float, wide: float, deep: float) -> None:
+        """Keeps a rectangle of all beds of the printer free, mm, as far as it lies on the bed; one that is smaller than
+        _CLICK takes those away that are there."""
+        desk, printer = self._desk, self._desk.printer
+        if max(wide, deep) < _CLICK:
+            kept = tuple(
+                one for one in printer.kept_free
+                if not (one[0] <= x <= one[0] + one[2] and one[1] <= y <= one[1] + one[3])
+            )  # fmt: skip
+        else:
+            x1, y1 = min(x + wide, printer.bed_x), min(y + deep, printer.bed_y)
+            x, y = max(x, 0.0), max(y, 0.0)
+            if x1 - x < _CLICK or y1 - y < _CLICK:
+                return
+            kept = (*printer.kept_free, (round(x, 1), round(y, 1), round(x1 - x, 1), round(y1 - y, 1)))
+        if kept == printer.kept_free:
+            return
+        try:
+            desk.choose_printer(printer.changed(kept_free=kept))
+        except BadPlan as error:
+            desk.failed.emit(error)
 
     def order(self, beds_by: BedsBy) -> None:
         """Which pieces share a bed, and which bed comes first."""

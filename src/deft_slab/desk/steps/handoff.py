@@ -49,7 +49,13 @@ class HandOffPanel(Panel):
             beds_by: button(words, does, partial(self._bedding.order, beds_by), role="small", checkable=True)
             for beds_by, (words, does) in _ORDERS.items()
         }  # fmt: skip
+        self.room = button(
+            "Keep room free", "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one away. They "
+            "belong to the printer.", lambda: self._bedding.set_keeping_free(self.room.isChecked()),
+            role="small", checkable=True,
+        )  # fmt: skip
         self.add(row(label("Beds", "faint"), 1, *self.orders.values(), spacing=3))
+        self.add(row(1, self.room))
         self.head("The job")
         self.figures = self.add_figures(
             ("Time", "Of all beds, one after the other on one printer."),
@@ -165,7 +171,16 @@ class HandOffPanel(Panel):
     def refresh(self) -> None:
         emptied(self._list)
         evaluated = self._state.evaluated
-        for part in (self.stl, self.together, self.save, self.fewer, self.tiles, self.look, *self.orders.values()):
+        for part in (
+            self.stl,
+            self.together,
+            self.save,
+            self.fewer,
+            self.tiles,
+            self.look,
+            *self.orders.values(),
+            self.room,
+        ):
             part.setEnabled(evaluated is not None)
         self._formats_changed()
         if evaluated is None:
@@ -200,6 +215,7 @@ class HandOffPanel(Panel):
 
     def _show_beds(self) -> None:
         bedding, work = self._bedding, self._bedding.work
+        self.room.setChecked(bedding.keeping_free)
         for beds_by, one in self.orders.items():
             one.setChecked(self._state.is_open and self._state.plan.beds_by == beds_by)
         self.anew.setEnabled(self._state.is_open and bool(self._state.plan.lying))

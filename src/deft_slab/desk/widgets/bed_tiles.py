@@ -37,13 +37,14 @@ _MOVES = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (
 
 class BedTiles(QWidget):
     """Pieces are clicked, dragged on their bed and on to another one; arrows move the picked one by 1 mm, with Shift by
-    10, and comma and full stop turn it."""
+    10, and comma and full stop turn it. While room is kept free, rectangles are drawn, and taken away by a click."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._bedding = state, state.bedding
         self._held: tuple[int, float, float] | None = None  # number, mm from its low corner to where it was taken
         self._at: tuple[int, float, float] | None = None  # bed, mm, of the low corner while it is dragged
+        self._room: tuple[int, float, float, float, float] | None = None  # bed, mm of two corners of what is drawn
         self._paths_of: tuple[Laid, ...] = ()
         self._paths: dict[int, QPainterPath] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -120,6 +121,10 @@ class BedTiles(QWidget):
     # by hand
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._bedding.keeping_free and event.button() == Qt.MouseButton.LeftButton:
+            bed, x, y = self.place(event.position())
+            self._room = (bed, x, y, x, y)
+            return
         number = self.number_at(event.position()) if event.button() == Qt.MouseButton.LeftButton else None
         self._bedding.pick(number)
         if number is not None and self._state.up_to_date:
@@ -128,10 +133,16 @@ class BedTiles(QWidget):
             self._held = (number, x - low_x, y - low_y)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._room is not None:
+            _, x, y = self.place(event.position())
+            self._room = (*self._room[:3], x, y)
+            self.update()
+            return
         if self._held is None or not event.buttons() & Qt.MouseButton.LeftButton:
             over = self.number_at(event.position())
             self.setToolTip("" if over is None else plain(self._about(over)))
-            self.setCursor(Qt.CursorShape.ArrowCursor if over is None else Qt.CursorShape.OpenHandCursor)
+            usual = Qt.CursorShape.ArrowCursor if over is None else Qt.CursorShape.OpenHandCursor
+            self.setCursor(Qt.CursorShape.CrossCursor if self._bedding.keeping_free else usual)
             return
         _, from_x, from_y = self._held
         bed, x, y = self.place(event.position())
@@ -140,6 +151,11 @@ class BedTiles(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._room is not None:
+            (_, x0, y0, x1, y1), self._room = self._room, None
+            self._bedding.keep_free(min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0))
+            self.update()
+            return
         held, at, self._held, self._at = self._held, self._at, None, None
         if held is not None and at is not None:
             self._bedding.move(held[0], at[0], at[1], at[2])
@@ -148,8 +164,8 @@ class BedTiles(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         number, laid, key = self._bedding.picked, self._bedding.laid, Qt.Key(event.key())
-        if key == Qt.Key.Key_Escape and self._held is not None:
-            self._held = self._at = None
+        if key == Qt.Key.Key_Escape and (self._held is not None or self._room is not None):
+            self._held = self._at = self._room = None
             self.update()
         elif number is not None and number < len(laid) and key in _MOVES:
             step = 10.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
@@ -203,9 +219,13 @@ class BedTiles(QWidget):
         _, scale = self._scale(self.width())
         inset = printer.margin * scale
         painter.drawRect(tile.adjusted(inset, inset, -inset, -inset))
-        for x, y, wide, deep in printer.kept_free:
+        rooms = list(printer.kept_free)
+        if self._room is not None:
+            _, x0, y0, x1, y1 = self._room
+            rooms.append((min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0)))
+        for x, y, wide, deep in rooms:
             corner = self.pixel(bed, x, y + deep)
-            painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale),
+            painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale).intersected(tile),
                              Qt.BrushStyle.BDiagPattern)  # fmt: skip
         painter.setPen(QColor(palette.FAINT))
         said = "another bed" if fresh else f"bed {bed + 1}"
