@@ -74,9 +74,10 @@ COLUMNS: tuple[Column, ...] = (
     Column("joined", "Contacts with a join that holds, of all.", lambda t: t.joined, lambda v: f"{v:.0f}", best="",
            bar=False, tells=lambda t: t.joined > 0),
     Column("thinnest", "Thinnest wall around any join.", lambda t: t.least_wall_mm, text.wall, best="more", bar=False,
-           tells=lambda t: math.isfinite(t.least_wall_mm)),
+           tells=lambda t: math.isfinite(t.least_wall_mm), in_job=False),
     Column("base kept", "Of what all pieces rest on the bed with, without joins; a key or a socket there takes of it.",
-           lambda t: t.base_kept, lambda v: f"{100 * v:.0f} %", best="more", bar=False, tells=lambda t: t.joined > 0),
+           lambda t: t.base_kept, lambda v: f"{100 * v:.0f} %", best="more", bar=False, tells=lambda t: t.joined > 0,
+           in_job=False),
     Column("islands", "Parts of layers that begin in the air and that nothing holds; known once Check was opened.",
            lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
     Column("largest cup", "The largest area that closed-in air has in any layer; known once Check was opened.",
@@ -190,8 +191,9 @@ class LedgerModel(QAbstractTableModel):
 
     def shows(self, column: Column) -> bool:
         """Whether a column says anything of a row that is measured."""
-        if column.of_work is not None or not column.in_job:
-            return (column.of_work is not None) == (self._state.step == "Hand off")
+        of_work = column.of_work is not None
+        if (of_work or not column.in_job) and of_work != (self._state.step == "Hand off"):
+            return False
         if column.resin_only and self._state.is_open and self._state.printer.kind != "resin":
             return False
         if column.of_layers is not None:

@@ -50,8 +50,8 @@ class HandOffPanel(Panel):
             for beds_by, (words, does) in _ORDERS.items()
         }  # fmt: skip
         self.room = button(
-            "Keep room free", "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one away. They "
-            "belong to the printer.", lambda: self._bedding.set_keeping_free(self.room.isChecked()),
+            "Keep room free", "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one "
+            "away. They belong to the printer.", lambda: self._bedding.set_keeping_free(self.room.isChecked()),
             role="small", checkable=True,
         )  # fmt: skip
         self.add(row(label("Beds", "faint"), 1, *self.orders.values(), spacing=3))
