@@ -168,6 +168,18 @@ def test_the_material_runs_out_and_it_goes_on_with_more(tmp_path, pillar, clock)
     assert machine.status("pillar-1").state == "done"
 
 
+def test_jobs_that_are_long_over_are_forgotten(machine, pillar, tmp_path):
+    for number in range(24):
+        taken(machine, pillar, f"job-{number}")
+        machine.order(f"job-{number}", "cancel")
+    taken(machine, pillar, "last")
+    jobs = [job.id for job in machine.about().jobs]
+    assert len(jobs) == 21
+    assert jobs[-1] == "last"
+    assert "job-0" not in jobs
+    assert {one.stem for one in (tmp_path / "kept").glob("*.3mf")} == set(jobs)
+
+
 @pytest.mark.parametrize(
     ("kind", "state", "words"),
     [("island dropped", "failed", "fell off"), ("film torn", "failed", "a cup"),

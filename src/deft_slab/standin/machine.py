@@ -31,6 +31,8 @@ _FROM: dict[str, tuple[State, ...]] = {
 }  # fmt: skip
 _FOR_GOOD = ("island dropped", "film torn")
 _STATE = "printer.json"
+_MOST_OVER = 20
+"""Jobs that are over and still remembered."""
 _KEPT_EVERY = 2.0
 """Seconds of the real clock after which what is done is kept, for when the power is lost."""
 
@@ -187,8 +189,18 @@ class Machine:
                         bottoms=load.bottoms, first=load.first, rest=load.rest, grams=load.grams)  # fmt: skip
             shutil.move(body, self._folder / kept.file)
             self._standing = self._standing.model_copy(update={"jobs": (*self._standing.jobs, kept)})
+            self._drop_oldest()
             self._keep()
             return kept.status, True
+
+    def _drop_oldest(self) -> None:
+        """Forgets jobs that are over, and their files, where there are many."""
+        over = [job for job in self._standing.jobs if job.state in OVER]
+        gone = over[: max(len(over) - _MOST_OVER, 0)]
+        jobs = tuple(job for job in self._standing.jobs if job not in gone)
+        self._standing = self._standing.model_copy(update={"jobs": jobs})
+        for job in gone:
+            (self._folder / job.file).unlink(missing_ok=True)
 
     def _before(self, job_id: str, digest: str) -> Status | None:
         """Of a job that is there already. Raises BadPlan where it is of another file."""
