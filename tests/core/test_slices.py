@@ -18,7 +18,7 @@ from PIL import Image, ImageDraw
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface, SaveFailed
 from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.handoff.slices import images
+from deft_slab.core.handoff.slices import images, polygons
 from deft_slab.core.handoff.slices.image_kernels import filled
 from deft_slab.core.handoff.slices.images import png_of, write_layers
 from deft_slab.core.handoff.slices.layers import stack_of
@@ -28,7 +28,7 @@ from deft_slab.core.printer import shipped_printers
 from deft_slab.core.progress import Job
 from deft_slab.core.workshop import Workshop
 from tests.core.test_commands import answer, call
-from tests.shapes import box, cone, model_of, solid_of, sphere, without_facets
+from tests.shapes import box, cone, joined, model_of, solid_of, sphere, without_facets
 
 RESIN = shipped_printers()["small-resin"]
 SMALL = RESIN.changed(bed_x=40.0, bed_y=30.0, line_width=0.1, layer_heights=(0.05,))
@@ -153,6 +153,21 @@ def test_pixels_of_a_polygon_are_those_of_the_usual_library():
     assert ours.sum() == pytest.approx(578.5, abs=5)  # by the shoelace formula
     with Image.open(io.BytesIO(png_of(bits, 40))) as read:
         assert np.array_equal(np.asarray(read)[::-1], ours)
+
+
+def test_thin_slices_far_from_the_corner_are_rounded_and_wrong_ones_refused(monkeypatch):
+    """The library writes six digits: a sliver of 0.02 mm at 120 mm reads 2 % otherwise, which is rounding; a slice that
+    was moved is not."""
+    wide = RESIN.changed(layer_heights=(0.5,), margin=2.0)
+    stack, _ = stack_for(joined(box(123.4567, 0.02, 1), box(0.02, 20, 1)), wide)
+    for (_, area), layer in zip(
+        next(slices_in(sliced_bytes(stack, ["Sliver"], "T", "B"))), stack.layers(), strict=True
+    ):
+        assert area == pytest.approx(layer.area, rel=0.05)
+    right = polygons._slice
+    monkeypatch.setattr(polygons, "_slice", lambda one: (right(one)[0], 1.1 * right(one)[1]))
+    with pytest.raises(SaveFailed, match="Slice 1 of Sliver reads"):
+        sliced_bytes(stack, ["Sliver"], "T", "B")
 
 
 def test_bad_surfaces_pictures_that_differ_and_cancel(monkeypatch):
