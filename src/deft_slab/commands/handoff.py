@@ -10,8 +10,7 @@ from ..core.handoff.beds import ROUNDS, laid_with_job
 from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
 from ..core.handoff.equal import first_equals
 from ..core.handoff.laid import collisions
-from ..core.handoff.sheet.made import Sheet, sheet_of
-from ..core.handoff.sheet.subject import gathered
+from ..core.handoff.sheet.made import Sheet, sheet_for
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
 from ..core.printer import Printer
@@ -47,8 +46,7 @@ def handed_off(
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
 
     def sheet(job: Job) -> Sheet:
-        subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
-        return sheet_of(subject, arguments.sheet, job.part(0.5, 1.0))
+        return sheet_for(workshop, outcome, printer, title, laid, work, others, arguments.sheet, job)
 
     handed = deliver(printed, laid, printer, title, arguments.out, wished, work,
                      sheet=sheet if arguments.sheet else None, replace=arguments.replace)  # fmt: skip

@@ -20,7 +20,7 @@ USUAL = {"filament": "middle-filament", "resin": "small-resin"}
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     from ..standin.folder import Watch
     from ..standin.machine import Machine
-    from ..standin.server import Server, bad_port
+    from ..standin.server import Server
 
     printer = _printer(arguments)
     keeps: Path = arguments.keep or home() / "stand-ins" / printer.kind
@@ -29,7 +29,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     try:
         server = Server(machine, token, keeps, arguments.port)
     except OSError as error:
-        raise bad_port(arguments.port) from error
+        problem = f"It cannot listen on port {arguments.port}."
+        raise BadPlan(problem, remedy="Use another one, or 0 for any that is free.") from error
     with server:
         said = {"url": server.url, "token": token, "printer": printer.name, "kind": printer.kind, "keeps": str(keeps)}
         if arguments.folder is not None:

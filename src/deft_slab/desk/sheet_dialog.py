@@ -11,10 +11,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from ..core.handoff.papers import PAPERS, Paper
+from ..core.handoff.papers import NAMES, Paper
 from .widgets.parts import button, label, row
 
-_NAMES = {"a4": "A4", "letter": "Letter"}
 _EDGE = 24
 """Pixels beside a page."""
 
@@ -43,8 +42,8 @@ class SheetDialog(QDialog):
         self._where = label("", "faint")
         papers = QButtonGroup(self)
         self.papers = {}
-        for one in PAPERS:
-            made = button(_NAMES[one], f"Lays it out for {_NAMES[one]} paper.", partial(self._take_paper, one),
+        for one, words in NAMES.items():
+            made = button(words, f"Lays it out for {words} paper.", partial(self._take_paper, one),
                           checkable=True)  # fmt: skip
             made.setChecked(one == paper)
             papers.addButton(made)

@@ -18,7 +18,7 @@ from ..core.errors import DeftError, UnreadableFile
 from ..core.handoff.slices.image_kernels import filled
 from ..core.handoff.slices.images import ABOUT, name_of, picture_size, png_of
 from ..core.handoff.slices.layers import Stack
-from ..core.intake.threemf import items_in, wrapper
+from ..core.intake.threemf import items_in, strict_reader
 from ..core.judge.effort import laid_volume, layer_count, print_seconds
 from ..core.layers.sections import Slicer
 from ..core.printer import Printer
@@ -171,9 +171,7 @@ def _white(content: bytes, size: tuple[int, int]) -> int:
 
 
 def _solids(path: Path) -> list[Solid]:
-    model = wrapper().CreateModel()
-    reader = model.QueryReader("3mf")
-    reader.SetStrictModeActive(True)
+    model, reader = strict_reader()
     try:
         reader.ReadFromFile(str(path))
         solids = [Solid(corners, faces) for _, corners, faces in items_in(model)]

@@ -47,7 +47,7 @@ class Awaited(Document):
 
 class Kept(Document):
     """A job, as it is kept. done : seconds of printing that are done; since : when it went on printing, None while it
-    does not; used : g that were taken from what is loaded"""
+    does not"""
 
     id: JobId
     name: Sentence
@@ -61,7 +61,6 @@ class Kept(Document):
     state: State = "waiting"
     done: float = 0.0
     since: float | None = None
-    used: float = 0.0
     problem: Sentence = ""
 
     @property
@@ -301,7 +300,7 @@ class Machine:
         if reached and why == "out of material":
             loaded = 0.0
         self._standing = self._standing.model_copy(update={"loaded": loaded})
-        update: dict[str, object] = {"done": done, "since": now, "used": job.used + took}
+        update: dict[str, object] = {"done": done, "since": now}
         if reached:
             update["since"] = None
             if why:

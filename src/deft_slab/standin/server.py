@@ -29,7 +29,7 @@ from urllib.parse import parse_qs, unquote, urlsplit
 from pydantic import BaseModel, ValidationError
 
 from ..core.documents import first_problem
-from ..core.errors import BadPlan, DeftError, SaveFailed, UnreadableFile
+from ..core.errors import DeftError, SaveFailed, UnreadableFile
 from ..core.sending.words import KINDS, MOST_BYTES
 from .machine import Awaited, Machine, file_beside, sentence_of
 
@@ -226,8 +226,3 @@ class _Handler(BaseHTTPRequestHandler):
                 self.send_header("Connection", "close")
             self.end_headers()
             self.wfile.write(body)
-
-
-def bad_port(port: int) -> BadPlan:
-    """What is said when it cannot listen."""
-    return BadPlan(f"It cannot listen on port {port}.", remedy="Use another one, or 0 for any that is free.")

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import SaveFailed
-from ..intake.threemf import items_in, wrapper
+from ..intake.threemf import items_in, strict_reader
 from ..stl import FACET
 from .grid import on_grid, watertight
 
@@ -80,9 +80,7 @@ def read_again(content: bytes, ending: str) -> list[tuple[Floats, NDArray[np.int
 
 
 def _read_3mf(content: bytes) -> list[tuple[Floats, NDArray[np.int64]]]:
-    model: Any = wrapper().CreateModel()
-    reader = model.QueryReader("3mf")
-    reader.SetStrictModeActive(True)
+    model, reader = strict_reader()
     reader.ReadFromBuffer(content)
     if reader.GetWarningCount():
         raise ValueError("it is no clean 3MF: " + str(reader.GetWarning(0)))

@@ -6,3 +6,5 @@ from typing import Literal
 
 Paper = Literal["a4", "letter"]
 PAPERS: tuple[Paper, ...] = ("a4", "letter")
+NAMES: dict[Paper, str] = {"a4": "A4", "letter": "Letter"}
+"""As a person reads them."""

@@ -229,6 +229,14 @@ def _matrix(transform: Any) -> NDArray[np.float64]:
     return np.array([list(row) for row in transform.Fields], float)
 
 
+def strict_reader() -> tuple[Any, Any]:
+    """(an empty document of the library, a reader into it that passes over nothing that is wrong)."""
+    model: Any = wrapper().CreateModel()
+    reader = model.QueryReader("3mf")
+    reader.SetStrictModeActive(True)
+    return model, reader
+
+
 def items_in(model: Any) -> list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]:
     """(name, corners (n, 3) mm at its place, triangles (m, 3)) of each mesh on the build platform of a model of the
     library. Raises UnreadableFile where it is nested too deeply, or too large."""

@@ -228,8 +228,10 @@ class Outbox:
     def _visit(self, device: Device) -> None:
         link = Link(device.url, device.token) if device.url else None
         about = link.about() if link is not None else None
+        known = {}
         if about is not None:
             self._about[device.name] = about
+            known = {one.id: one for one in about.jobs}
         for job in [one for one in self.jobs if one.device == device.name and not one.over]:
             if job.state == "to send":
                 self._send(job, device, link)
@@ -237,7 +239,6 @@ class Outbox:
                 status = status_in(Path(device.folder), job.file)
                 self._change(job, status=status or job.status, problem="")
             else:
-                known = {one.id: one for one in about.jobs} if about is not None else {}
                 if job.id not in known:  # a printer that has forgotten it gets it once more
                     self._change(job, state="to send", status=None)
                     continue

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from ...core import text
 from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
-from ...core.handoff.papers import PAPERS, Paper
+from ...core.handoff.papers import NAMES, PAPERS, Paper
 from ...core.lying import BedsBy
 from ..state.bedding import STEP
 from ..verbs import Verbs
@@ -19,7 +19,6 @@ from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, emptied, label, line, row, say
 from .printers import PrintersSection
 
-_PAPERS: dict[Paper, str] = {"a4": "A4", "letter": "Letter"}
 _ORDERS: dict[BedsBy, tuple[str, str]] = {
     "fewest": ("Fewest", "As few beds as it takes."),
     "piece": ("A piece each", "Each bed holds one piece alone, with its copies: all of one first, then the next."),
@@ -82,7 +81,7 @@ class HandOffPanel(Panel):
         self.papers = {
             paper: button(words, f"The sheet for the bench, as PDF on {words} paper and as HTML.",
                           partial(self._choose_paper, paper), role="small", checkable=True)
-            for paper, words in _PAPERS.items()
+            for paper, words in NAMES.items()
         }  # fmt: skip
         self.papers[PAPERS[0]].setChecked(True)
         self.look = button(

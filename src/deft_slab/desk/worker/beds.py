@@ -6,15 +6,13 @@ from pathlib import Path
 
 from ...core.handoff.beds import ROUNDS, laid_with_job, lay_out
 from ...core.handoff.delivery import Handed, deliver, write_bed
-from ...core.handoff.laid import by_hand_of, kept_as
+from ...core.handoff.job import PrintJob
+from ...core.handoff.laid import Laid, by_hand_of, kept_as
 from ...core.handoff.papers import PAPERS, Paper
-from ...core.handoff.sheet.made import Sheet, pages_of, sheet_of
-from ...core.handoff.sheet.subject import gathered
+from ...core.handoff.sheet.made import Sheet, pages_of, sheet_for
 from ...core.lying import Lying
 from ...core.outcome import Outcome
-from ...core.plan import Plan
 from ...core.posting.posted import in_bodies
-from ...core.printer import Printer
 from ...core.progress import Job
 from ..handoff_requests import Deliver, DrawSheet, MakeBed, NestBeds, SheetPages
 from .shop import Shop
@@ -26,13 +24,10 @@ class Beds:
     def __init__(self, shop: Shop) -> None:
         self._shop = shop
 
-    def _outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
-        return self._shop.workshop(plan).evaluate(plan, printer, job, guests=self._shop.guests)
-
     def nest(self, asked: NestBeds, job: Job) -> tuple[Lying, ...]:
         """Where all pieces lie. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         plan, printer = asked.plan, asked.printer
-        outcome = self._outcome(plan, printer, job.part(0.0, 0.2))
+        outcome = self._shop.outcome(plan, printer, job.part(0.0, 0.2))
         own = tuple(one for one in plan.lying if one.by_hand)
         laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, beds_by=plan.beds_by,
                        rounds=ROUNDS, job=job.part(0.2, 1.0))  # fmt: skip
@@ -41,19 +36,19 @@ class Beds:
     def deliver(self, asked: Deliver, job: Job) -> list[Handed]:
         """Raises SaveFailed, WouldReplace, BadPlan, Cancelled, OpenSurface, CutFailed."""
         plan, printer = asked.plan, asked.printer
-        outcome = self._outcome(plan, printer, job.part(0.0, 0.3))
+        outcome = self._shop.outcome(plan, printer, job.part(0.0, 0.3))
         laid, work = laid_with_job(outcome, printer)
         pieces = in_bodies(plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
 
         def sheet(job: Job) -> Sheet:
-            return self._sheet(outcome, asked, asked.paper or PAPERS[0], job)
+            return self._sheet(outcome, laid, work, asked, asked.paper or PAPERS[0], job)
 
         return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
                        sheet=sheet if asked.paper else None, replace=asked.replace)  # fmt: skip
 
     def make_bed(self, asked: MakeBed, job: Job) -> Path:
         """Raises SaveFailed, BadPlan, Cancelled, OpenSurface, CutFailed."""
-        outcome = self._outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
+        outcome = self._shop.outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
         laid, _ = laid_with_job(outcome, asked.printer)
         pieces = in_bodies(asked.plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
         write_bed(pieces, laid, asked.bed, asked.printer, asked.title, asked.path, job.part(0.5, 1.0),
@@ -62,11 +57,12 @@ class Beds:
 
     def draw_sheet(self, asked: DrawSheet, job: Job) -> SheetPages:
         """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        outcome = self._outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
-        return SheetPages(pages_of(self._sheet(outcome, asked, asked.paper, job.part(0.3, 1.0)).pdf))
-
-    def _sheet(self, outcome: Outcome, asked: Deliver | DrawSheet, paper: Paper, job: Job) -> Sheet:
-        workshop = self._shop.workshop(asked.plan)
+        outcome = self._shop.outcome(asked.plan, asked.printer, job.part(0.0, 0.3))
         laid, work = laid_with_job(outcome, asked.printer)
-        subject = gathered(workshop, outcome, asked.printer, asked.title, laid, work, asked.others, job.part(0.0, 0.5))
-        return sheet_of(subject, paper, job.part(0.5, 1.0))
+        return SheetPages(pages_of(self._sheet(outcome, laid, work, asked, asked.paper, job.part(0.3, 1.0)).pdf))
+
+    def _sheet(
+        self, outcome: Outcome, laid: list[Laid], work: PrintJob, asked: Deliver | DrawSheet, paper: Paper, job: Job
+    ) -> Sheet:  # fmt: skip
+        workshop = self._shop.workshop(asked.plan)
+        return sheet_for(workshop, outcome, asked.printer, asked.title, laid, work, asked.others, paper, job)

@@ -112,11 +112,10 @@ class Files:
 
     def save(self, asked: Save, job: Job) -> Written:
         """Raises SaveFailed, WouldReplace, Cancelled."""
-        workshop = self._shop.workshop(asked.project.plan)
-        outcome = workshop.evaluate(asked.project.plan, asked.printer, job.part(0.0, 0.4))
+        outcome = self._shop.outcome(asked.project.plan, asked.printer, job.part(0.0, 0.4))
         return write_project(
             asked.project,
-            workshop.model,
+            self._shop.workshop(asked.project.plan).model,
             outcome.pieces,
             asked.printer,
             asked.path,
@@ -128,7 +127,7 @@ class Files:
 
     def _printed(self, asked: WritePieces | WriteTogether, job: Job) -> tuple[list[Piece], Outcome]:
         """(the pieces of a plan, with their posts if they are wished; what the plan comes to)."""
-        outcome = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job.part(0.0, 0.5))
+        outcome = self._shop.outcome(asked.plan, asked.printer, job.part(0.0, 0.5))
         posts = asked.plan.posts if asked.with_posts else ()
         return as_printed(in_bodies(posts, outcome.pieces, job.part(0.5, 1.0)), asked.printer), outcome
 

@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from ...core.errors import BadPlan
 from ...core.mend.thin import thinned
 from ...core.model import Model
-from ...core.outcome import Piece
+from ...core.outcome import Outcome, Piece
 from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.progress import Job
@@ -53,7 +53,12 @@ class Shop:
 
     def pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
         """Of a plan, whole. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
-        return self.workshop(plan).evaluate(plan, printer, job).pieces
+        return self.outcome(plan, printer, job).pieces
+
+    def outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
+        """What a plan comes to, whole, without the room around guests. Raises OpenSurface, CutFailed, BadPlan,
+        Cancelled."""
+        return self.workshop(plan).evaluate(plan, printer, job)
 
     def few(self, plan: Plan, job: Job) -> Solid:
         """The uncut model of few triangles."""

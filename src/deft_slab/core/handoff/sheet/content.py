@@ -284,7 +284,7 @@ def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str
     counted: list[Found] = [
         *(checked.unheld if not left else checked.islands),
         *(one for one in checked.pockets if left or one.counts(printer)),
-        *checked.jumps, *(one for one in checked.necks), *checked.thin,
+        *checked.jumps, *checked.necks, *checked.thin,
     ]  # fmt: skip
     kinds = dict.fromkeys(one.kind for one in counted)
     for kind in kinds:

@@ -43,7 +43,7 @@ _LEAST_SEEN = 6.0
 class Body:
     """What is drawn. vertices : (n, 3) mm, in the frame that the view is of; triangles : (m, 3)
     number : that is written on it, "" for none; hatched, dotted : (m,) facets with that pattern, as cut faces, and what
-    lies on the bed; faint : drawn lighter, as what was there before
+    lies on the bed
     """
 
     vertices: Floats
@@ -51,7 +51,6 @@ class Body:
     number: str = ""
     hatched: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
     dotted: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
-    faint: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,10 +92,10 @@ def drawn(
     columns = column_field(np.ascontiguousarray(corners), triangles.astype(np.int32), cells)
     facet, depth = columns.topmost
     grey = _painted(bodies, corners, triangles, facet, depth, float(np.linalg.norm(size)))
-    rows, across = (2 * _FINER + side + -side % _FINER for side in grey.shape)
-    sheet = np.full((rows + _FINER - rows % _FINER, across + _FINER - across % _FINER), 255.0)
+    rows, across = (side + -side % _FINER + 3 * _FINER for side in grey.shape)  # white around it, in whole pixels
+    sheet = np.full((rows, across), 255.0)
     sheet[_FINER : _FINER + grey.shape[0], _FINER : _FINER + grey.shape[1]] = grey[::-1]
-    small = sheet.reshape(sheet.shape[0] // _FINER, _FINER, sheet.shape[1] // _FINER, _FINER).mean(axis=(1, 3))
+    small = sheet.reshape(rows // _FINER, _FINER, across // _FINER, _FINER).mean(axis=(1, 3))
 
     def seen(points: Floats) -> Floats:
         """(k, 2) kept pixels, from the upper left, of points in the frame of the view."""
@@ -131,9 +130,8 @@ def _painted(
         own[body.hatched if len(body.hatched) else slice(0)] = HATCHED
         own[body.dotted if len(body.dotted) else slice(0)] = DOTTED
         start += len(own)
-    faint = np.array([body.faint for body in bodies])
     ink: NDArray[np.float32] = painted(
-        facet, depth, normals, shades, _owners(bodies), pattern, faint, _CREASE, _JUMP * across, _FINER,
+        facet, depth, normals, shades, _owners(bodies), pattern, _CREASE, _JUMP * across, _FINER,
         _HATCH * _FINER, _DOTS * _FINER,
     )  # fmt: skip
     return ink

@@ -7,11 +7,11 @@ HATCHED, DOTTED = 1, 2
 
 
 @numba.njit(cache=True, nogil=True)
-def painted(facet, depth, normals, shades, body, pattern, faint, crease, jump, finer, hatch, dots):
+def painted(facet, depth, normals, shades, body, pattern, crease, jump, finer, hatch, dots):
     """(ny, nx) float32, 0 black to 255 white.
 
     facet : (ny, nx) that is seen, -1 for none; depth : (ny, nx) mm towards the eye; normals : (m, 3); shades : (m,)
-    body : (m,) the number of its body; pattern : (m,) HATCHED, DOTTED, or 0; faint : (bodies,)
+    body : (m,) the number of its body; pattern : (m,) HATCHED, DOTTED, or 0
     crease : cosine of the angle between facets from which a line is between them; jump : mm of depth, likewise
     finer : cells across a line; hatch, dots : cells between lines of a pattern
     """
@@ -46,7 +46,5 @@ def painted(facet, depth, normals, shades, body, pattern, faint, crease, jump, f
                 value = 60.0
             if ink:
                 value = 20.0
-            if faint[body[here]]:
-                value = 255.0 - (0.5 if ink else 0.35) * (255.0 - value)
             out[y, x] = value
     return out

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...outcome import Outcome
+from ...plan import Plan
+from ...printer import Printer
 from ...progress import QUIET, Job
+from ...workshop import Workshop
+from ..job import PrintJob
+from ..laid import Laid
 from ..papers import Paper
 from .content import blocks_of
 from .html import as_html
 from .pdf import as_pdf
-from .subject import Subject
+from .subject import Subject, gathered
 
 _SHOWN = 120
 """Pixels to the inch of a page on the screen."""
@@ -35,6 +42,15 @@ def sheet_of(subject: Subject, paper: Paper = "a4", job: Job = QUIET) -> Sheet:
     pdf = as_pdf(blocks, title, paper)
     job.step(0.95, "Writing it for the screen")
     return Sheet(pdf, as_html(blocks, title))
+
+
+def sheet_for(
+    workshop: Workshop, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    others: Sequence[tuple[str, Plan]], paper: Paper, job: Job = QUIET,
+) -> Sheet:  # fmt: skip
+    """Of what a plan comes to; see ``gathered`` and ``sheet_of``. Raises Cancelled."""
+    subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
+    return sheet_of(subject, paper, job.part(0.5, 1.0))
 
 
 def pages_of(pdf: bytes) -> tuple[NDArray[np.uint8], ...]:

@@ -12,7 +12,7 @@ from ...outcome import Outcome
 
 @dataclass(frozen=True)
 class Rod:
-    """Round stock. diameter, length : mm, length 0 where the join does not say; count : for one prop"""
+    """Round stock. diameter, length : mm; count : for one prop"""
 
     diameter: float
     length: float

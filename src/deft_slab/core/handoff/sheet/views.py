@@ -62,7 +62,7 @@ def seated(piece: Piece, mm: tuple[float, float]) -> tuple[Drawing, Drawing]:
 
 
 def step(outcome: Outcome, move: DryMove, mm: tuple[float, float]) -> Drawing:
-    """Some pieces on their way on to others, which are drawn faint but for the faces that they meet at."""
+    """Some pieces on their way on to others; the faces that they meet at are hatched."""
     rotation = outcome.plan.tilt.rotation
     along = np.array(move.along)
     out = -_OUT * longest_side(outcome) * along

@@ -7,6 +7,15 @@ import numpy as np
 
 
 @numba.njit(cache=True, nogil=True)
+def passed(points, first, last, n, pixel, rows):
+    """(the point after one of a closed line, their heights in rows, the first row between them, that after the last).
+    first, last : where the points of the line begin, and end"""
+    after = n + 1 if n + 1 < last else first
+    ya, yb = points[n, 1] / pixel - 0.5, points[after, 1] / pixel - 0.5
+    return after, ya, yb, max(math.ceil(min(ya, yb)), 0), min(math.ceil(max(ya, yb)), rows)
+
+
+@numba.njit(cache=True, nogil=True)
 def filled(points, start, pixel, columns, rows):
     """((rows, ceil(columns / 8)) uint8, eight pixels to a byte, the left one its highest bit; how many are set): those
     whose middles closed lines wind around, by the rule that is not zero. The first row is the one at the back.
@@ -16,9 +25,7 @@ def filled(points, start, pixel, columns, rows):
     first = np.zeros(rows + 1, np.int64)
     for line in range(len(start) - 1):
         for n in range(start[line], start[line + 1]):
-            after = n + 1 if n + 1 < start[line + 1] else start[line]
-            ya, yb = points[n, 1] / pixel - 0.5, points[after, 1] / pixel - 0.5
-            low, high = max(math.ceil(min(ya, yb)), 0), min(math.ceil(max(ya, yb)), rows)
+            _, _, _, low, high = passed(points, start[line], start[line + 1], n, pixel, rows)
             for row in range(low, high):
                 first[row + 1] += 1
     for row in range(rows):
@@ -26,9 +33,7 @@ def filled(points, start, pixel, columns, rows):
     crossed, way, done = np.empty(first[rows]), np.empty(first[rows], np.int8), first[:-1].copy()
     for line in range(len(start) - 1):
         for n in range(start[line], start[line + 1]):
-            after = n + 1 if n + 1 < start[line + 1] else start[line]
-            ya, yb = points[n, 1] / pixel - 0.5, points[after, 1] / pixel - 0.5
-            low, high = max(math.ceil(min(ya, yb)), 0), min(math.ceil(max(ya, yb)), rows)
+            after, ya, yb, low, high = passed(points, start[line], start[line + 1], n, pixel, rows)
             for row in range(low, high):
                 share = (row - ya) / (yb - ya)
                 crossed[done[row]] = (points[n, 0] + share * (points[after, 0] - points[n, 0])) / pixel - 0.5

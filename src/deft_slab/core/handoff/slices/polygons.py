@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import SaveFailed
-from ...intake.threemf import wrapper
+from ...intake.threemf import strict_reader, wrapper
 from ...progress import QUIET, Job
 from ...solid import Solid
 from ..formats import in_file
@@ -91,9 +91,7 @@ def _add_slice(one: Any, layer: Layer) -> None:
 def slices_in(content: bytes) -> Iterator[list[tuple[float, float]]]:
     """For each body of a 3MF its slices, bottom to top: (mm, where it ends; mm2, its area), read by the library in its
     strict mode. Raises SaveFailed."""
-    model = wrapper().CreateModel()
-    reader = model.QueryReader("3mf")
-    reader.SetStrictModeActive(True)
+    model, reader = strict_reader()
     try:
         reader.ReadFromBuffer(content)
     except lib3mf.ELib3MFException as error:
