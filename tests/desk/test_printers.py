@@ -113,6 +113,19 @@ def test_a_printer_is_added_and_prints_a_bed(block, monkeypatch, server, clock):
     assert not block.state.printing.outbox.active
 
 
+def test_a_click_is_not_lost_while_the_list_changes(block, monkeypatch, server, clock):
+    fill_in(block, monkeypatch, name="Bench", url=server.url, token="secret")
+    block.click(section(block).sends["Bench", 0])
+    wait(block, lambda: state_of(block) == "printing" and (job(block).id, "pause") in section(block).orders)
+    pause = section(block).orders[job(block).id, "pause"]
+    QTest.mousePress(pause, Qt.MouseButton.LeftButton)
+    clock.now += 100
+    wait(block, lambda: job(block).status.layer > 0)  # something has changed, and the list would be made anew
+    block.state.printing.changed.emit()
+    QTest.mouseRelease(pause, Qt.MouseButton.LeftButton)
+    wait(block, lambda: state_of(block) == "paused")
+
+
 def test_what_fails_is_told_and_goes_on(block, monkeypatch, server, machine, clock):
     fill_in(block, monkeypatch, name="Bench", url=server.url, token="secret")
     wait(block, lambda: "kg of resin" in words(section(block)))

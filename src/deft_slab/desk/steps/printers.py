@@ -6,9 +6,9 @@ import json
 import sys
 from functools import partial
 
-from PySide6.QtCore import QProcess, Qt
+from PySide6.QtCore import QProcess, Qt, QTimer
 from PySide6.QtGui import QHideEvent, QPixmap, QShowEvent
-from PySide6.QtWidgets import QLabel, QMenu, QProgressBar, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QMenu, QProgressBar, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from ...core import text
 from ...core.errors import SaveFailed
@@ -23,6 +23,8 @@ from ..widgets.parts import button, emptied, label, line, row
 
 _SPEEDS = (1.0, 60.0, 600.0)
 """How fast the clocks of stand-ins may go."""
+_LATER = 100
+"""ms after which the list is made anew, while a button of it is held."""
 _KILO = 1000.0
 _MOST_JOBS = 4
 """Of a printer that are shown, the latest."""
@@ -56,6 +58,10 @@ class PrintersSection(QWidget):
         column.addLayout(row(self.add, self.start, 1))
         self.sends: dict[tuple[str, int], QWidget] = {}
         self.orders: dict[tuple[str, str], QWidget] = {}
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_LATER)
+        self._later.timeout.connect(self.refresh)
         follow(self, self.refresh, self._printing.changed, state.bedding.changed)
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -67,6 +73,9 @@ class PrintersSection(QWidget):
         self._printing.show(False)
 
     def refresh(self) -> None:
+        if any(one.isDown() for one in self.findChildren(QPushButton)):
+            self._later.start()  # a button that is made anew while it is pressed would lose its click
+            return
         emptied(self.list)
         self.sends, self.orders = {}, {}
         devices = self._printing.devices
