@@ -23,13 +23,14 @@ from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin, SplintJoin
 from deft_slab.core.outcome import Outcome
-from deft_slab.core.plan import PieceWish, Plan
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, read_printer
 from deft_slab.core.project import Project, project_text, read_project
 from deft_slab.core.script import Recipe, read_recipe
 from deft_slab.core.shape.lettering import letters, outlines
 from deft_slab.core.solid import Solid, spread_points
 from deft_slab.core.tilt import Tilt
+from deft_slab.core.wishes import PieceWish
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.core.test_commands import answer, call

@@ -29,13 +29,14 @@ from deft_slab.core.judge.sketches import sketches
 from deft_slab.core.judge.tilts import down_to_rotation
 from deft_slab.core.marking import Region
 from deft_slab.core.mend.thin import thinned
-from deft_slab.core.plan import PieceWish, Plan
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.project import Project
 from deft_slab.core.shells import shells_of
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt
+from deft_slab.core.wishes import PieceWish
 from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, joined, model_of, solid_of, sphere, together

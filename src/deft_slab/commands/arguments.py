@@ -172,7 +172,12 @@ def _handoff(command: argparse.ArgumentParser) -> None:
     _stands(command)
     command.add_argument("--copies", type=int, default=1, metavar="N", help="copies of the whole prop (1)")
     command.add_argument("--beds-by", choices=get_args(BedsBy), default="fewest", metavar="WAY",
-                         help="fewest beds; one piece to a bed (piece); the longest bed first (hours)")  # fmt: skip
+                         help="fewest beds; one piece to a bed (piece); the longest bed first (hours); those of one "
+                              "material after each other (colour)")  # fmt: skip
+    command.add_argument("--second", metavar="NAME", help="a second printer at once, as --printer; pieces are shared "
+                         "out so that all is done soonest")  # fmt: skip
+    command.add_argument("--material", nargs=2, action="append", default=[], metavar=("N", "NAME"),
+                         help="piece N is of this material of its printer's profile; may be repeated")  # fmt: skip
     _files(command)
     _recipe(command)
 

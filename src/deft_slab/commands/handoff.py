@@ -6,10 +6,12 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
+from ..core.errors import BadPlan
 from ..core.handoff.beds import ROUNDS, laid_with_job
 from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
 from ..core.handoff.equal import first_equals
 from ..core.handoff.laid import collisions
+from ..core.handoff.sharing import shared_out
 from ..core.handoff.sheet.made import Sheet, sheet_for
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
@@ -27,7 +29,27 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     plan = with_recipe(arguments, plan, workshop, printer).changed(
         lift=arguments.lift, copies=arguments.copies, beds_by=arguments.beds_by
     )  # fmt: skip
+    plan = _of_materials(arguments, workshop, plan, printer)
+    if arguments.second is not None:
+        plan = shared_out(workshop, plan.changed(second=printer_of(arguments.second)), printer)
     return handed_off(arguments, workshop, plan, printer, opened.model.name)
+
+
+def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer) -> Plan:
+    """With what pieces are to be of. Raises BadPlan."""
+    if not arguments.material:
+        return plan
+    second = () if arguments.second is None else printer_of(arguments.second).loads
+    pieces = workshop.evaluate(plan, printer, detail="figures").pieces
+    for given, material in arguments.material:
+        if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
+            raise BadPlan(f"There is no piece “{given}”; they are numbered from 1 to {len(pieces)}.")
+        if material not in (*printer.loads, *second):
+            known = ", ".join(f"“{one}”" for one in (*printer.loads, *second))
+            raise BadPlan(f"No printer has a material “{material}”.", remedy=f"There is {known}.")
+        piece = pieces[int(given) - 1]
+        plan = plan.with_wish(piece.wish(material=material), piece.wished)
+    return plan
 
 
 def handed_off(
@@ -62,6 +84,6 @@ def handed_off(
             files = [one.path.name for one in handed if one.piece == firsts[piece["number"] - 1]]
             piece["file"] = files[0] if files else None
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
-    too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer) if a != b]
+    too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer, outcome.pieces) if a != b]
     return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,
             "sheet": SHEET[0] if arguments.sheet else None, "notes": list(outcome.notes)}  # fmt: skip

@@ -29,34 +29,33 @@ def check(
 ) -> tuple[Checked, ...]:  # fmt: skip
     """What there is to find of the pieces of a plan, one after the other.
 
-    layer : mm, of what thickness its layers are; None: the printer's usual one
+    layer : mm, of what thickness its layers are; None: the usual one of what each piece is printed on
 
     Raises
     ------
     OpenSurface, CutFailed, BadPlan, Cancelled : as ``Workshop.evaluate``.
     """
-    thickness = printer.layer_height if layer is None else layer
     bare = plan.changed(left=())
     outcome = workshop.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
     pieces = outcome.pieces
     tips = {one.piece: one.contact[one.made] for one in outcome.posts.values()}
-    # what is printed by resin is held by posts alone; on a filament printer solid holds what leans out as far as the
-    # threshold allows
-    reach = thickness * math.tan(math.radians(plan.threshold)) if printer.kind == "filament" else 0.0
 
-    def one(piece: Piece, step: Job) -> Checked:
-        held = np.zeros(len(piece.solid.triangles), np.bool_)
-        if printer.kind == "filament":
-            held = supported(piece.solid, piece)
+    def one(piece: Piece, thickness: float, step: Job) -> Checked:
+        # what is printed by resin is held by posts alone; on a filament printer solid holds what leans out as far as
+        # the threshold allows
+        held, reach, on = np.zeros(len(piece.solid.triangles), np.bool_), 0.0, piece.on(printer)
+        if on.kind == "filament":
+            held, reach = supported(piece.solid, piece), thickness * math.tan(math.radians(plan.threshold))
         own = tips.get(piece.number - 1, np.empty((0, 3)))
-        return checked(piece, printer, thickness, held, reach, own, step)
+        return checked(piece, on, thickness, held, reach, own, step)
 
     filed = _grooves(workshop, bare, printer, outcome)
     found = []
     for number, piece in enumerate(pieces):
         step = job.part(0.3 + 0.7 * number / len(pieces), 0.3 + 0.7 * (number + 1) / len(pieces))
+        thickness = piece.on(printer).layer_height if layer is None else layer
         key = ("checked", bare, printer, thickness, number)
-        made = workshop.kept.once(key, partial(one, piece, step), len(piece.solid.triangles) // 20)
+        made = workshop.kept.once(key, partial(one, piece, thickness, step), len(piece.solid.triangles) // 20)
         made = replace(made, grooves=filed.get(number, ()))
         found.append(with_left(made, plan.left, plan.factors))
     return tuple(found)

@@ -10,16 +10,16 @@ from .cuts import Side
 from .documents import Document, Triple
 
 MOST_BEDS = 1000
-BedsBy = Literal["fewest", "piece", "hours"]
+BedsBy = Literal["fewest", "piece", "hours", "colour"]
 """As few beds as it takes; each bed of one piece alone, all copies of one after those of another; as few, and those
-that take longest first."""
+that take longest first; as few, and those of one material after each other."""
 
 
 class Lying(Document):
     """One copy of a piece on a bed. The piece is found again by its sides and a point near its middle (model mm).
 
-    copy_number : which copy of the prop, from 0 on; bed : its number, from 0 on; x, y : mm on the bed, the low corner
-    of its footprint; turn : degrees about the vertical, on top of its seat
+    copy_number : which copy of the prop, from 0 on; bed : its number among those of its printer, from 0 on
+    x, y : mm on the bed, the low corner of its footprint; turn : degrees about the vertical, on top of its seat
     by_hand : it stays when the others are laid anew
     """
 

@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from .cuts import Side
 from .model import MendReport
-from .plan import PieceWish, Plan
+from .plan import Plan
 from .printer import Printer
 from .reports import ContactFound, HollowReport, JoinReport, PostsReport
 from .solid import Defects, Solid
 from .tilt import Tilt
+from .wishes import PieceWish
 
 Floats = NDArray[np.float64]
 
@@ -177,6 +178,8 @@ class Piece:
     skin : (vertices mm in the bed frame, triangles) of the support around it
     lift : mm over the bed; marks : (m,) uint8, the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot
     spots : what needs support, largest first; layers : (k,) mm2, area of each layer
+    made_on : what it is printed on, loaded with its material, where that is not what the plan is judged by; second : it
+    is the second printer of the plan
     scar : (m,) of the facets that support touches how much is seen on the prop, -1 of the others; none: not known
     extra : what it is, where it is no part of the model: "loose key"
     """
@@ -201,7 +204,13 @@ class Piece:
     spots: tuple[OverhangSpot, ...]
     layers: Floats
     extra: str = ""
+    made_on: Printer | None = None
+    second: bool = False
     scar: NDArray[np.float32] = field(default_factory=lambda: np.empty(0, np.float32))
+
+    def on(self, printer: Printer) -> Printer:
+        """What it is printed on. printer : what the plan is judged by"""
+        return self.made_on or printer
 
     def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
         """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
@@ -209,8 +218,8 @@ class Piece:
 
     def wish(self, **update: object) -> PieceWish:
         """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
-        kept = {"seat": self.wished.seat, "name": self.wished.name, "lift": self.wished.lift} if self.wished else {}
-        return PieceWish(sides=self.sides, anchor=self.anchor).model_copy(update={**kept, **update})
+        wished = self.wished or PieceWish(sides=self.sides, anchor=self.anchor)
+        return wished.model_copy(update={"sides": self.sides, "anchor": self.anchor, **update})
 
 
 @dataclass(frozen=True)
@@ -248,8 +257,9 @@ class Totals:
         """Of the pieces, seams and joins of a plan. contacts : how many there are; bare : the pieces without joins,
         where there are any"""
         made = [one for one in joins if not one.problem]
-        # pieces on one resin plate take no longer than the longest of them
-        hours = max if printer.kind == "resin" else math.fsum
+        together: dict[Printer, list[float]] = {}
+        for piece in pieces:
+            together.setdefault(piece.on(printer), []).append(piece.figures.print_seconds)
         figures = [piece.figures for piece in pieces]
         own = [piece for piece in pieces if not piece.extra]
         return cls(
@@ -264,7 +274,8 @@ class Totals:
             seam_on_show_mm=math.fsum(seam.on_show for seam in seams),
             cut_area_mm2=math.fsum(seam.cut_area for seam in seams),
             tallest_mm=max(f.height_mm for f in figures),
-            print_seconds=hours([f.print_seconds for f in figures]),
+            # pieces on one resin plate take no longer than the longest of them
+            print_seconds=math.fsum(max(of) if one.kind == "resin" else math.fsum(of) for one, of in together.items()),
             material_g=math.fsum(f.material_g for f in figures),
             flat_pieces=sum(piece.figures.sits_flat for piece in own),
             fitting_pieces=sum(piece.fit.fits for piece in own),
@@ -297,15 +308,6 @@ class Room:
     at: Floats
     poking: Floats
     poking_area: float
-
-
-@dataclass(frozen=True, eq=False)
-class RoundEdge:
-    """diameter : mm; off : mm, the most by which a corner is off the circle; corners : (k, 3) along the edge, mm"""
-
-    diameter: float
-    off: float
-    corners: Floats
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,7 +23,9 @@ from .joins import AnyJoin, Join
 from .lying import BedsBy, Lying
 from .marking import Audience, LeftAlone, Mark
 from .posts import PostSet
+from .printer import Printer
 from .tilt import STAND_UP, Tilt
+from .wishes import PieceWish
 
 Floats = NDArray[np.float64]
 
@@ -120,19 +122,6 @@ class Guest(Document):
         return self
 
 
-class PieceWish(Document):
-    """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm).
-
-    lift : mm over the bed, on support; None: as the plan says
-    """
-
-    sides: tuple[Side, ...]
-    anchor: Triple
-    seat: Tilt | None = None
-    name: Name | None = None
-    lift: float | None = Field(default=None, ge=0, le=100)
-
-
 @dataclass(frozen=True)
 class SizedModel:
     """What a plan makes of a model before any cut: a part of the plan that results are kept under.
@@ -187,6 +176,8 @@ class Plan(Document):
     lying: tuple[Lying, ...] = Field(default=(), max_length=20_000)
     """Where pieces lie on their beds; those that it does not name are laid around them."""
     beds_by: BedsBy = "fewest"
+    second: Printer | None = None
+    """A second printer, for the pieces whose wishes say so; all others are printed on the first."""
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 

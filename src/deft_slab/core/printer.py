@@ -17,9 +17,26 @@ FIRST = "middle-filament"
 """The shipped profile that a new project starts with."""
 MOST_PROFILE_BYTES = 100_000
 
+_USUAL = "usual material"
+"""What a material without a name is called."""
 Length = Annotated[float, Field(gt=0, le=1e5)]
 Rectangle = tuple[float, float, Length, Length]
 """(x, y, width, depth), mm, on the bed."""
+
+
+class Material(BaseModel):
+    """What a printer may be loaded with besides its usual material: another plastic or resin, or another colour of it.
+
+    price : for 1 kg; density : g/cm3; shrinkage : share of a length; colour : "#rrggbb", or empty where it has none
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    price: float = Field(ge=0, le=1e5)
+    density: float = Field(gt=0, le=25)
+    shrinkage: float = Field(default=0.0, ge=0, le=0.1)
+    colour: Annotated[str, StringConstraints(pattern=r"^(#[0-9a-fA-F]{6})?$")] = ""
 
 
 class Printer(BaseModel):
@@ -34,6 +51,7 @@ class Printer(BaseModel):
     hole_allowance : what holes for round stock are made wider by besides, as printed holes come out small (from memory)
     endless : the axis along which the bed has no end
     support_density : share of the support volume that is plastic; from memory
+    material, material_colour : what it is usually loaded with, see ``Material``; materials : what else it may be
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
     failed_share : of the cost, for prints that fail (from memory)
     shrinkage : share of a length by which the material is shorter when it is cold
@@ -66,6 +84,9 @@ class Printer(BaseModel):
     fitted: Annotated[str, StringConstraints(max_length=200)] = ""
     endless: Literal["x", "y"] | None = None
     support_density: float = Field(default=0.15, gt=0, le=1)
+    material: Annotated[str, StringConstraints(strip_whitespace=True, max_length=60)] = ""
+    material_colour: Annotated[str, StringConstraints(pattern=r"^(#[0-9a-fA-F]{6})?$")] = ""
+    materials: Annotated[tuple[Material, ...], Field(max_length=50)] = ()
     material_price: float = Field(default=25.0, ge=0, le=1e5)
     material_density: float = Field(default=1.24, gt=0, le=25)
     hour_price: float = Field(default=0.1, ge=0, le=1e4)
@@ -93,6 +114,9 @@ class Printer(BaseModel):
     def _has_room(self) -> Printer:
         if 2 * self.margin >= min(self.bed_x, self.bed_y):
             raise ValueError("the margins leave nothing of the bed")
+        twice = next((name for name in self.loads if self.loads.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two materials are called “{twice}”")
         return self
 
     @property
@@ -104,6 +128,26 @@ class Printer(BaseModel):
     def growth(self) -> float:
         """How much larger a part is made, so that it has its size when it has shrunk (definitions: estimates)."""
         return 1.0 / (1.0 - self.shrinkage)
+
+    def loaded_with(self, material: str) -> Printer:
+        """The same printer, loaded with one of its materials alone. material : its name; empty: as it is
+
+        Raises
+        ------
+        BadPlan : it has none of that name.
+        """
+        if material in ("", self.loads[0]):
+            return self
+        for one in self.materials:
+            if one.name == material:
+                return self.changed(material=one.name, material_price=one.price, material_density=one.density,
+                                    shrinkage=one.shrinkage, material_colour=one.colour, materials=())  # fmt: skip
+        raise BadPlan(f"{self.name} has no material “{material}”.")
+
+    @property
+    def loads(self) -> tuple[str, ...]:
+        """The names of all materials, the usual one first."""
+        return (self.material or _USUAL, *(one.name for one in self.materials))
 
     @property
     def thinnest_wall(self) -> float:

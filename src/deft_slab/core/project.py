@@ -14,7 +14,7 @@ from .plan import Guest, Plan
 from .printer import Printer
 from .versions import NewerVersion, Versions
 
-PROJECTS = Versions("project", 5)
+PROJECTS = Versions("project", 6)
 MOST_PROJECT_BYTES = 256 * 2**20
 """Neither written nor read beyond this: what is saved opens again."""
 
@@ -30,7 +30,7 @@ class Choice(Document):
 class Project(Document):
     """What is saved: the plan on the bed, and the choices kept beside it."""
 
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     title: Name
     plan: Plan
     choices: tuple[Choice, ...] = ()
@@ -130,6 +130,12 @@ def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
 @PROJECTS.step(4)
 def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
     """Version 4 had no joins."""
+    return data
+
+
+@PROJECTS.step(5)
+def _with_a_second_printer(data: dict[str, Any]) -> dict[str, Any]:
+    """Plans of version 5 had one printer, and one material."""
     return data
 
 

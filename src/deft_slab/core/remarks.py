@@ -12,9 +12,11 @@ from .cuts import Cut
 from .groups import Part, Uncut
 from .model import MendReport, Model
 from .outcome import NOT_BARRED, CutReport, Piece, Seam
-from .plan import PieceWish, Plan
+from .plan import Plan
+from .printer import Printer
 from .reports import HollowReport, JoinReport
 from .tilt import Tilt
+from .wishes import PieceWish
 
 Floats = NDArray[np.float64]
 
@@ -147,12 +149,19 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
     return notes
 
 
-def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan) -> list[str]:
+def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer) -> list[str]:
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
     said = []
     said += [
         f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
     ]
+    for piece in pieces:
+        wished = piece.wished.material if piece.wished is not None else ""
+        own = piece.on(printer)
+        if wished and wished != own.material:
+            said.append(f"{own.name} has no material “{wished}”; {piece.name} is reckoned in what it usually has.")
+    if any(piece.wished is not None and piece.wished.second for piece in pieces) and plan.second is None:
+        said.append("Pieces that were meant for a second printer are on the first: there is no second one.")
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
         said.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")

@@ -213,3 +213,12 @@ class PostsReport:
     def made(self) -> NDArray[np.bool_]:
         """(k,) which of them stand."""
         return np.array([land in ("bed", "piece") for land in self.lands], np.bool_)
+
+
+@dataclass(frozen=True, eq=False)
+class RoundEdge:
+    """diameter : mm; off : mm, the most by which a corner is off the circle; corners : (k, 3) along the edge, mm"""
+
+    diameter: float
+    off: float
+    corners: Floats

@@ -12,11 +12,12 @@ from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin
 from .marking import LeftAlone
-from .plan import MOST_CUTS, MOST_JOINS, PieceWish
+from .plan import MOST_CUTS, MOST_JOINS
 from .posts import PostSet
 from .versions import Versions
+from .wishes import PieceWish
 
-RECIPES = Versions("recipe", 4)
+RECIPES = Versions("recipe", 5)
 MOST_RECIPE_BYTES = 20_000_000
 
 
@@ -24,7 +25,7 @@ class Recipe(Document):
     """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
     which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``"""
 
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     pieces: tuple[PieceWish, ...] = ()
@@ -49,6 +50,12 @@ def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
 @RECIPES.step(3)
 def _with_hollows(data: dict[str, Any]) -> dict[str, Any]:
     """Version 3 hollowed nothing, and left nothing on purpose."""
+    return data
+
+
+@RECIPES.step(4)
+def _with_materials(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 did not say what pieces are printed of, and on."""
     return data
 
 

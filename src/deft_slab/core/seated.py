@@ -16,10 +16,11 @@ from .judge.marks import Marked
 from .judge.skin import support_skin
 from .judge.spots import overhang_spots
 from .outcome import Figures, OverhangSpot
-from .plan import PieceWish, Plan
+from .plan import Plan
 from .printer import Printer
 from .solid import Solid
 from .tilt import Tilt
+from .wishes import PieceWish
 
 Floats = NDArray[np.float64]
 

@@ -69,6 +69,11 @@ def any_box(size: tuple[float, float, float]) -> str:
     return " × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size) + " mm"
 
 
+def shortened(words: str, most: int) -> str:
+    """At most so many letters of it."""
+    return words if len(words) <= most else words[: most - 1].rstrip() + "…"
+
+
 def signed(text: str, value: float) -> str:
     """A difference with its sign; ``text`` is the figure of the absolute value."""
     return ("−" if value < 0 else "+") + text

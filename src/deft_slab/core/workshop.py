@@ -32,7 +32,7 @@ from .marking import Mark, Region
 from .mend.thin import thinned
 from .model import MendReport, Model
 from .outcome import Outcome, Piece, Seam, Totals
-from .plan import PieceWish, Plan
+from .plan import Plan
 from .posting.posted import with_posts
 from .printer import Printer
 from .progress import QUIET, Job, Spread
@@ -44,6 +44,7 @@ from .seated import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, mat
 from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
 from .tilt import Tilt
+from .wishes import PieceWish, made_on
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
@@ -142,7 +143,7 @@ class Workshop:
         notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
-                     *about_hollows(hollows), *remarks(pieces, wishes, plan)]  # fmt: skip
+                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer)]  # fmt: skip
             if plan.guests:
                 from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
 
@@ -312,9 +313,7 @@ class Workshop:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
 
         def take(number: int, solid: Solid) -> NDArray[np.bool_]:
-            return taken(
-                solid, region, lambda audience: self._exposures.of((uncut.key, number), solid, QUIET, audience)
-            )
+            return taken(solid, region, partial(self._exposures.of, (uncut.key, number), solid, QUIET))
 
         def all_groups() -> NDArray[np.bool_]:
             return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])
@@ -346,7 +345,7 @@ class Workshop:
         number: int, name: str, wish: PieceWish | None, parted: bool, detail: Detail, job: Job,
     ) -> Piece:  # fmt: skip
         job.step(0.0, f"Seating {name}")
-        quick = detail == "quick"
+        quick, usual, (printer, second) = detail == "quick", printer, made_on(wish, printer, plan.second)
         # what is printed apart, and is no part of the model, lies on the bed
         marks = all_marks.of(part.solid.origin)
         lift = lift_of(plan, wish) if part.down is None or wish is not None else 0.0
@@ -392,6 +391,7 @@ class Workshop:
             number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
             seated.figures, within, part.crumb, alone, as_opened(plan, uncut) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
+            made_on=printer if printer != usual else None, second=second,
         )  # fmt: skip
 
 

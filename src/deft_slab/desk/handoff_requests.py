@@ -21,6 +21,11 @@ class NestBeds(OfPlan[tuple[Lying, ...]]):
 
 
 @dataclass(frozen=True, eq=False)
+class ShareOut(OfPlan[Plan]):
+    """The plan, with each piece on the first or the second printer, so that all is done soonest."""
+
+
+@dataclass(frozen=True, eq=False)
 class Deliver(OfPlan[list[Handed]]):
     """Files of pieces and beds, and the lists of them. replace : whether files of these names may be replaced
     with_posts : pieces in one body with their posts; paper : of the sheet that is written too, None for none

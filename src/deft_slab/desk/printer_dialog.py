@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from ..core.errors import DeftError
 from ..core.printer import Printer
 from . import printers
+from .materials_dialog import MaterialsDialog
 from .printers import Profile
 from .whole import DeskState
 from .widgets.number import NumberField
@@ -123,9 +124,11 @@ class PrinterDialog(QDialog):
         self.delete = button("Remove", "Removes an own profile.", self._remove)
         take = button("Import …", "Reads a profile from a JSON file.", self._import)
         give = button("Export …", "Writes this profile to a JSON file.", self._export)
+        self.materials = button("Materials …", "What it may be loaded with besides its usual material: other plastics "
+                                "or resins, other colours.", self._materials)  # fmt: skip
         self.use = button("Use it", "Judges this project, and new ones, by this printer.", self._use, role="main")
         close = button("Close", "Closes the list; edits are kept.", self.accept)
-        column.addLayout(row(self.copy, take, give, self.delete, self.back, 1, self.use, close))
+        column.addLayout(row(self.copy, take, give, self.delete, self.back, self.materials, 1, self.use, close))
         self._fill(state.printer)
         lost = ", ".join(str(path) for path in printers.unreadable())
         if lost:
@@ -266,11 +269,14 @@ class PrinterDialog(QDialog):
     def _keep(self, profile: Profile, changed: Printer) -> None:
         if changed == profile.printer:
             return
-        used = profile.printer == self._state.printer
+        state = self._state
+        used, second = profile.printer == state.printer, state.is_open and state.plan.second == profile.printer
         self._try(lambda: printers.keep(Profile(profile.key, changed, True)), profile.key)
         if used:
-            self._state.choose_printer(changed)
+            state.choose_printer(changed)
             self._show()
+        if second:
+            state.do_plan("change the second printer", state.plan.changed(second=changed))
 
     def _try(self, act: Callable[[], object], choose: Printer | str) -> None:
         """Does something with the profiles on disk; what went wrong is said in the dialog."""
@@ -308,6 +314,19 @@ class PrinterDialog(QDialog):
         name, _ = QFileDialog.getSaveFileName(self, "Export the printer profile", suggestion, "JSON (*.json)")
         if name:
             self._try(lambda: printers.export(profile.printer, Path(name)), profile.key)
+
+    def _materials(self) -> None:
+        profile = self.profile
+        if profile is not None:
+            dialog = MaterialsDialog(profile.printer, partial(self._keep_materials, profile.key), may_edit=profile.own,
+                                     parent=self)  # fmt: skip
+            dialog.exec()
+
+    def _keep_materials(self, key: str, changed: Printer) -> None:
+        for profile in self._profiles:
+            if profile.key == key:
+                self._keep(profile, changed)
+                return
 
     def _use(self) -> None:
         if self.profile is not None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..core.cuts import Cut
 from ..core.handoff.job import PrintJob
-from ..core.handoff.laid import Laid
+from ..core.handoff.laid import Laid, bed_printer
 from ..core.model import Model
 from ..core.outcome import Outcome
 from ..core.plan import Mending, Plan, Unit
@@ -34,6 +34,10 @@ class Evaluated:
     picture: Picture | None
     work: PrintJob | None = None
     clashes: tuple[tuple[int, int], ...] = ()
+
+    def printer_of(self, bed: int) -> Printer:
+        """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first."""
+        return bed_printer(self.outcome.pieces, self.laid, bed, self.printer)
 
     def of(self, plan: Plan | None, printer: Printer) -> bool:
         """Whether it is of a plan on a printer."""

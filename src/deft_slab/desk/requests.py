@@ -14,11 +14,10 @@ from ..core.documents import Triple
 from ..core.handoff.written import Written
 from ..core.joins import Join
 from ..core.model import Model
-from ..core.outcome import RoundEdge
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.project import Project
-from ..core.reports import DryFit
+from ..core.reports import DryFit, RoundEdge
 from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
 from ..core.solid import Floats, Solid

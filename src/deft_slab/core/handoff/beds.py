@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -39,7 +39,8 @@ def lay_out(
     posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest", rounds: int = 0, job: Job = QUIET,
 ) -> list[Laid]:  # fmt: skip
     """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
-    then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred.
+    then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred. The beds of
+    a second printer come after those of the first; what is of different materials shares none.
 
     lying : where some are to lie, which the others are laid around; posts : of the pieces, whose footprints they widen
     beds_by : which pieces share a bed, and which bed comes first; beds that are named in ``lying`` keep their numbers
@@ -50,31 +51,88 @@ def lay_out(
     ------
     Cancelled : the job is no longer wanted.
     """
+    found: dict[int, Laid] = {}
+    beds, begins = 0, 0.0
+    loads = list(_loads(pieces, printer, copies, lying, posts or {}, beds_by))
+    for done, load in enumerate(loads):
+        step = job.part(done / len(loads), (done + 1) / len(loads))
+        laid = _laid(load, beds_by, rounds, step, beds, begins)
+        for number, one in enumerate(laid):
+            copy, own = divmod(number, len(load.pieces))
+            found[copy * len(pieces) + load.numbers[own]] = one
+        beds = 1 + max(one.bed for one in laid)
+        begins = max(one.bed_x + max(load.printer.bed_x, one.outline.bounds[2]) for one in laid) + _BETWEEN
+    return [found[number] for number in range(copies * len(pieces))]
+
+
+@dataclass(frozen=True)
+class _Load:
+    """What goes on to the beds of one printer. numbers : of the pieces, in the list of all; outlines : of each
+    groups : of each, those of different ones share no bed; where : those that lie somewhere, by copy * pieces + n"""
+
+    printer: Printer
+    copies: int
+    numbers: tuple[int, ...]
+    pieces: tuple[Piece, ...]
+    outlines: tuple[shapely.MultiPolygon, ...]
+    groups: tuple[int, ...]
+    where: dict[int, Lying]
+
+
+def _loads(
+    pieces: Sequence[Piece], printer: Printer, copies: int, lying: Sequence[Lying], posts: Mapping[str, PostsReport],
+    beds_by: BedsBy,
+) -> Iterator[_Load]:  # fmt: skip
+    """For each printer that is used."""
+    where = numbered(pieces, lying)
+    for second in (False, True):
+        numbers = tuple(n for n, piece in enumerate(pieces) if piece.second == second)
+        if not numbers:
+            continue
+        own = tuple(pieces[n] for n in numbers)
+        materials = [piece.on(printer).material for piece in own]
+        known = list(dict.fromkeys(materials))
+        groups = [known.index(material) for material in materials]
+        if beds_by == "piece":
+            groups = [number * len(known) + group for number, group in enumerate(groups)]
+        there = {
+            copy * len(own) + k: where[copy * len(pieces) + n]
+            for copy in range(copies) for k, n in enumerate(numbers) if copy * len(pieces) + n in where
+        }  # fmt: skip
+        outlines = tuple(_outline(n, pieces[n], posts) for n in numbers)
+        yield _Load(own[0].on(printer), copies, numbers, own, outlines, tuple(groups), there)
+
+
+def _laid(load: _Load, beds_by: BedsBy, rounds: int, job: Job, first: int, begins: float) -> list[Laid]:
+    """Where all of it lies. first : the number of its first bed; begins : mm, where that does"""
     from ..nesting.nest import least_sheets, nested  # slow to load, and what writes pieces is known to the window
 
-    apart = beds_by == "piece"
-    shapes, sheet = _shapes(pieces, printer, copies, posts or {}, lying, apart=apart), _sheet(printer)
+    printer = load.printer
+    shapes, sheet = _shapes(load), _sheet(printer)
     found = nested(shapes, sheet, printer.gap)
     # fewer beds there cannot be: pieces are not turned this way and that for nothing
     if rounds and (printer.endless or found.sheets > least_sheets(shapes, sheet, printer.gap)):
-        turned = _shapes(pieces, printer, copies, posts or {}, lying, apart=apart, thorough=True)
+        turned = _shapes(load, thorough=True)
         tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job)
         if tried.cost < found.cost:
             shapes, found = turned, tried
-    if not lying:
-        found = _in_order(found, pieces, printer, beds_by)
-    return _as_laid(pieces, printer, shapes, found, centred=not printer.kept_free and not lying)
+    if not load.where:
+        found = _in_order(found, load, beds_by)
+    return _as_laid(load, shapes, found, first, begins)
 
 
-def _in_order(found: Nested, pieces: Sequence[Piece], printer: Printer, beds_by: BedsBy) -> Nested:
+def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:
     """The same with its beds numbered as they are to be printed."""
     on: list[list[int]] = [[] for _ in range(found.sheets)]
     for n, place in enumerate(found.places):
-        on[place.sheet].append(n % len(pieces))
+        on[place.sheet].append(n % len(load.pieces))
     if beds_by == "piece":
         order = sorted(range(found.sheets), key=lambda bed: (min(on[bed]), bed))
+    elif beds_by == "colour":
+        order = sorted(range(found.sheets), key=lambda bed: (load.groups[on[bed][0]], bed))
     elif beds_by == "hours":
-        order = sorted(range(found.sheets), key=lambda bed: (-bed_seconds([pieces[n] for n in on[bed]], printer), bed))
+        hours = [bed_seconds([load.pieces[n] for n in own], load.printer) for own in on]
+        order = sorted(range(found.sheets), key=lambda bed: (-hours[bed], bed))
     else:
         return found
     number = {bed: after for after, bed in enumerate(order)}
@@ -98,8 +156,8 @@ def least_beds(
     """No fewer beds can hold them, by the area of their footprints."""
     from ..nesting.nest import least_sheets
 
-    shapes = _shapes(pieces, printer, copies, posts or {}, (), apart=beds_by == "piece", thorough=True)
-    return least_sheets(shapes, _sheet(printer), printer.gap)
+    loads = _loads(pieces, printer, copies, (), posts or {}, beds_by)
+    return sum(least_sheets(_shapes(load, thorough=True), _sheet(load.printer), load.printer.gap) for load in loads)
 
 
 def _sheet(printer: Printer) -> Sheet:
@@ -111,26 +169,20 @@ def _sheet(printer: Printer) -> Sheet:
     return Sheet(room_x, room_y, kept)
 
 
-def _shapes(
-    pieces: Sequence[Piece], printer: Printer, copies: int, posts: Mapping[str, PostsReport], lying: Sequence[Lying],
-    *, apart: bool = False, thorough: bool = False,
-) -> list[Shape]:  # fmt: skip
-    """One for each piece and copy, turned as its seat is, before it is turned about the vertical. apart : no two pieces
-    share a bed, but copies of one do"""
-    outlines = [_outline(number, piece, posts) for number, piece in enumerate(pieces)]
-    where = numbered(pieces, lying)
-    shapes = []
-    for copy in range(copies):
-        for number, piece in enumerate(pieces):
+def _shapes(load: _Load, *, thorough: bool = False) -> list[Shape]:
+    """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
+    printer, shapes = load.printer, []
+    for copy in range(load.copies):
+        for number, piece in enumerate(load.pieces):
             yaw = piece.fit.yaw if piece.fit.fits else 0.0
             turns = tuple(dict.fromkeys((yaw, yaw + 90.0, *((yaw + turn) for turn in _AROUND if thorough))))
-            fixed = where.get(copy * len(pieces) + number)
-            outline = outlines[number]
+            fixed = load.where.get(copy * len(load.pieces) + number)
+            outline = load.outlines[number]
             if printer.endless == "x":  # the other way round, and turned the other way
                 outline = _swapped(outline)
                 turns = tuple(-turn for turn in turns)
             lies = None if fixed is None else _in_sheet(fixed, printer)
-            shapes.append(Shape(outline, turns, fixed=lies, group=number if apart else 0))
+            shapes.append(Shape(outline, turns, fixed=lies, group=load.groups[number]))
     return shapes
 
 
@@ -158,17 +210,17 @@ def _sketch(posts: PostsReport) -> Solid:
 
 
 def _as_laid(
-    pieces: Sequence[Piece], printer: Printer, shapes: Sequence[Shape], found: Nested, *, centred: bool
+    load: _Load, shapes: Sequence[Shape], found: Nested, first: int, begins: float
 ) -> list[Laid]:  # fmt: skip
     """Where the nesting has put them, on the printer's beds."""
-    boxes = []
+    printer, boxes = load.printer, []
     for shape, place in zip(shapes, found.places, strict=True):
         x0, y0, x1, y1 = shape.turned(place.turn).bounds
         boxes.append((place.x, place.y, x1 - x0, y1 - y0))
     swapped = printer.endless == "x"
     if swapped:
         boxes = [(y, x, deep, wide) for x, y, wide, deep in boxes]
-    room = printer.room[:2]
+    room, centred = printer.room[:2], not printer.kept_free and not load.where
     shift = {}
     for bed in range(found.sheets):
         own = [box for box, place in zip(boxes, found.places, strict=True) if place.sheet == bed]
@@ -182,16 +234,16 @@ def _as_laid(
     pitch = max(printer.bed_x, max((box[2] for box in boxes), default=0.0)) + _BETWEEN
     laid = []
     for number, (place, box) in enumerate(zip(found.places, boxes, strict=True)):
-        piece, turn = pieces[number % len(pieces)], -place.turn if swapped else place.turn
+        piece, turn = load.pieces[number % len(load.pieces)], -place.turn if swapped else place.turn
         rotation = Tilt.turn((0.0, 0.0, 1.0), turn).rotation @ piece.seat.rotation
         x, y = (box[k] + shift[place.sheet][k] for k in (0, 1))
         own_outline = shapes[number].outline
         shape = shapely.affinity.rotate(_swapped(own_outline) if swapped else own_outline, turn, origin=(0.0, 0.0))
         low_x, low_y, _, _ = shape.bounds
         up = piece.lift - float((piece.solid.vertices @ rotation[2]).min())
-        bed_x = place.sheet * pitch
-        laid.append(Laid(rotation, np.array([x - low_x + bed_x, y - low_y, up]), place.sheet, bed_x, turn,
-                         shapely.affinity.translate(shape, x - low_x, y - low_y)))  # fmt: skip
+        bed_x = begins + place.sheet * pitch
+        laid.append(Laid(rotation, np.array([x - low_x + bed_x, y - low_y, up]), first + place.sheet, bed_x, turn,
+                         shapely.affinity.translate(shape, x - low_x, y - low_y), place.sheet))  # fmt: skip
     return laid
 
 

@@ -8,6 +8,10 @@ PIECES = ("#9FB4BA", "#CDB892", "#B79AA8", "#9DB08A", "#C79A7E", "#8E9CC0", "#B8
 
 def colour_of(number: int) -> tuple[int, int, int]:
     """(3,) 0 to 255 of a piece, by its number from 1 on."""
-    name = PIECES[(number - 1) % len(PIECES)]
+    return rgb_of(PIECES[(number - 1) % len(PIECES)])
+
+
+def rgb_of(name: str) -> tuple[int, int, int]:
+    """(3,) 0 to 255 of a colour that is written as "#rrggbb"."""
     red, green, blue = (int(name[k : k + 2], 16) for k in (1, 3, 5))
     return red, green, blue

@@ -25,7 +25,7 @@ from .equal import each_once
 from .formats import PLAIN, surface_bytes
 from .grid import two_sided
 from .job import PrintJob
-from .laid import Laid
+from .laid import Laid, bed_printer
 from .naming import PATTERN, named, unit_said
 from .pieces import centred, together_bytes
 from .saving import make_folder, refuse_existing, write_whole
@@ -101,11 +101,12 @@ def deliver(
             step = files.part(done / len(names), (done + 1) / len(names))
             step.step(0.0, f"Making {path.name}")
             own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
+            on = printer if bed is None else bed_printer(pieces, laid, bed, printer)
             if ending in LAYERS:
-                ready.append(_layers(printed, own, path, ending, title, printer, aside, step))
+                ready.append(_layers(printed, own, path, ending, title, on, aside, step))
                 continue
-            content, wanted = _bed(printed, own, ending, title, printer) if piece is None else _piece(
-                (pieces if wished.assembled else printed)[piece], ending, title, wished
+            content, wanted = _bed(printed, own, ending, title, on) if piece is None else _piece(
+                (pieces if wished.assembled else printed)[piece], ending, title, printer, wished
             )  # fmt: skip
             triangles, volume, size = verified(content, ending, wanted, path.name)
             ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
@@ -114,7 +115,7 @@ def deliver(
         make_folder(folder)
         handed = [one for one, _ in ready]
         listed = _as_json(pieces, laid, handed, work, title, printer)
-        contents = [listed.encode(), _as_csv(pieces, laid).encode()]
+        contents = [listed.encode(), _as_csv(pieces, laid, printer).encode()]
         contents += [pages.pdf, pages.html] if pages is not None else []
         for one, ready_content in ready:
             write_whole(one.path, ready_content, replace=replace)
@@ -138,7 +139,7 @@ def write_bed(
     own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
     if not own:
         raise BadPlan(f"There is no bed {bed + 1}.")
-    pieces = as_printed(pieces, printer)
+    pieces, printer = as_printed(pieces, printer), bed_printer(pieces, laid, bed, printer)
     with contextlib.ExitStack() as aside:
         content: bytes | IO[bytes]
         if layers:
@@ -157,7 +158,9 @@ def _planned(
     for ending in (*wished.pieces, *wished.beds):
         if ending not in FORMATS:
             raise BadPlan(f"No “.{ending}” is written.", remedy=f"Use {', '.join(FORMATS)}.")
-    if wished.layers and printer.kind != "resin":
+    beds = sorted({one.bed for one in laid})
+    resin = {bed for bed in beds if bed_printer(pieces, laid, bed, printer).kind == "resin"}
+    if wished.layers and not resin:
         raise BadPlan("A filament printer lays paths, and takes no pictures of layers.", remedy="Leave them out.")
     copies = len(laid) // len(pieces)
     counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
@@ -167,9 +170,9 @@ def _planned(
         for ending in wished.pieces:
             name = named(wished.pattern, piece, equal * copies, laid[number].bed, ending)
             found.append((folder / f"{name}.{ending}", ending, number, None, equal * copies))
-    for bed in sorted({one.bed for one in laid}):
+    for bed in beds:
         count = sum(one.bed == bed for one in laid)
-        for ending in (*wished.beds, *(LAYERS if wished.layers else ())):
+        for ending in (*wished.beds, *(LAYERS if wished.layers and bed in resin else ())):
             dot = "-" if ending in LAYERS else "."
             found.append((folder / f"bed-{bed + 1}{unit_said(ending)}{dot}{ending}", ending, None, bed, count))
     names = [path.name.lower() for path, *_ in found]
@@ -183,7 +186,7 @@ _Made = tuple[bytes, list[tuple[Floats, float | None]]]
 """(content of a file, of each surface in it its corners (n, 3) mm and its volume in mm3, None where it is open)."""
 
 
-def _piece(piece: Piece, ending: str, title: str, wished: Wished) -> _Made:
+def _piece(piece: Piece, ending: str, title: str, printer: Printer, wished: Wished) -> _Made:
     """A piece in its seat, over the origin, or where it belongs."""
     own, triangles = two_sided(piece.solid)
     rotation = np.eye(3) if wished.assembled else piece.seat.rotation
@@ -194,7 +197,7 @@ def _piece(piece: Piece, ending: str, title: str, wished: Wished) -> _Made:
         return content, [(corners, volume)]
     where = _at(rotation, corners[0] - own[0] @ rotation.T)
     lifted = replace(piece, lift=float(corners[:, 2].min()))
-    content = together_bytes([lifted], [where], f"{title}: {piece.name}", {})
+    content = together_bytes([lifted], [where], printer, f"{title}: {piece.name}", {})
     return content, [(corners, volume)]
 
 
@@ -212,7 +215,7 @@ def _bed(
         bed = own[0][1].bed + 1
         about = {"Description": f"Bed {bed}: {len(own)} pieces for {printer.name}, {printer.label}"}
         picture = _thumbnail(on_it, places)
-        return together_bytes(on_it, places, f"{title}, bed {bed}", about, picture=picture), wanted
+        return together_bytes(on_it, places, printer, f"{title}, bed {bed}", about, picture=picture), wanted
     starts = np.cumsum([0, *(len(corners) for corners in placed)])
     triangles = np.concatenate([faces + start for (_, faces), start in zip(surfaces, starts[:-1], strict=True)])
     closed = all(piece.solid.closed for piece in on_it)
@@ -267,7 +270,7 @@ def _layers(
 
 def _at(rotation: Floats, shift: Floats) -> Laid:
     """A place that has no bed."""
-    return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon())
+    return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon(), 0)
 
 
 def _as_json(
@@ -294,26 +297,29 @@ def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> di
             on_it.append({"name": piece.name, "number": piece.number, "copy": n // len(pieces) + 1,
                           "at": [round((x0 + x1) / 2, 4), round((y0 + y1) / 2, 4)],
                           "turn_deg": round(laid[n].turn, 4)})  # fmt: skip
-        beds.append({"bed": bed.bed + 1, "hours": bed.seconds / 3600, "material_g": bed.material, "cost": bed.cost,
+        beds.append({"bed": bed.bed + 1, "printer": bed.printer.name, "material": bed.printer.loads[0],
+                     "hours": bed.seconds / 3600, "material_g": bed.material, "cost": bed.cost,
                      "pieces": on_it})  # fmt: skip
     return {
-        "beds": beds, "least_beds": work.least,
-        "job": {"hours": work.seconds / 3600, "material_g": work.material, "cost": work.cost, "beds": len(work.beds),
+        "beds": beds, "least_beds": work.least, "materials_g": work.materials,
+        "job": {"hours": work.seconds / 3600, "elapsed_hours": work.elapsed / 3600, "material_g": work.material,
+                "cost": work.cost, "beds": len(work.beds),
                 "contacts": work.contacts, "glue_mm2": work.glue, "longest_piece_hours": work.longest / 3600},
     }  # fmt: skip
 
 
-def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid]) -> str:
+def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer) -> str:
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
     rows.writerow(["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm",
-                   "material g", "hours"])  # fmt: skip
+                   "material", "material g", "hours", "printer"])  # fmt: skip
     for n, one in enumerate(laid):
         piece, (x0, y0, x1, y1) = pieces[n % len(pieces)], one.outline.bounds
+        on = piece.on(printer)
         rows.writerow([
             piece.number, piece.name, n // len(pieces) + 1, one.bed + 1, f"{(x0 + x1) / 2:.3f}",
             f"{(y0 + y1) / 2:.3f}", f"{one.turn:.2f}", f"{x1 - x0:.3f}", f"{y1 - y0:.3f}",
-            f"{piece.figures.height_mm:.3f}", f"{piece.figures.material_g:.2f}",
-            f"{piece.figures.print_seconds / 3600:.3f}",
+            f"{piece.figures.height_mm:.3f}", on.loads[0], f"{piece.figures.material_g:.2f}",
+            f"{piece.figures.print_seconds / 3600:.3f}", on.name,
         ])  # fmt: skip
     return out.getvalue()

@@ -9,19 +9,22 @@ from dataclasses import dataclass
 from ..judge.effort import layer_count
 from ..outcome import Outcome, Piece
 from ..printer import Printer
-from .laid import Laid
+from .laid import Laid, bed_printer
 
 
 @dataclass(frozen=True)
 class BedJob:
     """One bed. bed : its number, from 0 on; pieces : numbers in the list of what is laid; material : g
-    cost : of material and hours, in the currency of the profile"""
+    cost : of material and hours, in the currency of the profile; printer : loaded with what is printed on it
+    second : that is the second one of the plan"""
 
     bed: int
     pieces: tuple[int, ...]
     seconds: float
     material: float
     cost: float
+    printer: Printer
+    second: bool = False
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,20 @@ class PrintJob:
         return math.fsum(bed.seconds for bed in self.beds)
 
     @property
+    def elapsed(self) -> float:
+        """Seconds until all is printed, with each printer at work on its own beds."""
+        return max(math.fsum(bed.seconds for bed in self.beds if bed.second == second) for second in (False, True))
+
+    @property
+    def materials(self) -> dict[str, float]:
+        """g of each, by its name; one without a name is the usual one of its printer"""
+        found: dict[str, float] = {}
+        for bed in self.beds:
+            name = bed.printer.loads[0]
+            found[name] = found.get(name, 0.0) + bed.material
+        return found
+
+    @property
     def material(self) -> float:
         """g"""
         return math.fsum(bed.material for bed in self.beds)
@@ -58,14 +75,15 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
     for bed in range(1 + max((one.bed for one in laid), default=0)):
         own = tuple(n for n, one in enumerate(laid) if one.bed == bed)
         on_it = [pieces[n % len(pieces)] for n in own]
-        seconds = bed_seconds(on_it, printer)
+        own_printer = bed_printer(pieces, laid, bed, printer)
+        seconds = bed_seconds(on_it, own_printer)
         material = math.fsum(piece.figures.material_g for piece in on_it)
-        cost = material / 1000 * printer.material_price + seconds / 3600 * printer.hour_price
-        beds.append(BedJob(bed, own, seconds, material, cost))
+        cost = material / 1000 * own_printer.material_price + seconds / 3600 * own_printer.hour_price
+        beds.append(BedJob(bed, own, seconds, material, cost, own_printer, any(piece.second for piece in on_it)))
     return PrintJob(
         tuple(beds), least, max((piece.figures.print_seconds for piece in pieces), default=0.0),
         len(outcome.contacts), math.fsum(contact.area for contact in outcome.contacts),
-        math.fsum(bed.cost for bed in beds) * (1 + printer.failed_share),
+        math.fsum(bed.cost * (1 + bed.printer.failed_share) for bed in beds),
     )  # fmt: skip
 
 

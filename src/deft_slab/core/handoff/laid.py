@@ -25,6 +25,7 @@ class Laid:
     """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
 
     bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
+    of_printer : the bed's number among those of its printer
     turn : degrees about the vertical, on top of its seat; outline : its footprint there, mm, on its own bed
     """
 
@@ -34,6 +35,7 @@ class Laid:
     bed_x: float
     turn: float
     outline: shapely.MultiPolygon
+    of_printer: int
 
     def placed(self, points: Floats) -> Floats:
         """(n, 3) mm: points of the model frame where their piece lies."""
@@ -47,8 +49,8 @@ def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[in
         piece = pieces[number % len(pieces)]
         x, y, _, _ = one.outline.bounds
         found.append(Lying(
-            sides=piece.sides, anchor=piece.anchor, copy_number=number // len(pieces), bed=one.bed, x=round(x, 4),
-            y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
+            sides=piece.sides, anchor=piece.anchor, copy_number=number // len(pieces), bed=one.of_printer,
+            x=round(x, 4), y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
         ))  # fmt: skip
     return tuple(found)
 
@@ -68,21 +70,42 @@ def by_hand_of(pieces: Sequence[Piece], lying: Sequence[Lying]) -> frozenset[int
     return frozenset(number for number, one in numbered(pieces, lying).items() if one.by_hand)
 
 
-def collisions(laid: Sequence[Laid], printer: Printer) -> list[tuple[int, int]]:
-    """Pairs of numbers of pieces whose footprints are nearer to each other than the gap; (n, n) of one that leaves the
-    bed less its margin, or lies where room is kept free."""
+def bed_printer(pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer) -> Printer:
+    """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first.
+
+    pieces : in the order of ``laid``; printer : what the plan is judged by
+    """
+    on_it = next((n for n, one in enumerate(laid) if one.bed == bed), None)
+    return printer if on_it is None else pieces[on_it % len(pieces)].on(printer)
+
+
+def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] = ()) -> list[tuple[int, int]]:
+    """Pairs of numbers of pieces whose footprints are nearer to each other than the gap, or that lie on one bed and are
+    of different materials; (n, n) of one that leaves the bed less its margin, or lies where room is kept free.
+
+    pieces : in the order of ``laid``, for what they are printed on; none: all on the printer
+    """
+    found = []
+    for bed in {one.bed for one in laid}:
+        own = [n for n, one in enumerate(laid) if one.bed == bed]
+        on = [pieces[n % len(pieces)].on(printer) for n in own] if pieces else [printer] * len(own)
+        found += [(own[0], n) for n, one in zip(own, on, strict=True) if one.material != on[0].material]
+        found += [pair for pair in _too_near(laid, own, on[0]) if pair not in found]
+    return found
+
+
+def _too_near(laid: Sequence[Laid], own: Sequence[int], printer: Printer) -> list[tuple[int, int]]:
+    """Of those on one bed, by their numbers."""
     found = []
     room_x, room_y, _ = printer.room
     low, high = printer.margin - _TOUCH, 1e9
     edge = shapely.box(low, low, low + 2 * _TOUCH + min(room_x, high), low + 2 * _TOUCH + min(room_y, high))
     kept = shapely.union_all([shapely.box(x, y, x + w, y + d) for x, y, w, d in printer.kept_free])
-    for bed in {one.bed for one in laid}:
-        own = [n for n, one in enumerate(laid) if one.bed == bed]
-        tree = shapely.STRtree([laid[n].outline for n in own])
-        for k, n in enumerate(own):
-            outline = laid[n].outline
-            if not edge.covers(outline) or (not kept.is_empty and outline.distance(kept) < 1e-9):
-                found.append((n, n))
-            near = tree.query(outline, predicate="dwithin", distance=printer.gap - _TOUCH)
-            found += [(n, own[other]) for other in sorted(near.tolist()) if other > k]
+    tree = shapely.STRtree([laid[n].outline for n in own])
+    for k, n in enumerate(own):
+        outline = laid[n].outline
+        if not edge.covers(outline) or (not kept.is_empty and outline.distance(kept) < 1e-9):
+            found.append((n, n))
+        near = tree.query(outline, predicate="dwithin", distance=printer.gap - _TOUCH)
+        found += [(n, own[other]) for other in sorted(near.tolist()) if other > k]
     return found

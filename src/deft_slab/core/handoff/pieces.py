@@ -25,7 +25,7 @@ from ..reports import PostsReport
 from ..solid import Solid
 from ..versions import as_object
 from .beds import lay_out
-from .colours import colour_of
+from .colours import colour_of, rgb_of
 from .equal import each_once
 from .formats import PLAIN, in_file, surface_bytes
 from .grid import two_sided
@@ -123,18 +123,19 @@ def write_3mf(
     if equal_once:
         pieces, posts = [piece for piece, count in each_once(pieces) for _ in range(count)], {}
     laid = lay_out(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by)
-    beds, transforms = _add_pieces(model, pieces, laid, job)
+    beds, transforms = _add_pieces(model, pieces, laid, printer, job)
     _write(model, path, job, replace, transforms)
     return Written(path, copies * len(pieces), beds)
 
 
 def together_bytes(
-    pieces: Sequence[Piece], laid: Sequence[Laid], title: str, about: Mapping[str, str], job: Job = QUIET, *,
-    picture: bytes = b"",
+    pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, about: Mapping[str, str],
+    job: Job = QUIET, *, picture: bytes = b"",
 ) -> bytes:  # fmt: skip
-    """A 3MF of pieces where they lie, each in its colour.
+    """A 3MF of pieces where they lie, each in its colour: that of its material, where this has one.
 
-    laid : of each piece, in the same order; about : further metadata, by name; picture : a PNG of it, for its thumbnail
+    laid : of each piece, in the same order; printer : what the plan is judged by
+    about : further metadata, by name; picture : a PNG of it, for its thumbnail
 
     Raises
     ------
@@ -145,7 +146,7 @@ def together_bytes(
     group = model.GetMetaDataGroup()
     for name, value in about.items():
         group.AddMetaData("", name, value, "xs:string", True)
-    _, transforms = _add_pieces(model, pieces, laid, job)
+    _, transforms = _add_pieces(model, pieces, laid, printer, job)
     if picture:
         add_thumbnail(model, picture)
     return packed_model(model, transforms)
@@ -183,7 +184,7 @@ def write_project(
         mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
     plan, copies = project.plan, project.plan.copies
     laid = lay_out(pieces, printer, copies, lying=plan.lying, posts=posts, beds_by=plan.beds_by)
-    beds, transforms = _add_pieces(model, pieces, laid, job, whole=source)
+    beds, transforms = _add_pieces(model, pieces, laid, printer, job, whole=source)
     model.AddCustomContentType("json", "application/json")
     attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
     attachment.ReadFromBuffer(written)
@@ -263,7 +264,7 @@ def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.i
 
 
 def _add_pieces(
-    model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], job: Job, whole: Any = None
+    model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, job: Job, whole: Any = None
 ) -> tuple[int, list[Floats]]:  # fmt: skip
     """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
 
@@ -282,7 +283,7 @@ def _add_pieces(
             corners, triangles = in_file(*two_sided(piece.solid), closed=piece.solid.closed)
             mesh = add_mesh(model, corners, triangles, piece.name)
             if len(pieces) > 1:
-                colours.give(mesh, piece)
+                colours.give(mesh, piece, piece.on(printer))
             meshes[piece.number] = mesh, 1.0, corners
     transforms = []
     for number, place in enumerate(laid):
@@ -303,17 +304,19 @@ class _Colours:
     def __init__(self, model: Any) -> None:
         self._model: Any = model
         self._group: Any = None
-        self._known: dict[tuple[int, int, int], int] = {}
+        self._known: dict[tuple[str, tuple[int, int, int]], int] = {}
 
-    def give(self, mesh: Any, piece: Piece) -> None:
-        """Gives a mesh the colour of its piece, as the window shows it."""
-        colour = colour_of(piece.number)
+    def give(self, mesh: Any, piece: Piece, printer: Printer) -> None:
+        """Gives a mesh its material, with its colour; where it has none, the colour that the window shows it in."""
+        colour = rgb_of(printer.material_colour) if printer.material_colour else colour_of(piece.number)
+        key = (printer.material, colour)
         if self._group is None:
             self._group = self._model.AddBaseMaterialGroup()
-        if colour not in self._known:
+        if key not in self._known:
             shade = wrapper().RGBAToColor(*colour, 255)
-            self._known[colour] = self._group.AddMaterial(f"Piece colour {len(self._known) + 1}", shade)
-        mesh.SetObjectLevelProperty(self._group.GetResourceID(), self._known[colour])
+            name = printer.material or f"Piece colour {len(self._known) + 1}"
+            self._known[key] = self._group.AddMaterial(name, shade)
+        mesh.SetObjectLevelProperty(self._group.GetResourceID(), self._known[key])
 
 
 def add_thumbnail(model: Any, png: bytes) -> None:

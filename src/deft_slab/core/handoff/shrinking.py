@@ -13,15 +13,16 @@ from ..solid import Solid
 
 
 def as_printed(pieces: Sequence[Piece], printer: Printer) -> list[Piece]:
-    """The pieces as files have them: each larger by 1 / (1 - s) about the middle of its place on the bed, on which it
-    stays (definitions: estimates). Clearances are right when it has shrunk. Their figures are those of the cold piece.
+    """The pieces as files have them: each larger by 1 / (1 - s), s of its own material, about the middle of its place
+    on the bed, on which it stays (definitions: estimates). Clearances are right when it has shrunk. Their figures are
+    those of the cold piece.
     """
-    if printer.growth == 1.0:
-        return list(pieces)
-    return [_grown(piece, printer.growth) for piece in pieces]
+    return [_grown(piece, piece.on(printer).growth) for piece in pieces]
 
 
 def _grown(piece: Piece, growth: float) -> Piece:
+    if growth == 1.0:
+        return piece
     seated = piece.solid.vertices @ piece.seat.rotation.T
     low, high = seated.min(axis=0), seated.max(axis=0)
     middle = np.array([*((low + high) / 2)[:2], low[2]]) @ piece.seat.rotation

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..edges import edge_numbers
 from ..errors import BadPlan
-from ..outcome import RoundEdge
+from ..reports import RoundEdge
 from ..solid import Solid
 
 Floats = NDArray[np.float64]

@@ -142,11 +142,11 @@ def with_posts(
         report = kept.once(key, partial(posts_report, posts, number, piece))
         reports[posts.id] = report
         if report.made.any():
-            f = piece.figures
-            plastic = report.volume - printer.support_density * f.support_volume_mm3
+            f, own = piece.figures, piece.on(printer)
+            plastic = report.volume - own.support_density * f.support_volume_mm3
             figures = replace(
                 f, support_volume_mm3=report.volume, support_inside_mm3=0.0, touched_area_mm2=report.area,
-                show_scar_mm2=report.on_show, material_g=f.material_g + plastic * printer.material_density / 1000,
+                show_scar_mm2=report.on_show, material_g=f.material_g + plastic * own.material_density / 1000,
             )  # fmt: skip
             nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
             after[number] = replace(piece, figures=figures, skin=nothing)

@@ -38,40 +38,44 @@ class Beds:
     numbers: tuple[Said, ...]
 
 
-def beds(printer: Printer, starts: Sequence[float], reach: tuple[float, float]) -> Beds:
-    """The sheets of a printer.
+def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) -> Beds:
+    """The sheets of printers.
 
-    starts : mm, where each bed begins along X; reach : mm, how far the pieces go, for an endless axis
+    sheets : of each bed mm, where it begins along X, and its printer; reach : mm, how far the pieces go, for an endless
+    axis
     """
-    x, y = printer.bed_x, printer.bed_y
-    if printer.endless == "x":
-        x = max(x, 50.0 * float(np.ceil((reach[0] + _MARGIN) / 50)))
-    if printer.endless == "y":
-        y = max(y, 50.0 * float(np.ceil((reach[1] + _MARGIN) / 50)))
-    return _ruled(tuple(starts), x, y, printer.endless or "")
+    ruled = []
+    for start, printer in sheets:
+        x, y = printer.bed_x, printer.bed_y
+        if printer.endless == "x":
+            x = max(x, 50.0 * float(np.ceil((reach[0] - start + _MARGIN) / 50)))
+        if printer.endless == "y":
+            y = max(y, 50.0 * float(np.ceil((reach[1] + _MARGIN) / 50)))
+        ruled.append((start, x, y, printer.endless or ""))
+    return _ruled(tuple(ruled))
 
 
 @lru_cache(maxsize=8)
-def _ruled(starts: tuple[float, ...], x: float, y: float, endless: str) -> Beds:
-    step = 50.0 if max(x, y) > _LARGE else 10.0
+def _ruled(ruled: tuple[tuple[float, float, float, str], ...]) -> Beds:
     sheets: list[list[float]] = []
     fine: list[list[list[float]]] = []
     coarse: list[list[list[float]]] = []
     numbers: list[Said] = []
-    for number, start in enumerate(starts):
+    for number, (start, x, y, endless) in enumerate(ruled):
+        step = 50.0 if max(x, y) > _LARGE else 10.0
         sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
         for at in np.arange(0.0, x + 0.1, step):
             (coarse if at % (5 * step) == 0 else fine).append([[start + at, 0, _RULED], [start + at, y, _RULED]])
         for at in np.arange(0.0, y + 0.1, step):
             (coarse if at % (5 * step) == 0 else fine).append([[start, at, _RULED], [start + x, at, _RULED]])
-        named = "mm" if len(starts) == 1 else f"mm · bed {number + 1}"
+        named = "mm" if len(ruled) == 1 else f"mm · bed {number + 1}"
         numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
         numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 5 * step)]
         numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(5 * step, y + 1, 5 * step)]
-    if endless:
-        far = [x / 2, y + 14.0, 0.0] if endless == "y" else [x + 40.0, y / 2, 0.0]
-        numbers.insert(0, (np.array(far), "goes on without end"))
-    faces = np.concatenate([_SHEET + 4 * number for number in range(len(starts))])
+        if endless:
+            far = [start + x / 2, y + 14.0, 0.0] if endless == "y" else [start + x + 40.0, y / 2, 0.0]
+            numbers.insert(0, (np.array(far), "goes on without end"))
+    faces = np.concatenate([_SHEET + 4 * number for number in range(len(ruled))])
     things: dict[str, Thing] = {
         "bed sheet": Mesh(np.array(sheets), faces, colour("#FFFFFF"), lit=False),
         "bed fine": Lines(np.array(fine or coarse[:1]), colour("#E6E2D8")),
@@ -80,17 +84,23 @@ def _ruled(starts: tuple[float, ...], x: float, y: float, endless: str) -> Beds:
     return Beds(things, tuple(numbers))
 
 
-def too_large(printer: Printer, pieces: Sequence[Piece], boxes: Sequence[Box]) -> tuple[Lines | None, tuple[Said, ...]]:
-    """(the room that the printer has, where and by how much the pieces leave it); (None, nothing) where all fit.
+def too_large(
+    sheets: Sequence[tuple[float, Printer]], pieces: Sequence[Piece], boxes: Sequence[Box]
+) -> tuple[Lines | None, tuple[Said, ...]]:  # fmt: skip
+    """(the room that a printer has, on each bed where a piece leaves it; where and by how much); (None, nothing) where
+    all fit.
 
-    boxes : of each piece as it is drawn
+    sheets : of each piece, mm where its bed begins along X, and its printer; boxes : of each piece as it is drawn
     """
-    if all(piece.fit.fits for piece in pieces):
+    over = dict.fromkeys(sheet for sheet, piece in zip(sheets, pieces, strict=True) if not piece.fit.fits)
+    if not over:
         return None, ()
-    x, y, z = printer.bed_x, printer.bed_y, printer.height
-    floor = np.array([[0, 0, 0], [x, 0, 0], [x, y, 0], [0, y, 0]], float)
-    top = floor + [0, 0, z]
-    edges = [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
+    edges: list[tuple[Floats, Floats]] = []
+    for start, printer in over:
+        x, y, z = printer.bed_x, printer.bed_y, printer.height
+        floor = np.array([[0, 0, 0], [x, 0, 0], [x, y, 0], [0, y, 0]], float) + [start, 0, 0]
+        top = floor + [0, 0, z]
+        edges += [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
     said: list[Said] = []
     for piece, (low, high) in zip(pieces, boxes, strict=True):
         middle = (low + high) / 2

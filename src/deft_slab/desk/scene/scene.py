@@ -126,11 +126,13 @@ def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
         if len(placed) > 1 and not showing.standing and 0 <= showing.selected < len(placed):
             things["piece frame"] = _frame(placed[showing.selected].box)
     evaluated = showing.evaluated if not showing.standing else None
-    starts = sorted({place.bed_x for place in (evaluated.laid if evaluated else ())} | {0.0})
-    ruled = beds(printer, starts, (float(box[1][0]), float(box[1][1])))
+    laid = evaluated.laid if evaluated else ()
+    sheets = {place.bed_x: evaluated.printer_of(place.bed) for place in laid} if evaluated else {}
+    ruled = beds(sorted(({0.0: printer} | sheets).items()), (float(box[1][0]), float(box[1][1])))
     things |= ruled.things
     fitted = [] if showing.view.in_place else placed
-    room, over = too_large(printer, [one.piece for one in fitted], [one.box for one in fitted])
+    on = [(laid[n].bed_x, sheets[laid[n].bed_x]) if n < len(laid) else (0.0, printer) for n in range(len(fitted))]
+    room, over = too_large(on, [one.piece for one in fitted], [one.box for one in fitted])
     if room is not None:
         things["room"] = room
     layered = showing.step in ("Tilt", "Check") and not showing.view.in_place
@@ -369,5 +371,9 @@ def _arrangement(showing: Showing) -> tuple[object, ...]:
     sized = showing.sizing and showing.evaluated is not None
     size = tuple(showing.outcome.plan.factors) if sized else ()
     guests = len(showing.plan.guests) if showing.sizing and showing.plan is not None else 0
-    lying = () if showing.view.in_place else (tuple(sorted({place.bed for place in laid})), len(laid))
+    sheets: set[tuple[float, ...]] = set()
+    if showing.evaluated is not None and not showing.view.in_place:
+        on = ((place.bed_x, showing.evaluated.printer_of(place.bed)) for place in laid)
+        sheets = {(start, printer.bed_x, printer.bed_y) for start, printer in on}
+    lying = (tuple(sorted(sheets)), 0 if showing.view.in_place else len(laid))
     return (showing.model, showing.printer, showing.view.in_place, showing.sizing, guests, size, lying)

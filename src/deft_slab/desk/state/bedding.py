@@ -11,11 +11,12 @@ from PySide6.QtCore import QObject, Signal
 from ...core.errors import BadPlan
 from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
-from ...core.handoff.laid import Laid, by_hand_of, kept_as
+from ...core.handoff.laid import Laid, by_hand_of, kept_as, numbered
 from ...core.handoff.papers import Paper
 from ...core.lying import BedsBy, Lying
 from ...core.plan import Plan
-from ..handoff_requests import Deliver, DrawSheet, NestBeds, SheetPages
+from ...core.printer import Printer
+from ..handoff_requests import Deliver, DrawSheet, NestBeds, ShareOut, SheetPages
 from .desk import Desk
 
 _CLICK = 3.0
@@ -68,10 +69,28 @@ class Bedding(QObject):
             self._desk.select_piece(number % len(self._desk.pieces))
         self.changed.emit()
 
+    def of_printer(self, bed: int, number: int) -> tuple[bool, int]:
+        """(whether a bed is of the second printer, its number among the beds of its printer); a bed after all others is
+        the next one of the printer that a piece is on. number : of the piece, in what is laid"""
+        on_it = next((n for n, one in enumerate(self.laid) if one.bed == bed), None)
+        pieces = self._desk.pieces
+        if on_it is not None:
+            return pieces[on_it % len(pieces)].second, self.laid[on_it].of_printer
+        second = pieces[number % len(pieces)].second
+        own = (one.of_printer for n, one in enumerate(self.laid) if pieces[n % len(pieces)].second == second)
+        return second, 1 + max(own)
+
     def move(self, number: int, bed: int, x: float, y: float) -> None:
         """Puts a piece somewhere: the low corner of its footprint at x, y mm of a bed. All others stay where they
-        are."""
-        self._put("move a piece on its bed", number, bed=bed, x=x, y=y)
+        are; on a bed of the other printer all of its copies are printed there from then on."""
+        pieces = self._desk.pieces
+        if not pieces or number >= len(self.laid):
+            return
+        second, own = self.of_printer(bed, number)
+        if second != pieces[number % len(pieces)].second:
+            self.print_on(number % len(pieces), second=second)
+        else:
+            self._put("move a piece on its bed", number, bed=own, x=x, y=y)
 
     def turn(self, degrees: float) -> None:
         """Turns the picked piece about its middle."""
@@ -81,7 +100,7 @@ class Bedding(QObject):
         one = self.laid[number]
         x, y, _, _ = shapely.affinity.rotate(one.outline, degrees, origin="center").bounds
         turn = (one.turn + degrees + 180.0) % 360.0 - 180.0
-        self._put("turn a piece on its bed", number, bed=one.bed, x=x, y=y, turn=turn)
+        self._put("turn a piece on its bed", number, bed=one.of_printer, x=x, y=y, turn=turn)
 
     def _put(self, did: str, number: int, **what: float) -> None:
         desk, pieces = self._desk, self._desk.pieces
@@ -103,15 +122,57 @@ class Bedding(QObject):
         desk.ask("ask:nest", NestBeds(plan, desk.printer), done=done, label="Laying pieces on beds",
                  still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
 
+    def use_second(self, printer: Printer | None) -> None:
+        """Takes a second printer, another one, or none."""
+        desk = self._desk
+        if desk.is_open and desk.plan.second != printer:
+            did = "take a second printer" if printer is not None else "leave the second printer"
+            # where pieces lie is of beds that may no longer be there
+            desk.do_plan(did, desk.plan.changed(second=printer, lying=()))
+
+    def share_out(self) -> None:
+        """Puts each piece on the printer that it is to be printed on so that all is done soonest."""
+        desk, plan = self._desk, self._desk.plan
+
+        def done(found: Plan) -> None:
+            there = sum(wish.second for wish in found.pieces)
+            desk.do_plan("share pieces out", found)
+            desk.told.emit(f"{there} piece{'s' if there != 1 else ''} on the second printer now." if there else
+                           "All pieces stay on the first printer: with the second, nothing would be done sooner.")
+
+        desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label="Sharing pieces out",
+                 still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+
+    def print_on(self, number: int, *, second: bool) -> None:
+        """Prints a piece, with its copies, on the first or on the second printer. number : of the piece"""
+        self._wish("move a piece to another printer", number, second=second, material="")
+
+    def make_of(self, number: int, material: str) -> None:
+        """Prints a piece of another material of its printer; empty: of the usual one. number : of the piece"""
+        self._wish("change the material of a piece", number, material=material)
+
+    def _wish(self, did: str, number: int, **what: object) -> None:
+        desk = self._desk
+        if not desk.up_to_date or number >= len(desk.pieces):
+            return
+        piece = desk.pieces[number]
+        mine = set(range(number, len(self.laid), len(desk.pieces)))
+        gone = {one for n, one in numbered(desk.pieces, desk.plan.lying).items() if n in mine}
+        left = tuple(one for one in desk.plan.lying if one not in gone)
+        wished = desk.plan.with_wish(piece.wish(**what), piece.wished)
+        desk.do_plan(did, wished.changed(lying=left))
+
     def set_keeping_free(self, on: bool) -> None:
         """Begins or ends drawing room that is kept free."""
         self.keeping_free = on
         self.changed.emit()
 
-    def keep_free(self, x: float, y: float, wide: float, deep: float) -> None:
-        """Keeps a rectangle of all beds of the printer free, mm, as far as it lies on the bed; one that is smaller than
-        _CLICK takes those away that are there."""
-        desk, printer = self._desk, self._desk.printer
+    def keep_free(self, bed: int, x: float, y: float, wide: float, deep: float) -> None:
+        """Keeps a rectangle of all beds of a bed's printer free, mm, as far as it lies on the bed; one that is smaller
+        than _CLICK takes those away that are there."""
+        desk = self._desk
+        second = desk.plan.second if self.of_printer(bed, 0)[0] else None
+        printer = second or desk.printer
         if max(wide, deep) < _CLICK:
             kept = tuple(
                 one for one in printer.kept_free
@@ -126,7 +187,10 @@ class Bedding(QObject):
         if kept == printer.kept_free:
             return
         try:
-            desk.choose_printer(printer.changed(kept_free=kept))
+            if second is not None:
+                desk.do_plan("keep room free", desk.plan.changed(second=second.changed(kept_free=kept)))
+            else:
+                desk.choose_printer(printer.changed(kept_free=kept))
         except BadPlan as error:
             desk.failed.emit(error)
 

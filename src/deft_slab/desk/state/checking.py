@@ -169,7 +169,7 @@ class Checking(QObject):
     @property
     def thickness(self) -> float:
         """mm of the layers that are looked at."""
-        return self.layer if self.layer is not None else self._desk.printer.layer_height
+        return self.layer if self.layer is not None else self._desk.piece_printer.layer_height
 
     def set_height(self, z: float) -> None:
         """Cuts off what is drawn at a height, mm over the bed; at the top, or at the bed where what is above is kept,

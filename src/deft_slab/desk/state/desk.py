@@ -81,6 +81,11 @@ class Desk(ProjectState):
     # what there is
 
     @property
+    def piece_printer(self) -> Printer:
+        """What the selected piece is printed on, loaded with its material."""
+        return self.piece.on(self.printer) if self.piece is not None else self.printer
+
+    @property
     def up_to_date(self) -> bool:
         """Whether the outcome is of the plan on the desk, and of its printer."""
         return self.evaluated is not None and self.is_open and self.evaluated.of(self.plan, self.printer)

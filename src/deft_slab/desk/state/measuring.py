@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.outcome import RoundEdge
+from ...core.reports import RoundEdge
 from ..replies import Walls
 from ..requests import MeasureEdge, MeasureWall, MeasureWalls
 from .desk import Desk

@@ -185,7 +185,8 @@ class Printing(QObject):
         desk, outbox = self._desk, self.outbox
         title = f"{desk.project.title}, bed {bed + 1}"
         about = outbox.about(device.name)
-        layers = desk.printer.kind == "resin" and (about is None or about.kind == "resin")
+        printer = desk.evaluated.printer_of(bed) if desk.evaluated is not None else desk.printer
+        layers = printer.kind == "resin" and (about is None or about.kind == "resin")
         path = home() / "outbox" / f"making-{bed + 1}{'.zip' if layers else '.3mf'}"
 
         def put(made: Path) -> None:

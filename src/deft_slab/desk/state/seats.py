@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from ...core.documents import Triple
 from ...core.judge.tilts import seated_on
 from ...core.outcome import Piece
-from ...core.plan import PieceWish, Plan
+from ...core.plan import Plan
 from ...core.tilt import Tilt
+from ...core.wishes import PieceWish
 from ..requests import FaceRegion
 from .desk import Desk
 from .marker import Marker

@@ -16,13 +16,15 @@ from ..verbs import Verbs
 from ..whole import DeskState
 from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
-from ..widgets.parts import Panel, button, emptied, label, line, row, say
+from ..widgets.parts import Panel, button, label, row, say
+from .pieces_to_print import PiecesToPrint, SecondPrinter
 from .printers import PrintersSection
 
 _ORDERS: dict[BedsBy, tuple[str, str]] = {
     "fewest": ("Fewest", "As few beds as it takes."),
     "piece": ("A piece each", "Each bed holds one piece alone, with its copies: all of one first, then the next."),
     "hours": ("Longest first", "As few as it takes; the bed that takes longest is printed first."),
+    "colour": ("By colour", "As few as it takes; those of one material or colour follow each other."),
 }
 _FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
@@ -53,11 +55,15 @@ class HandOffPanel(Panel):
             "away. They belong to the printer.", lambda: self._bedding.set_keeping_free(self.room.isChecked()),
             role="small", checkable=True,
         )  # fmt: skip
-        self.add(row(label("Beds", "faint"), 1, *self.orders.values(), spacing=3))
-        self.add(row(1, self.room))
+        *first, colour = self.orders.values()
+        self.add(row(label("Beds", "faint"), 1, *first, spacing=3))
+        self.add(row(1, colour, self.room, spacing=3))
+        self.second = SecondPrinter(state)
+        self.add(self.second)
         self.head("The job")
         self.figures = self.add_figures(
-            ("Time", "Of all beds, one after the other on one printer."),
+            ("Time", "Of all beds, one after the other; of both printers together where there are two."),
+            ("All done after", "With both printers at work at once, each on its own beds."),
             ("Longest piece", "Of the piece that takes longest, alone."),
             ("Material", "Of all pieces, with their support."),
             ("Cost", "Material and hours, with the profile's share for prints that fail; in your own currency."),
@@ -69,7 +75,8 @@ class HandOffPanel(Panel):
         self.printers = PrintersSection(state)
         self.add(self.printers)
         self.head("Pieces, seated on the bed")
-        self._list = self.add_list()
+        self.pieces = PiecesToPrint(state)
+        self.add(self.pieces)
         self.column.addStretch(1)
         follow(self, self.refresh, state.alike.changed, self._bedding.changed)
 
@@ -153,6 +160,12 @@ class HandOffPanel(Panel):
         self._formats_changed()
 
     @property
+    def _resin(self) -> bool:
+        """Whether a bed is printed of resin."""
+        work = self._bedding.work
+        return work is not None and any(bed.printer.kind == "resin" for bed in work.beds)
+
+    @property
     def paper(self) -> Paper | None:
         """Of the sheet that is written too."""
         return next((paper for paper, one in self.papers.items() if one.isChecked()), None)
@@ -164,11 +177,10 @@ class HandOffPanel(Panel):
             tuple(ending for ending, one in of.items() if one.isChecked())
             for of in (self.piece_files, self.bed_files)
         )  # fmt: skip
-        layers = self.layers.isChecked() and self._state.printer.kind == "resin"
+        layers = self.layers.isChecked() and self._resin
         return Wished(pieces, beds, equal_once=self._state.settings.equal_once, layers=layers)
 
     def refresh(self) -> None:
-        emptied(self._list)
         evaluated = self._state.evaluated
         for part in (
             self.stl,
@@ -183,31 +195,16 @@ class HandOffPanel(Panel):
             part.setEnabled(evaluated is not None)
         self._formats_changed()
         if evaluated is None:
-            self._list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
             return
         self._show_beds()
         self._show_job()
-        copies = evaluated.outcome.plan.copies
-        beds = max(laid.bed for laid in evaluated.laid) + 1
         alike = self._state.alike.found
         firsts = firsts_of(alike) if len(alike) == len(evaluated.outcome.pieces) else []
         self.equal.setVisible(len(set(firsts)) < len(firsts))
         self.equal.setChecked(self._state.settings.equal_once)
-        self.layers.setVisible(self._state.printer.kind == "resin")
+        self.layers.setVisible(self._resin)
         self.posts.setVisible(bool(evaluated.outcome.posts))
         self.posts.setChecked(self._state.settings.with_posts)
-        for number, piece in enumerate(evaluated.outcome.pieces):
-            lies = sorted({laid.bed + 1 for laid in evaluated.laid[number :: len(evaluated.outcome.pieces)]})
-            where = f"bed {_ranged(lies)}" if beds > 1 else ""
-            where = f"{copies} times · {where}".strip(" ·") if copies > 1 else where
-            if firsts and firsts[number] != number:
-                where = f"equal to {firsts[number] + 1} · {where}".strip(" ·")
-            self._list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(where, "faint")))
-            fits = "" if piece.fit.fits else " · does not fit"
-            self._list.addWidget(
-                label(f"{text.box(piece.figures.size_mm)}{fits}", "faint" if piece.fit.fits else "look")
-            )
-            self._list.addWidget(line())
         path = self._state.opening.path
         saved = f"Project: {path.name}." if path else "The project has not been saved yet."
         self._where.setText(saved + (" Changed since." if path and self._state.history.dirty else ""))
@@ -240,12 +237,14 @@ class HandOffPanel(Panel):
         if work is None:
             return
         self.figures["Time"].setText(text.hours(work.seconds))
+        several = len({bed.second for bed in work.beds}) > 1
+        self.show_figure("All done after", several)
+        self.figures["All done after"].setText(text.hours(work.elapsed))
         self.figures["Longest piece"].setText(text.hours(work.longest))
-        self.figures["Material"].setText(text.grams(work.material))
+        materials = work.materials
+        grams = text.grams(work.material)
+        each = " · ".join(f"{text.grams(of)} {name}" for name, of in materials.items())
+        self.figures["Material"].setText(grams if len(materials) == 1 else each)
         self.figures["Cost"].setText(f"{work.cost:,.2f}")
         glued = f"{work.contacts} contact{'s' if work.contacts != 1 else ''}, {text.area(work.glue)}"
         self.figures["To glue"].setText(glued if work.contacts else "nothing")
-
-
-def _ranged(numbers: list[int]) -> str:
-    return f"{numbers[0]}" if len(numbers) == 1 else f"{numbers[0]} to {numbers[-1]}"

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from ...core import text
 from ...core.handoff.colours import PIECES
 from ...core.handoff.laid import Laid
+from ...core.printer import Printer
 from ..look import palette
 from ..state.bedding import STEP
 from ..whole import DeskState
@@ -45,6 +46,7 @@ class BedTiles(QWidget):
         self._held: tuple[int, float, float] | None = None  # number, mm from its low corner to where it was taken
         self._at: tuple[int, float, float] | None = None  # bed, mm, of the low corner while it is dragged
         self._room: tuple[int, float, float, float, float] | None = None  # bed, mm of two corners of what is drawn
+        self._sized: tuple[tuple[object, ...], list[tuple[float, float]]] | None = None
         self._paths_of: tuple[Laid, ...] = ()
         self._paths: dict[int, QPainterPath] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -59,13 +61,31 @@ class BedTiles(QWidget):
     @property
     def beds(self) -> int:
         """How many tiles there are: one more, to begin another bed, while a piece is dragged."""
-        used = 1 + max((one.bed for one in self._bedding.laid), default=0)
-        return used + (1 if self._held is not None and len(self._bedding.laid) > 1 else 0)
+        return self._used + (1 if self._held is not None and len(self._bedding.laid) > 1 else 0)
 
     @property
-    def _size(self) -> tuple[float, float]:
-        """mm that a tile shows."""
-        printer, laid = self._state.printer, self._bedding.laid
+    def _used(self) -> int:
+        return 1 + max((one.bed for one in self._bedding.laid), default=0)
+
+    def _printer(self, bed: int) -> Printer:
+        """The printer of a bed; of one that is not begun yet, that of the piece which is held."""
+        evaluated, pieces = self._state.evaluated, self._state.pieces
+        if evaluated is None:
+            return self._state.printer
+        if self._held is not None and pieces and bed >= self._used:
+            return pieces[self._held[0] % len(pieces)].on(self._state.printer)
+        return evaluated.printer_of(bed)
+
+    @property
+    def _sizes(self) -> list[tuple[float, float]]:
+        """mm of each bed that its tile shows; found once, and not for each piece that is drawn."""
+        of = (self._state.evaluated, self._state.printer, None if self._held is None else self._held[0])
+        if self._sized is None or self._sized[0] != of:
+            self._sized = of, [self._size(bed) for bed in range(self.beds)]
+        return self._sized[1]
+
+    def _size(self, bed: int) -> tuple[float, float]:
+        printer, laid = self._printer(bed), [one for one in self._bedding.laid if one.bed == bed]
         wide, deep = printer.bed_x, printer.bed_y
         if printer.endless == "x":
             wide = max(_ENDLESS * deep, max((one.outline.bounds[2] for one in laid), default=0.0) + printer.margin)
@@ -73,16 +93,28 @@ class BedTiles(QWidget):
             deep = max(_ENDLESS * wide, max((one.outline.bounds[3] for one in laid), default=0.0) + printer.margin)
         return wide, deep
 
+    @property
+    def _cell(self) -> tuple[float, float]:
+        """mm that the largest tile shows."""
+        return max(wide for wide, _ in self._sizes), max(deep for _, deep in self._sizes)
+
+    @property
+    def _lines(self) -> int:
+        """Of words under each tile: where there are several printers or materials, these are named too."""
+        work = self._bedding.work
+        made = {(bed.printer.name, bed.printer.material) for bed in work.beds} if work is not None else set()
+        return 2 if len(made) > 1 else 1
+
     def _scale(self, width: int) -> tuple[int, float]:
         """(tiles in a row, pixels for a mm)."""
-        wide, deep = self._size
+        wide, deep = self._cell
         columns = 1 if len(self._bedding.laid) <= 1 else 2  # there is room for another bed, which may be begun
         scale = (width - (columns - 1) * _GAP - 2) / columns / wide
         return columns, min(scale, _TALLEST / deep)
 
     def heightForWidth(self, width: int) -> int:
         columns, scale = self._scale(width)
-        return math.ceil(self.beds / columns) * (round(self._size[1] * scale) + _SAID + _GAP) + 2
+        return math.ceil(self.beds / columns) * (round(self._cell[1] * scale) + self._lines * _SAID + _GAP) + 2
 
     def sizeHint(self) -> QSize:
         return QSize(280, self.heightForWidth(280))
@@ -90,8 +122,11 @@ class BedTiles(QWidget):
     def tile(self, bed: int) -> QRectF:
         """Where a bed is, in pixels."""
         columns, scale = self._scale(self.width())
-        wide, deep = (size * scale for size in self._size)
-        return QRectF(1 + bed % columns * (wide + _GAP), 1 + bed // columns * (deep + _SAID + _GAP), wide, deep)
+        wide, deep = (size * scale for size in self._cell)
+        own_wide, own_deep = (size * scale for size in self._sizes[bed])
+        left = 1 + bed % columns * (wide + _GAP)
+        top = 1 + bed // columns * (deep + self._lines * _SAID + _GAP)
+        return QRectF(left, top + deep - own_deep, own_wide, own_deep)
 
     def pixel(self, bed: int, x: float, y: float) -> QPointF:
         """Where a place of a bed, mm, is."""
@@ -152,8 +187,8 @@ class BedTiles(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._room is not None:
-            (_, x0, y0, x1, y1), self._room = self._room, None
-            self._bedding.keep_free(min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0))
+            (bed, x0, y0, x1, y1), self._room = self._room, None
+            self._bedding.keep_free(bed, min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0))
             self.update()
             return
         held, at, self._held, self._at = self._held, self._at, None, None
@@ -209,7 +244,7 @@ class BedTiles(QWidget):
         return self._paths[number]
 
     def _paint_bed(self, painter: QPainter, bed: int) -> None:
-        printer, tile, work = self._state.printer, self.tile(bed), self._bedding.work
+        printer, tile, work = self._printer(bed), self.tile(bed), self._bedding.work
         fresh = work is not None and bed >= len(work.beds)
         painter.setPen(QPen(QColor(palette.STONE), 1.0, Qt.PenStyle.DashLine if fresh else Qt.PenStyle.SolidLine))
         painter.setBrush(QColor(palette.SHEET if fresh else "#FFFFFF"))
@@ -221,8 +256,8 @@ class BedTiles(QWidget):
         painter.drawRect(tile.adjusted(inset, inset, -inset, -inset))
         rooms = list(printer.kept_free)
         if self._room is not None:
-            _, x0, y0, x1, y1 = self._room
-            rooms.append((min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0)))
+            of, x0, y0, x1, y1 = self._room
+            rooms += [] if of != bed else [(min(x0, x1), min(y0, y1), abs(x1 - x0), abs(y1 - y0))]
         for x, y, wide, deep in rooms:
             corner = self.pixel(bed, x, y + deep)
             painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale).intersected(tile),
@@ -231,8 +266,14 @@ class BedTiles(QWidget):
         said = "another bed" if fresh else f"bed {bed + 1}"
         if work is not None and not fresh:
             said += f" · {text.hours(work.beds[bed].seconds)} · {text.grams(work.beds[bed].material)}"
-        under = QRectF(tile.left(), tile.bottom() + 2, tile.width(), _SAID)
+        columns, scale = self._scale(self.width())
+        room = self._cell[0] * scale if columns > 1 else self.width() - tile.left()
+        under = QRectF(tile.left(), tile.bottom() + 2, room, _SAID)
         painter.drawText(under, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, said)
+        if self._lines > 1:
+            named = " · ".join(one for one in (printer.name, printer.material) if one)
+            named = painter.fontMetrics().elidedText(named, Qt.TextElideMode.ElideRight, int(room))
+            painter.drawText(under.translated(0, _SAID), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, named)
 
     def _paint_piece(
         self, painter: QPainter, number: int, bed: int, across: float, up: float, *, clashing: bool

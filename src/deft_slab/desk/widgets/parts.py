@@ -117,6 +117,7 @@ class Panel(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._figure_rows: dict[str, QHBoxLayout] = {}
         inside = QWidget()
         self.column = QVBoxLayout(inside)
         self.column.setContentsMargins(14, 10, 14, 8)
@@ -143,8 +144,17 @@ class Panel(QScrollArea):
         found = {}
         for name, tip in named:
             layout, found[name] = figure_row(name, tip)
+            self._figure_rows[name] = layout
             self.add(layout)
         return found
+
+    def show_figure(self, name: str, on: bool) -> None:
+        """Shows a row of ``add_figures``, or leaves it out."""
+        layout = self._figure_rows[name]
+        for part in (layout.itemAt(number) for number in range(layout.count())):
+            widget = part.widget() if part is not None else None
+            if widget is not None:
+                widget.setVisible(on)
 
     def head(self, text: str) -> QLabel:
         if self.column.count():

@@ -9,12 +9,14 @@ from ...core.handoff.delivery import Handed, deliver, write_bed
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
 from ...core.handoff.papers import PAPERS, Paper
+from ...core.handoff.sharing import shared_out
 from ...core.handoff.sheet.made import Sheet, pages_of, sheet_for
 from ...core.lying import Lying
 from ...core.outcome import Outcome
+from ...core.plan import Plan
 from ...core.posting.posted import in_bodies
 from ...core.progress import Job
-from ..handoff_requests import Deliver, DrawSheet, MakeBed, NestBeds, SheetPages
+from ..handoff_requests import Deliver, DrawSheet, MakeBed, NestBeds, ShareOut, SheetPages
 from .shop import Shop
 
 
@@ -32,6 +34,10 @@ class Beds:
         laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, beds_by=plan.beds_by,
                        rounds=ROUNDS, job=job.part(0.2, 1.0))  # fmt: skip
         return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, own))
+
+    def share_out(self, asked: ShareOut, job: Job) -> Plan:
+        """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        return shared_out(self._shop.workshop(asked.plan), asked.plan, asked.printer, job)
 
     def deliver(self, asked: Deliver, job: Job) -> list[Handed]:
         """Raises SaveFailed, WouldReplace, BadPlan, Cancelled, OpenSurface, CutFailed."""

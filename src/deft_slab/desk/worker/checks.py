@@ -47,8 +47,9 @@ class Checks:
         """Posts for a piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         plan, printer = asked.plan.changed(posts=()), asked.printer
         pieces = self._shop.workshop(plan).evaluate(plan, printer, job.part(0.0, 0.2), detail="figures").pieces
-        layer = printer.layer_height if asked.layer is None else asked.layer
         piece = pieces[min(asked.number, len(pieces) - 1)]
+        printer = piece.on(printer)
+        layer = printer.layer_height if asked.layer is None else asked.layer
         return PostsProposed(*proposed_points(asked.posts, piece, layer, printer.least_island, job.part(0.2, 1.0)))
 
     def section(self, asked: CutSection, job: Job) -> tuple[SectionFace, ...]:

@@ -15,6 +15,7 @@ from ...core.printer import Printer
 from ...core.progress import Job
 from ...core.seated import SUBJECT_TRIANGLES, Subject
 from ...core.solid import Solid
+from ...core.wishes import made_on
 from ...core.workshop import Workshop
 
 _MODELS_KEPT = 2
@@ -59,6 +60,11 @@ class Shop:
         """What a plan comes to, whole, without the room around guests. Raises OpenSurface, CutFailed, BadPlan,
         Cancelled."""
         return self.workshop(plan).evaluate(plan, printer, job)
+
+    def judging(self, plan: Plan, number: int, printer: Printer) -> Printer:
+        """What a piece is printed on, which its seats are judged by. Raises OpenSurface, CutFailed, BadPlan,
+        Cancelled."""
+        return made_on(self.workshop(plan).part_of(plan, number, printer=printer)[2], printer, plan.second)[0]
 
     def few(self, plan: Plan, job: Job) -> Solid:
         """The uncut model of few triangles."""

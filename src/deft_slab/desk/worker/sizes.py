@@ -11,9 +11,9 @@ from ...core.judge.base import largest_scale
 from ...core.judge.edges import creases, edge_plane, round_edge
 from ...core.judge.tilts import set_down
 from ...core.judge.walls import thickness, thinnest
-from ...core.outcome import RoundEdge
 from ...core.plan import Guest
 from ...core.progress import Job
+from ...core.reports import RoundEdge
 from ...core.solid import Solid
 from ...core.wearer.room import scale_with_clearance, settled_place
 from ..replies import Walls

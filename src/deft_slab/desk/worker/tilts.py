@@ -45,9 +45,10 @@ class Tilts:
         directions = (
             np.concatenate([np.array([subject.now.down]), flats, spread]) if asked.round_number == 0 else spread
         )
-        figures = sweep(subject, directions, asked.printer, job.part(0.3, 1.0), self._shop.spread)
-        known = self._known(subject, asked.printer) if asked.round_number else None
-        self._looked = (judged(subject, asked.printer), known.and_also(figures) if known else figures)
+        printer = self._shop.judging(asked.plan, asked.number, asked.printer)
+        figures = sweep(subject, directions, printer, job.part(0.3, 1.0), self._shop.spread)
+        known = self._known(subject, printer) if asked.round_number else None
+        self._looked = (judged(subject, printer), known.and_also(figures) if known else figures)
         return MapRound(figures, flats, asked.round_number + 1 < len(_MAP_ROUNDS))
 
     def seats(self, asked: FindSeats, job: Job) -> SeatsFound:
@@ -55,9 +56,10 @@ class Tilts:
         workshop = self._shop.workshop(asked.plan)
         subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.1), printer=asked.printer)
         exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3), asked.printer)
-        known = self._known(subject, asked.printer)
+        printer = self._shop.judging(asked.plan, asked.number, asked.printer)
+        known = self._known(subject, printer)
         found, figures = seats_worth_trying(
-            subject, asked.printer, asked.weights, exposed, job.part(0.3, 0.9), self._shop.spread, known
+            subject, printer, asked.weights, exposed, job.part(0.3, 0.9), self._shop.spread, known
         )
         return SeatsFound(_with_pictures(subject, found), figures)
 
@@ -71,7 +73,8 @@ class Tilts:
         for number in range(asked.pieces):
             step = job.part(number / asked.pieces, (number + 1) / asked.pieces)
             subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step, printer=asked.printer)
-            found, _ = seats_worth_trying(subject, asked.printer, asked.weights, None, step, self._shop.spread)
+            printer = self._shop.judging(asked.plan, number, asked.printer)
+            found, _ = seats_worth_trying(subject, printer, asked.weights, None, step, self._shop.spread)
             best.append(found[0].tilt)
         return best
 
@@ -81,7 +84,8 @@ class Tilts:
         subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.2), printer=asked.printer)
         exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4), asked.printer)
         step, spread = job.part(0.4, 1.0), self._shop.spread
-        found = leaning(subject, asked.printer, asked.weights, exposed, asked.lift, step, spread)
+        printer = self._shop.judging(asked.plan, asked.number, asked.printer)
+        found = leaning(subject, printer, asked.weights, exposed, asked.lift, step, spread)
         return _with_pictures(subject, found)
 
     def region_normal(self, asked: FaceRegion, job: Job) -> NDArray[np.float64]:

@@ -42,17 +42,35 @@ def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
     return found
 
 
+def _printers(subject: Subject) -> str:
+    """The printers that are used."""
+    labels = dict.fromkeys(bed.printer.label for bed in subject.work.beds)
+    return " and ".join(labels) or subject.printer.label
+
+
+def _loaded(subject: Subject, printer: Printer) -> str:
+    """The printer and the material of a bed, where not all are alike."""
+    made = {(bed.printer.name, bed.printer.material) for bed in subject.work.beds}
+    names = [printer.name] if len({name for name, _ in made}) > 1 else []
+    names += [printer.loads[0]] if len({material for _, material in made}) > 1 else []
+    return _joined(*names)
+
+
+def _joined(*words: str) -> str:
+    return " · ".join(word for word in words if word)
+
+
 def _many(count: int, word: str) -> str:
     return f"{count} {word}{'s' if count != 1 else ''}"
 
 
 def _overview(subject: Subject, job: Job) -> Iterator[Block]:
-    outcome, work, printer = subject.outcome, subject.work, subject.printer
+    outcome, work = subject.outcome, subject.work
     plan = outcome.plan
     yield Heading(subject.title, level=1)
     size = text.box(tuple(float(side) for side in outcome.spans[0]))  # type: ignore[arg-type]
     copies = f" · {plan.copies} times" if plan.copies > 1 else ""
-    yield Words(f"{size} as it stands · {_many(outcome.totals.pieces, 'piece')}{copies} · for {printer.label}")
+    yield Words(f"{size} as it stands · {_many(outcome.totals.pieces, 'piece')}{copies} · for {_printers(subject)}")
     figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), "Put together")]
     if len(outcome.pieces) > 1:
         figures.append(Figure(views.assembled(outcome, (_WIDE / 2, 82.0), apart=True),
@@ -60,17 +78,24 @@ def _overview(subject: Subject, job: Job) -> Iterator[Block]:
     yield Figures(tuple(figures), 82.0)
     yield Heading("The job")
     rows = [
-        (f"Bed {bed.bed + 1}", _many(len(bed.pieces), "piece"), text.hours(bed.seconds), text.grams(bed.material),
-         f"{bed.cost:,.2f}")
+        (f"Bed {bed.bed + 1}", _joined(_many(len(bed.pieces), "piece"), _loaded(subject, bed.printer)),
+         text.hours(bed.seconds), text.grams(bed.material), f"{bed.cost:,.2f}")
         for bed in work.beds
     ]  # fmt: skip
-    share = f"{100 * printer.failed_share:g} %"
+    shares = dict.fromkeys(f"{100 * bed.printer.failed_share:g} %" for bed in work.beds)
+    share = " or ".join(shares)
     rows.append(("In all", _many(sum(len(bed.pieces) for bed in work.beds), "piece"), text.hours(work.seconds),
                  text.grams(work.material), f"{work.cost:,.2f}"))  # fmt: skip
+    materials = work.materials
+    rows += [("", f"of that {name}", "", text.grams(of), "") for name, of in materials.items() if len(materials) > 1]
     yield Table(("", "", "time", "material", "cost"), tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}),
-                frozenset({len(rows) - 1}))  # fmt: skip
+                frozenset({len(work.beds)}))  # fmt: skip
     least = f"fewer than {_many(work.least, 'bed')} cannot hold it" if len(work.beds) > 1 else "one bed is enough"
-    yield Words(f"On one printer, one bed after the other; {least}. The longest piece alone takes "
+    several = len({bed.second for bed in work.beds}) > 1
+    how = f"With both printers at once it takes {text.hours(work.elapsed)}" if several else (
+        "On one printer, one bed after the other"
+    )  # fmt: skip
+    yield Words(f"{how}; {least}. The longest piece alone takes "
                 f"{text.hours(work.longest)}. The cost in all has {share} more for prints that fail; it is in the "
                 "currency of the profile.", faint=True)  # fmt: skip
     yield from _comparison(subject)
@@ -107,12 +132,13 @@ def _beds(subject: Subject, job: Job) -> Iterator[Block]:
     for done, bed in enumerate(work.beds):
         job.step(done / len(work.beds), f"Drawing bed {bed.bed + 1}")
         lies = [(str(pieces[n % len(pieces)].number), subject.laid[n]) for n in bed.pieces]
-        drawing = views.bed(subject.printer, lies, (80.0, 62.0))
+        drawing = views.bed(bed.printer, lies, (80.0, 62.0))
         numbers = ", ".join(_counted([number for number, _ in lies]))
         cards.append(Card(
             f"Bed {bed.bed + 1}", (Figure(drawing),),
             (f"Piece{'s' if len(lies) > 1 else ''} {numbers}",
-             f"{text.hours(bed.seconds)} · {text.grams(bed.material)} · {bed.cost:,.2f}"), 62.0,
+             f"{text.hours(bed.seconds)} · {text.grams(bed.material)} · {bed.cost:,.2f}",
+             *filter(None, (_loaded(subject, bed.printer),))), 62.0,
         ))  # fmt: skip
     yield Cards(tuple(cards), 2)
     yield Words("Seen from above, the front edge of the bed below.", faint=True)
@@ -155,10 +181,12 @@ def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[
     flat = f"sits flat on {text.area(f.base_area_mm2)}" if f.sits_flat else (
         "on posts or support" if piece.lift > 0 else "does not sit flat"
     )  # fmt: skip
+    loaded = _loaded(subject, piece.on(subject.printer))
+    made = (f"{loaded[0].upper()}{loaded[1:]}.",) if loaded else ()
     fits = () if piece.fit.fits else (f"Does not fit: {piece.fit.sentence()}.",)
     return (
         f"{text.box(f.size_mm)} · print {often}{also} · bed {', '.join(str(bed) for bed in beds)}",
-        f"{text.hours(f.print_seconds)} · {text.grams(f.material_g)} each · {flat} · {held}", *fits,
+        f"{text.hours(f.print_seconds)} · {text.grams(f.material_g)} each · {flat} · {held}", *made, *fits,
     )  # fmt: skip
 
 
@@ -265,8 +293,9 @@ def _finishing(subject: Subject, job: Job) -> Iterator[Block]:
 
 def _warnings(subject: Subject, job: Job) -> Iterator[Block]:
     notes = list(subject.outcome.notes)
-    found = [line for checked in subject.checked for line in _found_in(checked, subject.printer, left=False)]
-    left = [line for checked in subject.checked for line in _found_in(checked, subject.printer, left=True)]
+    both = list(zip(subject.checked, subject.outcome.pieces, strict=True))
+    found = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=False)]
+    left = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=True)]
     yield Heading("Before you print")
     if not (notes or found or left):
         yield Words("Nothing was found that needs a look.")

@@ -138,7 +138,7 @@ class HollowPanel(Panel):
         self._show_vents(hollow)
 
     def _show_figures(self) -> None:
-        report, printer = self._hollowing.report, self._state.printer
+        report, printer = self._hollowing.report, self._state.piece_printer
         made = report is not None and not report.problem
         for figure in self.figures.values():
             figure.setText("–")

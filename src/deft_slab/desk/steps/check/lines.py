@@ -47,9 +47,10 @@ def lines_of(outcome: Outcome, checked: Sequence[Checked], printer: Printer) -> 
     found = [*_about_volume(outcome), *_about_joins(outcome)]
     for number, piece in enumerate(outcome.pieces):
         several = len(outcome.pieces) > 1
-        found += _about_seat(number, piece, printer)
+        own = piece.on(printer)
+        found += _about_seat(number, piece, own)
         if number < len(checked):
-            found += _about_layers(checked[number], piece.name if several else "", printer)
+            found += _about_layers(checked[number], piece.name if several else "", own)
     said = {f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in outcome.pieces}
     notes = (note for note in outcome.notes if note not in said)
     found += [_about_support(outcome), *(Line("look", "Look here", note) for note in notes)]

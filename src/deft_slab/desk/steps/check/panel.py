@@ -116,7 +116,7 @@ class CheckedPanel(Panel):
         parts = []
         if line.found is not None:
             parts.append(self._leaving(line.found))
-        filament = self.state.printer.kind == "filament"
+        filament = self.state.piece_printer.kind == "filament"
         if "hold" in line.helps and line.found is not None and line.number is not None and filament:
             parts.append(button("Hold it here", "Asks for support under this place: a hold spot.",
                                 partial(self._checking.hold, line.number, line.found), role="small"))  # fmt: skip
@@ -156,7 +156,7 @@ class CheckedPanel(Panel):
     # the layers
 
     def _show_layers(self) -> None:
-        heights = self.state.printer.layer_heights
+        heights = self.state.piece_printer.layer_heights
         words = [f"{height:g} mm" for height in heights]
         with quietly(self.layers):
             if [self.layers.itemText(n) for n in range(self.layers.count())] != words:
@@ -166,4 +166,4 @@ class CheckedPanel(Panel):
             self.layers.setCurrentIndex(heights.index(now) if now in heights else -1)
 
     def _on_layer(self, number: int) -> None:
-        self._checking.look_at(self.state.printer.layer_heights[number])
+        self._checking.look_at(self.state.piece_printer.layer_heights[number])

@@ -46,7 +46,8 @@ def _together(pieces: tuple[Checked, ...]) -> tuple[np.ndarray, np.ndarray]:
 
 def _marks(found: Checked, state: DeskState) -> list[RailMark]:
     """Of one piece: what counts in colour, what is held, small or left on purpose in grey."""
-    printer = state.printer
+    pieces = state.pieces
+    printer = pieces[found.number].on(state.printer) if found.number < len(pieces) else state.printer
     marks = []
     for island in found.islands:
         counts = not (island.held or island.small or island.left)
