@@ -108,7 +108,7 @@ def test_by_command_from_a_file_to_beds(block, tmp_path):
     assert listed["job"] == pytest.approx(found["job"])
     rows = list(csv.reader((out / "pieces.csv").read_text().splitlines()))
     assert len(rows) == 1 + 6
-    assert sum(float(row[10]) for row in rows[1:]) == pytest.approx(found["job"]["material_g"], abs=0.05)
+    assert sum(float(row[11]) for row in rows[1:]) == pytest.approx(found["job"]["material_g"], abs=0.05)
     refused = call("handoff", block, "--straight", 0, 0, 1, 20, "--out", out)
     assert refused.returncode == 1
     assert "replace" in refused.stderr
@@ -329,7 +329,7 @@ def test_beds_of_one_piece_each_and_the_longest_first():
     laid = lay_out(pieces, PRINTER, 5, beds_by="hours")
     beds = 1 + max(one.bed for one in laid)
     assert beds == 1 + max(one.bed for one in lay_out(pieces, PRINTER, 5))
-    hours = [bed_seconds([pieces[n % 3] for n, one in enumerate(laid) if one.bed == bed], PRINTER)
+    hours = [bed_seconds([pieces[laid[n].piece] for n, one in enumerate(laid) if one.bed == bed], PRINTER)
              for bed in range(beds)]  # fmt: skip
     assert hours == sorted(hours, reverse=True)
 

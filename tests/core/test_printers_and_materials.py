@@ -15,6 +15,7 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
+from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.handoff.beds import laid_with_job, lay_out, least_beds
@@ -23,6 +24,7 @@ from deft_slab.core.handoff.laid import bed_printer, collisions, kept_as
 from deft_slab.core.handoff.sharing import _estimated, _shared, _Task, shared_out
 from deft_slab.core.handoff.sheet.made import sheet_for
 from deft_slab.core.intake.threemf import wrapper
+from deft_slab.core.joins import GlueJoin
 from deft_slab.core.judge.effort import layer_count
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import Material, default_printer, shipped_printers
@@ -306,3 +308,35 @@ def test_two_bodies_that_touch_nothing_share_a_printer():
     pieces = Workshop(model).evaluate(plan, PRINTER).pieces
     plan = plan.with_wish(pieces[0].wish(material="Red"), pieces[0].wished)
     assert Workshop(model).evaluate(plan, PRINTER).pieces[0].on(PRINTER).material == "Red"
+
+
+def test_one_coupon_is_laid_with_all_copies():
+    """It is closed, lies on a bed once, has its own mass, and changes nothing of what is told of the pieces."""
+    workshop = Workshop(TOWER)
+    bare = workshop.evaluate(tower(copies=3), PRINTER)
+    join = workshop.proposed_joins(tower(), PRINTER)[0]
+    plan = tower(copies=3, coupon=CouponWish(join=join, steps=(0.1, 0.2, 0.3)))
+    outcome = workshop.evaluate(plan, PRINTER)
+    piece = outcome.pieces[-1]
+    assert piece.extra == COUPON
+    assert trimesh.Trimesh(piece.solid.vertices, piece.solid.triangles).is_watertight
+    assert piece.figures.sits_flat
+    assert outcome.totals.pieces == bare.totals.pieces == 4
+    assert outcome.lost_share == pytest.approx(bare.lost_share, abs=1e-9)
+    laid, work = laid_with_job(outcome, PRINTER)
+    assert [(one.copy, one.piece) for one in laid] == [
+        (0, 0), (0, 1), (0, 2), (0, 3), (0, 4), (1, 0), (1, 1), (1, 2), (1, 3), (2, 0), (2, 1), (2, 2), (2, 3),
+    ]  # fmt: skip
+    assert not collisions(laid, PRINTER, outcome.pieces)
+    own = math.fsum(one.figures.material_g for one in outcome.pieces[:4])
+    assert work.material == pytest.approx(3 * own + piece.figures.material_g)
+    assert kept_as(outcome.pieces, laid)[4].bed == laid[4].of_printer
+    again = lay_out(outcome.pieces, PRINTER, 3, lying=kept_as(outcome.pieces, laid))
+    assert [(one.piece, one.bed) for one in again] == [(one.piece, one.bed) for one in laid]
+    glued = plan.changed(coupon=CouponWish(join=GlueJoin(**join.model_dump(include=_ON)), steps=(0.1,)))
+    without = workshop.evaluate(glued, PRINTER)
+    assert len(without.pieces) == 4
+    assert [note for note in without.notes if "no coupon" in note]
+
+
+_ON = {"id", "cut", "between", "at"}

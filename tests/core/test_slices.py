@@ -39,7 +39,7 @@ def stack_for(solid, printer=SMALL, thickness=0.5, copies=1):
     model = model_of(solid)
     pieces = Workshop(model).evaluate(Plan(model=model.ref), printer).pieces
     laid = lay_out(pieces, printer, copies)
-    return stack_of(pieces, list(enumerate(laid)), printer), laid
+    return stack_of(pieces, laid, printer), laid
 
 
 def pictures(stack, printer=SMALL):
@@ -210,9 +210,9 @@ def test_a_piece_on_posts_stands_on_the_plate_with_them():
     printer = SMALL.changed(layer_heights=(0.5,))
     piece = Workshop(model).evaluate(Plan(model=model.ref, lift=2.0), printer).pieces[0]
     laid = lay_out([piece], printer)
-    layers = list(stack_of([piece], [(0, laid[0])], printer).layers())
+    layers = list(stack_of([piece], laid, printer).layers())
     assert len(layers) == 10
     assert [layer.area for layer in layers[:4]] == [0.0] * 4
     assert [layer.area for layer in layers[4:]] == pytest.approx([36.0] * 6)
     stands = replace(piece, lift=0.0)
-    assert next(stack_of([stands], [(0, laid[0])], printer).layers()).area == pytest.approx(36.0)
+    assert next(stack_of([stands], laid, printer).layers()).area == pytest.approx(36.0)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from .cuts import Cut
 from .groups import Part
 from .hollowing.hollowed import hollow_all
+from .joining.coupon import with_coupon
 from .joining.joined import Joined
 from .joining.joinery import Joinery
 from .kept import Kept
@@ -37,12 +38,15 @@ class Finishing:
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
         hollow: bool = True,
     ) -> Finished:  # fmt: skip
-        """The pieces with the joins and the hollows of a plan. hollow : whether there is time for that, which takes
-        seconds; not while something is dragged. Raises Cancelled."""
+        """The pieces with the joins, the hollows and the coupon of a plan. hollow : whether there is time for these
+        two, which take seconds; not while something is dragged. Raises Cancelled."""
         joined = Joinery(self.kept, self.spread).joined(plan, parts, stages, printer, job.part(0.0, 0.5))
-        if not (hollow and plan.hollows):
-            return Finished(joined, {})
-        made = hollow_all(joined.parts, plan.hollows, self.kept, job.part(0.5, 1.0))
-        whole = replace(joined, parts=made.parts, names={**joined.names, **made.names},
-                        kinds={**joined.kinds, **made.kinds})  # fmt: skip
-        return Finished(whole, made.reports)
+        reports: dict[str, HollowReport] = {}
+        if hollow and plan.hollows:
+            made = hollow_all(joined.parts, plan.hollows, self.kept, job.part(0.5, 1.0))
+            joined = replace(joined, parts=made.parts, names={**joined.names, **made.names},
+                             kinds={**joined.kinds, **made.kinds})  # fmt: skip
+            reports = made.reports
+        if hollow and plan.coupon is not None:
+            joined = with_coupon(joined, plan.coupon, printer, self.kept)
+        return Finished(joined, reports)

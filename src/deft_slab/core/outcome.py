@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from .coupons import COUPON
 from .cuts import Side
 from .model import MendReport
 from .plan import Plan
@@ -288,7 +289,7 @@ class Totals:
 
 
 def _base_of(pieces: Sequence[Piece]) -> float:
-    return math.fsum(piece.figures.base_area_mm2 for piece in pieces)
+    return math.fsum(piece.figures.base_area_mm2 for piece in pieces if not piece.extra)
 
 
 @dataclass(frozen=True, eq=False)
@@ -393,6 +394,7 @@ class Outcome:
         """How much of the volume before is in no piece, no kerf and no crumb; None where there was none before."""
         if not self.volume_before_mm3:
             return None
-        after = sum(piece.solid.volume for piece in self.pieces) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3
+        own = (piece.solid.volume for piece in self.pieces if piece.extra != COUPON)
+        after = sum(own) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3
         after += self.hollows_mm3
         return abs(after / self.volume_before_mm3 - 1.0)

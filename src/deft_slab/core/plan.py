@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from .coupons import CouponWish
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, free_ids, triple
 from .errors import BadPlan
@@ -178,6 +179,8 @@ class Plan(Document):
     beds_by: BedsBy = "fewest"
     second: Printer | None = None
     """A second printer, for the pieces whose wishes say so; all others are printed on the first."""
+    coupon: CouponWish | None = None
+    """Printed with the pieces."""
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
     """What was found by a check and may stay."""
 
@@ -364,7 +367,15 @@ class Plan(Document):
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
         return self.changed(
-            recipe=(), joins=(), hollows=(), posts=(), pieces=(), lying=(), tilt=self.model.tilt_as_opened, lift=0.0
+            recipe=(),
+            joins=(),
+            hollows=(),
+            posts=(),
+            pieces=(),
+            lying=(),
+            coupon=None,
+            tilt=self.model.tilt_as_opened,
+            lift=0.0,
         )
 
     def fresh_id(self) -> str:

@@ -8,6 +8,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from .coupons import COUPON
 from .cuts import Cut
 from .groups import Part, Uncut
 from .model import MendReport, Model
@@ -162,6 +163,8 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
             said.append(f"{own.name} has no material “{wished}”; {piece.name} is reckoned in what it usually has.")
     if any(piece.wished is not None and piece.wished.second for piece in pieces) and plan.second is None:
         said.append("Pieces that were meant for a second printer are on the first: there is no second one.")
+    if plan.coupon is not None and not any(one.extra == COUPON for one in pieces):
+        said.append("There is no coupon for this join: it has no hole, or its measures make no body.")
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
         said.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")

@@ -113,7 +113,7 @@ class Workshop:
         uncut = self._sized(plan, uncut)
         parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
         joined, hollows = Joined(parts, []), {}
-        if detail == "whole" or plan.joins or plan.hollows:
+        if detail == "whole" or plan.joins or plan.hollows or plan.coupon:
             step = job.part(0.37, 0.38)
             done = Finishing(self.kept, self.spread).done(plan, parts, stages, printer, step, hollow=not quick)
             joined, hollows, parts = done.joined, done.hollows, done.joined.parts

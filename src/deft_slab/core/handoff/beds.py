@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from ..coupons import COUPON
 from ..lying import BedsBy, Lying
 from ..nesting.footprint import footprint
 from ..nesting.shapes import Lies, Nested, Shape, Sheet
@@ -51,32 +52,29 @@ def lay_out(
     ------
     Cancelled : the job is no longer wanted.
     """
-    found: dict[int, Laid] = {}
+    found: list[Laid] = []
     beds, begins = 0, 0.0
     loads = list(_loads(pieces, printer, copies, lying, posts or {}, beds_by))
     for done, load in enumerate(loads):
         step = job.part(done / len(loads), (done + 1) / len(loads))
         laid = _laid(load, beds_by, rounds, step, beds, begins)
-        for number, one in enumerate(laid):
-            copy, own = divmod(number, len(load.pieces))
-            found[copy * len(pieces) + load.numbers[own]] = one
+        found += laid
         beds = 1 + max(one.bed for one in laid)
         begins = max(one.bed_x + max(load.printer.bed_x, one.outline.bounds[2]) for one in laid) + _BETWEEN
-    return [found[number] for number in range(copies * len(pieces))]
+    return sorted(found, key=lambda one: (one.copy, one.piece))
 
 
 @dataclass(frozen=True)
 class _Load:
-    """What goes on to the beds of one printer. numbers : of the pieces, in the list of all; outlines : of each
-    groups : of each, those of different ones share no bed; where : those that lie somewhere, by copy * pieces + n"""
+    """What goes on to the beds of one printer. all : (copy, number of the piece) of each; pieces : all, by number
+    outlines, groups : by number; what is of different groups shares no bed; where : those that lie somewhere already"""
 
     printer: Printer
-    copies: int
-    numbers: tuple[int, ...]
-    pieces: tuple[Piece, ...]
-    outlines: tuple[shapely.MultiPolygon, ...]
-    groups: tuple[int, ...]
-    where: dict[int, Lying]
+    all: tuple[tuple[int, int], ...]
+    pieces: Sequence[Piece]
+    outlines: dict[int, shapely.MultiPolygon]
+    groups: dict[int, int]
+    where: dict[tuple[int, int], Lying]
 
 
 def _loads(
@@ -86,21 +84,18 @@ def _loads(
     """For each printer that is used."""
     where = numbered(pieces, lying)
     for second in (False, True):
-        numbers = tuple(n for n, piece in enumerate(pieces) if piece.second == second)
+        numbers = [n for n, piece in enumerate(pieces) if piece.second == second]
         if not numbers:
             continue
-        own = tuple(pieces[n] for n in numbers)
-        materials = [piece.on(printer).material for piece in own]
-        known = list(dict.fromkeys(materials))
-        groups = [known.index(material) for material in materials]
+        known = list(dict.fromkeys(pieces[n].on(printer).material for n in numbers))
+        groups = {n: known.index(pieces[n].on(printer).material) for n in numbers}
         if beds_by == "piece":
-            groups = [number * len(known) + group for number, group in enumerate(groups)]
-        there = {
-            copy * len(own) + k: where[copy * len(pieces) + n]
-            for copy in range(copies) for k, n in enumerate(numbers) if copy * len(pieces) + n in where
-        }  # fmt: skip
-        outlines = tuple(_outline(n, pieces[n], posts) for n in numbers)
-        yield _Load(own[0].on(printer), copies, numbers, own, outlines, tuple(groups), there)
+            groups = {n: n * len(known) + group for n, group in groups.items()}
+        # one coupon tells as much as several
+        every = tuple((copy, n) for copy in range(copies) for n in numbers if copy == 0 or pieces[n].extra != COUPON)
+        outlines = {n: _outline(n, pieces[n], posts) for n in numbers}
+        yield _Load(pieces[numbers[0]].on(printer), every, pieces, outlines, groups,
+                    {key: one for key, one in where.items() if key in every})  # fmt: skip
 
 
 def _laid(load: _Load, beds_by: BedsBy, rounds: int, job: Job, first: int, begins: float) -> list[Laid]:
@@ -124,8 +119,8 @@ def _laid(load: _Load, beds_by: BedsBy, rounds: int, job: Job, first: int, begin
 def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:
     """The same with its beds numbered as they are to be printed."""
     on: list[list[int]] = [[] for _ in range(found.sheets)]
-    for n, place in enumerate(found.places):
-        on[place.sheet].append(n % len(load.pieces))
+    for (_, n), place in zip(load.all, found.places, strict=True):
+        on[place.sheet].append(n)
     if beds_by == "piece":
         order = sorted(range(found.sheets), key=lambda bed: (min(on[bed]), bed))
     elif beds_by == "colour":
@@ -172,17 +167,16 @@ def _sheet(printer: Printer) -> Sheet:
 def _shapes(load: _Load, *, thorough: bool = False) -> list[Shape]:
     """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
     printer, shapes = load.printer, []
-    for copy in range(load.copies):
-        for number, piece in enumerate(load.pieces):
-            yaw = piece.fit.yaw if piece.fit.fits else 0.0
-            turns = tuple(dict.fromkeys((yaw, yaw + 90.0, *((yaw + turn) for turn in _AROUND if thorough))))
-            fixed = load.where.get(copy * len(load.pieces) + number)
-            outline = load.outlines[number]
-            if printer.endless == "x":  # the other way round, and turned the other way
-                outline = _swapped(outline)
-                turns = tuple(-turn for turn in turns)
-            lies = None if fixed is None else _in_sheet(fixed, printer)
-            shapes.append(Shape(outline, turns, fixed=lies, group=load.groups[number]))
+    for copy, number in load.all:
+        piece, outline = load.pieces[number], load.outlines[number]
+        yaw = piece.fit.yaw if piece.fit.fits else 0.0
+        turns = tuple(dict.fromkeys((yaw, yaw + 90.0, *((yaw + turn) for turn in _AROUND if thorough))))
+        fixed = load.where.get((copy, number))
+        if printer.endless == "x":  # the other way round, and turned the other way
+            outline = _swapped(outline)
+            turns = tuple(-turn for turn in turns)
+        lies = None if fixed is None else _in_sheet(fixed, printer)
+        shapes.append(Shape(outline, turns, fixed=lies, group=load.groups[number]))
     return shapes
 
 
@@ -233,17 +227,17 @@ def _as_laid(
         ]
     pitch = max(printer.bed_x, max((box[2] for box in boxes), default=0.0)) + _BETWEEN
     laid = []
-    for number, (place, box) in enumerate(zip(found.places, boxes, strict=True)):
-        piece, turn = load.pieces[number % len(load.pieces)], -place.turn if swapped else place.turn
+    for (copy, number), place, box in zip(load.all, found.places, boxes, strict=True):
+        piece, turn = load.pieces[number], -place.turn if swapped else place.turn
         rotation = Tilt.turn((0.0, 0.0, 1.0), turn).rotation @ piece.seat.rotation
         x, y = (box[k] + shift[place.sheet][k] for k in (0, 1))
-        own_outline = shapes[number].outline
-        shape = shapely.affinity.rotate(_swapped(own_outline) if swapped else own_outline, turn, origin=(0.0, 0.0))
+        shape = shapely.affinity.rotate(load.outlines[number], turn, origin=(0.0, 0.0))
         low_x, low_y, _, _ = shape.bounds
         up = piece.lift - float((piece.solid.vertices @ rotation[2]).min())
         bed_x = begins + place.sheet * pitch
-        laid.append(Laid(rotation, np.array([x - low_x + bed_x, y - low_y, up]), first + place.sheet, bed_x, turn,
-                         shapely.affinity.translate(shape, x - low_x, y - low_y), place.sheet))  # fmt: skip
+        moved = np.array([x - low_x + bed_x, y - low_y, up])
+        outline = shapely.affinity.translate(shape, x - low_x, y - low_y)
+        laid.append(Laid(rotation, moved, first + place.sheet, bed_x, turn, outline, place.sheet, number, copy))
     return laid
 
 

@@ -100,7 +100,7 @@ def deliver(
         for done, (path, ending, piece, bed, count) in enumerate(names):
             step = files.part(done / len(names), (done + 1) / len(names))
             step.step(0.0, f"Making {path.name}")
-            own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
+            own = [one for one in laid if one.bed == bed]
             on = printer if bed is None else bed_printer(pieces, laid, bed, printer)
             if ending in LAYERS:
                 ready.append(_layers(printed, own, path, ending, title, on, aside, step))
@@ -136,7 +136,7 @@ def write_bed(
     ------
     BadPlan : there is no such bed. SaveFailed, OpenSurface, Cancelled : as ``deliver``.
     """
-    own = [(n, one) for n, one in enumerate(laid) if one.bed == bed]
+    own = [one for one in laid if one.bed == bed]
     if not own:
         raise BadPlan(f"There is no bed {bed + 1}.")
     pieces, printer = as_printed(pieces, printer), bed_printer(pieces, laid, bed, printer)
@@ -162,14 +162,14 @@ def _planned(
     resin = {bed for bed in beds if bed_printer(pieces, laid, bed, printer).kind == "resin"}
     if wished.layers and not resin:
         raise BadPlan("A filament printer lays paths, and takes no pictures of layers.", remedy="Leave them out.")
-    copies = len(laid) // len(pieces)
     counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
     found: list[tuple[Path, str, int | None, int | None, int]] = []
     for piece, equal in counted:
         number = next(n for n, one in enumerate(pieces) if one is piece)
+        count = equal * sum(one.piece == number for one in laid)
         for ending in wished.pieces:
-            name = named(wished.pattern, piece, equal * copies, laid[number].bed, ending)
-            found.append((folder / f"{name}.{ending}", ending, number, None, equal * copies))
+            name = named(wished.pattern, piece, count, laid[number].bed, ending)
+            found.append((folder / f"{name}.{ending}", ending, number, None, count))
     for bed in beds:
         count = sum(one.bed == bed for one in laid)
         for ending in (*wished.beds, *(LAYERS if wished.layers and bed in resin else ())):
@@ -202,17 +202,17 @@ def _piece(piece: Piece, ending: str, title: str, printer: Printer, wished: Wish
 
 
 def _bed(
-    pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], ending: str, title: str, printer: Printer
+    pieces: Sequence[Piece], own: Sequence[Laid], ending: str, title: str, printer: Printer
 ) -> _Made:  # fmt: skip
     """All pieces of a bed, where they lie on it."""
-    on_it = [pieces[n % len(pieces)] for n, _ in own]
-    places = [_at(one.rotation, one.shift - [one.bed_x, 0.0, 0.0]) for _, one in own]
+    on_it = [pieces[one.piece] for one in own]
+    places = [_at(one.rotation, one.shift - [one.bed_x, 0.0, 0.0], k) for k, one in enumerate(own)]
     surfaces = [two_sided(piece.solid) for piece in on_it]
     placed = [place.placed(corners) for place, (corners, _) in zip(places, surfaces, strict=True)]
     volumes = [piece.solid.volume if piece.solid.closed else None for piece in on_it]
     wanted = list(zip(placed, volumes, strict=True))
     if ending == "3mf":
-        bed = own[0][1].bed + 1
+        bed = own[0].bed + 1
         about = {"Description": f"Bed {bed}: {len(own)} pieces for {printer.name}, {printer.label}"}
         picture = _thumbnail(on_it, places)
         return together_bytes(on_it, places, printer, f"{title}, bed {bed}", about, picture=picture), wanted
@@ -236,7 +236,7 @@ def _thumbnail(pieces: Sequence[Piece], places: Sequence[Laid]) -> bytes:
 
 
 def _layers(
-    pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], path: Path, ending: str, title: str, printer: Printer,
+    pieces: Sequence[Piece], own: Sequence[Laid], path: Path, ending: str, title: str, printer: Printer,
     aside: contextlib.ExitStack, job: Job,
 ) -> tuple[Handed, bytes | IO[bytes]]:  # fmt: skip
     """The layers of a bed, read again. aside : closes what was kept aside, when it has been saved"""
@@ -245,7 +245,7 @@ def _layers(
     from .slices.polygons import sliced_bytes
 
     stack = stack_of(pieces, own, printer)
-    bed, names = own[0][1].bed, [pieces[n % len(pieces)].name for n, _ in own]
+    bed, names = own[0].bed, [pieces[one.piece].name for one in own]
     content: bytes | IO[bytes]
     if ending == LAYERS[0]:
         try:
@@ -260,17 +260,17 @@ def _layers(
     else:
         about = f"Bed {bed + 1}: {len(own)} pieces for {printer.name}, {printer.label}"
         content = sliced_bytes(stack, names, f"{title}, bed {bed + 1}", about, job)
-        volume = math.fsum(pieces[n % len(pieces)].solid.volume for n, _ in own)
-    x0, y0 = np.min([one.outline.bounds[:2] for _, one in own], axis=0)
-    x1, y1 = np.max([one.outline.bounds[2:] for _, one in own], axis=0)
+        volume = math.fsum(pieces[one.piece].solid.volume for one in own)
+    x0, y0 = np.min([one.outline.bounds[:2] for one in own], axis=0)
+    x1, y1 = np.max([one.outline.bounds[2:] for one in own], axis=0)
     triangles = sum(len(one.triangles) for one in stack.slicers)
     size = (float(x1 - x0), float(y1 - y0), stack.levels.height)
     return Handed(path, None, bed, len(own), triangles, volume, size), content
 
 
-def _at(rotation: Floats, shift: Floats) -> Laid:
-    """A place that has no bed."""
-    return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon(), 0)
+def _at(rotation: Floats, shift: Floats, piece: int = 0) -> Laid:
+    """A place that has no bed. piece : its number among those that are written"""
+    return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon(), 0, piece, 0)
 
 
 def _as_json(
@@ -293,8 +293,8 @@ def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> di
     for bed in work.beds:
         on_it = []
         for n in bed.pieces:
-            piece, (x0, y0, x1, y1) = pieces[n % len(pieces)], laid[n].outline.bounds
-            on_it.append({"name": piece.name, "number": piece.number, "copy": n // len(pieces) + 1,
+            piece, (x0, y0, x1, y1) = pieces[laid[n].piece], laid[n].outline.bounds
+            on_it.append({"name": piece.name, "number": piece.number, "copy": laid[n].copy + 1,
                           "at": [round((x0 + x1) / 2, 4), round((y0 + y1) / 2, 4)],
                           "turn_deg": round(laid[n].turn, 4)})  # fmt: skip
         beds.append({"bed": bed.bed + 1, "printer": bed.printer.name, "material": bed.printer.loads[0],
@@ -313,11 +313,11 @@ def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer) -> 
     rows = csv.writer(out, lineterminator="\n")
     rows.writerow(["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm",
                    "material", "material g", "hours", "printer"])  # fmt: skip
-    for n, one in enumerate(laid):
-        piece, (x0, y0, x1, y1) = pieces[n % len(pieces)], one.outline.bounds
+    for one in laid:
+        piece, (x0, y0, x1, y1) = pieces[one.piece], one.outline.bounds
         on = piece.on(printer)
         rows.writerow([
-            piece.number, piece.name, n // len(pieces) + 1, one.bed + 1, f"{(x0 + x1) / 2:.3f}",
+            piece.number, piece.name, one.copy + 1, one.bed + 1, f"{(x0 + x1) / 2:.3f}",
             f"{(y0 + y1) / 2:.3f}", f"{one.turn:.2f}", f"{x1 - x0:.3f}", f"{y1 - y0:.3f}",
             f"{piece.figures.height_mm:.3f}", on.loads[0], f"{piece.figures.material_g:.2f}",
             f"{piece.figures.print_seconds / 3600:.3f}", on.name,

@@ -74,7 +74,7 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
     beds = []
     for bed in range(1 + max((one.bed for one in laid), default=0)):
         own = tuple(n for n, one in enumerate(laid) if one.bed == bed)
-        on_it = [pieces[n % len(pieces)] for n in own]
+        on_it = [pieces[laid[n].piece] for n in own]
         own_printer = bed_printer(pieces, laid, bed, printer)
         seconds = bed_seconds(on_it, own_printer)
         material = math.fsum(piece.figures.material_g for piece in on_it)

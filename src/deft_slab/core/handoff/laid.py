@@ -25,7 +25,8 @@ class Laid:
     """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
 
     bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
-    of_printer : the bed's number among those of its printer
+    of_printer : the bed's number among those of its printer; piece : the number of the piece, from 0 on; copy : which
+    copy of the prop it is of, from 0 on
     turn : degrees about the vertical, on top of its seat; outline : its footprint there, mm, on its own bed
     """
 
@@ -36,6 +37,8 @@ class Laid:
     turn: float
     outline: shapely.MultiPolygon
     of_printer: int
+    piece: int
+    copy: int
 
     def placed(self, points: Floats) -> Floats:
         """(n, 3) mm: points of the model frame where their piece lies."""
@@ -46,28 +49,29 @@ def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[in
     """Where pieces lie, for a plan. by_hand : numbers, in the list, of those that were put by hand"""
     found = []
     for number, one in enumerate(laid):
-        piece = pieces[number % len(pieces)]
+        piece = pieces[one.piece]
         x, y, _, _ = one.outline.bounds
         found.append(Lying(
-            sides=piece.sides, anchor=piece.anchor, copy_number=number // len(pieces), bed=one.of_printer,
+            sides=piece.sides, anchor=piece.anchor, copy_number=one.copy, bed=one.of_printer,
             x=round(x, 4), y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
         ))  # fmt: skip
     return tuple(found)
 
 
-def numbered(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[int, Lying]:
-    """Where pieces that are still there are to lie, by their numbers in the list of what is laid."""
-    found: dict[int, Lying] = {}
+def numbered(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[tuple[int, int], Lying]:
+    """Where pieces that are still there are to lie, by (copy, number of the piece)."""
+    found: dict[tuple[int, int], Lying] = {}
     for one in lying:
         number = nearest_alike(one, pieces)
         if number is not None:
-            found[one.copy_number * len(pieces) + number] = one
+            found[one.copy_number, number] = one
     return found
 
 
-def by_hand_of(pieces: Sequence[Piece], lying: Sequence[Lying]) -> frozenset[int]:
+def by_hand_of(pieces: Sequence[Piece], laid: Sequence[Laid], lying: Sequence[Lying]) -> frozenset[int]:
     """Numbers, in the list of what is laid, of the pieces that were put by hand."""
-    return frozenset(number for number, one in numbered(pieces, lying).items() if one.by_hand)
+    hands = {key for key, one in numbered(pieces, lying).items() if one.by_hand}
+    return frozenset(n for n, one in enumerate(laid) if (one.copy, one.piece) in hands)
 
 
 def bed_printer(pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer) -> Printer:
@@ -76,7 +80,7 @@ def bed_printer(pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer
     pieces : in the order of ``laid``; printer : what the plan is judged by
     """
     on_it = next((n for n, one in enumerate(laid) if one.bed == bed), None)
-    return printer if on_it is None else pieces[on_it % len(pieces)].on(printer)
+    return printer if on_it is None else pieces[laid[on_it].piece].on(printer)
 
 
 def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] = ()) -> list[tuple[int, int]]:
@@ -88,7 +92,7 @@ def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] =
     found = []
     for bed in {one.bed for one in laid}:
         own = [n for n, one in enumerate(laid) if one.bed == bed]
-        on = [pieces[n % len(pieces)].on(printer) for n in own] if pieces else [printer] * len(own)
+        on = [pieces[laid[n].piece].on(printer) for n in own] if pieces else [printer] * len(own)
         found += [(own[0], n) for n, one in zip(own, on, strict=True) if one.material != on[0].material]
         found += [pair for pair in _too_near(laid, own, on[0]) if pair not in found]
     return found

@@ -286,8 +286,8 @@ def _add_pieces(
                 colours.give(mesh, piece, piece.on(printer))
             meshes[piece.number] = mesh, 1.0, corners
     transforms = []
-    for number, place in enumerate(laid):
-        piece = pieces[number % len(pieces)]
+    for place in laid:
+        piece = pieces[place.piece]
         mesh, factor, corners = meshes[piece.number]
         model.AddBuildItem(mesh, wrapper().GetIdentityTransform())
         matrix = np.vstack([factor * place.rotation.T, place.shift])

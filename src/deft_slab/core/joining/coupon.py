@@ -3,22 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from ..errors import BadPlan
+from ..coupons import COUPON, MOST_STEPS, CouponWish
+from ..cuts import Side
+from ..errors import BadPlan, JoinFailed
+from ..faces import Face
+from ..groups import Part
 from ..joins import DowelJoin, Join, KeyJoin, Peg, Site
+from ..kept import Kept
 from ..printer import Printer
 from ..shape.lettering import letters
 from ..solid import Solid
+from .joined import Joined
 
 Floats = NDArray[np.float64]
 
 STEP, STEPS = 0.05, 5
 """mm between the clearances of a coupon, and how many there are."""
-MOST_STEPS = 12
 _FLOOR = 1.6
 """mm under the sockets."""
 _DEEP = 8.0
@@ -27,6 +33,8 @@ _AROUND = 2.4
 """mm of wall around each."""
 _LETTERS, _RELIEF = 4.0, 0.6
 """mm: height of the figures, and how far they stand out."""
+_ASIDE = 20.0
+"""mm between the pieces and a coupon, where they are put together."""
 _GRIP = (9.0, 5.0)
 """mm: half of the foot of the key that is tried, and its height."""
 
@@ -72,6 +80,24 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
         key, half = _tried(plain)
         bar += key.translate((half + 1.0, size[1] + half + 4.0, 0.0))
     return Solid.from_manifold(bar, {})
+
+
+def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Kept) -> Joined:
+    """The pieces, and a coupon that stands beside them; without one where the join has none that can be made."""
+    try:
+        made = kept.once((COUPON, wish, printer.clearance, printer.hole_allowance),
+                         lambda: coupon(wish.join, printer, wish.steps))  # fmt: skip
+    except (BadPlan, JoinFailed):  # which a remark tells
+        return joined
+    low = np.min([part.solid.vertices.min(axis=0) for part in joined.parts], axis=0)
+    high = np.max([part.solid.vertices.max(axis=0) for part in joined.parts], axis=0)
+    aside = np.array([high[0] + _ASIDE, low[1], low[2]]) - made.vertices.min(axis=0)
+    solid = Solid(made.vertices + aside, made.triangles, np.full(len(made.triangles), -1, np.int32), (Face(COUPON),))
+    part = Part((COUPON, wish, printer.clearance, printer.hole_allowance, aside.tobytes()), solid,
+                (Side(cut=COUPON, side=1),), 0, down=(0.0, 0.0, -1.0))  # fmt: skip
+    number = len(joined.parts)
+    return replace(joined, parts=[*joined.parts, part], names={**joined.names, number: "Coupon"},
+                   kinds={**joined.kinds, number: COUPON})  # fmt: skip
 
 
 def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:

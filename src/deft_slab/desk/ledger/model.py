@@ -93,7 +93,7 @@ COLUMNS: tuple[Column, ...] = (
            lambda t: t.material_g, text.grams, bar=False),
     Column("beds", "Beds that all pieces and copies take.", lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
            exact_only=True, of_work=lambda work: len(work.beds)),
-    Column("job", "All beds, one after the other; of both printers together where there are two.", lambda t: 0.0, text.hours, bar=False,
+    Column("job", "All beds, one after the other; of both printers together.", lambda t: 0.0, text.hours, bar=False,
            exact_only=True, of_work=lambda work: work.seconds),
     Column("cost", "Of material and hours, with the profile's share for prints that fail; in your own currency.",
            lambda t: 0.0, lambda v: f"{v:,.2f}", exact_only=True, of_work=lambda work: work.cost),

@@ -65,8 +65,8 @@ class Bedding(QObject):
     def pick(self, number: int | None) -> None:
         """Picks one of what is laid, and selects its piece."""
         self.picked = number
-        if number is not None and self._desk.pieces:
-            self._desk.select_piece(number % len(self._desk.pieces))
+        if number is not None and number < len(self.laid):
+            self._desk.select_piece(self.laid[number].piece)
         self.changed.emit()
 
     def of_printer(self, bed: int, number: int) -> tuple[bool, int]:
@@ -75,9 +75,9 @@ class Bedding(QObject):
         on_it = next((n for n, one in enumerate(self.laid) if one.bed == bed), None)
         pieces = self._desk.pieces
         if on_it is not None:
-            return pieces[on_it % len(pieces)].second, self.laid[on_it].of_printer
-        second = pieces[number % len(pieces)].second
-        own = (one.of_printer for n, one in enumerate(self.laid) if pieces[n % len(pieces)].second == second)
+            return pieces[self.laid[on_it].piece].second, self.laid[on_it].of_printer
+        second = pieces[self.laid[number].piece].second
+        own = (one.of_printer for one in self.laid if pieces[one.piece].second == second)
         return second, 1 + max(own)
 
     def move(self, number: int, bed: int, x: float, y: float) -> None:
@@ -87,8 +87,8 @@ class Bedding(QObject):
         if not pieces or number >= len(self.laid):
             return
         second, own = self.of_printer(bed, number)
-        if second != pieces[number % len(pieces)].second:
-            self.print_on(number % len(pieces), second=second)
+        if second != pieces[self.laid[number].piece].second:
+            self.print_on(self.laid[number].piece, second=second)
         else:
             self._put("move a piece on its bed", number, bed=own, x=x, y=y)
 
@@ -106,7 +106,7 @@ class Bedding(QObject):
         desk, pieces = self._desk, self._desk.pieces
         if not desk.up_to_date or number >= len(self.laid):
             return
-        kept = list(kept_as(pieces, self.laid, by_hand_of(pieces, desk.plan.lying) | {number}))
+        kept = list(kept_as(pieces, self.laid, by_hand_of(pieces, self.laid, desk.plan.lying) | {number}))
         kept[number] = kept[number].model_copy(update=what)
         desk.change(did, lambda: desk.plan.changed(lying=tuple(kept)))
 
@@ -137,8 +137,11 @@ class Bedding(QObject):
         def done(found: Plan) -> None:
             there = sum(wish.second for wish in found.pieces)
             desk.do_plan("share pieces out", found)
-            desk.told.emit(f"{there} piece{'s' if there != 1 else ''} on the second printer now." if there else
-                           "All pieces stay on the first printer: with the second, nothing would be done sooner.")
+            desk.told.emit(
+                f"{there} piece{'s' if there != 1 else ''} on the second printer now."
+                if there
+                else "All pieces stay on the first printer: with the second, nothing would be done sooner."
+            )
 
         desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label="Sharing pieces out",
                  still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
@@ -156,8 +159,7 @@ class Bedding(QObject):
         if not desk.up_to_date or number >= len(desk.pieces):
             return
         piece = desk.pieces[number]
-        mine = set(range(number, len(self.laid), len(desk.pieces)))
-        gone = {one for n, one in numbered(desk.pieces, desk.plan.lying).items() if n in mine}
+        gone = {one for (_, n), one in numbered(desk.pieces, desk.plan.lying).items() if n == number}
         left = tuple(one for one in desk.plan.lying if one not in gone)
         wished = desk.plan.with_wish(piece.wish(**what), piece.wished)
         desk.do_plan(did, wished.changed(lying=left))

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from ...core.coupons import CouponWish
 from ...core.errors import DeftError
 from ...core.joins import BandJoin
 from ...core.plan import Plan
@@ -88,6 +89,17 @@ class Fitting(QObject):
             failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
             label=f"Writing {path.name}",
         )  # fmt: skip
+
+    def print_coupon(self, steps: tuple[float, ...]) -> None:
+        """Prints a coupon with the pieces, for the selected join or for a key that suits the contact. steps : mm per
+        side; none: no coupon"""
+        desk = self._desk
+        if steps:
+            join = self._joining.tried
+            desk.change("print a coupon with the pieces",
+                        lambda: desk.plan.changed(coupon=CouponWish(join=join, steps=steps)))  # fmt: skip
+        else:
+            desk.do_plan("print no coupon", desk.plan.changed(coupon=None))
 
     def fitted_best(self, clearance: float, material: str) -> None:
         """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own

@@ -89,14 +89,15 @@ class PiecesToPrint(QWidget):
         if evaluated is None:
             self.list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
             return
-        pieces, copies = evaluated.outcome.pieces, evaluated.outcome.plan.copies
+        pieces = evaluated.outcome.pieces
         beds = max(laid.bed for laid in evaluated.laid) + 1
         alike = self._state.alike.found
         firsts = firsts_of(alike) if len(alike) == len(pieces) else list(range(len(pieces)))
         for number, piece in enumerate(pieces):
-            lies = sorted({laid.bed + 1 for laid in evaluated.laid[number :: len(pieces)]})
+            mine = [laid for laid in evaluated.laid if laid.piece == number]
+            lies = sorted({laid.bed + 1 for laid in mine})
             where = [f"equal to {firsts[number] + 1}"] if firsts[number] != number else []
-            where += [f"{copies} times"] if copies > 1 else []
+            where += [f"{len(mine)} times"] if len(mine) > 1 else []
             where += [f"bed {_ranged(lies)}"] if beds > 1 else []
             self.list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(" · ".join(where), "faint")))
             fits = "" if piece.fit.fits else " · does not fit"

@@ -73,7 +73,7 @@ class BedTiles(QWidget):
         if evaluated is None:
             return self._state.printer
         if self._held is not None and pieces and bed >= self._used:
-            return pieces[self._held[0] % len(pieces)].on(self._state.printer)
+            return pieces[self._bedding.laid[self._held[0]].piece].on(self._state.printer)
         return evaluated.printer_of(bed)
 
     @property
@@ -213,9 +213,9 @@ class BedTiles(QWidget):
 
     def _about(self, number: int) -> str:
         pieces, one = self._state.pieces, self._bedding.laid[number]
-        piece = pieces[number % len(pieces)]
+        piece = pieces[one.piece]
         x0, y0, x1, y1 = one.outline.bounds
-        copy = f", copy {number // len(pieces) + 1}" if len(self._bedding.laid) > len(pieces) else ""
+        copy = f", copy {one.copy + 1}" if len(self._bedding.laid) > len(pieces) else ""
         return f"{piece.number}  {piece.name}{copy}: {x1 - x0:.1f} × {y1 - y0:.1f} mm, turned by {one.turn:.0f}°"
 
     # drawing
@@ -284,7 +284,7 @@ class BedTiles(QWidget):
         path = QTransform(scale, 0.0, 0.0, -scale, corner.x(), corner.y()).map(self._path(number))
         painter.save()
         painter.setClipRect(self.tile(bed).adjusted(-2, -2, 2, 2))  # what is too large stays on its tile
-        fill = QColor(PIECES[number % len(pieces) % len(PIECES)])
+        fill = QColor(PIECES[self._bedding.laid[number].piece % len(PIECES)])
         painter.setBrush(fill)
         picked = number == self._bedding.picked
         rim = palette.MADDER if clashing else palette.INK if picked else palette.FAINT
@@ -293,7 +293,7 @@ class BedTiles(QWidget):
         inside = outline.representative_point()
         at = self.pixel(bed, inside.x + across, inside.y + up)
         painter.setPen(QColor(palette.INK))
-        said = f"{pieces[number % len(pieces)].number}" + ("!" if clashing else "")
+        said = f"{pieces[self._bedding.laid[number].piece].number}" + ("!" if clashing else "")
         metrics = painter.fontMetrics()
         if min(path.boundingRect().width(), path.boundingRect().height()) >= metrics.horizontalAdvance(said):
             painter.drawText(QRectF(at.x() - 20, at.y() - 10, 40, 20), Qt.AlignmentFlag.AlignCenter, said)

@@ -33,7 +33,7 @@ class Beds:
         own = tuple(one for one in plan.lying if one.by_hand)
         laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, beds_by=plan.beds_by,
                        rounds=ROUNDS, job=job.part(0.2, 1.0))  # fmt: skip
-        return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, own))
+        return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, laid, own))
 
     def share_out(self, asked: ShareOut, job: Job) -> Plan:
         """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

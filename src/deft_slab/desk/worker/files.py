@@ -99,9 +99,7 @@ class Files:
         # what does not fit leaves its bed anyway, which is said of the piece
         large = {n for n, piece in enumerate(outcome.pieces) if not piece.fit.fits}
         clashes = tuple(
-            (a, b)
-            for a, b in collisions(laid, asked.printer, outcome.pieces)
-            if a != b or a % len(outcome.pieces) not in large
+            (a, b) for a, b in collisions(laid, asked.printer, outcome.pieces) if a != b or laid[a].piece not in large
         )
         evaluated = Evaluated(outcome, asked.printer, tuple(laid), None, work, clashes)
         return replace(evaluated, picture=picture_of(scene_of(Showing(asked.printer, evaluated))))

@@ -131,7 +131,7 @@ def _beds(subject: Subject, job: Job) -> Iterator[Block]:
     cards = []
     for done, bed in enumerate(work.beds):
         job.step(done / len(work.beds), f"Drawing bed {bed.bed + 1}")
-        lies = [(str(pieces[n % len(pieces)].number), subject.laid[n]) for n in bed.pieces]
+        lies = [(str(pieces[subject.laid[n].piece].number), subject.laid[n]) for n in bed.pieces]
         drawing = views.bed(bed.printer, lies, (80.0, 62.0))
         numbers = ", ".join(_counted([number for number, _ in lies]))
         cards.append(Card(
@@ -170,8 +170,9 @@ def _pieces(subject: Subject, job: Job) -> Iterator[Block]:
 
 def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[str, ...]:
     f, outcome = piece.figures, subject.outcome
-    beds = sorted({one.bed + 1 for number in alike for one in subject.laid[number - 1 :: len(outcome.pieces)]})
-    count = len(alike) * outcome.plan.copies
+    mine = [one for one in subject.laid if one.piece + 1 in alike]
+    beds = sorted({one.bed + 1 for one in mine})
+    count = len(mine)
     also = f", also piece {', '.join(str(number) for number in alike[1:])}" if len(alike) > 1 else ""
     often = "once" if count == 1 else f"{count} times"
     posts = sum(int(one.made.sum()) for one in outcome.posts.values() if one.piece == piece.number - 1)

@@ -86,9 +86,8 @@ def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
             yield [line for line in run.lines(layer) if len(line) > 2]
 
 
-def stack_of(pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], printer: Printer) -> Stack:
-    """What lies on a bed, in layers of the usual height. own : (number in the list of what is laid, where it lies), of
-    that bed
+def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> Stack:
+    """What lies on a bed, in layers of the usual height. own : of that bed
 
     Raises
     ------
@@ -96,8 +95,8 @@ def stack_of(pieces: Sequence[Piece], own: Sequence[tuple[int, Laid]], printer: 
     BadPlan : one sticks out of the bed, and its layers would be cut off.
     """
     slicers, room = [], np.array([printer.bed_x, printer.bed_y, printer.height])
-    for number, one in own:
-        piece = pieces[number % len(pieces)]
+    for one in own:
+        piece = pieces[one.piece]
         if not piece.solid.closed:
             raise OpenSurface(f"{piece.name} has no layers: its surface is not closed.", kept="Nothing was written.",
                               remedy="Mend it first.")  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtWidgets import QCheckBox, QLineEdit
 
 from ....core.joins import DowelJoin
 from ...verbs import Verbs
@@ -40,6 +40,10 @@ class CouponPanel(Panel):
             self.add(row(label(field.accessibleName()), 1, field))
         self.write = button("Write the coupon …", "Writes it as 3MF or STL, in mm.", self._write, role="main")
         self.add(row(self.write, 1))
+        self.along = QCheckBox("Print one with the pieces")
+        self.along.setToolTip("It is laid on a bed with the pieces, once, however many copies of the prop there are.")
+        self.along.clicked.connect(self._print_along)
+        self.add(self.along)
         self.head("Afterwards")
         self.add(label("Which one goes in by hand and does not rattle?", "faint", wrap=True))
         self.best = _field(
@@ -75,6 +79,9 @@ class CouponPanel(Panel):
     def _write(self) -> None:
         self._verbs.ask_coupon_file(self.steps)
 
+    def _print_along(self, on: bool) -> None:
+        self._state.fitting.print_coupon(self.steps if on else ())
+
     def _keep(self) -> None:
         self._state.fitting.fitted_best(self.best.value, self.material.text())
 
@@ -85,6 +92,9 @@ class CouponPanel(Panel):
             what = f"{'holes for ' if isinstance(join, DowelJoin) else 'the selected '}{join.sentence()}"
         self._of.setText(f"For {what}.")
         self.write.setEnabled(bool(self._joining.contacts))
+        along = self._state.is_open and self._state.plan.coupon is not None
+        self.along.setChecked(along)
+        self.along.setEnabled(along or bool(self._joining.contacts))
         self._known.setText(f"{printer.name}: {printer.fitted or f'{printer.clearance:g} mm per side, not tried yet'}.")
         self.gap.show_gap(printer.clearance)
         if not self.best.hasFocus() and self.best.value == 0.0:
