@@ -14,12 +14,13 @@ import pytest
 import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 
 from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.handoff.beds import laid_with_job, lay_out, least_beds
-from deft_slab.core.handoff.delivery import Wished, deliver
+from deft_slab.core.handoff.delivery import Wished, deliver, write_bed
 from deft_slab.core.handoff.laid import bed_printer, collisions, kept_as
 from deft_slab.core.handoff.sharing import _estimated, _shared, _Task, shared_out
 from deft_slab.core.handoff.sheet.made import sheet_for
@@ -30,6 +31,7 @@ from deft_slab.core.plan import Plan
 from deft_slab.core.printer import Material, default_printer, shipped_printers
 from deft_slab.core.project import Project, project_text, read_project
 from deft_slab.core.workshop import Workshop
+from deft_slab.standin.loads import load_of, picture
 from tests.core.test_commands import answer, call
 from tests.shapes import box, model_of, solid_of, together
 
@@ -340,3 +342,38 @@ def test_one_coupon_is_laid_with_all_copies():
 
 
 _ON = {"id", "cut", "between", "at"}
+
+
+@pytest.mark.parametrize("axis", ["x", "y"])
+def test_slanting_layers_of_a_belt_by_hand(axis, tmp_path):
+    """A box of a x b x c, b along the belt: at a slope s layers take b sin s + c cos s. The outlines of all of them
+    have the area of its sides x sqrt(1 - (n . way)2), by the coarea formula."""
+    belt = shipped_printers()["belt"].changed(endless=axis, slope=30.0, bed_x=250.0, bed_y=250.0)
+    sides = np.array([20.0, 60.0, 30.0]) if axis == "y" else np.array([60.0, 20.0, 30.0])
+    model = model_of(solid_of(box(*sides)))
+    outcome = Workshop(model).evaluate(Plan(model=model.ref, copies=3), belt)
+    (piece,) = outcome.pieces
+    s, t, w = math.radians(30), belt.layer_height, belt.line_width
+    layers = math.ceil((60 * math.sin(s) + 30 * math.cos(s)) / t)
+    assert piece.figures.layers == layers
+    wall = 2 * (60 * 30) + 2 * (20 * 30) * math.cos(s) + 2 * (20 * 60) * math.sin(s)
+    shell = wall * belt.wall_lines * w
+    laid = shell + belt.infill * (20 * 60 * 30 - shell)
+    seconds = laid / (t * w) / belt.speed + layers * belt.layer_seconds
+    assert piece.figures.print_seconds == pytest.approx(seconds, rel=1e-9)
+    laid_, work = laid_with_job(outcome, belt)
+    assert work.seconds == pytest.approx(3 * seconds)
+    assert [note for note in outcome.notes if "slanting" in note]
+    # a stand-in reads the same of the written file
+    write_bed(outcome.pieces, laid_, 0, belt, "Box", tmp_path / "bed.3mf")
+    load = load_of(tmp_path / "bed.3mf", belt)
+    reach = np.ptp([corner for one in laid_ for corner in one.outline.bounds["xy".index(axis) :: 2]])
+    assert load.layers == math.ceil((reach * math.sin(s) + 30 * math.cos(s)) / t - 1e-6)
+    with Image.open(io.BytesIO(picture(tmp_path / "bed.3mf", belt, load.layers // 2))) as shown:
+        assert np.array(shown.convert("L")).any()
+
+
+def test_only_a_belt_has_slanting_layers():
+    with pytest.raises(BadPlan, match="only on a belt"):
+        PRINTER.changed(slope=45.0)
+    assert PRINTER.upward == (0.0, 0.0, 1.0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import cache
 from importlib import resources
 from typing import Annotated, Literal
@@ -49,7 +50,8 @@ class Printer(BaseModel):
     clearance : gap on each side between a key and its socket that this printer needs
     fitted : how the clearance was found, with date and material
     hole_allowance : what holes for round stock are made wider by besides, as printed holes come out small (from memory)
-    endless : the axis along which the bed has no end
+    endless : the axis along which the bed has no end; slope : degrees between its layers and the bed, 45 on most belts
+    (common practice), 0 elsewhere
     support_density : share of the support volume that is plastic; from memory
     material, material_colour : what it is usually loaded with, see ``Material``; materials : what else it may be
     material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
@@ -83,6 +85,7 @@ class Printer(BaseModel):
     hole_allowance: float = Field(default=0.1, ge=0, le=5)
     fitted: Annotated[str, StringConstraints(max_length=200)] = ""
     endless: Literal["x", "y"] | None = None
+    slope: float = Field(default=0.0, ge=0, le=80)
     support_density: float = Field(default=0.15, gt=0, le=1)
     material: Annotated[str, StringConstraints(strip_whitespace=True, max_length=60)] = ""
     material_colour: Annotated[str, StringConstraints(pattern=r"^(#[0-9a-fA-F]{6})?$")] = ""
@@ -114,10 +117,18 @@ class Printer(BaseModel):
     def _has_room(self) -> Printer:
         if 2 * self.margin >= min(self.bed_x, self.bed_y):
             raise ValueError("the margins leave nothing of the bed")
+        if self.slope and (self.endless is None or self.kind == "resin"):
+            raise ValueError("only on a belt do layers lie aslant")
         twice = next((name for name in self.loads if self.loads.count(name) > 1), None)
         if twice is not None:
             raise ValueError(f"two materials are called “{twice}”")
         return self
+
+    @property
+    def upward(self) -> tuple[float, float, float]:
+        """The way that layers follow each other, at length 1: aslant along an endless axis, else straight up."""
+        lean, up = math.sin(math.radians(self.slope)), math.cos(math.radians(self.slope))
+        return (lean, 0.0, up) if self.endless == "x" else (0.0, lean, up)
 
     @property
     def layer_height(self) -> float:

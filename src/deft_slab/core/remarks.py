@@ -156,6 +156,9 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
     said += [
         f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
     ]
+    if any(piece.on(printer).slope for piece in pieces):
+        said.append("A belt prints in slanting layers. Hours are reckoned for these; overhang, support and layers that "
+                    "are looked at are for level ones.")  # fmt: skip
     for piece in pieces:
         wished = piece.wished.material if piece.wished is not None else ""
         own = piece.on(printer)

@@ -50,6 +50,7 @@ _LENGTHS = (
         2,
         "Files are made larger by it, so that parts fit when cold.",
     ),
+    ("slope", "Layers aslant", "°", 0, 80, 0, "Between its layers and an endless bed: 45 on most belts; else 0."),
     ("failed_share", "Prints that fail", "%", 0, 1000, 0, "Share of the cost that is added for them."),
 )
 _TIMES = {

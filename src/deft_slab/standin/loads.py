@@ -19,7 +19,7 @@ from ..core.handoff.slices.image_kernels import filled
 from ..core.handoff.slices.images import ABOUT, name_of, picture_size, png_of
 from ..core.handoff.slices.layers import Stack
 from ..core.intake.threemf import items_in, strict_reader
-from ..core.judge.effort import laid_volume, layer_count, print_seconds
+from ..core.judge.effort import along_layers, laid_volume, layer_count, print_seconds
 from ..core.layers.sections import Slicer
 from ..core.printer import Printer
 from ..core.solid import Solid
@@ -75,15 +75,15 @@ def load_of(path: Path, printer: Printer) -> Load:
     solids = _solids(path)
     corners = np.concatenate([solid.vertices for solid in solids])
     _refuse_beyond(corners, printer)
-    layers = layer_count(_height(corners), printer)
+    layers = layer_count(_height(corners, printer), printer)
     if printer.kind == "resin":
         grams = math.fsum(solid.volume for solid in solids) / 1000 * printer.material_density
         rest = printer.exposure_seconds + printer.lift_seconds
         return Load(layers, min(layers, printer.bottom_layers), printer.bottom_seconds, rest, grams)
     volume = path_seconds = 0.0
     for solid in solids:
-        wall = float((np.sqrt(np.maximum(1 - solid.normals[:, 2] ** 2, 0.0)) * solid.areas).sum())
-        height = _height(solid.vertices)
+        _, wall = along_layers(solid.vertices, solid.normals, solid.areas, np.eye(3), printer)
+        height = _height(solid.vertices, printer)
         own = print_seconds(printer, height, solid.volume, wall, 0.0)
         path_seconds += own - layer_count(height, printer) * printer.layer_seconds
         volume += laid_volume(printer, solid.volume, wall, 0.0)
@@ -91,9 +91,23 @@ def load_of(path: Path, printer: Printer) -> Load:
     return Load(layers, 0, 0.0, each, volume / 1000 * printer.material_density)
 
 
-def _height(corners: Floats) -> float:
-    """mm over the bed; corners of a file have rounding of their own, which makes no further layer."""
-    return round(float(corners[:, 2].max()), 3)
+def _height(corners: Floats, printer: Printer) -> float:
+    """mm over the bed, or along the way that slanting layers follow each other; corners of a file have rounding of
+    their own, which makes no further layer."""
+    along = corners @ np.array(printer.upward)
+    return round(float(along.max() - (along.min() if printer.slope else 0.0)), 3)
+
+
+def _upright(solids: list[Solid], printer: Printer) -> list[Solid]:
+    """Bodies, turned so that slanting layers are level, with their lowest and leftmost points at 0."""
+    if not printer.slope:
+        return solids
+    way = np.array(printer.upward)
+    across = np.array([1.0, 0.0, 0.0]) if printer.endless == "y" else np.array([0.0, 1.0, 0.0])
+    turn = np.array([across, np.cross(way, across), way])
+    turned = [Solid(solid.vertices @ turn.T, solid.triangles) for solid in solids]
+    low = np.min([solid.vertices.min(axis=0) for solid in turned], axis=0)
+    return [Solid(solid.vertices - low, solid.triangles) for solid in turned]
 
 
 def picture(path: Path, printer: Printer, number: int) -> bytes:
@@ -101,7 +115,7 @@ def picture(path: Path, printer: Printer, number: int) -> bytes:
     if _has(path, ABOUT):
         with zipfile.ZipFile(path) as archive:
             return archive.read(name_of(number))
-    solids = _solids(path)
+    solids = _upright(_solids(path), printer)
     stack = Stack(tuple(Slicer.of(solid, solid.vertices) for solid in solids), printer.layer_height)
     pixel = printer.line_width if printer.kind == "resin" else _SHOWN
     columns, rows = picture_size(printer.changed(line_width=pixel))

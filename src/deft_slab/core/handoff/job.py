@@ -68,7 +68,7 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
     """What printing takes, from the figures of the pieces. laid : see ``lay_out``; least : see ``least_beds``
 
     Filament: the time of the paths of all pieces on a bed, and what is lost at each layer once for all of them. Resin:
-    as long as the tallest of them.
+    as long as the tallest of them. On a belt with a slope pieces follow each other, and no layer is of two.
     """
     pieces = outcome.pieces
     beds = []
@@ -94,5 +94,7 @@ def bed_seconds(pieces: Sequence[Piece], printer: Printer) -> float:
         return 0.0
     if printer.kind == "resin":
         return max(alone)
+    if printer.slope:
+        return math.fsum(alone)  # they follow each other along the belt, and share no layers
     layers = [layer_count(piece.figures.height_mm, printer) for piece in pieces]
     return math.fsum(alone) - printer.layer_seconds * (sum(layers) - max(layers))

@@ -4,7 +4,12 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..printer import Printer
+
+Floats = NDArray[np.float64]
 
 
 def layer_count(height: float, printer: Printer) -> int:
@@ -30,6 +35,20 @@ def print_seconds(printer: Printer, height: float, volume: float, wall: float, s
     thickness, line = printer.layer_height, printer.line_width
     laid = laid_volume(printer, volume, wall, support)
     return laid / (thickness * line) / printer.speed + layers * printer.layer_seconds
+
+
+def along_layers(
+    vertices: Floats, normals: Floats, areas: Floats, rotation: Floats, printer: Printer
+) -> tuple[float, float]:  # fmt: skip
+    """(mm that a body takes along the way that layers follow each other; see ``print_seconds``: wall), where that way
+    is aslant.
+
+    vertices : (n, 3) mm; normals : (m, 3) and areas : (m,) mm2 of its facets; rotation : (3, 3), its seat
+    """
+    way = rotation.T @ np.array(printer.upward)
+    along = vertices @ way
+    wall = np.sqrt(np.maximum(1.0 - (normals @ way) ** 2, 0.0)) @ areas
+    return float(along.max() - along.min()), float(wall)
 
 
 def laid_volume(printer: Printer, volume: float, wall: float, support: float) -> float:

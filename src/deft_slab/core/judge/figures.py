@@ -14,7 +14,7 @@ from ..solid import Solid
 from . import kernels, section_kernels
 from .base import FLOATING, Base, base_of
 from .columns import Columns, column_field
-from .effort import laid_volume, layer_count, print_seconds
+from .effort import along_layers, laid_volume, layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles
@@ -237,6 +237,9 @@ def measure(
     thickness = printer.layer_height if count <= MOST_LAYERS else (seated.height - lift) / MOST_LAYERS
     areas = _layers(solid, seated, columns, thickness, min(count, MOST_LAYERS))
     projected = shadow(solid, seated.vertices)
+    tall, wall = seated.height, seated.wall
+    if printer.slope:
+        tall, wall = along_layers(solid.vertices, solid.normals, solid.areas, rotation, printer)
     figures = Figures(
         triangles=len(solid.triangles),
         closed=closed,
@@ -258,12 +261,12 @@ def measure(
         tipping_deg=base.tipping,
         sits_flat=base.sits_flat(projected),
         near_threshold_share=float(solid.areas[near].sum() / max(solid.areas.sum(), 1e-300)),
-        layers=layer_count(seated.height, printer),
+        layers=layer_count(tall, printer),
         largest_layer_mm2=float(areas.max()),
         layer_growth_mm2=float(max(np.diff(areas).max(initial=0.0), 0.0)),
         level_underside_mm2=seated.underside,
-        print_seconds=print_seconds(printer, seated.height, solid.volume, seated.wall, found.volume),
-        material_g=laid_volume(printer, solid.volume, seated.wall, found.volume) * printer.material_density / 1000,
+        print_seconds=print_seconds(printer, tall, solid.volume, wall, found.volume),
+        material_g=laid_volume(printer, solid.volume, wall, found.volume) * printer.material_density / 1000,
     )
     needs = (-seated.normals_z > rule[0]) & ~rests
     past = np.where(needs, angles - threshold, -1.0).astype(np.float32)

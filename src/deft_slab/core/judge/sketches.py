@@ -11,7 +11,7 @@ from ..printer import Printer, default_printer
 from ..solid import Solid
 from . import kernels, sketch_kernels
 from .base import FLOATING, LEAST_BASE_AREA, Base, base_of
-from .effort import print_seconds
+from .effort import along_layers, print_seconds
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, LEVEL, soft_rule
 
@@ -65,9 +65,14 @@ def sketches(
         base = FLOATING if lift > 0 else _base(solid, rotations[way], float(resting[way]))
         if base.sits_flat(float(shadow[way])):
             flat[way], steady[way] = 1.0, base.tipping
+    if printer.slope:
+        aslant = [along_layers(solid.vertices, solid.normals, solid.areas, one, printer) for one in rotations]
+        height_along, wall = np.array(aslant).T
+    else:
+        height_along = height
     seconds = np.array([
         print_seconds(printer, float(one), solid.volume, float(upright), float(support))
-        for one, upright, support in zip(height, wall, volume, strict=True)
+        for one, upright, support in zip(height_along, wall, volume, strict=True)
     ])  # fmt: skip
     return Sketches(
         volume, need, supported + landing, scar + on_show, height, largest, underside, seconds, flat, steady
