@@ -10,13 +10,17 @@ import pytest
 import shapely
 import trimesh
 from PySide6.QtCore import QEvent, QPointF, Qt
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QColorDialog, QFileDialog, QMessageBox
 
+from deft_slab.core import text
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.printer import default_printer
+from deft_slab.core.printer import Material, default_printer, shipped_printers
+from deft_slab.desk.materials_dialog import MaterialsDialog
+from deft_slab.desk.printer_dialog import PrinterDialog
+from deft_slab.desk.steps.join.coupon import CouponPanel
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, solid_of
 
@@ -263,3 +267,159 @@ def test_the_sheet_is_leafed_through_and_written(block, tmp_path, monkeypatch):
     assert not panel.papers["a4"].isChecked()
     block.click(panel.papers["letter"])
     assert panel.paper is None
+
+
+def test_fewer_beds_are_looked_for_until_it_is_stopped(block, monkeypatch):
+    """Stopped half-way, what was found so far is taken, and one undo takes it back."""
+    state, bedding, panel = block.state, block.state.bedding, page(block)
+    state.change("copies", lambda: state.plan.changed(copies=12))
+    done(block)
+    before = len(bedding.work.beds)
+    block.click(panel.fewer)
+    block.qtbot.waitUntil(
+        lambda: bedding.found_so_far is not None or bool(state.plan.lying), timeout=PATIENCE
+    )  # fmt: skip
+    if bedding.found_so_far is not None:
+        assert panel.fewer.text().startswith("Stop: ")
+        block.click(panel.fewer)
+    done(block)
+    assert panel.fewer.text() == "Fewer beds …"
+    assert len(state.plan.lying) == 24
+    assert len(bedding.work.beds) <= before
+    assert not bedding.clashes
+    block.key(*Z)
+    done(block)
+    assert not state.plan.lying
+
+
+def second_by_menu(desk, name):
+    """Chooses a second printer in its menu."""
+    menu = page(desk).second.menu
+    menu.aboutToShow.emit()
+    next(one for one in menu.actions() if one.text().startswith(name)).trigger()
+    done(desk)
+
+
+def test_two_printers_share_the_pieces(block, tmp_path, monkeypatch):
+    state, bedding, panel = block.state, block.state.bedding, page(block)
+    second_by_menu(block, "Large filament")
+    assert state.plan.second == shipped_printers()["large-filament"]
+    assert {one.bed for one in bedding.laid} == {0}
+    block.click(panel.second.share)
+    done(block)
+    assert sorted(piece.second for piece in state.pieces) == [False, True]
+    assert [bed.printer.name for bed in bedding.work.beds] == ["Middle filament bed", "Large filament bed"]
+    assert "All done after" in words(panel)
+    assert panel.figures["All done after"].text() == text.hours(bedding.work.elapsed)
+    there = next(n for n, piece in enumerate(state.pieces) if piece.second)
+    # each tile is as large as its bed; both beds are drawn
+    wide = [panel.tiles.tile(bed).width() for bed in (0, 1)]
+    assert wide[1] / wide[0] == pytest.approx(400 / 220, rel=1e-6)
+    assert block.bed.scene.placed[there].box[0][0] > 220
+    # back to the first by its list, with the keys
+    choice = panel.pieces.on[there]
+    choice.setFocus()
+    QTest.keyClick(choice, Qt.Key.Key_Up)
+    done(block)
+    assert not any(piece.second for piece in state.pieces)
+    block.key(*Z)
+    done(block)
+    assert sum(piece.second for piece in state.pieces) == 1
+    # dragged on to a bed of the other printer it is printed there
+    first = next(n for n, one in enumerate(bedding.laid) if one.bed == 0)
+    drag(block, middle(block, first), panel.tiles.pixel(1, 300, 300))
+    assert all(piece.second for piece in state.pieces)
+    # room that is kept free there belongs to that printer
+    block.click(panel.room)
+    drag(block, panel.tiles.pixel(0, 1, 1), panel.tiles.pixel(0, 80, 60))
+    block.click(panel.room)
+    assert len(state.plan.second.kept_free) == 1
+    assert state.printer.kept_free == ()
+    second_by_menu(block, "None")
+    assert state.plan.second is None
+    assert "no second one" in words(block.window.panels["Hand off"].window())
+    assert len(bedding.laid) == 2
+
+
+def test_a_resin_printer_beside_gets_its_layers(block, tmp_path, monkeypatch):
+    state, panel, out = block.state, page(block), tmp_path / "job"
+    out.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    assert not panel.layers.isVisibleTo(panel)
+    second_by_menu(block, "Small resin")
+    state.bedding.print_on(1, second=True)
+    done(block)
+    assert panel.layers.isVisibleTo(panel)
+    coarse = state.plan.second.changed(line_width=0.5, layer_heights=(0.5,))
+    state.do_plan("coarser", state.plan.changed(second=coarse))
+    done(block)
+    panel.layers.click()
+    block.click(panel.all)
+    done(block)
+    assert {file.name for file in out.iterdir()} >= {"bed-1.3mf", "bed-2.3mf", "bed-2-layers.zip"}
+    assert not (out / "bed-1-layers.zip").exists()
+
+
+def test_materials_of_a_printer_and_of_pieces(block, monkeypatch):
+    """A copy of a profile gets a second material in its table; a piece is made of it, and lies on a bed of its own."""
+    state, bedding, panel = block.state, block.state.bedding, page(block)
+    dialog = PrinterDialog(state, block.window)
+    dialog.show()
+    QTest.mouseClick(dialog.copy, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+
+    def fill(shown):
+        QTest.mouseClick(shown.add, Qt.MouseButton.LeftButton)
+        for column, given in enumerate(("Red", "1.5", "40", "0.4 %")):
+            shown.table.item(1, column).setText(given)
+        shown.table.item(1, 1).setText("heavy")
+        assert "no number" in words(shown)
+        QTest.mouseClick(shown.colour, Qt.MouseButton.LeftButton)
+        shown.table.item(0, 0).setText("Grey")
+        shown.table.setCurrentCell(0, 0)
+        QTest.mouseClick(shown.remove, Qt.MouseButton.LeftButton)
+        assert "stays" in words(shown)
+        shown.table.item(0, 0).setText("Red")
+        assert "two materials" in words(shown)
+        return 1
+
+    monkeypatch.setattr(MaterialsDialog, "exec", fill)
+    monkeypatch.setattr(QColorDialog, "getColor", lambda *_: QColor("#aa2211"))
+    QTest.mouseClick(dialog.materials, Qt.MouseButton.LeftButton)
+    dialog.close()
+    done(block)
+    red = Material(name="Red", density=1.5, price=40.0, shrinkage=0.004, colour="#aa2211")
+    assert state.printer.materials == (red,)
+    assert state.printer.material == "Grey"
+    choice = panel.pieces.of[0]
+    choice.setFocus()
+    QTest.keyClick(choice, Qt.Key.Key_Down)
+    done(block)
+    assert [piece.on(state.printer).material for piece in state.pieces] == ["Red", "Grey"]
+    assert [one.bed for one in bedding.laid] in ([0, 1], [1, 0])
+    assert "g Red" in panel.figures["Material"].text()
+    block.click(panel.orders["colour"])
+    done(block)
+    assert state.plan.beds_by == "colour"
+    block.key(*Z)
+    block.key(*Z)
+    done(block)
+    assert [one.bed for one in bedding.laid] == [0, 0]
+
+
+def test_a_coupon_is_printed_with_the_pieces(block):
+    state, bedding = block.state, block.state.bedding
+    state.go_to("Join")
+    done(block)
+    along = block.window.panels["Join"].findChild(CouponPanel).along
+    block.click(along)
+    done(block)
+    assert state.pieces[-1].extra == "coupon"
+    state.go_to("Hand off")
+    done(block)
+    assert len(bedding.laid) == 3
+    assert "Coupon" in words(page(block))
+    block.key(*Z)
+    done(block)
+    assert len(bedding.laid) == 2
+    assert state.plan.coupon is None

@@ -16,8 +16,22 @@ from .requests import OfPlan
 
 
 @dataclass(frozen=True, eq=False)
-class NestBeds(OfPlan[tuple[Lying, ...]]):
-    """All pieces and copies laid on as few beds as it takes, around those that the plan has put by hand."""
+class BedsFound:
+    """lying : where all lies, the best so far; beds, least : how many that are, and at least must be; done : share of
+    what is tried, 1 when nothing more is"""
+
+    lying: tuple[Lying, ...]
+    beds: int
+    least: int
+    done: float
+
+
+@dataclass(frozen=True, eq=False)
+class NestBeds(OfPlan[BedsFound]):
+    """All pieces and copies laid on as few beds as it takes, around those that the plan has put by hand; each time
+    that it is asked some orders more are tried. anew : begins from nothing"""
+
+    anew: bool
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -52,16 +53,49 @@ def lay_out(
     ------
     Cancelled : the job is no longer wanted.
     """
-    found: list[Laid] = []
-    beds, begins = 0, 0.0
-    loads = list(_loads(pieces, printer, copies, lying, posts or {}, beds_by))
-    for done, load in enumerate(loads):
-        step = job.part(done / len(loads), (done + 1) / len(loads))
-        laid = _laid(load, beds_by, rounds, step, beds, begins)
-        found += laid
-        beds = 1 + max(one.bed for one in laid)
-        begins = max(one.bed_x + max(load.printer.bed_x, one.outline.bounds[2]) for one in laid) + _BETWEEN
-    return sorted(found, key=lambda one: (one.copy, one.piece))
+    search = BedSearch(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by)
+    return search.go_on(rounds, job) if rounds else search.laid
+
+
+class BedSearch:
+    """Looks for fewer beds for as long as it is let. See ``lay_out`` for what is given."""
+
+    def __init__(
+        self, pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
+        posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest",
+    ) -> None:  # fmt: skip
+        loads = _loads(pieces, printer, copies, lying, posts or {}, beds_by)
+        self._loads = [_Laying(load, beds_by) for load in loads]
+
+    @property
+    def laid(self) -> list[Laid]:
+        """Where all lies, the best so far."""
+        found: list[Laid] = []
+        beds, begins = 0, 0.0
+        for one in self._loads:
+            found += one.laid(beds, begins)
+            beds = 1 + max(place.bed for place in found)
+            begins = _BETWEEN + max(place.bed_x + max(one.load.printer.bed_x, place.outline.bounds[2])
+                                    for place in found)  # fmt: skip
+        return sorted(found, key=lambda place: (place.copy, place.piece))
+
+    @property
+    def least(self) -> int:
+        """No fewer beds can hold them, by the area of their footprints."""
+        return sum(one.least for one in self._loads)
+
+    @property
+    def done(self) -> bool:
+        """Whether fewer beds there cannot be, and no belt of which less might be used."""
+        return all(one.done for one in self._loads)
+
+    def go_on(self, rounds: int, job: Job = QUIET) -> list[Laid]:
+        """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
+        for number, one in enumerate(self._loads):
+            if not one.done:
+                step = job.part(number / len(self._loads), (number + 1) / len(self._loads))
+                one.go_on(rounds, step)
+        return self.laid
 
 
 @dataclass(frozen=True)
@@ -98,22 +132,44 @@ def _loads(
                     {key: one for key, one in where.items() if key in every})  # fmt: skip
 
 
-def _laid(load: _Load, beds_by: BedsBy, rounds: int, job: Job, first: int, begins: float) -> list[Laid]:
-    """Where all of it lies. first : the number of its first bed; begins : mm, where that does"""
-    from ..nesting.nest import least_sheets, nested  # slow to load, and what writes pieces is known to the window
+class _Laying:
+    """What goes on to the beds of one printer, laid as it sits or turned by a quarter, then turned in steps too."""
 
-    printer = load.printer
-    shapes, sheet = _shapes(load), _sheet(printer)
-    found = nested(shapes, sheet, printer.gap)
-    # fewer beds there cannot be: pieces are not turned this way and that for nothing
-    if rounds and (printer.endless or found.sheets > least_sheets(shapes, sheet, printer.gap)):
-        turned = _shapes(load, thorough=True)
-        tried = nested(turned, sheet, printer.gap, rounds=rounds, job=job)
-        if tried.cost < found.cost:
-            shapes, found = turned, tried
-    if not load.where:
-        found = _in_order(found, load, beds_by)
-    return _as_laid(load, shapes, found, first, begins)
+    def __init__(self, load: _Load, beds_by: BedsBy) -> None:
+        from ..nesting.nest import Nesting  # slow to load, and what writes pieces is known to the window
+
+        self.load, self._beds_by = load, beds_by
+        self._shapes, self._sheet = _shapes(load), _sheet(load.printer)
+        self._found = Nesting(self._shapes, self._sheet, load.printer.gap).best
+        self._turned: tuple[list[Shape], Nesting] | None = None
+
+    @cached_property
+    def least(self) -> int:
+        from ..nesting.nest import least_sheets
+
+        return least_sheets(_shapes(self.load, thorough=True), self._sheet, self.load.printer.gap)
+
+    @property
+    def done(self) -> bool:
+        return self.load.printer.endless is None and self._found.sheets <= self.least
+
+    def go_on(self, rounds: int, job: Job) -> None:
+        from ..nesting.nest import Nesting
+
+        if self._turned is None:
+            shapes = _shapes(self.load, thorough=True)
+            self._turned = shapes, Nesting(shapes, self._sheet, self.load.printer.gap)
+        shapes, search = self._turned
+        try:
+            search.go_on(rounds, job)
+        finally:
+            if search.best.cost < self._found.cost:
+                self._shapes, self._found = shapes, search.best
+
+    def laid(self, first: int, begins: float) -> list[Laid]:
+        """Where all of it lies. first : the number of its first bed; begins : mm, where that does"""
+        found = self._found if self.load.where else _in_order(self._found, self.load, self._beds_by)
+        return _as_laid(self.load, self._shapes, found, first, begins)
 
 
 def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:

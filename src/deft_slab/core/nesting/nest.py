@@ -45,34 +45,47 @@ def _fits(shape: Shape, turn: float, sheet: Sheet) -> bool:
     return bool(x1 - x0 <= sheet.wide + 1e-6 and y1 - y0 <= sheet.deep + 1e-6)
 
 
+class Nesting:
+    """Looks for where shapes lie on as few sheets as it takes, ``gap`` mm apart, for as long as it is let; those that
+    are larger than a sheet get one to themselves.
+
+    best : the best so far, known from the start; tried : how many orders there were beside the largest first
+    """
+
+    def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float, *, seed: int = 0) -> None:
+        self._table = Table(shapes, sheet, gap)
+        every = range(len(shapes))
+        self._orders = [
+            sorted(every, key=lambda n: (-shapes[n].area, n)),
+            sorted(every, key=lambda n: (-self._table.longest(n), n)),
+            sorted(every, key=lambda n: (-self._table.deepest(n), n)),
+        ]
+        self._rng, self._kept = np.random.default_rng(seed), self._orders[0]
+        self.best = self._table.laid(self._orders[0])
+        self.tried = 0
+
+    def go_on(self, rounds: int, job: Job = QUIET) -> Nested:
+        """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
+        for number in range(rounds):
+            job.step(number / rounds, "Laying pieces on beds")
+            self.tried += 1
+            order = self._orders[self.tried] if self.tried < len(self._orders) else _varied(self._kept, self._rng)
+            found = self._table.laid(order)
+            if found.cost <= self.best.cost:
+                self._kept, self.best = order, found
+        return self.best
+
+
 def nested(
     shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET
 ) -> Nested:  # fmt: skip
-    """Shapes on sheets, ``gap`` mm apart; those that are larger than a sheet get one to themselves.
-
-    rounds : how many other orders are tried beside the largest first
+    """Shapes on sheets, see ``Nesting``; rounds : how many other orders are tried beside the largest first
 
     Raises
     ------
     Cancelled : the job is no longer wanted.
     """
-    table = Table(shapes, sheet, gap)
-    every = range(len(shapes))
-    orders = [
-        sorted(every, key=lambda n: (-shapes[n].area, n)),
-        sorted(every, key=lambda n: (-table.longest(n), n)),
-        sorted(every, key=lambda n: (-table.deepest(n), n)),
-    ]
-    best = table.laid(orders[0])
-    rng, kept = np.random.default_rng(seed), orders[0]
-    for number in range(rounds):
-        job.step(number / rounds, "Laying pieces on beds")
-        order = orders[number + 1] if number < len(orders) - 1 else _varied(kept, rng)
-        found = table.laid(order)
-        if found.cost <= best.cost:
-            kept = order
-            best = found
-    return best
+    return Nesting(shapes, sheet, gap, seed=seed).go_on(rounds, job)
 
 
 def _varied(order: list[int], rng: np.random.Generator) -> list[int]:

@@ -8,15 +8,15 @@ from pathlib import Path
 import shapely
 from PySide6.QtCore import QObject, Signal
 
-from ...core.errors import BadPlan
+from ...core.errors import BadPlan, DeftError
 from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as, numbered
 from ...core.handoff.papers import Paper
-from ...core.lying import BedsBy, Lying
+from ...core.lying import BedsBy
 from ...core.plan import Plan
 from ...core.printer import Printer
-from ..handoff_requests import Deliver, DrawSheet, NestBeds, ShareOut, SheetPages
+from ..handoff_requests import BedsFound, Deliver, DrawSheet, NestBeds, ShareOut, SheetPages
 from .desk import Desk
 
 _CLICK = 3.0
@@ -36,9 +36,11 @@ class Bedding(QObject):
         self._desk = desk
         self.picked: int | None = None
         self.keeping_free = False
+        self.nesting: tuple[Plan, BedsFound] | None = None
         for signal in (desk.outcome_changed, desk.selection_changed, desk.project_changed):
             signal.connect(self.changed)
         desk.opened.connect(self._forget)
+        desk.jobs.progressed.connect(self._on_stopped)
 
     def _forget(self) -> None:
         self.picked = None
@@ -111,16 +113,50 @@ class Bedding(QObject):
         desk.change(did, lambda: desk.plan.changed(lying=tuple(kept)))
 
     def nest(self) -> None:
-        """Lays all pieces on as few beds as it takes, around those that were put by hand."""
-        desk, plan = self._desk, self._desk.plan
+        """Looks for fewer beds, around the pieces that were put by hand, until it is stopped or all was tried; then
+        what was found is taken."""
+        self._search(self._desk.plan, anew=True)
 
-        def done(found: tuple[Lying, ...]) -> None:
-            desk.do_plan("lay pieces on fewer beds", plan.changed(lying=found))
-            beds = 1 + max((one.bed for one in found), default=0)
-            desk.told.emit(f"All lies on {beds} bed{'s' if beds > 1 else ''} now.")
+    def _search(self, plan: Plan, *, anew: bool) -> None:
+        desk = self._desk
 
-        desk.ask("ask:nest", NestBeds(plan, desk.printer), done=done, label="Laying pieces on beds",
-                 still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+        def done(found: BedsFound) -> None:
+            self.nesting = plan, found
+            if found.done < 1:
+                self._search(plan, anew=False)
+                self.changed.emit()
+            else:
+                self.take_found()
+
+        desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=done, label="Laying pieces on beds",
+                 failed=self._nest_failed, still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+
+    def _nest_failed(self, error: DeftError) -> None:
+        self.nesting = None
+        self._desk.failed.emit(error)
+        self.changed.emit()
+
+    def take_found(self) -> None:
+        """Looks no further for fewer beds, and takes what was found so far."""
+        desk, nesting, self.nesting = self._desk, self.nesting, None
+        desk.jobs.cancel("ask")
+        if nesting is not None and desk.is_open and desk.plan == nesting[0]:
+            found = nesting[1]
+            desk.do_plan("lay pieces on fewer beds", desk.plan.changed(lying=found.lying))
+            desk.told.emit(f"All lies on {found.beds} bed{'s' if found.beds > 1 else ''} now.")
+        self.changed.emit()
+
+    def _on_stopped(self) -> None:
+        """However the search was stopped, what it has found is taken."""
+        if self.nesting is not None and not self._desk.jobs.busy_with("ask"):
+            self.take_found()
+
+    @property
+    def found_so_far(self) -> BedsFound | None:
+        """While fewer beds are looked for: the fewest so far."""
+        desk = self._desk
+        looking = self.nesting is not None and desk.is_open and desk.plan == self.nesting[0]
+        return self.nesting[1] if looking and self.nesting is not None and desk.jobs.busy_with("ask") else None
 
     def use_second(self, printer: Printer | None) -> None:
         """Takes a second printer, another one, or none."""

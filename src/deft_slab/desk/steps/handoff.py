@@ -39,7 +39,7 @@ class HandOffPanel(Panel):
         self.tiles = BedTiles(state)
         self.add(self.tiles)
         self.fewer = button("Fewer beds …", "Tries many orders and turns for the fewest beds; what you put somewhere "
-                            "yourself stays there.", self._bedding.nest, role="small")  # fmt: skip
+                            "yourself stays there.", self._nest_or_stop, role="small")  # fmt: skip
         self.anew = button("Lay anew", "Forgets where pieces were put by hand.", self._bedding.lay_anew, role="small")
         self.left = button("Turn left", f"Turns the picked piece by {STEP:g}° (comma key).",
                            partial(self._bedding.turn, STEP), role="small")  # fmt: skip
@@ -209,8 +209,17 @@ class HandOffPanel(Panel):
         saved = f"Project: {path.name}." if path else "The project has not been saved yet."
         self._where.setText(saved + (" Changed since." if path and self._state.history.dirty else ""))
 
+    def _nest_or_stop(self) -> None:
+        """Looks for fewer beds, or takes what was found so far."""
+        if self._bedding.found_so_far is not None:
+            self._bedding.take_found()
+        else:
+            self._bedding.nest()
+
     def _show_beds(self) -> None:
         bedding, work = self._bedding, self._bedding.work
+        found = bedding.found_so_far
+        self.fewer.setText("Fewer beds …" if found is None else f"Stop: {found.beds} of {found.least} or more")
         self.room.setChecked(bedding.keeping_free)
         for beds_by, one in self.orders.items():
             one.setChecked(self._state.is_open and self._state.plan.beds_by == beds_by)

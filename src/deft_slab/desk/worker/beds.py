@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ...core.handoff.beds import ROUNDS, laid_with_job, lay_out
+from ...core.handoff.beds import ROUNDS, BedSearch, laid_with_job
 from ...core.handoff.delivery import Handed, deliver, write_bed
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
 from ...core.handoff.papers import PAPERS, Paper
 from ...core.handoff.sharing import shared_out
 from ...core.handoff.sheet.made import Sheet, pages_of, sheet_for
-from ...core.lying import Lying
 from ...core.outcome import Outcome
 from ...core.plan import Plan
 from ...core.posting.posted import in_bodies
+from ...core.printer import Printer
 from ...core.progress import Job
-from ..handoff_requests import Deliver, DrawSheet, MakeBed, NestBeds, ShareOut, SheetPages
+from ..handoff_requests import BedsFound, Deliver, DrawSheet, MakeBed, NestBeds, ShareOut, SheetPages
 from .shop import Shop
+
+_ROUNDS_EACH = 6
+"""Orders that are tried before it is told what there is."""
 
 
 class Beds:
@@ -25,15 +28,24 @@ class Beds:
 
     def __init__(self, shop: Shop) -> None:
         self._shop = shop
+        self._search: tuple[Plan, Printer, BedSearch, int] | None = None
 
-    def nest(self, asked: NestBeds, job: Job) -> tuple[Lying, ...]:
+    def nest(self, asked: NestBeds, job: Job) -> BedsFound:
         """Where all pieces lie. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         plan, printer = asked.plan, asked.printer
         outcome = self._shop.outcome(plan, printer, job.part(0.0, 0.2))
         own = tuple(one for one in plan.lying if one.by_hand)
-        laid = lay_out(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts, beds_by=plan.beds_by,
-                       rounds=ROUNDS, job=job.part(0.2, 1.0))  # fmt: skip
-        return kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, laid, own))
+        if asked.anew or self._search is None or self._search[:2] != (plan, printer):
+            search = BedSearch(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts,
+                               beds_by=plan.beds_by)  # fmt: skip
+            self._search = plan, printer, search, 0
+        *_, search, tried = self._search
+        laid = search.go_on(_ROUNDS_EACH, job.part(0.2, 1.0))
+        tried += _ROUNDS_EACH
+        self._search = plan, printer, search, tried
+        lying = kept_as(outcome.pieces, laid, by_hand_of(outcome.pieces, laid, own))
+        done = 1.0 if search.done else min(tried / ROUNDS, 1.0)
+        return BedsFound(lying, 1 + max(one.bed for one in laid), search.least, done)
 
     def share_out(self, asked: ShareOut, job: Job) -> Plan:
         """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
