@@ -20,6 +20,7 @@ from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.printer import Material, default_printer, shipped_printers
 from deft_slab.desk.materials_dialog import MaterialsDialog
 from deft_slab.desk.printer_dialog import PrinterDialog
+from deft_slab.desk.steps.choices_front import front_of
 from deft_slab.desk.steps.join.coupon import CouponPanel
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, solid_of
@@ -423,3 +424,50 @@ def test_a_coupon_is_printed_with_the_pieces(block):
     done(block)
     assert len(bedding.laid) == 2
     assert state.plan.coupon is None
+
+
+def test_choices_are_charted_and_taken_by_a_click(block):
+    """Whole against cut: the whole has no seam and takes longer or not; a click puts a choice on the bed."""
+    state, front = block.state, page(block).choices
+    state.choosing.keep_plan(state.plan, "Level")
+    state.do_plan("turn", state.plan.changed(recipe=(state.plan.recipe[0].model_copy(update={"offset": 50.0}),)))
+    done(block)
+    dots = {dot.name: dot for dot in front.chart.dots}
+    assert set(dots) == {"On the bed now", "As it came", "Level"}
+    for key, name, plan in state.compared:
+        entry = state.entry(plan)
+        assert (dots[name].key, dots[name].up, dots[name].sight) == (
+            key,
+            entry.work.elapsed,
+            entry.totals.seam_in_sight_mm,
+        )
+    assert dots["As it came"].sight == 0
+    assert dots["As it came"].best
+    block.click(front.axes["Cost"])
+    assert {dot.name: dot.up for dot in front.chart.dots}["Level"] == state.entry(state.compared[1][2]).work.cost
+    number = [dot.name for dot in front.chart.dots].index("As it came")
+    at = front.chart.place_of(number).toPoint()
+    over = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(front.chart.mapToGlobal(at)),
+                       Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    QApplication.sendEvent(front.chart, over)
+    assert "As it came: " in front.said.text()
+    QTest.mouseClick(front.chart, Qt.MouseButton.LeftButton, pos=at)
+    done(block)
+    assert state.plan == state.compared[0][2]
+    assert "As it came" not in {dot.name for dot in front.chart.dots}  # it is what is on the bed
+    front.chart.setFocus()
+    for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Return):
+        QTest.keyClick(front.chart, key)
+    done(block)
+    assert state.plan == state.compared[1][2]
+
+
+def test_what_no_choice_beats():
+    found = [
+        ("a", "A", 0.0, 9.0, True),
+        ("b", "B", 5.0, 5.0, True),
+        ("c", "C", 6.0, 5.0, True),
+        ("d", "D", 9.0, 1.0, False),
+    ]
+    assert [dot.name for dot in front_of(found) if dot.best] == ["A", "B", "D"]
+    assert all(dot.best for dot in front_of([found[0], found[0]]))  # equal ones do not beat each other

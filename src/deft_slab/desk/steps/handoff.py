@@ -17,6 +17,7 @@ from ..whole import DeskState
 from ..widgets.bed_tiles import BedTiles
 from ..widgets.binding import follow
 from ..widgets.parts import Panel, button, label, row, say
+from .choices_front import ChoicesFront
 from .pieces_to_print import PiecesToPrint, SecondPrinter
 from .printers import PrintersSection
 
@@ -69,6 +70,8 @@ class HandOffPanel(Panel):
             ("Cost", "Material and hours, with the profile's share for prints that fail; in your own currency."),
             ("To glue", "Contacts of one prop, and their area."),
         )
+        self.choices = ChoicesFront(state)
+        self.add(self.choices)
         self.head("Write")
         self._add_writing(verbs)
         self.head("Printers")

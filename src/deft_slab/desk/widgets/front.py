@@ -6,18 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
 from ..look import palette
-from .charts import Chart
+from .dots import DotsChart
 
 Floats = NDArray[np.float64]
-
-_DOT = 5.0
-"""Pixels: half the width of a dot."""
-_NEAR = 12.0
-"""Pixels within which the pointer is at a dot."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,15 +40,11 @@ class FrontShown:
         return kept
 
 
-class FrontChart(Chart):
+class FrontChart(DotsChart):
     """A dot for each way, one line for each number of pieces. A click takes one; so do arrows and Enter.
 
     Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the stand-in.
     """
-
-    pointed = Signal(int)
-    """The number of the way under the pointer, -1 for none."""
-    chosen = Signal(int)
 
     def __init__(self) -> None:
         tip = (
@@ -64,18 +55,16 @@ class FrontChart(Chart):
         super().__init__("Front of ways to part it", tip, 176)
         self._shown: FrontShown | None = None
         self._why = ""
-        self._at = -1
 
     def show_front(self, shown: FrontShown | None, why_nothing: str) -> None:
         """Shows what was found; where that is nothing, why."""
         self._shown, self._why = shown, why_nothing
-        self._point(-1 if shown is None else min(self._at, len(shown.sight) - 1))
+        self._point(-1 if shown is None else min(self.at, len(shown.sight) - 1))
         self.update()
 
-    def point_at(self, n: int) -> None:
-        """Marks a way that is pointed at elsewhere."""
-        self._at = n
-        self.update()
+    @property
+    def count(self) -> int:
+        return 0 if self._shown is None else len(self._shown.sight)
 
     def place_of(self, n: int) -> QPointF:
         """Where the dot of a way is, in pixels."""
@@ -117,60 +106,6 @@ class FrontChart(Chart):
             painter.drawText(QRectF(end.x() + 5, end.y() - 17, 24, 14), Qt.AlignmentFlag.AlignLeft, str(count))
 
     def _paint_dot(self, painter: QPainter, shown: FrontShown, n: int) -> None:
-        at = self.place_of(n)
         colour = QColor(palette.MADDER if n == shown.taken else palette.TEAL if shown.flat[n] else palette.INK)
-        painter.setPen(QPen(colour, 1.4))
-        painter.setBrush(QColor(palette.SHEET) if shown.near[n] else colour)
-        if shown.flat[n]:
-            painter.drawEllipse(at, _DOT - 0.5, _DOT - 0.5)
-        else:
-            reach = _DOT + 0.5
-            ways = ((0.0, -reach), (reach, 0.0), (0.0, reach), (-reach, 0.0))
-            painter.drawPolygon(QPolygonF([QPointF(at.x() + x, at.y() + y) for x, y in ways]))
-        if not shown.fit[n]:
-            painter.setPen(QPen(QColor(palette.AMBER), 2.0))
-            painter.drawLine(at + QPointF(-1.5 * _DOT, 1.5 * _DOT), at + QPointF(1.5 * _DOT, -1.5 * _DOT))
-        if n == self._at:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(palette.MADDER), 1.6))
-            painter.drawEllipse(at, _DOT + 4, _DOT + 4)
-
-    def _nearest(self, position: QPointF) -> int:
-        """The number of the way whose dot is there; -1 where none is."""
-        if self._shown is None or not len(self._shown.sight):
-            return -1
-        away = [(self.place_of(n) - position).manhattanLength() for n in range(len(self._shown.sight))]
-        nearest = int(np.argmin(away))
-        return nearest if away[nearest] <= _NEAR else -1
-
-    def _point(self, n: int) -> None:
-        if n != self._at:
-            self._at = n
-            self.pointed.emit(n)
-            self.update()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self._point(self._nearest(event.position()))
-
-    def leaveEvent(self, event: QEvent) -> None:
-        if not self.hasFocus():
-            self._point(-1)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        nearest = self._nearest(event.position())
-        if nearest >= 0 and event.button() == Qt.MouseButton.LeftButton:
-            self.chosen.emit(nearest)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        shown = self._shown
-        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-        if shown is None or not len(shown.sight):
-            super().keyPressEvent(event)
-        elif event.key() in steps:
-            order = np.argsort(shown.sight, kind="stable").tolist()
-            place = order.index(self._at) + steps[Qt.Key(event.key())] if self._at in order else 0
-            self._point(order[min(max(place, 0), len(order) - 1)])
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and self._at >= 0:
-            self.chosen.emit(self._at)
-        else:
-            super().keyPressEvent(event)
+        self.paint_dot(painter, n, colour, round_one=bool(shown.flat[n]), hollow=bool(shown.near[n]),
+                       struck=not shown.fit[n])  # fmt: skip
