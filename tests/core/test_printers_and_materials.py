@@ -30,6 +30,7 @@ from deft_slab.core.judge.effort import layer_count
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import Material, default_printer, shipped_printers
 from deft_slab.core.project import Project, project_text, read_project
+from deft_slab.core.script import Recipe
 from deft_slab.core.workshop import Workshop
 from deft_slab.standin.loads import load_of, picture
 from tests.core.test_commands import answer, call
@@ -377,3 +378,17 @@ def test_only_a_belt_has_slanting_layers():
     with pytest.raises(BadPlan, match="only on a belt"):
         PRINTER.changed(slope=45.0)
     assert PRINTER.upward == (0.0, 0.0, 1.0)
+
+
+def test_a_coupon_by_command(tmp_path):
+    path, recipe = tmp_path / "tower.stl", tmp_path / "recipe.json"
+    box(40, 30, 80).export(path)
+    joins = Workshop(TOWER).proposed_joins(tower(), PRINTER)
+    recipe.write_text(Recipe(cuts=CUTS, joins=tuple(joins)).model_dump_json())
+    found = answer("handoff", path, "--recipe", recipe, "--copies", 2, "--coupon", "--out", tmp_path / "out")
+    names = [piece["name"] for bed in found["beds"] for piece in bed["pieces"]]
+    assert names.count("Coupon") == 1
+    assert [name for name in found["files"] if "coupon" in name]
+    done = call("handoff", path, "--straight", 0, 0, 1, 20, "--coupon", "--out", tmp_path / "no")
+    assert done.returncode == 1
+    assert "no join" in done.stderr.lower()

@@ -176,6 +176,8 @@ def _handoff(command: argparse.ArgumentParser) -> None:
                               "material after each other (colour)")  # fmt: skip
     command.add_argument("--second", metavar="NAME", help="a second printer at once, as --printer; pieces are shared "
                          "out so that all is done soonest")  # fmt: skip
+    command.add_argument("--coupon", action="store_true",
+                         help="also a coupon, once, for the first key or dowel of the recipe")  # fmt: skip
     command.add_argument("--material", nargs=2, action="append", default=[], metavar=("N", "NAME"),
                          help="piece N is of this material of its printer's profile; may be repeated")  # fmt: skip
     _files(command)

@@ -6,6 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
+from ..core.coupons import CouponWish
 from ..core.errors import BadPlan
 from ..core.handoff.beds import ROUNDS, laid_with_job
 from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
@@ -13,6 +14,7 @@ from ..core.handoff.equal import first_equals
 from ..core.handoff.laid import collisions
 from ..core.handoff.sharing import shared_out
 from ..core.handoff.sheet.made import Sheet, sheet_for
+from ..core.joining.coupon import usual_steps
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
 from ..core.printer import Printer
@@ -29,6 +31,11 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     plan = with_recipe(arguments, plan, workshop, printer).changed(
         lift=arguments.lift, copies=arguments.copies, beds_by=arguments.beds_by
     )  # fmt: skip
+    if arguments.coupon:
+        tried = next((join for join in plan.joins if join.on and join.holes(0.0)), None)
+        if tried is None:
+            raise BadPlan("No join of the recipe has a hole that a coupon could try.", remedy="Leave --coupon out.")
+        plan = plan.changed(coupon=CouponWish(join=tried, steps=usual_steps(printer)))
     plan = _of_materials(arguments, workshop, plan, printer)
     if arguments.second is not None:
         plan = shared_out(workshop, plan.changed(second=printer_of(arguments.second)), printer)
