@@ -16,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
+from deft_slab.core.checks import check
 from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
@@ -336,6 +337,10 @@ def test_one_coupon_is_laid_with_all_copies():
     assert kept_as(outcome.pieces, laid)[4].bed == laid[4].of_printer
     again = lay_out(outcome.pieces, PRINTER, 3, lying=kept_as(outcome.pieces, laid))
     assert [(one.piece, one.bed) for one in again] == [(one.piece, one.bed) for one in laid]
+    assert not check(workshop, plan, PRINTER)[-1].thin
+    pages = sheet_for(workshop, outcome, PRINTER, "Tower", laid, work, (), "a4").html.decode()
+    assert "1 ×" in pages
+    assert "3 ×</td><td>coupon" not in pages
     glued = plan.changed(coupon=CouponWish(join=GlueJoin(**join.model_dump(include=_ON)), steps=(0.1,)))
     without = workshop.evaluate(glued, PRINTER)
     assert len(without.pieces) == 4

@@ -202,7 +202,8 @@ def _stock(subject: Subject, job: Job) -> Iterator[Block]:
     rows = [
         (f"{rod.count * copies} ×", f"round stock of {rod.diameter:g} mm", f"{rod.length:.1f} mm long") for rod in found
     ] + [
-        (f"{copies} ×", f"{piece.extra}, printed: piece {piece.number}", text.box(piece.figures.size_mm))
+        (f"{sum(one.piece == piece.number - 1 for one in subject.laid)} ×",
+         f"{piece.extra}, printed: piece {piece.number}", text.box(piece.figures.size_mm))
         for piece in loose
     ]  # fmt: skip
     yield Table(("how many", "what", "size"), tuple(rows), (1, 4, 2))
