@@ -20,7 +20,7 @@ _CELLS = 256.0
 """Cells along the side of a square sheet of the same area."""
 _FINEST, _COARSEST = 0.4, 2.0
 """mm: limits of a cell."""
-_FLAT = 0.05
+_FLAT = 0.2
 """mm by which outlines are simplified at most; they keep off by as much more as they were."""
 _MOST_ROWS = 60_000
 _STEPS = 6
