@@ -26,6 +26,7 @@ COMMANDS = (
     "propose",
     "-h",
     "--help",
+    "--version",
 )
 
 

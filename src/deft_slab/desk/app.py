@@ -8,12 +8,14 @@ import sys
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
-from .. import logbook
+from .. import __version__, logbook
 from ..demo import PROJECT
 from .faults import Faults
 from .jobs import Jobs
+from .look.logo import ICON
 from .look.theme import dress
 from .process import run_process
 from .whole import DeskState
@@ -60,6 +62,9 @@ def run(given: list[str]) -> int:
     logbook.begin()
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Deft Slab")
+    application.setApplicationVersion(__version__)
+    application.setDesktopFileName("deft-slab")
+    application.setWindowIcon(QIcon(str(ICON)))
     dress(application)
     window = Window(DeskState(Jobs(run_process)))
     Faults(window.state.failed.emit, window).install()

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from . import palette
+
+ICON = Path(__file__).with_name("deft-slab.svg")
+"""The same mark, for the desktop."""
 
 
 class Logo(QWidget):

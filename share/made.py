@@ -1,0 +1,105 @@
+"""Makes the manual page and the completions of shells from the parser of the commands, and the list of licences from
+what is installed. Run it after a change of either; with --check it only says whether they are as they would be made."""
+
+from __future__ import annotations
+
+import re
+import sys
+from importlib.metadata import PackageNotFoundError, metadata
+from pathlib import Path
+
+import shtab
+from argparse_manpage.manpage import Manpage
+
+from deft_slab import __version__
+from deft_slab.commands.arguments import parser
+
+HERE = Path(__file__).parent
+_FILES = ("file", "out", "recipe", "keep", "folder", "profile", "printer", "second")
+"""Arguments that are files, which a shell completes as such."""
+
+
+def _manual() -> str:
+    """In the format of man(7)."""
+    made = parser()
+    made._manpage = []  # where the library looks for sections of one's own
+    page = Manpage(made, format="single-commands-section")
+    text = re.sub(r'^(\.TH \S+ "?1"?).*$', rf'\1 "" "deft-slab {__version__}" "Deft Slab"', str(page), flags=re.M)
+    return text.replace(
+        ".SH NAME\ndeft\\-slab\n", ".SH NAME\ndeft\\-slab \\- tilt and cut props so that they print clean\n"
+    )
+
+
+def _completion(shell: str) -> str:
+    made = parser()
+    for action in _actions(made):
+        if action.dest in _FILES:
+            action.complete = shtab.FILE
+    return str(shtab.complete(made, shell=shell)).rstrip() + "\n"
+
+
+def _actions(made):
+    for action in made._actions:  # as the library itself reads them
+        yield action
+        if isinstance(action.choices, dict):
+            for inner in action.choices.values():
+                yield from _actions(inner)
+
+
+def _licences() -> str:
+    """A table of all pinned packages, and of what is shipped besides."""
+    lines = [
+        "# Licences", "", "Made by `share/made.py` from what is installed by `requirements.lock`.", "",
+        "| part | release | licence |", "| --- | --- | --- |", "| Deft Slab | | Apache-2.0 |",
+        "| Inter (typeface, shipped) | 4 | SIL Open Font License 1.1 |",
+    ]  # fmt: skip
+    for line in (HERE.parent / "requirements.lock").read_text().splitlines():
+        name, _, release = line.partition("==")
+        if not release:
+            continue
+        lines.append(f"| {name} | {release} | {_licence(name)} |")
+    return "\n".join(lines) + "\n"
+
+
+def _licence(name: str) -> str:
+    """As its own metadata state it: an SPDX expression, else a classifier, else the first line of its text."""
+    try:
+        of = metadata(name)
+    except PackageNotFoundError:
+        return "not installed here"
+    if of.get("License-Expression"):
+        return str(of["License-Expression"])
+    classifiers = [
+        one.rsplit("::", 1)[1].strip() for one in of.get_all("Classifier", []) if one.startswith("License ::")
+    ]
+    if classifiers:
+        return ", ".join(classifiers)
+    words = str(of.get("License") or "not stated").strip()
+    if "Redistribution and use in source and binary forms" in words:
+        return "BSD License"
+    return words.splitlines()[0][:80]
+
+
+MADE = {
+    HERE / "man/man1/deft-slab.1": _manual,
+    HERE / "bash-completion/completions/deft-slab": lambda: _completion("bash"),
+    HERE / "zsh/site-functions/_deft-slab": lambda: _completion("zsh"),
+    HERE.parent / "docs/licences.md": _licences,
+}
+
+
+def main(given: list[str]) -> int:
+    """Exit code 1 where --check finds one that is not as it would be made."""
+    stale = [path for path, make in MADE.items() if not path.exists() or path.read_text() != make()]
+    if "--check" in given:
+        for path in stale:
+            print(f"{path.relative_to(HERE.parent)} is not as it would be made: run share/made.py", file=sys.stderr)
+        return int(bool(stale))
+    for path in stale:
+        path.write_text(MADE[path]())
+        print(path.relative_to(HERE.parent))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
