@@ -12,7 +12,7 @@ import shtab
 from argparse_manpage.manpage import Manpage
 
 from deft_slab import __version__
-from deft_slab.commands.arguments import parser
+from deft_slab.commands.parser import parser
 
 HERE = Path(__file__).parent
 _FILES = ("file", "out", "recipe", "keep", "folder", "profile", "printer", "second")

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from deft_slab import __version__, about
-from deft_slab.commands.arguments import parser
+from deft_slab.commands.parser import parser
 from deft_slab.core.handoff.pieces import write_solid
 from tests.shapes import box, solid_of
 

@@ -20,6 +20,7 @@ COMMANDS = (
     "coupon",
     "handoff",
     "run",
+    "batch",
     "printer",
     "send",
     "sweep",

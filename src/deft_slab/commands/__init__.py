@@ -14,7 +14,8 @@ from importlib import import_module
 from .. import logbook
 from ..core.errors import DeftError
 from ..core.intake.surfaces import shown
-from .arguments import parser, refuse_senseless
+from .arguments import refuse_senseless
+from .parser import parser
 from .printing import lines_of, plain, plainly
 
 _log = logging.getLogger(__name__)
@@ -26,13 +27,16 @@ _INCOMPLETE = 3
 
 
 def run(arguments: list[str]) -> int:
-    """Exit code 0 only on success; else one line on stderr and 1, for arguments that make no sense 2, for a file that
-    was cut short 3, and as usual for a closed pipe 141."""
+    """Exit code 0 only on success; else one line on stderr and 1 (also where one of several models failed), for
+    arguments that make no sense 2, for a file that was cut short 3, and as usual for a closed pipe 141."""
     logbook.begin()
     for stream in (sys.stdout, sys.stderr):  # file names need not be text
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
-    parsed = parser().parse_args([plain(word) for word in arguments])
+    words = [plain(word) for word in arguments]
+    own = words.index("--") if words[0] == "batch" and "--" in words else len(words)
+    parsed = parser().parse_args(words[:own])
+    parsed.rest = words[own + 1 :]
     try:
         return _ran(parsed)
     except DeftError as error:
@@ -69,4 +73,4 @@ def _ran(parsed: argparse.Namespace) -> int:
         print(f"deft-slab: “{shown(parsed.file)}” was cut short; only what is there of it was worked on.",
               file=sys.stderr)  # fmt: skip
         return _INCOMPLETE
-    return 0
+    return int(getattr(parsed, "failed", False))

@@ -1,0 +1,191 @@
+"""Many props: a folder of models, each handed off in a process of its own, with one report of all of them."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import hashlib
+import io
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from .. import __version__
+from ..core import text
+from ..core.errors import BadPlan, DeftError, SaveFailed
+from ..core.handoff.naming import slug
+from ..core.handoff.package import part_of
+from ..core.handoff.saving import make_folder, write_whole
+from ..core.handoff.sheet.blocks import Block, Heading, Points, Table, Words
+from ..core.handoff.sheet.html import as_html
+from ..core.intake.endings import ENDINGS
+from ..core.intake.threemf import PLAN_PATH
+
+REPORT = ("report.html", "report.csv")
+_KEPT = "batch.json"
+"""What became of a model, in its folder: it is not done again while nothing of it has changed."""
+_FIELDS = ("file", "state", "pieces", "beds", "hours", "material_g", "cost", "problem", "folder")
+
+
+def run(arguments: argparse.Namespace) -> dict[str, object]:
+    models = _models(arguments.folder)
+    part, parts = _part(arguments.part)
+    own = models[part - 1 :: parts]
+    folders = _folders(models, arguments.out)[part - 1 :: parts]
+    make_folder(arguments.out)
+    say = partial(_say, len(own))
+    with ThreadPoolExecutor(arguments.jobs or os.cpu_count() or 1) as pool:
+        rows = list(pool.map(lambda one: say(_one(one[0], one[1], arguments)), zip(own, folders, strict=True)))
+    arguments.failed = any(row["state"] == "failed" for row in rows)
+    if parts == 1:
+        write_whole(arguments.out / REPORT[0], _as_html(rows, arguments))
+        write_whole(arguments.out / REPORT[1], _as_csv(rows))
+    counts = {state: sum(row["state"] == state for row in rows) for state in ("done", "kept", "failed")}
+    return {"models": rows, **counts, "report": None if parts > 1 else REPORT[0]}
+
+
+def _models(folder: Path) -> list[Path]:
+    try:
+        found = sorted(path for path in folder.iterdir() if path.suffix.lower() in ENDINGS and path.is_file())
+    except OSError as error:
+        raise BadPlan(f"The folder {folder} cannot be read ({error.strerror}).") from error
+    if not found:
+        raise BadPlan(f"There is no model in {folder}.", remedy=f"Models end in {', '.join(ENDINGS)}.")
+    return found
+
+
+def _part(given: str | None) -> tuple[int, int]:
+    """(which, of how many): "3/10"."""
+    if given is None:
+        return 1, 1
+    which, _, of = given.partition("/")
+    if not (which.isdecimal() and of.isdecimal() and 1 <= int(which) <= int(of) <= 100_000):
+        raise BadPlan(f"--part says which of how many, as 3/10; got {given}.")
+    return int(which), int(of)
+
+
+def _folders(models: Sequence[Path], out: Path) -> list[Path]:
+    """Of each model, named after it; with its ending where two have one name."""
+    names = [slug(path.stem) for path in models]
+    return [
+        out / (name if names.count(name) == 1 else f"{name}-{path.suffix[1:].lower()}")
+        for name, path in zip(names, models, strict=True)
+    ]
+
+
+def _say(count: int, row: dict[str, Any]) -> dict[str, Any]:
+    """Tells of one that is over, on stderr."""
+    took = f"{row['beds']} beds, {text.hours(3600 * row['hours'])}" if row["state"] != "failed" else row["problem"]
+    print(f"deft-slab: {row['file']}: {row['state']}, {took} (of {count})", file=sys.stderr, flush=True)
+    return row
+
+
+def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, Any]:
+    """What became of a model; one that fails keeps no other from being done."""
+    row: dict[str, Any] = dict.fromkeys(_FIELDS) | {"file": path.name, "folder": folder.name}
+    try:
+        key = _key(path, arguments)
+        kept = _kept(folder, key)
+        if kept is not None and not arguments.again:
+            return row | kept | {"state": "kept"}
+        make_folder(folder)
+        listed = _handed(path, folder, arguments)
+        own = {
+            "pieces": sum(len(bed["pieces"]) for bed in listed["beds"]), "beds": len(listed["beds"]),
+            "hours": listed["job"]["hours"], "material_g": listed["job"]["material_g"], "cost": listed["job"]["cost"],
+            "problem": "; ".join(listed["notes"]) or None, "state": "done",
+        }  # fmt: skip
+        write_whole(folder / _KEPT, json.dumps({"key": key, "row": own}, indent=1).encode())
+    except (DeftError, OSError) as error:
+        return row | {"state": "failed", "problem": str(error)}
+    return row | own
+
+
+def _key(path: Path, arguments: argparse.Namespace) -> str:
+    """Of all that what is written depends on."""
+    found = hashlib.sha256(path.read_bytes())
+    if arguments.recipe is not None:
+        found.update(arguments.recipe.read_bytes())
+    found.update(json.dumps([__version__, arguments.propose, arguments.printer, arguments.rest]).encode())
+    return found.hexdigest()
+
+
+def _kept(folder: Path, key: str) -> dict[str, Any] | None:
+    """What was written of it before, if nothing has changed since."""
+    try:
+        found = json.loads((folder / _KEPT).read_bytes())
+        return dict(found["row"]) if found["key"] == key and (folder / "job.json").exists() else None
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, Any]:
+    printer = [] if arguments.printer is None else ["--printer", arguments.printer]
+    rest = [*arguments.rest, "--out", str(folder), "--replace", "--json"]
+    if part_of(path, PLAN_PATH) is not None:
+        return _called(["run", str(path), *printer, *rest])
+    recipe = arguments.recipe
+    if arguments.propose is not None:
+        fit = ["--fit", arguments.printer] if arguments.printer is not None else []
+        found = _called(
+            ["propose", str(path), "--pieces", str(arguments.propose), *fit, "--top", "1", "--mend", "--json"]
+        )
+        if not found["front"]:
+            raise BadPlan(found["why_none"] or "No way to part it was found.")
+        recipe = folder / "recipe.json"
+        write_whole(recipe, json.dumps(found["front"][0]["recipe"], indent=1).encode())
+    cuts = [] if recipe is None else ["--recipe", str(recipe)]
+    return _called(["handoff", str(path), *cuts, *printer, "--mend", *rest])
+
+
+def _called(words: Sequence[str]) -> dict[str, Any]:
+    """A command, in a process of its own: one that ends badly takes nothing else with it. Raises SaveFailed."""
+    done = subprocess.run([sys.executable, "-m", "deft_slab.cli", *words], capture_output=True, text=True, check=False)
+    if done.returncode not in (0, 3):
+        said = done.stderr.strip().splitlines()
+        raise SaveFailed(said[-1].removeprefix("deft-slab: ") if said else f"It ended with {done.returncode}.")
+    return dict(json.loads(done.stdout))
+
+
+def _as_csv(rows: Sequence[dict[str, Any]]) -> bytes:
+    out = io.StringIO()
+    table = csv.DictWriter(out, _FIELDS, lineterminator="\n")
+    table.writeheader()
+    table.writerows(rows)
+    return out.getvalue().encode()
+
+
+def _as_html(rows: Sequence[dict[str, Any]], arguments: argparse.Namespace) -> bytes:
+    done = [row for row in rows if row["state"] != "failed"]
+    failed = [row for row in rows if row["state"] == "failed"]
+    lines = [
+        (row["file"], f"{row['pieces']}", f"{row['beds']}", text.hours(3600 * row["hours"]),
+         text.grams(row["material_g"]), f"{row['cost']:,.2f}", row["folder"])
+        for row in done
+    ]  # fmt: skip
+    lines.append((
+        "In all", f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
+        text.hours(3600 * sum(row["hours"] for row in done)), text.grams(sum(row["material_g"] for row in done)),
+        f"{sum(row['cost'] for row in done):,.2f}", "",
+    ))  # fmt: skip
+    how = "as they are" if arguments.propose is None and arguments.recipe is None else (
+        f"the way with the least support left, of at most {arguments.propose} pieces" if arguments.propose is not None
+        else f"by {arguments.recipe.name}"
+    )  # fmt: skip
+    blocks: list[Block] = [
+        Heading(f"{arguments.folder.name}: {len(rows)} models", level=1), Words(f"Parted: {how}."),
+        Table(("model", "pieces", "beds", "time", "material", "cost", "folder"), tuple(lines), (3, 1, 1, 1, 1, 1, 3),
+              frozenset(range(1, 6)), frozenset({len(lines) - 1})),
+    ]  # fmt: skip
+    if failed:
+        blocks += [Heading("Could not be done"), Points(tuple(f"{row['file']}: {row['problem']}" for row in failed))]
+    noted = [row for row in done if row["problem"]]
+    if noted:
+        blocks += [Heading("Worth knowing"), Points(tuple(f"{row['file']}: {row['problem']}" for row in noted))]
+    return as_html(blocks, f"{arguments.folder.name}: report")
