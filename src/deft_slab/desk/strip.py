@@ -106,7 +106,7 @@ class TitleStrip(QWidget):
         for name in ("save", "save_as"):
             menu.addAction(self._actions[name])
         menu.addSeparator()
-        for name in ("swap_drag", "shortcuts", "quit"):
+        for name in ("swap_drag", "shortcuts", "report", "quit"):
             menu.addAction(self._actions[name])
 
     def fill_chip_menu(self) -> None:

@@ -18,6 +18,7 @@ from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .printer_dialog import PrinterDialog
 from .sheet_dialog import SheetDialog
+from .trouble_report import ReportDialog
 from .whole import DeskState
 from .widgets.notice import Notice
 from .widgets.parts import plain
@@ -65,7 +66,7 @@ class Verbs(QObject):
         return Path(name if named else name + ".3mf"), named
 
     def ask_project_file(self) -> None:
-        asked = self._ask_3mf("Save the project", f"{self.state.project.title}.3mf")
+        asked = self._ask_3mf("Save the project", f"{self.state.project.title}-project.3mf")
         if asked is not None:
             self.state.opening.save(asked[0], replace=asked[1])
 
@@ -133,6 +134,9 @@ class Verbs(QObject):
 
     def edit_printers(self) -> None:
         PrinterDialog(self.state, self.window).exec()
+
+    def show_report(self) -> None:
+        ReportDialog(self.state, self.window).exec()
 
     def undo(self) -> None:
         self.state.undo()
