@@ -37,6 +37,9 @@ _LENGTHS = (
     ("gap", "Between pieces", "mm", 0, 500, 1, "Kept free between pieces on a bed."),
     ("line_width", "Line or pixel width", "mm", 0.001, 10, 3, "Walls thinner than two of them print badly."),
     ("clearance", "Clearance", "mm", 0, 5, 2, "Gap on each side between a key and its socket."),
+    ("slope", "Layers aslant", "°", 0, 80, 0, "Between its layers and an endless bed: 45 on most belts; else 0."),
+)
+_COSTS = (
     ("support_density", "Plastic in support", "%", 0.1, 100, 0, "Share of the support volume that is plastic."),
     ("material_density", "Material weighs", "g/cm³", 0.1, 25, 2, "Density of the material."),
     ("material_price", "Price of 1 kg", "", 0, 1e5, 2, "In your own currency."),
@@ -50,9 +53,9 @@ _LENGTHS = (
         2,
         "Files are made larger by it, so that parts fit when cold.",
     ),
-    ("slope", "Layers aslant", "°", 0, 80, 0, "Between its layers and an endless bed: 45 on most belts; else 0."),
     ("failed_share", "Prints that fail", "%", 0, 1000, 0, "Share of the cost that is added for them."),
 )
+"""What figures of material and cost are made from."""
 _TIMES = {
     "filament": (
         ("speed", "Speed", "mm/s", 0.1, 2000, 0, "Along the path, for the estimate of hours."),
@@ -177,14 +180,17 @@ class PrinterDialog(QDialog):
         return grid
 
     def _limits(self) -> QGridLayout:
-        """From what on a check finds fault."""
+        """What figures of material and cost are made from, and from what on a check finds fault."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(5)
-        grid.addWidget(label("What a check finds fault with", "head"), 0, 0, 1, 3)
-        for line, named in enumerate(_LIMITS, 1):
-            self._field(grid, line, *named)
-        grid.setRowStretch(len(_LIMITS) + 1, 1)
+        line = 0
+        for words, fields in (("What it takes", _COSTS), ("What a check finds fault with", _LIMITS)):
+            grid.addWidget(label(words, "head"), line, 0, 1, 3)
+            for line, named in enumerate(fields, line + 1):  # noqa: B020 - it goes on below the last one
+                self._field(grid, line, *named)
+            line += 1
+        grid.setRowStretch(line, 1)
         grid.setColumnStretch(1, 1)
         return grid
 

@@ -79,6 +79,7 @@ def _names(project: Project) -> list[str]:
     found |= {body.name for plan in plans for body in plan.model.bodies}
     found |= {wish.name for plan in plans for wish in plan.pieces if wish.name}
     found |= {guest.name for plan in plans for guest in plan.guests}
+    found |= {one.name for one in (project.printer, *(plan.second for plan in plans)) if one is not None}
     return sorted((name for name in found if len(name) > 2), key=len, reverse=True)
 
 
