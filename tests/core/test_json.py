@@ -25,8 +25,8 @@ from tests.shapes import box, hollow_ball, joined, sphere
 SCHEMAS = Path(__file__).parents[2] / "docs/schemas"
 CUT = ("--straight", 0, 0, 1, 40)
 COMMANDS = (
-    "batch", "check", "coupon", "cut", "handoff", "hollow", "join", "measure", "mend", "posts", "propose", "run", "sweep",
-    "tilt",
+    "batch", "check", "coupon", "cut", "handoff", "hollow", "join", "measure", "mend", "posts", "propose", "run",
+    "sweep", "tilt",
 )  # fmt: skip
 """Those that end by themselves and need nothing that listens."""
 
