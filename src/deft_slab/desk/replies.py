@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..core.cuts import Cut
 from ..core.handoff.job import PrintJob
-from ..core.handoff.laid import Laid, bed_printer
+from ..core.handoff.laid import Laid
 from ..core.model import Model
 from ..core.outcome import Outcome
 from ..core.plan import Mending, Plan, Unit
@@ -37,7 +38,12 @@ class Evaluated:
 
     def printer_of(self, bed: int) -> Printer:
         """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first."""
-        return bed_printer(self.outcome.pieces, self.laid, bed, self.printer)
+        return self._printers.get(bed, self.printer)
+
+    @cached_property
+    def _printers(self) -> dict[int, Printer]:
+        """Of each bed on which something lies."""
+        return {one.bed: self.outcome.pieces[one.piece].on(self.printer) for one in reversed(self.laid)}
 
     def of(self, plan: Plan | None, printer: Printer) -> bool:
         """Whether it is of a plan on a printer."""
