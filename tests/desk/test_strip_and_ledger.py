@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import csv
+import io
+
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
@@ -170,3 +173,24 @@ def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     table.setCurrentIndex(model.index(0, 0))
     desk.key(Qt.Key.Key_P, widget=table)
     assert model.compared_with.name == "As it came"
+
+
+def test_the_table_is_copied_as_text_and_as_numbers(desk, tee):
+    desk.open(tee)
+    desk.state.choosing.keep_plan(desk.state.plan, "Kept, as it was")
+    desk.settle()
+    ledger, clipboard = desk.window.ledger, QGuiApplication.clipboard()
+    ledger.table.setFocus()
+    QTest.keyClick(ledger.table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    lines = [line.split("\t") for line in clipboard.text().splitlines()]
+    assert lines[0][:3] == ["choice", "pieces", "overhang"]
+    assert [line[0] for line in lines[1:]] == [row.name for row in ledger.model.rows]
+    assert len({len(line) for line in lines}) == 1
+    assert "cm" in lines[1][lines[0].index("overhang")]
+    desk.click(ledger.copy_csv)
+    rows = list(csv.DictReader(io.StringIO(clipboard.text())))
+    assert [row["choice"] for row in rows] == [row.name for row in ledger.model.rows]
+    totals = desk.state.evaluated.outcome.totals
+    own = next(row for row, shown in zip(rows, ledger.model.rows, strict=True) if shown.choice is None)
+    assert float(own["overhang mm2"]) == pytest.approx(totals.overhang_area_mm2, abs=1e-6)
+    assert float(own["support mm3"]) == pytest.approx(totals.support_volume_mm3, abs=1e-6)

@@ -83,5 +83,5 @@ ALL = FILE + EDIT + VIEW
 _ELSEWHERE = (
     ("On the bed", "arrows turn, + and − come nearer, double click shows everything"),
     ("In a number", "arrows step; units and sums are understood: 4.5in, 120/2"),
-    ("In the ledger", "Enter brings back, F2 renames, P pins, Delete removes"),
+    ("In the ledger", "Enter brings back, F2 renames, P pins, Delete removes, Ctrl+C copies all"),
 )

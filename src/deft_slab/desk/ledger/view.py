@@ -5,7 +5,16 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QPainter, QPixmap
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetrics,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPixmap,
+)  # fmt: skip
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -22,6 +31,7 @@ from ..state.desk import WHOLE
 from ..whole import DeskState
 from ..widgets.parts import button, label, row
 from ..widgets.picture import image_of
+from .copied import as_csv, as_text
 from .model import COLUMNS, COMPARED, LedgerModel, Row, cell_text
 
 ROW_HEIGHT = 40
@@ -122,7 +132,7 @@ _HEADER = 34
 
 
 class _Table(QTableView):
-    """Enter brings a choice back, F2 renames, P pins, Delete removes."""
+    """Enter brings a choice back, F2 renames, P pins, Delete removes, Ctrl+C copies all."""
 
     def __init__(self, state: DeskState, model: LedgerModel) -> None:
         super().__init__()
@@ -196,8 +206,20 @@ class _Table(QTableView):
             self.pin_current()
         elif key == Qt.Key.Key_Delete:
             self.remove_current()
+        elif event.matches(QKeySequence.StandardKey.Copy):
+            self.copy_text()
         else:
             super().keyPressEvent(event)
+
+    def copy_text(self) -> None:
+        """Copies the table as it is shown."""
+        QGuiApplication.clipboard().setText(as_text(self._rows))
+        self._state.told.emit("Copied the table.")
+
+    def copy_csv(self) -> None:
+        """Copies the figures of the table."""
+        QGuiApplication.clipboard().setText(as_csv(self._rows))
+        self._state.told.emit("Copied the figures of the table.")
 
     def _menu(self, at: QPoint) -> None:
         index = self.indexAt(at)
@@ -239,12 +261,16 @@ class Ledger(QWidget):
         rename = button("Rename", "Renames the selected choice (F2).", self.table.rename_current)
         remove = button("Remove", "Takes the selected row out of the ledger (Delete).", self.table.remove_current)
         self._buttons = (keep, pin, rename, remove)
+        self.copy = button("Copy", "Copies the table as it is shown, to be pasted elsewhere (Ctrl+C).",
+                           self.table.copy_text)  # fmt: skip
+        self.copy_csv = button("Copy as CSV", "Copies the figures with all their digits, units in the head.",
+                               self.table.copy_csv)  # fmt: skip
         self.whole = button("As it came", "Puts the model as it came back into the ledger.",
                             lambda: state.choosing.show_whole(shown=True))  # fmt: skip
-        for part in (*self._buttons, self.whole):
+        for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")
         self._advice = label("", "faint")
-        self.foot = row(*self._buttons, self.whole, self._advice, 1)
+        self.foot = row(*self._buttons, self.whole, self._advice, 1, self.copy, self.copy_csv)
         self.foot.setContentsMargins(10, 4, 10, 4)
         column.addLayout(self.foot)
         for signal in (state.project_changed, self.table.selectionModel().currentChanged):
@@ -263,7 +289,8 @@ class Ledger(QWidget):
         there = self._state.is_open
         self.table.setVisible(there)
         self._empty.setVisible(not there)
-        self._buttons[0].setEnabled(there)
+        for part in (self._buttons[0], self.copy, self.copy_csv):
+            part.setEnabled(there)
         alone = there and not self._state.project.choices
         self._advice.setText(
             "Keep a choice, then change something: both stand here with their figures." if alone else ""

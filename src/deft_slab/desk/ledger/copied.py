@@ -1,0 +1,36 @@
+"""The ledger, as it is pasted elsewhere: as it is shown, or as numbers with all their digits."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from ...core import text
+from .model import COLUMNS, Column, LedgerModel, cell_text
+
+_UNITS = {text.area: "mm2", text.volume: "mm3", text.mm: "mm", text.wall: "mm", text.hours: "s", text.grams: "g"}
+"""Of the figures behind what is shown."""
+
+
+def as_text(model: LedgerModel) -> str:
+    """What is shown, with tabs between columns, which tables take apart again."""
+    columns = _shown(model)
+    lines = [["choice", *(column.title for column in columns)]]
+    lines += [[row.name, *(cell_text(column, row) for column in columns)] for row in model.rows]
+    return "".join("\t".join(line) + "\n" for line in lines)
+
+
+def as_csv(model: LedgerModel) -> str:
+    """The figures themselves, with their units in the head; nothing where one is not known."""
+    columns = _shown(model)
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(["choice", *(f"{column.title} {_UNITS.get(column.shown, '')}".strip() for column in columns)])
+    for row in model.rows:
+        values = (column.value(row) for column in columns)
+        rows.writerow([row.name, *("" if value is None else repr(round(value, 6)) for value in values)])
+    return out.getvalue()
+
+
+def _shown(model: LedgerModel) -> list[Column]:
+    return [column for column in COLUMNS if model.shows(column)]
