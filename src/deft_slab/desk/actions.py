@@ -6,8 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtWidgets import QMessageBox
-
 from .state.desk import STEPS
 from .verbs import Verbs
 from .whole import DeskState
@@ -31,12 +29,6 @@ def _can_redo(state: DeskState) -> bool:
 
 def _go_to(step: str, verbs: Verbs) -> None:
     verbs.state.go_to(step)
-
-
-def _show_keys(verbs: Verbs) -> None:
-    lines = [f"<tr><td>{', '.join(a.keys)}&nbsp;&nbsp;</td><td>{a.tip}</td></tr>" for a in ALL if a.keys]
-    lines += [f"<tr><td>{where}</td><td>{what}</td></tr>" for where, what in _ELSEWHERE]
-    QMessageBox.information(verbs.window, "Keys", f"<table>{''.join(lines)}</table>")
 
 
 @dataclass(frozen=True)
@@ -77,10 +69,11 @@ VIEW = tuple(
 ) + (
     Action("swap_drag", "Swap turning and moving", "Left drag moves and middle drag turns, or the other way round.", (),
            Verbs.swap_drag),
-    Action("shortcuts", "Keys", "Lists the keys.", ("F1",), _show_keys),
+    Action("shortcuts", "Keys", "Lists all that can be done: found by plain words, and put on other keys.",
+           ("F1",), Verbs.show_keys),
 )  # fmt: skip
 ALL = FILE + EDIT + VIEW
-_ELSEWHERE = (
+ELSEWHERE = (
     ("On the bed", "arrows turn, + and − come nearer, double click shows everything"),
     ("In a number", "arrows step; units and sums are understood: 4.5in, 120/2"),
     ("In the ledger", "Enter brings back, F2 renames, P pins, Delete removes, Ctrl+C copies all"),

@@ -33,6 +33,7 @@ class Verbs(QObject):
         super().__init__(window)
         self.window, self.state, self._notice = window, state, notice
         self.sheet: SheetDialog | None = None
+        self.open_keys: Callable[[], None] = lambda: None  # the window knows what its actions are
         state.opening.may_leave = self.may_leave
         state.would_replace.connect(self._ask_to_replace)
 
@@ -134,6 +135,9 @@ class Verbs(QObject):
 
     def edit_printers(self) -> None:
         PrinterDialog(self.state, self.window).exec()
+
+    def show_keys(self) -> None:
+        self.open_keys()
 
     def show_report(self) -> None:
         ReportDialog(self.state, self.window).exec()

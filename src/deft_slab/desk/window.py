@@ -14,6 +14,7 @@ from . import actions
 from .actions import Action
 from .bed_frame import BedFrame
 from .foot import Foot
+from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
 from .pieces_pane import PiecesPane
 from .steps.check import CheckPanel
@@ -49,6 +50,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.notice = Notice()
         self.verbs = Verbs(self, state, self.notice)
+        self.verbs.open_keys = self._open_keys
         self._actions = {action.id: self._made(action) for action in actions.ALL}
         self.strip = TitleStrip(state, self._actions)
         self.frame = BedFrame(state, self.notice, self.verbs)
@@ -84,10 +86,17 @@ class Window(QMainWindow):
     def _made(self, action: Action) -> QAction:
         made = QAction(action.text, self)
         made.setToolTip(action.tip)
-        made.setShortcuts([QKeySequence(key) for key in action.keys])
+        made.setShortcuts([QKeySequence(key) for key in keys_of(action, self.state)])
         made.triggered.connect(lambda _checked=False: action.does(self.verbs))
         self.addAction(made)
         return made
+
+    def _open_keys(self) -> None:
+        KeysDialog(self.state, self._actions, self._set_keys, self).exec()
+
+    def _set_keys(self) -> None:
+        for action in actions.ALL:
+            self._actions[action.id].setShortcuts([QKeySequence(key) for key in keys_of(action, self.state)])
 
     def _build(self) -> None:
         pane = QWidget()
