@@ -53,7 +53,7 @@ def _licences() -> str:
         "| part | release | licence |", "| --- | --- | --- |", "| Deft Slab | | Apache-2.0 |",
         "| Inter (typeface, shipped) | 4 | SIL Open Font License 1.1 |",
     ]  # fmt: skip
-    for line in (HERE.parent / "requirements.lock").read_text().splitlines():
+    for line in (HERE.parent / "requirements.lock").read_text("utf-8").splitlines():
         name, _, release = line.partition("==")
         if not release:
             continue
@@ -90,13 +90,13 @@ MADE = {
 
 def main(given: list[str]) -> int:
     """Exit code 1 where --check finds one that is not as it would be made."""
-    stale = [path for path, make in MADE.items() if not path.exists() or path.read_text() != make()]
+    stale = [path for path, make in MADE.items() if not path.exists() or path.read_text("utf-8") != make()]
     if "--check" in given:
         for path in stale:
             print(f"{path.relative_to(HERE.parent)} is not as it would be made: run share/made.py", file=sys.stderr)
         return int(bool(stale))
     for path in stale:
-        path.write_text(MADE[path]())
+        path.write_text(MADE[path](), "utf-8")
         print(path.relative_to(HERE.parent))
     return 0
 

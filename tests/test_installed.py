@@ -24,7 +24,7 @@ SHARE = ROOT / "share"
 
 
 def ran(*words, **how):
-    return subprocess.run([str(word) for word in words], capture_output=True, text=True, check=False, **how)
+    return subprocess.run([str(word) for word in words], capture_output=True, encoding="utf-8", check=False, **how)
 
 
 def tool(name):
@@ -108,9 +108,9 @@ def test_the_desktop_entry_and_the_types_of_files(tmp_path):
     shutil.copy(SHARE / "mime/packages/deft-slab.xml", tmp_path / "packages")
     done = ran(tool("update-mime-database"), tmp_path)
     assert done.returncode == 0, done.stderr
-    globs = (tmp_path / "globs2").read_text()
+    globs = (tmp_path / "globs2").read_text("utf-8")
     assert "60:application/vnd.deft-slab.project+zip:*-project.3mf" in globs
-    entry = (SHARE / "applications/deft-slab.desktop").read_text()
+    entry = (SHARE / "applications/deft-slab.desktop").read_text("utf-8")
     types = next(line for line in entry.splitlines() if line.startswith("MimeType=")).removeprefix("MimeType=")
     for one in ET.parse(SHARE / "mime/packages/deft-slab.xml").getroot():
         assert one.attrib["type"] in types.split(";")
@@ -126,7 +126,7 @@ def test_the_metadata_for_software_centres():
 
 def test_the_manual_page(tmp_path):
     """Every command and option stands in it, and another program finds no fault but with style."""
-    page = (SHARE / "man/man1/deft-slab.1").read_text().replace("\\-", "-")
+    page = (SHARE / "man/man1/deft-slab.1").read_text("utf-8").replace("\\-", "-")
     for action in parser()._actions:
         if isinstance(action.choices, dict):
             for name, command in action.choices.items():
@@ -160,8 +160,10 @@ def test_versions_name_what_figures_depend_on():
 
 
 def test_every_pinned_part_has_a_licence():
-    rows = (ROOT / "docs/licences.md").read_text().splitlines()
+    rows = (ROOT / "docs/licences.md").read_text("utf-8").splitlines()
     listed = {row.split("|")[1].strip(): row.split("|")[3].strip() for row in rows if row.count("|") == 4}
-    pinned = {line.split("==")[0] for line in (ROOT / "requirements.lock").read_text().splitlines() if "==" in line}
+    pinned = {
+        line.split("==")[0] for line in (ROOT / "requirements.lock").read_text("utf-8").splitlines() if "==" in line
+    }
     assert pinned <= set(listed)
     assert not [name for name in pinned if listed[name] in ("", "not stated", "not installed here")]

@@ -47,11 +47,11 @@ def test_all_of_a_folder(models, tmp_path):
     assert (block["folder"], block["pieces"], block["beds"]) == ("low-block", 2, 1)
     read = trimesh.load(next((out / "low-block").glob("*.stl")))
     assert read.volume == pytest.approx(40 * 30 * 20)
-    listed = json.loads((out / "low-block/job.json").read_text())
+    listed = json.loads((out / "low-block/job.json").read_text("utf-8"))
     assert block["hours"] == pytest.approx(listed["job"]["hours"])
-    table = list(csv.DictReader(io.StringIO((out / "report.csv").read_text())))
+    table = list(csv.DictReader(io.StringIO((out / "report.csv").read_text("utf-8"))))
     assert [row["file"] for row in table] == sorted(rows)
-    page = (out / "report.html").read_text()
+    page = (out / "report.html").read_text("utf-8")
     for name in rows:
         assert name in page
     assert "Could not be done" in page

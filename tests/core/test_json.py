@@ -95,7 +95,7 @@ def printed(command: str, *arguments: object) -> object:
 
 
 def schema_of(command: str) -> dict:
-    return json.loads((SCHEMAS / f"{command}.json").read_text())
+    return json.loads((SCHEMAS / f"{command}.json").read_text("utf-8"))
 
 
 @pytest.fixture(scope="module")

@@ -17,13 +17,17 @@ PAGE = Path(__file__).parents[2] / "docs/python.md"
 
 def test_the_worked_example_runs(tmp_path):
     """In a process of its own, which loads neither Qt nor VTK; what it writes is read by trimesh."""
-    blocks = re.findall(r"```python\n(.*?)```", PAGE.read_text(), re.S)
+    blocks = re.findall(r"```python\n(.*?)```", PAGE.read_text("utf-8"), re.S)
     assert len(blocks) == 2
     lamp = joined(box(40, 40, 60), box(80, 30, 20, (0.0, 0.0, 40.0)))
     write_solid(lamp, "Prop", tmp_path / "prop.stl", replace=False)
     last = 'import sys\nassert not [name for name in sys.modules if name.startswith(("PySide6", "vtk"))]\n'
     done = subprocess.run(
-        [sys.executable, "-c", "\n".join([*blocks, last])], cwd=tmp_path, capture_output=True, text=True, check=False
+        [sys.executable, "-c", "\n".join([*blocks, last])],
+        cwd=tmp_path,
+        capture_output=True,
+        encoding="utf-8",
+        check=False,
     )
     assert done.returncode == 0, done.stderr
     lines = done.stdout.splitlines()

@@ -146,7 +146,9 @@ def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str
 
 def _called(words: Sequence[str]) -> dict[str, Any]:
     """A command, in a process of its own: one that ends badly takes nothing else with it. Raises SaveFailed."""
-    done = subprocess.run([sys.executable, "-m", "deft_slab.cli", *words], capture_output=True, text=True, check=False)
+    # whatever letters the terminal knows, the two processes speak UTF-8
+    done = subprocess.run([sys.executable, "-m", "deft_slab.cli", *words], capture_output=True, encoding="utf-8",
+                          env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)  # fmt: skip
     if done.returncode not in (0, 3):
         said = done.stderr.strip().splitlines()
         raise SaveFailed(said[-1].removeprefix("deft-slab: ") if said else f"It ended with {done.returncode}.")
