@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from report import loaded, say, summed_up
 
-from deft_slab.core.handoff.beds import ROUNDS, lay_out, least_beds
+from deft_slab.core.handoff.beds import ROUNDS, BedSearch, lay_out
 from deft_slab.core.handoff.delivery import Wished, deliver
 from deft_slab.core.handoff.job import job_of
 from deft_slab.core.model import Model
@@ -81,7 +81,7 @@ def writing() -> None:
     pieces = [replace(outcome.pieces[0], number=n + 1, name=f"Gull {n + 1}") for n in range(4)]
     whole = replace(outcome, pieces=tuple(pieces))
     laid = lay_out(pieces, printer)
-    work = job_of(whole, laid, printer, least_beds(pieces, printer))
+    work = job_of(whole, laid, printer, BedSearch(pieces, printer).least)
     with tempfile.TemporaryDirectory() as folder:
         start = time.perf_counter()
         (bed,) = deliver(pieces, laid, printer, "Gulls", Path(folder), Wished(pieces=(), beds=("3mf",)), work)

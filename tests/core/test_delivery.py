@@ -21,7 +21,7 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
-from deft_slab.core.handoff.beds import lay_out, least_beds
+from deft_slab.core.handoff.beds import BedSearch, lay_out
 from deft_slab.core.handoff.colours import colour_of
 from deft_slab.core.handoff.delivery import FORMATS, Wished, deliver
 from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
@@ -57,7 +57,7 @@ def outcome_of(solid, printer=PRINTER, **what):
 
 def handed(outcome, folder, printer=PRINTER, copies=1, replace=False, **wished):
     laid = lay_out(outcome.pieces, printer, copies)
-    work = job_of(outcome, laid, printer, least_beds(outcome.pieces, printer, copies))
+    work = job_of(outcome, laid, printer, BedSearch(outcome.pieces, printer, copies).least)
     return laid, work, deliver(outcome.pieces, laid, printer, "Thing", folder, Wished(**wished), work, replace=replace)
 
 
@@ -324,7 +324,7 @@ def test_beds_of_one_piece_each_and_the_longest_first():
         laid = lay_out(pieces, PRINTER, 5, beds_by="piece", rounds=rounds)
         on = [{n % 3 for n, one in enumerate(laid) if one.bed == bed} for bed in range(1 + max(o.bed for o in laid))]
         assert on == [{0}, {1}, {2}]  # 5 of each fit on a bed, and they come in the order of the pieces
-        assert least_beds(pieces, PRINTER, 5, beds_by="piece") == 3
+        assert BedSearch(pieces, PRINTER, 5, beds_by="piece").least == 3
         assert not [pair for pair in collisions(laid, PRINTER)]
     laid = lay_out(pieces, PRINTER, 5, beds_by="hours")
     beds = 1 + max(one.bed for one in laid)

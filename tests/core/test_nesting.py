@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.handoff.beds import lay_out, least_beds
+from deft_slab.core.handoff.beds import BedSearch, lay_out
 from deft_slab.core.handoff.laid import collisions, kept_as
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.nesting.footprint import footprint
@@ -184,7 +184,7 @@ def test_copies_of_a_prop_lie_on_their_beds(printer, rounds):
     laid = lay_out(pieces, printer, 9, rounds=rounds)
     assert len(laid) == 9
     assert not collisions(laid, printer)
-    assert 1 + max(one.bed for one in laid) >= least_beds(pieces, printer, 9)
+    assert 1 + max(one.bed for one in laid) >= BedSearch(pieces, printer, 9).least
     for one in laid:
         points = one.placed(pieces[0].solid.vertices)
         assert points[:, 2].min() == pytest.approx(0.0, abs=1e-9)
@@ -232,7 +232,7 @@ def test_kept_free_room_of_a_bed():
     laid = lay_out(pieces, printer, 6)
     assert not collisions(laid, printer)
     assert min(one.outline.bounds[1] for one in laid) >= 160
-    assert 1 + max(one.bed for one in laid) > 1 == least_beds(pieces, default_printer(), 6)
+    assert 1 + max(one.bed for one in laid) > 1 == BedSearch(pieces, default_printer(), 6).least
 
 
 def test_a_piece_larger_than_any_bed_is_alone_and_five_hundred_copies_are_laid():
@@ -244,7 +244,7 @@ def test_a_piece_larger_than_any_bed_is_alone_and_five_hundred_copies_are_laid()
     beds = 1 + max(one.bed for one in many)
     # 34 x 24 each on 220 x 220 with the gaps: 6 x 9 at least
     assert math.ceil(500 * 30 * 20 / 216**2) <= beds <= math.ceil(500 / 54)
-    assert beds >= least_beds(small, default_printer(), 500)
+    assert beds >= BedSearch(small, default_printer(), 500).least
     assert not collisions(many, default_printer())
 
 

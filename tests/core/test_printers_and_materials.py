@@ -20,7 +20,7 @@ from deft_slab.core.checks import check
 from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.handoff.beds import laid_with_job, lay_out, least_beds
+from deft_slab.core.handoff.beds import BedSearch, laid_with_job, lay_out
 from deft_slab.core.handoff.delivery import Wished, deliver, write_bed
 from deft_slab.core.handoff.laid import bed_printer, collisions, kept_as
 from deft_slab.core.handoff.sharing import _estimated, _shared, _Task, shared_out
@@ -291,7 +291,7 @@ def test_all_is_laid_once_however_it_is_shared(mask, copies, beds_by):
     laid, work = laid_with_job(outcome, PRINTER)
     assert len(laid) == copies * 4
     assert sorted(n for bed in work.beds for n in bed.pieces) == list(range(len(laid)))
-    assert len(work.beds) >= work.least == least_beds(outcome.pieces, PRINTER, copies, beds_by=beds_by)
+    assert len(work.beds) >= work.least == BedSearch(outcome.pieces, PRINTER, copies, beds_by=beds_by).least
     for bed in work.beds:
         own = [outcome.pieces[n % 4] for n in bed.pieces]
         assert len({(piece.second, piece.on(PRINTER).material) for piece in own}) == 1

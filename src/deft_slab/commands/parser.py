@@ -60,7 +60,7 @@ def parser() -> argparse.ArgumentParser:
     _common(figures)
     _overhang(figures)
     _down(figures)
-    figures.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    _mending(figures)
     figures.add_argument("--wall", type=_number, metavar="MM",
                          help="also the thinnest wall, and the area where the wall is thinner than this")  # fmt: skip
     figures.add_argument("--wearer", nargs=2, metavar=("FORM", "MM"),
@@ -113,13 +113,17 @@ def parser() -> argparse.ArgumentParser:
                         help="which way the cut faces, in the model frame; any length")  # fmt: skip
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
                         help=f"so many places ({SWEEP_PLACES})")  # fmt: skip
-    sweep_.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    _mending(sweep_)
     propose = commands.add_parser("propose", help="ways to part it that are not beaten in support left and seam seen")
     _common(propose)
     _overhang(propose)
     _ways(propose)
-    propose.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    _mending(propose)
     return parser
+
+
+def _mending(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
 
 
 def _common(command: argparse.ArgumentParser) -> None:
@@ -288,7 +292,7 @@ def _cuts(command: argparse.ArgumentParser) -> None:
                          help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
     command.add_argument("--recipe", type=Path, metavar="FILE",
                          help="cuts and joins of all kinds, as JSON (docs/recipes.md)")  # fmt: skip
-    command.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    _mending(command)
 
 
 def _recipe(command: argparse.ArgumentParser) -> None:
@@ -329,7 +333,7 @@ def _tilt(tilt: argparse.ArgumentParser) -> None:
     """Which seats are looked for."""
     _common(tilt)
     _overhang(tilt)
-    tilt.add_argument("--mend", action="store_true", help="mend it in memory first, as far as it needs")
+    _mending(tilt)
     tilt.add_argument("--top", type=int, default=8, metavar="N", help="at most so many seats (8)")
     tilt.add_argument("--lift", type=_number, default=0.0, metavar="MM", help="how far over the bed, on support (0)")
     tilt.add_argument("--map", type=int, default=0, metavar="N",

@@ -53,8 +53,7 @@ def lay_out(
     ------
     Cancelled : the job is no longer wanted.
     """
-    search = BedSearch(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by)
-    return search.go_on(rounds, job) if rounds else search.laid
+    return BedSearch(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by).go_on(rounds, job)
 
 
 class BedSearch:
@@ -92,7 +91,7 @@ class BedSearch:
     def go_on(self, rounds: int, job: Job = QUIET) -> list[Laid]:
         """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
         for number, one in enumerate(self._loads):
-            if not one.done:
+            if rounds and not one.done:
                 step = job.part(number / len(self._loads), (number + 1) / len(self._loads))
                 one.go_on(rounds, step)
         return self.laid
@@ -127,9 +126,9 @@ def _loads(
             groups = {n: n * len(known) + group for n, group in groups.items()}
         # one coupon tells as much as several
         every = tuple((copy, n) for copy in range(copies) for n in numbers if copy == 0 or pieces[n].extra != COUPON)
+        mine = {key: where[key] for key in every if key in where}
         outlines = {n: _outline(n, pieces[n], posts) for n in numbers}
-        yield _Load(pieces[numbers[0]].on(printer), every, pieces, outlines, groups,
-                    {key: one for key, one in where.items() if key in every})  # fmt: skip
+        yield _Load(pieces[numbers[0]].on(printer), every, pieces, outlines, groups, mine)
 
 
 class _Laying:
@@ -194,21 +193,11 @@ def laid_with_job(
     outcome: Outcome, printer: Printer, *, rounds: int = 0, job: Job = QUIET
 ) -> tuple[list[Laid], PrintJob]:  # fmt: skip
     """(where the pieces and copies of a plan lie, see ``lay_out``; what printing them takes). Raises Cancelled."""
-    pieces, plan, posts = outcome.pieces, outcome.plan, outcome.posts
-    laid = lay_out(pieces, printer, plan.copies, lying=plan.lying, posts=posts, beds_by=plan.beds_by, rounds=rounds,
-                   job=job)  # fmt: skip
-    return laid, job_of(outcome, laid, printer, least_beds(pieces, printer, plan.copies, posts, plan.beds_by))
-
-
-def least_beds(
-    pieces: Sequence[Piece], printer: Printer, copies: int = 1, posts: Mapping[str, PostsReport] | None = None,
-    beds_by: BedsBy = "fewest",
-) -> int:  # fmt: skip
-    """No fewer beds can hold them, by the area of their footprints."""
-    from ..nesting.nest import least_sheets
-
-    loads = _loads(pieces, printer, copies, (), posts or {}, beds_by)
-    return sum(least_sheets(_shapes(load, thorough=True), _sheet(load.printer), load.printer.gap) for load in loads)
+    plan = outcome.plan
+    search = BedSearch(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts,
+                       beds_by=plan.beds_by)  # fmt: skip
+    laid = search.go_on(rounds, job)
+    return laid, job_of(outcome, laid, printer, search.least)
 
 
 def _sheet(printer: Printer) -> Sheet:

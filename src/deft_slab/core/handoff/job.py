@@ -65,7 +65,7 @@ class PrintJob:
 
 
 def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int) -> PrintJob:
-    """What printing takes, from the figures of the pieces. laid : see ``lay_out``; least : see ``least_beds``
+    """What printing takes, from the figures of the pieces. laid : see ``lay_out``; least : see ``BedSearch``
 
     Filament: the time of the paths of all pieces on a bed, and what is lost at each layer once for all of them. Resin:
     as long as the tallest of them. On a belt with a slope pieces follow each other, and no layer is of two.

@@ -66,10 +66,9 @@ class _Task:
         may = (here.fit.fits and has[0], there.fit.fits and has[1])
         # what goes nowhere stays on the first, where its problem is told
         may = may if any(may) else (True, False)
-        both = (here, there)
         return cls(
             (here.figures.print_seconds, there.figures.print_seconds),
-            (both[0].figures.projected_area_mm2, both[1].figures.projected_area_mm2), may, copies,
+            (here.figures.projected_area_mm2, there.figures.projected_area_mm2), may, copies,
         )  # fmt: skip
 
 
@@ -79,33 +78,24 @@ def _shared(tasks: Sequence[_Task], printer: Printer, second: Printer) -> list[b
     goes = [not task.may[0] for task in tasks]
     free = [n for n, task in enumerate(tasks) if all(task.may)]
 
-    def ends(goes: Sequence[bool]) -> tuple[float, float]:
-        """(seconds until all is done, of all beds)."""
-        hours = [
-            _estimated([task for task, there in zip(tasks, goes, strict=True) if there == side], side, both[side])
-            for side in (False, True)
-        ]  # fmt: skip
+    def ends(goes: Sequence[bool], of: Sequence[int]) -> tuple[float, float]:
+        """(seconds until all is done, of all beds), of some of them by number."""
+        hours = [_estimated([tasks[n] for n in of if goes[n] == side], side, both[side]) for side in (False, True)]
         return max(hours), math.fsum(hours)
 
     placed = [n for n in range(len(tasks)) if n not in free]
     for n in sorted(free, key=lambda n: (-max(tasks[n].seconds) * tasks[n].copies, n)):
         placed.append(n)
-        trials = []
-        for side in (False, True):
-            hours = [
-                _estimated([tasks[m] for m in placed if (side if m == n else goes[m]) == other], other, both[other])
-                for other in (False, True)
-            ]  # fmt: skip
-            trials.append((max(hours), math.fsum(hours), side))
-        goes[n] = min(trials)[2]
-    best, better = ends(goes), True
+        trials = [(goes[:n] + [side] + goes[n + 1 :], side) for side in (False, True)]
+        goes[n] = min((ends(trial, placed), side) for trial, side in trials)[1]
+    best, better = ends(goes, placed), True
     while better:
         better = False
         pairs = [(a, b) for a in free for b in free if a < b and goes[a] != goes[b]]
         for change in [*((n,) for n in free), *pairs]:
             trial = [there != (n in change) for n, there in enumerate(goes)]
-            if ends(trial) < best:
-                goes, best, better = trial, ends(trial), True
+            if (found := ends(trial, placed)) < best:
+                goes, best, better = trial, found, True
                 break
     return goes
 
