@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
+
 import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QMessageBox
+from PySide6.QtWidgets import QColorDialog, QDialog, QFileDialog, QInputDialog, QLabel, QMessageBox
 
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
@@ -17,7 +19,7 @@ from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
 from tests.shapes import light_project
 
-PATIENCE = 300_000
+PATIENCE = int(os.environ.get("DEFT_SLAB_PATIENCE", "300000"))
 """ms after which something that should come is given up: far beyond what a machine under load takes."""
 
 
@@ -113,8 +115,24 @@ class Desk:
         QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
 
 
+def _nobody(*_):
+    raise AssertionError("a dialog waits for an answer, and nobody is there")
+
+
 @pytest.fixture
 def desk(qtbot, jobs, monkeypatch):
+    # a test that is to answer says how; else it would wait for ever
+    for dialog, ask in (
+        (QDialog, "exec"),
+        (QInputDialog, "getText"),
+        (QFileDialog, "getOpenFileName"),
+        (QFileDialog, "getSaveFileName"),
+        (QFileDialog, "getExistingDirectory"),
+        (QMessageBox, "information"),
+        (QMessageBox, "warning"),
+        (QColorDialog, "getColor"),
+    ):
+        monkeypatch.setattr(dialog, ask, _nobody)
     # nobody answers in a test, unless it says how: what is not saved is left
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
     window = Window(DeskState(jobs))

@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QMessageBox, QPushButton
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QPushButton
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.beds import lay_out
@@ -156,16 +156,12 @@ def test_left_and_middle_drag_can_be_swapped(desk, tee):
     assert desk.bed.camera.focus != before.focus
 
 
-def test_recent_files_and_keys_are_listed(desk, tee, monkeypatch):
+def test_recent_files_are_listed(desk, tee):
     desk.open(tee)
     desk.open(MODELS["hook"])
     desk.window.strip.fill_file_menu()
     listed = [action.text() for action in desk.window.strip.file_menu.actions()]
     assert listed.index("tentacle-hook.3mf") < listed.index("cross_beam.stl")
-    shown = []
-    monkeypatch.setattr(QMessageBox, "information", lambda parent, title, body: shown.append(body))
-    desk.key(Qt.Key.Key_F1)
-    assert "Ctrl+K" in shown[0]
 
 
 def test_choices_are_removed_and_unpinned_and_that_is_undone(desk, light_demo):

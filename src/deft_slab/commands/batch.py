@@ -112,7 +112,11 @@ def _key(path: Path, arguments: argparse.Namespace) -> str:
     found = hashlib.sha256(path.read_bytes())
     if arguments.recipe is not None:
         found.update(arguments.recipe.read_bytes())
-    found.update(json.dumps([__version__, arguments.propose, arguments.printer, arguments.rest]).encode())
+    found.update(
+        json.dumps(
+            [__version__, arguments.propose, arguments.printer, arguments.recipe_scaled, arguments.rest]
+        ).encode()
+    )
     return found.hexdigest()
 
 
@@ -141,6 +145,8 @@ def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str
         recipe = folder / "recipe.json"
         write_whole(recipe, json.dumps(found["front"][0]["recipe"], indent=1).encode())
     cuts = [] if recipe is None else ["--recipe", str(recipe)]
+    if arguments.recipe is not None and arguments.recipe_scaled is not None:
+        cuts += ["--recipe-scaled", arguments.recipe_scaled]
     return _called(["handoff", str(path), *cuts, *printer, "--mend", *rest])
 
 

@@ -18,8 +18,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    plan = carried_out(plan, recipe, arguments.theta)
-    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer)
+    workshop = Workshop(opened.model, arguments.spread)
+    plan = carried_out(plan, recipe, arguments, workshop)
+    outcome = workshop.evaluate(plan, printer)
     refuse_misses(recipe, outcome)
     pieces = outcome.pieces
     together = arguments.out / "pieces.3mf"

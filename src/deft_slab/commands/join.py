@@ -20,8 +20,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    plan = carried_out(plan, recipe, arguments.theta)
     workshop = Workshop(opened.model, arguments.spread)
+    plan = carried_out(plan, recipe, arguments, workshop)
     bare = workshop.evaluate(plan.changed(joins=()), printer, detail="figures")
     refuse_misses(recipe, bare)
     if arguments.auto:

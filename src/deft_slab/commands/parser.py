@@ -17,6 +17,7 @@ from ..core.intake.fineness import FINENESS
 from ..core.joins import STOCK, THICKEST, THINNEST
 from ..core.lying import BedsBy
 from ..core.plan import UNITS
+from ..core.script import SCALINGS
 from ..core.search.found import SWEEP_PLACES
 from ..core.wearer.measures import FORMS
 
@@ -218,6 +219,7 @@ def _batch(command: argparse.ArgumentParser) -> None:
     command.add_argument("folder", type=Path, metavar="FOLDER")
     ways = command.add_mutually_exclusive_group()
     ways.add_argument("--recipe", type=Path, metavar="FILE", help="part all of them by this recipe")
+    _scaled(command)
     ways.add_argument("--propose", type=int, metavar="N",
                       help="part each into at most N pieces, by the way that leaves the least support")  # fmt: skip
     command.add_argument("--printer", metavar="NAME", help="a shipped printer profile, or a profile's JSON file")
@@ -292,7 +294,14 @@ def _cuts(command: argparse.ArgumentParser) -> None:
                          help="points p with n.p = OFFSET (mm), n made length 1; may be repeated")  # fmt: skip
     command.add_argument("--recipe", type=Path, metavar="FILE",
                          help="cuts and joins of all kinds, as JSON (docs/recipes.md)")  # fmt: skip
+    _scaled(command)
     _mending(command)
+
+
+def _scaled(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--recipe-scaled", choices=[one for one in SCALINGS if one != "as it is"],
+                         help="take the recipe over from the model that it was made for: scaled by one factor, by one "
+                         "for each axis, or moved only")  # fmt: skip
 
 
 def _recipe(command: argparse.ArgumentParser) -> None:

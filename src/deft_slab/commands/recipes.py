@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 
 from ..core.cuts import Cut, StraightCut
 from ..core.errors import BadPlan, CutFailed
@@ -10,7 +11,8 @@ from ..core.judge.tilts import down_to_rotation, unit
 from ..core.outcome import Outcome
 from ..core.plan import MOST_CUTS, Plan
 from ..core.printer import Printer
-from ..core.script import Recipe, read_recipe
+from ..core.reuse import used_on
+from ..core.script import Recipe, Scaling, read_recipe
 from ..core.tilt import Tilt
 from ..core.workshop import Workshop
 
@@ -40,24 +42,20 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, p
     if arguments.recipe is None and not arguments.straight:
         return plan
     recipe = recipe_of(arguments)
-    plan = carried_out(plan, recipe, arguments.theta)
+    plan = carried_out(plan, recipe, arguments, workshop)
     bare = plan.changed(joins=(), hollows=())
     refuse_misses(recipe, workshop.evaluate(bare, printer, detail="figures"))
     return plan
 
 
-def carried_out(plan: Plan, recipe: Recipe, threshold: float) -> Plan:
-    """A plan with what a recipe says."""
-    return plan.changed(
-        threshold=threshold,
-        recipe=recipe.cuts,
-        pieces=recipe.pieces,
-        leaning=recipe.leaning,
-        joins=recipe.joins,
-        hollows=recipe.hollows,
-        posts=recipe.posts,
-        left=recipe.left,
-    )
+def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, workshop: Workshop) -> Plan:
+    """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
+    own = plan.changed(threshold=arguments.theta)
+    scaling: Scaling = arguments.recipe_scaled or "as it is"
+    used, left_out = used_on(own, recipe, lambda: workshop.mended(own)[0].bounds, scaling)
+    for said in left_out:
+        print(f"deft-slab: {said}", file=sys.stderr)
+    return used
 
 
 def refuse_misses(recipe: Recipe, outcome: Outcome) -> None:

@@ -17,7 +17,7 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 
 from .coupons import CouponWish
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
-from .documents import Document, Name, Triple, first_problem, free_ids, triple
+from .documents import Document, Name, Triple, first_problem, free_ids
 from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin, Join
@@ -260,8 +260,11 @@ class Plan(Document):
         BadPlan : the values make no sense.
         """
         resized = self.changed(**size)
-        ratio = resized.factors / self.factors
-        move = Move(np.diag(ratio))
+        return resized.carried(Move(np.diag(resized.factors / self.factors)))
+
+    def carried(self, move: Move) -> Plan:
+        """With all that stands on the model (cuts, joins, wishes for pieces, hollows, posts) moved; what has a measure
+        of its own keeps it. Raises BadPlan."""
         numbers = {cut.id: cut.renumbered(move) for cut in self.recipe}
 
         def named(sides: tuple[Side, ...]) -> tuple[Side, ...]:
@@ -273,14 +276,11 @@ class Plan(Document):
             if isinstance(moved.reach, PieceReach):
                 moved = moved.model_copy(update={"reach": PieceReach(sides=named(moved.reach.sides))})
             cuts.append(moved)
-        wishes = tuple(
-            wish.model_copy(update={"sides": named(wish.sides), "anchor": triple(ratio * wish.anchor)})
-            for wish in self.pieces
-        )
+        wishes = tuple(wish.carried(move, named(wish.sides)) for wish in self.pieces)
         joins = tuple(join.carried(move, numbers.get(join.cut, {})) for join in self.joins)
         hollows = tuple(hollow.carried(move, named(hollow.sides)) for hollow in self.hollows)
         posts = tuple(one.carried(move, named(one.sides)) for one in self.posts)
-        return resized.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows, posts=posts)
+        return self.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows, posts=posts)
 
     def guest(self, guest_id: str) -> Guest:
         """By its id. Raises BadPlan."""
@@ -366,17 +366,8 @@ class Plan(Document):
     def as_it_came(self) -> Plan:
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
         has here."""
-        return self.changed(
-            recipe=(),
-            joins=(),
-            hollows=(),
-            posts=(),
-            pieces=(),
-            lying=(),
-            coupon=None,
-            tilt=self.model.tilt_as_opened,
-            lift=0.0,
-        )
+        nothing = {name: () for name in ("recipe", "joins", "hollows", "posts", "pieces", "lying")}
+        return self.changed(**nothing, coupon=None, tilt=self.model.tilt_as_opened, lift=0.0)
 
     def fresh_id(self) -> str:
         """An id that no cut has, nor a wish for a piece names."""

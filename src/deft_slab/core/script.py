@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field, ValidationError
+from pydantic import Field, StringConstraints, ValidationError, model_validator
 
 from .cuts import AnyCut
-from .documents import Document, first_problem
+from .documents import Document, Triple, first_problem
 from .errors import BadPlan
 from .hollow import Hollow
 from .joins import AnyJoin
@@ -17,15 +17,37 @@ from .posts import PostSet
 from .versions import Versions
 from .wishes import PieceWish
 
-RECIPES = Versions("recipe", 5)
+RECIPES = Versions("recipe", 6)
 MOST_RECIPE_BYTES = 20_000_000
+
+Scaling = Literal["evenly", "each axis", "same size", "as it is"]
+"""How a recipe follows another model: scaled by one factor, that of the diagonals of the two boxes; by one for each
+axis; moved only; or neither. When it is moved, the middle of its box comes to the middle of the other, foot on foot."""
+SCALINGS: tuple[Scaling, ...] = get_args(Scaling)
+
+
+class MadeFor(Document):
+    """The model that a recipe was made for: its box, low to high, mm, model frame."""
+
+    low: Triple
+    high: Triple
+
+    @model_validator(mode="after")
+    def _is_a_box(self) -> MadeFor:
+        if not all(low < high for low, high in zip(self.low, self.high, strict=True)):
+            raise ValueError("the box of a model must have a size along each axis")
+        return self
 
 
 class Recipe(Document):
     """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
-    which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``"""
+    which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``; name : what it is kept under
+    made_for : what it is scaled from when it is used on another model; None: it is used as it is
+    """
 
-    version: Literal[5] = 5
+    version: Literal[6] = 6
+    name: Annotated[str, StringConstraints(max_length=120)] = ""
+    made_for: MadeFor | None = None
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     pieces: tuple[PieceWish, ...] = ()
@@ -56,6 +78,12 @@ def _with_hollows(data: dict[str, Any]) -> dict[str, Any]:
 @RECIPES.step(4)
 def _with_materials(data: dict[str, Any]) -> dict[str, Any]:
     """Version 4 did not say what pieces are printed of, and on."""
+    return data
+
+
+@RECIPES.step(5)
+def _with_what_it_was_made_for(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 had no name, and did not say what it was made for."""
     return data
 
 

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
-from .cuts import Side
+from .cuts import Move, Side
 from .documents import Document, Name, Triple
 from .printer import Printer
 from .tilt import Tilt
@@ -26,6 +26,10 @@ class PieceWish(Document):
     lift: float | None = Field(default=None, ge=0, le=100)
     material: Annotated[str, StringConstraints(max_length=60)] = ""
     second: bool = False
+
+    def carried(self, move: Move, sides: tuple[Side, ...]) -> PieceWish:
+        """On a model that was stretched, mirrored or moved. sides : those of the piece, as they are then called"""
+        return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor)})
 
 
 def made_on(wish: PieceWish | None, printer: Printer, second: Printer | None) -> tuple[Printer, bool]:

@@ -52,6 +52,8 @@ FILE = (
            _when_open),
     Action("printers", "Printers …", "Printer profiles: choose, copy, edit, import, export.", ("Ctrl+P",),
            Verbs.edit_printers),
+    Action("recipes", "Recipes …", "Keeps what stands on this model under a name, and uses it on another one.",
+           ("Ctrl+R",), Verbs.show_recipes),
     Action("report", "Report …", "Puts together what helps to find out what went wrong; it is sent nowhere.", (),
            Verbs.show_report),
     Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), Verbs.quit),

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from ..core.errors import DeftError
+from ..core.errors import BadPlan, DeftError
 from ..core.printer import Material, Printer
 from .widgets.number import parse_quantity
 from .widgets.parts import button, label, row, say
+from .widgets.presets_button import PresetsButton
 
 _COLUMNS = ("Material", "Weighs (g/cm³)", "Price of 1 kg", "Shrinks by (%)", "Colour")
 _COLOUR = 4
@@ -42,13 +44,14 @@ class MaterialsDialog(QDialog):
                              self._remove)  # fmt: skip
         self.colour = button("Colour …", "Chooses the colour of the chosen material, for files that have colours.",
                              lambda: self._colour(self.table.currentRow(), _COLOUR))  # fmt: skip
+        self.presets = PresetsButton("materials", self._now, self._take_kept, lambda e: say(self.said, str(e), "look"))
         close = button("Close", "Closes the list; edits are kept.", self.accept, role="main")
         down = QVBoxLayout(self)
         down.addWidget(label("Pieces are of the usual material unless Hand off says otherwise. Each is reckoned by its "
                              "own, and made larger by what that shrinks.", "faint", wrap=True))  # fmt: skip
         down.addWidget(self.table, 1)
         down.addWidget(self.said)
-        down.addLayout(row(self.add, self.remove, self.colour, 1, close))
+        down.addLayout(row(self.add, self.remove, self.colour, self.presets, 1, close))
         self._fill()
 
     def _fill(self) -> None:
@@ -126,6 +129,23 @@ class MaterialsDialog(QDialog):
                          shrinkage=p.shrinkage)  # fmt: skip
         self._take({"materials": (*p.materials, fresh)})
         self.table.setCurrentCell(self.table.rowCount() - 1, 0)
+
+    def _now(self) -> tuple[str, dict[str, Any]]:
+        """The chosen material, to be kept for other printers too."""
+        number, p = max(self.table.currentRow(), 0), self.printer
+        if number == 0:
+            usual = Material(name=p.loads[0], price=p.material_price, density=p.material_density,
+                             shrinkage=p.shrinkage, colour=p.material_colour)  # fmt: skip
+            return "", usual.model_dump(mode="json")
+        return "", p.materials[number - 1].model_dump(mode="json")
+
+    def _take_kept(self, values: dict[str, Any]) -> None:
+        """Adds a kept material, or puts it in place of the one of its name."""
+        kept = Material.model_validate(values)
+        if not self._may_edit:
+            raise BadPlan("This profile comes with the program.", remedy="Copy it, to put materials into it.")
+        others = tuple(one for one in self.printer.materials if one.name != kept.name)
+        self._take({"materials": (*others, kept)})
 
     def _remove(self) -> None:
         number = self.table.currentRow()

@@ -134,7 +134,7 @@ class PrinterDialog(QDialog):
         close = button("Close", "Closes the list; edits are kept.", self.accept)
         column.addLayout(row(self.copy, take, give, self.delete, self.back, self.materials, 1, self.use, close))
         self._fill(state.printer)
-        lost = ", ".join(str(path) for path in printers.unreadable())
+        lost = ", ".join(str(path) for path in printers.OWN.unreadable)
         if lost:
             say(self._said, f"Could not be read, and left as it is: {lost}.", "look")
 
@@ -306,7 +306,7 @@ class PrinterDialog(QDialog):
     def _remove(self) -> None:
         profile = self.profile
         if profile is not None:
-            self._try(lambda: printers.remove(profile), self._state.printer)
+            self._try(lambda: printers.OWN.remove(profile.key), self._state.printer)
 
     def _import(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Import a printer profile", "", "JSON (*.json)")
@@ -320,7 +320,7 @@ class PrinterDialog(QDialog):
         suggestion = f"{profile.key}.json"
         name, _ = QFileDialog.getSaveFileName(self, "Export the printer profile", suggestion, "JSON (*.json)")
         if name:
-            self._try(lambda: printers.export(profile.printer, Path(name)), profile.key)
+            self._try(lambda: printers.OWN.give(profile.printer, Path(name)), profile.key)
 
     def _materials(self) -> None:
         profile = self.profile

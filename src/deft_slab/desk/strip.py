@@ -106,6 +106,8 @@ class TitleStrip(QWidget):
         for name in ("save", "save_as"):
             menu.addAction(self._actions[name])
         menu.addSeparator()
+        menu.addAction(self._actions["recipes"])
+        menu.addSeparator()
         for name in ("swap_drag", "shortcuts", "report", "quit"):
             menu.addAction(self._actions[name])
 

@@ -17,6 +17,7 @@ from ..core.handoff.papers import Paper
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .printer_dialog import PrinterDialog
+from .recipes_dialog import RecipesDialog
 from .sheet_dialog import SheetDialog
 from .trouble_report import ReportDialog
 from .whole import DeskState
@@ -135,6 +136,9 @@ class Verbs(QObject):
 
     def edit_printers(self) -> None:
         PrinterDialog(self.state, self.window).exec()
+
+    def show_recipes(self) -> None:
+        RecipesDialog(self.state, self.window).exec()
 
     def show_keys(self) -> None:
         self.open_keys()

@@ -24,6 +24,7 @@ from .state.opening import Opening
 from .state.pointing import Pointing
 from .state.posting import Posting
 from .state.printing import Printing
+from .state.reusing import Reusing
 from .state.seating import Seating
 from .state.seats import Seats
 from .state.sizing import Sizing
@@ -45,6 +46,7 @@ class DeskState(Desk):
         self.measuring = Measuring(self, self.pointing)
         self.keeping = Keeping(self, self.autosave)
         self.sizing = Sizing(self)
+        self.reusing = Reusing(self, self.sizing)
         self.opening = Opening(self, self.sizing, self.keeping)
         self.wearing = Wearing(self, self.sizing, self.keeping)
         self.marker = Marker(self, self.pointing)

@@ -13,10 +13,11 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BeforeValidator, Field, SerializeAsAny, model_validator
+from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
 
 from ..cuts import Move
 from ..documents import Document, Name, Triple, of_kind
+from ..errors import BadPlan
 from ..reports import Turn
 
 if TYPE_CHECKING:
@@ -277,12 +278,17 @@ class Join(Document):
         return {}
 
     def carried(self, move: Move, numbers: Mapping[int, int]) -> Join:
-        """The same join on the moved model. numbers : the new ones of those sides of its cut that get another"""
+        """The same join on the moved model. numbers : the new ones of those sides of its cut that get another. Raises
+        BadPlan where it would be smaller or larger than there are any."""
         own = {**self.model_dump(), "at": move.point(self.at), **self.moved(move)}
         first, second = (numbers.get(side, side) for side in self.between)
-        if first > second:
-            own |= type(self).model_validate(own).turned_round()
-        return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
+        try:
+            if first > second:
+                own |= type(self).model_validate(own).turned_round()
+            return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
+        except ValidationError as error:
+            raise BadPlan(f"{self.word.capitalize()} {self.id} cannot be as small or as large as that.",
+                          remedy="Change its measures, or remove it, first.") from error  # fmt: skip
 
     def warnings(self, needed: float) -> tuple[str, ...]:
         """What may go wrong with it, in words. needed : mm per side, the clearance that the printer needs"""

@@ -44,6 +44,18 @@ class Where:
         return {"id": self.id, "cut": self.cut, "between": self.between, "at": self.at}
 
 
+_OF_PLACE = frozenset(("id", "kind", "on", "cut", "between", "at", "why", "along", "ridges", "pointer", "text_first",
+                       "text_second", "girth"))  # fmt: skip
+"""Fields of a join that no preset keeps: they are of one contact, or of what lies there."""
+
+
+def measures(join: Join | None) -> tuple[str, dict[str, Any]]:
+    """(kind, measures) of a join: all of it that is not of its place, ready for JSON."""
+    if join is None:
+        return "", {}
+    return join.kind, {key: value for key, value in join.model_dump(mode="json").items() if key not in _OF_PLACE}
+
+
 def nearest_rod(stock: Sequence[float], wish: float, otherwise: float) -> float:
     """mm: of the rods that one has the one nearest to a wish; ``otherwise`` where one has none."""
     return min(stock, key=lambda one: abs(one - wish), default=otherwise)

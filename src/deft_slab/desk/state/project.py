@@ -102,6 +102,13 @@ class ProjectState(QObject):
             return
         self.do_plan(did, plan)
 
+    def attempt(self, act: Callable[[], object]) -> None:
+        """Does something; what went wrong is told."""
+        try:
+            act()
+        except DeftError as error:
+            self.failed.emit(error)
+
     def change_everywhere(self, did: str, change: Callable[[Plan], Plan]) -> None:
         """Changes the plan on the bed and that of every choice: for what is the prop's own."""
         try:

@@ -12,12 +12,13 @@ from .checks import Checks
 from .cuts import Cuts
 from .files import Files
 from .joins import Joins
+from .recipes import Recipes
 from .shop import Shop
 from .sizes import Sizes
 from .tilts import Tilts
 
 R = TypeVar("R")
-PARTS = (Files, Sizes, Tilts, Cuts, Joins, Checks, Beds)
+PARTS = (Files, Sizes, Tilts, Cuts, Joins, Checks, Beds, Recipes)
 
 
 class Bench:

@@ -19,6 +19,7 @@ from ...widgets.listed import ListedRow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row
 from ...widgets.picture import pixmap_of
+from ...widgets.presets_button import PresetsButton
 
 _PEEK = (92, 64)
 _NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
@@ -121,6 +122,9 @@ class WaysPanel(Panel):
         self.add(row(self.like, self.fewer, self.less, 1))
         self.head("What else to look for")
         self._add_more_conditions()
+        self.presets = PresetsButton("ways", lambda: ("", self._ways.wishes.model_dump(mode="json")),
+                                     lambda values: self._ways.wish(**values), state.failed.emit)  # fmt: skip
+        self.add(row(self.presets, 1))
         self.column.addStretch(1)
         follow(self, self.refresh, self._ways.changed, state.project_changed, state.settings_changed,
                state.selection_changed, state.outcome_changed)  # fmt: skip

@@ -16,12 +16,14 @@ from ....core.reports import ContactFound, JoinReport
 from ....core.stance import Stance
 from ...cuts.fields import Field
 from ...joins import ON_DESK
+from ...joins.kind import measures
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row, say
+from ...widgets.presets_button import PresetsButton
 from ..fields import FieldsShown, put_fields
 from .fit import glued, way_words
 from .rows import ContactRow, ShortList
@@ -144,7 +146,10 @@ class ContactsPanel(Panel):
         self.middle = button("To the middle", "Moves it to where most room is around it.", self._joining.to_middle,
                              role="small")  # fmt: skip
         self.remove = button("Remove", "Takes this join out of the plan.", self._remove, role="small")
-        column.addLayout(row(self.middle, self.remove, 1))
+        self.presets = PresetsButton("joins", lambda: measures(self._joining.join),
+                                     lambda values: self._joining.change("take a preset", **values),
+                                     self._state.failed.emit)  # fmt: skip
+        column.addLayout(row(self.middle, self.remove, self.presets, 1))
 
     # what the user does
 

@@ -18,6 +18,7 @@ from ...widgets.binding import follow, quietly
 from ...widgets.listed import ListedRow
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.picture import pixmap_of
+from ...widgets.presets_button import PresetsButton
 from ...widgets.tilt_map import SeatsOnMap, TiltDisc
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
@@ -155,7 +156,10 @@ class FindPanel(Panel):
                           partial(self._seating.weigh, PRESETS["filament"]), role="small")  # fmt: skip
         resin = button("As for resin", "Clean faces and small layers first.",
                        partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
-        self.add(row(filament, resin, 1))
+        self.presets = PresetsButton("seats", lambda: ("", self._seating.weights.model_dump()),
+                                     lambda values: self._seating.weigh(Weights.model_validate(values)),
+                                     self._state.failed.emit)  # fmt: skip
+        self.add(row(filament, resin, self.presets, 1))
 
     # what the user does
 

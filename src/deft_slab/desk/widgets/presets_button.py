@@ -1,0 +1,71 @@
+"""A button with a menu of presets: take one, keep what is set now, let one go."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtWidgets import QInputDialog, QMenu, QToolButton
+
+from ...core.documents import first_problem
+from ...core.errors import BadPlan, DeftError
+from ..presets import Of, Preset, shelf
+from ..shelf import MOST_LETTERS
+
+
+class PresetsButton(QToolButton):
+    """of : which part they are for; now : (kind, values) as they are set; take : sets the values of one, raises
+    DeftError or ValidationError where they make no sense; failed : hears what went wrong"""
+
+    def __init__(
+        self, of: Of, now: Callable[[], tuple[str, dict[str, Any]]], take: Callable[[dict[str, Any]], object],
+        failed: Callable[[DeftError], object],
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._of, self._now, self._take, self._failed = of, now, take, failed
+        self.setText("Presets")
+        self.setProperty("role", "small")
+        self.setToolTip("Takes values that were kept under a name, or keeps those that are set now.")
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.presets = QMenu(self)
+        self.presets.aboutToShow.connect(self.fill)
+        self.setMenu(self.presets)
+
+    def fill(self) -> None:
+        """Puts the kept presets into the menu."""
+        kind, _ = self._now()
+        kept = [one for one in shelf(self._of).all if one.item.kind == kind]
+        self.presets.clear()
+        for one in kept:
+            self.presets.addAction(one.item.name.replace("&", "&&"), partial(self._use, one.item))
+        if not kept:
+            self.presets.addAction("None is kept yet").setEnabled(False)
+        self.presets.addSeparator()
+        self.presets.addAction("Keep what is set now …", self._ask)
+        gone = self.presets.addMenu("Let go")
+        gone.setEnabled(bool(kept))
+        for one in kept:
+            gone.addAction(one.item.name.replace("&", "&&"), partial(shelf(self._of).remove, one.key))
+
+    def _use(self, preset: Preset) -> None:
+        try:
+            self._take(preset.values)
+        except ValidationError as error:
+            self._failed(BadPlan(f"The preset “{preset.name}” makes no sense here: {first_problem(error)}"))
+        except DeftError as error:
+            self._failed(error)
+
+    def _ask(self) -> None:
+        name, agreed = QInputDialog.getText(self, "Keep a preset", "Name")
+        if agreed and name.strip():
+            self.keep(name)
+
+    def keep(self, name: str) -> None:
+        """Keeps what is set now under a name; with a number behind it where there is one already."""
+        kind, values = self._now()
+        try:
+            shelf(self._of).add(Preset(of=self._of, kind=kind, name=name.strip()[:MOST_LETTERS], values=values))
+        except DeftError as error:
+            self._failed(error)
