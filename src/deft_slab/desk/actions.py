@@ -52,6 +52,8 @@ FILE = (
            _when_open),
     Action("printers", "Printers …", "Printer profiles: choose, copy, edit, import, export.", ("Ctrl+P",),
            Verbs.edit_printers),
+    Action("first_job", "First job", "Leads through a first job with one proposal a step; it can be left and taken "
+           "up again.", (), Verbs.lead),
     Action("recipes", "Recipes …", "Keeps what stands on this model under a name, and uses it on another one.",
            ("Ctrl+R",), Verbs.show_recipes),
     Action("report", "Report …", "Puts together what helps to find out what went wrong; it is sent nowhere.", (),

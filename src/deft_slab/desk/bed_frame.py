@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QSlider, QToolButton, QVBoxLayout, QWidget
 
+from .guide_card import GuideCard
 from .left_card import LeftWorkCard
 from .scene.bed_view import BedView
 from .scene.camera import VIEWS
@@ -37,7 +38,9 @@ class BedFrame(QWidget):
         over.addLayout(self._switches())
         self.left_work = LeftWorkCard(state)
         self.begin = _beginning(verbs)
+        self.guide = GuideCard(verbs.guide)
         over.addWidget(self.left_work)
+        over.addWidget(self.guide)
         over.addWidget(notice)
         over.addStretch(1)
         over.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignHCenter)
@@ -145,5 +148,7 @@ def _beginning(verbs: Verbs) -> QWidget:
     )
     opens = button("Open …", "Opens a model or a project (Ctrl+O).", verbs.ask_open, role="main")
     demo = button("Open the demo", "Opens the gull figurehead, with two choices to compare.", verbs.open_demo)
-    column.addLayout(row(opens, demo, 1))
+    lead = button("First job", "Leads through a first job, from the file to written beds, with one proposal a step.",
+                  verbs.lead)  # fmt: skip
+    column.addLayout(row(opens, demo, lead, 1))
     return card

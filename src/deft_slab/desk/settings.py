@@ -45,6 +45,8 @@ class Settings(BaseModel):
     """mm, diameters of the rods that one has, thinnest first: what dowel holes and pins are made for."""
     ledger_height: int = Field(default=228, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""
+    guide: bool = False
+    """Whether a first job is led through."""
     keys: dict[str, str] = {}
     """Of actions that are not on their usual keys, by their ids; empty: on none."""
     equal_once: bool = True

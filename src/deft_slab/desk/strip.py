@@ -108,7 +108,7 @@ class TitleStrip(QWidget):
         menu.addSeparator()
         menu.addAction(self._actions["recipes"])
         menu.addSeparator()
-        for name in ("swap_drag", "shortcuts", "report", "quit"):
+        for name in ("first_job", "swap_drag", "shortcuts", "report", "quit"):
             menu.addAction(self._actions[name])
 
     def fill_chip_menu(self) -> None:

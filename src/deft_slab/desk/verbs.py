@@ -13,9 +13,10 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
 from ..core.handoff.delivery import Wished
-from ..core.handoff.papers import Paper
+from ..core.handoff.papers import PAPERS, Paper
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
+from .guide import Guide
 from .printer_dialog import PrinterDialog
 from .recipes_dialog import RecipesDialog
 from .sheet_dialog import SheetDialog
@@ -33,6 +34,8 @@ class Verbs(QObject):
     def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
         super().__init__(window)
         self.window, self.state, self._notice = window, state, notice
+        hand_off = partial(self.ask_job_folder, Wished((), ("3mf",)), PAPERS[0])
+        self.guide = Guide(state, self.ask_open, hand_off, self)
         self.sheet: SheetDialog | None = None
         self.open_keys: Callable[[], None] = lambda: None  # the window knows what its actions are
         state.opening.may_leave = self.may_leave
@@ -139,6 +142,10 @@ class Verbs(QObject):
 
     def show_recipes(self) -> None:
         RecipesDialog(self.state, self.window).exec()
+
+    def lead(self) -> None:
+        """Leads through a first job, or goes on where it was left."""
+        self.guide.begin()
 
     def show_keys(self) -> None:
         self.open_keys()

@@ -147,7 +147,12 @@ class Window(QMainWindow):
         self._nothing = Panel()
         self._nothing.head("Nothing open")
         self._nothing.add(
-            label("Each step shows its figures and controls here once a model is open.", "faint", wrap=True)
+            label(
+                "Open a model, a project or the demo (Ctrl+O, or drop a file on the window): each step then shows its "
+                "figures and controls here. “First job” leads through all of them.",
+                "faint",
+                wrap=True,
+            )
         )
         self._nothing.column.addStretch(1)
         for panel in (self._nothing, *self.panels.values()):

@@ -30,6 +30,8 @@ class Bedding(QObject):
     keeping_free : rectangles are drawn on the beds, on which nothing may lie"""
 
     changed = Signal()
+    written = Signal()
+    """Files were."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -252,6 +254,7 @@ class Bedding(QObject):
         desk = self._desk
 
         def done(written: list[Handed]) -> None:
+            self.written.emit()
             said = "1 file" if len(written) == 1 else f"{len(written)} files"
             beside = "job.json and pieces.csv list them." if paper is None else (
                 "job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench."

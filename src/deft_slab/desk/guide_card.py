@@ -1,0 +1,51 @@
+"""A line over the bed that leads through a first job."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QVBoxLayout
+
+from .guide import Guide
+from .widgets.parts import button, label, row
+
+
+class GuideCard(QFrame):
+    """take : does what is proposed; otherwise : goes on without it"""
+
+    def __init__(self, guide: Guide) -> None:
+        super().__init__()
+        self._guide = guide
+        self.setProperty("role", "card")
+        self._title = label("", "title")
+        self._says = label("", "", wrap=True)
+        self.take = button("Go on", "Takes what is proposed, and goes on.", guide.take, role="main")
+        self.otherwise = button("", "Goes on without it.", guide.go_on)
+        self.leave = button("Leave", "Leaves the first job. “First job” in the file menu takes it up again, at the "
+                            "step that is open then.", guide.leave)  # fmt: skip
+        words = QVBoxLayout()
+        words.setSpacing(2)
+        words.addWidget(self._title)
+        words.addWidget(self._says)
+        layout = row(spacing=8)
+        layout.setContentsMargins(12, 8, 8, 8)
+        layout.addLayout(words, 1)
+        for part in (self.take, self.otherwise, self.leave):
+            layout.addWidget(part, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.setLayout(layout)
+        guide.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        guide = self._guide
+        self.setVisible(guide.on)
+        if not guide.on:
+            return
+        proposal = guide.proposal
+        self._title.setText(guide.title)
+        self._says.setText(proposal.says)
+        for part, said in ((self.take, proposal.does), (self.otherwise, proposal.otherwise)):
+            part.setText(said)
+            part.setAccessibleName(said)
+            part.setFixedWidth(part.sizeHint().width())  # the line of words beside it gives way, at once
+            part.setVisible(bool(said))
+        self.setAccessibleName(f"{guide.title}. {proposal.says}")

@@ -1,0 +1,160 @@
+"""A first job, led through by mouse and keys: from a file to written beds, left and taken up again."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+import trimesh
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QPushButton
+
+from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.printer import shipped_printers
+from deft_slab.desk.settings import load_settings
+from tests.desk.conftest import PATIENCE, words
+from tests.shapes import box, joined, light_model, solid_of
+
+
+class Led:
+    """The guide, as a person uses it. clicks : so many were needed"""
+
+    def __init__(self, desk):
+        self.desk, self.card, self.clicks = desk, desk.window.frame.guide, 0
+
+    def says(self, text):
+        self.desk.qtbot.waitUntil(lambda: text in words(self.card) and self.card.isVisible(), timeout=PATIENCE)
+
+    def take(self, does):
+        """Waits until something is proposed that is called so, and clicks it."""
+        card = self.card
+        self.desk.qtbot.waitUntil(lambda: card.take.isVisible() and card.take.text() == does, timeout=PATIENCE)
+        QTest.mouseClick(card.take, Qt.MouseButton.LeftButton)
+        self.clicks += 1
+
+
+@pytest.fixture
+def led(desk):
+    return Led(desk)
+
+
+def begin(led):
+    made = next(one for one in led.desk.window.frame.begin.findChildren(QPushButton) if one.text() == "First job")
+    QTest.mouseClick(made, Qt.MouseButton.LeftButton)
+    led.clicks += 1
+
+
+def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
+    """The two file dialogs take a click each beside these."""
+    desk, out = led.desk, tmp_path / "out"
+    out.mkdir()
+    path = light_model("hook", tmp_path)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    begin(led)
+    led.says("First job, 1 of 7: Open")
+    led.take("Open …")
+    led.says("First job, 2 of 7: Size")
+    led.take("Keep this size")
+    led.says("best by what matters here")
+    led.take("Seat it so")
+    led.says("The least support of all ways found")
+    led.take("Part it so")
+    led.says("First job, 5 of 7: Join")
+    assert len(desk.state.pieces) > 1
+    led.take("Propose joins")
+    led.says("First job, 6 of 7: Check")
+    assert all(desk.state.joining.joins_of(n) for n in range(len(desk.state.joining.contacts)))
+    led.take("Go on")
+    led.says("First job, 7 of 7: Hand off")
+    led.take("Write the beds …")
+    led.says("That is a whole job")
+    assert led.clicks + 2 <= 10
+    assert json.loads((out / "job.json").read_text("utf-8"))["job"]["beds"] == len(list(out.glob("bed-*.3mf")))
+    beds = [trimesh.load(path) for path in out.glob("bed-*.3mf")]
+    assert all(one.is_watertight for bed in beds for one in bed.geometry.values())
+    assert (out / "sheet.pdf").exists()
+    led.take("Done")
+    assert not led.card.isVisible()
+
+
+def test_it_is_left_and_taken_up_where_one_is_then(led, tmp_path):
+    desk = led.desk
+    write_solid(solid_of(box(30, 30, 20)), "Block", tmp_path / "Block.stl", replace=False)
+    begin(led)
+    desk.open(tmp_path / "Block.stl")
+    led.says("2 of 7: Size")
+    desk.qtbot.waitUntil(lambda: load_settings().guide, timeout=PATIENCE)
+    QTest.mouseClick(led.card.leave, Qt.MouseButton.LeftButton)
+    assert not led.card.isVisible()
+    desk.qtbot.waitUntil(lambda: not load_settings().guide, timeout=PATIENCE)
+    desk.go(4)
+    desk.window._actions["first_job"].trigger()
+    led.says("5 of 7: Join")
+    assert "It is one piece: there is nothing to join." in words(led.card)
+    desk.go(2)
+    led.says("3 of 7: Tilt")
+    # by keys: the button is reached by Tab and pressed by Space
+    desk.qtbot.waitUntil(lambda: led.card.take.isVisible(), timeout=PATIENCE)
+    led.card.take.setFocus()
+    QTest.keyClick(led.card.take, Qt.Key.Key_Space)
+    led.says("4 of 7: Cut")
+
+
+def test_a_unit_that_is_not_stated_is_asked_first(led, tmp_path):
+    box(30, 30, 20).export(tmp_path / "Plain.stl")
+    begin(led)
+    led.desk.open(tmp_path / "Plain.stl")
+    led.says("Its file does not say its unit. In mm it is 30 × 30 × 20 mm")
+    led.take("That is right")
+    led.says("so large it fits")
+    assert not led.desk.state.sizing.asking_unit
+
+
+def test_going_on_without(led, tmp_path):
+    """What is proposed need not be taken; the plan stays as it is."""
+    desk = led.desk
+    write_solid(solid_of(box(30, 30, 20)), "Block", tmp_path / "Block.stl", replace=False)
+    begin(led)
+    desk.open(tmp_path / "Block.stl")
+    plan = desk.state.plan
+    desk.go(3)
+    desk.qtbot.waitUntil(
+        lambda: "Leave it whole" in (led.card.take.text(), led.card.otherwise.text()), timeout=PATIENCE
+    )
+    whole = led.card.otherwise if led.card.otherwise.isVisible() else led.card.take
+    QTest.mouseClick(whole, Qt.MouseButton.LeftButton)
+    led.says("5 of 7: Join")
+    assert desk.state.plan == plan
+
+
+def test_islands_of_resin_get_posts(led, tmp_path):
+    """An arm that hangs down beside a column: posts are proposed, and then there is nothing more to put right."""
+    desk = led.desk
+    solid = joined(box(10, 10, 40), box(30, 10, 6, at=(0, 0, 30)), box(6, 10, 16, at=(24, 0, 15)))
+    write_solid(solid, "Hanging arm", tmp_path / "arm.stl", replace=False)
+    desk.open(tmp_path / "arm.stl")
+    desk.state.choose_printer(shipped_printers()["small-resin"])
+    desk.settle()
+    desk.go(5)
+    desk.window._actions["first_job"].trigger()
+    led.says("has islands, which nothing holds")
+    led.take("Put posts")
+    led.says("6 of 7: Check")
+    desk.qtbot.waitUntil(lambda: led.card.take.isVisible() and led.card.take.text() == "Go on", timeout=PATIENCE)
+    assert desk.state.plan.posts
+
+
+def test_what_fails_leaves_it_where_it_is(led, tmp_path):
+    """A surface with a hole cannot be parted: that is said, with what to do."""
+    mesh = box(30, 30, 20)
+    mesh.update_faces([n > 3 for n in range(len(mesh.faces))])
+    mesh.export(tmp_path / "Open.ply")
+    begin(led)
+    led.desk.open(tmp_path / "Open.ply")
+    led.desk.undo()  # it was mended when it was opened
+    led.desk.settle()
+    led.desk.go(3)
+    led.says("Size can close it")
+    assert led.card.take.text() == "Leave it whole"
