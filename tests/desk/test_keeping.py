@@ -10,6 +10,10 @@ import sys
 import time
 
 import pytest
+from PIL import Image
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.errors import UnreadableFile
@@ -19,8 +23,11 @@ from deft_slab.core.project import PROJECTS, Project, project_text
 from deft_slab.desk import printers, recovery
 from deft_slab.desk.older import keep_if_older
 from deft_slab.desk.printer_dialog import PrinterDialog
+from deft_slab.desk.recents import picture_of
 from deft_slab.desk.recovery import Autosave, left_work, read_work
 from deft_slab.desk.settings import load_settings
+from deft_slab.desk.whole import DeskState
+from deft_slab.desk.window import Window
 from deft_slab.logbook import home
 from tests.desk.conftest import PATIENCE
 from tests.shapes import model_of, sphere
@@ -305,3 +312,42 @@ def test_what_an_older_version_kept_is_copied_before_it_is_written_anew(tmp_path
     assert read_work(folder)[1] == project
     assert list((tmp_path / "older").iterdir()) == [copy]
     assert keep_if_older(folder / "project.json", b"no document", PROJECTS) is None
+
+
+def test_what_was_opened_lately_has_a_picture_and_is_opened_by_a_click(desk, tee, qtbot):
+    """Also when the program is started again, with nothing open."""
+    desk.open(tee)
+    picture = picture_of(str(tee.resolve()))
+    assert (picture.width(), picture.height()) == (92, 64)
+    fresh = Window(DeskState(desk.state.jobs))
+    fresh.state.change_settings(desk.state.settings)
+    fresh.show()
+    tiles = fresh.frame.begin.tiles
+    assert [tile.accessibleName() for tile in tiles] == [f"Open {tee.name}"]
+    assert not tiles[0].icon().isNull()
+    QTest.mouseClick(tiles[0], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: fresh.state.is_open, timeout=PATIENCE)
+    assert not fresh.frame.begin.isVisible()
+    qtbot.waitUntil(lambda: not fresh.state.jobs.busy, timeout=PATIENCE)
+    fresh.bed.sleep()
+    fresh.state.close()
+    fresh.hide()
+    fresh.deleteLater()
+
+
+def test_the_picture_of_the_bed_is_copied_and_saved(desk, tee, tmp_path, monkeypatch):
+    """As it is drawn, without the switches that lie over it; read again by a reader from elsewhere."""
+    desk.open(tee)
+    desk.qtbot.waitUntil(lambda: desk.bed.picture is not None, timeout=PATIENCE)
+    desk.window._actions["copy_picture"].trigger()
+    copied = QGuiApplication.clipboard().image()
+    assert copied.width() == round(desk.bed.width() * desk.bed.devicePixelRatioF())
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "bed"), ""))
+    desk.window._actions["save_picture"].trigger()
+    with Image.open(tmp_path / "bed.png") as read:
+        assert read.size == (copied.width(), copied.height())
+        assert len(read.convert("RGB").getcolors(1 << 24)) > 50
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "none" / "bed.png"), ""))
+    desk.window._actions["save_picture"].trigger()
+    assert desk.window.notice.isVisible()
+    assert not (tmp_path / "none").exists()

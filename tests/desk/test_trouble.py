@@ -161,3 +161,22 @@ def test_settings_are_kept_and_damaged_ones_replaced(tmp_path, monkeypatch):
     assert settings.with_recent(tmp_path / "5.stl").recent[0].endswith("5.stl")
     (tmp_path / "settings.json").write_text("{ broken")
     assert load_settings() == Settings()
+
+
+def test_several_dropped_files_are_listed_and_the_first_is_opened(desk, tee, tmp_path):
+    """A project or a model before anything else that came with it; the others are one click away."""
+    others = [tmp_path / "arm.stl", tmp_path / "leg.stl"]
+    for path in others:
+        trimesh.creation.box((10, 10, 10)).export(path)
+    (tmp_path / "notes.txt").write_text("how it was made")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in (tmp_path / "notes.txt", tee, *others)])
+    left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    desk.window.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, left, none))
+    desk.qtbot.waitUntil(lambda: desk.state.is_open, timeout=PATIENCE)
+    desk.settle()
+    assert desk.state.project.title == "Cross beam"
+    assert "“arm.stl”, “leg.stl”" in desk.window.notice.text
+    desk.window.strip.fill_file_menu()
+    listed = [action.text() for action in desk.window.strip.file_menu.actions()]
+    assert [name for name in listed if name in ("arm.stl", "leg.stl")] == ["arm.stl", "leg.stl"]

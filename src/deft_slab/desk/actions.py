@@ -65,6 +65,10 @@ EDIT = (
     Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), Verbs.redo, _can_redo),
     Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), Verbs.keep_choice,
            _when_open),
+    Action("copy_picture", "Copy the picture", "Copies what the bed shows, to be pasted elsewhere.", ("Ctrl+Shift+C",),
+           Verbs.copy_picture, _when_open),
+    Action("save_picture", "Save the picture …", "Saves what the bed shows as PNG.", (), Verbs.save_picture,
+           _when_open),
     Action("stop", "Stop", "Stops what is being worked on.", ("Ctrl+.",), Verbs.stop),
 )  # fmt: skip
 VIEW = tuple(

@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QSlider, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QToolButton, QVBoxLayout, QWidget
 
+from .beginning import Beginning
 from .guide_card import GuideCard
 from .left_card import LeftWorkCard
 from .scene.bed_view import BedView
@@ -37,7 +38,7 @@ class BedFrame(QWidget):
         over.setContentsMargins(12, 10, 12, 12)
         over.addLayout(self._switches())
         self.left_work = LeftWorkCard(state)
-        self.begin = _beginning(verbs)
+        self.begin = Beginning(state, verbs)
         self.guide = GuideCard(verbs.guide)
         over.addWidget(self.left_work)
         over.addWidget(self.guide)
@@ -133,22 +134,3 @@ class BedFrame(QWidget):
         with quietly(self.apart):
             self.apart.setValue(round(100 * view.apart))
         self._apart_card.setVisible(several and view.in_place and not sizing and view.fitted is None)
-
-
-def _beginning(verbs: Verbs) -> QWidget:
-    """What to do while nothing is open."""
-    card = QFrame()
-    card.setProperty("role", "card")
-    column = QVBoxLayout(card)
-    column.setContentsMargins(20, 16, 20, 16)
-    column.setSpacing(10)
-    column.addWidget(label("Open a model to see where it would need support.", "title"))
-    column.addWidget(
-        label("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here.", "faint")
-    )
-    opens = button("Open …", "Opens a model or a project (Ctrl+O).", verbs.ask_open, role="main")
-    demo = button("Open the demo", "Opens the gull figurehead, with two choices to compare.", verbs.open_demo)
-    lead = button("First job", "Leads through a first job, from the file to written beds, with one proposal a step.",
-                  verbs.lead)  # fmt: skip
-    column.addLayout(row(opens, demo, lead, 1))
-    return card

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtGui import QAction, QResizeEvent
+from PySide6.QtGui import QAction, QIcon, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWidget
 
 from ..core import text
@@ -14,6 +14,7 @@ from ..core.documents import triple
 from . import actions
 from .look.logo import Logo
 from .printers import profiles
+from .recents import picture_of
 from .state.desk import STEPS
 from .whole import DeskState
 from .widgets.binding import follow
@@ -101,12 +102,14 @@ class TitleStrip(QWidget):
         if recent:
             menu.addSection("Recent")
             for path in recent:
-                menu.addAction(path.name.replace("&", "&&"), partial(self._state.opening.open, path))
+                opens = menu.addAction(path.name.replace("&", "&&"), partial(self._state.opening.open, path))
+                opens.setIcon(QIcon(picture_of(str(path))))
         menu.addSeparator()
         for name in ("save", "save_as"):
             menu.addAction(self._actions[name])
         menu.addSeparator()
-        menu.addAction(self._actions["recipes"])
+        for name in ("copy_picture", "save_picture", "recipes"):
+            menu.addAction(self._actions[name])
         menu.addSeparator()
         for name in ("first_job", "swap_drag", "shortcuts", "report", "quit"):
             menu.addAction(self._actions[name])

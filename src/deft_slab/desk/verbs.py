@@ -8,12 +8,14 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QBuffer, QObject, QTimer
+from PySide6.QtGui import QGuiApplication, QImage, QPixmap
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
 from ..core.handoff.delivery import Wished
 from ..core.handoff.papers import PAPERS, Paper
+from ..core.handoff.saving import write_whole
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
 from .guide import Guide
@@ -36,8 +38,12 @@ class Verbs(QObject):
         self.window, self.state, self._notice = window, state, notice
         hand_off = partial(self.ask_job_folder, Wished((), ("3mf",)), PAPERS[0])
         self.guide = Guide(state, self.ask_open, hand_off, self)
+        self._then_told = ""
+        state.opened.connect(lambda: QTimer.singleShot(0, self._tell_of_others))  # the notice is cleared on opening
         self.sheet: SheetDialog | None = None
-        self.open_keys: Callable[[], None] = lambda: None  # the window knows what its actions are
+        # the window knows what its actions are, and what its bed shows
+        self.open_keys: Callable[[], None] = lambda: None
+        self.picture: Callable[[], QImage] = QImage
         state.opening.may_leave = self.may_leave
         state.would_replace.connect(self._ask_to_replace)
 
@@ -50,6 +56,23 @@ class Verbs(QObject):
         name, _ = QFileDialog.getOpenFileName(self.window, "Open a model or a project", self._folder(), OPENABLE)
         if name:
             self.state.opening.open(Path(name))
+
+    def open_first(self, paths: Sequence[Path]) -> None:
+        """Opens the first of several files, a project if there is one; the others are listed among the recent ones."""
+        files = [path for path in paths if path.suffix.lower() in ENDINGS] or list(paths)
+        first, *others = files
+        for path in reversed(others):
+            self.state.opening.remember(path)
+        if others:
+            listed = ", ".join(f"“{path.name}”" for path in others[:3]) + (" …" if len(others) > 3 else "")
+            self._then_told = (f"“{first.name}” is open; one prop is worked on at a time.\nUnder Recent in the file "
+                               f"menu: {listed}. “deft-slab batch” does all of a folder by itself.")  # fmt: skip
+        self.state.opening.open(first)
+
+    def _tell_of_others(self) -> None:
+        if self._then_told:
+            self._notice.tell(self._then_told)
+            self._then_told = ""
 
     def _folder(self) -> str:
         recent = self.state.settings.recent
@@ -135,6 +158,21 @@ class Verbs(QObject):
     def quit(self) -> None:
         self.window.close()
 
+    # pictures
+
+    def copy_picture(self) -> None:
+        """What the bed shows, to be pasted elsewhere."""
+        QGuiApplication.clipboard().setImage(self.picture())
+        self._notice.tell("The picture of the bed is copied.")
+
+    def save_picture(self) -> None:
+        suggestion = str(Path(self._folder()) / f"{self.state.project.title}.png")
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the picture", suggestion, "PNG (*.png)")
+        if not name:
+            return
+        path = Path(name if name.lower().endswith(".png") else name + ".png")
+        self.state.attempt(lambda: write_whole(path, _as_png(self.picture())))
+
     # the rest
 
     def edit_printers(self) -> None:
@@ -169,3 +207,10 @@ class Verbs(QObject):
         settings = self.state.settings
         self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
         self._notice.tell("Left drag now " + ("turns the view." if settings.swap_drag else "moves the view."))
+
+
+def _as_png(image: QImage) -> bytes:
+    buffer = QBuffer()
+    buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+    QPixmap.fromImage(image).save(buffer, "PNG")
+    return bytes(buffer.data().data())

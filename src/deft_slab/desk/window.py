@@ -55,6 +55,7 @@ class Window(QMainWindow):
         self.strip = TitleStrip(state, self._actions)
         self.frame = BedFrame(state, self.notice, self.verbs)
         self.bed = self.frame.bed
+        self.verbs.picture = self.bed.as_image
         self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
         self.join_panel = JoinPanel(state, self.verbs)
         self.check_panel = CheckPanel(state)
@@ -247,7 +248,7 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            self.state.opening.open(paths[0])
+            self.verbs.open_first(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.state.jobs.busy_with("handoff"):

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, Qt, QTimer
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QRegion, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from ..look import palette
@@ -184,6 +184,13 @@ class SceneView(QWidget):
             paint_scene(painter, self.picture, replace(self.scene, marks={}) if self._moved else self.scene)
             self.paint_over(painter, self.picture, self.scene)
         painter.end()
+
+    def as_image(self) -> QImage:
+        """What is shown, at the resolution of the screen, without what lies over it."""
+        image = QImage(self.size() * self.devicePixelRatioF(), QImage.Format.Format_RGB32)
+        image.setDevicePixelRatio(self.devicePixelRatioF())
+        self.render(image, QPoint(), QRegion(), QWidget.RenderFlag(0))
+        return image
 
     @property
     def waiting_words(self) -> str:

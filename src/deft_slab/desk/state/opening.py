@@ -8,6 +8,7 @@ from pathlib import Path
 from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.project import Project
+from ..recents import keep_picture
 from ..recovery import LeftWork
 from ..replies import Fetched
 from ..requests import Adopt, MakeReady, OpenFile, Recover, Save
@@ -29,7 +30,9 @@ class Opening:
         self.fetched: Fetched | None = None
         self.may_leave: Callable[[], bool] = lambda: True
         self._tell_mending = False
+        self._pictured = ""
         desk.outcome_changed.connect(self._say_what_was_mended)
+        desk.outcome_changed.connect(self._keep_picture)
         desk.jobs.restarted.connect(self._on_restarted)
 
     def open(self, path: Path, fineness: float = 0.1) -> None:
@@ -129,6 +132,16 @@ class Opening:
     def remember(self, path: Path) -> None:
         """Lists a file among the recent ones."""
         self._desk.change_settings(self._desk.settings.with_recent(path))
+        self._pictured = ""
+
+    def _keep_picture(self) -> None:
+        """The first picture of what was opened or saved stands beside its name among the recent ones."""
+        desk = self._desk
+        recent = desk.settings.recent
+        picture = desk.evaluated.picture if desk.evaluated is not None else None
+        if picture is not None and recent and recent[0] != self._pictured:
+            self._pictured = recent[0]
+            keep_picture(recent[0], picture, recent)
 
     def save(self, path: Path, *, replace: bool = False) -> None:
         """Saves the project.
@@ -142,6 +155,7 @@ class Opening:
             self.path = path
             desk.history.saved(project)
             self.remember(path)
+            self._keep_picture()
             desk.project_changed.emit()
             desk.told.emit(f"Saved as {path.name}.")
 
