@@ -14,6 +14,7 @@ from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
 from deft_slab.desk.process import run_process
+from deft_slab.desk.settings import Settings
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.widgets.pages import Pages
 from deft_slab.desk.window import Window
@@ -117,6 +118,13 @@ class Desk:
 
 def _nobody(*_):
     raise AssertionError("a dialog waits for an answer, and nobody is there")
+
+
+@pytest.fixture(autouse=True)
+def _at_once(monkeypatch):
+    """No test waits for motion, but those that are of it."""
+    monkeypatch.setattr(Settings.model_fields["motion"], "default", False)
+    Settings.model_rebuild(force=True)
 
 
 @pytest.fixture

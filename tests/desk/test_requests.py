@@ -8,14 +8,14 @@ from typing import Any, TypeVar, get_args, get_type_hints
 import pytest
 
 from deft_slab.core.printer import default_printer
-from deft_slab.desk import check_requests, handoff_requests, requests
+from deft_slab.desk import check_requests, handoff_requests, recipe_requests, requests
 from deft_slab.desk.requests import Evaluate, FindCreases, Request
 from deft_slab.desk.worker.bench import answers
 from tests.desk.conftest import PATIENCE
 
 ASKED = sorted(
-    (one for one in (vars(requests) | vars(check_requests) | vars(handoff_requests)).values()
-     if isinstance(one, type) and issubclass(one, Request) and one is not Request and not one.__parameters__),
+    {one for module in (requests, check_requests, handoff_requests, recipe_requests) for one in vars(module).values()
+     if isinstance(one, type) and issubclass(one, Request) and one is not Request and not one.__parameters__},
     key=lambda one: one.__name__,
 )  # fmt: skip
 

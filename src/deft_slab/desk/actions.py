@@ -61,8 +61,9 @@ FILE = (
     Action("quit", "Quit", "Ends the program.", ("Ctrl+Q",), Verbs.quit),
 )  # fmt: skip
 EDIT = (
-    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), Verbs.undo, _can_undo),
-    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"), Verbs.redo, _can_redo),
+    Action("undo", "Undo", "Takes the last step back.", ("Ctrl+Z",), lambda verbs: verbs.state.undo(), _can_undo),
+    Action("redo", "Redo", "Makes the step again.", ("Ctrl+Shift+Z", "Ctrl+Y"),
+           lambda verbs: verbs.state.redo(), _can_redo),
     Action("keep", "Keep as a choice", "Keeps what is on the bed in the ledger.", ("Ctrl+K",), Verbs.keep_choice,
            _when_open),
     Action("copy_picture", "Copy the picture", "Copies what the bed shows, to be pasted elsewhere.", ("Ctrl+Shift+C",),
@@ -77,6 +78,8 @@ VIEW = tuple(
 ) + (
     Action("swap_drag", "Swap turning and moving", "Left drag moves and middle drag turns, or the other way round.", (),
            Verbs.swap_drag),
+    Action("comfort", "Look and comfort …", "Light or dark, size of type, motion, how angles count and the mouse "
+           "turns.", (), Verbs.show_comfort),
     Action("shortcuts", "Keys", "Lists all that can be done: found by plain words, and put on other keys.",
            ("F1",), Verbs.show_keys),
 )  # fmt: skip

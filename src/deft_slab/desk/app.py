@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import signal
 import sys
 from pathlib import Path
@@ -16,8 +17,9 @@ from ..demo import PROJECT
 from .faults import Faults
 from .jobs import Jobs
 from .look.logo import ICON
-from .look.theme import dress
+from .look.theme import dress, wants_dark
 from .process import run_process
+from .settings import load_settings
 from .whole import DeskState
 from .window import Window
 
@@ -60,12 +62,15 @@ def run(given: list[str]) -> int:
     """Runs the window until it is closed; returns the exit code."""
     arguments = _arguments(given)
     logbook.begin()
+    settings = load_settings()
+    if settings.type_size != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.type_size / 100:g}")
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Deft Slab")
     application.setApplicationVersion(__version__)
     application.setDesktopFileName("deft-slab")
     application.setWindowIcon(QIcon(str(ICON)))
-    dress(application)
+    dress(application, dark=wants_dark(settings.look, application))
     window = Window(DeskState(Jobs(run_process)))
     Faults(window.state.failed.emit, window).install()
     window.show()

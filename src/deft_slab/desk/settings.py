@@ -45,6 +45,11 @@ class Settings(BaseModel):
     """mm, diameters of the rods that one has, thinnest first: what dowel holes and pins are made for."""
     ledger_height: int = Field(default=228, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""
+    look: Literal["light", "dark", "as the desktop"] = "as the desktop"
+    type_size: Literal[100, 125, 150, 175, 200] = 100
+    """Percent of the usual; everything grows with it. It counts when the program is started."""
+    motion: bool = True
+    """Whether the view flies to a place in a quarter of a second, or is there at once."""
     guide: bool = False
     """Whether a first job is led through."""
     keys: dict[str, str] = {}

@@ -111,7 +111,7 @@ class TitleStrip(QWidget):
         for name in ("copy_picture", "save_picture", "recipes"):
             menu.addAction(self._actions[name])
         menu.addSeparator()
-        for name in ("first_job", "swap_drag", "shortcuts", "report", "quit"):
+        for name in ("first_job", "comfort", "shortcuts", "report", "quit"):
             menu.addAction(self._actions[name])
 
     def fill_chip_menu(self) -> None:

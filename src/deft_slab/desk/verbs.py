@@ -18,6 +18,7 @@ from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
+from .comfort_dialog import ComfortDialog
 from .guide import Guide
 from .printer_dialog import PrinterDialog
 from .recipes_dialog import RecipesDialog
@@ -43,6 +44,7 @@ class Verbs(QObject):
         self.sheet: SheetDialog | None = None
         # the window knows what its actions are, and what its bed shows
         self.open_keys: Callable[[], None] = lambda: None
+        self.redress: Callable[[], None] = lambda: None
         self.picture: Callable[[], QImage] = QImage
         state.opening.may_leave = self.may_leave
         state.would_replace.connect(self._ask_to_replace)
@@ -185,17 +187,14 @@ class Verbs(QObject):
         """Leads through a first job, or goes on where it was left."""
         self.guide.begin()
 
+    def show_comfort(self) -> None:
+        ComfortDialog(self.state, self.redress, self.window).exec()
+
     def show_keys(self) -> None:
         self.open_keys()
 
     def show_report(self) -> None:
         ReportDialog(self.state, self.window).exec()
-
-    def undo(self) -> None:
-        self.state.undo()
-
-    def redo(self) -> None:
-        self.state.redo()
 
     def keep_choice(self) -> None:
         self.state.choosing.keep()

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ..core.errors import DeftError
 from . import actions
@@ -16,6 +16,7 @@ from .bed_frame import BedFrame
 from .foot import Foot
 from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
+from .look.theme import dress, wants_dark
 from .pieces_pane import PiecesPane
 from .steps.check import CheckPanel
 from .steps.check.rail import show_on_rail
@@ -56,6 +57,7 @@ class Window(QMainWindow):
         self.frame = BedFrame(state, self.notice, self.verbs)
         self.bed = self.frame.bed
         self.verbs.picture = self.bed.as_image
+        self.verbs.redress = self._redress
         self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
         self.join_panel = JoinPanel(state, self.verbs)
         self.check_panel = CheckPanel(state)
@@ -94,6 +96,16 @@ class Window(QMainWindow):
 
     def _open_keys(self) -> None:
         KeysDialog(self.state, self._actions, self._set_keys, self).exec()
+
+    def _redress(self) -> None:
+        """Puts the chosen look on, all over the window."""
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            dress(application, dark=wants_dark(self.state.settings.look, application))
+            for view in (self.bed, *self.twin.panes):
+                view.redress()
+            for part in self.findChildren(QWidget):
+                part.update()
 
     def _set_keys(self) -> None:
         for action in actions.ALL:

@@ -122,7 +122,7 @@ class _Painter(QStyledItemDelegate):
             full = min(rect.width(), 84)
             painter.fillRect(
                 QRect(rect.right() - full, rect.bottom() - 5, round(full * share), 3),
-                QColor(palette.TEAL if best else "#BDB29B"),
+                QColor(palette.TEAL if best else palette.BAR),
             )
 
 

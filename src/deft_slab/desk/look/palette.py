@@ -1,4 +1,8 @@
-"""Colours, once. Nothing is told by colour alone."""
+"""Colours, once. Nothing is told by colour alone.
+
+There are two looks, light and dark, in which each colour means the same. Who paints asks for a colour by its name at
+the time (``palette.INK``), and keeps none: ``use`` changes them all.
+"""
 
 from __future__ import annotations
 
@@ -9,12 +13,12 @@ PAPER = "#F5F1E8"
 SHEET = "#FBF9F3"
 GROUND = "#EDE8DC"
 INK = "#243447"
-FAINT = "#6E7276"
+FAINT = "#676B70"
 HAIRLINE = "#D9D2C3"
 MADDER = "#9B3B4A"
 MADDER_WASH = "#FBF1EC"
 TEAL = "#1F7A78"
-AMBER = "#A8651B"
+AMBER = "#9F5F19"
 STONE = "#C9C4B8"
 SUPPORT = "#7A4E6D"
 SECTION = "#D8A9A0"
@@ -22,8 +26,41 @@ PLUM = "#6B2D5C"
 HIDDEN_SEAM = "#8C9096"
 SCARS = (HIDDEN_SEAM, "#96707A", MADDER)
 """What support touches, as seams are drawn: grey where hidden, madder where in sight."""
+PALE = "#FBF9F3"
+"""What is mixed into the colour of a piece where it was cut."""
+BED, BED_FINE, BED_COARSE = "#FFFFFF", "#E6E2D8", "#CFC8B8"
+BAR = "#BDB29B"
+"""A figure in the ledger that is not the best."""
+OFF = "#8E887B"
+"""Words on what cannot be pressed now."""
+WRONG = "#FDF3E3"
+"""Behind what was typed and is no number."""
+ROOM = "#A9CBC6"
+"""Where a join has enough wall around it."""
+ON_RAMP = "#243447"
+"""What is drawn on the colours of the ramp, which are the same in both looks."""
 RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
 """Overhang, by the angle past the threshold: pale straw, ochre, plum."""
+
+
+_LIGHT = {name: value for name, value in globals().items() if name.isupper() and name != "RAMP"}
+_DARK: dict[str, str | tuple[str, ...]] = {
+    "PAPER": "#1D242E", "SHEET": "#28313D", "GROUND": "#2F3A46", "INK": "#EAE4D7", "FAINT": "#A9ADB2",
+    "HAIRLINE": "#3F4A57", "MADDER": "#E58C99", "MADDER_WASH": "#3C2D36", "TEAL": "#62C2BC", "AMBER": "#E3A65A",
+    "STONE": "#AFA99C", "SUPPORT": "#A97BA2", "SECTION": "#B9857C", "PLUM": "#C08BB6", "HIDDEN_SEAM": "#A2A7AD",
+    "SCARS": ("#A2A7AD", "#B98B95", "#E58C99"), "BED": "#3A4552", "BED_FINE": "#475361", "BED_COARSE": "#5A6776",
+    "BAR": "#6F6A5E", "OFF": "#7C838B", "WRONG": "#4A3A22", "ROOM": "#2F6B67", "PALE": "#FBF9F3",
+    "ON_RAMP": "#243447",
+}  # fmt: skip
+
+
+def use(*, dark: bool) -> None:
+    """Takes the colours of one of the two looks."""
+    globals().update(_DARK if dark else _LIGHT)
+
+
+def is_dark() -> bool:
+    return _DARK["PAPER"] == PAPER
 
 
 def rgb(colour: str) -> NDArray[np.float64]:

@@ -52,11 +52,12 @@ def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) ->
         if printer.endless == "y":
             y = max(y, 50.0 * float(np.ceil((reach[1] + _MARGIN) / 50)))
         ruled.append((start, x, y, printer.endless or ""))
-    return _ruled(tuple(ruled))
+    return _ruled(tuple(ruled), (palette.BED, palette.BED_FINE, palette.BED_COARSE))
 
 
 @lru_cache(maxsize=8)
-def _ruled(ruled: tuple[tuple[float, float, float, str], ...]) -> Beds:
+def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[str, str, str]) -> Beds:
+    """colours : of the sheet, of its fine lines and of the others"""
     sheets: list[list[float]] = []
     fine: list[list[list[float]]] = []
     coarse: list[list[list[float]]] = []
@@ -77,9 +78,9 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...]) -> Beds:
             numbers.insert(0, (np.array(far), "goes on without end"))
     faces = np.concatenate([_SHEET + 4 * number for number in range(len(ruled))])
     things: dict[str, Thing] = {
-        "bed sheet": Mesh(np.array(sheets), faces, colour("#FFFFFF"), lit=False),
-        "bed fine": Lines(np.array(fine or coarse[:1]), colour("#E6E2D8")),
-        "bed coarse": Lines(np.array(coarse), colour("#CFC8B8")),
+        "bed sheet": Mesh(np.array(sheets), faces, colour(colours[0]), lit=False),
+        "bed fine": Lines(np.array(fine or coarse[:1]), colour(colours[1])),
+        "bed coarse": Lines(np.array(coarse), colour(colours[2])),
     }
     return Beds(things, tuple(numbers))
 

@@ -7,14 +7,18 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QEasingCurve, QObject, QVariantAnimation
 
 from ...core.checked import Found, Jump, Neck, Pocket
 from ...core.outcome import OverhangSpot, Place
 from ..whole import DeskState
+from .camera import Camera
 from .scene_view import SceneView
 
 Floats = NDArray[np.float64]
+
+_MOTION = 250
+"""ms that a flight takes."""
 
 
 class Flight(QObject):
@@ -23,6 +27,14 @@ class Flight(QObject):
     def __init__(self, view: SceneView, state: DeskState) -> None:
         super().__init__(view)
         self._view, self._state = view, state
+        self._from = self._to = view.camera
+        self._at: Camera | None = None
+        self._motion = QVariantAnimation(self)
+        self._motion.setDuration(_MOTION)
+        self._motion.setEasingCurve(QEasingCurve.Type.InOutCubic)
+        self._motion.setStartValue(0.0)
+        self._motion.setEndValue(1.0)
+        self._motion.valueChanged.connect(self._move)
         state.flown_to.connect(self._fly_to)
         state.seam_flown_to.connect(self._fly_to_seam)
         state.checking.flown_to.connect(self._fly_to_found)
@@ -110,6 +122,31 @@ class Flight(QObject):
 
     def _fly(self, place: Floats, distance: float, azimuth: float, elevation: float) -> None:
         x, y, z = place.tolist()
-        self._view.look(
-            replace(self._view.camera, focus=(x, y, z), distance=distance, azimuth=azimuth, elevation=elevation)
-        )  # fmt: skip
+        self._from = self._view.camera
+        self._to = replace(self._from, focus=(x, y, z), distance=distance, azimuth=azimuth, elevation=elevation)
+        self._motion.stop()
+        if self._state.settings.motion and not self._view.draws_slowly:
+            self._motion.start()
+        else:
+            self._view.look(self._to)
+
+    def _move(self, share: float) -> None:
+        """Looks from a share of the way, round the shorter side."""
+        if self._view.camera != self._at and self._at is not None and 0 < share < 1:
+            self._motion.stop()  # somebody has turned the view meanwhile
+            return
+        self._at = self._to if share >= 1 else _between(self._from, self._to, share)
+        self._view.look(self._at)
+        if share >= 1:
+            self._at = None
+
+
+def _between(start: Camera, end: Camera, share: float) -> Camera:
+    """A camera on the way from one to another: 0 is the first, 1 the other."""
+    turn = (end.azimuth - start.azimuth + 180.0) % 360.0 - 180.0
+    x, y, z = (a + share * (b - a) for a, b in zip(start.focus, end.focus, strict=True))
+    return replace(
+        start, focus=(x, y, z), azimuth=start.azimuth + share * turn,
+        elevation=start.elevation + share * (end.elevation - start.elevation),
+        distance=start.distance * (end.distance / start.distance) ** share,
+    )  # fmt: skip

@@ -21,14 +21,14 @@ from .scene import Scene
 
 Floats = NDArray[np.float64]
 
-_MARKS = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK), (8, palette.MADDER), (16, palette.TEAL))
 _FLAG = (130.0, 26.0)
 """Pixels across and down that a flag takes."""
 
 
 def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) -> None:
     """points : (k, 3) of each kind, mm, bed frame"""
-    for bit, colour in _MARKS:
+    marks = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK), (8, palette.MADDER), (16, palette.TEAL))
+    for bit, colour in marks:
         if bit not in points:
             continue
         places = points[bit][picture.visible(points[bit])]

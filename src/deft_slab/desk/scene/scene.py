@@ -272,7 +272,7 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
         else:
             found = np.broadcast_to(rgb(base), (len(piece.solid.triangles), 3)).copy()
         cut_face = piece.solid.origin < 0
-        found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.SHEET)
+        found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.PALE)
         return np.round(found).astype(np.uint8)
 
     return making.once(f"colours {number}", (piece.solid, base, walls, past, scar, showing.wall_limit), coloured)

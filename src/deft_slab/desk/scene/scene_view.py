@@ -56,6 +56,17 @@ class SceneView(QWidget):
         return self._canvas is not None
 
     @property
+    def draws_slowly(self) -> bool:
+        """Whether the last whole picture took so long that motion would stutter."""
+        return self._slow
+
+    def redress(self) -> None:
+        """Draws all of it anew, in the colours of now."""
+        if self._canvas is not None:
+            self.sleep()
+            self.wake()
+
+    @property
     def drawn(self) -> frozenset[str]:
         """The names of what is drawn."""
         return self._canvas.drawn if self._canvas is not None else frozenset()

@@ -247,7 +247,7 @@ class BedTiles(QWidget):
         printer, tile, work = self._printer(bed), self.tile(bed), self._bedding.work
         fresh = work is not None and bed >= len(work.beds)
         painter.setPen(QPen(QColor(palette.STONE), 1.0, Qt.PenStyle.DashLine if fresh else Qt.PenStyle.SolidLine))
-        painter.setBrush(QColor(palette.SHEET if fresh else "#FFFFFF"))
+        painter.setBrush(QColor(palette.SHEET if fresh else palette.BED))
         painter.drawRect(tile)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(palette.HAIRLINE), 1.0, Qt.PenStyle.DotLine))

@@ -326,5 +326,5 @@ def _room_image(shown: BookShown) -> QImage | None:
     colours = np.empty((*shown.enough.shape, 4), np.uint8)
     colours[...] = [*rgb(palette.RAMP[2]), 190]
     colours[shown.bare >= shown.reach] = [*rgb(palette.RAMP[0]), 255]
-    colours[shown.enough >= shown.reach] = [*rgb("#A9CBC6"), 255]
+    colours[shown.enough >= shown.reach] = [*rgb(palette.ROOM), 255]
     return image_of(np.ascontiguousarray(colours[::-1]))

@@ -196,7 +196,7 @@ class DirectionDisc(QWidget, Generic[S]):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(255, 255, 255, 150))
         painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 4, 4)
-        painter.setPen(QColor(palette.INK))
+        painter.setPen(QColor(palette.ON_RAMP))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
 
     def _small(self, painter: QPainter) -> None:
@@ -223,7 +223,7 @@ class DirectionDisc(QWidget, Generic[S]):
                 painter.drawLine(at - QPointF(7, 0), at + QPointF(7, 0))
                 painter.drawLine(at - QPointF(0, 7), at + QPointF(0, 7))
         if self.pointer is not None:
-            painter.setPen(QPen(QColor(palette.INK), 1.5))
+            painter.setPen(QPen(QColor(palette.ON_RAMP), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(self.place_of(self.pointer), 4, 4)
 

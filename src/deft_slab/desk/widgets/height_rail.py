@@ -139,7 +139,7 @@ class HeightRail(QWidget):
         step = max(1, len(z) // max(self.height(), 1))
         starts = np.arange(0, len(z), step)
         high = self.height() - _MARGIN - (self.height() - 2 * _MARGIN) * z[starts] / self._height
-        for values, brush, pen in ((peel, "", palette.PLUM), (self._areas, "#CFC8B7", "")):
+        for values, brush, pen in ((peel, "", palette.PLUM), (self._areas, palette.BED_COARSE, "")):
             if values is peel and self._peel is None:
                 continue
             wide = (40.0 if self._peel is None else 30.0) * np.maximum.reduceat(values, starts) / most

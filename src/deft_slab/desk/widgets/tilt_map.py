@@ -60,7 +60,7 @@ class TiltDisc(DirectionDisc[SeatsOnMap]):
             self._paint_word(painter, QPointF(centre.x() + x * quarter, centre.y() + y * quarter), words)
 
     def _paint_marks(self, painter: QPainter, shown: SeatsOnMap) -> None:
-        painter.setPen(QPen(QColor(palette.INK), 1))
+        painter.setPen(QPen(QColor(palette.ON_RAMP), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for flat in shown.flats:
             at = self.place_of(flat)

@@ -1,0 +1,137 @@
+"""Look and comfort: light and dark with the same meanings, motion, size of type."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from PySide6.QtGui import QColor
+
+from deft_slab.desk.comfort_dialog import ComfortDialog
+from deft_slab.desk.look import palette
+from deft_slab.desk.look.theme import dress
+from deft_slab.desk.scene.camera import Camera
+from deft_slab.desk.scene.flight import _between
+from deft_slab.desk.settings import load_settings
+from tests.desk.conftest import PATIENCE
+
+
+@pytest.fixture
+def light_again(qapp):
+    yield
+    dress(qapp)
+
+
+@pytest.fixture
+def dialog(desk, light_again):
+    made = ComfortDialog(desk.state, desk.window._redress, desk.window)
+    made.show()
+    yield made
+    made.close()
+
+
+def luminance(colour):
+    """WCAG 2.2, relative luminance."""
+    share = palette.rgb(colour) / 255
+    linear = np.where(share <= 0.04045, share / 12.92, ((share + 0.055) / 1.055) ** 2.4)
+    return float(linear @ [0.2126, 0.7152, 0.0722])
+
+
+def contrast(one, other):
+    """WCAG 2.2, contrast ratio."""
+    a, b = sorted((luminance(one), luminance(other)), reverse=True)
+    return (a + 0.05) / (b + 0.05)
+
+
+@pytest.mark.parametrize("dark", [False, True])
+def test_words_can_be_read_in_both_looks(dark, light_again):
+    """WCAG 2.2, 1.4.3: 4.5 to 1 for words; 1.4.11: 3 to 1 for what is drawn. What is switched off is exempt."""
+    palette.use(dark=dark)
+    for name in ("INK", "FAINT", "MADDER", "TEAL", "AMBER"):
+        for ground in ("PAPER", "SHEET"):
+            assert contrast(getattr(palette, name), getattr(palette, ground)) >= 4.5, (name, ground)
+    assert contrast(palette.INK, palette.MADDER_WASH) >= 4.5
+    assert contrast(palette.INK, palette.GROUND) >= 4.5
+    assert contrast(palette.MADDER, palette.GROUND) >= 3
+    assert contrast(palette.ON_RAMP, palette.RAMP[0]) >= 4.5
+
+
+def test_both_looks_have_the_same_colours_by_name():
+    assert set(palette._LIGHT) == set(palette._DARK)
+    assert all(isinstance(value, type(palette._LIGHT[name])) for name, value in palette._DARK.items())
+
+
+def test_the_look_changes_at_once_and_is_kept(desk, tee, dialog):
+    """Paper, bed and what is drawn on it: as the window shows it, and as it is painted."""
+    desk.open(tee)
+    desk.qtbot.waitUntil(lambda: desk.bed.picture is not None, timeout=PATIENCE)
+
+    def corner():
+        return QColor(desk.bed.as_image().pixel(3, 3)).name().upper()
+
+    assert corner() == palette.GROUND
+    light = palette.GROUND
+    desk.click(dialog.looks["dark"])
+    desk.qtbot.waitUntil(lambda: desk.bed.picture is not None and corner() == palette.GROUND, timeout=PATIENCE)
+    assert light != palette.GROUND
+    pane = desk.window.grab().toImage().pixelColor(1, 60)  # of a screen that may have few colours
+    assert np.abs(palette.rgb(pane.name()) - palette.rgb(palette.PAPER)).max() < 9
+    desk.qtbot.waitUntil(lambda: load_settings().look == "dark", timeout=PATIENCE)
+    desk.click(dialog.looks["light"])
+    desk.qtbot.waitUntil(lambda: corner() == light, timeout=PATIENCE)
+
+
+def test_choices_are_kept(desk, dialog):
+    desk.click(dialog.sizes[150])
+    desk.click(dialog.angles["bed"])
+    dialog.motion.click()
+    dialog.swap.click()
+    desk.qtbot.waitUntil(lambda: load_settings().type_size == 150, timeout=PATIENCE)
+    kept = load_settings()
+    assert (kept.angle_from, kept.motion, kept.swap_drag) == ("bed", True, True)
+
+
+def test_a_flight_takes_the_short_way_round(desk):
+    start, end = (
+        Camera(azimuth=170.0, elevation=0.0, distance=100.0),
+        Camera(azimuth=-170.0, elevation=40.0, distance=400.0),
+    )
+    half = _between(start, end, 0.5)
+    assert abs(half.azimuth) == pytest.approx(180.0)
+    assert (half.elevation, half.distance) == (pytest.approx(20.0), pytest.approx(200.0))
+    assert _between(start, end, 0.0) == start
+
+
+def test_a_flight_ends_where_it_is_to_and_gives_way_to_the_hand(desk, tee, monkeypatch):
+    desk.open(tee)
+    desk.qtbot.waitUntil(lambda: desk.bed.picture is not None, timeout=PATIENCE)
+    desk.state.change_settings(desk.state.settings.model_copy(update={"motion": True}))
+    monkeypatch.setattr(type(desk.bed), "draws_slowly", property(lambda _: False))
+    flight = desk.bed.flight
+    flight._fly(np.array([1.0, 2.0, 3.0]), 77.0, 12.0, 9.0)
+    desk.qtbot.waitUntil(lambda: desk.bed.camera.distance == 77.0, timeout=PATIENCE)
+    assert desk.bed.camera.focus == (1.0, 2.0, 3.0)
+    flight._fly(np.array([9.0, 9.0, 9.0]), 300.0, 100.0, 40.0)
+    flight._move(0.3)
+    desk.bed.look_from("From above")
+    turned = desk.bed.camera
+    flight._move(0.6)
+    assert desk.bed.camera == turned
+
+
+def test_the_size_of_type_is_that_of_the_whole_window(tmp_path):
+    """As the program is started: everything is 1.5 times as large."""
+    code = (
+        "import os, sys\n"
+        "from deft_slab.desk.settings import Settings, keep_settings\n"
+        "keep_settings(Settings(type_size=150))\n"
+        "from deft_slab.desk import app\n"
+        "app.Window.show = lambda window: (print(window.devicePixelRatioF()), sys.stdout.flush(), os._exit(0))\n"
+        "app.run([])\n"
+    )
+    env = {**os.environ, "DEFT_SLAB_HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=False, env=env)
+    assert done.stdout.strip() == "1.5", done.stderr
