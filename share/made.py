@@ -1,5 +1,6 @@
-"""Makes the manual page and the completions of shells from the parser of the commands, and the list of licences from
-what is installed. Run it after a change of either; with --check it only says whether they are as they would be made."""
+"""Makes the manual page and the completions of shells from the parser of the commands, the list of licences from what
+is installed, and the page of figures from what the window says of them. Run it after a change of any; with --check it
+only says whether they are as they would be made."""
 
 from __future__ import annotations
 
@@ -13,6 +14,7 @@ from argparse_manpage.manpage import Manpage
 
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
+from deft_slab.desk.meanings import as_markdown
 
 HERE = Path(__file__).parent
 _FILES = ("file", "out", "recipe", "keep", "folder", "profile", "printer", "second")
@@ -85,6 +87,7 @@ MADE = {
     HERE / "bash-completion/completions/deft-slab": lambda: _completion("bash"),
     HERE / "zsh/site-functions/_deft-slab": lambda: _completion("zsh"),
     HERE.parent / "docs/licences.md": _licences,
+    HERE.parent / "docs/figures.md": as_markdown,
 }
 
 

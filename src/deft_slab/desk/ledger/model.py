@@ -14,6 +14,7 @@ from ...core.checked import LayerTotals
 from ...core.handoff.job import PrintJob
 from ...core.outcome import Totals
 from ...core.plan import Plan
+from ..meanings import hover
 from ..state.desk import WHOLE, Entry
 from ..whole import DeskState
 
@@ -43,6 +44,11 @@ class Column:
     resin_only: bool = False
     of_work: Callable[[PrintJob], float] | None = None
     in_job: bool = True
+
+    @property
+    def hover(self) -> str:
+        """What is said where the pointer rests on it."""
+        return hover(self.title, self.tip)
 
     def value(self, row: Row) -> float | None:
         """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
@@ -243,7 +249,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return "Choices" if section == 0 else COLUMNS[section - 1].title
         if role == Qt.ItemDataRole.ToolTipRole:
-            return "One row for each way to tilt and cut." if section == 0 else COLUMNS[section - 1].tip
+            return "One row for each way to tilt and cut." if section == 0 else COLUMNS[section - 1].hover
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if section == 0 else Qt.AlignmentFlag.AlignRight
             return int(side | Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap)
@@ -258,7 +264,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             if index.column() == 0:
                 return _TIPS.get(row.choice, "Click to bring this choice back to the bed.")
-            return COLUMNS[index.column() - 1].tip
+            return COLUMNS[index.column() - 1].hover
         return None
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:

@@ -292,7 +292,7 @@ class BedTiles(QWidget):
         painter.drawPath(path)
         inside = outline.representative_point()
         at = self.pixel(bed, inside.x + across, inside.y + up)
-        painter.setPen(QColor(palette.INK))
+        painter.setPen(QColor(palette.ON_RAMP))
         said = f"{pieces[self._bedding.laid[number].piece].number}" + ("!" if clashing else "")
         metrics = painter.fontMetrics()
         if min(path.boundingRect().width(), path.boundingRect().height()) >= metrics.horizontalAdvance(said):

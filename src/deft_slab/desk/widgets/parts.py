@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..meanings import hover
+
 
 def plain(words: str) -> str:
     """Foreign words (names, paths, messages) for a tooltip or a question, which would take "<" for mark-up."""
@@ -103,8 +105,8 @@ def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
     value = label("", "figure")
     value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
     title = label(name, "faint")
-    title.setToolTip(tip)
-    value.setToolTip(tip)
+    title.setToolTip(hover(name, tip))
+    value.setToolTip(hover(name, tip))
     value.setAccessibleName(name)
     return row(title, 1, value), value
 
