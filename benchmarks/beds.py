@@ -15,8 +15,9 @@ import shapely
 from report import loaded, say, summed_up
 
 from deft_slab.core.handoff.beds import ROUNDS, BedSearch, lay_out
-from deft_slab.core.handoff.delivery import Wished, deliver
+from deft_slab.core.handoff.delivery import deliver
 from deft_slab.core.handoff.job import job_of
+from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.model import Model
 from deft_slab.core.nesting.footprint import footprint
 from deft_slab.core.nesting.nest import nested

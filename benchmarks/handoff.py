@@ -18,9 +18,10 @@ import pypdf
 import pyvista
 
 from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.delivery import Wished, deliver
+from deft_slab.core.handoff.delivery import deliver
 from deft_slab.core.handoff.sheet.made import Sheet, sheet_of
 from deft_slab.core.handoff.sheet.subject import gathered
+from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.mend.mended import advised
 from deft_slab.core.plan import Plan

@@ -23,12 +23,13 @@ from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
 from deft_slab.core.handoff.beds import BedSearch, lay_out
 from deft_slab.core.handoff.colours import colour_of
-from deft_slab.core.handoff.delivery import FORMATS, Wished, deliver
-from deft_slab.core.handoff.formats import UNITLESS, read_again, surface_bytes
+from deft_slab.core.handoff.delivery import deliver
+from deft_slab.core.handoff.formats import read_again, surface_bytes
 from deft_slab.core.handoff.job import bed_seconds, job_of
 from deft_slab.core.handoff.laid import collisions
-from deft_slab.core.handoff.naming import named
+from deft_slab.core.handoff.naming import UNITLESS, named
 from deft_slab.core.handoff.verified import verified
+from deft_slab.core.handoff.wished import FORMATS, Wished
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.threemf import items_in, wrapper
 from deft_slab.core.plan import Plan

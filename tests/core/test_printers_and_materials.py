@@ -21,10 +21,11 @@ from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.handoff.beds import BedSearch, laid_with_job, lay_out
-from deft_slab.core.handoff.delivery import Wished, deliver, write_bed
+from deft_slab.core.handoff.delivery import deliver, write_bed
 from deft_slab.core.handoff.laid import bed_printer, collisions, kept_as
 from deft_slab.core.handoff.sharing import _estimated, _shared, _Task, shared_out
 from deft_slab.core.handoff.sheet.made import sheet_for
+from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.intake.threemf import wrapper
 from deft_slab.core.joins import GlueJoin
 from deft_slab.core.judge.effort import layer_count

@@ -21,7 +21,8 @@ from PIL import Image
 
 from deft_slab.core.errors import BadPlan, SaveFailed, UnreadableFile
 from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.delivery import Wished, deliver
+from deft_slab.core.handoff.delivery import deliver
+from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.sending.link import Link, NotThere, PrinterTrouble, status_in

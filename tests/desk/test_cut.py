@@ -42,7 +42,7 @@ def wait(desk, ready) -> None:
 
 def test_one_piece_is_parted_further_and_the_whole_anew(cut):
     """What was parted already stays; looking can be stopped, and goes on where it was."""
-    state, ways, panel = cut.state, cut.state.ways, cut.window.cut_panel.ways
+    state, ways, panel = cut.state, cut.state.ways, cut.window.panels["Cut"].ways
     wait(cut, lambda: ways.found is not None and ways.found.done)
     number = next(n for n, way in enumerate(ways.found.ways) if way.cuts == 1)
     QTest.mouseClick(panel.chart, LEFT, PLAIN, panel.chart.place_of(number).toPoint())
@@ -74,7 +74,7 @@ def test_one_piece_is_parted_further_and_the_whole_anew(cut):
 
 def test_the_front_finds_the_cut_under_the_beam(cut):
     """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
-    ways, panel = cut.state.ways, cut.window.cut_panel.ways
+    ways, panel = cut.state.ways, cut.window.panels["Cut"].ways
     before = cut.state.evaluated.outcome.totals.support_volume_mm3
     wait(cut, lambda: ways.found is not None and ways.found.done)
     found = ways.found.ways
@@ -126,7 +126,7 @@ def test_the_cut_map_rests_while_another_step_is_open(desk, tee):
 
 def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
     search, cut_map = cut.state.search, cut.window.panels["Cut"].where.map
-    cut.window.cut_panel.turn_to("Where")
+    cut.window.panels["Cut"].turn_to("Where")
     wait(cut, lambda: search.map is not None)
     assert len(search.map) > 250
     level = cut_map.place_of(np.array([0.0, 0.0, 1.0]))
@@ -597,8 +597,8 @@ def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
     desk.settle()
     where = desk.window.panels["Cut"].where
     assert desk.state.search.map is None
-    assert "Size can close it" in desk.window.cut_panel.ways.chart._why
-    desk.window.cut_panel.turn_to("Where")
+    assert "Size can close it" in desk.window.panels["Cut"].ways.chart._why
+    desk.window.panels["Cut"].turn_to("Where")
     assert "Size can close it" in where._said.text()
     pressed(desk, "+ Straight")
     desk.settle()

@@ -43,7 +43,7 @@ def settled(desk) -> None:
 
 def drag(desk, page: int, start, by: QPoint, give_up: bool = False) -> None:
     """Drags on the book from a place of the contact, (2,) mm across, by pixels."""
-    book = desk.window.join_panel.contacts.book
+    book = desk.window.panels["Join"].contacts.book
     at = book.place_of(start, page).toPoint()
     QTest.mousePress(book, LEFT, PLAIN, at)
     for step in range(1, 6):
@@ -57,7 +57,7 @@ def drag(desk, page: int, start, by: QPoint, give_up: bool = False) -> None:
 
 def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     """Proposed, looked at, dragged, sized, typed, put on the other piece, dry-fitted, undone."""
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     assert "no join yet" in halves.read(panel)
     # the beam lies turned over on its cut face, and the post stands on its foot
     assert "lies on this face, 1 " in words(panel) or "facing up, 1 " in words(panel)
@@ -124,8 +124,8 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     settled(halves)
     assert state.plan.join(other.id).clearance is None
     # the dry fit
-    halves.click(halves.window.join_panel.tabs["Dry fit"])
-    fit = halves.window.join_panel.fit
+    halves.click(halves.window.panels["Join"].tabs["Dry fit"])
+    fit = halves.window.panels["Join"].fit
     halves.qtbot.waitUntil(lambda: state.fitting.fitted is not None, timeout=PATIENCE)
     halves.qtbot.wait(20)
     assert "free all the way" in words(fit)
@@ -135,7 +135,7 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     assert np.abs(state.view.fitted).max() == 0
     poses = [one.pose.shift for one in halves.bed.scene.placed]
     assert poses[0] == pytest.approx(poses[1])
-    halves.click(halves.window.join_panel.tabs["Contacts"])
+    halves.click(halves.window.panels["Join"].tabs["Contacts"])
     assert state.view.fitted is None
     while state.history.undo_text and "join" in state.history.undo_text or state.plan.joins:
         halves.undo()
@@ -146,7 +146,7 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
 
 @pytest.mark.parametrize("kind", sorted(ON_DESK))
 def test_each_kind_is_added_shown_and_removed(halves, kind):
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds[kind])
     settled(halves)
     (join,) = state.plan.joins
@@ -187,7 +187,7 @@ def test_all_kinds_of_the_core_are_on_the_desk():
 
 def test_the_room_agrees_with_what_is_made(halves):
     """Where the map says that there is room enough, the join has the wall that the printer needs; beyond it not."""
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds["key"])
     settled(halves)
     room, book = state.joining.room_here, panel.book
@@ -205,7 +205,7 @@ def test_the_room_agrees_with_what_is_made(halves):
 
 
 def test_what_cannot_be_made_is_said_and_listed_first(halves):
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     state.cutting.add((1.0, 0.0, 0.0), 0.0)
     halves.settle()
     assert len(state.joining.contacts) == 4
@@ -236,7 +236,7 @@ def test_what_cannot_be_made_is_said_and_listed_first(halves):
 
 
 def test_values_that_make_no_sense_change_nothing(halves):
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds["key"])
     settled(halves)
     plan = state.plan
@@ -252,10 +252,10 @@ def test_values_that_make_no_sense_change_nothing(halves):
 
 
 def test_a_coupon_is_written_and_what_fitted_is_kept(halves, tmp_path, monkeypatch):
-    state, panel = halves.state, halves.window.join_panel.coupon
+    state, panel = halves.state, halves.window.panels["Join"].coupon
     target = tmp_path / "coupon.3mf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    halves.click(halves.window.join_panel.tabs["Coupon"])
+    halves.click(halves.window.panels["Join"].tabs["Coupon"])
     halves.type(panel.count, "3")
     halves.click(panel.write)
     halves.qtbot.waitUntil(target.exists, timeout=PATIENCE)

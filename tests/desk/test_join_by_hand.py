@@ -37,16 +37,16 @@ def field_of(panel, name):
 
 def dry(desk):
     """Opens Dry fit, and waits for what comes of it."""
-    desk.click(desk.window.join_panel.tabs["Dry fit"])
+    desk.click(desk.window.panels["Join"].tabs["Dry fit"])
     desk.qtbot.waitUntil(lambda: desk.state.fitting.fitted is not None, timeout=PATIENCE)
     desk.qtbot.wait(20)
-    return desk.window.join_panel.fit
+    return desk.window.panels["Join"].fit
 
 
 def test_a_shell_is_joined_dry_fitted_and_handed_off_by_mouse_and_keys(shell, tmp_path, monkeypatch):
     """Too thin for a key: a splint is proposed, made narrower and put in two parts by typing; a band follows outside,
     for a measured girth; together they go on to the bed and into files, read back by trimesh."""
-    state, panel = shell.state, shell.window.join_panel.contacts
+    state, panel = shell.state, shell.window.panels["Join"].contacts
     shell.click(panel.propose_all)
     settled(shell)
     (splint,) = state.plan.joins
@@ -92,7 +92,7 @@ def test_a_shell_is_joined_dry_fitted_and_handed_off_by_mouse_and_keys(shell, tm
 
 def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
     """A swivel under the beam: the slider turns its second piece about the post; what it does is said."""
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds["pivot"])
     settled(halves)
     assert "that turn, not glued" in words(panel)
@@ -115,7 +115,7 @@ def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
     # the axis stays where it is
     at = np.array(one.turn.place)
     assert pose.rotation @ at + pose.shift == pytest.approx(still.rotation @ at + still.shift, abs=1e-9)
-    halves.click(halves.window.join_panel.tabs["Contacts"])
+    halves.click(halves.window.panels["Join"].tabs["Contacts"])
     assert not state.view.turned
     # a knuckle in the middle of the post turns only as far as its faces let it
     panel._switch("As a knuckle")
@@ -128,7 +128,7 @@ def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
 
 
 def test_a_key_is_turned_by_its_handle_and_by_keys(halves):  # noqa: F811
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds["key"])
     settled(halves)
     assert panel.book._one.heading is None  # a round one is the same all around
@@ -169,7 +169,7 @@ def test_a_key_is_turned_by_its_handle_and_by_keys(halves):  # noqa: F811
 
 
 def test_ones_own_rods_are_kept_and_used(halves):  # noqa: F811
-    state, panel = halves.state, halves.window.join_panel.contacts
+    state, panel = halves.state, halves.window.panels["Join"].contacts
     halves.click(panel.adds["dowel hole"])
     settled(halves)
     halves.type(panel.rods, "2.5 4,2")

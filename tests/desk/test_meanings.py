@@ -16,7 +16,13 @@ PAGE = Path(__file__).parent.parent.parent / "docs/figures.md"
 def test_every_figure_of_the_window_can_be_looked_up(desk):
     """Rows of the panels and columns of the ledger: where the pointer rests, it is said what it means and how it is
     computed; the page of figures says the same."""
-    rows = [name for panel in desk.window.findChildren(Panel) for name in panel._figure_rows]
+    rows = [
+        name
+        for step in desk.window.panels.values()
+        for panel in [step, *step.findChildren(Panel)]
+        if isinstance(panel, Panel)
+        for name in panel._figure_rows
+    ]
     assert len(rows) > 40
     for name in [*rows, *(column.title for column in COLUMNS)]:
         found = meaning_of(name)

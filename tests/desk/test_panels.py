@@ -28,6 +28,8 @@ from deft_slab.desk.requests import OpenFile
 from deft_slab.desk.scene.scene import scene_of
 from deft_slab.desk.scene.showing import Showing
 from deft_slab.desk.steps.check.lines import lines_of
+from deft_slab.desk.whole import DeskState
+from deft_slab.desk.window import Window
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
 
@@ -264,3 +266,21 @@ def test_the_program_takes_its_own_picture(light_demo, tmp_path):
     assert (image.width(), image.height()) == (1280, 800)
     colours = {image.pixel(x, y) for x in range(240, 940, 7) for y in range(60, 560, 7)}
     assert len(colours) > 100
+
+
+def test_panels_are_made_once_the_window_is_there(qtbot, jobs):
+    """Nothing of the steps is loaded before the first picture; then one panel is made after the other, or at once where
+    one is wanted."""
+    window = Window(DeskState(jobs))
+    assert window._stack.count() == 1
+    window.show()
+    qtbot.waitUntil(lambda: window._stack.count() == 1 + len(window.panels), timeout=PATIENCE)
+    made = list(window.panels.values())
+    assert [window._stack.indexOf(panel) for panel in made] == list(range(1, 7))
+    assert window.panels["Cut"] is made[2]
+    with pytest.raises(KeyError):
+        window.panels["Paint"]
+    window.bed.sleep()
+    window.state.close()
+    window.hide()
+    window.deleteLater()

@@ -42,7 +42,7 @@ def block(desk, tmp_path):
 
 
 def section(desk):
-    return desk.window.handoff_panel.printers
+    return desk.window.panels["Hand off"].printers
 
 
 def wait(desk, ready):

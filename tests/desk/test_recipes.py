@@ -143,7 +143,7 @@ def take(button, name):
 
 
 def test_what_matters_in_a_seat_is_kept_and_taken_again(parted, monkeypatch):
-    panel = parted.window.tilt_panel.finding
+    panel = parted.window.panels["Tilt"].finding
     assert "None is kept yet" in menu_of(panel.presets)
     panel.sliders["support"].setValue(73)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Clean face", True))
@@ -158,7 +158,7 @@ def test_what_matters_in_a_seat_is_kept_and_taken_again(parted, monkeypatch):
 
 
 def test_wishes_for_ways_and_measures_of_joins(parted):
-    ways, state = parted.window.cut_panel.ways, parted.state
+    ways, state = parted.window.panels["Cut"].ways, parted.state
     state.ways.wish(pieces=5)
     ways.presets.keep("Five")
     state.ways.wish(pieces=3)
@@ -166,7 +166,7 @@ def test_wishes_for_ways_and_measures_of_joins(parted):
     assert state.ways.wishes.pieces == 5
     parted.go(4)
     parted.settle()
-    contacts = parted.window.join_panel.contacts
+    contacts = parted.window.panels["Join"].contacts
     state.joining.select("j1")
     contacts.presets.keep("Wide")
     state.joining.change("change a join", width=5)
@@ -181,7 +181,7 @@ def test_wishes_for_ways_and_measures_of_joins(parted):
 
 
 def test_a_preset_that_makes_no_sense_is_told(parted):
-    panel = parted.window.tilt_panel.finding
+    panel = parted.window.panels["Tilt"].finding
     panel.presets.keep("Odd")
     path = shelf("seats").folder / "odd.json"
     data = json.loads(path.read_text())

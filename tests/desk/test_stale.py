@@ -180,7 +180,7 @@ def test_looking_can_go_on_when_it_was_stopped_in_the_first_round(halves):
         state.search.look_again()
         halves.window.verbs.stop()
         halves.qtbot.waitUntil(lambda: not state.jobs.busy, timeout=PATIENCE)
-        panel = halves.window.cut_panel
+        panel = halves.window.panels["Cut"]
         assert state.ways.found is None
         assert panel.ways.on.isVisibleTo(panel.ways)
         assert panel.where.again.isVisibleTo(panel.where)

@@ -9,11 +9,12 @@ from typing import Any
 from ..core.coupons import CouponWish
 from ..core.errors import BadPlan
 from ..core.handoff.beds import ROUNDS, laid_with_job
-from ..core.handoff.delivery import LAYERS, SHEET, Wished, as_json, deliver
+from ..core.handoff.delivery import as_json, deliver
 from ..core.handoff.equal import first_equals
 from ..core.handoff.laid import collisions
 from ..core.handoff.sharing import shared_out
 from ..core.handoff.sheet.made import Sheet, sheet_for
+from ..core.handoff.wished import LAYERS, SHEET, Wished
 from ..core.joining.coupon import usual_steps
 from ..core.plan import Plan
 from ..core.posting.posted import in_bodies

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any, NoReturn, get_args
 
 from .. import about
-from ..core.handoff.delivery import FORMATS
 from ..core.handoff.naming import FIELDS, PATTERN
 from ..core.handoff.papers import PAPERS
+from ..core.handoff.wished import FORMATS
 from ..core.hollow import MOST_VENTS
 from ..core.intake.fineness import FINENESS
 from ..core.joins import STOCK, THICKEST, THINNEST

@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.handoff.delivery import Handed, Wished
 from ..core.handoff.papers import Paper
+from ..core.handoff.wished import Handed, Wished
 from ..core.lying import Lying
 from ..core.plan import Plan
 from .requests import OfPlan

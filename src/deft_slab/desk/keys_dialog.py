@@ -65,7 +65,8 @@ class KeysDialog(QDialog):
         self.table.itemDoubleClicked.connect(lambda _: self._do())
         self.edit = QKeySequenceEdit()
         self.edit.setMaximumSequenceLength(1)
-        self.edit.setAccessibleName("New keys")
+        for part in (self.edit, *self.edit.findChildren(QLineEdit)):
+            part.setAccessibleName("New keys")
         self.edit.setToolTip("Click here and press the keys that you want for the chosen action.")
         self.put = button("Put it there", "Puts the chosen action on these keys.", self._put)
         self.none = button("No keys", "Takes all keys off the chosen action.", lambda: self._keep(""))

@@ -8,6 +8,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
@@ -80,6 +81,11 @@ class Photographer:
         print(path.name)
 
 
+def _panel(window: Window, step: str) -> Any:
+    """The panel of a step; each has parts of its own."""
+    return window.panels[step]
+
+
 def main(folder: Path = FOLDER) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as own:
@@ -108,7 +114,7 @@ def _taken(folder: Path) -> int:
 def _tilting(eye: Photographer) -> None:
     """The gull's seats, its costs from below, its show faces, a lean by its pole, and two choices in twin view."""
     window, state = eye.window, eye.state
-    panel, bed = window.tilt_panel, window.bed
+    panel, bed = _panel(window, "Tilt"), window.bed
     eye.until(lambda: bool(state.seating.seats))
     eye.shoot("tilt")
     panel.turn_to("Costs")
@@ -145,7 +151,7 @@ def _tilting(eye: Photographer) -> None:
 
 def _cutting(eye: Photographer) -> None:
     """Finds where to part the gull, takes a cut of the list; then takes the post off by a loop, and a patch."""
-    state, panel = eye.state, eye.window.cut_panel
+    state, panel = eye.state, _panel(eye.window, "Cut")
     eye.go("Cut")
     eye.until(lambda: state.ways.found is not None and state.ways.found.done)
     found = state.ways.found.ways if state.ways.found else ()
@@ -161,12 +167,12 @@ def _cutting(eye: Photographer) -> None:
     eye.until(lambda: state.search.sweep is not None)
     eye.shoot("cut-in-place")
     eye.go("Join")
-    QTest.mouseClick(eye.window.join_panel.contacts.propose_all, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(_panel(eye.window, "Join").contacts.propose_all, Qt.MouseButton.LeftButton)
     eye.until(lambda: settled(state) and state.joining.room_here is not None)
     eye.shoot("join")
-    QTest.mouseClick(eye.window.join_panel.tabs["Dry fit"], Qt.MouseButton.LeftButton)
+    QTest.mouseClick(_panel(eye.window, "Join").tabs["Dry fit"], Qt.MouseButton.LeftButton)
     eye.until(lambda: settled(state) and state.fitting.fitted is not None)
-    eye.window.join_panel.fit.slider.setValue(10)
+    _panel(eye.window, "Join").fit.slider.setValue(10)
     eye.settle()
     eye.shoot("join-fit")
     eye.go("Hand off")
@@ -195,7 +201,7 @@ def _patch_on_the_breast(eye: Photographer) -> None:
     start = QPoint(*(int(value) for value in place))
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=start)
     eye.settle()
-    window.cut_panel.turn_to("This cut")
+    _panel(window, "Cut").turn_to("This cut")
     state.marker.set(reach=14.0)
     state.pointing.begin("cut brush")
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
@@ -236,7 +242,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
     QTest.keyClick(bed, Qt.Key.Key_L)
     eye.settle()
     bed.look_from("From the front corner")
-    window.cut_panel.turn_to("Pieces")
+    _panel(window, "Cut").turn_to("Pieces")
     eye.settle()
     eye.shoot("cut-bent")
     while state.plan.recipe:
@@ -247,7 +253,7 @@ def _loop_around_the_post(eye: Photographer) -> None:
 def _checking(eye: Photographer) -> None:
     """The puppet on a resin plate: an island that was flown to; then hollow, vented, plugged, on posts, cut open."""
     window, state = eye.window, eye.state
-    panel = window.check_panel
+    panel = _panel(window, "Check")
     eye.open(MODELS["puppet"])
     state.choose_printer(shipped_printers()["small-resin"])
     state.do_plan("lift it", state.plan.changed(lift=5.0))
@@ -283,7 +289,7 @@ def _checking(eye: Photographer) -> None:
 def _handing_off(eye: Photographer) -> None:
     """The sheet, at the steps of putting it together; a bed on a stand-in printer."""
     window, state = eye.window, eye.state
-    panel = window.handoff_panel
+    panel = _panel(window, "Hand off")
     QTest.mouseClick(panel.look, Qt.MouseButton.LeftButton)
     eye.until(lambda: window.verbs.sheet is not None and window.verbs.sheet.isVisible())
     sheet = window.verbs.sheet
@@ -308,7 +314,7 @@ def _handing_off(eye: Photographer) -> None:
 def _sizing(eye: Photographer) -> None:
     """A scan without a unit, full of holes; a helmet and its wearer; walls; the printers."""
     window, state = eye.window, eye.state
-    size = window.size_panel
+    size = _panel(window, "Size")
 
     def click(widget: QWidget) -> None:
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton)

@@ -1,4 +1,7 @@
-"""What menus, keys and buttons do that needs a dialog, or that no part of the state does alone."""
+"""What menus, keys and buttons do that needs a dialog, or that no part of the state does alone.
+
+Dialogs are loaded when they are first opened: the window is there before them.
+"""
 
 from __future__ import annotations
 
@@ -13,17 +16,13 @@ from PySide6.QtGui import QGuiApplication, QImage, QPixmap
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
-from ..core.handoff.delivery import Wished
 from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
+from ..core.handoff.wished import Wished
 from ..core.intake.endings import ENDINGS
 from ..demo import PROJECT
-from .comfort_dialog import ComfortDialog
 from .guide import Guide
-from .printer_dialog import PrinterDialog
-from .recipes_dialog import RecipesDialog
 from .sheet_dialog import SheetDialog
-from .trouble_report import ReportDialog
 from .whole import DeskState
 from .widgets.notice import Notice
 from .widgets.parts import plain
@@ -178,9 +177,13 @@ class Verbs(QObject):
     # the rest
 
     def edit_printers(self) -> None:
+        from .printer_dialog import PrinterDialog
+
         PrinterDialog(self.state, self.window).exec()
 
     def show_recipes(self) -> None:
+        from .recipes_dialog import RecipesDialog
+
         RecipesDialog(self.state, self.window).exec()
 
     def lead(self) -> None:
@@ -188,12 +191,16 @@ class Verbs(QObject):
         self.guide.begin()
 
     def show_comfort(self) -> None:
+        from .comfort_dialog import ComfortDialog
+
         ComfortDialog(self.state, self.redress, self.window).exec()
 
     def show_keys(self) -> None:
         self.open_keys()
 
     def show_report(self) -> None:
+        from .trouble_report import ReportDialog
+
         ReportDialog(self.state, self.window).exec()
 
     def keep_choice(self) -> None:

@@ -71,6 +71,7 @@ class DeskState(Desk):
 
     def close(self) -> None:
         """What is kept is written, and nothing unsaved is left behind."""
+        self.closing.emit()
         self.printing.close()
         self.autosave.close()
         self.remembering.close()

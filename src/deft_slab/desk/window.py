@@ -18,13 +18,8 @@ from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
 from .look.theme import dress, wants_dark
 from .pieces_pane import PiecesPane
-from .steps.check import CheckPanel
 from .steps.check.rail import show_on_rail
-from .steps.cut import CutPanel
-from .steps.handoff import HandOffPanel
-from .steps.join import JoinPanel
-from .steps.size import SizePanel
-from .steps.tilt import TiltPanel
+from .steps.panels import StepPanels
 from .strip import TitleStrip
 from .twin import TwinView
 from .verbs import Verbs
@@ -58,14 +53,8 @@ class Window(QMainWindow):
         self.bed = self.frame.bed
         self.verbs.picture = self.bed.as_image
         self.verbs.redress = self._redress
-        self.size_panel, self.tilt_panel, self.cut_panel = SizePanel(state), TiltPanel(state), CutPanel(state)
-        self.join_panel = JoinPanel(state, self.verbs)
-        self.check_panel = CheckPanel(state)
-        self.handoff_panel = HandOffPanel(state, self.verbs)
-        self.panels = {
-            "Size": self.size_panel, "Tilt": self.tilt_panel, "Cut": self.cut_panel, "Join": self.join_panel,
-            "Check": self.check_panel, "Hand off": self.handoff_panel,
-        }  # fmt: skip
+        self._stack = QStackedWidget()
+        self.panels = StepPanels(state, self.verbs, self._stack)
         self.ledger = Ledger(state)
         self.foot = Foot(state)
         self._build()
@@ -82,7 +71,7 @@ class Window(QMainWindow):
             self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
         self.frame.left_work.look()
         QTimer.singleShot(0, state.printing.begin)
-        QTimer.singleShot(_FRAME, self.bed.wake)  # the window is painted before VTK is loaded
+        QTimer.singleShot(_FRAME, self._wake)
 
     # building
 
@@ -152,11 +141,19 @@ class Window(QMainWindow):
         for part in self.foot.parts:
             self.ledger.foot.addWidget(part)
 
+    def _wake(self) -> None:
+        """Once the window is painted: VTK is loaded, then the panels are made, one after the other."""
+        self.bed.wake()
+        QTimer.singleShot(0, self._make_panels)
+
+    def _make_panels(self) -> None:
+        if self.panels.make_next():
+            QTimer.singleShot(_FRAME, self._make_panels)
+
     def _right(self) -> QWidget:
         right = QWidget()
         right.setObjectName("right")
         right.setFixedWidth(330)
-        self._stack = QStackedWidget()
         self._nothing = Panel()
         self._nothing.head("Nothing open")
         self._nothing.add(
@@ -168,8 +165,7 @@ class Window(QMainWindow):
             )
         )
         self._nothing.column.addStretch(1)
-        for panel in (self._nothing, *self.panels.values()):
-            self._stack.addWidget(panel)
+        self._stack.addWidget(self._nothing)
         layout = QVBoxLayout(right)
         layout.setContentsMargins(1, 0, 0, 0)
         layout.addWidget(self._stack)
@@ -276,5 +272,4 @@ class Window(QMainWindow):
         self.twin.sleep()
         self.state.jobs.close()
         self.state.close()
-        self.handoff_panel.printers.close_children()
         super().closeEvent(event)

@@ -9,7 +9,7 @@ import json
 import math
 import tempfile
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
@@ -22,54 +22,24 @@ from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from .equal import each_once
-from .formats import PLAIN, surface_bytes
+from .formats import surface_bytes
 from .grid import two_sided
 from .job import PrintJob
 from .laid import Laid, bed_printer
-from .naming import PATTERN, named, unit_said
+from .naming import named, unit_said
 from .pieces import centred, together_bytes
 from .saving import make_folder, refuse_existing, write_whole
 from .shrinking import as_printed
 from .verified import verified
+from .wished import FORMATS, LAYERS, SHEET, Handed, Wished
 
 if TYPE_CHECKING:
     from .sheet.made import Sheet
 
 Floats = NDArray[np.float64]
 
-FORMATS = ("3mf", *PLAIN)
 _THUMBNAIL = 320
 """Pixels across."""
-LAYERS = ("layers.zip", "layers.3mf")
-SHEET = ("sheet.pdf", "sheet.html")
-
-
-@dataclass(frozen=True)
-class Wished:
-    """What is written. pieces, beds : endings of the formats for each piece, and for each bed, as many as are wanted
-    assembled : each piece where it belongs on the prop, and not in its seat; equal_once : equal pieces as one file
-    layers : of each bed, as pictures in a ZIP and as polygons in a 3MF; pattern : of the names of pieces; see FIELDS"""
-
-    pieces: tuple[str, ...] = ("stl",)
-    beds: tuple[str, ...] = ("3mf",)
-    assembled: bool = False
-    equal_once: bool = False
-    layers: bool = False
-    pattern: str = PATTERN
-
-
-@dataclass(frozen=True)
-class Handed:
-    """A file. piece : number of the piece in the list, None for a bed; bed : its number, None for a piece; count : how
-    often it is to be printed, or how many pieces are in it; triangles; volume : mm3; size : (3,) mm"""
-
-    path: Path
-    piece: int | None
-    bed: int | None
-    count: int
-    triangles: int
-    volume: float
-    size: tuple[float, float, float]
 
 
 def deliver(

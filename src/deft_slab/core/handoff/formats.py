@@ -17,10 +17,6 @@ from .grid import on_grid, watertight
 Floats = NDArray[np.float64]
 Ints = NDArray[np.integer]
 
-PLAIN = ("stl", "ply", "obj", "off", "glb")
-"""Endings of the formats that hold one surface; 3MF is written elsewhere."""
-UNITLESS = ("stl", "ply", "obj", "off")
-"""Those that do not say what one unit is."""
 _GLB = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]]) / 1000.0
 """To metres, and +Y up (glTF 2.0 specification, section 3.4)."""
 

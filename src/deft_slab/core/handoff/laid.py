@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from ..anchored import nearest_alike
 from ..lying import Lying
 from ..outcome import Piece
 from ..printer import Printer
+
+if TYPE_CHECKING:
+    import shapely
 
 Floats = NDArray[np.float64]
 
@@ -100,6 +103,8 @@ def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] =
 
 def _too_near(laid: Sequence[Laid], own: Sequence[int], printer: Printer) -> list[tuple[int, int]]:
     """Of those on one bed, by their numbers."""
+    import shapely  # slow to load, and this module is known to the window
+
     found = []
     room_x, room_y, _ = printer.room
     low, high = printer.margin - _TOUCH, 1e9

@@ -7,7 +7,6 @@ import string
 
 from ..errors import BadPlan
 from ..outcome import Piece
-from .formats import UNITLESS
 
 PATTERN = "{number}-{name}{times}{unit}"
 """How files of pieces are named, unless it is said otherwise."""
@@ -15,6 +14,8 @@ FIELDS = {
     "number": "of the piece", "name": "of the piece", "times": "“-print-3-times” where it is to be printed that often",
     "copies": "how often it is to be printed", "bed": "on which it lies", "unit": "“-mm” where the format has none",
 }  # fmt: skip
+UNITLESS = ("stl", "ply", "obj", "off")
+"""Endings of the formats that do not say what one unit is."""
 _LONGEST_NAME = 120
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
 """Names that some file systems refuse (from memory)."""

@@ -27,12 +27,13 @@ from ..versions import as_object
 from .beds import lay_out
 from .colours import colour_of, rgb_of
 from .equal import each_once
-from .formats import PLAIN, in_file, surface_bytes
+from .formats import in_file, surface_bytes
 from .grid import two_sided
 from .laid import Laid
 from .naming import slug, times_said
 from .package import packed, part_of
 from .saving import keep_beside, make_folder, refuse_existing, write_whole
+from .wished import PLAIN
 from .written import Written
 
 Floats = NDArray[np.float64]

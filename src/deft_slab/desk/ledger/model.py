@@ -143,6 +143,11 @@ def cell_text(column: Column, row: Row) -> str:
     return about + column.shown(value)
 
 
+def _read_aloud(column: Column, row: Row) -> str:
+    """A figure with what it is, as a screen reader says it."""
+    return f"{column.title} {cell_text(column, row)}"
+
+
 class LedgerModel(QAbstractTableModel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -257,8 +262,12 @@ class LedgerModel(QAbstractTableModel):
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self.rows[index.row()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+        if role == Qt.ItemDataRole.DisplayRole:
             return row.name if index.column() == 0 else cell_text(COLUMNS[index.column() - 1], row)
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            if index.column() == 0:
+                return ", ".join((row.name, *(_read_aloud(one, row) for one in COLUMNS if self.shows(one))))
+            return _read_aloud(COLUMNS[index.column() - 1], row)
         if role == Qt.ItemDataRole.EditRole and index.column() == 0:
             return row.name
         if role == Qt.ItemDataRole.ToolTipRole:

@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-import shapely
 from PySide6.QtCore import QObject, Signal
 
 from ...core.errors import BadPlan, DeftError
-from ...core.handoff.delivery import Handed, Wished
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as, numbered
 from ...core.handoff.papers import Paper
+from ...core.handoff.wished import Handed, Wished
 from ...core.lying import BedsBy
 from ...core.plan import Plan
 from ...core.printer import Printer
@@ -102,7 +101,9 @@ class Bedding(QObject):
         if number is None or number >= len(self.laid):
             return
         one = self.laid[number]
-        x, y, _, _ = shapely.affinity.rotate(one.outline, degrees, origin="center").bounds
+        from shapely import affinity  # slow to load: the window is there before it
+
+        x, y, _, _ = affinity.rotate(one.outline, degrees, origin="center").bounds
         turn = (one.turn + degrees + 180.0) % 360.0 - 180.0
         self._put("turn a piece on its bed", number, bed=one.of_printer, x=x, y=y, turn=turn)
 

@@ -33,6 +33,7 @@ class ProjectState(QObject):
     """
 
     opened = Signal()
+    closing = Signal()
     project_changed = Signal()
     settings_changed = Signal()
     failed = Signal(object)

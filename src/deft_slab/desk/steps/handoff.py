@@ -7,9 +7,9 @@ from functools import partial
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from ...core import text
-from ...core.handoff.delivery import Wished
 from ...core.handoff.equal import firsts_of
 from ...core.handoff.papers import NAMES, PAPERS, Paper
+from ...core.handoff.wished import Wished
 from ...core.lying import BedsBy
 from ..state.bedding import STEP
 from ..verbs import Verbs

@@ -36,6 +36,7 @@ class PrintersSection(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._printing = state, state.printing
+        state.closing.connect(self.close_children)
         self._children: list[QProcess] = []
         self.list = QVBoxLayout()
         self.list.setSpacing(4)

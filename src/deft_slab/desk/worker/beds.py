@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 from ...core.handoff.beds import ROUNDS, BedSearch, laid_with_job
-from ...core.handoff.delivery import Handed, deliver, write_bed
+from ...core.handoff.delivery import deliver, write_bed
 from ...core.handoff.job import PrintJob
 from ...core.handoff.laid import Laid, by_hand_of, kept_as
 from ...core.handoff.papers import PAPERS, Paper
 from ...core.handoff.sharing import shared_out
 from ...core.handoff.sheet.made import Sheet, pages_of, sheet_for
+from ...core.handoff.wished import Handed
 from ...core.outcome import Outcome
 from ...core.plan import Plan
 from ...core.posting.posted import in_bodies

@@ -1,0 +1,81 @@
+"""The panels of the steps, each made when it is first wanted: the window is there before them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
+
+from PySide6.QtWidgets import QStackedWidget, QWidget
+
+from ..verbs import Verbs
+from ..whole import DeskState
+
+
+def _size(state: DeskState, verbs: Verbs) -> QWidget:
+    from .size import SizePanel
+
+    return SizePanel(state)
+
+
+def _tilt(state: DeskState, verbs: Verbs) -> QWidget:
+    from .tilt import TiltPanel
+
+    return TiltPanel(state)
+
+
+def _cut(state: DeskState, verbs: Verbs) -> QWidget:
+    from .cut import CutPanel
+
+    return CutPanel(state)
+
+
+def _join(state: DeskState, verbs: Verbs) -> QWidget:
+    from .join import JoinPanel
+
+    return JoinPanel(state, verbs)
+
+
+def _check(state: DeskState, verbs: Verbs) -> QWidget:
+    from .check import CheckPanel
+
+    return CheckPanel(state)
+
+
+def _hand_off(state: DeskState, verbs: Verbs) -> QWidget:
+    from .handoff import HandOffPanel
+
+    return HandOffPanel(state, verbs)
+
+
+PANELS: dict[str, Callable[[DeskState, Verbs], QWidget]] = {
+    "Size": _size, "Tilt": _tilt, "Cut": _cut, "Join": _join, "Check": _check, "Hand off": _hand_off,
+}  # fmt: skip
+"""What makes each, by the name of its step. The modules are loaded then too."""
+
+
+class StepPanels(Mapping[str, QWidget]):
+    """By the name of the step. stack : which they are put on"""
+
+    def __init__(self, state: DeskState, verbs: Verbs, stack: QStackedWidget) -> None:
+        self._wanted = {step: partial(make, state, verbs) for step, make in PANELS.items()}
+        self._stack = stack
+        self._made: dict[str, QWidget] = {}
+
+    def __getitem__(self, step: str) -> QWidget:
+        if step not in self._made:
+            self._made[step] = self._wanted[step]()
+            self._stack.addWidget(self._made[step])
+        return self._made[step]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._wanted)
+
+    def __len__(self) -> int:
+        return len(self._wanted)
+
+    def make_next(self) -> bool:
+        """Makes one more, while there is time; whether there are others still to be made."""
+        missing = [step for step in self if step not in self._made]
+        if missing:
+            self[missing[0]]
+        return len(missing) > 1
