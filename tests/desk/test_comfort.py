@@ -27,7 +27,7 @@ def light_again(qapp):
 
 @pytest.fixture
 def dialog(desk, light_again):
-    made = ComfortDialog(desk.state, desk.window._redress, desk.window)
+    made = ComfortDialog(desk.state, desk.window.redress, desk.window)
     made.show()
     yield made
     made.close()

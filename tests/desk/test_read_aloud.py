@@ -53,7 +53,7 @@ def test_all_that_takes_the_keys_has_a_name(desk, tee):
     lambda desk: PrinterDialog(desk.state, desk.window),
     lambda desk: RecipesDialog(desk.state, desk.window),
     lambda desk: ReportDialog(desk.state, desk.window),
-    lambda desk: ComfortDialog(desk.state, desk.window._redress, desk.window),
+    lambda desk: ComfortDialog(desk.state, desk.window.redress, desk.window),
     lambda desk: KeysDialog(desk.state, desk.window._actions, desk.window._set_keys, desk.window),
 ])  # fmt: skip
 def test_dialogs_too(desk, made):

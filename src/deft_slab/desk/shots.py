@@ -104,6 +104,7 @@ def _taken(folder: Path) -> int:
     _cutting(eye)
     _checking(eye)
     _sizing(eye)
+    _first_job_in_the_dark(eye)
     window.state.jobs.close()
     window.state.close()
     window.bed.sleep()
@@ -183,41 +184,22 @@ def _cutting(eye: Photographer) -> None:
         state.undo()
     eye.settle()
     _loop_around_the_post(eye)
-    _patch_on_the_breast(eye)
 
 
-def _patch_on_the_breast(eye: Photographer) -> None:
-    """Brushes a patch on the gull's breast, and has its face flat."""
-    window, state, bed = eye.window, eye.state, eye.window.bed
-    bed.look_from("From the right")
+def _first_job_in_the_dark(eye: Photographer) -> None:
+    """The hook, led to its cut, in the dark look."""
+    window, state = eye.window, eye.state
+    state.change_settings(state.settings.model_copy(update={"look": "dark"}))
+    window.redress()
+    eye.open(MODELS["hook"])
+    window.verbs.lead()
+    eye.go("Cut")
+    eye.until(lambda: state.ways.found is not None and state.ways.found.done)
     eye.settle()
-    state.placing.add("patch")
-    assert bed.scene is not None
-    vertices = state.model.solid.vertices
-    # the foremost place between the post and the head
-    breast = vertices[(vertices[:, 2] > 72.0) & (vertices[:, 2] < 84.0)]
-    foremost = breast[int(np.argmax((bed.scene.model.of(breast))[:, 0]))]
-    place = bed.camera.project(bed.scene.model.of(foremost[None])[0], bed.width(), bed.height())[0]
-    start = QPoint(*(int(value) for value in place))
-    QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=start)
-    eye.settle()
-    _panel(window, "Cut").turn_to("This cut")
-    state.marker.set(reach=14.0)
-    state.pointing.begin("cut brush")
-    QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    for step in range(1, 7):
-        QTest.mouseMove(bed, start + QPoint(0, -6 * step))
-        QTest.qWait(20)
-    QTest.mouseRelease(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(0, -36))
-    eye.settle()
-    QTest.keyClick(bed, Qt.Key.Key_Escape)
-    state.cutting.change("flatten a face", flat=0.6)
-    eye.settle()
-    bed.look_from("From the front corner")
-    eye.settle()
-    eye.shoot("cut-patch")
-    while state.plan.recipe:
-        state.undo()
+    eye.shoot("first-job")
+    window.verbs.guide.leave()
+    state.change_settings(state.settings.model_copy(update={"look": "light"}))
+    window.redress()
     eye.settle()
 
 

@@ -52,7 +52,7 @@ class Window(QMainWindow):
         self.frame = BedFrame(state, self.notice, self.verbs)
         self.bed = self.frame.bed
         self.verbs.picture = self.bed.as_image
-        self.verbs.redress = self._redress
+        self.verbs.redress = self.redress
         self._stack = QStackedWidget()
         self.panels = StepPanels(state, self.verbs, self._stack)
         self.ledger = Ledger(state)
@@ -86,7 +86,7 @@ class Window(QMainWindow):
     def _open_keys(self) -> None:
         KeysDialog(self.state, self._actions, self._set_keys, self).exec()
 
-    def _redress(self) -> None:
+    def redress(self) -> None:
         """Puts the chosen look on, all over the window."""
         application = QApplication.instance()
         if isinstance(application, QApplication):
