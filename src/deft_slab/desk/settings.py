@@ -43,7 +43,7 @@ class Settings(BaseModel):
 
     stock: tuple[Annotated[float, Field(gt=THINNEST, le=THICKEST)], ...] = Field(default=STOCK, max_length=40)
     """mm, diameters of the rods that one has, thinnest first: what dowel holes and pins are made for."""
-    ledger_height: int = Field(default=228, ge=80, le=4000)
+    ledger_height: int = Field(default=234, ge=80, le=4000)
     """Pixels that the ledger may take where it has as many rows."""
     look: Literal["light", "dark", "as the desktop"] = "as the desktop"
     type_size: Literal[100, 125, 150, 175, 200] = 100

@@ -128,7 +128,7 @@ class _Painter(QStyledItemDelegate):
 
 _NAMES, _NARROW, _FEW = 250, 172, 12
 """Pixels of the column of names: usually, and beside more figures than these."""
-_HEADER = 34
+_HEADER = 40
 
 
 class _Table(QTableView):

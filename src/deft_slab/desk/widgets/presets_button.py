@@ -27,6 +27,7 @@ class PresetsButton(QToolButton):
         self._of, self._now, self._take, self._failed = of, now, take, failed
         self.setText("Presets")
         self.setProperty("role", "small")
+        self.setFixedHeight(22)  # as high as the small buttons beside it
         self.setToolTip("Takes values that were kept under a name, or keeps those that are set now.")
         self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.presets = QMenu(self)
