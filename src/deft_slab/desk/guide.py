@@ -12,6 +12,7 @@ from ..core import text
 from ..core.checked import Island
 from ..core.documents import triple
 from ..core.errors import DeftError
+from ..core.plan import Plan
 from .replies import SeatShown, WayShown
 from .state.desk import STEPS
 from .steps.check.lines import Line, lines_of
@@ -49,7 +50,7 @@ class Guide(QObject):
         super().__init__(parent)
         self._state, self._ask_open, self._ask_folder = state, ask_open, ask_folder
         self._taking = ""
-        self.written = False
+        self._written: Plan | None = None
         for signal in (
             state.project_changed, state.outcome_changed, state.step_changed, state.settings_changed,
             state.selection_changed, state.view_changed, state.seating.changed, state.ways.changed,
@@ -212,7 +213,7 @@ class Guide(QObject):
         self._state.posting.propose()
 
     def _hand_off(self) -> Proposal:
-        if self.written:
+        if self._written == self._state.plan:
             return Proposal("That is a whole job: the folder holds the beds, and the sheet for the bench. Save the "
                             "project to come back to it.", "Done", self.leave)  # fmt: skip
         work = self._state.bedding.work
@@ -264,7 +265,7 @@ class Guide(QObject):
             self._look()
 
     def _on_opened(self) -> None:
-        self.written, self._taking = False, ""
+        self._written, self._taking = None, ""
         if self.on:
             self._state.go_to("Size")
 
@@ -273,5 +274,5 @@ class Guide(QObject):
         self.changed.emit()
 
     def _on_written(self) -> None:
-        self.written = True
+        self._written = self._state.plan if self._state.is_open else None
         self.changed.emit()
