@@ -8,9 +8,10 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
+from report import say
 
 from deft_slab.demo import MODELS
 from deft_slab.desk.window import Window
@@ -45,14 +46,14 @@ class Heart:
         self._timer.stop()
 
 
-def _until(ready: Callable[[], bool], seconds: float = 180.0) -> None:
-    end = time.monotonic() + seconds
-    application = QApplication.instance()
-    while not ready():
-        if time.monotonic() > end:
-            raise TimeoutError
-        application.processEvents()
-        time.sleep(0.0005)
+def wait(until: Callable[[], bool], seconds: float = 60.0) -> None:
+    loop, end = QEventLoop(), time.monotonic() + seconds
+    timer = QTimer()
+    timer.timeout.connect(lambda: loop.quit() if until() or time.monotonic() > end else None)
+    timer.start(2)
+    loop.exec()
+    if not until():
+        raise TimeoutError("the window did not get ready")
 
 
 def whole_job(window: Window, folder: Path) -> Heart:
@@ -60,22 +61,22 @@ def whole_job(window: Window, folder: Path) -> Heart:
     state, card = window.state, window.frame.guide
     state.opening.may_leave = lambda: True
     QFileDialog.getExistingDirectory = lambda *_: str(folder)
-    _until(lambda: window.bed.awake and all(window.panels.values()))
+    wait(lambda: window.bed.awake and all(window.panels.values()))
     heart = Heart()
     state.opening.open(MODELS["hook"])
     window.verbs.lead()
     while True:
-        _until(lambda: card.take.isVisible())
+        wait(card.take.isVisible, 180.0)
         said, step = card.take.text(), window.verbs.guide.step
         heart.doing = f"{said} ({step})"
         if card.take.text() == "Done":
             break
         QTest.mouseClick(card.take, _LEFT)
-        _until(lambda said=said, step=step: card.take.text() != said or window.verbs.guide.step != step)
+        wait(lambda said=said, step=step: card.take.text() != said or window.verbs.guide.step != step)
     for step, panel in window.panels.items():
         heart.doing = f"going to {step}"
         state.go_to(step)
-        _until(lambda: state.up_to_date and not state.jobs.busy_with("evaluate"))
+        wait(lambda: state.up_to_date and not state.jobs.busy_with("evaluate"))
         for name, tab in getattr(panel, "tabs", {}).items():
             heart.doing = f"{step}, {name}"
             QTest.mouseClick(tab, _LEFT)
@@ -83,10 +84,10 @@ def whole_job(window: Window, folder: Path) -> Heart:
     heart.doing = "undo and redo"
     for _ in range(3):
         state.undo()
-        _until(lambda: state.up_to_date)
+        wait(lambda: state.up_to_date)
     for _ in range(3):
         state.redo()
-        _until(lambda: state.up_to_date)
+        wait(lambda: state.up_to_date)
     heart.stop()
     return heart
 
@@ -95,7 +96,7 @@ def idle_share(window: Window, seconds: float = 5.0) -> tuple[float, float]:
     """Shares of one processor that the window and its worker take while nothing happens."""
     state = window.state
     state.go_to("Size")
-    _until(lambda: state.up_to_date and not state.jobs.busy)
+    wait(lambda: state.up_to_date and not state.jobs.busy)
     QTest.qWait(1500)
 
     def used() -> tuple[float, float]:
@@ -112,7 +113,7 @@ def idle_share(window: Window, seconds: float = 5.0) -> tuple[float, float]:
     return (after[0] - before[0]) / took, (after[1] - before[1]) / took
 
 
-def answering(window: Window, say: Callable[[str, str, str, bool], None]) -> None:
+def answering(window: Window) -> None:
     """Says how long the window does not answer, and what it does while idle."""
     with tempfile.TemporaryDirectory() as folder:
         heart = whole_job(window, Path(folder))

@@ -20,8 +20,7 @@ import numpy as np
 import pyvista
 import trimesh
 import ways
-from answering import answering
-from PySide6.QtCore import QEventLoop, QTimer
+from answering import answering, wait
 from PySide6.QtWidgets import QApplication
 from report import loaded, say, summed_up
 from trimesh.ray.ray_pyembree import RayMeshIntersector
@@ -180,16 +179,6 @@ def growth() -> None:
             f"{ratio:.2f} of linear ({1e3 * times[small]:.1f} ms to {1e3 * times[large]:.1f} ms)",
             "no more than linear", ratio <= 1.0,
         )  # fmt: skip
-
-
-def wait(until: Callable[[], bool], seconds: float = 60.0) -> None:
-    loop, end = QEventLoop(), time.monotonic() + seconds
-    timer = QTimer()
-    timer.timeout.connect(lambda: loop.quit() if until() or time.monotonic() > end else None)
-    timer.start(2)
-    loop.exec()
-    if not until():
-        raise TimeoutError("the window did not get ready")
 
 
 def dragging(window: Window) -> None:
@@ -555,7 +544,7 @@ def main() -> int:
         dragging(window)
         million(Path(folder))
         mending(Path(folder))
-    answering(window, say)
+    answering(window)
     window.state.jobs.close()
     window.state.close()
     window.bed.sleep()

@@ -66,14 +66,13 @@ def build(out: Path) -> list[str]:
     out.mkdir(parents=True, exist_ok=True)
     headings: dict[Path, set[str]] = {}
     found: list[tuple[Path, str]] = []
-    for source in sorted(DOCS.glob("*.md")):
+    for source in (*sorted(DOCS.glob("*.md")), ROOT / "README.md"):
         page, links = _page(source, headings)
-        (out / f"{source.stem}.html").write_text(page, "utf-8")
+        if source.parent == DOCS:
+            (out / f"{source.stem}.html").write_text(page, "utf-8")
         found += [(source, link) for link in links]
     for folder in ("screenshots", "schemas"):
         shutil.copytree(DOCS / folder, out / folder, dirs_exist_ok=True)
-    _page(ROOT / "README.md", headings)
-    found += [(ROOT / "README.md", link) for link in _page(ROOT / "README.md", {})[1]]
     wrong = [f"{source.name}: {link}" for source, link in found if not _leads_somewhere(source, link, headings)]
     linked = {(source.parent / link.partition("#")[0]).resolve() for source, link in found}
     wrong += [f"{page.name}: no page leads there" for page in headings

@@ -166,6 +166,8 @@ def test_by_command(tmp_path):
     assert [piece["volume_mm3"] for piece in found["pieces"]] == pytest.approx([80 * 60 * 60] * 2)
     found = answer(*large, "--out", tmp_path / "b")
     assert sorted(piece["volume_mm3"] for piece in found["pieces"]) == pytest.approx([80 * 60 * 30, 80 * 60 * 90])
+    found = answer(*large, "--recipe-scaled", "each-axis", "--out", tmp_path / "d")
+    assert [piece["volume_mm3"] for piece in found["pieces"]] == pytest.approx([80 * 60 * 60] * 2)
     done = call("cut", tmp_path / "large.stl", "--recipe-scaled", "evenly", "--straight", 0, 0, 1, 30, "--out",
                 tmp_path / "c")  # fmt: skip
     assert done.returncode == 1

@@ -83,6 +83,21 @@ def test_kept_and_used_on_a_larger_model(parted, recipes, tmp_path):
     assert parted.state.plan.recipe == ()
 
 
+def test_using_it_can_be_stopped(parted, recipes, tmp_path):
+    dialog = recipes()
+    kept(parted, dialog, "Waist")
+    dialog.close()
+    opened(parted, tmp_path, "Large block", (80, 60, 120))
+    dialog, before = recipes(), parted.state.plan
+    parted.click(dialog.use)
+    assert dialog.use.text() == "Stop"
+    parted.click(dialog.use)
+    assert dialog.use.text() == "Use it"
+    assert "nothing was changed" in words(dialog)
+    parted.settle()
+    assert parted.state.plan == before
+
+
 def test_what_does_not_fit_is_listed(parted, recipes, tmp_path):
     dialog = recipes()
     kept(parted, dialog, "Waist")

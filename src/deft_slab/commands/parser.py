@@ -21,6 +21,9 @@ from ..core.script import SCALINGS
 from ..core.search.found import SWEEP_PLACES
 from ..core.wearer.measures import FORMS
 
+SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
+"""How a recipe is taken over, by the word for it: shells part words at blanks."""
+
 
 def _number(word: str) -> float:
     """A number for the argument parser; "nan" and "inf" are none."""
@@ -299,7 +302,7 @@ def _cuts(command: argparse.ArgumentParser) -> None:
 
 
 def _scaled(command: argparse.ArgumentParser) -> None:
-    command.add_argument("--recipe-scaled", choices=[one for one in SCALINGS if one != "as it is"],
+    command.add_argument("--recipe-scaled", choices=list(SCALED),
                          help="take the recipe over from the model that it was made for: scaled by one factor, by one "
                          "for each axis, or moved only")  # fmt: skip
 

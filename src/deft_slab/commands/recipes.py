@@ -15,6 +15,7 @@ from ..core.reuse import used_on
 from ..core.script import Recipe, Scaling, read_recipe
 from ..core.tilt import Tilt
 from ..core.workshop import Workshop
+from .parser import SCALED
 
 
 def recipe_of(arguments: argparse.Namespace) -> Recipe:
@@ -51,7 +52,7 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, p
 def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, workshop: Workshop) -> Plan:
     """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
     own = plan.changed(threshold=arguments.theta)
-    scaling: Scaling = arguments.recipe_scaled or "as it is"
+    scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
     used, left_out = used_on(own, recipe, lambda: workshop.mended(own)[0].bounds, scaling)
     for said in left_out:
         print(f"deft-slab: {said}", file=sys.stderr)

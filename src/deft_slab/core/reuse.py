@@ -34,13 +34,10 @@ def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
 def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
     """From the model that a recipe was made for on to another one. box : (2, 3) mm, model frame, of that."""
     low, high = np.array(made_for.low), np.array(made_for.high)
-    ratio = (box[1] - box[0]) / (high - low)
-    if not np.isfinite(ratio).all() or (ratio <= 0).any():
+    size = box[1] - box[0]
+    if not np.isfinite(size).all() or (size <= 0).any():
         raise BadPlan("The model has no size along one of its axes.")
-    if scaling == "evenly":
-        ratio = np.full(3, np.linalg.norm(box[1] - box[0]) / np.linalg.norm(high - low))
-    elif scaling == "same size":
-        ratio = np.ones(3)
+    ratio = made_for.ratio(size, scaling)
     foot = np.array([*(low + high)[:2] / 2, low[2]])
     other = np.array([*box.sum(axis=0)[:2] / 2, box[0, 2]])
     return Move(np.diag(ratio), other - ratio * foot)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, get_args
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, model_validator
 
 from .cuts import AnyCut
@@ -16,6 +18,8 @@ from .plan import MOST_CUTS, MOST_JOINS
 from .posts import PostSet
 from .versions import Versions
 from .wishes import PieceWish
+
+Floats = NDArray[np.float64]
 
 RECIPES = Versions("recipe", 6)
 MOST_RECIPE_BYTES = 20_000_000
@@ -37,6 +41,13 @@ class MadeFor(Document):
         if not all(low < high for low, high in zip(self.low, self.high, strict=True)):
             raise ValueError("the box of a model must have a size along each axis")
         return self
+
+    def ratio(self, size: Floats, scaling: Scaling) -> Floats:
+        """(3,) by what a recipe is scaled along each axis for a model of another size. size : (3,) mm"""
+        own = np.array(self.high) - self.low
+        if scaling == "each axis":
+            return np.asarray(size / own)
+        return np.full(3, np.linalg.norm(size) / np.linalg.norm(own) if scaling == "evenly" else 1.0)
 
 
 class Recipe(Document):

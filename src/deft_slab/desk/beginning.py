@@ -25,7 +25,7 @@ class Beginning(QFrame):
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()
         self._state = state
-        self._shown: tuple[str, ...] | None = None
+        self._shown: tuple[Path, ...] | None = None
         self.tiles: list[QToolButton] = []
         self.setProperty("role", "card")
         column = QVBoxLayout(self)
@@ -51,7 +51,7 @@ class Beginning(QFrame):
 
     def refresh(self) -> None:
         """Shows what was opened lately and is still there."""
-        recent = tuple(path for path in self._state.settings.recent if Path(path).exists())[:_MOST]
+        recent = self._state.settings.recent_files[:_MOST]
         if recent == self._shown:
             return
         self._shown = recent
@@ -63,17 +63,16 @@ class Beginning(QFrame):
         self._tiles.addStretch(1)
         self.adjustSize()
 
-    def _tile(self, path: str) -> QToolButton:
+    def _tile(self, path: Path) -> QToolButton:
         tile = QToolButton()
-        name = Path(path).name
-        tile.setText(self.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _PICTURE.width()))
-        tile.setIcon(QIcon(picture_of(path)))
+        tile.setText(self.fontMetrics().elidedText(path.name, Qt.TextElideMode.ElideMiddle, _PICTURE.width()))
+        tile.setIcon(QIcon(picture_of(str(path))))
         tile.setIconSize(_PICTURE)
         tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         tile.setToolTip(plain(f"Opens {path}"))
-        tile.setAccessibleName(f"Open {name}")
+        tile.setAccessibleName(f"Open {path.name}")
         tile.clicked.connect(partial(self._open, path))
         return tile
 
-    def _open(self, path: str) -> None:
-        self._state.opening.open(Path(path))
+    def _open(self, path: Path) -> None:
+        self._state.opening.open(path)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
@@ -15,8 +16,10 @@ from ..core.errors import DeftError
 from ..core.plan import Plan
 from .replies import SeatShown, WayShown
 from .state.desk import STEPS
-from .steps.check.lines import Line, lines_of
 from .whole import DeskState
+
+if TYPE_CHECKING:
+    from .steps.check.lines import Line
 
 _SAME = 0.999
 """Cosine between two ways to sit that are one."""
@@ -185,6 +188,8 @@ class Guide(QObject):
         state = self._state
         if not state.checking.found or state.evaluated is None:
             return Proposal("The layers are being looked at …", "", otherwise="Go on without")
+        from .steps.check.lines import lines_of  # with its panel, which the window is there before
+
         lines = lines_of(state.evaluated.outcome, state.checking.found, state.printer)
         counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in ("failed", "look")}
         bare = self._without_posts(lines)

@@ -173,7 +173,7 @@ MEANINGS: dict[str, Meaning] = {
 }  # fmt: skip
 
 _CALLED = {
-    "overhang": "overhang area", "support": "support volume", "touched area": "touched area", "on show": "scar on show "
+    "overhang": "overhang area", "support": "support volume", "on show": "scar on show "
     "faces", "scarred there": "scar on show faces", "on show faces": "scar on show faces", "thinnest": "thinnest wall",
     "tallest": "height", "job": "time", "left in the air": "kept clear",
 }  # fmt: skip

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QLineEdit, QListWidget, QScrollArea, QVBoxLayout, QWidget
 
 from ..core import text
+from ..core.errors import DeftError
 from ..core.script import SCALINGS, Recipe
 from .shelf import Kept
 from .whole import DeskState
@@ -96,7 +97,8 @@ class RecipesDialog(QDialog):
         self._reusing.changed.connect(self._fill)
         self._reusing.used.connect(self._on_used)
         state.project_changed.connect(self._show)
-        state.failed.connect(lambda error: say(self._said, str(error), "bad"))
+        state.failed.connect(self._on_failed)
+        state.jobs.progressed.connect(self._show_use)
         self._fill("")
         lost = ", ".join(str(path) for path in self._reusing.shelf.unreadable)
         if lost:
@@ -126,7 +128,7 @@ class RecipesDialog(QDialog):
             self.fresh.setPlaceholderText(f"A name for what stands on “{state.project.title}”")
         for part in (self.name, self.scaling, self.give, self.delete):
             part.setEnabled(chosen is not None)
-        self.use.setEnabled(chosen is not None and state.is_open)
+        self._show_use()
         if chosen is None:
             self.name.clear()
             say(self._about, "No recipe is kept yet. Keep what stands on this model, or import one.", "faint")
@@ -164,8 +166,19 @@ class RecipesDialog(QDialog):
         if self.chosen is not None:
             self._reusing.rename(self.chosen, self.name.text())
 
+    def _show_use(self) -> None:
+        """It can be stopped while it is worked on."""
+        self.use.setText("Stop" if self._state.jobs.busy_with("ask") else "Use it")
+        self.use.setEnabled(self.chosen is not None and self._state.is_open)
+
+    def _on_failed(self, error: DeftError) -> None:
+        say(self._said, str(error), "bad")
+
     def _use(self) -> None:
-        if self.chosen is not None:
+        if self._state.jobs.busy_with("ask"):
+            self._state.jobs.cancel("ask")
+            say(self._said, "It was stopped; nothing was changed.", "faint")
+        elif self.chosen is not None:
             self._clear()
             say(self._said, "Using it …", "faint")
             self._reusing.use(self.chosen.item, SCALINGS[self.scaling.currentIndex()])

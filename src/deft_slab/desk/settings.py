@@ -58,6 +58,11 @@ class Settings(BaseModel):
     with_posts: bool = True
     """Whether equal pieces are written as one file with a count."""
 
+    @property
+    def recent_files(self) -> tuple[Path, ...]:
+        """Those that are still there, the last one first."""
+        return tuple(Path(path) for path in self.recent if Path(path).exists())
+
     def with_recent(self, path: Path) -> Settings:
         first = str(path.resolve())
         return self.model_copy(

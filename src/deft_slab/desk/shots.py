@@ -151,7 +151,7 @@ def _tilting(eye: Photographer) -> None:
 
 
 def _cutting(eye: Photographer) -> None:
-    """Finds where to part the gull, takes a cut of the list; then takes the post off by a loop, and a patch."""
+    """Finds where to part the gull, takes a cut of the list; then takes the post off by a loop."""
     state, panel = eye.state, _panel(eye.window, "Cut")
     eye.go("Cut")
     eye.until(lambda: state.ways.found is not None and state.ways.found.done)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtGui import QAction, QIcon, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWidget
@@ -98,7 +97,7 @@ class TitleStrip(QWidget):
         menu.clear()
         for action in actions.FILE[:2]:
             menu.addAction(self._actions[action.id])
-        recent = [Path(path) for path in self._state.settings.recent if Path(path).exists()]
+        recent = self._state.settings.recent_files
         if recent:
             menu.addSection("Recent")
             for path in recent:

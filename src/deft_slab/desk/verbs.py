@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QBuffer, QObject, QTimer
 from PySide6.QtGui import QGuiApplication, QImage, QPixmap
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
 from ..core.errors import WouldReplace
 from ..core.handoff.papers import PAPERS, Paper
@@ -59,7 +59,7 @@ class Verbs(QObject):
             self.state.opening.open(Path(name))
 
     def open_first(self, paths: Sequence[Path]) -> None:
-        """Opens the first of several files, a project if there is one; the others are listed among the recent ones."""
+        """Opens the first of several files that can be opened; the others are listed among the recent ones."""
         files = [path for path in paths if path.suffix.lower() in ENDINGS] or list(paths)
         first, *others = files
         for path in reversed(others):
@@ -179,12 +179,12 @@ class Verbs(QObject):
     def edit_printers(self) -> None:
         from .printer_dialog import PrinterDialog
 
-        PrinterDialog(self.state, self.window).exec()
+        _ask(PrinterDialog(self.state, self.window))
 
     def show_recipes(self) -> None:
         from .recipes_dialog import RecipesDialog
 
-        RecipesDialog(self.state, self.window).exec()
+        _ask(RecipesDialog(self.state, self.window))
 
     def lead(self) -> None:
         """Leads through a first job, or goes on where it was left."""
@@ -193,7 +193,7 @@ class Verbs(QObject):
     def show_comfort(self) -> None:
         from .comfort_dialog import ComfortDialog
 
-        ComfortDialog(self.state, self.redress, self.window).exec()
+        _ask(ComfortDialog(self.state, self.redress, self.window))
 
     def show_keys(self) -> None:
         self.open_keys()
@@ -201,7 +201,7 @@ class Verbs(QObject):
     def show_report(self) -> None:
         from .trouble_report import ReportDialog
 
-        ReportDialog(self.state, self.window).exec()
+        _ask(ReportDialog(self.state, self.window))
 
     def keep_choice(self) -> None:
         self.state.choosing.keep()
@@ -213,6 +213,12 @@ class Verbs(QObject):
         settings = self.state.settings
         self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
         self._notice.tell("Left drag now " + ("turns the view." if settings.swap_drag else "moves the view."))
+
+
+def _ask(dialog: QDialog) -> None:
+    """Waits until a dialog is closed, and lets go of it: it must not go on hearing of the desk."""
+    dialog.exec()
+    dialog.deleteLater()
 
 
 def _as_png(image: QImage) -> bytes:

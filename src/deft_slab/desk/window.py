@@ -18,7 +18,6 @@ from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
 from .look.theme import dress, wants_dark
 from .pieces_pane import PiecesPane
-from .steps.check.rail import show_on_rail
 from .steps.panels import StepPanels
 from .strip import TitleStrip
 from .twin import TwinView
@@ -210,6 +209,8 @@ class Window(QMainWindow):
         if state.step == "Tilt":
             self.rail.show_layers(piece.layers, piece.lift, piece.figures.height_mm, state.view.hidden_below)
         elif state.step == "Check":
+            from .steps.check.rail import show_on_rail  # with its panel, which the window is there before
+
             show_on_rail(self.rail, state)
 
     def _on_rail(self, z: float) -> None:

@@ -125,6 +125,7 @@ class Flight(QObject):
         self._from = self._view.camera
         self._to = replace(self._from, focus=(x, y, z), distance=distance, azimuth=azimuth, elevation=elevation)
         self._motion.stop()
+        self._at = None
         if self._state.settings.motion and not self._view.draws_slowly:
             self._motion.start()
         else:
@@ -132,13 +133,11 @@ class Flight(QObject):
 
     def _move(self, share: float) -> None:
         """Looks from a share of the way, round the shorter side."""
-        if self._view.camera != self._at and self._at is not None and 0 < share < 1:
+        if self._at is not None and self._view.camera != self._at:
             self._motion.stop()  # somebody has turned the view meanwhile
             return
-        self._at = self._to if share >= 1 else _between(self._from, self._to, share)
-        self._view.look(self._at)
-        if share >= 1:
-            self._at = None
+        self._view.look(self._to if share >= 1 else _between(self._from, self._to, share))
+        self._at = self._view.camera  # a view from below stays below
 
 
 def _between(start: Camera, end: Camera, share: float) -> Camera:

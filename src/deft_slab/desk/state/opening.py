@@ -30,7 +30,7 @@ class Opening:
         self.fetched: Fetched | None = None
         self.may_leave: Callable[[], bool] = lambda: True
         self._tell_mending = False
-        self._pictured = ""
+        self._unpictured = ""
         desk.outcome_changed.connect(self._say_what_was_mended)
         desk.outcome_changed.connect(self._keep_picture)
         desk.jobs.restarted.connect(self._on_restarted)
@@ -96,6 +96,7 @@ class Opening:
         if not recovered:
             desk.history.nothing_to_lose()
             self.remember(fetched.path)
+            self._unpictured = str(fetched.path.resolve())
         self._sizing.ask_for(unit=project is None and model.unit is None, fineness=fetched.exact)
         desk.opened.emit()
         self._keeping.begin()  # what it has to say comes after what was said of the model before
@@ -132,16 +133,13 @@ class Opening:
     def remember(self, path: Path) -> None:
         """Lists a file among the recent ones."""
         self._desk.change_settings(self._desk.settings.with_recent(path))
-        self._pictured = ""
 
     def _keep_picture(self) -> None:
         """The first picture of what was opened or saved stands beside its name among the recent ones."""
-        desk = self._desk
-        recent = desk.settings.recent
-        picture = desk.evaluated.picture if desk.evaluated is not None else None
-        if picture is not None and recent and recent[0] != self._pictured:
-            self._pictured = recent[0]
-            keep_picture(recent[0], picture, recent)
+        picture = self._desk.evaluated.picture if self._desk.evaluated is not None else None
+        if picture is not None and self._unpictured:
+            keep_picture(self._unpictured, picture, self._desk.settings.recent)
+            self._unpictured = ""
 
     def save(self, path: Path, *, replace: bool = False) -> None:
         """Saves the project.
@@ -155,6 +153,7 @@ class Opening:
             self.path = path
             desk.history.saved(project)
             self.remember(path)
+            self._unpictured = str(path.resolve())
             self._keep_picture()
             desk.project_changed.emit()
             desk.told.emit(f"Saved as {path.name}.")

@@ -63,11 +63,7 @@ class Reusing(QObject):
         for."""
         if recipe.made_for is None:
             return None
-        own = np.array(recipe.made_for.high) - recipe.made_for.low
-        here = self._sizing.spans[1]
-        if scaling == "each axis":
-            return np.asarray(here / own)
-        return np.full(3, np.linalg.norm(here) / np.linalg.norm(own) if scaling == "evenly" else 1.0)
+        return recipe.made_for.ratio(self._sizing.spans[1], scaling)
 
     # what is kept
 
