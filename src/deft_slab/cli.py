@@ -8,6 +8,8 @@ import sys
 from types import FrameType
 from typing import NoReturn
 
+from .core.words import tr
+
 COMMANDS = (
     "measure",
     "check",
@@ -34,7 +36,7 @@ COMMANDS = (
 def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:
     """Ctrl+C: ends at once, whatever threads and libraries are in the middle of; what is written is written whole or
     not at all."""
-    print("deft-slab: Stopped.", file=sys.stderr, flush=True)
+    print(tr("deft-slab: Stopped."), file=sys.stderr, flush=True)
     os._exit(130)
 
 
@@ -47,6 +49,9 @@ def main(arguments: list[str] | None = None) -> int:
         from . import commands
 
         return commands.run(given)
+    from .desk.speaking import speak_as_set
+
+    speak_as_set()  # before any module is loaded that has texts
     from .desk import app
 
     return app.run(given)

@@ -93,7 +93,7 @@ def test_it_says_what_to_print_and_how_to_put_it_together(crate, sheet):
     assert "print 2 times" in said
     # two contacts of 40 × 30 mm: the section of the block
     assert "Glue 12.0 cm² in 1 face" in said
-    assert "2 × dowel hole for 3 mm, 8 and 8 mm deep" in said
+    assert "2 × dowel hole for 3 mm, 8 mm and 8 mm deep" in said
     # 8 and 8 mm deep, a clearance of 0.3 mm shorter at each end; two for each copy
     assert "2 rods of 3 mm, 15.4 mm long" in said
     assert "4 ×" in said

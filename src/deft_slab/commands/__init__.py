@@ -14,7 +14,9 @@ from importlib import import_module
 from .. import logbook
 from ..core.errors import DeftError
 from ..core.intake.surfaces import shown
+from ..core.words import tr
 from .arguments import refuse_senseless
+from .own_words import speak
 from .parser import parser
 from .printing import lines_of, plain, plainly
 
@@ -34,23 +36,29 @@ def run(arguments: list[str]) -> int:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
     words = [plain(word) for word in arguments]
+    speak()
     own = words.index("--") if words[0] == "batch" and "--" in words else len(words)
     parsed = parser().parse_args(words[:own])
     parsed.rest = words[own + 1 :]
     try:
         return _ran(parsed)
     except DeftError as error:
-        print(f"deft-slab: {error}", file=sys.stderr)
+        print(tr("deft-slab: {error}", error=error), file=sys.stderr)
     except BrokenPipeError:
         # whoever read has had enough; what is left in the buffer has nowhere to go
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 141
     except MemoryError:
-        print("deft-slab: There is not enough memory for this.", file=sys.stderr)
+        print(tr("deft-slab: There is not enough memory for this."), file=sys.stderr)
     except Exception as error:  # noqa: BLE001 - the border of the program: people get a sentence, the log the rest
         _log.exception("%s failed", parsed.command)
-        said = f"Something went wrong inside ({type(error).__name__}: {error}). {logbook.hint()}"
-        print(f"deft-slab: {said.strip()}", file=sys.stderr)
+        said = tr(
+            "Something went wrong inside ({name}: {error}). {hint}",
+            name=type(error).__name__,
+            error=error,
+            hint=logbook.hint(),
+        )
+        print(tr("deft-slab: {strip}", strip=said.strip()), file=sys.stderr)
     return 1
 
 
@@ -70,7 +78,7 @@ def _ran(parsed: argparse.Namespace) -> int:
         print("\n".join(lines_of(result)))
     sys.stdout.flush()
     if not parsed.complete:
-        print(f"deft-slab: “{shown(parsed.file)}” was cut short; only what is there of it was worked on.",
+        print(tr("deft-slab: “{file}” was cut short; only what is there of it was worked on.", file=shown(parsed.file)),
               file=sys.stderr)  # fmt: skip
         return _INCOMPLETE
     return int(getattr(parsed, "failed", False))

@@ -11,6 +11,7 @@ from ..core.intake.fineness import COARSEST, FINEST
 from ..core.mend.mended import advised
 from ..core.plan import Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
+from ..core.words import tr
 
 
 def refuse_senseless(arguments: argparse.Namespace) -> None:
@@ -25,7 +26,15 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
-            raise BadPlan(f"--{name} must be between {low:g} and {high:g}; got {value:g}.")
+            raise BadPlan(
+                tr(
+                    "--{name} must be between {low:g} and {high:g}; got {value:g}.",
+                    name=name,
+                    low=low,
+                    high=high,
+                    value=value,
+                )
+            )
 
 
 def printer_of(name: str | None) -> Printer:
@@ -39,7 +48,9 @@ def printer_of(name: str | None) -> Printer:
         return read_printer(Path(name).read_bytes())
     except OSError as error:
         known = ", ".join(shipped)
-        raise BadPlan(f"There is no printer profile {name!r}; shipped are {known}.") from error
+        raise BadPlan(
+            tr("There is no printer profile {name!r}; shipped are {known}.", name=name, known=known)
+        ) from error
 
 
 def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:

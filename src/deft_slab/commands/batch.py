@@ -26,6 +26,7 @@ from ..core.handoff.sheet.blocks import Block, Heading, Points, Table, Words
 from ..core.handoff.sheet.html import as_html
 from ..core.intake.endings import ENDINGS
 from ..core.intake.threemf import PLAN_PATH
+from ..core.words import tr
 
 REPORT = ("report.html", "report.csv")
 _KEPT = "batch.json"
@@ -54,9 +55,12 @@ def _models(folder: Path) -> list[Path]:
     try:
         found = sorted(path for path in folder.iterdir() if path.suffix.lower() in ENDINGS and path.is_file())
     except OSError as error:
-        raise BadPlan(f"The folder {folder} cannot be read ({error.strerror}).") from error
+        raise BadPlan(tr("The folder {folder} cannot be read ({why}).", folder=folder, why=error.strerror)) from error
     if not found:
-        raise BadPlan(f"There is no model in {folder}.", remedy=f"Models end in {', '.join(ENDINGS)}.")
+        raise BadPlan(
+            tr("There is no model in {folder}.", folder=folder),
+            remedy=tr("Models end in {list}.", list=", ".join(ENDINGS)),
+        )
     return found
 
 
@@ -66,7 +70,7 @@ def _part(given: str | None) -> tuple[int, int]:
         return 1, 1
     which, _, of = given.partition("/")
     if not (which.isdecimal() and of.isdecimal() and 1 <= int(which) <= int(of) <= 100_000):
-        raise BadPlan(f"--part says which of how many, as 3/10; got {given}.")
+        raise BadPlan(tr("--part says which of how many, as 3/10; got {given}.", given=given))
     return int(which), int(of)
 
 
@@ -81,8 +85,16 @@ def _folders(models: Sequence[Path], out: Path) -> list[Path]:
 
 def _say(count: int, row: dict[str, Any]) -> dict[str, Any]:
     """Tells of one that is over, on stderr."""
-    took = f"{row['beds']} beds, {text.hours(3600 * row['hours'])}" if row["state"] != "failed" else row["problem"]
-    print(f"deft-slab: {row['file']}: {row['state']}, {took} (of {count})", file=sys.stderr, flush=True)
+    took = (
+        tr("{row} beds, {time}", row=row["beds"], time=text.hours(3600 * row["hours"]))
+        if row["state"] != "failed"
+        else row["problem"]
+    )
+    print(
+        tr("deft-slab: {row}: {row2}, {took} (of {count})", row=row["file"], row2=row["state"], took=took, count=count),
+        file=sys.stderr,
+        flush=True,
+    )
     return row
 
 
@@ -141,7 +153,7 @@ def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str
             ["propose", str(path), "--pieces", str(arguments.propose), *fit, "--top", "1", "--mend", "--json"]
         )
         if not found["front"]:
-            raise BadPlan(found["why_none"] or "No way to part it was found.")
+            raise BadPlan(found["why_none"] or tr("No way to part it was found."))
         recipe = folder / "recipe.json"
         write_whole(recipe, json.dumps(found["front"][0]["recipe"], indent=1).encode())
     cuts = [] if recipe is None else ["--recipe", str(recipe)]
@@ -157,7 +169,11 @@ def _called(words: Sequence[str]) -> dict[str, Any]:
                           env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)  # fmt: skip
     if done.returncode not in (0, 3):
         said = done.stderr.strip().splitlines()
-        raise SaveFailed(said[-1].removeprefix("deft-slab: ") if said else f"It ended with {done.returncode}.")
+        raise SaveFailed(
+            said[-1].removeprefix("deft-slab: ")
+            if said
+            else tr("It ended with {returncode}.", returncode=done.returncode)
+        )
     return dict(json.loads(done.stdout))
 
 
@@ -178,22 +194,28 @@ def _as_html(rows: Sequence[dict[str, Any]], arguments: argparse.Namespace) -> b
         for row in done
     ]  # fmt: skip
     lines.append((
-        "In all", f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
+        tr("In all"), f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
         text.hours(3600 * sum(row["hours"] for row in done)), text.grams(sum(row["material_g"] for row in done)),
         f"{sum(row['cost'] for row in done):,.2f}", "",
     ))  # fmt: skip
-    how = "as they are" if arguments.propose is None and arguments.recipe is None else (
-        f"the way with the least support left, of at most {arguments.propose} pieces" if arguments.propose is not None
-        else f"by {arguments.recipe.name}"
+    how = tr("as they are") if arguments.propose is None and arguments.recipe is None else (
+        tr("the way with the least support left, of at most {propose} pieces", propose=arguments.propose)
+        if arguments.propose is not None
+        else tr("by {name}", name=arguments.recipe.name)
     )  # fmt: skip
     blocks: list[Block] = [
-        Heading(f"{arguments.folder.name}: {len(rows)} models", level=1), Words(f"Parted: {how}."),
-        Table(("model", "pieces", "beds", "time", "material", "cost", "folder"), tuple(lines), (3, 1, 1, 1, 1, 1, 3),
+        Heading(tr("{name}: {count} models", name=arguments.folder.name, count=len(rows)), level=1),
+        Words(tr("Parted: {how}.", how=how)),
+        Table((tr("model"), tr("pieces"), tr("beds"), tr("time"), tr("material"), tr("cost"), tr("folder")),
+              tuple(lines), (3, 1, 1, 1, 1, 1, 3),
               frozenset(range(1, 6)), frozenset({len(lines) - 1})),
     ]  # fmt: skip
     if failed:
-        blocks += [Heading("Could not be done"), Points(tuple(f"{row['file']}: {row['problem']}" for row in failed))]
+        blocks += [
+            Heading(tr("Could not be done")),
+            Points(tuple(f"{row['file']}: {row['problem']}" for row in failed)),
+        ]
     noted = [row for row in done if row["problem"]]
     if noted:
-        blocks += [Heading("Worth knowing"), Points(tuple(f"{row['file']}: {row['problem']}" for row in noted))]
-    return as_html(blocks, f"{arguments.folder.name}: report")
+        blocks += [Heading(tr("Worth knowing")), Points(tuple(f"{row['file']}: {row['problem']}" for row in noted))]
+    return as_html(blocks, tr("{name}: report", name=arguments.folder.name))

@@ -20,6 +20,7 @@ from ..core.plan import Plan
 from ..core.posting.posted import in_bodies
 from ..core.printer import Printer
 from ..core.progress import Job
+from ..core.words import tr
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
@@ -35,7 +36,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.coupon:
         tried = next((join for join in plan.joins if join.on and join.holes(0.0)), None)
         if tried is None:
-            raise BadPlan("No join of the recipe has a hole that a coupon could try.", remedy="Leave --coupon out.")
+            raise BadPlan(
+                tr("No join of the recipe has a hole that a coupon could try."), remedy=tr("Leave --coupon out.")
+            )
         plan = plan.changed(coupon=CouponWish(join=tried, steps=usual_steps(printer)))
     plan = _of_materials(arguments, workshop, plan, printer)
     if arguments.second is not None:
@@ -51,10 +54,15 @@ def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan,
     pieces = workshop.evaluate(plan, printer, detail="figures").pieces
     for given, material in arguments.material:
         if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
-            raise BadPlan(f"There is no piece “{given}”; they are numbered from 1 to {len(pieces)}.")
+            raise BadPlan(
+                tr("There is no piece “{given}”; they are numbered from 1 to {count}.", given=given, count=len(pieces))
+            )
         if material not in (*printer.loads, *second):
             known = ", ".join(f"“{one}”" for one in (*printer.loads, *second))
-            raise BadPlan(f"No printer has a material “{material}”.", remedy=f"There is {known}.")
+            raise BadPlan(
+                tr("No printer has a material “{material}”.", material=material),
+                remedy=tr("There is {known}.", known=known),
+            )
         piece = pieces[int(given) - 1]
         plan = plan.with_wish(piece.wish(material=material), piece.wished)
     return plan

@@ -17,6 +17,7 @@ from ..core.judge.marks import facets_at
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.reports import HollowReport
+from ..core.words import tr
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .cut import piece_figures
@@ -34,7 +35,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     outcome = workshop.evaluate(plan, printer)
     made = [one for one in outcome.hollows.values() if not one.problem]
     if not made:
-        raise HollowFailed(next(iter(outcome.hollows.values())).problem, kept="Nothing was written.")
+        raise HollowFailed(next(iter(outcome.hollows.values())).problem, kept=tr("Nothing was written."))
     write_stls(outcome.pieces, arguments.out, replace=arguments.replace)
     write_3mf(outcome.pieces, printer, opened.model.name, together, replace=arguments.replace)
     own = [piece for piece in outcome.pieces if not piece.extra]

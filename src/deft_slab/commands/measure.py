@@ -13,12 +13,13 @@ from ..core.plan import Guest, Plan
 from ..core.solid import Solid
 from ..core.tilt import Tilt
 from ..core.wearer.measures import FORMS
+from ..core.words import tr
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, "down direction")))
+    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, tr("down direction"))))
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
@@ -53,20 +54,29 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
 
     name, measure_mm = arguments.wearer
     if name not in FORMS:
-        raise BadPlan(f"There is no form {name!r}; there are {', '.join(FORMS)}.")
+        raise BadPlan(tr("There is no form {name!r}; there are {list}.", name=name, list=", ".join(FORMS)))
     form = FORMS[name]
     try:
         value = float(measure_mm)
     except ValueError as error:
-        raise BadPlan(f"--wearer needs a measure in mm; got {measure_mm!r}.") from error
+        raise BadPlan(tr("--wearer needs a measure in mm; got {given!r}.", given=measure_mm)) from error
     if not form.least <= value <= form.most:
-        raise BadPlan(f"The {form.measure} must be between {form.least:g} and {form.most:g} mm; got {value:g}.")
+        raise BadPlan(
+            tr(
+                "The {measure} must be between {least:g} and {most:g} mm; got {value:g}.",
+                measure=form.measure,
+                least=form.least,
+                most=form.most,
+                value=value,
+            )
+        )
     middle = tuple((solid.bounds.mean(axis=0) / plan.factors).tolist())
     guest = Guest(id="g1", name=form.title, form=name, measure=value, place=middle, clearance=arguments.clearance)
     guest = guest.model_copy(update={"place": settled_place(solid, guest, plan.factors)})
     room = room_around(solid, guest, plan.factors)
     further = scale_with_clearance(solid, guest, plan.factors)
     return {
-        "wearer": f"{form.title}, {form.measure} {value:g} mm", "wearer_clearance_mm": room.clearance,
+        "wearer": tr("{title}, {measure} {value:g} mm", title=form.title, measure=form.measure, value=value),
+        "wearer_clearance_mm": room.clearance,
         "wearer_poking_area_mm2": room.poking_area, "scale_with_clearance": plan.scale * further,
     }  # fmt: skip

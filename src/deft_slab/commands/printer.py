@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..core.errors import BadPlan
 from ..core.printer import Printer, shipped_printers
+from ..core.words import tr
 from ..logbook import home
 from .arguments import printer_of
 
@@ -29,8 +30,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     try:
         server = Server(machine, token, keeps, arguments.port)
     except OSError as error:
-        problem = f"It cannot listen on port {arguments.port}."
-        raise BadPlan(problem, remedy="Use another one, or 0 for any that is free.") from error
+        problem = tr("It cannot listen on port {port}.", port=arguments.port)
+        raise BadPlan(problem, remedy=tr("Use another one, or 0 for any that is free.")) from error
     with server:
         said = {"url": server.url, "token": token, "printer": printer.name, "kind": printer.kind, "keeps": str(keeps)}
         if arguments.folder is not None:
@@ -48,6 +49,6 @@ def _printer(arguments: argparse.Namespace) -> Printer:
     if arguments.profile is not None:
         found = printer_of(arguments.profile)
         if arguments.kind not in (None, found.kind):
-            raise BadPlan(f"{found.name} is a {found.kind} printer.")
+            raise BadPlan(tr("{name} is a {kind} printer.", name=found.name, kind=found.kind))
         return found
     return shipped_printers()[USUAL[arguments.kind or "filament"]]

@@ -14,31 +14,36 @@ from ..core.printer import Printer
 from ..core.reuse import used_on
 from ..core.script import Recipe, Scaling, read_recipe
 from ..core.tilt import Tilt
+from ..core.words import tr
 from ..core.workshop import Workshop
-from .parser import SCALED
+from .options import SCALED
 
 
 def recipe_of(arguments: argparse.Namespace) -> Recipe:
     """Of ``--recipe`` and ``--straight``. Raises BadPlan."""
     cuts = tuple(
-        StraightCut(id=f"s{n}", name=f"Cut {n}", normal=tuple(unit(values[:3], "cut normal")), offset=values[3])
+        StraightCut(
+            id=f"s{n}", name=tr("Cut {n}", n=n), normal=tuple(unit(values[:3], tr("cut normal"))), offset=values[3]
+        )
         for n, values in enumerate(arguments.straight, 1)
     )
     if arguments.recipe is None:
         if not cuts:
-            raise BadPlan("Say where to cut: --straight or --recipe.")
+            raise BadPlan(tr("Say where to cut: --straight or --recipe."))
         return _with_more(Recipe(cuts=()), cuts)
     try:
         read = read_recipe(arguments.recipe.read_bytes())
     except OSError as error:
-        raise BadPlan(f"The recipe {arguments.recipe} cannot be read ({error.strerror}).") from error
+        raise BadPlan(
+            tr("The recipe {recipe} cannot be read ({why}).", recipe=arguments.recipe, why=error.strerror)
+        ) from error
     return _with_more(read, cuts)
 
 
 def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
     """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
     CutFailed."""
-    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, "down direction")))
+    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, tr("down direction"))))
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
     if arguments.recipe is None and not arguments.straight:
         return plan
@@ -55,7 +60,7 @@ def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, works
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
     used, left_out = used_on(own, recipe, lambda: workshop.mended(own)[0].bounds, scaling)
     for said in left_out:
-        print(f"deft-slab: {said}", file=sys.stderr)
+        print(tr("deft-slab: {said}", said=said), file=sys.stderr)
     return used
 
 
@@ -64,8 +69,10 @@ def refuse_misses(recipe: Recipe, outcome: Outcome) -> None:
     for cut in recipe.cuts:
         if cut.on and not outcome.cuts[cut.id].parts:
             raise CutFailed(
-                f"“{cut.name}” {'parts nothing within its reach' if cut.reach else 'misses the model'}.",
-                kept="Nothing was written.",
+                tr("“{cut}” parts nothing within its reach.", cut=cut.name)
+                if cut.reach
+                else tr("“{cut}” misses the model.", cut=cut.name),
+                kept=tr("Nothing was written."),
             )
 
 
@@ -73,5 +80,7 @@ def _with_more(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:
     """A recipe with more cuts behind its own."""
     cuts = (*recipe.cuts, *more)
     if len(cuts) > MOST_CUTS:
-        raise BadPlan(f"A recipe has at most {MOST_CUTS} cuts; this one has {len(cuts)}.")
+        raise BadPlan(
+            tr("A recipe has at most {most_cuts} cuts; this one has {count}.", most_cuts=MOST_CUTS, count=len(cuts))
+        )
     return recipe.model_copy(update={"cuts": cuts})

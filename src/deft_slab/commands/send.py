@@ -11,6 +11,7 @@ from ..core.errors import BadPlan
 from ..core.sending.link import Link, NotThere
 from ..core.sending.outbox import job_id
 from ..core.sending.words import OVER, Status
+from ..core.words import tr
 
 _EVERY = 0.5
 """Seconds between looks."""
@@ -28,14 +29,25 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     while arguments.wait and status.state in ("waiting", "printing"):
         time.sleep(_EVERY)
         status = _again(lambda: link.status(job))
-        said = f"layer {status.layer} of {status.layers}"
+        said = tr("layer {layer} of {layers}", layer=status.layer, layers=status.layers)
         if said != told and not arguments.json:
             print(said, file=sys.stderr)
         told = said
     if arguments.wait and status.state != "done":
-        raise BadPlan(f"“{status.name}” is {status.state} at layer {status.layer} of {status.layers}. {status.problem}")
+        raise BadPlan(
+            tr(
+                "“{name}” is {state} at layer {layer} of {layers}. {problem}",
+                name=status.name,
+                state=status.state,
+                layer=status.layer,
+                layers=status.layers,
+                problem=status.problem,
+            )
+        )
     if status.state in OVER and status.state != "done":
-        raise BadPlan(f"“{status.name}” is {status.state}. {status.problem}")
+        raise BadPlan(
+            tr("“{name}” is {state}. {problem}", name=status.name, state=status.state, problem=status.problem)
+        )
     return status.model_dump()
 
 

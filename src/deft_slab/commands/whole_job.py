@@ -6,6 +6,7 @@ import argparse
 
 from ..core.errors import BadPlan
 from ..core.intake.files import open_file
+from ..core.words import tr
 from ..core.workshop import Workshop
 from .arguments import printer_of
 from .handoff import handed_off
@@ -16,13 +17,19 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     arguments.complete = opened.model.complete
     project = opened.project
     if project is None:
-        raise BadPlan(f"“{arguments.file}” is a model, and no project.", remedy="Use handoff, or save a project of it.")
+        raise BadPlan(
+            tr("“{file}” is a model, and no project.", file=arguments.file),
+            remedy=tr("Use handoff, or save a project of it."),
+        )
     plan = project.plan
     if arguments.choice is not None:
         chosen = [one.plan for one in project.choices if one.name == arguments.choice]
         if not chosen:
             known = ", ".join(f"“{one.name}”" for one in project.choices) or "none"
-            raise BadPlan(f"The project keeps no choice “{arguments.choice}”.", remedy=f"It keeps {known}.")
+            raise BadPlan(
+                tr("The project keeps no choice “{choice}”.", choice=arguments.choice),
+                remedy=tr("It keeps {known}.", known=known),
+            )
         plan = chosen[0]
     workshop = Workshop(opened.model, arguments.spread)
     own = project.printer if arguments.printer is None else None

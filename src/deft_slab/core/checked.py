@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .marking import FoundKind, LeftAlone
+from .words import tr
 
 if TYPE_CHECKING:
     from .printer import Printer
@@ -56,7 +57,7 @@ class Island(Found):
     """
 
     kind = "island"
-    word = "an island"
+    word = tr("an island")
     layer: int
     z: float
     area: float
@@ -79,7 +80,7 @@ class Pocket(Found):
     """
 
     kind = "pocket"
-    word = "a pocket"
+    word = tr("a pocket")
     becomes: PocketKind
     begins: float
     opens: float | None
@@ -115,7 +116,7 @@ class Jump(Found):
     """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
 
     kind = "jump"
-    word = "a jump"
+    word = tr("a jump")
     z: float
     growth: float
     peel: float
@@ -126,7 +127,7 @@ class Neck(Found):
     """The smallest layer under a much larger one. z : mm; area, above : mm2"""
 
     kind = "neck"
-    word = "a neck"
+    word = tr("a neck")
     z: float
     area: float
     above: float
@@ -143,7 +144,7 @@ class ThinWall(Found):
     held : support touches it, and may take it along when it comes off"""
 
     kind = "thin wall"
-    word = "a thin wall"
+    word = tr("a thin wall")
     least: float
     area: float
     z: float
@@ -155,7 +156,7 @@ class Groove(Found):
     """A part of a seam that no file gets at. length : mm; cut : whose"""
 
     kind = "groove"
-    word = "a groove"
+    word = tr("a groove")
     length: float
     cut: str
 

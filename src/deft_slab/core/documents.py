@@ -9,6 +9,8 @@ from typing import Annotated, TypeVar
 
 from pydantic import BaseModel, ConfigDict, StringConstraints, ValidationError
 
+from .words import tr
+
 Triple = tuple[float, float, float]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
 
@@ -42,7 +44,7 @@ def of_length_one(vector: Triple, what: str) -> Triple:
     """
     length = math.hypot(*vector)
     if length < 1e-12:
-        raise ValueError(f"{what} must not be zero")
+        raise ValueError(tr("{what} must not be zero", what=what))
     if abs(length - 1.0) < 1e-12:
         return vector
     return vector[0] / length, vector[1] / length, vector[2] / length
@@ -59,7 +61,7 @@ def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
         return given
     kind = kinds.get(str(given.get("kind")))
     if kind is None:
-        raise ValueError(f"there is no kind of {what} {given.get('kind')!r}")
+        raise ValueError(tr("there is no kind of {what} {get!r}", what=what, get=given.get("kind")))
     try:
         return kind.model_validate(given)
     except ValidationError as error:

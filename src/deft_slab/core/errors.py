@@ -5,6 +5,8 @@ Every error says what happened (``what``), what was kept (``kept``) and what to 
 
 from __future__ import annotations
 
+from .words import tr
+
 
 class DeftError(Exception):
     """Base of all errors that the core raises on purpose.
@@ -69,7 +71,7 @@ class WorkerEnded(DeftError):
 class Cancelled(DeftError):
     """Work that was stopped because nobody wants its result any more."""
 
-    def __init__(self, what: str = "Stopped.", *, kept: str = "", remedy: str = "") -> None:
+    def __init__(self, what: str = tr("Stopped."), *, kept: str = "", remedy: str = "") -> None:
         super().__init__(what, kept=kept, remedy=remedy)
 
 

@@ -6,6 +6,7 @@ from pydantic import Field, field_validator, model_validator
 
 from .cuts import Move, Side
 from .documents import Document, Name, Triple, of_length_one, triple
+from .words import tr
 
 MOST_VENTS = 12
 """Proposed for a hollow, unless it is said otherwise."""
@@ -28,12 +29,12 @@ class Vent(Document):
     @field_validator("along")
     @classmethod
     def _of_unit_length(cls, along: Triple) -> Triple:
-        return of_length_one(along, "the way of a vent")
+        return of_length_one(along, tr("the way of a vent"))
 
     @model_validator(mode="after")
     def _narrows(self) -> Vent:
         if self.inner > self.outer:
-            raise ValueError("a vent must not be wider inside, or its plug would fall through")
+            raise ValueError(tr("a vent must not be wider inside, or its plug would fall through"))
         return self
 
     def carried(self, move: Move) -> Vent:
@@ -69,16 +70,16 @@ class Hollow(Document):
     @field_validator("down")
     @classmethod
     def _of_unit_length(cls, down: Triple) -> Triple:
-        return of_length_one(down, "the way down")
+        return of_length_one(down, tr("the way down"))
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Hollow:
         if self.fineness is not None and self.fineness > self.wall / 2:
-            raise ValueError("the fineness must be half the wall at most")
+            raise ValueError(tr("the fineness must be half the wall at most"))
         if self.spacing is not None and self.spacing <= 4 * self.radius:
-            raise ValueError("the rods of a lattice must lie more than two of their diameters apart")
+            raise ValueError(tr("the rods of a lattice must lie more than two of their diameters apart"))
         if len({vent.id for vent in self.vents}) != len(self.vents):
-            raise ValueError("two vents have the same id")
+            raise ValueError(tr("two vents have the same id"))
         return self
 
     @property

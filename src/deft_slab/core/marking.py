@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from .documents import Document, Triple, of_length_one
+from .words import tr
 
 Floats = NDArray[np.float64]
 
@@ -42,7 +43,7 @@ class Audience(Document):
     @field_validator("front", "up")
     @classmethod
     def _of_unit_length(cls, direction: Triple) -> Triple:
-        return of_length_one(direction, "a direction of the audience")
+        return of_length_one(direction, tr("a direction of the audience"))
 
     def looks_from(self, directions: Floats) -> NDArray[np.bool_]:
         """(n,) which of some unit vectors (n, 3), from the prop outward, somebody looks from."""

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from . import text
 from .plan import Body, ModelRef, Unit
 from .solid import Solid
 
@@ -69,8 +70,8 @@ class MendStep:
     places: Floats
 
     def sentence(self) -> str:
-        """What was done, for a person, with its lengths in mm."""
-        return self.said.format(*(f"{length:.3g} mm" for length in self.lengths))
+        """What was done, for a person."""
+        return self.said.format(*(text.near(length) for length in self.lengths))
 
     def resized(self, factors: Floats) -> MendStep:
         """At another size. factors : (3,) mm in one unit"""

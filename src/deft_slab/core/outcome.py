@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from . import text
 from .coupons import COUPON
 from .cuts import Side
 from .model import MendReport
@@ -19,6 +20,7 @@ from .reports import ContactFound, HollowReport, JoinReport, PostsReport
 from .solid import Defects, Solid
 from .tilt import Tilt
 from .wishes import PieceWish
+from .words import tr
 
 Floats = NDArray[np.float64]
 
@@ -63,8 +65,8 @@ class Figures:
 class OverhangSpot:
     """A separate place that needs support.
 
-    area : mm2; past : degrees past the threshold, mean; gap : mm, mean, down to what is
-    below; on_piece : most of its support would end on the piece; on_show : a show face is touched
+    area : mm2; past : degrees past the threshold, mean; gap : mm, mean, down to what is below; on_piece : most of its
+    support would end on the piece; on_show : a show face is touched
     place : (mm, model frame) on it, near its middle; across : mm; facets : (k,)
     """
 
@@ -91,8 +93,7 @@ class Fit:
 
     def sentence(self) -> str:
         """By how much it does not fit: "59.6 mm too high"; empty when it fits."""
-        words = ("wide", "deep", "high")
-        return ", ".join(f"{out:.1f} mm too {word}" for out, word in zip(self.over, words, strict=True) if out)
+        return ", ".join(text.too_large(self.over))
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,13 +126,12 @@ class ThinPlace(Place):
 
     def sentence(self) -> str:
         """What is wrong there, for a person."""
-        area = f"{self.area:.0f} mm²"
-        match self.kind:
-            case "skin":
-                return f"leaves a skin over a parallel surface, {self.least:.2f} mm thin, {area}"
-            case "step":
-                return f"passes {self.least:.2f} mm beside a parallel surface, {area}"
-        return f"leaves a sliver, {self.least:.2f} mm at its thinnest, {area}"
+        least, area = text.length(self.least, 2), text.area(self.area)
+        return {
+            "skin": tr("leaves a skin over a parallel surface, {least} thin, {area}", least=least, area=area),
+            "step": tr("passes {least} beside a parallel surface, {area}", least=least, area=area),
+            "sliver": tr("leaves a sliver, {least} at its thinnest, {area}", least=least, area=area),
+        }[self.kind]
 
 
 NOT_BARRED = 0.5

@@ -27,6 +27,7 @@ from .posts import PostSet
 from .printer import Printer
 from .tilt import STAND_UP, Tilt
 from .wishes import PieceWish
+from .words import tr
 
 Floats = NDArray[np.float64]
 
@@ -119,7 +120,7 @@ class Guest(Document):
     @model_validator(mode="after")
     def _has_its_model(self) -> Guest:
         if (self.form == "model") != (self.model is not None):
-            raise ValueError("a guest is either a form or a model")
+            raise ValueError(tr("a guest is either a form or a model"))
         return self
 
 
@@ -188,22 +189,22 @@ class Plan(Document):
     def _ids_differ(self) -> Plan:
         ids = [one.id for of in (self.recipe, self.joins, self.hollows, self.posts) for one in of]
         if len(set(ids)) != len(ids):
-            raise ValueError("two things of a plan have the same id")
+            raise ValueError(tr("two things of a plan have the same id"))
         return self
 
     @field_validator("stretch")
     @classmethod
     def _stretched_by_something(cls, stretch: Triple) -> Triple:
         if not all(1e-3 <= value <= 1e3 for value in stretch):
-            raise ValueError("each axis must be stretched by a factor from 0.001 to 1000")
+            raise ValueError(tr("each axis must be stretched by a factor from 0.001 to 1000"))
         return stretch
 
     @model_validator(mode="after")
     def _a_role_for_each_body(self) -> Plan:
         if self.roles and len(self.roles) != max(1, len(self.model.bodies)):
-            raise ValueError("there must be a role for each body")
+            raise ValueError(tr("there must be a role for each body"))
         if self.roles and all(role == "left out" for role in self.roles):
-            raise ValueError("at least one body must stay")
+            raise ValueError(tr("at least one body must stay"))
         return self
 
     @property
@@ -235,7 +236,7 @@ class Plan(Document):
         """
         roles = list(self.roles or ("with the rest",) * max(1, len(self.model.bodies)))
         if not 0 <= body < len(roles):
-            raise BadPlan(f"There is no body {body} in this model.")
+            raise BadPlan(tr("There is no body {body} in this model.", body=body))
         roles[body] = role
         plain = all(role == "with the rest" for role in roles)
         return self.changed(roles=() if plain else tuple(roles))
@@ -287,7 +288,7 @@ class Plan(Document):
         for guest in self.guests:
             if guest.id == guest_id:
                 return guest
-        raise BadPlan(f"There is no guest {guest_id!r} in this plan.")
+        raise BadPlan(tr("There is no guest {guest_id!r} in this plan.", guest_id=guest_id))
 
     def with_guest(self, guest: Guest) -> Plan:
         """With a guest added, or put in place of the one with its id."""
@@ -304,7 +305,7 @@ class Plan(Document):
         for cut in self.recipe:
             if cut.id == cut_id:
                 return cut
-        raise BadPlan(f"There is no cut {cut_id!r} in this plan.")
+        raise BadPlan(tr("There is no cut {cut_id!r} in this plan.", cut_id=cut_id))
 
     def with_cut(self, cut: Cut) -> Plan:
         """With a cut added at the end, or put in place of the one with its id."""
@@ -327,7 +328,7 @@ class Plan(Document):
         for join in self.joins:
             if join.id == join_id:
                 return join
-        raise BadPlan(f"There is no join {join_id!r} in this plan.")
+        raise BadPlan(tr("There is no join {join_id!r} in this plan.", join_id=join_id))
 
     def with_join(self, join: Join) -> Plan:
         """With a join added at the end, or put in place of the one with its id."""
@@ -344,7 +345,7 @@ class Plan(Document):
         for hollow in self.hollows:
             if hollow.id == hollow_id:
                 return hollow
-        raise BadPlan(f"There is no hollow {hollow_id!r} in this plan.")
+        raise BadPlan(tr("There is no hollow {hollow_id!r} in this plan.", hollow_id=hollow_id))
 
     def with_hollow(self, hollow: Hollow) -> Plan:
         """With a hollow added at the end, or put in place of the one with its id."""
@@ -377,7 +378,7 @@ class Plan(Document):
     @property
     def numbered(self) -> tuple[str, str]:
         """(the id, the name) of the cut that comes next."""
-        return self.fresh_id(), f"Cut {len(self.recipe) + 1}"
+        return self.fresh_id(), tr("Cut {count}", count=len(self.recipe) + 1)
 
     def fresh_name(self, word: str) -> str:
         """What a new cut is called. word : what it is, with a number where there are several"""

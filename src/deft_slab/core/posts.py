@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from .cuts import Move, Side
 from .documents import Document, Name, Triple, free_ids
+from .words import tr
 
 MOST_POSTS = 20_000
 SLENDER_DIAMETERS = 40.0
@@ -51,7 +52,7 @@ class PostSet(Document):
     @model_validator(mode="after")
     def _ids_differ(self) -> PostSet:
         if len({post.id for post in self.posts}) != len(self.posts):
-            raise ValueError("two posts have the same id")
+            raise ValueError(tr("two posts have the same id"))
         return self
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PostSet:

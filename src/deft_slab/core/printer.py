@@ -9,16 +9,18 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
+from . import text
 from .documents import first_problem
 from .errors import BadPlan
 from .versions import Versions
+from .words import tr
 
 PROFILES = Versions("printer profile", 1)
 FIRST = "middle-filament"
 """The shipped profile that a new project starts with."""
 MOST_PROFILE_BYTES = 100_000
 
-_USUAL = "usual material"
+_USUAL = tr("usual material")
 """What a material without a name is called."""
 Length = Annotated[float, Field(gt=0, le=1e5)]
 Rectangle = tuple[float, float, Length, Length]
@@ -116,12 +118,12 @@ class Printer(BaseModel):
     @model_validator(mode="after")
     def _has_room(self) -> Printer:
         if 2 * self.margin >= min(self.bed_x, self.bed_y):
-            raise ValueError("the margins leave nothing of the bed")
+            raise ValueError(tr("the margins leave nothing of the bed"))
         if self.slope and (self.endless is None or self.kind == "resin"):
-            raise ValueError("only on a belt do layers lie aslant")
+            raise ValueError(tr("only on a belt do layers lie aslant"))
         twice = next((name for name in self.loads if self.loads.count(name) > 1), None)
         if twice is not None:
-            raise ValueError(f"two materials are called “{twice}”")
+            raise ValueError(tr("two materials are called “{twice}”", twice=twice))
         return self
 
     @property
@@ -153,7 +155,7 @@ class Printer(BaseModel):
             if one.name == material:
                 return self.changed(material=one.name, material_price=one.price, material_density=one.density,
                                     shrinkage=one.shrinkage, material_colour=one.colour, materials=())  # fmt: skip
-        raise BadPlan(f"{self.name} has no material “{material}”.")
+        raise BadPlan(tr("{name} has no material “{material}”.", name=self.name, material=material))
 
     @property
     def loads(self) -> tuple[str, ...]:
@@ -183,14 +185,20 @@ class Printer(BaseModel):
     def label(self) -> str:
         """Its name with its size."""
         x, y = (
-            "endless" if self.endless == axis else f"{size:g}" for axis, size in (("x", self.bed_x), ("y", self.bed_y))
+            tr("endless") if self.endless == axis else text.given(size).split(" ")[0]
+            for axis, size in (("x", self.bed_x), ("y", self.bed_y))
         )
-        return f"{self.name} · {x} × {y} × {self.height:g} mm"
+        return tr("{name} · {x} × {y} × {height}", name=self.name, x=x, y=y, height=text.given(self.height))
 
     def fitted_at(self, clearance: float, date: str, material: str) -> Printer:
         """With the clearance that fitted best on a coupon. clearance : mm per side. Raises BadPlan."""
         of = f", {material.strip()[:80]}" if material.strip() else ""
-        return self.changed(clearance=clearance, fitted=f"{clearance:g} mm per side fitted best, {date}{of}")
+        return self.changed(
+            clearance=clearance,
+            fitted=tr(
+                "{clearance} per side fitted best, {date}{of}", clearance=text.given(clearance), date=date, of=of
+            ),
+        )
 
     def changed(self, **update: object) -> Printer:
         """A copy with other values, validated anew.
@@ -202,7 +210,10 @@ class Printer(BaseModel):
         try:
             return Printer.model_validate({**self.model_dump(), **update})
         except ValidationError as error:
-            raise BadPlan(f"Printer profile: {first_problem(error)}", kept="The profile is as it was.") from error
+            raise BadPlan(
+                tr("Printer profile: {problem}", problem=first_problem(error)),
+                kept=tr("The profile is as it was."),
+            ) from error
 
 
 def read_printer(text: bytes) -> Printer:
@@ -213,13 +224,14 @@ def read_printer(text: bytes) -> Printer:
     BadPlan : it is no profile, a damaged one, or one from a newer version.
     """
     if len(text) > MOST_PROFILE_BYTES:
-        raise BadPlan("This is no printer profile: it is far too long.", kept="Your profiles are as they were.")
+        raise BadPlan(tr("This is no printer profile: it is far too long."), kept=tr("Your profiles are as they were."))
     try:
         return Printer.model_validate(PROFILES.read(text))
     except ValueError as error:
         problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise BadPlan(
-            f"This is no printer profile that can be read: {problem}", kept="Your profiles are as they were."
+            tr("This is no printer profile that can be read: {problem}", problem=problem),
+            kept=tr("Your profiles are as they were."),
         ) from error
 
 

@@ -13,6 +13,7 @@ from .marking import Mark
 from .plan import Guest, Plan
 from .printer import Printer
 from .versions import NewerVersion, Versions
+from .words import tr
 
 PROJECTS = Versions("project", 6)
 MOST_PROJECT_BYTES = 256 * 2**20
@@ -79,9 +80,15 @@ def project_text(project: Project) -> bytes:
     text = rest[:-1] + b',"marks":[' + b",".join(mark.model_dump_json().encode() for mark in table) + b"]}"
     if len(text) > MOST_PROJECT_BYTES:
         raise SaveFailed(
-            f"“{project.title}” has a plan of {len(text) / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the "
-            "most that is read again.", kept="Nothing was written.", remedy="Remove some choices or marks.",
-        )  # fmt: skip
+            tr(
+                "“{title}” has a plan of {count:.0f} MB, and {most_project_bytes} MB is the most that is read again.",
+                title=project.title,
+                count=len(text) / 2**20,
+                most_project_bytes=MOST_PROJECT_BYTES >> 20,
+            ),
+            kept=tr("Nothing was written."),
+            remedy=tr("Remove some choices or marks."),
+        )
     return text
 
 
@@ -92,20 +99,24 @@ def read_project(text: bytes) -> Project:
     ------
     UnreadableFile : damaged, or from a newer version of the program.
     """
-    kept = "What you have open is untouched."
+    kept = tr("What you have open is untouched.")
     try:
         return Project.model_validate(_unpacked(PROJECTS.read(text)))
     except NewerVersion as error:
         raise UnreadableFile(
-            f"This project was saved by a newer version (document version {error.found}; this one reads "
-            f"up to {error.known}).",
-            kept=kept, remedy="Open it with a newer Deft Slab.",
-        ) from error  # fmt: skip
+            tr(
+                "This project was saved by a newer version (document version {found}; this one reads up to {known}).",
+                found=error.found,
+                known=error.known,
+            ),
+            kept=kept,
+            remedy=tr("Open it with a newer Deft Slab."),
+        ) from error
     except (ValueError, TypeError, KeyError, IndexError, AttributeError) as error:
         problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise UnreadableFile(
-            f"The plan in this project is damaged: {problem}", kept=kept,
-            remedy="The model in it may be whole: open the file in another 3MF reader to look.",
+            tr("The plan in this project is damaged: {problem}", problem=problem), kept=kept,
+            remedy=tr("The model in it may be whole: open the file in another 3MF reader to look."),
         ) from error  # fmt: skip
 
 

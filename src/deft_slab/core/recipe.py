@@ -22,6 +22,7 @@ from .shape.bodies import bodies_of, joined_to
 from .shape.leaving import leaves_freely, lift_direction
 from .shells import CRUMB_SHARE, CRUMB_SIZE, body_numbers, shells_of
 from .solid import Solid
+from .words import tr
 
 Floats = NDArray[np.float64]
 Masks = Callable[[Region], NDArray[np.bool_]]
@@ -76,7 +77,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
     amounts = {1: 0.0, -1: 0.0}
     for place, part in enumerate(parts):
         step = job.part(place / len(parts), (place + 1) / len(parts))
-        step.step(0.0, f"Cutting: {cut.name}")
+        step.step(0.0, tr("Cutting: {name}", name=cut.name))
         if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
             after.append(part)
             continue
@@ -84,8 +85,9 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
         bodies = sum(int(body_numbers(shells_of(solid)).max(initial=0)) + 1 for _, solid in made.sides)
         if len(after) + bodies > max(MOST_PIECES, len(parts)):
             raise CutFailed(
-                f"“{cut.name}” leaves more than {MOST_PIECES:,} pieces.", kept="The cut was not made.",
-                remedy="Use fewer cuts, or leave small bodies out.",
+                tr("“{name}” leaves more than {most_pieces:,} pieces.", name=cut.name, most_pieces=MOST_PIECES),
+                kept=tr("The cut was not made."),
+                remedy=tr("Use fewer cuts, or leave small bodies out."),
             )  # fmt: skip
         kerf += made.kerf
         bridges += [Place(place, outward) for place, outward in made.bridge]
@@ -106,7 +108,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
                 amounts[side] += body.volume
             after.append(Part((key, len(after)), body, sides, part.group, crumb))
     if not after:
-        raise CutFailed(f"Nothing is left after “{cut.name}”.", kept="The cut was not made.")
+        raise CutFailed(tr("Nothing is left after “{name}”.", name=cut.name), kept=tr("The cut was not made."))
     stage = Stage(after, tuple(touched))
     lift, catches = _leaving(cut, stage)
     least = min(amounts.values()) / whole if cut.two_sided and touched and whole > 0 else 1.0

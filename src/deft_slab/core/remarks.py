@@ -8,6 +8,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from . import text
 from .coupons import COUPON
 from .cuts import Cut
 from .groups import Part, Uncut
@@ -18,6 +19,7 @@ from .printer import Printer
 from .reports import HollowReport, JoinReport
 from .tilt import Tilt
 from .wishes import PieceWish
+from .words import sentence, tr, tr_many
 
 Floats = NDArray[np.float64]
 
@@ -51,7 +53,8 @@ def piece_names(
             word = made_by[side.cut].side_word(side.side, rotation) if side.cut in made_by else ""
             if word and word not in said:
                 said.append(word)
-        names.append(" ".join([*said, uncut.groups[part.group].name.split()[-1].lower()]).capitalize())
+        thing = uncut.groups[part.group].name.split()[-1].lower()
+        names.append(sentence(tr("{sides} {thing}", sides=" ".join(said), thing=thing) if said else thing))
     repeated = {name for name in names if names.count(name) > 1}
     counts: dict[str, int] = {}
     for number, name in enumerate(names):
@@ -68,22 +71,38 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
         report = reports.get(cut.id)
         if report is None:
             continue
-        still = f"still {report.after} piece{'s' if report.after > 1 else ''}"
+        still = tr_many("still {n} piece", "still {n} pieces", report.after)
         if not report.parts:
             said.append(f"“{cut.name}” {cut.why_not()}: {still}.")
         elif 0.0 < report.least < _LITTLE:
-            said.append(f"“{cut.name}” takes off only {_share(report.least)} of the model.")
+            said.append(tr("“{name}” takes off only {share} of the model.", name=cut.name, share=_share(report.least)))
         if cut.id in seams and seams[cut.id].barred >= NOT_BARRED:
-            said.append(f"“{cut.name}” crosses a place where no cut may run, by {seams[cut.id].barred:.0f} mm.")
+            said.append(
+                tr(
+                    "“{name}” crosses a place where no cut may run, by {barred}.",
+                    name=cut.name,
+                    barred=text.length(seams[cut.id].barred, 0),
+                )
+            )
         if report.catches:
-            said.append(f"“{cut.name}”: what it takes off catches, and cannot be lifted off along one direction.")
+            said.append(
+                tr("“{name}”: what it takes off catches, and cannot be lifted off along one direction.", name=cut.name)
+            )
         said += [f"“{cut.name}” {place.sentence()}." for place in report.thin[:2]]
         if report.crumbs:
             largest = max(size for size, _ in report.crumbs)
-            many = f"{len(report.crumbs)} crumbs" if len(report.crumbs) > 1 else "a crumb"
-            became = {"keep": "kept as pieces", "drop": "set aside", "neighbour": "given to the neighbour"}
-            what = "kept as pieces" if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
-            said.append(f"“{cut.name}” leaves {many}, up to {largest:.1f} mm across; {what}.")
+            many = tr_many("a crumb", "{n} crumbs", len(report.crumbs))
+            became = {"keep": tr("kept as pieces"), "drop": tr("set aside"), "neighbour": tr("given to the neighbour")}
+            what = tr("kept as pieces") if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
+            said.append(
+                tr(
+                    "“{name}” leaves {many}, up to {largest} across; {what}.",
+                    name=cut.name,
+                    many=many,
+                    largest=text.length(largest, 1),
+                    what=what,
+                )
+            )
     return said
 
 
@@ -94,12 +113,18 @@ def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[str]:
         report = reports.get(join.id)
         if report is None:
             continue
-        name = f"{join.word.capitalize()} {join.id}"
+        name = f"{sentence(join.word)} {join.id}"
         if report.problem:
-            said.append(f"{name} is not made. {report.problem}")
+            said.append(tr("{name} is not made. {problem}", name=name, problem=report.problem))
         said += [f"{name}: {warning}" for warning in report.warnings]
         if report.moved > _MOVED:
-            said.append(f"{name} was moved by {report.moved:.1f} mm, to stay on its contact.")
+            said.append(
+                tr(
+                    "{name} was moved by {moved}, to stay on its contact.",
+                    name=name,
+                    moved=text.length(report.moved, 1),
+                )
+            )
     return said
 
 
@@ -108,19 +133,20 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[str]:
     said = []
     for ident, report in reports.items():
         if report.problem:
-            said.append(f"Hollow {ident} is not made. {report.problem}")
+            said.append(tr("Hollow {ident} is not made. {problem}", ident=ident, problem=report.problem))
             continue
-        said += [f"Vent {vent.id} of hollow {ident} is not made. {vent.problem}" for vent in report.vents
+        said += [tr("Vent {id} of hollow {ident} is not made. {problem}", id=vent.id, ident=ident,
+                    problem=vent.problem) for vent in report.vents
                  if vent.problem]  # fmt: skip
         if report.unvented:
-            many = f"{report.unvented} voids have" if report.unvented > 1 else "A void has"
-            said.append(f"{many} no vent: what is inside stays there.")
+            said.append(tr_many("A void has no vent: what is inside stays there.",
+                                "{n} voids have no vent: what is inside stays there.", report.unvented))  # fmt: skip
     return said
 
 
 def _share(value: float) -> str:
     """In percent, with as many digits as it takes to be more than nothing."""
-    return f"{100 * value:.2g} %" if value >= 1e-6 else "less than 0.0001 %"
+    return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
 
 
 def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[str]:
@@ -131,21 +157,27 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
         notes.append(problem)
     longest = max(float(group.solid.size.max()) for group in uncut.groups)
     if longest < SMALLEST:
-        notes.append(f"The model is only {longest:.3g} mm long. Is the unit right?")
+        notes.append(tr("The model is only {length} long. Is the unit right?", length=text.near(longest)))
     elif longest > LARGEST:
-        notes.append(f"The model is {longest / 1000:.3g} m long. Is the unit right?")
+        notes.append(tr("The model is {longest:.3g} m long. Is the unit right?", longest=longest / 1000))
     if plan.stretch != (1.0, 1.0, 1.0):
-        notes.append("The axes are stretched apart: what was round is no longer round.")
+        notes.append(tr("The axes are stretched apart: what was round is no longer round."))
     if model.y_up and plan.tilt == Tilt():
-        notes.append("It may be made to stand on Y. The Size step can stand it up.")
+        notes.append(tr("It may be made to stand on Y. The Size step can stand it up."))
     notes += [step.sentence() for step in report.steps if step.kind == "join"]
     if report.specks:
-        words = f"{report.specks:,} stray specks" if report.specks > 1 else "One stray speck"
-        notes.append(f"{words}, up to {report.speck_size:.2g} mm across. The Size step can leave them out.")
+        notes.append(tr_many(
+            "One stray speck, {size} across. The Size step can leave it out.",
+            "{n:,} stray specks, up to {size} across. The Size step can leave them out.", report.specks,
+            size=text.near(report.speck_size, 2),
+        ))  # fmt: skip
     if report.tangled > 0.01:
         notes.append(
-            f"About {100 * report.tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the "
-            "Size step, makes one skin."
+            tr(
+                "About {tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the Size "
+                "step, makes one skin.",
+                tangled=100 * report.tangled,
+            )
         )
     return notes
 
@@ -154,33 +186,53 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
     said = []
     said += [
-        f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in pieces if not piece.fit.fits
+        tr("{name} does not fit the printer: {sentence}.", name=piece.name, sentence=piece.fit.sentence())
+        for piece in pieces
+        if not piece.fit.fits
     ]
     if any(piece.on(printer).slope for piece in pieces):
-        said.append("A belt prints in slanting layers. Hours are reckoned for these; overhang, support and layers that "
-                    "are looked at are for level ones.")  # fmt: skip
+        said.append(
+            tr(
+                "A belt prints in slanting layers. Hours are reckoned for these; overhang, support "
+                "and layers that are looked at are for level ones."
+            )
+        )
     for piece in pieces:
         wished = piece.wished.material if piece.wished is not None else ""
         own = piece.on(printer)
         if wished and wished != own.material:
-            said.append(f"{own.name} has no material “{wished}”; {piece.name} is reckoned in what it usually has.")
+            said.append(
+                tr(
+                    "{name} has no material “{wished}”; {name2} is reckoned in what it usually has.",
+                    name=own.name,
+                    wished=wished,
+                    name2=piece.name,
+                )
+            )
     if any(piece.wished is not None and piece.wished.second for piece in pieces) and plan.second is None:
-        said.append("Pieces that were meant for a second printer are on the first: there is no second one.")
+        said.append(tr("Pieces that were meant for a second printer are on the first: there is no second one."))
     if plan.coupon is not None and not any(one.extra == COUPON for one in pieces):
-        said.append("There is no coupon for this join: it has no hole, or its measures make no body.")
+        said.append(tr("There is no coupon for this join: it has no hole, or its measures make no body."))
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
-        said.append(f"{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.")
+        said.append(
+            tr("{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.", unheld=unheld)
+        )
     near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
     if near:
         names = ", ".join(piece.name for piece in near)
         said.append(
-            f"{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change the "
-            "figures much."
+            tr(
+                "{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change "
+                "the figures much.",
+                names=names,
+            )
         )
     on = {cut.id for cut in plan.recipe if cut.on}
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
     for wish in lost:
-        what = f"“{wish.name}”" if wish.name else "A piece that you seated"
-        said.append(f"{what} no longer exists with these cuts; its seat and name are kept in case it comes back.")
+        what = f"“{wish.name}”" if wish.name else tr("A piece that you seated")
+        said.append(
+            tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
+        )
     return said

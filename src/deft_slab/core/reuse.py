@@ -16,6 +16,7 @@ from .outcome import Outcome
 from .plan import Plan
 from .remarks import about_hollows, about_joins
 from .script import MadeFor, Recipe, Scaling
+from .words import tr, tr_many
 
 Floats = NDArray[np.float64]
 
@@ -36,7 +37,7 @@ def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
     low, high = np.array(made_for.low), np.array(made_for.high)
     size = box[1] - box[0]
     if not np.isfinite(size).all() or (size <= 0).any():
-        raise BadPlan("The model has no size along one of its axes.")
+        raise BadPlan(tr("The model has no size along one of its axes."))
     ratio = made_for.ratio(size, scaling)
     foot = np.array([*(low + high)[:2] / 2, low[2]])
     other = np.array([*box.sum(axis=0)[:2] / 2, box[0, 2]])
@@ -62,15 +63,15 @@ def used_on(
     if scaling == "as it is":
         return own, ()
     if recipe.made_for is None:
-        raise BadPlan("This recipe does not say how large the model was that it was made for.",
-                      remedy="Use it as it is, or keep it anew from the project that it is of.")  # fmt: skip
+        raise BadPlan(tr("This recipe does not say how large the model was that it was made for."),
+                      remedy=tr("Use it as it is, or keep it anew from the project that it is of."))  # fmt: skip
     move, joins, said = way_over(recipe.made_for, box(), scaling), [], []
     for join in own.joins:
         try:
             join.carried(move, {})
             joins.append(join)
         except BadPlan as error:
-            said.append(f"{error.what} It was left out.")
+            said.append(tr("{what} It was left out.", what=error.what))
     return own.changed(joins=tuple(joins)).carried(move), tuple(said)
 
 
@@ -89,23 +90,25 @@ def misfits(outcome: Outcome) -> tuple[str, ...]:
 
     for wish in plan.pieces:
         if gone(wish):
-            said.append(f"There is no piece that the seat of “{wish.name}” is meant for." if wish.name else
-                        "A seat is meant for a piece that there is not.")  # fmt: skip
-    said += [f"Hollow {hollow.id} is meant for a piece that there is not." for hollow in plan.hollows
+            said.append(tr("There is no piece that the seat of “{name}” is meant for.", name=wish.name) if wish.name
+                        else
+                        tr("A seat is meant for a piece that there is not."))  # fmt: skip
+    said += [tr("Hollow {id} is meant for a piece that there is not.", id=hollow.id) for hollow in plan.hollows
              if hollow.on and hollow.id not in outcome.hollows]  # fmt: skip
     for group in plan.posts:
         report = outcome.posts.get(group.id)
         if report is None or report.piece is None:
-            said.append(f"{_posts(len(group.posts))} meant for a piece that there is not.")
+            said.append(tr_many("One post is meant for a piece that there is not.",
+                                "{n} posts are meant for a piece that there is not.", len(group.posts)))  # fmt: skip
             continue
         off = sum(land == "off" for land in report.lands)
         nowhere = sum(land == "nowhere" for land in report.lands)
         if off:
-            said.append(f"{_posts(off)} not on the surface of “{pieces[report.piece].name}”, and not made.")
+            said.append(tr_many("One post is not on the surface of “{piece}”, and not made.",
+                                "{n} posts are not on the surface of “{piece}”, and not made.", off,
+                                piece=pieces[report.piece].name))  # fmt: skip
         if nowhere:
-            said.append(f"{_posts(nowhere)} without a way down beside “{pieces[report.piece].name}”, and not made.")
+            said.append(tr_many("One post is without a way down beside “{piece}”, and not made.",
+                                "{n} posts are without a way down beside “{piece}”, and not made.", nowhere,
+                                piece=pieces[report.piece].name))  # fmt: skip
     return tuple(said)
-
-
-def _posts(count: int) -> str:
-    return f"{count} posts are" if count > 1 else "One post is"

@@ -18,6 +18,7 @@ from .plan import MOST_CUTS, MOST_JOINS
 from .posts import PostSet
 from .versions import Versions
 from .wishes import PieceWish
+from .words import tr
 
 Floats = NDArray[np.float64]
 
@@ -39,7 +40,7 @@ class MadeFor(Document):
     @model_validator(mode="after")
     def _is_a_box(self) -> MadeFor:
         if not all(low < high for low, high in zip(self.low, self.high, strict=True)):
-            raise ValueError("the box of a model must have a size along each axis")
+            raise ValueError(tr("the box of a model must have a size along each axis"))
         return self
 
     def ratio(self, size: Floats, scaling: Scaling) -> Floats:
@@ -106,10 +107,10 @@ def read_recipe(text: bytes) -> Recipe:
     BadPlan : it is no recipe, or from a newer version.
     """
     if len(text) > MOST_RECIPE_BYTES:
-        raise BadPlan("This is no recipe: it is far too long.")
+        raise BadPlan(tr("This is no recipe: it is far too long."))
     try:
         return Recipe.model_validate(RECIPES.read(text))
     except ValidationError as error:
-        raise BadPlan(f"This is no recipe that can be read: {first_problem(error)}") from error
+        raise BadPlan(tr("This is no recipe that can be read: {problem}", problem=first_problem(error))) from error
     except ValueError as error:
-        raise BadPlan(f"This is no recipe that can be read: {error}.".replace("..", ".")) from error
+        raise BadPlan(tr("This is no recipe that can be read: {error}.", error=error).replace("..", ".")) from error

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from .edges import edge_numbers
 from .errors import OpenSurface
 from .faces import CUT, Face, table
+from .words import tr, tr_many
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -54,13 +55,13 @@ class Defects:
     def sentence(self) -> str:
         """What is wrong, for a person; empty when nothing is."""
         if self.closed:
-            return "Its facets face inward, so its volume is negative." if self.inside_out else ""
+            return tr("Its facets face inward, so its volume is negative.") if self.inside_out else ""
         parts = []
         if self.open_edges:
-            parts.append(f"{self.open_edges:,} open edges (holes)")
+            parts.append(tr_many("{n:,} open edge (hole)", "{n:,} open edges (holes)", self.open_edges))
         if self.flipped_edges:
-            parts.append(f"{self.flipped_edges:,} edges where neighbouring facets face opposite ways")
-        return "The surface is not closed: " + " and ".join(parts) + "."
+            parts.append(tr("{count:,} edges where neighbouring facets face opposite ways", count=self.flipped_edges))
+        return tr("The surface is not closed: {parts}.", parts=tr(" and ").join(parts))
 
 
 @dataclass(frozen=True, eq=False)
@@ -208,7 +209,7 @@ class Solid:
         """
         if not self.defects.closed:
             raise OpenSurface(
-                self.defects.sentence(), remedy="Close it first; figures that need no volume are still shown."
+                self.defects.sentence(), remedy=tr("Close it first; figures that need no volume are still shown.")
             )
         kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
         order = np.argsort(kind_of, kind="stable")
@@ -223,7 +224,7 @@ class Solid:
         )
         body = manifold3d.Manifold(mesh)
         if body.status() != manifold3d.Error.NoError:
-            raise OpenSurface(f"The boolean library refuses this surface ({body.status().name}).")
+            raise OpenSurface(tr("The boolean library refuses this surface ({name}).", name=body.status().name))
         self.__dict__["_runs"] = {
             first_id + number: self.made[-1 - kind] if kind < 0 else None for number, kind in enumerate(kinds)
         }

@@ -1,49 +1,119 @@
-"""Figures as a person reads them."""
+"""Figures as a person reads them: in their units, with their signs. Values are always mm, mm² and mm³."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from .habits import MM_IN_AN_INCH, inches, written
+from .words import tr
+
+
+def number(value: float, digits: int = 0) -> str:
+    """With so many digits after the decimal sign."""
+    return written(f"{value:.{digits}f}")
+
+
+def count(value: float) -> str:
+    """A whole number, with signs between thousands."""
+    return written(f"{value:,.0f}")
+
+
+def money(value: float) -> str:
+    """In whatever currency, with two digits."""
+    return written(f"{value:,.2f}")
+
+
+def plain(value: float) -> str:
+    """With as many digits as it has, up to six; as it is typed."""
+    return written(f"{value:g}")
+
+
+def percent(share: float, digits: int = 0) -> str:
+    """A share (0 to 1) in percent."""
+    return f"{number(100 * share, digits)} %"
+
 
 def mm(value: float) -> str:
-    """Whole ones from 100 on."""
+    """A length: mm, whole ones from 100 on; or inches, hundredths below 100 of them."""
+    if inches():
+        return length(value, 0 if abs(value) >= 100 * MM_IN_AN_INCH else 1)
     if abs(value) < 0.05:
         return "0 mm"
-    return f"{value:.0f} mm" if abs(value) >= 100 else f"{value:.1f} mm"
+    return length(value, 0 if abs(value) >= 100 else 1)
+
+
+def length(value: float, digits: int) -> str:
+    """A length of so many digits in mm, and one more in inches: 0.15 mm, 0.006 in."""
+    if inches():
+        return f"{number(value / MM_IN_AN_INCH, digits + 1)} in"
+    return f"{number(value, digits)} mm"
+
+
+def given(value: float) -> str:
+    """A length that somebody typed, or that stands in a profile: with the digits that it has."""
+    return f"{plain(float(f'{value / MM_IN_AN_INCH:.4g}'))} in" if inches() else f"{plain(value)} mm"
+
+
+def near(value: float, digits: int = 3) -> str:
+    """A length of any size, with so many digits that say something."""
+    if inches():
+        return written(f"{value / MM_IN_AN_INCH:.{digits}g} in")
+    return written(f"{value:.{digits}g} mm")
+
+
+def unit() -> str:
+    """What lengths are shown in."""
+    return "in" if inches() else "mm"
 
 
 def wall(value: float) -> str:
-    """mm; a dash where there is none."""
+    """A length; a dash where there is none."""
     return mm(value) if value < float("inf") else "–"
 
 
 def area(mm2: float) -> str:
-    """mm² below 100 mm², else cm²."""
+    """mm² below 100 mm², else cm²; or in²."""
+    if inches():
+        return _square_inches(mm2)
     if abs(mm2) < 0.05:
         return "0 cm²"
-    return f"{mm2 / 100:.1f} cm²" if abs(mm2) >= 100 else f"{mm2:.1f} mm²"
+    return f"{number(mm2 / 100, 1)} cm²" if abs(mm2) >= 100 else f"{number(mm2, 1)} mm²"
+
+
+def _square_inches(mm2: float) -> str:
+    value = mm2 / MM_IN_AN_INCH**2
+    return "0 in²" if abs(value) < 5e-5 else f"{number(value, 2 if abs(value) >= 0.1 else 4)} in²"
 
 
 def small_area(mm2: float) -> str:
-    """mm², with as many digits as it takes to be more than nothing."""
-    return area(mm2) if mm2 >= 1.0 else f"{mm2:.2g} mm²"
+    """An area with as many digits as it takes to be more than nothing."""
+    if inches():
+        return area(mm2) if mm2 >= 1.0 else written(f"{mm2 / MM_IN_AN_INCH**2:.2g} in²")
+    return area(mm2) if mm2 >= 1.0 else written(f"{mm2:.2g} mm²")
 
 
 def volume(mm3: float) -> str:
-    """cm³; mm³ below a tenth of one."""
+    """cm³; mm³ below a tenth of one; or in³."""
+    if inches():
+        value = mm3 / MM_IN_AN_INCH**3
+        return "0 in³" if abs(value) < 5e-5 else f"{number(value, 2 if abs(value) >= 0.1 else 4)} in³"
     if abs(mm3) < 0.5:
         return "0 cm³"
     if abs(mm3) < 100:
-        return f"{mm3:.0f} mm³"
-    return f"{mm3 / 1000:.0f} cm³" if abs(mm3) >= 1e5 else f"{mm3 / 1000:.1f} cm³"
+        return f"{number(mm3)} mm³"
+    return f"{number(mm3 / 1000)} cm³" if abs(mm3) >= 1e5 else f"{number(mm3 / 1000, 1)} cm³"
 
 
 def grams(value: float) -> str:
     """g, from 1,000 on kg."""
-    return f"{value / 1000:.2f} kg" if value >= 1000 else f"{value:.0f} g" if value >= 10 else f"{value:.1f} g"
+    if value >= 1000:
+        return f"{number(value / 1000, 2)} kg"
+    return f"{number(value)} g" if value >= 10 else f"{number(value, 1)} g"
 
 
 def degrees(value: float) -> str:
-    """With a digit after the point where there is something there."""
-    return f"{value:.1f}°".replace(".0°", "°").replace("-", "−")
+    """With a digit after the decimal sign where there is something there."""
+    return written(f"{value:.1f}°".replace(".0°", "°").replace("-", "−"))
 
 
 def hours(seconds: float) -> str:
@@ -54,19 +124,34 @@ def hours(seconds: float) -> str:
 
 def overhang(angle: float, counted_from: str) -> str:
     """An overhang angle (degrees from the vertical) as the user counts it: from the "wall" or from the "bed"."""
-    return degrees(angle if counted_from == "wall" else 90.0 - angle) + f" from the {counted_from}"
+    if counted_from == "wall":
+        return tr("{angle} from the wall", angle=degrees(angle))
+    return tr("{angle} from the bed", angle=degrees(90.0 - angle))
 
 
 def box(size: tuple[float, float, float]) -> str:
+    """width × depth × height"""
+    if inches():
+        return " × ".join(number(value / MM_IN_AN_INCH, 2) for value in size) + " in"
     digits = 0 if max(size) >= 10 else 1
-    return " × ".join(f"{value:.{digits}f}" for value in size) + " mm"
+    return " × ".join(number(value, digits) for value in size) + " mm"
+
+
+def too_large(over: Iterable[float]) -> list[str]:
+    """By how much something is too wide, too deep and too high (mm); nothing of what it is not."""
+    wide, deep, high = (length(out, 1) if out else "" for out in over)
+    said = (wide and tr("{length} too wide", length=wide), deep and tr("{length} too deep", length=deep),
+            high and tr("{length} too high", length=high))  # fmt: skip
+    return [words for words in said if words]
 
 
 def any_box(size: tuple[float, float, float]) -> str:
-    """A size that may be tiny or huge: in mm, or in m from one of them on."""
-    if max(size) >= 1e3:
-        return " × ".join(f"{value / 1000:.3g}" for value in size) + " m"
-    return " × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size) + " mm"
+    """A size that may be tiny or huge: in mm or inches, or in m from one of them on."""
+    if max(size) >= 1e3 and not inches():
+        return written(" × ".join(f"{value / 1000:.3g}" for value in size)) + " m"
+    if inches():
+        return written(" × ".join(f"{value / MM_IN_AN_INCH:.3g}" for value in size)) + " in"
+    return written(" × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size)) + " mm"
 
 
 def shortened(words: str, most: int) -> str:

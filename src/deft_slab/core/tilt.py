@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import model_validator
 
 from .documents import Document, Triple
+from .words import tr
 
 Floats = NDArray[np.float64]
 
@@ -24,7 +25,7 @@ class Tilt(Document):
     @model_validator(mode="after")
     def _of_unit_length(self) -> Tilt:
         if abs(math.hypot(self.w, self.x, self.y, self.z) - 1.0) > 1e-6:
-            raise ValueError("a tilt must be a quaternion of length 1")
+            raise ValueError(tr("a tilt must be a quaternion of length 1"))
         return self
 
     @classmethod

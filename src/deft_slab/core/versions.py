@@ -7,6 +7,8 @@ from typing import Any
 
 from pydantic_core import from_json
 
+from .words import tr
+
 Data = dict[str, Any]
 Step = Callable[[Data], Data]
 
@@ -18,7 +20,13 @@ class NewerVersion(ValueError):
     """A document from a newer version of the program. found : its version; known : the last that is read"""
 
     def __init__(self, found: int, known: int) -> None:
-        super().__init__(f"it is from a newer version (document version {found}; this one reads up to {known})")
+        super().__init__(
+            tr(
+                "it is from a newer version (document version {found}; this one reads up to {known})",
+                found=found,
+                known=known,
+            )
+        )
         self.found, self.known = found, known
 
 
@@ -53,7 +61,7 @@ class Versions:
         """
         version = data.get("version", 1)
         if type(version) is not int or version < 1:
-            raise ValueError(f"{version!r} is no version")
+            raise ValueError(tr("{version!r} is no version", version=version))
         return version
 
     def brought_up(self, data: Data) -> Data:
@@ -86,5 +94,5 @@ def as_object(text: bytes) -> Data:
     """A JSON object. Raises ValueError."""
     data = from_json(text, allow_inf_nan=False)
     if not isinstance(data, dict):
-        raise ValueError("it is no object")
+        raise ValueError(tr("it is no object"))
     return data

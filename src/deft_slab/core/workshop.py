@@ -45,6 +45,7 @@ from .shells import shells_of, specks_among
 from .solid import Solid, side_by_side
 from .tilt import Tilt
 from .wishes import PieceWish, made_on
+from .words import tr
 
 Floats = NDArray[np.float64]
 T = TypeVar("T")
@@ -262,7 +263,7 @@ class Workshop:
         active = [cut for cut in plan.recipe if cut.on]
         problem = uncut.defects.sentence()
         if active and problem:
-            raise OpenSurface(problem, kept="Nothing was cut.", remedy="Close the surface before you cut it.")
+            raise OpenSurface(problem, kept=tr("Nothing was cut."), remedy=tr("Close the surface before you cut it."))
         whole = math.fsum(abs(group.solid.volume) for group in uncut.groups)
         key: tuple[Hashable, ...] = ("parts", uncut.key)
         stages = []
@@ -344,26 +345,25 @@ class Workshop:
         self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
         number: int, name: str, wish: PieceWish | None, parted: bool, detail: Detail, job: Job,
     ) -> Piece:  # fmt: skip
-        job.step(0.0, f"Seating {name}")
+        job.step(0.0, tr("Seating {name}", name=name))
         quick, usual, (printer, second) = detail == "quick", printer, made_on(wish, printer, plan.second)
         # what is printed apart, and is no part of the model, lies on the bed
         marks = all_marks.of(part.solid.origin)
         lift = lift_of(plan, wish) if part.down is None or wish is not None else 0.0
         if wish is not None and wish.seat is not None:
-            tilt, kind = wish.seat, "as you seated it"
+            tilt, kind = wish.seat, tr("as you seated it")
         elif part.down is not None:
-            tilt, kind = Tilt.from_rotation(down_to_rotation(np.array(part.down))), "lying, which makes it strong"
+            tilt, kind = Tilt.from_rotation(down_to_rotation(np.array(part.down))), tr("lying, which makes it strong")
         elif not parted:
-            tilt, kind = plan.tilt, "as the model stands"
+            tilt, kind = plan.tilt, tr("as the model stands")
         else:
-            stood = plan.tilt.rotation
             before = self._sat.get(part.sides) if quick else None
             cells = DRAG_CELLS if quick else SEARCH_CELLS
             found = self._once(
                 ("seats", part.key, plan.tilt, plan.threshold, plan.marks, quick, before, printer.room, lift),
                 lambda: seats_of(
                     tried_on[0],
-                    SeatWishes(stood, plan.threshold, printer.room, lift, cells),
+                    SeatWishes(plan.tilt.rotation, plan.threshold, printer.room, lift, cells),
                     tried_on[1],
                     thorough=not quick,
                     free=None if before is None else np.array([before]),

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import argparse
+import locale
 import os
 import signal
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QLibraryInfo, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from .. import __version__, logbook
+from ..core.habits import language
+from ..core.words import tr
 from ..demo import PROJECT
 from .faults import Faults
 from .jobs import Jobs
@@ -25,10 +28,10 @@ from .window import Window
 
 
 def _arguments(given: list[str]) -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="deft-slab", description="Tilt and cut props so that they print clean.")
-    parser.add_argument("file", nargs="?", type=Path, help="a model or a project to open")
-    parser.add_argument("--demo", action="store_true", help="open the demo project")
-    parser.add_argument("--shot", type=Path, metavar="FILE", help="save a picture of the window as PNG and end")
+    parser = argparse.ArgumentParser(prog="deft-slab", description=tr("Tilt and cut props so that they print clean."))
+    parser.add_argument("file", nargs="?", type=Path, help=tr("a model or a project to open"))
+    parser.add_argument("--demo", action="store_true", help=tr("open the demo project"))
+    parser.add_argument("--shot", type=Path, metavar="FILE", help=tr("save a picture of the window as PNG and end"))
     return parser.parse_args(given)
 
 
@@ -50,7 +53,7 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
             timer.stop()
             application.processEvents()
             done = window.grab().save(str(path), "PNG")
-            print(f"saved {path}" if done else f"could not save {path}", file=sys.stderr)
+            print(tr("saved {path}", path=path) if done else tr("could not save {path}", path=path), file=sys.stderr)
             window.close()
             application.exit(0 if done else 1)
 
@@ -66,6 +69,11 @@ def run(given: list[str]) -> int:
     if settings.type_size != 100:
         os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.type_size / 100:g}")
     application = QApplication(sys.argv[:1])
+    # Qt takes the locale of the system for all of the process; libraries read numbers with a point
+    locale.setlocale(locale.LC_NUMERIC, "C")
+    translator = QTranslator(application)
+    if translator.load(f"qtbase_{language()}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        application.installTranslator(translator)
     application.setApplicationName("Deft Slab")
     application.setApplicationVersion(__version__)
     application.setDesktopFileName("deft-slab")

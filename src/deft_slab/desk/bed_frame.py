@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QToolButton, QVBoxLayout, QWidget
 
+from ..core.words import tr
 from .beginning import Beginning
 from .guide_card import GuideCard
 from .left_card import LeftWorkCard
@@ -53,10 +54,10 @@ class BedFrame(QWidget):
         self.apart.setRange(0, 100)
         self.apart.setValue(round(100 * state.view.apart))
         self.apart.setFixedWidth(120)
-        self.apart.setAccessibleName("Pulled apart")
-        self.apart.setToolTip("Pulls the pieces apart along their cuts; the plan stays as it is.")
+        self.apart.setAccessibleName(tr("Pulled apart"))
+        self.apart.setToolTip(tr("Pulls the pieces apart along their cuts; the plan stays as it is."))
         self.apart.valueChanged.connect(lambda value: state.show(apart=value / 100))
-        self._apart_card.setLayout(row(label("pulled apart", "faint"), self.apart))
+        self._apart_card.setLayout(row(label(tr("pulled apart"), "faint"), self.apart))
         self._hint = label("", "hint")
         self._hint.setFixedHeight(28)
         self._hint.hide()
@@ -73,27 +74,27 @@ class BedFrame(QWidget):
 
     def _switches(self) -> QHBoxLayout:
         state = self._state
-        self.on_bed = button("On the bed", "Each piece in its own seat, ready to print.",
+        self.on_bed = button(tr("On the bed"), tr("Each piece in its own seat, ready to print."),
                              lambda: state.show(in_place=False), checkable=True)  # fmt: skip
-        self.in_place = button("In place", "The pieces where they belong on the prop, pulled apart.",
+        self.in_place = button(tr("In place"), tr("The pieces where they belong on the prop, pulled apart."),
                                lambda: state.show(in_place=True), checkable=True)  # fmt: skip
-        self.overhang = button("Overhang", "Colours the facets that need support.",
+        self.overhang = button(tr("Overhang"), tr("Colours the facets that need support."),
                                lambda: state.show(show_overhang=self.overhang.isChecked()),
                                checkable=True)  # fmt: skip
-        self.support = button("Support", "Shows the space that support would fill.",
+        self.support = button(tr("Support"), tr("Shows the space that support would fill."),
                               lambda: state.show(show_support=self.support.isChecked()), checkable=True)  # fmt: skip
         self._views = QToolButton()
-        self._views.setText("Look from …")
-        self._views.setToolTip("Ready views of the bed; dragging turns it, the wheel comes nearer.")
+        self._views.setText(tr("Look from …"))
+        self._views.setToolTip(tr("Ready views of the bed; dragging turns it, the wheel comes nearer."))
         self._views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         for view in VIEWS:
-            menu.addAction(view, partial(self.bed.look_from, view))
+            menu.addAction(tr(view), partial(self.bed.look_from, view))
         self._views.setMenu(menu)
         self._views.setFixedHeight(28)
-        self.below = button("From below", "Looks up through the bed at the undersides, and stays below it.",
+        self.below = button(tr("From below"), tr("Looks up through the bed at the undersides, and stays below it."),
                             self._look_below, checkable=True)  # fmt: skip
-        self.twin_button = button("Twin view", "Two choices side by side, with the figures that differ.",
+        self.twin_button = button(tr("Twin view"), tr("Two choices side by side, with the figures that differ."),
                                   self.twin_wanted.emit)  # fmt: skip
         return row(
             self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1

@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from ..core.words import tr
 from .recents import picture_of
 from .verbs import Verbs
 from .whole import DeskState
@@ -31,19 +32,24 @@ class Beginning(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(10)
-        column.addWidget(label("Open a model to see where it would need support.", "title"))
+        column.addWidget(label(tr("Open a model to see where it would need support."), "title"))
         column.addWidget(
-            label("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here.", "faint")
+            label(
+                tr("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here."), "faint"
+            )
         )
-        opens = button("Open …", "Opens a model or a project (Ctrl+O).", verbs.ask_open, role="main")
-        demo = button("Open the demo", "Opens the gull figurehead, with two choices to compare.", verbs.open_demo)
-        lead = button("First job", "Leads through a first job, from the file to written beds, one proposal a step.",
+        opens = button(tr("Open …"), tr("Opens a model or a project (Ctrl+O)."), verbs.ask_open, role="main")
+        demo = button(
+            tr("Open the demo"), tr("Opens the gull figurehead, with two choices to compare."), verbs.open_demo
+        )
+        lead = button(tr("First job"), tr("Leads through a first job, from the file to written beds, one proposal a "
+                                          "step."),
                       verbs.lead)  # fmt: skip
         column.addLayout(row(opens, demo, lead, 1))
         self._recent = QWidget()
         lately = QVBoxLayout(self._recent)
         lately.setContentsMargins(0, 0, 0, 0)
-        lately.addWidget(label("Opened lately", "head"))
+        lately.addWidget(label(tr("Opened lately"), "head"))
         self._tiles: QHBoxLayout = row(spacing=8)
         lately.addLayout(self._tiles)
         column.addWidget(self._recent)
@@ -69,8 +75,8 @@ class Beginning(QFrame):
         tile.setIcon(QIcon(picture_of(str(path))))
         tile.setIconSize(_PICTURE)
         tile.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        tile.setToolTip(plain(f"Opens {path}"))
-        tile.setAccessibleName(f"Open {path.name}")
+        tile.setToolTip(plain(tr("Opens {path}", path=path)))
+        tile.setAccessibleName(tr("Open {name}", name=path.name))
         tile.clicked.connect(partial(self._open, path))
         return tile
 

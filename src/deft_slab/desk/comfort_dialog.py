@@ -1,4 +1,4 @@
-"""How the program looks and behaves: light or dark, how large, with motion or without."""
+"""How the program looks and behaves: light or dark, how large, in which language and units, with motion or without."""
 
 from __future__ import annotations
 
@@ -8,14 +8,33 @@ from typing import Any
 
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
+from ..core.habits import WRITTEN, languages
+from ..core.words import tr
+from .speaking import AS_THE_DESKTOP
 from .whole import DeskState
 from .widgets.parts import button, label, row
 
-_LOOKS = (("As the desktop", "as the desktop", "Light or dark, as the desktop."), ("Light", "light", "Ink on paper."),
-          ("Dark", "dark", "Pale on dark; every colour means the same."))  # fmt: skip
+_LOOKS = (
+    (tr("As the desktop"), AS_THE_DESKTOP, tr("Light or dark, as the desktop.")),
+    (tr("Light"), "light", tr("Ink on paper.")),
+    (tr("Dark"), "dark", tr("Pale on dark; every colour means the same.")),
+)
 _SIZES = (100, 125, 150, 175, 200)
-_ANGLES = (("From the wall", "wall", "0° is an upright wall, 90° a ceiling."),
-           ("From the bed", "bed", "0° is a ceiling, 90° an upright wall."))  # fmt: skip
+_ANGLES = (
+    (tr("From the wall"), "wall", tr("0° is an upright wall, 90° a ceiling.")),
+    (tr("From the bed"), "bed", tr("0° is a ceiling, 90° an upright wall.")),
+)
+_LANGUAGES = {"en": "English", "de": "Deutsch"}
+"""Each by its own name, so that it is found by whoever reads no other."""
+_UNITS = (
+    (tr("mm"), "mm", tr("Lengths in mm, areas in mm² or cm², volumes in cm³.")),
+    (tr("inches"), "in", tr("Lengths in inches, areas and volumes in square and cubic ones. Files are written in mm.")),
+)
+
+
+def _languages() -> tuple[tuple[str, str, str], ...]:
+    desktop = (tr("As the desktop"), AS_THE_DESKTOP, tr("The language of the system, where there are texts in it."))
+    return desktop, *((_LANGUAGES.get(code, code), code, _LANGUAGES.get(code, code)) for code in languages())
 
 
 class ComfortDialog(QDialog):
@@ -24,22 +43,34 @@ class ComfortDialog(QDialog):
     def __init__(self, state: DeskState, redress: Callable[[], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._state, self._redress = state, redress
-        self.setWindowTitle("Look and comfort")
+        self.setWindowTitle(tr("Look and comfort"))
         self.looks, looks = self._choices("look", _LOOKS)
-        of_size = ((f"{size} %", size, f"All of the window at {size} % of its usual size.") for size in _SIZES)
+        of_size = (
+            (f"{size} %", size, tr("All of the window at {size} % of its usual size.", size=size)) for size in _SIZES
+        )
         self.sizes, sizes = self._choices("type_size", tuple(of_size))
         self.angles, angles = self._choices("angle_from", _ANGLES)
-        self.motion = self._switch("The view flies to a place", "motion", "Off: it is there at once. Where drawing is "
-                                   "slow, it always is.")  # fmt: skip
-        self.swap = self._switch("Left drag moves, middle drag turns", "swap_drag", "Off: left drag turns the view, "
-                                 "middle drag moves it.")  # fmt: skip
+        self.motion = self._switch(
+            tr("The view flies to a place"), "motion",
+            tr("Off: it is there at once. Where drawing is slow, it always is."),
+        )  # fmt: skip
+        self.swap = self._switch(
+            tr("Left drag moves, middle drag turns"), "swap_drag",
+            tr("Off: left drag turns the view, middle drag moves it."),
+        )  # fmt: skip
+        self.languages, of_language = self._choices("language", _languages())
+        self.units, units = self._choices("units", _UNITS)
+        as_now = (tr("As the desktop"), AS_THE_DESKTOP, tr("As the settings of the system write numbers."))
+        of_numbers = ((one, one, tr("Numbers are written like this one.")) for one in WRITTEN)
+        self.numbers, numbers = self._choices("numbers", (as_now, *of_numbers))
         grid = QGridLayout(self)
         grid.setContentsMargins(16, 14, 16, 12)
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(10)
         lines: tuple[tuple[str, QHBoxLayout | QWidget], ...] = (
-            ("Look", looks), ("Size of type", sizes), ("Overhang angles count", angles), ("Motion", self.motion),
-            ("Mouse", self.swap),
+            (tr("Look"), looks), (tr("Size of type"), sizes), (tr("Language"), of_language), (tr("Lengths"), units),
+            (tr("Numbers"), numbers), (tr("Overhang angles count"), angles), (tr("Motion"), self.motion),
+            (tr("Mouse"), self.swap),
         )  # fmt: skip
         for number, (words, part) in enumerate(lines):
             grid.addWidget(label(words, "faint"), number, 0)
@@ -47,10 +78,13 @@ class ComfortDialog(QDialog):
                 grid.addWidget(part, number, 1)
             else:
                 grid.addLayout(part, number, 1)
-        self.said = label("The size of type counts when the program is started next. Keys have a list of their "
-                          "own (F1).", "faint", wrap=True)  # fmt: skip
+        said = tr(
+            "Size of type, language, units and numbers count when the program is started next. "
+            "Keys have a list of their own (F1)."
+        )
+        self.said = label(said, "faint", wrap=True)
         grid.addWidget(self.said, len(lines), 0, 1, 2)
-        close = button("Close", "Closes this; what was chosen is kept.", self.accept, role="main")
+        close = button(tr("Close"), tr("Closes this; what was chosen is kept."), self.accept, role="main")
         grid.addLayout(row(1, close), len(lines) + 1, 0, 1, 2)
 
     def _choices(

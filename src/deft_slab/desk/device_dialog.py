@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QLineEdit, QVBo
 
 from ..core.documents import first_problem
 from ..core.sending.outbox import Device
+from ..core.words import tr
 from .widgets.parts import button, label, row, say
 
 
@@ -18,18 +19,18 @@ class DeviceDialog(QDialog):
     def __init__(self, add: Callable[[Device], bool], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._take = add
-        self.setWindowTitle("Add a printer")
+        self.setWindowTitle(tr("Add a printer"))
         self.resize(520, 240)
         self.name, self.url, self.token, self.folder = (QLineEdit() for _ in range(4))
         self.url.setPlaceholderText("http://127.0.0.1:8123")
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
-        browse = button("Choose …", "Chooses the folder.", self._browse, role="small")
+        browse = button(tr("Choose …"), tr("Chooses the folder."), self._browse, role="small")
         for line, (words, field, tip) in enumerate((
-            ("Name", self.name, "What it is called here."),
-            ("Address", self.url, "Where it listens, on this machine."),
-            ("Token", self.token, "What whoever asks it must know; it says it when it starts."),
-            ("or folder", self.folder, "The folder that it watches, for one that does not listen."),
+            (tr("Name"), self.name, tr("What it is called here.")),
+            (tr("Address"), self.url, tr("Where it listens, on this machine.")),
+            (tr("Token"), self.token, tr("What whoever asks it must know; it says it when it starts.")),
+            (tr("or folder"), self.folder, tr("The folder that it watches, for one that does not listen.")),
         )):  # fmt: skip
             field.setToolTip(tip)
             field.setAccessibleName(words)
@@ -37,9 +38,9 @@ class DeviceDialog(QDialog):
             grid.addWidget(field, line, 1)
         grid.addWidget(browse, 3, 2)
         self.said = label("", "faint", wrap=True)
-        self.use = button("Add it", "Puts it into the list, and asks it how it is.", self._done, role="main")
+        self.use = button(tr("Add it"), tr("Puts it into the list, and asks it how it is."), self._done, role="main")
         self.use.setDefault(True)
-        close = button("Cancel", "Closes this, and adds nothing.", self.reject)
+        close = button(tr("Cancel"), tr("Closes this, and adds nothing."), self.reject)
         column = QVBoxLayout(self)
         column.addLayout(grid)
         column.addWidget(self.said)
@@ -47,7 +48,7 @@ class DeviceDialog(QDialog):
         column.addLayout(row(1, self.use, close))
 
     def _browse(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Folder that the printer watches", self.folder.text())
+        name = QFileDialog.getExistingDirectory(self, tr("Folder that the printer watches"), self.folder.text())
         if name:
             self.folder.setText(name)
 
@@ -58,11 +59,11 @@ class DeviceDialog(QDialog):
                 folder=self.folder.text().strip(),
             )  # fmt: skip
         except ValidationError as error:
-            say(self.said, "It needs a name." if not self.name.text().strip() else first_problem(error), "look")
+            say(self.said, tr("It needs a name.") if not self.name.text().strip() else first_problem(error), "look")
             return
         if bool(device.url) == bool(device.folder):
-            say(self.said, "It has an address, or a folder; one of both.", "look")
+            say(self.said, tr("It has an address, or a folder; one of both."), "look")
         elif self._take(device):
             self.accept()
         else:
-            say(self.said, "That cannot be used; the notice on the bed says why.", "look")
+            say(self.said, tr("That cannot be used; the notice on the bed says why."), "look")

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 
 from .. import logbook
 from ..core.errors import DeftError
+from ..core.words import tr
 
 _log = logging.getLogger(__name__)
 
@@ -20,8 +21,9 @@ _log = logging.getLogger(__name__)
 def fault(error: BaseException) -> DeftError:
     """What is told of an error that nobody has foreseen."""
     return DeftError(
-        f"Something went wrong inside ({type(error).__name__}: {error}).", kept="Your plan is as it stands.",
-        remedy=f"Undo the last step if it is to blame. {logbook.hint()}".strip(),
+        tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error),
+        kept=tr("Your plan is as it stands."),
+        remedy=tr("Undo the last step if it is to blame. {hint}", hint=logbook.hint()).strip(),
     )  # fmt: skip
 
 

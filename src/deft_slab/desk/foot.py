@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QProgressBar, QWidget
 
+from ..core.words import tr
 from .whole import DeskState
 from .widgets.parts import Elided, button, label, plain
 
@@ -17,13 +18,13 @@ class Foot:
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(140)
-        self._bar.setAccessibleName("Progress")
+        self._bar.setAccessibleName(tr("Progress"))
         self._doing = Elided("faint")
         self.stop = button(
-            "Stop", "Stops what is being worked on; the plan stays as it is.", state.jobs.stop, role="small"
+            tr("Stop"), tr("Stops what is being worked on; the plan stays as it is."), state.jobs.stop, role="small"
         )  # fmt: skip
-        self.not_kept = label("Unsaved work is not kept", "look")
-        self.not_kept.setAccessibleName("Unsaved work")
+        self.not_kept = label(tr("Unsaved work is not kept"), "look")
+        self.not_kept.setAccessibleName(tr("Unsaved work"))
         self.parts: tuple[QWidget, ...] = (self.not_kept, self._doing, self._bar, self.stop)
         for part in self.parts:
             part.hide()

@@ -14,6 +14,7 @@ from ..core.checked import Island
 from ..core.documents import triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
+from ..core.words import sentence, term, tr, tr_many
 from .replies import SeatShown, WayShown
 from .state.desk import STEPS
 from .whole import DeskState
@@ -33,7 +34,7 @@ class Proposal:
     """
 
     says: str
-    does: str = "Go on"
+    does: str = tr("Go on")
     act: Callable[[], object] | None = None
     otherwise: str = ""
 
@@ -89,12 +90,12 @@ class Guide(QObject):
     @property
     def step(self) -> str:
         """The step that it is at; "Open" while nothing is open."""
-        return self._state.step if self._state.is_open else "Open"
+        return self._state.step if self._state.is_open else term("Open")
 
     @property
     def title(self) -> str:
         number = 1 + ("Open", *STEPS).index(self.step)
-        return f"First job, {number} of {1 + len(STEPS)}: {self.step}"
+        return tr("First job, {number} of {count}: {step}", number=number, count=1 + len(STEPS), step=tr(self.step))
 
     @property
     def proposal(self) -> Proposal:
@@ -102,12 +103,12 @@ class Guide(QObject):
         state = self._state
         if not state.is_open:
             if state.jobs.busy_with("open"):
-                return Proposal("Opening it …", "")
-            return Proposal("Begin with a model of your own, or with the demo.", "Open …", self._ask_open)
+                return Proposal(tr("Opening it …"), "")
+            return Proposal(tr("Begin with a model of your own, or with the demo."), tr("Open …"), self._ask_open)
         if self._taking:
             return Proposal(f"{self._taking} …", "")
         if not state.up_to_date:
-            return Proposal("It is being measured …", "")
+            return Proposal(tr("It is being measured …"), "")
         return {"Size": self._size, "Tilt": self._tilt, "Cut": self._cut, "Join": self._join, "Check": self._check,
                 "Hand off": self._hand_off}[state.step]()  # fmt: skip
 
@@ -115,56 +116,75 @@ class Guide(QObject):
         state = self._state
         size = text.any_box(triple(state.sizing.size))
         if state.sizing.asking_unit:
-            return Proposal(f"Its file does not say its unit. In {state.plan.unit} it is {size}: is that "
-                            "how large it is to be?", "That is right", state.sizing.answer_unit)  # fmt: skip
+            return Proposal(tr("Its file does not say its unit. In {unit} it is {size}: is that how large it is to "
+                               "be?", unit=state.plan.unit, size=size), tr("That is right"),
+                               state.sizing.answer_unit)  # fmt: skip
         if state.sizing.asking_fineness:
-            return Proposal(f"It has exact faces, made into triangles. It is {size}.", "Fine enough",
+            return Proposal(tr("It has exact faces, made into triangles. It is {size}.", size=size), tr("Fine enough"),
                             state.sizing.answer_fineness)  # fmt: skip
         if all(piece.fit.fits for piece in state.pieces):
-            return Proposal(f"{size}: so large it fits the {state.printer.name} as it is.", "Keep this size")
-        return Proposal(f"{size}: too large for the {state.printer.name} in one piece. Cut parts it; or scale it "
-                        "here.", "Keep this size")  # fmt: skip
+            return Proposal(
+                tr("{size}: so large it fits the {name} as it is.", size=size, name=state.printer.name),
+                tr("Keep this size"),
+            )
+        return Proposal(tr("{size}: too large for the {name} in one piece. Cut parts it; or scale it here.", size=size,
+                           name=state.printer.name), tr("Keep this size"))  # fmt: skip
 
     def _tilt(self) -> Proposal:
         state, seating = self._state, self._state.seating
         if len(state.pieces) > 1:
-            return Proposal(f"Each of its {len(state.pieces)} pieces in its best seat, by what matters here.",
-                            "Seat all pieces", seating.seat_all, "Leave them")  # fmt: skip
+            return Proposal(tr("Each of its {count} pieces in its best seat, by what matters here.",
+                               count=len(state.pieces)),
+                            tr("Seat all pieces"), seating.seat_all, tr("Leave them"))  # fmt: skip
         piece, now = state.piece, seating.now
         if not seating.seats or piece is None or now is None:
-            return Proposal("All ways to sit are being looked at, for the best by what matters here …", "",
-                            otherwise="Leave it as it sits")  # fmt: skip
+            return Proposal(tr("All ways to sit are being looked at, for the best by what matters here …"), "",
+                            otherwise=tr("Leave it as it sits"))  # fmt: skip
         best: SeatShown = seating.seats[0]
         support = text.volume(best.seat.figures.support_volume_mm3)
         if float(np.array(best.seat.tilt.down) @ now) > _SAME:
-            return Proposal(f"It sits best as it is, by what matters here: {support} of support.", "Leave it so")
-        here, kind = text.volume(piece.figures.support_volume_mm3), best.seat.kind[:1].upper() + best.seat.kind[1:]
+            return Proposal(
+                tr("It sits best as it is, by what matters here: {support} of support.", support=support),
+                tr("Leave it so"),
+            )
+        here, kind = text.volume(piece.figures.support_volume_mm3), sentence(best.seat.kind)
         if "matters" not in kind:
-            kind += ", best by what matters here"
+            kind += tr(", best by what matters here")
         return Proposal(
-            f"{kind}: {support} of support; as it sits it is {here}.", "Seat it so",
-            lambda: seating.take("take a proposed seat", best.seat.tilt, best.seat.lift), "Leave it as it sits",
+            tr("{kind}: {support} of support; as it sits it is {here}.", kind=kind, support=support, here=here),
+            tr("Seat it so"),
+            lambda: seating.take(tr("take a proposed seat"), best.seat.tilt, best.seat.lift), tr("Leave it as it sits"),
         )  # fmt: skip
 
     def _cut(self) -> Proposal:
         state, ways = self._state, self._state.ways
         if state.plan.recipe:
-            return Proposal(f"It is parted into {len(state.pieces)} already.", "Keep it so")
-        leave = "Leave it whole"
+            return Proposal(tr("It is parted into {count} already.", count=len(state.pieces)), tr("Keep it so"))
+        leave = tr("Leave it whole")
         if ways.problem:
-            return Proposal(ways.problem, "Leave it whole")
+            return Proposal(ways.problem, tr("Leave it whole"))
         best = self._best_way()
         if best is None:
             if ways.found is None or not ways.found.done:
-                return Proposal("Ways to part it are being looked for: little support, seams out of sight …", "",
+                return Proposal(tr("Ways to part it are being looked for: little support, seams out of sight …"), "",
                                 otherwise=leave)  # fmt: skip
-            return Proposal("No way to part it was found whose pieces all sit flat and fit.", leave)
-        looking = "" if ways.found is not None and ways.found.done else " Better ones are still looked for."
+            return Proposal(tr("No way to part it was found whose pieces all sit flat and fit."), leave)
+        looking = "" if ways.found is not None and ways.found.done else tr(" Better ones are still looked for.")
         return Proposal(
-            f"{best.pieces} pieces, all flat: {text.volume(best.support)} of support, which is {100 * best.left:.2g} % "
-            f"of what it needs whole, and {text.mm(best.sight)} of seam in sight. The least support of all ways found "
-            f"whose pieces all sit flat and fit.{looking}", "Part it so", lambda: ways.take(best), leave,
-        )  # fmt: skip
+            tr(
+                "{pieces} pieces, all flat: {volume} of support, which is {left:.2g} % of what it "
+                "needs whole, and {length} of seam in sight. The least support of all ways found "
+                "whose pieces all sit flat and fit.{looking}",
+                pieces=best.pieces,
+                volume=text.volume(best.support),
+                left=100 * best.left,
+                length=text.mm(best.sight),
+                looking=looking,
+            ),
+            tr("Part it so"),
+            lambda: ways.take(best),
+            leave,
+        )
 
     def _best_way(self) -> WayShown | None:
         """The one with the least support, of those that are fully measured and whose pieces all sit flat and fit."""
@@ -176,30 +196,36 @@ class Guide(QObject):
         state, joining = self._state, self._state.joining
         bare = sum(not joining.joins_of(number) for number in range(len(joining.contacts)))
         if not joining.contacts:
-            return Proposal("It is one piece: there is nothing to join.")
+            return Proposal(tr("It is one piece: there is nothing to join."))
         if not bare:
-            return Proposal("Every contact has its joins. The list says why each is as it is.")
-        many = f"{bare} contacts have" if bare > 1 else "The contact has"
-        return Proposal(f"{many} nothing that holds it in place yet: keys or rods, by the room there and by how the "
-                        f"pieces sit, with {state.printer.clearance:g} mm of clearance, as this printer needs.",
-                        "Propose joins", joining.propose, "Glue alone")  # fmt: skip
+            return Proposal(tr("Every contact has its joins. The list says why each is as it is."))
+        says = tr_many(
+            "The contact has nothing that holds it in place yet: keys or rods, by the room there and by how the pieces "
+            "sit, with {clearance} of clearance, as this printer needs.",
+            "{n} contacts have nothing that holds them in place yet: keys or rods, by the room there and by how the "
+            "pieces sit, with {clearance} of clearance, as this printer needs.", bare,
+            clearance=text.given(state.printer.clearance),
+        )  # fmt: skip
+        return Proposal(says, tr("Propose joins"), joining.propose, tr("Glue alone"))  # fmt: skip
 
     def _check(self) -> Proposal:
         state = self._state
         if not state.checking.found or state.evaluated is None:
-            return Proposal("The layers are being looked at …", "", otherwise="Go on without")
+            return Proposal(tr("The layers are being looked at …"), "", otherwise=tr("Go on without"))
         from .steps.check.lines import lines_of  # with its panel, which the window is there before
 
         lines = lines_of(state.evaluated.outcome, state.checking.found, state.printer)
         counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in ("failed", "look")}
         bare = self._without_posts(lines)
         if bare is not None:
-            return Proposal(f"“{state.pieces[bare].name}” has islands, which nothing holds while they are printed: "
-                            "posts hold them.", "Put posts", lambda: self._put_posts(bare), "Leave it so")  # fmt: skip
+            return Proposal(tr("“{name}” has islands, which nothing holds while they are printed: posts hold them.",
+                               name=state.pieces[bare].name), tr("Put posts"), lambda: self._put_posts(bare),
+                               tr("Leave it so"))  # fmt: skip
         if any(counts.values()):
-            return Proposal(f"{counts['failed']} failed and {counts['look']} to look at: each line of the list flies "
-                            "there, and says what helps.", "Go on")  # fmt: skip
-        return Proposal("Nothing was found that fails.")
+            return Proposal(tr("{counts} failed and {counts2} to look at: each line of the list flies there, and "
+                               "says what helps.", counts=counts['failed'], counts2=counts['look']),
+                               tr("Go on"))  # fmt: skip
+        return Proposal(tr("Nothing was found that fails."))
 
     def _without_posts(self, lines: Sequence[Line]) -> int | None:
         """The number of a piece of resin that has islands and no posts yet; None without one."""
@@ -219,17 +245,31 @@ class Guide(QObject):
 
     def _hand_off(self) -> Proposal:
         if self._written == self._state.plan:
-            return Proposal("That is a whole job: the folder holds the beds, and the sheet for the bench. Save the "
-                            "project to come back to it.", "Done", self.leave)  # fmt: skip
+            return Proposal(
+                tr(
+                    "That is a whole job: the folder holds the beds, and the sheet for the bench. Save "
+                    "the project to come back to it."
+                ),
+                tr("Done"),
+                self.leave,
+            )
         work = self._state.bedding.work
         if work is None:
-            return Proposal("The beds are being laid …", "")
+            return Proposal(tr("The beds are being laid …"), "")
         if self._state.jobs.busy_with("handoff"):
-            return Proposal("The beds are being written, and read again …", "")
-        beds = f"{len(work.beds)} bed{'s' if len(work.beds) > 1 else ''}"
-        return Proposal(f"{beds}, {text.hours(work.seconds)}, {text.grams(work.material)}: written as files, each read "
-                        "again before it is saved, with a sheet for the bench.", "Write the beds …",
-                        self._ask_folder)  # fmt: skip
+            return Proposal(tr("The beds are being written, and read again …"), "")
+        beds = tr_many("{n} bed", "{n} beds", len(work.beds))
+        return Proposal(
+            tr(
+                "{beds}, {time}, {weight}: written as files, each read again before it is saved, "
+                "with a sheet for the bench.",
+                beds=beds,
+                time=text.hours(work.seconds),
+                weight=text.grams(work.material),
+            ),
+            tr("Write the beds …"),
+            self._ask_folder,
+        )
 
     # going on
 

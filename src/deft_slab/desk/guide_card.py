@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout
 
+from ..core.words import tr
 from .guide import Guide
 from .widgets.parts import button, label, row
 
@@ -18,10 +19,13 @@ class GuideCard(QFrame):
         self.setProperty("role", "card")
         self._title = label("", "title")
         self._says = label("", "", wrap=True)
-        self.take = button("Go on", "Takes what is proposed, and goes on.", guide.take, role="main")
-        self.otherwise = button("", "Goes on without it.", guide.go_on)
-        self.leave = button("Leave", "Leaves the first job. “First job” in the file menu takes it up again, at the "
-                            "step that is open then.", guide.leave)  # fmt: skip
+        self.take = button(tr("Go on"), tr("Takes what is proposed, and goes on."), guide.take, role="main")
+        self.otherwise = button("", tr("Goes on without it."), guide.go_on)
+        self.leave = button(
+            tr("Leave"),
+            tr("Leaves the first job. “First job” in the file menu takes it up again, at the step that is open then."),
+            guide.leave,
+        )
         words = QVBoxLayout()
         words.setSpacing(2)
         words.addWidget(self._title)

@@ -21,6 +21,7 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, DeftError, WorkerEnded
+from ..core.words import tr
 from .parcels import Receiver
 from .requests import Request
 
@@ -127,7 +128,9 @@ class Jobs(QObject):
                 packed = ForkingPickler.dumps(message)
             except Exception as error:  # noqa: BLE001 - what cannot be packed is the fault of that request alone
                 _log.exception("%s could not be packed", type(message[1]).__name__)
-                problem = DeftError(f"Something went wrong inside ({type(error).__name__}: {error}).")
+                problem = DeftError(
+                    tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error)
+                )
                 self._say(generation, message[0], "failed", problem)
                 continue
             try:
@@ -298,13 +301,16 @@ class Jobs(QObject):
         if not requests:
             return
         first, *others = requests
-        times = f"{first.deaths} times" if first.deaths else "again and again, before it was ready"
-        remedy = "Close other programs and try again." if again else "Start Deft Slab anew; your work is kept."
-        doing = f" over “{first.label}”" if first.label and first.deaths else ""
+        times = (
+            tr("{deaths} times", deaths=first.deaths) if first.deaths else tr("again and again, before it was ready")
+        )
+        remedy = tr("Close other programs and try again.") if again else tr("Start Deft Slab anew; your work is kept.")
+        doing = tr(" over “{label}”", label=first.label) if first.label and first.deaths else ""
         try:
             first.failed(
-                WorkerEnded(f"The working process ended by itself {times}{doing}, perhaps for want of memory.",
-                            kept="Your plan is untouched.", remedy=remedy)
+                WorkerEnded(tr("The working process ended by itself {times}{doing}, perhaps for want of memory.",
+                               times=times, doing=doing),
+                            kept=tr("Your plan is untouched."), remedy=remedy)
             )  # fmt: skip
         finally:
             self._give_back(others, again)

@@ -17,11 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..core.words import tr
 from .actions import ALL, ELSEWHERE, Action
 from .whole import DeskState
 from .widgets.parts import button, label, row, say
 
-_COLUMNS = ("What", "What it does", "Keys")
+_COLUMNS = (tr("What"), tr("What it does"), tr("Keys"))
 
 
 def keys_of(action: Action, state: DeskState) -> tuple[str, ...]:
@@ -44,15 +45,15 @@ class KeysDialog(QDialog):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._state, self._made, self._changed = state, made, changed
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         self.resize(720, 560)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find an action by plain words")
-        self.search.setAccessibleName("Find an action")
+        self.search.setPlaceholderText(tr("Find an action by plain words"))
+        self.search.setAccessibleName(tr("Find an action"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._fill)
         self.table = QTableWidget(0, len(_COLUMNS))
-        self.table.setAccessibleName("Actions and their keys")
+        self.table.setAccessibleName(tr("Actions and their keys"))
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
         self.table.verticalHeader().setVisible(False)
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -66,20 +67,22 @@ class KeysDialog(QDialog):
         self.edit = QKeySequenceEdit()
         self.edit.setMaximumSequenceLength(1)
         for part in (self.edit, *self.edit.findChildren(QLineEdit)):
-            part.setAccessibleName("New keys")
-        self.edit.setToolTip("Click here and press the keys that you want for the chosen action.")
-        self.put = button("Put it there", "Puts the chosen action on these keys.", self._put)
-        self.none = button("No keys", "Takes all keys off the chosen action.", lambda: self._keep(""))
-        self.usual = button("Usual ones", "Puts the chosen action back on its usual keys.", lambda: self._keep(None))
-        self.do = button("Do it", "Closes this, and does the chosen action.", self._do, role="main")
-        close = button("Close", "Closes the list; changed keys are kept.", self.reject)
+            part.setAccessibleName(tr("New keys"))
+        self.edit.setToolTip(tr("Click here and press the keys that you want for the chosen action."))
+        self.put = button(tr("Put it there"), tr("Puts the chosen action on these keys."), self._put)
+        self.none = button(tr("No keys"), tr("Takes all keys off the chosen action."), lambda: self._keep(""))
+        self.usual = button(
+            tr("Usual ones"), tr("Puts the chosen action back on its usual keys."), lambda: self._keep(None)
+        )
+        self.do = button(tr("Do it"), tr("Closes this, and does the chosen action."), self._do, role="main")
+        close = button(tr("Close"), tr("Closes the list; changed keys are kept."), self.reject)
         self.said = label("", "faint", wrap=True)
         self._rows: list[Action | None] = []
         down = QVBoxLayout(self)
         down.addWidget(self.search)
         down.addWidget(self.table, 1)
         down.addWidget(self.said)
-        down.addLayout(row(label("Keys", "faint"), self.edit, self.put, self.none, self.usual, 1, self.do, close))
+        down.addLayout(row(label(tr("Keys"), "faint"), self.edit, self.put, self.none, self.usual, 1, self.do, close))
         self._fill()
 
     @property
@@ -111,17 +114,21 @@ class KeysDialog(QDialog):
             part.setEnabled(action is not None)
         self.do.setEnabled(action is not None and self._made[action.id].isEnabled())
         self.usual.setEnabled(action is not None and action.id in self._state.settings.keys)
-        say(self.said, "" if self._rows else "Nothing is called so.", "faint")
+        say(self.said, "" if self._rows else tr("Nothing is called so."), "faint")
 
     def _put(self) -> None:
         keys = self.edit.keySequence().toString(QKeySequence.SequenceFormat.PortableText)
         action = self.chosen
         if action is None or not keys:
-            say(self.said, "Press the keys in the field first.", "look")
+            say(self.said, tr("Press the keys in the field first."), "look")
             return
         taken = [one for one in ALL if one is not action and keys in keys_of(one, self._state)]
         if taken:
-            say(self.said, f"{keys} is “{taken[0].text.removesuffix(' …')}” already; take it off there.", "look")
+            say(
+                self.said,
+                tr("{keys} is “{text}” already; take it off there.", keys=keys, text=taken[0].text.removesuffix(" …")),
+                "look",
+            )
             return
         self._keep(keys)
 

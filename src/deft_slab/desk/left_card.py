@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFrame
 
+from ..core.words import tr
 from .recovery import LeftWork, left_work, let_go
 from .whole import DeskState
 from .widgets.parts import button, label, row
@@ -23,9 +24,9 @@ class LeftWorkCard(QFrame):
         self._passed_over: set[Path] = set()
         self.setProperty("role", "ask")
         self._words = label("", "", wrap=True, rich=True)
-        self.bring = button("Bring it back", "Opens the work as it was last kept.", self._bring, role="main")
-        self.later = button("Leave it there", "Asks again when the program is started next.", self._later)
-        self.drop = button("Let it go", "Removes the kept work for good.", self._drop)
+        self.bring = button(tr("Bring it back"), tr("Opens the work as it was last kept."), self._bring, role="main")
+        self.later = button(tr("Leave it there"), tr("Asks again when the program is started next."), self._later)
+        self.drop = button(tr("Let it go"), tr("Removes the kept work for good."), self._drop)
         line = row(self._words, self.bring, self.later, self.drop, spacing=8)
         line.setStretch(0, 1)
         line.setContentsMargins(12, 8, 8, 8)
@@ -39,12 +40,12 @@ class LeftWorkCard(QFrame):
         self.work = found[0] if found else None
         if self.work is not None:
             when = time.strftime("%d %B, %H:%M", time.localtime(self.work.when))
-            said = f"<b>“{escape(self.work.title)}” was not saved</b> when the program ended."
+            said = tr("<b>“{text}” was not saved</b> when the program ended.", text=escape(self.work.title))
             if self.work.problem:
-                why = escape(f"{self.work.problem} It is in {self.work.folder}.")
-                self._words.setText(f"{said} What was kept cannot be read: {why}")
+                why = escape(tr("{problem} It is in {folder}.", problem=self.work.problem, folder=self.work.folder))
+                self._words.setText(tr("{said} What was kept cannot be read: {why}", said=said, why=why))
             else:
-                self._words.setText(f"{said} It was kept up to {when}.")
+                self._words.setText(tr("{said} It was kept up to {when}.", said=said, when=when))
             self.bring.setVisible(not self.work.problem)
         self.setVisible(self.work is not None)
 

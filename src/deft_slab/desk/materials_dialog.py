@@ -9,14 +9,17 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from ..core import text
 from ..core.errors import BadPlan, DeftError
 from ..core.printer import Material, Printer
+from ..core.words import tr
 from .widgets.number import parse_quantity
 from .widgets.parts import button, label, row, say
 from .widgets.presets_button import PresetsButton
 
-_COLUMNS = ("Material", "Weighs (g/cm³)", "Price of 1 kg", "Shrinks by (%)", "Colour")
+_COLUMNS = (tr("Material"), tr("Weighs (g/cm³)"), tr("Price of 1 kg"), tr("Shrinks by (%)"), tr("Colour"))
 _COLOUR = 4
+_NO_COLOUR = tr("none")
 
 
 class MaterialsDialog(QDialog):
@@ -27,10 +30,10 @@ class MaterialsDialog(QDialog):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self.printer, self._keep, self._may_edit = printer, keep, may_edit
-        self.setWindowTitle(f"Materials of {printer.name}")
+        self.setWindowTitle(tr("Materials of {name}", name=printer.name))
         self.resize(640, 340)
         self.table = QTableWidget(0, len(_COLUMNS))
-        self.table.setAccessibleName("Materials")
+        self.table.setAccessibleName(tr("Materials"))
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
         self.table.verticalHeader().setVisible(False)
         self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
@@ -39,16 +42,28 @@ class MaterialsDialog(QDialog):
         self.table.itemChanged.connect(self._changed)
         self.table.cellDoubleClicked.connect(self._colour)
         self.said = label("", "faint", wrap=True)
-        self.add = button("Add one", "Adds a material, to begin with like the usual one.", self._add)
-        self.remove = button("Remove", "Removes the chosen material; the first row is the usual one, and stays.",
+        self.add = button(tr("Add one"), tr("Adds a material, to begin with like the usual one."), self._add)
+        self.remove = button(tr("Remove"), tr("Removes the chosen material; the first row is the usual one, and "
+                                              "stays."),
                              self._remove)  # fmt: skip
-        self.colour = button("Colour …", "Chooses the colour of the chosen material, for files that have colours.",
-                             lambda: self._colour(self.table.currentRow(), _COLOUR))  # fmt: skip
+        self.colour = button(
+            tr("Colour …"),
+            tr("Chooses the colour of the chosen material, for files that have colours."),
+            lambda: self._colour(self.table.currentRow(), _COLOUR),
+        )
         self.presets = PresetsButton("materials", self._now, self._take_kept, lambda e: say(self.said, str(e), "look"))
-        close = button("Close", "Closes the list; edits are kept.", self.accept, role="main")
+        close = button(tr("Close"), tr("Closes the list; edits are kept."), self.accept, role="main")
         down = QVBoxLayout(self)
-        down.addWidget(label("Pieces are of the usual material unless Hand off says otherwise. Each is reckoned by its "
-                             "own, and made larger by what that shrinks.", "faint", wrap=True))  # fmt: skip
+        down.addWidget(
+            label(
+                tr(
+                    "Pieces are of the usual material unless Hand off says otherwise. Each is reckoned "
+                    "by its own, and made larger by what that shrinks."
+                ),
+                "faint",
+                wrap=True,
+            )
+        )
         down.addWidget(self.table, 1)
         down.addWidget(self.said)
         down.addLayout(row(self.add, self.remove, self.colour, self.presets, 1, close))
@@ -62,7 +77,7 @@ class MaterialsDialog(QDialog):
         self.table.blockSignals(True)
         self.table.setRowCount(len(rows))
         for number, (name, density, price, shrinkage, colour) in enumerate(rows):
-            words = (name, f"{density:g}", f"{price:g}", f"{100 * shrinkage:g}", colour or "none")
+            words = (name, text.plain(density), text.plain(price), text.plain(100 * shrinkage), colour or _NO_COLOUR)
             for column, word in enumerate(words):
                 item = QTableWidgetItem(word)
                 if not self._may_edit or column == _COLOUR:
@@ -76,7 +91,11 @@ class MaterialsDialog(QDialog):
         self.table.blockSignals(False)
         for part in (self.add, self.remove, self.colour):
             part.setEnabled(self._may_edit)
-        said = "Double click a cell to change it." if self._may_edit else "Comes with the program; copy it to edit."
+        said = (
+            tr("Double click a cell to change it.")
+            if self._may_edit
+            else tr("Comes with the program; copy it to edit.")
+        )
         say(self.said, said, "faint")
 
     def _changed(self, item: QTableWidgetItem) -> None:
@@ -94,7 +113,7 @@ class MaterialsDialog(QDialog):
                     what = {"shrinkage": parse_quantity(given, "%") / 100}
         except ValueError:
             self._fill()
-            say(self.said, f"“{given}” is no number.", "look")
+            say(self.said, tr("“{given}” is no number.", given=given), "look")
             return
         self._change(number, what)
 
@@ -125,7 +144,8 @@ class MaterialsDialog(QDialog):
         names, number = set(p.loads), 1
         while f"Material {number}" in names:
             number += 1
-        fresh = Material(name=f"Material {number}", price=p.material_price, density=p.material_density,
+        fresh = Material(name=tr("Material {number}", number=number), price=p.material_price,
+                         density=p.material_density,
                          shrinkage=p.shrinkage)  # fmt: skip
         self._take({"materials": (*p.materials, fresh)})
         self.table.setCurrentCell(self.table.rowCount() - 1, 0)
@@ -143,14 +163,14 @@ class MaterialsDialog(QDialog):
         """Adds a kept material, or puts it in place of the one of its name."""
         kept = Material.model_validate(values)
         if not self._may_edit:
-            raise BadPlan("This profile comes with the program.", remedy="Copy it, to put materials into it.")
+            raise BadPlan(tr("This profile comes with the program."), remedy=tr("Copy it, to put materials into it."))
         others = tuple(one for one in self.printer.materials if one.name != kept.name)
         self._take({"materials": (*others, kept)})
 
     def _remove(self) -> None:
         number = self.table.currentRow()
         if number < 1:
-            say(self.said, "The first row is the usual material, and stays.", "look")
+            say(self.said, tr("The first row is the usual material, and stays."), "look")
             return
         self._take({"materials": tuple(one for n, one in enumerate(self.printer.materials, 1) if n != number)})
 
@@ -158,7 +178,7 @@ class MaterialsDialog(QDialog):
         if column != _COLOUR or not self._may_edit or number < 0:
             return
         now = self.table.item(number, _COLOUR)
-        start = QColor(now.text()) if now is not None and now.text() != "none" else QColor("#9FB4BA")
-        chosen = QColorDialog.getColor(start, self, "Colour of the material")
+        start = QColor(now.text()) if now is not None and now.text() != _NO_COLOUR else QColor("#9FB4BA")
+        chosen = QColorDialog.getColor(start, self, tr("Colour of the material"))
         if chosen.isValid():
             self._change(number, {"colour": chosen.name()})

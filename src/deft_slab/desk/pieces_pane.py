@@ -10,6 +10,7 @@ from ..core import text
 from ..core.cuts import Cut
 from ..core.handoff.colours import PIECES
 from ..core.outcome import Piece
+from ..core.words import term, tr, tr_in, tr_many
 from .cuts import ON_DESK, on_desk
 from .look import palette
 from .whole import DeskState
@@ -46,8 +47,8 @@ class PiecesPane(QWidget):
         outer.addWidget(panel)
         self._lists: dict[str, QVBoxLayout] = {}
         self._heads: dict[str, QLabel] = {}
-        for title in ("Pieces on the bed", "Cuts, in order", "Worth knowing", "Overhang spots"):
-            self._heads[title] = panel.head(title)
+        for title in (term("Pieces on the bed"), term("Cuts, in order"), term("Worth knowing"), term("Overhang spots")):
+            self._heads[title] = panel.head(tr(title))
             self._lists[title] = panel.add_list()
         panel.column.addStretch(1)
         follow(
@@ -65,35 +66,37 @@ class PiecesPane(QWidget):
         if state.step == "Tilt" and state.piece is not None:
             self._fill_spots(state.piece, spots)
         if state.evaluated is None:
-            what = "Measuring …" if state.is_open else "Open a model: File, or drop it on the window."
+            what = tr("Measuring …") if state.is_open else tr("Open a model: File, or drop it on the window.")
             pieces.addWidget(label(what, "faint", wrap=True))
         for number, piece in enumerate(state.pieces[:_MOST_ROWS]):
             pieces.addWidget(self._piece_row(number, piece))
         if len(state.pieces) > _MOST_ROWS:
-            pieces.addWidget(label(f"… and {len(state.pieces) - _MOST_ROWS:,} more pieces", "faint"))
+            pieces.addWidget(label(tr("… and {count:,} more pieces", count=len(state.pieces) - _MOST_ROWS), "faint"))
         for cut in state.plan.recipe if state.is_open else ():
             cuts.addWidget(self._cut_row(cut))
         if state.is_open and not state.plan.recipe:
-            cuts.addWidget(label("No cut yet.", "faint", wrap=True))
+            cuts.addWidget(label(tr("No cut yet."), "faint", wrap=True))
         if state.is_open and state.step == "Cut":
             self._add_kinds(cuts)
         elif state.is_open and not state.plan.recipe:
-            cuts.addWidget(button("Cut it …", "Goes to the Cut step.", lambda: state.go_to("Cut"), role="link"))
+            cuts.addWidget(button(tr("Cut it …"), tr("Goes to the Cut step."), lambda: state.go_to("Cut"), role="link"))
         for note in state.evaluated.outcome.notes if state.evaluated else ():
             notes.addWidget(label(note, "look", wrap=True))
         if state.evaluated is not None and not state.evaluated.outcome.notes:
-            notes.addWidget(label("Nothing unusual.", "faint"))
+            notes.addWidget(label(tr("Nothing unusual."), "faint"))
 
     def _add_kinds(self, column: QVBoxLayout) -> None:
         """A button for each kind of cut; while a line is drawn, those that end it."""
         state = self._state
         pointing = state.pointing.kind
         if pointing in ("cut line", "cut outline"):
-            column.addWidget(label("Click points on the model; near a crease (teal) they go to it.", "look", wrap=True))
+            column.addWidget(
+                label(tr("Click points on the model; near a crease (teal) they go to it."), "look", wrap=True)
+            )
             if pointing == "cut line":
-                sheet = button("Sheet", "Ends the line: a sheet goes through it, away from you.",
+                sheet = button(tr_in("a cut", "Sheet"), tr("Ends the line: a sheet goes through it, away from you."),
                                partial(state.placing.end_line, closed=False), role="small")  # fmt: skip
-                loop = button("Loop", "Ends the line: a loop around a limb.",
+                loop = button(tr("Loop"), tr("Ends the line: a loop around a limb."),
                               partial(state.placing.end_line, closed=True), role="small")  # fmt: skip
                 column.addLayout(row(sheet, loop, 1))
             return
@@ -117,25 +120,28 @@ class PiecesPane(QWidget):
         f = piece.figures
         volume = f" · {text.volume(f.volume_mm3)}" if f.volume_mm3 is not None else ""
         frame.column.addWidget(label(f"{text.box(f.size_mm)}{volume}", "faint"))
-        flat = label("✓ sits flat" if f.sits_flat else "! not flat", "good" if f.sits_flat else "look")
+        flat = label(tr("✓ sits flat") if f.sits_flat else tr("! not flat"), "good" if f.sits_flat else "look")
         if piece.fit.fits:
-            frame.column.addLayout(row(flat, label("✓ fits", "good"), 1))
+            frame.column.addLayout(row(flat, label(tr("✓ fits"), "good"), 1))
         else:
             frame.column.addWidget(flat)
             frame.column.addWidget(label(f"! {piece.fit.sentence()}", "look", wrap=True))
-        support = label(f"support {text.volume(f.support_volume_mm3)}", "faint")
+        support = label(tr("support {volume}", volume=text.volume(f.support_volume_mm3)), "faint")
         frame.column.addWidget(support)
         if several and state.step in ("Cut", "Join"):
             hidden = number in state.view.hidden
-            show = button("Show" if hidden else "Hide", "Draws this piece, or leaves it out; the plan stays as it is.",
+            show = button(tr("Show") if hidden else tr("Hide"), tr("Draws this piece, or leaves it out; the plan "
+                                                                   "stays as it is."),
                           partial(state.hide_pieces, state.view.hidden ^ {number}), role="small")  # fmt: skip
             others = frozenset(range(len(state.pieces))) - {number}
-            only = button("Only this", "Draws only this piece, or all again.",
+            only = button(tr("Only this"), tr("Draws only this piece, or all again."),
                           partial(state.hide_pieces, frozenset() if state.view.hidden == others else others),
                           role="small")  # fmt: skip
             frame.column.addLayout(row(show, only, 1))
         frame.setAccessibleName(piece.name)
-        frame.setToolTip("Click to choose this piece; double click to rename it." if several else "The whole model.")
+        frame.setToolTip(
+            tr("Click to choose this piece; double click to rename it.") if several else tr("The whole model.")
+        )
         frame.clicked.connect(partial(state.select_piece, number))
         frame.double_clicked.connect(partial(self._rename, number))
         return frame
@@ -149,22 +155,36 @@ class PiecesPane(QWidget):
             frame = _Row(False)
             angle = text.overhang(state.plan.threshold + spot.past, state.settings.angle_from)
             below = "piece" if spot.on_piece else "bed"
-            words = (text.area(spot.area), angle.split()[0], f"{text.mm(spot.gap)} to {below}")
+            words = (
+                text.area(spot.area),
+                angle.split()[0],
+                tr("{length} to {below}", length=text.mm(spot.gap), below=below),
+            )
             frame.column.addWidget(label(" · ".join(words)))
             if spot.on_show:
-                frame.column.addWidget(label("scars a show face", "look"))
-            frame.setAccessibleName(f"Overhang spot of {text.area(spot.area)}")
+                frame.column.addWidget(label(tr("scars a show face"), "look"))
+            frame.setAccessibleName(tr("Overhang spot of {area}", area=text.area(spot.area)))
             frame.setToolTip(
-                f"Mean angle {angle}; support would be {text.mm(spot.gap)} high and end on the {below}. "
-                "Click to look at it from below."
+                tr(
+                    "Mean angle {angle}; support would be {length} high and end on the {below}. Click to look at it "
+                    "from below.",
+                    angle=angle,
+                    length=text.mm(spot.gap),
+                    below=below,
+                )
             )
             frame.clicked.connect(partial(state.flown_to.emit, number, spot))
             column.addWidget(frame)
         if len(spots) > _MOST_SPOTS:
             rest = sum(spot.area for spot in spots[_MOST_SPOTS:])
-            column.addWidget(label(f"… and {len(spots) - _MOST_SPOTS} smaller ones, {text.area(rest)}", "faint"))
+            column.addWidget(
+                label(
+                    tr("… and {count} smaller ones, {area}", count=len(spots) - _MOST_SPOTS, area=text.area(rest)),
+                    "faint",
+                )
+            )
         if not spots:
-            column.addWidget(label("None: nothing needs support.", "faint"))
+            column.addWidget(label(tr("None: nothing needs support."), "faint"))
 
     def _rename(self, number: int) -> None:
         state = self._state
@@ -172,46 +192,55 @@ class PiecesPane(QWidget):
         piece = state.piece
         if piece is None or piece.alone:
             return
-        name, accepted = QInputDialog.getText(self, "Rename the piece", "Name:", text=piece.name)
+        name, accepted = QInputDialog.getText(self, tr("Rename the piece"), tr("Name:"), text=piece.name)
         if accepted:
             state.seats.rename_piece(name)
 
     def _cut_row(self, cut: Cut) -> QWidget:
         state = self._state
         frame = _Row(cut.id == state.selected_cut)
-        word = on_desk(cut).word.lower()
+        word = on_desk(cut).word
         on = QCheckBox("on")
         on.setChecked(cut.on)
-        on.setToolTip("Switched off, the cut stays in the plan and parts nothing.")
-        on.setAccessibleName(f"{cut.name} on")
-        on.clicked.connect(lambda checked: state.cutting.change_one("switch a cut", cut.id, on=checked))
-        remove = button("×", f"Removes “{cut.name}”.", partial(state.cutting.remove, cut.id), role="small")
+        on.setToolTip(tr("Switched off, the cut stays in the plan and parts nothing."))
+        on.setAccessibleName(tr("{name} on", name=cut.name))
+        on.clicked.connect(lambda checked: state.cutting.change_one(tr("switch a cut"), cut.id, on=checked))
+        remove = button(
+            "×", tr("Removes “{name}”.", name=cut.name), partial(state.cutting.remove, cut.id), role="small"
+        )
         title = label(cut.name, "title", wrap=True)
         head = row(title, on, remove)
         head.setStretch(0, 1)
         frame.column.addLayout(head)
         seam = state.evaluated.outcome.seams.get(cut.id) if state.evaluated else None
         if not cut.on:
-            said = f"{word} · off"
+            said = tr("{word} · off", word=word)
         elif seam is None:
-            said = f"{word} · measuring …"
+            said = tr("{word} · measuring …", word=word)
         else:
-            said = f"{word} · seam {text.mm(seam.length)}, {text.mm(seam.in_sight)} seen"
-            said += f", {text.mm(seam.on_show)} across show faces" if seam.on_show > 0 else ""
+            said = tr(
+                "{word} · seam {length}, {length2} seen",
+                word=word,
+                length=text.mm(seam.length),
+                length2=text.mm(seam.in_sight),
+            )
+            said += tr(", {length} across show faces", length=text.mm(seam.on_show)) if seam.on_show > 0 else ""
         frame.column.addWidget(label(said, "faint", wrap=True))
         report = state.evaluated.outcome.cuts.get(cut.id) if state.evaluated and cut.on else None
         if report is not None and state.up_to_date and (not report.parts or report.catches or report.crumbs):
-            words = "parts nothing" if not report.parts else "catches" if report.catches else ""
-            words = words or f"{len(report.crumbs)} crumb{'s' if len(report.crumbs) > 1 else ''}"
+            words = tr("parts nothing") if not report.parts else tr("catches") if report.catches else ""
+            words = words or tr_many("{n} crumb", "{n} crumbs", len(report.crumbs))
             frame.column.addWidget(label(f"! {words}", "look"))
         if cut.id == state.selected_cut and len(state.plan.recipe) > 1:
-            up = button("Earlier", "Makes this cut before the one above it.", partial(state.cutting.order, cut.id, -1),
+            up = button(tr("Earlier"), tr("Makes this cut before the one above it."), partial(state.cutting.order,
+                    cut.id, -1),
                         role="small")  # fmt: skip
-            down = button("Later", "Makes this cut after the one below it.", partial(state.cutting.order, cut.id, 1),
+            down = button(tr("Later"), tr("Makes this cut after the one below it."), partial(state.cutting.order,
+                    cut.id, 1),
                           role="small")  # fmt: skip
             frame.column.addLayout(row(up, down, 1))
         frame.setAccessibleName(cut.name)
-        frame.setToolTip("Click to choose this cut; its handles show in the Cut step.")
+        frame.setToolTip(tr("Click to choose this cut; its handles show in the Cut step."))
         frame.clicked.connect(partial(self._choose_cut, cut.id))
         return frame
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from ..core.documents import first_problem
 from ..core.errors import BadPlan
 from ..core.versions import Versions
+from ..core.words import tr
 from .shelf import MOST_LETTERS, Shelf
 
 PRESETS = Versions("preset", 1)
@@ -33,9 +34,9 @@ def read_preset(text: bytes) -> Preset:
     try:
         return Preset.model_validate(PRESETS.read(text))
     except ValidationError as error:
-        raise BadPlan(f"This is no preset that can be read: {first_problem(error)}") from error
+        raise BadPlan(tr("This is no preset that can be read: {problem}", problem=first_problem(error))) from error
     except ValueError as error:
-        raise BadPlan(f"This is no preset that can be read: {error}.") from error
+        raise BadPlan(tr("This is no preset that can be read: {error}.", error=error)) from error
 
 
 @lru_cache

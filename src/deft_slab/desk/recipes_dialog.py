@@ -12,18 +12,17 @@ from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QLineEdit, QListW
 from ..core import text
 from ..core.errors import DeftError
 from ..core.script import SCALINGS, Recipe
+from ..core.words import sentence, tr, tr_many
 from .shelf import Kept
 from .whole import DeskState
 from .widgets.parts import button, label, row, say
 
 _SCALINGS = {
-    "evenly": "scaled evenly", "each axis": "scaled along each axis", "same size": "at its own size, moved over",
-    "as it is": "as it stands, in its own place",
-}  # fmt: skip
-
-
-def _many(count: int, word: str) -> str:
-    return f"{count} {word}{'' if count == 1 else 's'}"
+    "evenly": tr("scaled evenly"),
+    "each axis": tr("scaled along each axis"),
+    "same size": tr("at its own size, moved over"),
+    "as it is": tr("as it stands, in its own place"),
+}
 
 
 def contents(recipe: Recipe) -> str:
@@ -32,10 +31,14 @@ def contents(recipe: Recipe) -> str:
     posts = sum(len(group.posts) for group in recipe.posts)
     seats = sum(wish.seat is not None for wish in recipe.pieces)
     counts = (
-        (len(recipe.cuts), "cut"), (len(recipe.joins), "join"), (seats, "seat"), (len(recipe.hollows), "hollow"),
-        (vents, "vent"), (posts, "post"),
-    )  # fmt: skip
-    return ", ".join(_many(count, word) for count, word in counts if count) or "nothing"
+        (len(recipe.cuts), tr_many("{n} cut", "{n} cuts", len(recipe.cuts))),
+        (len(recipe.joins), tr_many("{n} join", "{n} joins", len(recipe.joins))),
+        (seats, tr_many("{n} seat", "{n} seats", seats)),
+        (len(recipe.hollows), tr_many("{n} hollow", "{n} hollows", len(recipe.hollows))),
+        (vents, tr_many("{n} vent", "{n} vents", vents)),
+        (posts, tr_many("{n} post", "{n} posts", posts)),
+    )
+    return ", ".join(words for count, words in counts if count) or tr(tr("nothing"))
 
 
 class RecipesDialog(QDialog):
@@ -43,27 +46,33 @@ class RecipesDialog(QDialog):
         super().__init__(parent)
         self._state, self._reusing = state, state.reusing
         self._kept: list[Kept[Recipe]] = []
-        self.setWindowTitle("Recipes")
+        self.setWindowTitle(tr("Recipes"))
         self.resize(760, 480)
         self.fresh = QLineEdit()
-        self.fresh.setAccessibleName("Name for what stands on the model")
-        self.fresh.setPlaceholderText("A name for what stands on this model")
+        self.fresh.setAccessibleName(tr("Name for what stands on the model"))
+        self.fresh.setPlaceholderText(tr("A name for what stands on this model"))
         self.fresh.setMaxLength(60)
-        self.keep = button("Keep it", "Keeps the cuts, joins, seats, hollows, vents and posts of this model under the "
-                           "name, to be used on another one.", self._keep)  # fmt: skip
+        self.keep = button(
+            tr("Keep it"),
+            tr(
+                "Keeps the cuts, joins, seats, hollows, vents and posts of this model under the "
+                "name, to be used on another one."
+            ),
+            self._keep,
+        )
         self.list = QListWidget()
         self.list.setFixedWidth(240)
-        self.list.setAccessibleName("Kept recipes")
+        self.list.setAccessibleName(tr("Kept recipes"))
         self.list.currentRowChanged.connect(lambda _: self._show())
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the recipe")
-        self.name.setToolTip("What the chosen recipe is called.")
+        self.name.setAccessibleName(tr("Name of the recipe"))
+        self.name.setToolTip(tr("What the chosen recipe is called."))
         self.name.setMaxLength(60)
         self.name.editingFinished.connect(self._rename)
         self._about = label("", "faint", wrap=True)
         self.scaling = QComboBox()
-        self.scaling.setAccessibleName("How it follows the size of the model")
-        self.scaling.setToolTip("Places, keys and bands scale with the model; walls, rods and clearances stay.")
+        self.scaling.setAccessibleName(tr("How it follows the size of the model"))
+        self.scaling.setToolTip(tr("Places, keys and bands scale with the model; walls, rods and clearances stay."))
         for one in SCALINGS:
             self.scaling.addItem(_SCALINGS[one], one)
         self.scaling.activated.connect(lambda _: self._show())
@@ -78,18 +87,24 @@ class RecipesDialog(QDialog):
         right = QVBoxLayout()
         for part in (self.name, self._about):
             right.addWidget(part)
-        right.addLayout(row(label("On this model", "faint"), self.scaling, 1))
+        right.addLayout(row(label(tr("On this model"), "faint"), self.scaling, 1))
         for part in (self._factor, self._said):
             right.addWidget(part)
         right.addWidget(scrolled, 1)
         across = row(self.list, spacing=12)
         across.addLayout(right, 1)
-        take = button("Import …", "Reads a recipe from a JSON file.", self._import)
-        self.give = button("Export …", "Writes the chosen recipe to a JSON file; commands take it too.", self._export)
-        self.delete = button("Remove", "Removes the chosen recipe.", self._remove)
-        self.use = button("Use it", "Puts the chosen recipe in place of all that stands on this model; undo takes "
-                          "it back.", self._use, role="main")  # fmt: skip
-        close = button("Close", "Closes the list.", self.accept)
+        take = button(tr("Import …"), tr("Reads a recipe from a JSON file."), self._import)
+        self.give = button(
+            tr("Export …"), tr("Writes the chosen recipe to a JSON file; commands take it too."), self._export
+        )
+        self.delete = button(tr("Remove"), tr("Removes the chosen recipe."), self._remove)
+        self.use = button(
+            tr("Use it"),
+            tr("Puts the chosen recipe in place of all that stands on this model; undo takes it back."),
+            self._use,
+            role="main",
+        )
+        close = button(tr("Close"), tr("Closes the list."), self.accept)
         down = QVBoxLayout(self)
         down.addLayout(row(self.fresh, self.keep))
         down.addLayout(across, 1)
@@ -102,7 +117,7 @@ class RecipesDialog(QDialog):
         self._fill("")
         lost = ", ".join(str(path) for path in self._reusing.shelf.unreadable)
         if lost:
-            say(self._said, f"Could not be read, and left as it is: {lost}.", "look")
+            say(self._said, tr("Could not be read, and left as it is: {lost}.", lost=lost), "look")
 
     @property
     def chosen(self) -> Kept[Recipe] | None:
@@ -125,13 +140,13 @@ class RecipesDialog(QDialog):
         chosen, state = self.chosen, self._state
         self.keep.setEnabled(self._reusing.may_keep)
         if state.is_open and not self.fresh.text():
-            self.fresh.setPlaceholderText(f"A name for what stands on “{state.project.title}”")
+            self.fresh.setPlaceholderText(tr("A name for what stands on “{title}”", title=state.project.title))
         for part in (self.name, self.scaling, self.give, self.delete):
             part.setEnabled(chosen is not None)
         self._show_use()
         if chosen is None:
             self.name.clear()
-            say(self._about, "No recipe is kept yet. Keep what stands on this model, or import one.", "faint")
+            say(self._about, tr("No recipe is kept yet. Keep what stands on this model, or import one."), "faint")
             self._factor.clear()
             return
         recipe = chosen.item
@@ -140,8 +155,8 @@ class RecipesDialog(QDialog):
         of = ""
         if made is not None:
             x, y, z = (high - low for low, high in zip(made.low, made.high, strict=True))
-            of = f" Made for a model of {text.box((x, y, z))}."
-        say(self._about, f"{contents(recipe).capitalize()}.{of}", "faint")
+            of = tr(" Made for a model of {size}.", size=text.box((x, y, z)))
+        say(self._about, f"{sentence(contents(recipe))}.{of}", "faint")
         if made is None:
             self.scaling.setCurrentIndex(SCALINGS.index("as it is"))
         self.scaling.setEnabled(made is not None)
@@ -150,10 +165,13 @@ class RecipesDialog(QDialog):
         if factors is None or scaling in ("as it is", "same size"):
             self._factor.clear()
         elif scaling == "evenly":
-            self._factor.setText(f"It becomes {100 * factors[0]:.1f} % as large.")
+            self._factor.setText(tr("It becomes {factors:.1f} % as large.", factors=100 * factors[0]))
         else:
-            along = (f"{100 * factor:.1f} % along {axis}" for factor, axis in zip(factors, "XYZ", strict=True))
-            self._factor.setText(f"It becomes {', '.join(along)}.")
+            along = (
+                tr("{factor:.1f} % along {axis}", factor=100 * factor, axis=axis)
+                for factor, axis in zip(factors, "XYZ", strict=True)
+            )
+            self._factor.setText(tr("It becomes {list}.", list=", ".join(along)))
 
     # what the user does
 
@@ -168,7 +186,7 @@ class RecipesDialog(QDialog):
 
     def _show_use(self) -> None:
         """It can be stopped while it is worked on."""
-        self.use.setText("Stop" if self._state.jobs.busy_with("ask") else "Use it")
+        self.use.setText(tr("Stop") if self._state.jobs.busy_with("ask") else tr("Use it"))
         self.use.setEnabled(self.chosen is not None and self._state.is_open)
 
     def _on_failed(self, error: DeftError) -> None:
@@ -177,10 +195,10 @@ class RecipesDialog(QDialog):
     def _use(self) -> None:
         if self._state.jobs.busy_with("ask"):
             self._state.jobs.cancel("ask")
-            say(self._said, "It was stopped; nothing was changed.", "faint")
+            say(self._said, tr("It was stopped; nothing was changed."), "faint")
         elif self.chosen is not None:
             self._clear()
-            say(self._said, "Using it …", "faint")
+            say(self._said, tr("Using it …"), "faint")
             self._reusing.use(self.chosen.item, SCALINGS[self.scaling.currentIndex()])
 
     def _clear(self) -> None:
@@ -189,9 +207,10 @@ class RecipesDialog(QDialog):
 
     def _on_used(self, said: Sequence[str]) -> None:
         if not said:
-            say(self._said, "All of it fits.", "good")
+            say(self._said, tr("All of it fits."), "good")
             return
-        say(self._said, f"It is used; {_many(len(said), 'thing')} of it do{'es' if len(said) == 1 else ''} not fit:",
+        say(self._said, tr_many("It is used; {n} thing of it does not fit:", "It is used; {n} things of it do not fit:",
+                                len(said)),
             "look")  # fmt: skip
         self.misfits.setText("\n".join(said))
 
@@ -200,7 +219,7 @@ class RecipesDialog(QDialog):
             self._reusing.remove(self.chosen)
 
     def _import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a recipe", "", "JSON (*.json)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import a recipe"), "", tr("JSON (*.json)"))
         if name:
             self._clear()
             self._reusing.take_in(Path(name))
@@ -208,7 +227,9 @@ class RecipesDialog(QDialog):
     def _export(self) -> None:
         if self.chosen is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Export the recipe", f"{self.chosen.key}.json", "JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Export the recipe"), f"{self.chosen.key}.json", tr("JSON (*.json)")
+        )
         if name:
             self._clear()
             self._reusing.give(self.chosen, Path(name))

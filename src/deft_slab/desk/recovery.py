@@ -29,6 +29,7 @@ from ..core.handoff.saving import write_whole
 from ..core.model import Model
 from ..core.project import PROJECTS, Project, project_text, read_project
 from ..core.solid import Solid
+from ..core.words import tr
 from ..logbook import home
 from .older import keep_if_older
 
@@ -71,7 +72,7 @@ def left_work() -> list[LeftWork]:
                 shutil.rmtree(folder, ignore_errors=True)  # that window had nothing unsaved
             continue
         except OSError as error:
-            found.append(LeftWork(folder, folder.name, 0.0, f"It cannot be looked at: {error.strerror}."))
+            found.append(LeftWork(folder, folder.name, 0.0, tr("It cannot be looked at: {why}.", why=error.strerror)))
             continue
         found.append(_looked_at(folder, when))
     return sorted(found, key=lambda work: (bool(work.problem), -work.when))
@@ -96,9 +97,9 @@ def _looked_at(folder: Path, when: float) -> LeftWork:
             title = folder.name  # the next line says what is wrong with it
         project = read_project(text)
         if not (folder / _MODEL).exists():
-            return LeftWork(folder, project.title, when, "The copy of its model is not there.")
+            return LeftWork(folder, project.title, when, tr("The copy of its model is not there."))
     except OSError as error:
-        return LeftWork(folder, title, when, f"It cannot be read: {error.strerror or error}.")
+        return LeftWork(folder, title, when, tr("It cannot be read: {value}.", value=error.strerror or error))
     except UnreadableFile as error:
         return LeftWork(folder, title, when, error.what)
     return LeftWork(folder, project.title, when)
@@ -126,7 +127,7 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
     ------
     UnreadableFile : it is damaged.
     """
-    kept = f"It was left where it is, in {folder}."
+    kept = tr("It was left where it is, in {folder}.", folder=folder)
     try:
         text = (folder / _WORK).read_bytes()
         project = read_project(text)
@@ -138,10 +139,12 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
     except UnreadableFile as error:
         raise UnreadableFile(error.what, kept=kept, remedy=error.remedy) from error
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError) as error:
-        raise UnreadableFile(f"The copy of the model in the unsaved work is damaged: {error}.", kept=kept) from error
+        raise UnreadableFile(
+            tr("The copy of the model in the unsaved work is damaged: {error}.", error=error), kept=kept
+        ) from error
     ref = project.plan.model
     if solid.sha256 != ref.sha256:
-        raise UnreadableFile("The copy of the model in the unsaved work is not the one that it is of.", kept=kept)
+        raise UnreadableFile(tr("The copy of the model in the unsaved work is not the one that it is of."), kept=kept)
     return Model.from_ref(ref, solid, project.plan.unit), project, guests
 
 

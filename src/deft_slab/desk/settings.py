@@ -17,8 +17,10 @@ from ..core.printer import Printer
 from ..core.search.found import CutWishes
 from ..core.search.weighing import Weights
 from ..core.versions import Data, NewerVersion, Versions
+from ..core.words import tr
 from ..logbook import home
 from .older import keep_if_older
+from .speaking import AS_THE_DESKTOP
 
 _log = logging.getLogger(__name__)
 SETTINGS = Versions("settings", 2)
@@ -48,6 +50,12 @@ class Settings(BaseModel):
     look: Literal["light", "dark", "as the desktop"] = "as the desktop"
     type_size: Literal[100, 125, 150, 175, 200] = 100
     """Percent of the usual; everything grows with it. It counts when the program is started."""
+    language: str = AS_THE_DESKTOP
+    """Code of the language of all texts, as "de"; it counts when the program is started, as the next two do."""
+    units: Literal["mm", "in"] = "mm"
+    """What lengths, areas and volumes are shown in."""
+    numbers: Literal["as the desktop", "1,234.5", "1.234,5", "1 234,5"] = "as the desktop"
+    """How numbers are written."""
     motion: bool = True
     """Whether the view flies to a place in a quarter of a second, or is there at once."""
     guide: bool = False
@@ -91,9 +99,11 @@ def read_settings() -> tuple[Settings, str]:
         return Settings(), ""
     except (OSError, ValueError) as error:
         _log.warning("settings could not be read; starting with the usual ones", exc_info=True)
-        newer = "they are from a newer version" if isinstance(error, NewerVersion) else "they are damaged"
+        newer = tr("they are from a newer version") if isinstance(error, NewerVersion) else tr("they are damaged")
         why = error.strerror if isinstance(error, OSError) else newer
-        return Settings(), f"The settings in {_place()} could not be read ({why}); the usual ones are used."
+        return Settings(), tr(
+            "The settings in {place} could not be read ({why}); the usual ones are used.", place=_place(), why=why
+        )
 
 
 def load_settings() -> Settings:

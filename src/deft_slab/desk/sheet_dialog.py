@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from ..core.handoff.papers import NAMES, Paper
+from ..core.words import tr
 from .widgets.parts import button, label, row
 
 _EDGE = 24
@@ -26,7 +27,7 @@ class SheetDialog(QDialog):
         write: Callable[[Paper], None], parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.setWindowTitle("The sheet")
+        self.setWindowTitle(tr("The sheet"))
         self.resize(860, 720)
         self.paper, self.page = paper, 0
         self._pages: tuple[NDArray[np.uint8], ...] = ()
@@ -37,20 +38,24 @@ class SheetDialog(QDialog):
         self._area.setWidget(self._picture)
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.back = button("Page before", "The page before (Page up).", partial(self._leaf, -1))
-        self.on = button("Next page", "The next page (Page down).", partial(self._leaf, 1))
+        self.back = button(tr("Page before"), tr("The page before (Page up)."), partial(self._leaf, -1))
+        self.on = button(tr("Next page"), tr("The next page (Page down)."), partial(self._leaf, 1))
         self._where = label("", "faint")
         papers = QButtonGroup(self)
         self.papers = {}
         for one, words in NAMES.items():
-            made = button(words, f"Lays it out for {words} paper.", partial(self._take_paper, one),
+            made = button(words, tr("Lays it out for {words} paper.", words=words), partial(self._take_paper, one),
                           checkable=True)  # fmt: skip
             made.setChecked(one == paper)
             papers.addButton(made)
             self.papers[one] = made
-        self.write = button("Write PDF and HTML …", "Writes sheet.pdf and sheet.html, with the lists of pieces, into a "
-                            "folder.", lambda: write(self.paper), role="main")  # fmt: skip
-        close = button("Close", "Closes the sheet.", self.accept)
+        self.write = button(
+            tr("Write PDF and HTML …"),
+            tr("Writes sheet.pdf and sheet.html, with the lists of pieces, into a folder."),
+            lambda: write(self.paper),
+            role="main",
+        )
+        close = button(tr("Close"), tr("Closes the sheet."), self.accept)
         column = QVBoxLayout(self)
         column.addWidget(self._area, 1)
         column.addLayout(row(self.back, self.on, self._where, 1, *self.papers.values(), self.write, close))
@@ -82,8 +87,10 @@ class SheetDialog(QDialog):
         )  # fmt: skip
         shown.setDevicePixelRatio(finer)
         self._picture.setPixmap(shown)
-        self._picture.setAccessibleName(f"Page {self.page + 1} of {len(self._pages)} of the sheet")
-        self._where.setText(f"page {self.page + 1} of {len(self._pages)}")
+        self._picture.setAccessibleName(
+            tr("Page {page} of {count} of the sheet", page=self.page + 1, count=len(self._pages))
+        )
+        self._where.setText(tr("page {page} of {count}", page=self.page + 1, count=len(self._pages)))
         self.back.setEnabled(self.page > 0)
         self.on.setEnabled(self.page < len(self._pages) - 1)
 

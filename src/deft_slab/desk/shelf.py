@@ -12,6 +12,7 @@ from typing import Generic, Protocol, TypeVar
 from ..core.errors import BadPlan, SaveFailed
 from ..core.handoff.saving import write_whole
 from ..core.versions import Versions
+from ..core.words import tr
 from ..logbook import home
 from .older import keep_if_older
 
@@ -78,7 +79,9 @@ class Shelf(Generic[T]):
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise SaveFailed(f"The folder {self.folder} cannot be made: {error.strerror or error}.") from error
+            raise SaveFailed(
+                tr("The folder {folder} cannot be made: {value}.", folder=self.folder, value=error.strerror or error)
+            ) from error
         self.give(kept.item, self.folder / f"{kept.key}.json")
 
     def give(self, item: T, path: Path) -> None:
@@ -112,7 +115,9 @@ class Shelf(Generic[T]):
         try:
             text = path.read_bytes()
         except OSError as error:
-            raise BadPlan(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+            raise BadPlan(
+                tr("“{name}” cannot be read: {value}.", name=path.name, value=error.strerror or error)
+            ) from error
         item = self._read(text)
         return self.add(item if item.name else self._named(item, path.stem[:MOST_LETTERS]), also_taken, keys_taken)
 

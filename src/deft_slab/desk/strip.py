@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWi
 
 from ..core import text
 from ..core.documents import triple
+from ..core.words import tr
 from . import actions
 from .look.logo import Logo
 from .printers import profiles
@@ -30,7 +31,7 @@ class TitleStrip(QWidget):
         self._state, self._actions = state, made
         self.setObjectName("strip")
         self.setFixedHeight(44)
-        self.file = self._menu_button("File", "Open, save, recent files.")
+        self.file = self._menu_button(tr("File"), tr("Open, save, recent files."))
         self.file_menu = QMenu(self)
         self.file_menu.aboutToShow.connect(self.fill_file_menu)
         self.file.setMenu(self.file_menu)
@@ -38,19 +39,21 @@ class TitleStrip(QWidget):
         self.size_label = label("", "faint")
         self._steps = QButtonGroup(self)
         tabs = []
+        self.tabs: dict[str, QToolButton] = {}
         for number, step in enumerate(STEPS, 1):
             tab = QToolButton()
-            tab.setText(step)
+            tab.setText(tr(step))
             tab.setCheckable(True)
             tab.setProperty("role", "step")
-            tab.setToolTip(f"Opens the step “{step}” (Ctrl+{number}).")
+            tab.setToolTip(tr("Opens the step “{step}” (Ctrl+{number}).", step=tr(step), number=number))
             tab.clicked.connect(partial(state.go_to, step))
             self._steps.addButton(tab)
             tabs.append(tab)
-        self.undo = button("Undo", "", state.undo)
-        self.redo = button("Redo", "", state.redo)
+            self.tabs[step] = tab
+        self.undo = button(tr("Undo"), "", state.undo)
+        self.redo = button(tr("Redo"), "", state.redo)
         self.chip = self._menu_button(
-            "", "The printer that “fits” is judged by. Click for another one, or to edit profiles."
+            "", tr("The printer that “fits” is judged by. Click for another one, or to edit profiles.")
         )
         self.chip.setProperty("role", "chip")
         self.chip_menu = QMenu(self)
@@ -99,7 +102,7 @@ class TitleStrip(QWidget):
             menu.addAction(self._actions[action.id])
         recent = self._state.settings.recent_files
         if recent:
-            menu.addSection("Recent")
+            menu.addSection(tr("Recent"))
             for path in recent:
                 opens = menu.addAction(path.name.replace("&", "&&"), partial(self._state.opening.open, path))
                 opens.setIcon(QIcon(picture_of(str(path))))
@@ -127,14 +130,14 @@ class TitleStrip(QWidget):
 
     def refresh(self) -> None:
         state = self._state
-        self.title.setText(state.project.title if state.is_open else "No model open")
+        self.title.setText(state.project.title if state.is_open else tr("No model open"))
         self.size_label.setText(text.box(triple(state.sizing.size)) if state.is_open else "")
         self._name_printer()
-        for tab in self._steps.buttons():
-            tab.setChecked(tab.text() == state.step)
+        for step, tab in self.tabs.items():
+            tab.setChecked(step == state.step)
         for made, words, what, nothing in (
-            (self.undo, state.history.undo_text, "Takes back", "Nothing to take back."),
-            (self.redo, state.history.redo_text, "Makes again", "Nothing to redo."),
+            (self.undo, state.history.undo_text, tr("Takes back"), tr("Nothing to take back.")),
+            (self.redo, state.history.redo_text, tr("Makes again"), tr("Nothing to redo.")),
         ):
             made.setEnabled(bool(words))
             made.setToolTip(plain(f"{what}: {words}") if words else nothing)

@@ -15,6 +15,7 @@ from .. import about
 from ..core.errors import DeftError
 from ..core.handoff.saving import write_whole
 from ..core.project import Project, project_text
+from ..core.words import tr
 from ..logbook import log_path
 from .whole import DeskState
 from .widgets.parts import button, label, row, say
@@ -33,15 +34,15 @@ class Wishes:
 
 
 def report_of(project: Project | None, printer: str, wishes: Wishes) -> str:
-    """All of it as text. The folder of the user is written as "~"."""
+    """All of it as text, in English, for those who mend the program. The folder of the user is written as "~"."""
     screens = ", ".join(
         f"{one.size().width()} x {one.size().height()} at {one.devicePixelRatio():g}"
         for one in QGuiApplication.screens()
     )  # fmt: skip
     parts = [
         ("Versions", about.sentence()),
-        ("Machine", f"{platform.system()} {platform.release()}, {platform.machine()}\n"
-         f"Qt {qVersion()} on {QGuiApplication.platformName()}; screens: {screens}"),
+        ("Machine", f"{platform.system()} {platform.release()}, {platform.machine()}\nQt {qVersion()} on "
+         f"{QGuiApplication.platformName()}; screens: {screens}"),
         ("Printer", printer if wishes.names else "left out"),
         ("Log, the last of it", _log()),
     ]  # fmt: skip
@@ -87,26 +88,28 @@ class ReportDialog(QDialog):
     def __init__(self, state: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._state = state
-        self.setWindowTitle("Report")
+        self.setWindowTitle(tr("Report"))
         self.resize(760, 560)
-        self.plan = QCheckBox("the plan, without the model")
-        self.plan.setToolTip("Cuts, joins, seats and settings of what is open; no surface, and no mark but its count.")
+        self.plan = QCheckBox(tr("the plan, without the model"))
+        self.plan.setToolTip(
+            tr("Cuts, joins, seats and settings of what is open; no surface, and no mark but its count.")
+        )
         self.plan.setChecked(True)
-        self.names = QCheckBox("names of files, models, pieces and the printer")
-        self.names.setToolTip("Without them they are written as “the model”.")
+        self.names = QCheckBox(tr("names of files, models, pieces and the printer"))
+        self.names.setToolTip(tr("Without them they are written as “the model”."))
         for one in (self.plan, self.names):
             one.toggled.connect(self._show)
         self.text = QPlainTextEdit()
-        self.text.setAccessibleName("What stands in the report")
+        self.text.setAccessibleName(tr("What stands in the report"))
         self.text.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.said = label("", "good", wrap=True)
-        self.copy = button("Copy", "Copies all of it, as it stands here.", self._copy)
-        self.save = button("Save …", "Saves it as a text file.", self._save, role="main")
-        close = button("Close", "Closes this; nothing is kept.", self.reject)
+        self.copy = button(tr("Copy"), tr("Copies all of it, as it stands here."), self._copy)
+        self.save = button(tr("Save …"), tr("Saves it as a text file."), self._save, role="main")
+        close = button(tr("Close"), tr("Closes this; nothing is kept."), self.reject)
         down = QVBoxLayout(self)
-        words = "What helps to find out what went wrong. Strike out what nobody should see; it is sent nowhere."
+        words = tr("What helps to find out what went wrong. Strike out what nobody should see; it is sent nowhere.")
         down.addWidget(label(words, wrap=True))
-        down.addLayout(row(label("With", "faint"), self.plan, self.names, 1))
+        down.addLayout(row(label(tr("With"), "faint"), self.plan, self.names, 1))
         down.addWidget(self.text, 1)
         down.addWidget(self.said)
         down.addLayout(row(1, self.copy, self.save, close))
@@ -119,10 +122,10 @@ class ReportDialog(QDialog):
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setText(self.text.toPlainText())
-        say(self.said, "Copied.", "good")
+        say(self.said, tr("Copied."), "good")
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "deft-slab-report.txt", "Text (*.txt)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the report"), "deft-slab-report.txt", tr("Text (*.txt)"))
         if not name:
             return
         try:
@@ -130,4 +133,4 @@ class ReportDialog(QDialog):
         except DeftError as error:
             say(self.said, str(error), "look")
             return
-        say(self.said, f"Saved as {Path(name).name}.", "good")
+        say(self.said, tr("Saved as {name}.", name=Path(name).name), "good")

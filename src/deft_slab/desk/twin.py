@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidg
 from ..core import text
 from ..core.plan import Plan
 from ..core.printer import Printer
+from ..core.words import tr
 from .ledger.model import COLUMNS, Row, cell_text
 from .replies import Evaluated
 from .requests import Evaluate
@@ -62,7 +63,7 @@ class TwinPane(SceneView):
 
     @property
     def waiting_words(self) -> str:
-        return "Measuring …" if self.evaluated is None else ""
+        return tr("Measuring …") if self.evaluated is None else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._last = event.position()
@@ -95,20 +96,20 @@ class TwinView(QWidget):
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(2)
         for side, (pane, pick) in enumerate(zip(self.panes, self.picks, strict=True)):
-            pick.setToolTip("Which choice stands on this side.")
-            pick.setAccessibleName(("Left", "Right")[side] + " choice")
+            pick.setToolTip(tr("Which choice stands on this side."))
+            pick.setAccessibleName((tr("Choice on the left"), tr("Choice on the right"))[side])
             pick.activated.connect(self.refresh)
             pane.looked.connect(partial(self._look, side))
             across.addWidget(pick, 0, side)
             across.addWidget(pane, 1, side)
         across.setRowStretch(1, 1)
-        self.close_button = button("Back to one", "Ends the twin view.", self.closed.emit)
+        self.close_button = button(tr("Back to one"), tr("Ends the twin view."), self.closed.emit)
         self._figures = QGridLayout()
         self._figures.setHorizontalSpacing(16)
         self._figures.setVerticalSpacing(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 6)
-        head = label("Below: the figures that differ, and by how much the right one is more or less.", "faint")
+        head = label(tr("Below: the figures that differ, and by how much the right one is more or less."), "faint")
         column.addLayout(row(self.close_button, head, 1))
         column.addLayout(across, 1)
         column.addLayout(self._figures)
@@ -131,7 +132,7 @@ class TwinView(QWidget):
     def _fill(self) -> None:
         """The names to choose from; what was chosen stays if it is still there."""
         project = self._state.project
-        names = [(NOW, "On the bed now"), *((choice.id, choice.name) for choice in project.choices)]
+        names = [(NOW, tr("On the bed now")), *((choice.id, choice.name) for choice in project.choices)]
         for pick in self.picks:
             before = pick.currentData()
             pick.clear()
@@ -161,7 +162,7 @@ class TwinView(QWidget):
             printer = state.printer
             state.ask(
                 f"choice:twin{side}", Evaluate(plan, printer), done=partial(self._show, side),
-                still=partial(self._wants, side, plan, printer), label="Measuring a choice",
+                still=partial(self._wants, side, plan, printer), label=tr("Measuring a choice"),
             )  # fmt: skip
         self._show_figures()
 
@@ -208,14 +209,14 @@ class TwinView(QWidget):
             known = math.isfinite(change) and column.shown(abs(change))
             said = text.signed(column.shown(abs(change)), change) if known else ""
             both = label(f"{shown[0]}  |  {shown[1]}", "figure")
-            differing.append((label(f"{column.title}  {said}", "faint"), both))
+            differing.append((label(f"{column.name}  {said}", "faint"), both))
         across = self._in_a_row(differing)
         for place, (title, both) in enumerate(differing):
             line = 2 * (place // across)
             self._figures.addWidget(title, line, place % across)
             self._figures.addWidget(both, line + 1, place % across)
         if not differing:
-            self._figures.addWidget(label("No figure differs.", "faint"), 0, 0)
+            self._figures.addWidget(label(tr("No figure differs."), "faint"), 0, 0)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -20,6 +20,7 @@ from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
 from ..core.handoff.wished import Wished
 from ..core.intake.endings import ENDINGS
+from ..core.words import tr
 from ..demo import PROJECT
 from .guide import Guide
 from .sheet_dialog import SheetDialog
@@ -27,7 +28,7 @@ from .whole import DeskState
 from .widgets.notice import Notice
 from .widgets.parts import plain
 
-OPENABLE = f"Models and projects ({' '.join(f'*{ending}' for ending in ENDINGS)});;All files (*)"
+OPENABLE = tr("Models and projects ({list});;All files (*)", list=" ".join(f"*{ending}" for ending in ENDINGS))
 
 
 class Verbs(QObject):
@@ -54,7 +55,7 @@ class Verbs(QObject):
         self.state.opening.open(PROJECT)
 
     def ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.window, "Open a model or a project", self._folder(), OPENABLE)
+        name, _ = QFileDialog.getOpenFileName(self.window, tr("Open a model or a project"), self._folder(), OPENABLE)
         if name:
             self.state.opening.open(Path(name))
 
@@ -66,8 +67,12 @@ class Verbs(QObject):
             self.state.opening.remember(path)
         if others:
             listed = ", ".join(f"“{path.name}”" for path in others[:3]) + (" …" if len(others) > 3 else "")
-            self._then_told = (f"“{first.name}” is open; one prop is worked on at a time.\nUnder Recent in the file "
-                               f"menu: {listed}. “deft-slab batch” does all of a folder by itself.")  # fmt: skip
+            self._then_told = tr(
+                "“{name}” is open; one prop is worked on at a time.\nUnder Recent in the file menu: "
+                "{listed}. “deft-slab batch” does all of a folder by itself.",
+                name=first.name,
+                listed=listed,
+            )
         self.state.opening.open(first)
 
     def _tell_of_others(self) -> None:
@@ -88,39 +93,43 @@ class Verbs(QObject):
 
     def _ask_3mf(self, title: str, suggestion: str) -> tuple[Path, bool] | None:
         """(where to write, whether the dialog has asked already before something there is replaced)."""
-        name, _ = QFileDialog.getSaveFileName(self.window, title, str(Path(self._folder()) / suggestion), "3MF (*.3mf)")
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, title, str(Path(self._folder()) / suggestion), tr("3MF (*.3mf)")
+        )
         if not name:
             return None
         named = name.lower().endswith(".3mf")
         return Path(name if named else name + ".3mf"), named
 
     def ask_project_file(self) -> None:
-        asked = self._ask_3mf("Save the project", f"{self.state.project.title}-project.3mf")
+        asked = self._ask_3mf(tr("Save the project"), f"{self.state.project.title}-project.3mf")
         if asked is not None:
             self.state.opening.save(asked[0], replace=asked[1])
 
     def ask_3mf_file(self) -> None:
-        asked = self._ask_3mf("Write all pieces into one 3MF", f"{self.state.project.title} pieces.3mf")
+        asked = self._ask_3mf(
+            tr("Write all pieces into one 3MF"), tr("{title} pieces.3mf", title=self.state.project.title)
+        )
         if asked is not None:
             self.state.writing.together(asked[0], replace=asked[1])
 
     def ask_coupon_file(self, steps: tuple[float, ...]) -> None:
         """steps : mm per side of each hole"""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Write a coupon", str(Path(self._folder()) / "coupon.3mf"), "3MF (*.3mf);;STL (*.stl)"
+            self.window, tr("Write a coupon"), str(Path(self._folder()) / "coupon.3mf"), tr("3MF (*.3mf);;STL (*.stl)")
         )
         if name:
             named = Path(name).suffix.lower() in (".3mf", ".stl")
             self.state.fitting.write_coupon(steps, Path(name if named else name + ".3mf"), replace=named)
 
     def ask_stl_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.window, "Folder for the STL files", self._folder())
+        name = QFileDialog.getExistingDirectory(self.window, tr("Folder for the STL files"), self._folder())
         if name:
             self.state.writing.pieces(Path(name))
 
     def ask_job_folder(self, wished: Wished, paper: Paper | None) -> None:
-        what = "pieces and beds" if wished.pieces or wished.beds else "the sheet"
-        name = QFileDialog.getExistingDirectory(self.window, f"Folder for {what}", self._folder())
+        what = tr("pieces and beds") if wished.pieces or wished.beds else tr("the sheet")
+        name = QFileDialog.getExistingDirectory(self.window, tr("Folder for {what}", what=what), self._folder())
         if name:
             self.state.bedding.write(Path(name), wished, paper)
 
@@ -138,7 +147,7 @@ class Verbs(QObject):
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(
-            self.window, "Replace?", plain(f"{error.what} Replace?"),
+            self.window, tr("Replace?"), plain(tr("{what} Replace?", what=error.what)),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         if answer == QMessageBox.StandardButton.Yes:
@@ -149,9 +158,10 @@ class Verbs(QObject):
         history = self.state.history
         if not history.at_stake:
             return True
-        lost = "changes that are not saved" if history.dirty else "steps taken back that were never saved"
+        lost = tr("changes that are not saved") if history.dirty else tr("steps taken back that were never saved")
         answer = QMessageBox.question(
-            self.window, "Unsaved changes", plain(f"“{self.state.project.title}” has {lost}. Leave them?"),
+            self.window, tr("Unsaved changes"), plain(tr("“{title}” has {lost}. Leave them?",
+                                                         title=self.state.project.title, lost=lost)),
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )  # fmt: skip
         return answer == QMessageBox.StandardButton.Discard
@@ -164,11 +174,11 @@ class Verbs(QObject):
     def copy_picture(self) -> None:
         """What the bed shows, to be pasted elsewhere."""
         QGuiApplication.clipboard().setImage(self.picture())
-        self._notice.tell("The picture of the bed is copied.")
+        self._notice.tell(tr("The picture of the bed is copied."))
 
     def save_picture(self) -> None:
         suggestion = str(Path(self._folder()) / f"{self.state.project.title}.png")
-        name, _ = QFileDialog.getSaveFileName(self.window, "Save the picture", suggestion, "PNG (*.png)")
+        name, _ = QFileDialog.getSaveFileName(self.window, tr("Save the picture"), suggestion, tr("PNG (*.png)"))
         if not name:
             return
         path = Path(name if name.lower().endswith(".png") else name + ".png")
@@ -212,7 +222,9 @@ class Verbs(QObject):
     def swap_drag(self) -> None:
         settings = self.state.settings
         self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
-        self._notice.tell("Left drag now " + ("turns the view." if settings.swap_drag else "moves the view."))
+        self._notice.tell(
+            tr("Left drag now turns the view.") if settings.swap_drag else tr("Left drag now moves the view.")
+        )
 
 
 def _ask(dialog: QDialog) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ..core.errors import DeftError
+from ..core.words import tr
 from . import actions
 from .actions import Action
 from .bed_frame import BedFrame
@@ -67,7 +68,7 @@ class Window(QMainWindow):
         state.opened.connect(self.notice.hide)
         state.jobs.progressed.connect(self._on_progress)
         if state.settings_problem:
-            self.notice.warn(state.settings_problem, "They are put aside, not replaced, when a setting changes.")
+            self.notice.warn(state.settings_problem, tr("They are put aside, not replaced, when a setting changes."))
         self.frame.left_work.look()
         QTimer.singleShot(0, state.printing.begin)
         QTimer.singleShot(_FRAME, self._wake)
@@ -154,11 +155,14 @@ class Window(QMainWindow):
         right.setObjectName("right")
         right.setFixedWidth(330)
         self._nothing = Panel()
-        self._nothing.head("Nothing open")
+        self._nothing.head(tr("Nothing open"))
         self._nothing.add(
             label(
-                "Open a model, a project or the demo (Ctrl+O, or drop a file on the window): each step then shows its "
-                "figures and controls here. “First job” leads through all of them.",
+                tr(
+                    "Open a model, a project or the demo (Ctrl+O, or drop a file on the window): each "
+                    "step then shows its figures and controls here. “First job” leads through all of "
+                    "them."
+                ),
                 "faint",
                 wrap=True,
             )
@@ -222,7 +226,11 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         state = self.state
         changed = " *" if state.history.dirty else ""
-        self.setWindowTitle(f"{state.project.title}{changed} · Deft Slab" if state.is_open else "Deft Slab")
+        self.setWindowTitle(
+            tr("{title}{changed} · Deft Slab", title=state.project.title, changed=changed)
+            if state.is_open
+            else "Deft Slab"
+        )
         self._stack.setCurrentWidget(self.panels[state.step] if state.is_open else self._nothing)
         if not state.is_open:
             self._middles.setCurrentIndex(0)
@@ -240,8 +248,8 @@ class Window(QMainWindow):
         self.foot.show_problem(problem)
         if problem:
             self.notice.warn(
-                "Unsaved work is not kept: if the program ends by itself, what is not saved is lost.",
-                f"{problem} It is tried again; until then, save often.",
+                tr("Unsaved work is not kept: if the program ends by itself, what is not saved is lost."),
+                tr("{problem} It is tried again; until then, save often.", problem=problem),
             )
 
     def _on_progress(self, share: float, doing: str) -> None:
@@ -263,7 +271,7 @@ class Window(QMainWindow):
         if self.state.jobs.busy_with("handoff"):
             event.ignore()  # what is being written for the user is finished first
             self._closing = True
-            self.notice.tell("Writing files; the window closes when that is done.")
+            self.notice.tell(tr("Writing files; the window closes when that is done."))
             return
         self._closing = False
         if not self.verbs.may_leave():

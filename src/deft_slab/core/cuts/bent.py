@@ -10,6 +10,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..documents import Triple, of_length_one
 from ..progress import QUIET, Job
+from ..words import tr
 from .kind import BodyCut, no_region
 from .move import Move
 from .reach import MOST_POINTS, Picked
@@ -42,12 +43,12 @@ class BentCut(BodyCut):
     @field_validator("view")
     @classmethod
     def _of_unit_length(cls, view: Triple) -> Triple:
-        return of_length_one(view, "the view of a bent cut")
+        return of_length_one(view, tr("the view of a bent cut"))
 
     @model_validator(mode="after")
     def _is_a_line(self) -> BentCut:
         if self.closed and len(self.line) < 3:
-            raise ValueError("a loop needs at least three points")
+            raise ValueError(tr("a loop needs at least three points"))
         return self
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
@@ -69,7 +70,7 @@ class BentCut(BodyCut):
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
         if self.closed:
-            return "limb of the" if side == 1 else ""
+            return tr("limb of the") if side == 1 else ""
         along = np.array(self.line[-1]) - np.array(self.line[0])
         return words_along(rotation @ np.cross(np.array(self.view), along), side)
 
@@ -80,5 +81,5 @@ class BentCut(BodyCut):
 
     def why_not(self) -> str:
         if self.closed:
-            return "does not go all the way through: a bridge is left around its loop"
+            return tr("does not go all the way through: a bridge is left around its loop")
         return super().why_not()

@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from ..progress import QUIET, Job
 from ..tilt import Tilt
+from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
@@ -47,17 +48,23 @@ class BlockCut(Cut):
     def _has_walls(self) -> BlockCut:
         for walls in (self.x, *self.y, *self.z):
             if len(walls) > MOST_WALLS:
-                raise ValueError(f"at most {MOST_WALLS} walls along an axis")
+                raise ValueError(tr("at most {most_walls} walls along an axis", most_walls=MOST_WALLS))
             if any(b - a <= 1e-9 for a, b in zip(walls, walls[1:], strict=False)):
-                raise ValueError("the walls of a block cut must rise, with room between them")
+                raise ValueError(tr("the walls of a block cut must rise, with room between them"))
         if len(self.y) not in (1, len(self.x) + 1):
-            raise ValueError("the walls across the second axis must be one list, or a list for each slab")
+            raise ValueError(tr("the walls across the second axis must be one list, or a list for each slab"))
         if len(self.z) != 1 and len(self.z) != sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1)):
-            raise ValueError("the walls across the third axis must be one list, or a list for each column")
+            raise ValueError(tr("the walls across the third axis must be one list, or a list for each column"))
         if not any((self.x, *self.y, *self.z)):
-            raise ValueError("a block cut needs a wall")
+            raise ValueError(tr("a block cut needs a wall"))
         if self.cells > MOST_CELLS:
-            raise ValueError(f"at most {MOST_CELLS:,} cells in a block cut; these walls make {self.cells:,}")
+            raise ValueError(
+                tr(
+                    "at most {most_cells:,} cells in a block cut; these walls make {cells:,}",
+                    most_cells=MOST_CELLS,
+                    cells=self.cells,
+                )
+            )
         return self
 
     @property
@@ -93,7 +100,7 @@ class BlockCut(Cut):
         column = 0
         for slab, slice_ in enumerate(slices(inside, axes[0], self.x, half, kerf)):
             for row in slices(slice_, axes[1], self.y_of(slab), half, kerf):
-                job.step(len(found) / self.cells, f"Cutting: {self.name}")
+                job.step(len(found) / self.cells, tr("Cutting: {name}", name=self.name))
                 for cell in slices(row, axes[2], self.z_of(column), half, kerf):
                     found.append((len(found), cell))
                 column += 1
@@ -101,7 +108,7 @@ class BlockCut(Cut):
         return Parted(taken_over(solid, cells, self.id, self.name), math.fsum(kerf))
 
     def side_word(self, side: int, rotation: Floats) -> str:
-        return f"block {side + 1}" if side >= 0 else ""
+        return tr("block {side}", side=side + 1) if side >= 0 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:
         turn, scale, flips, start = move.axes(self.turn)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..progress import QUIET, Job
+from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
@@ -32,10 +33,10 @@ class BodiesCut(Cut):
         return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
-        return f"body {side + 1}" if side >= 0 else ""
+        return tr("body {side}", side=side + 1) if side >= 0 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {}
 
     def why_not(self) -> str:
-        return "finds only one body"
+        return tr("finds only one body")

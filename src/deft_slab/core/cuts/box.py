@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ..words import tr
 from .kind import BodyCut
 from .move import Move
 from .placed import PlacedBox
@@ -29,7 +30,7 @@ class BoxCut(BodyCut, PlacedBox):
         return box_body(self.centre, self.half, self.turn, grow)
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
-        return "boxed" if side == 1 else ""
+        return tr("boxed") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:
         return self.box_moved(move)

@@ -17,6 +17,7 @@ from ..documents import Document, Name, Triple, of_kind
 from ..errors import CutFailed
 from ..marking import Region
 from ..progress import QUIET, Job
+from ..words import tr
 from .move import Move
 from .reach import Picked, Reach
 
@@ -33,7 +34,7 @@ KINDS: dict[str, type[Cut]] = {}
 
 def no_region(region: Region) -> NDArray[np.bool_]:
     """For cuts that have none. Gives no (m,) facets. Raises CutFailed."""
-    raise CutFailed("There is no surface to pick a region on.")
+    raise CutFailed(tr("There is no surface to pick a region on."))
 
 
 class Cut(Document):
@@ -108,7 +109,7 @@ class Cut(Document):
 
     def why_not(self) -> str:
         """Said of it where it parts nothing: "passes beside the model"."""
-        return "parts nothing within its reach" if self.reach is not None else "passes beside the model"
+        return tr("parts nothing within its reach") if self.reach is not None else tr("passes beside the model")
 
     def carried(self, move: Move) -> Cut:
         """The same cut on the moved model."""

@@ -10,6 +10,7 @@ from pydantic import Field, field_validator
 
 from ..documents import Triple, of_length_one
 from ..marking import Region
+from ..words import tr
 from .kind import BodyCut
 from .move import Move
 from .reach import Picked
@@ -32,7 +33,7 @@ class LiftOffCut(BodyCut):
     @field_validator("direction")
     @classmethod
     def _of_unit_length(cls, direction: Triple | None) -> Triple | None:
-        return None if direction is None else of_length_one(direction, "the direction of a lift-off cut")
+        return None if direction is None else of_length_one(direction, tr("the direction of a lift-off cut"))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """Up from the foot of the ornament, within its outline seen along the way that it is lifted."""
@@ -44,7 +45,7 @@ class LiftOffCut(BodyCut):
         return lifted_off(solid, facets, direction, self.pocket, grow, self.name)
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
-        return "lifted" if side == 1 else ""
+        return tr("lifted") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:
         along = {} if self.direction is None else {"direction": move.direction(self.direction)}

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ..marking import Stroke
+from ..words import tr
 from .kind import BodyCut
 from .move import Move
 from .reach import Picked
@@ -48,10 +49,14 @@ class PatchCut(BodyCut):
         facing = self.strokes[0].facing
         if side != 1:
             return ""
-        return f"{words_along(rotation @ np.array(facing).mean(axis=0), 1)} patch" if facing else "patch"
+        return (
+            tr("{words_along} patch", words_along=words_along(rotation @ np.array(facing).mean(axis=0), 1))
+            if facing
+            else tr("patch")
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {"strokes": tuple(move.region(stroke) for stroke in self.strokes)}
 
     def why_not(self) -> str:
-        return "takes nothing of these pieces, or all of one: it needs marks on a part of the surface"
+        return tr("takes nothing of these pieces, or all of one: it needs marks on a part of the surface")

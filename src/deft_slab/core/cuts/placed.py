@@ -6,6 +6,7 @@ from pydantic import field_validator
 
 from ..documents import Document, Triple
 from ..tilt import Tilt
+from ..words import tr
 from .move import Move
 
 
@@ -20,7 +21,7 @@ class PlacedBox(Document):
     @classmethod
     def _has_size(cls, half: Triple) -> Triple:
         if min(half) < 1e-6:
-            raise ValueError("it must have a size along each axis")
+            raise ValueError(tr("it must have a size along each axis"))
         return half
 
     def box_moved(self, move: Move) -> dict[str, object]:

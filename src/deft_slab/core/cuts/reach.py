@@ -13,6 +13,7 @@ from ..curves import frame_of
 from ..documents import Document, Name, Triple, of_length_one
 from ..errors import CutFailed
 from ..marking import Region
+from ..words import tr
 from .move import Move
 from .placed import PlacedBox
 
@@ -44,7 +45,7 @@ class PieceReach(Document):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """Not a place: the cut meets a piece as a whole, or not at all."""
-        raise CutFailed("A piece is no place.")
+        raise CutFailed(tr("A piece is no place."))
 
     def carried(self, move: Move) -> PieceReach:
         return self
@@ -75,7 +76,7 @@ class OutlineReach(Document):
     @field_validator("view")
     @classmethod
     def _of_unit_length(cls, view: Triple) -> Triple:
-        return of_length_one(view, "the view of an outline")
+        return of_length_one(view, tr("the view of an outline"))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
@@ -98,7 +99,7 @@ class RegionReach(Document):
         """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
         from ..shape.blanks import chosen, hull_around
 
-        return hull_around(solid, chosen(picked(self.region), "this reach"), self.margin + grow)
+        return hull_around(solid, chosen(picked(self.region), tr("this reach")), self.margin + grow)
 
     def carried(self, move: Move) -> RegionReach:
         return self.model_copy(update={"region": move.region(self.region), "margin": self.margin * move.size})

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from ..documents import Triple
 from ..marking import Region
+from ..words import tr
 from .kind import BodyCut
 from .move import Move
 from .placed import PlacedBox
@@ -37,7 +38,7 @@ class ScoopCut(BodyCut, PlacedBox):
     @model_validator(mode="after")
     def _has_its_region(self) -> ScoopCut:
         if (self.shape == "region") != (self.region is not None):
-            raise ValueError("a scoop is either a shape or around a region")
+            raise ValueError(tr("a scoop is either a shape or around a region"))
         return self
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
@@ -50,7 +51,7 @@ class ScoopCut(BodyCut, PlacedBox):
         return make(self.centre, self.half, self.turn, grow)
 
     def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
-        return "scooped" if side == 1 else ""
+        return tr("scooped") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:
         if self.region is None:

@@ -10,6 +10,7 @@ from pydantic import field_validator
 
 from ..documents import Triple, of_length_one
 from ..progress import QUIET, Job
+from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
@@ -37,7 +38,7 @@ class StraightCut(Cut):
     @field_validator("normal")
     @classmethod
     def _of_unit_length(cls, normal: Triple) -> Triple:
-        return of_length_one(normal, "the normal of a cut")
+        return of_length_one(normal, tr("the normal of a cut"))
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
         from ..shape.splitting import Parted, split_by_body, split_by_plane, taken_over

@@ -21,6 +21,7 @@ from ..errors import BadPlan, SaveFailed
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..words import tr
 from .equal import each_once
 from .formats import surface_bytes
 from .grid import two_sided
@@ -69,7 +70,7 @@ def deliver(
         ready: list[tuple[Handed, bytes | IO[bytes]]] = []
         for done, (path, ending, piece, bed, count) in enumerate(names):
             step = files.part(done / len(names), (done + 1) / len(names))
-            step.step(0.0, f"Making {path.name}")
+            step.step(0.0, tr("Making {name}", name=path.name))
             own = [one for one in laid if one.bed == bed]
             on = printer if bed is None else bed_printer(pieces, laid, bed, printer)
             if ending in LAYERS:
@@ -81,7 +82,7 @@ def deliver(
             triangles, volume, size = verified(content, ending, wanted, path.name)
             ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
         pages = sheet(paper) if sheet is not None else None
-        job.step(0.95, "Saving the files")
+        job.step(0.95, tr("Saving the files"))
         make_folder(folder)
         handed = [one for one, _ in ready]
         listed = _as_json(pieces, laid, handed, work, title, printer)
@@ -108,14 +109,14 @@ def write_bed(
     """
     own = [one for one in laid if one.bed == bed]
     if not own:
-        raise BadPlan(f"There is no bed {bed + 1}.")
+        raise BadPlan(tr("There is no bed {bed}.", bed=bed + 1))
     pieces, printer = as_printed(pieces, printer), bed_printer(pieces, laid, bed, printer)
     with contextlib.ExitStack() as aside:
         content: bytes | IO[bytes]
         if layers:
             _, content = _layers(pieces, own, path, LAYERS[0], title, printer, aside, job)
         else:
-            job.step(0.0, f"Making bed {bed + 1}")
+            job.step(0.0, tr("Making bed {bed}", bed=bed + 1))
             content, wanted = _bed(pieces, own, "3mf", title, printer)
             verified(content, "3mf", wanted, path.name)
         write_whole(path, content)
@@ -127,11 +128,15 @@ def _planned(
     """(path, ending, piece, bed, count) of all files."""
     for ending in (*wished.pieces, *wished.beds):
         if ending not in FORMATS:
-            raise BadPlan(f"No “.{ending}” is written.", remedy=f"Use {', '.join(FORMATS)}.")
+            raise BadPlan(
+                tr("No “.{ending}” is written.", ending=ending), remedy=tr("Use {list}.", list=", ".join(FORMATS))
+            )
     beds = sorted({one.bed for one in laid})
     resin = {bed for bed in beds if bed_printer(pieces, laid, bed, printer).kind == "resin"}
     if wished.layers and not resin:
-        raise BadPlan("A filament printer lays paths, and takes no pictures of layers.", remedy="Leave them out.")
+        raise BadPlan(
+            tr("A filament printer lays paths, and takes no pictures of layers."), remedy=tr("Leave them out.")
+        )
     counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
     found: list[tuple[Path, str, int | None, int | None, int]] = []
     for piece, equal in counted:
@@ -148,7 +153,10 @@ def _planned(
     names = [path.name.lower() for path, *_ in found]
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
-        raise BadPlan(f"Two files would be called “{twice}”.", remedy="Put {number} into the pattern of the names.")
+        raise BadPlan(
+            tr("Two files would be called “{twice}”.", twice=twice),
+            remedy=tr("Put {number} into the pattern of the names."),
+        )
     return found
 
 
@@ -183,9 +191,19 @@ def _bed(
     wanted = list(zip(placed, volumes, strict=True))
     if ending == "3mf":
         bed = own[0].bed + 1
-        about = {"Description": f"Bed {bed}: {len(own)} pieces for {printer.name}, {printer.label}"}
+        about = {
+            "Description": tr(
+                "Bed {bed}: {count} pieces for {name}, {label}",
+                bed=bed,
+                count=len(own),
+                name=printer.name,
+                label=printer.label,
+            )
+        }
         picture = _thumbnail(on_it, places)
-        return together_bytes(on_it, places, printer, f"{title}, bed {bed}", about, picture=picture), wanted
+        return together_bytes(
+            on_it, places, printer, tr("{title}, bed {bed}", title=title, bed=bed), about, picture=picture
+        ), wanted
     starts = np.cumsum([0, *(len(corners) for corners in placed)])
     triangles = np.concatenate([faces + start for (_, faces), start in zip(surfaces, starts[:-1], strict=True)])
     closed = all(piece.solid.closed for piece in on_it)
@@ -220,16 +238,23 @@ def _layers(
     if ending == LAYERS[0]:
         try:
             content = aside.enter_context(tempfile.TemporaryFile())  # noqa: SIM115 - the stack closes it
-            areas = write_layers(stack, printer, f"{title}, bed {bed + 1}", content, job)
+            areas = write_layers(stack, printer, tr("{title}, bed {bed}", title=title, bed=bed + 1), content, job)
         except OSError as error:
             raise SaveFailed(
-                f"The layers could not be kept aside: {error.strerror or error}.", kept="Nothing was saved.",
-                remedy="Free some space.",
+                tr("The layers could not be kept aside: {value}.", value=error.strerror or error),
+                kept=tr("Nothing was saved."),
+                remedy=tr("Free some space."),
             ) from error  # fmt: skip
         volume = math.fsum(areas) * printer.layer_height
     else:
-        about = f"Bed {bed + 1}: {len(own)} pieces for {printer.name}, {printer.label}"
-        content = sliced_bytes(stack, names, f"{title}, bed {bed + 1}", about, job)
+        about = tr(
+            "Bed {bed}: {count} pieces for {name}, {label}",
+            bed=bed + 1,
+            count=len(own),
+            name=printer.name,
+            label=printer.label,
+        )
+        content = sliced_bytes(stack, names, tr("{title}, bed {bed}", title=title, bed=bed + 1), about, job)
         volume = math.fsum(pieces[one.piece].solid.volume for one in own)
     x0, y0 = np.min([one.outline.bounds[:2] for one in own], axis=0)
     x1, y1 = np.max([one.outline.bounds[2:] for one in own], axis=0)

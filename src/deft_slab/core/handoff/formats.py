@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..errors import SaveFailed
 from ..intake.threemf import items_in, strict_reader
 from ..stl import FACET
+from ..words import tr
 from .grid import on_grid, watertight
 
 Floats = NDArray[np.float64]
@@ -31,8 +32,8 @@ def in_file(vertices: Floats, triangles: Ints, *, closed: bool) -> tuple[NDArray
     corners, triangles = on_grid(vertices, triangles)
     if closed and not watertight(triangles, len(corners)):
         raise SaveFailed(
-            "This piece would not be closed in a file: parts of it are thinner than the file can tell.",
-            kept="Nothing was written of it.", remedy="Move the cut a little.",
+            tr("This piece would not be closed in a file: parts of it are thinner than the file can tell."),
+            kept=tr("Nothing was written of it."), remedy=tr("Move the cut a little."),
         )  # fmt: skip
     return corners, triangles
 
@@ -69,9 +70,11 @@ def read_again(content: bytes, ending: str) -> list[tuple[Floats, NDArray[np.int
     try:
         found = _read_3mf(content) if ending == "3mf" else [_read_plain(content, ending)]
     except (lib3mf.ELib3MFException, ValueError, KeyError, IndexError, AttributeError) as error:
-        raise SaveFailed(f"What was to be written cannot be read again ({error}).", kept="It was not saved.") from error
+        raise SaveFailed(
+            tr("What was to be written cannot be read again ({error}).", error=error), kept=tr("It was not saved.")
+        ) from error
     if not all(len(faces) for _, faces in found):
-        raise SaveFailed("What was to be written cannot be read again: it is empty.", kept="It was not saved.")
+        raise SaveFailed(tr("What was to be written cannot be read again: it is empty."), kept=tr("It was not saved."))
     return found
 
 
@@ -79,7 +82,7 @@ def _read_3mf(content: bytes) -> list[tuple[Floats, NDArray[np.int64]]]:
     model, reader = strict_reader()
     reader.ReadFromBuffer(content)
     if reader.GetWarningCount():
-        raise ValueError("it is no clean 3MF: " + str(reader.GetWarning(0)))
+        raise ValueError(tr("it is no clean 3MF: ") + str(reader.GetWarning(0)))
     return [(points, faces.astype(np.int64)) for _, points, faces in items_in(model)]
 
 

@@ -7,13 +7,18 @@ import string
 
 from ..errors import BadPlan
 from ..outcome import Piece
+from ..words import tr
 
 PATTERN = "{number}-{name}{times}{unit}"
 """How files of pieces are named, unless it is said otherwise."""
 FIELDS = {
-    "number": "of the piece", "name": "of the piece", "times": "“-print-3-times” where it is to be printed that often",
-    "copies": "how often it is to be printed", "bed": "on which it lies", "unit": "“-mm” where the format has none",
-}  # fmt: skip
+    "number": tr("of the piece"),
+    "name": tr("of the piece"),
+    "times": tr("“-print-3-times” where it is to be printed that often"),
+    "copies": tr("how often it is to be printed"),
+    "bed": tr("on which it lies"),
+    "unit": tr("“-mm” where the format has none"),
+}
 UNITLESS = ("stl", "ply", "obj", "off")
 """Endings of the formats that do not say what one unit is."""
 _LONGEST_NAME = 120
@@ -37,12 +42,17 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
         unknown = next((field for field in fields if field not in values), None)
         made = "" if unknown is not None else pattern.format(**values)
     except (ValueError, KeyError, IndexError) as error:
-        raise BadPlan(f"The pattern “{pattern}” of file names makes no sense ({error}).") from error
+        raise BadPlan(
+            tr("The pattern “{pattern}” of file names makes no sense ({error}).", pattern=pattern, error=error)
+        ) from error
     if unknown is not None:
-        raise BadPlan(f"The pattern of file names has no “{{{unknown}}}”.", remedy=f"It has {', '.join(FIELDS)}.")
+        raise BadPlan(
+            tr("The pattern of file names has no “{{{unknown}}}”.", unknown=unknown),
+            remedy=tr("It has {list}.", list=", ".join(FIELDS)),
+        )
     made = re.sub(r"[^\w.+-]+", "-", made).strip("-. ")[:_LONGEST_NAME]
     if not made:
-        raise BadPlan(f"The pattern “{pattern}” leaves no file name.")
+        raise BadPlan(tr("The pattern “{pattern}” leaves no file name.", pattern=pattern))
     return f"{made}-piece" if made.lower().split(".")[0] in _RESERVED else made
 
 

@@ -24,6 +24,7 @@ from ..project import PROJECTS, Project, project_text
 from ..reports import PostsReport
 from ..solid import Solid
 from ..versions import as_object
+from ..words import tr
 from .beds import lay_out
 from .colours import colour_of, rgb_of
 from .equal import each_once
@@ -92,7 +93,7 @@ def write_stls(
     counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
     refuse_existing([folder / file_name(piece, count) for piece, count in counted], replace=replace)
     for number, (piece, count) in enumerate(counted):
-        job.step(number / len(counted), f"Writing {piece.name}")
+        job.step(number / len(counted), tr("Writing {name}", name=piece.name))
         path = folder / file_name(piece, count)
         content = stl_where_it_is(piece.solid) if assembled else stl_bytes(
             piece.solid, piece.seat.rotation, piece.lift
@@ -178,7 +179,7 @@ def write_project(
     if older is not None:
         keep_beside(path, f"version-{older}")
     model = new_model(project.title)
-    source = add_mesh(model, opened.solid.vertices, opened.solid.triangles, f"{opened.name} (as opened)")
+    source = add_mesh(model, opened.solid.vertices, opened.solid.triangles, tr("{name} (as opened)", name=opened.name))
     source.SetPartNumber(SOURCE_PART_NUMBER)
     for sha in sorted({guest.model.sha256 for guest in project.all_guests if guest.model} & set(guests)):
         mesh = add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
@@ -217,7 +218,11 @@ def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -
     ending = path.suffix.lower().lstrip(".")
     if ending not in (*PLAIN, "3mf"):
         known = ", ".join(f".{known}" for known in (*PLAIN, "3mf"))
-        raise BadPlan(f"“{path.name}” has no known ending.", kept="Nothing was written.", remedy=f"Use {known}.")
+        raise BadPlan(
+            tr("“{name}” has no known ending.", name=path.name),
+            kept=tr("Nothing was written."),
+            remedy=tr("Use {known}.", known=known),
+        )
     if ending == "3mf":
         write_surface(Model(name, solid, 0.0), path, replace=replace)
         return
@@ -275,7 +280,7 @@ def _add_pieces(
     meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
     colours = _Colours(model)
     for number, piece in enumerate(pieces):
-        job.step(0.6 * number / len(pieces), f"Writing {piece.name}")
+        job.step(0.6 * number / len(pieces), tr("Writing {name}", name=piece.name))
         if piece.number in meshes:
             continue
         if whole is not None and piece.as_opened is not None:
@@ -315,7 +320,7 @@ class _Colours:
             self._group = self._model.AddBaseMaterialGroup()
         if key not in self._known:
             shade = wrapper().RGBAToColor(*colour, 255)
-            name = printer.material or f"Piece colour {len(self._known) + 1}"
+            name = printer.material or tr("Piece colour {count}", count=len(self._known) + 1)
             self._known[key] = self._group.AddMaterial(name, shade)
         mesh.SetObjectLevelProperty(self._group.GetResourceID(), self._known[key])
 
@@ -326,9 +331,9 @@ def add_thumbnail(model: Any, png: bytes) -> None:
 
 
 def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:
-    job.step(0.7, f"Packing {path.name}")
+    job.step(0.7, tr("Packing {name}", name=path.name))
     content = packed_model(model, transforms)
-    job.step(0.95, f"Saving {path.name}")
+    job.step(0.95, tr("Saving {name}", name=path.name))
     write_whole(path, content, replace=replace)
 
 

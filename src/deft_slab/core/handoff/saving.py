@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO
 
 from ..errors import SaveFailed, WouldReplace
+from ..words import tr, tr_many
 
 _ASIDE = ".deft-"
 _NAMED = 4
@@ -41,7 +42,7 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         target = Path(os.path.realpath(path))
         before = _status(target)
         if before is not None and not stat.S_ISREG(before.st_mode):
-            raise OSError("it is no plain file")
+            raise OSError(tr("it is no plain file"))
         refuse_existing([path], replace=replace)
         sweep(target.parent)
         handle, aside = _opened_aside(target)
@@ -62,11 +63,16 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         os.replace(aside, target)
         _on_the_disk(target.parent)
     except (OSError, ValueError) as error:
-        kept = f"The “{path.name}” from before is whole." if os.path.lexists(path) else "Nothing was written."
+        kept = (
+            tr("The “{name}” from before is whole.", name=path.name)
+            if os.path.lexists(path)
+            else tr("Nothing was written.")
+        )
         reason = (error.strerror if isinstance(error, OSError) else "") or error
         raise SaveFailed(
-            f"“{path.name}” could not be saved in {path.parent}: {reason}.", kept=kept,
-            remedy="Free some space or choose another folder.",
+            tr("“{name}” could not be saved in {parent}: {reason}.", name=path.name, parent=path.parent,
+               reason=reason), kept=kept,
+            remedy=tr("Free some space or choose another folder."),
         ) from error  # fmt: skip
     finally:
         if aside is not None:
@@ -84,7 +90,9 @@ def make_folder(folder: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SaveFailed(f"The folder {folder} cannot be made: {error.strerror or error}.") from error
+        raise SaveFailed(
+            tr("The folder {folder} cannot be made: {value}.", folder=folder, value=error.strerror or error)
+        ) from error
 
 
 def keep_beside(path: Path, word: str) -> Path:
@@ -105,8 +113,9 @@ def keep_beside(path: Path, word: str) -> Path:
             write_whole(copy, content, replace=False)
     except OSError as error:
         raise SaveFailed(
-            f"“{path.name}” cannot be copied before it is replaced: {error.strerror or error}.",
-            kept="It is as it was, and nothing was written.", remedy="Save under another name.",
+            tr("“{name}” cannot be copied before it is replaced: {value}.", name=path.name,
+               value=error.strerror or error),
+            kept=tr("It is as it was, and nothing was written."), remedy=tr("Save under another name."),
         ) from error  # fmt: skip
     return copy
 
@@ -120,16 +129,19 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
     """
     there = [] if replace else [path for path in paths if os.path.lexists(path)]
     if there:
-        verb, them = ("is", "it") if len(there) == 1 else ("are", "they")
+        listed, parent = _listed([path.name for path in there]), there[0].parent
         raise WouldReplace(
-            f"{_listed([path.name for path in there])} {verb} in {there[0].parent} already.",
-            kept="Nothing was written.", remedy=f"Say that {them} may be replaced, or choose another place.",
+            tr_many("{listed} is in {parent} already.", "{listed} are in {parent} already.", len(there), listed=listed,
+                    parent=parent),
+            kept=tr("Nothing was written."),
+            remedy=tr_many("Say that it may be replaced, or choose another place.",
+                           "Say that they may be replaced, or choose another place.", len(there)),
         )  # fmt: skip
 
 
 def _listed(names: Sequence[str]) -> str:
     said = ", ".join(f"“{name}”" for name in names[:_NAMED])
-    return said if len(names) <= _NAMED else f"{said} and {len(names) - _NAMED} more"
+    return said if len(names) <= _NAMED else tr("{said} and {count} more", said=said, count=len(names) - _NAMED)
 
 
 def sweep(folder: Path) -> None:

@@ -11,6 +11,7 @@ from ..outcome import Piece
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..words import tr
 from ..workshop import Workshop
 
 _FILLED = 0.6
@@ -29,7 +30,7 @@ def shared_out(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIE
     BadPlan : the plan has no second printer. As ``Workshop.evaluate`` else.
     """
     if plan.second is None:
-        raise BadPlan("There is no second printer.", remedy="Choose one first.")
+        raise BadPlan(tr("There is no second printer."), remedy=tr("Choose one first."))
     first = workshop.evaluate(plan, printer, job.part(0.0, 0.4), detail="figures").pieces
     wishes = [piece.wish(second=False) for piece in first]
     everything = plan

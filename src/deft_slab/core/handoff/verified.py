@@ -7,8 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import text
 from ..errors import SaveFailed
 from ..solid import Solid
+from ..words import tr
 from .formats import read_again
 
 Floats = NDArray[np.float64]
@@ -32,7 +34,15 @@ def verified(
     """
     read = read_again(content, ending)
     if len(read) != len(wanted):
-        raise SaveFailed(f"“{name}” reads as {len(read)} surfaces, and not as {len(wanted)}.", kept="It was not saved.")
+        raise SaveFailed(
+            tr(
+                "“{name}” reads as {count} surfaces, and not as {count2}.",
+                name=name,
+                count=len(read),
+                count2=len(wanted),
+            ),
+            kept=tr("It was not saved."),
+        )
     low, high, total, triangles = np.full(3, np.inf), np.full(3, -np.inf), 0.0, 0
     for (corners, faces), (meant, volume) in zip(read, wanted, strict=True):
         used = corners[np.unique(faces)]
@@ -40,13 +50,19 @@ def verified(
             np.abs(used.min(axis=0) - meant.min(axis=0)).max(), np.abs(used.max(axis=0) - meant.max(axis=0)).max()
         )
         if far > _PLACE:
-            raise SaveFailed(f"“{name}” reads {far:.3f} mm beside its place.", kept="It was not saved.")
+            raise SaveFailed(
+                tr("“{name}” reads {far} beside its place.", name=name, far=text.length(far, 3)),
+                kept=tr("It was not saved."),
+            )
         solid = Solid(corners, faces.astype(np.int32))
         found, rounding = solid.volume, _ROUNDING * float(solid.areas.sum())
         if volume is not None and abs(found - volume) > _VOLUME * abs(volume) + rounding:
-            raise SaveFailed(f"“{name}” reads with {found:.1f} mm³, and not {volume:.1f}.", kept="It was not saved.")
+            raise SaveFailed(
+                tr("“{name}” reads with {found:.1f} mm³, and not {volume:.1f}.", name=name, found=found, volume=volume),
+                kept=tr("It was not saved."),
+            )
         if volume is not None and not solid.closed:
-            raise SaveFailed(f"“{name}” reads as an open surface.", kept="It was not saved.")
+            raise SaveFailed(tr("“{name}” reads as an open surface.", name=name), kept=tr("It was not saved."))
         total, triangles = total + found, triangles + len(faces)
         low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
     x, y, z = (float(value) for value in high - low)

@@ -11,6 +11,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import text
 from ..anchored import nearest_alike
 from ..cuts import Side
 from ..errors import HollowFailed
@@ -23,6 +24,7 @@ from ..progress import QUIET, Job
 from ..reports import HollowReport, VentReport
 from ..shape.bodies import united
 from ..solid import Solid
+from ..words import tr
 from .bodies import hole, plug
 from .lattice import lattice
 from .voids import least_wall, voids_of
@@ -77,8 +79,8 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Jo
     for done, hollow in enumerate(wished):
         number = nearest_alike(hollow, parts)
         if number is None or number in taken:
-            again = "This piece is hollow already." if number in taken else ""
-            reports[hollow.id] = HollowReport(None, again or "Its piece is no longer there.")
+            again = tr("This piece is hollow already.") if number in taken else ""
+            reports[hollow.id] = HollowReport(None, again or tr("Its piece is no longer there."))
             continue
         part, step = parts[number], job.part(done / len(wished), (done + 1) / len(wished))
         try:
@@ -93,7 +95,7 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Jo
     names: dict[int, str] = {}
     kinds: dict[int, str] = {}
     for n, (part, body, hollow, vent) in enumerate(plugs, 1):
-        names[len(after)] = f"Plug {n}" if len(plugs) > 1 else "Plug"
+        names[len(after)] = tr("Plug {n}", n=n) if len(plugs) > 1 else tr("Plug")
         kinds[len(after)] = "plug"
         runs = {int(run): Face(hollow.id, PLUG) for run in body.to_mesh64().run_original_id}
         after.append(Part(("plug", part.key, hollow, vent.id), Solid.from_manifold(body, runs),
@@ -111,7 +113,7 @@ def emptied(part: Part, hollow: Hollow, kept: Kept, job: Job = QUIET) -> Emptied
 
 def _emptied(solid: Solid, hollow: Hollow, job: Job) -> Emptied:
     if not solid.closed or solid.inside_out:
-        raise HollowFailed("Its surface is not closed.", remedy="Close it in Size.")
+        raise HollowFailed(tr("Its surface is not closed."), remedy=tr("Close it in Size."))
     one = united(solid)
     bodies = voids_of(one, hollow.wall, hollow.step, hollow.least, job.part(0.0, 0.8))
     up = -np.array(hollow.down)
@@ -120,21 +122,21 @@ def _emptied(solid: Solid, hollow: Hollow, job: Job) -> Emptied:
         cut = [body.trim_by_plane(tuple(up), level) for body in bodies]
         bodies = [part for body in cut for part in body.decompose() if part.volume() >= hollow.least]
     if not bodies:
-        raise HollowFailed("Nothing to hollow: it is thinner than two walls everywhere.")
-    job.step(0.85, "Hollowing")
+        raise HollowFailed(tr("Nothing to hollow: it is thinner than two walls everywhere."))
+    job.step(0.85, tr("Hollowing"))
     wall = least_wall(solid, bodies)
     volumes = tuple(float(body.volume()) for body in bodies)
     if hollow.spacing is not None:
         for n, body in enumerate(bodies):
             rods = lattice(body, up, hollow.spacing, hollow.radius)
             bodies[n] = body if rods is None else body - rods
-    job.step(0.95, "Hollowing")
+    job.step(0.95, tr("Hollowing"))
     runs = dict(one.runs)
     for body in bodies:
         runs |= {int(run): Face(hollow.id, VOID) for run in body.to_mesh64().run_original_id}
     empty = manifold3d.Manifold.batch_boolean([one.manifold, *bodies], manifold3d.OpType.Subtract)
     if empty.status() != manifold3d.Error.NoError:
-        raise HollowFailed(f"The boolean library refuses this void ({empty.status().name}).")
+        raise HollowFailed(tr("The boolean library refuses this void ({name}).", name=empty.status().name))
     voids = tuple(Solid.from_manifold(body, {}) for body in bodies)
     return Emptied(Solid.from_manifold(empty, runs), voids, volumes, wall)
 
@@ -188,12 +190,16 @@ def reach(empty: Emptied, vent: Vent) -> VentReport:
     place, along = np.array(vent.place), np.array(vent.along)
     off = float(met_first(solid, (place - _BACK * along)[None], along[None])[0][0]) - _BACK
     if abs(off) > _ON:
-        return VentReport(vent.id, False, "It is no longer on the surface.")
+        return VentReport(vent.id, False, tr("It is no longer on the surface."))
     length, facet = through(solid, (place + off * along)[None], along[None])
     if not math.isfinite(length[0]):
-        return VentReport(vent.id, False, "It goes through nothing.")
+        return VentReport(vent.id, False, tr("It goes through nothing."))
     if not is_void(solid)[facet[0]]:
-        return VentReport(vent.id, False, f"It misses the void: it comes out again after {length[0]:.1f} mm.")
+        return VentReport(
+            vent.id,
+            False,
+            tr("It misses the void: it comes out again after {length}.", length=text.length(length[0], 1)),
+        )
     return VentReport(
         vent.id, True, length=float(length[0]) + off, void=void_at(empty, place + (length[0] + off) * along)
     )

@@ -12,6 +12,7 @@ from ..curves import frame_of
 from ..errors import HollowFailed
 from ..shape.bodies import within
 from ..solid import Solid
+from ..words import tr
 from .bodies import as_round
 
 Floats = NDArray[np.float64]
@@ -45,7 +46,7 @@ def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float
     middle, reach = (low + high) / 2, 0.5 * float(np.linalg.norm(high - low)) + radius
     count = math.floor(reach / spacing)
     if 3 * math.pi * count**2 > MOST_RODS:
-        raise HollowFailed("The lattice would have far too many rods.", remedy="Set them farther apart.")
+        raise HollowFailed(tr("The lattice would have far too many rods."), remedy=tr("Set them farther apart."))
     i, j = (one.ravel() for one in np.meshgrid(np.arange(-count, count + 1), np.arange(-count, count + 1)))
     along = axes(up)
     step = _STEP * spacing

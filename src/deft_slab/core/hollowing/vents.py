@@ -19,6 +19,7 @@ from ..progress import QUIET, Job
 from ..shape.bodies import within
 from ..sitting import Sitting
 from ..solid import Solid, spread_points
+from ..words import tr
 from .bodies import hole
 from .hollowed import Emptied, is_void, reach, void_at
 
@@ -109,7 +110,7 @@ def propose_vents(
         add(number, corners[int(np.argmax(corners[:, 2]))], upper=True)
     given_up: list[Floats] = []
     while len(vents) < most:
-        job.step(min(0.95, len(vents) / most), "Looking for cups that are left")
+        job.step(min(0.95, len(vents) / most), tr("Looking for cups that are left"))
         cups = [cup for cup in cups_in(empty, hollow, vents, seat, job) if cup.area > printer.most_cup]
         cups = [cup for cup in cups if all(np.linalg.norm(np.array(cup.begins) - one) > 1.0 for one in given_up)]
         if not cups:

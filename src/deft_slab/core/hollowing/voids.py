@@ -11,11 +11,13 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from skimage.measure import marching_cubes
 
+from .. import text
 from ..errors import HollowFailed
 from ..judge import kernels
 from ..progress import QUIET, Job
 from ..shells import body_numbers, shells_of
 from ..solid import Solid
+from ..words import tr
 from . import depth_kernels
 
 Floats = NDArray[np.float64]
@@ -49,10 +51,11 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
     shape = np.ceil((solid.size + 3.0 * step) / step).astype(np.int64) + 1
     if float(np.prod(shape.astype(float))) > MOST_NODES:
         finest = float((np.prod(solid.size + 3.0 * step) / MOST_NODES) ** (1 / 3))
-        raise HollowFailed(f"A fineness of {fineness:.2g} mm is too fine for a piece of this size.",
-                           remedy=f"Take {np.ceil(finest * 100) / 100:g} mm or more.")  # fmt: skip
+        raise HollowFailed(tr("A fineness of {fineness} is too fine for a piece of this size.",
+                              fineness=text.near(fineness, 2)),
+                           remedy=tr("Take {ceil} or more.", ceil=text.given(np.ceil(finest * 100) / 100)))  # fmt: skip
     depth = depths(solid, low, shape, step, wall + max(2.0 * step, 1.5 * _NARROW), job.part(0.0, 0.7))
-    job.step(0.7, "Drawing the voids")
+    job.step(0.7, tr("Drawing the voids"))
     level = wall + _DEEPER * step
     _drop_narrow(depth, level, wall + _NARROW, int(np.ceil(_NARROW / step)) + 1)
     field = level - depth
@@ -62,7 +65,7 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
         return []
     field[np.abs(field) < _TIE * step] = _TIE * step
     vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
-    job.step(0.85, "Drawing the voids")
+    job.step(0.85, tr("Drawing the voids"))
     drawn = Solid(vertices.astype(np.float64) * step + low, np.ascontiguousarray(triangles, np.int32))
     return _worth_while(drawn, least, _SIMPLER * step)
 
@@ -92,7 +95,10 @@ def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.
         one = drawn.picked(body[shells.of] == number)
         made = manifold3d.Manifold(manifold3d.Mesh64(np.array(one.vertices), one.triangles.astype(np.uint64)))
         if made.status() != manifold3d.Error.NoError:
-            raise HollowFailed(f"The voids could not be drawn ({made.status().name}).", remedy="Try another fineness.")
+            raise HollowFailed(
+                tr("The voids could not be drawn ({name}).", name=made.status().name),
+                remedy=tr("Try another fineness."),
+            )
         found.append(made.simplify(simpler))
     return sorted(found, key=lambda one: -float(one.volume()))
 
@@ -106,20 +112,20 @@ def depths(
     low : (3,) mm, the first node; shape : (3,) how many there are; step : mm between them. Raises Cancelled.
     """
     nx, ny, nz = (int(count) for count in shape)
-    job.step(0.0, "Finding what is inside")
+    job.step(0.0, tr("Finding what is inside"))
     # a hair off the nodes, so that the edges of a boxy solid do not lie on them
     x0, y0 = low[0] - 0.5 * step + 1e-5 * step, low[1] - 0.5 * step + 1.7e-5 * step
     placed = kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)
     columns = kernels.into_columns(*kernels.scan(placed, solid.triangles, nx, ny), nx * ny)
     inside = np.zeros((nx, ny, nz), np.bool_)
     depth_kernels.fill_inside(*columns, inside, low[2], step)
-    job.step(0.1, "Measuring how deep it is")
+    job.step(0.1, tr("Measuring how deep it is"))
     corners = np.ascontiguousarray(solid.vertices[solid.triangles])
     depth = np.where(inside, np.float32(np.inf), np.float32(0.0))
     nearest = np.full((nx, ny, nz), -1, np.int32)
     depth_kernels.seed(corners, inside, np.asarray(low, float), step, depth, nearest)
     for number, way in enumerate(itertools.product((1, -1), repeat=3)):
-        job.step(0.2 + 0.1 * number, "Measuring how deep it is")
+        job.step(0.2 + 0.1 * number, tr("Measuring how deep it is"))
         depth_kernels.sweep(corners, inside, np.asarray(low, float), step, depth, nearest, limit, *way)
     return np.asarray(depth)
 

@@ -7,6 +7,7 @@ import numpy as np
 from ..plan import Body
 from ..shells import body_numbers, shells_of, specks_among
 from ..solid import Solid
+from ..words import tr
 from .surfaces import Surface
 
 MOST_BODIES = 40
@@ -24,7 +25,7 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...]]:
             Body(name=(part.strip() or f"Body {number}")[:120], triangles=count)
             for number, (part, count) in enumerate(parts, 1)
         ]
-        return solid, (*bodies, *([Body(name="The rest", triangles=rest)] if rest else ()))
+        return solid, (*bodies, *([Body(name=tr("The rest"), triangles=rest)] if rest else ()))
     shells = shells_of(solid)
     if len(shells.triangles) == 1:
         return solid, ()
@@ -43,6 +44,12 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...]]:
     for body, size in enumerate(sizes.tolist()):
         if size:
             stray = bool(specks.any()) and body == len(sizes) - 1
-            title = "Stray specks" if stray else "The rest" if body == MOST_BODIES else f"Body {body + 1}"
+            title = (
+                tr("Stray specks")
+                if stray
+                else tr("The rest")
+                if body == MOST_BODIES
+                else tr("Body {body}", body=body + 1)
+            )
             bodies.append(Body(name=title, triangles=size, specks=stray))
     return Solid(solid.vertices, solid.triangles[order]), tuple(bodies)

@@ -25,6 +25,7 @@ from typing import Any, NoReturn, TypeVar
 
 from ..errors import DeftError, UnreadableFile
 from ..progress import Job
+from ..words import tr
 from .surfaces import KEPT, shown
 
 T = TypeVar("T")
@@ -110,7 +111,7 @@ def _waited(child: int, path: Path, seconds: float, job: Job) -> int:
             if done:
                 child = 0
                 return status
-            job.step(min(0.02 + (time.monotonic() - started) / seconds, 0.9), f"Reading {shown(path)}")
+            job.step(min(0.02 + (time.monotonic() - started) / seconds, 0.9), tr("Reading {file}", file=shown(path)))
             time.sleep(_LOOKS)
     finally:
         if child:
@@ -124,23 +125,37 @@ def _answered(handle: int, status: int, path: Path, title: str, seconds: float) 
         _log.warning("reading %s was ended by signal %s", path, ended)
         if ended in (signal.SIGXCPU, signal.SIGKILL):
             raise UnreadableFile(
-                f"“{shown(path)}” could not be read within {seconds:.0f} seconds of work: it is damaged, or made to do "
-                "harm.", kept=KEPT, remedy="Export it again.",
-            )  # fmt: skip
+                tr(
+                    "“{file}” could not be read within {seconds:.0f} seconds of work: it is damaged, or "
+                    "made to do harm.",
+                    file=shown(path),
+                    seconds=seconds,
+                ),
+                kept=KEPT,
+                remedy=tr("Export it again."),
+            )
         raise UnreadableFile(
-            f"“{shown(path)}” is a damaged {title} file: its reader failed.", kept=KEPT, remedy="Export it again."
+            tr("“{file}” is a damaged {title} file: its reader failed.", file=shown(path), title=title),
+            kept=KEPT,
+            remedy=tr("Export it again."),
         )
     size = os.fstat(handle).st_size
     if os.WEXITSTATUS(status) != 0 or size == 0:
-        raise UnreadableFile(f"“{shown(path)}” takes too much memory to read.", kept=KEPT, remedy="Thin it elsewhere.")
+        raise UnreadableFile(
+            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Thin it elsewhere.")
+        )
     with mmap.mmap(handle, size, prot=mmap.PROT_READ) as content:
         kind, result = pickle.loads(content)
     if kind == "told":
         raise result
     if kind == "memory":
-        raise UnreadableFile(f"“{shown(path)}” takes too much memory to read.", kept=KEPT, remedy="Thin it elsewhere.")
+        raise UnreadableFile(
+            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Thin it elsewhere.")
+        )
     if kind == "damaged":
         raise UnreadableFile(
-            f"“{shown(path)}” is a damaged {title} file: {result}.", kept=KEPT, remedy="Export it again."
+            tr("“{file}” is a damaged {title} file: {result}.", file=shown(path), title=title, result=result),
+            kept=KEPT,
+            remedy=tr("Export it again."),
         )
     return result

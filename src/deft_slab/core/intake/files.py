@@ -19,6 +19,7 @@ from ..plan import ModelRef
 from ..progress import QUIET, Job
 from ..project import Project
 from ..solid import Solid
+from ..words import tr
 from .bodies import in_bodies
 from .confined import confined
 from .fineness import FINENESS
@@ -107,24 +108,28 @@ def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Op
     UnreadableFile : it is missing, empty, no mesh, damaged, or from a newer version.
     Cancelled : the job is no longer wanted.
     """
-    job.step(0.0, f"Reading {shown(path)}")
+    job.step(0.0, tr("Reading {file}", file=shown(path)))
     try:
         size = path.stat().st_size
         with path.open("rb") as file:
             head = file.read(4096)
     except (OSError, ValueError) as error:
         reason = (error.strerror if isinstance(error, OSError) else "") or error
-        raise UnreadableFile(f"“{shown(path)}” cannot be read: {reason}.", kept=KEPT) from error
+        raise UnreadableFile(
+            tr("“{file}” cannot be read: {reason}.", file=shown(path), reason=reason), kept=KEPT
+        ) from error
     if size == 0:
-        raise UnreadableFile(f"“{shown(path)}” is empty.", kept=KEPT, remedy="Copy or download it again.")
+        raise UnreadableFile(
+            tr("“{file}” is empty.", file=shown(path)), kept=KEPT, remedy=tr("Copy or download it again.")
+        )
     reader = next((reader for reader in READERS if reader.knows(head, size, path.suffix.lower())), None)
     if reader is None:
         raise UnreadableFile(
-            _what_it_is(path, head), kept=KEPT, remedy="Open an STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP file."
+            _what_it_is(path, head), kept=KEPT, remedy=tr("Open an STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP file.")
         )
     seconds = _LEAST_SECONDS + reader.seconds_per_mb * size / 2**20
     contents = confined(partial(reader.read, path, fineness), path, reader.title, seconds, job.part(0.0, 0.6))
-    job.step(0.6, "Joining the facets")
+    job.step(0.6, tr("Joining the facets"))
     if contents.project is not None:
         return _as_saved(contents, contents.project)
     return Opened(_model_in(path, contents.surface), None, {}, contents.exact)
@@ -140,9 +145,14 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
     count = sum(body.triangles for body in ref.bodies)
     if ref.bodies and count != len(contents.surface.triangles):
         raise UnreadableFile(
-            f"The project names bodies of {count:,} triangles, and its model has {len(contents.surface.triangles):,}: "
-            "it is damaged.", kept=KEPT, remedy="Open the model in it in another 3MF reader.",
-        )  # fmt: skip
+            tr(
+                "The project names bodies of {count:,} triangles, and its model has {count2:,}: it is damaged.",
+                count=count,
+                count2=len(contents.surface.triangles),
+            ),
+            kept=KEPT,
+            remedy=tr("Open the model in it in another 3MF reader."),
+        )
     refs = {guest.model.sha256: guest.model for guest in project.all_guests if guest.model}
     guests = {sha: exact(surface, refs[sha]) for sha, surface in contents.guests.items() if sha in refs}
     model = Model.from_ref(ref, exact(contents.surface, ref), contents.surface.unit)
@@ -152,7 +162,7 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
 def _model_in(path: Path, surface: Surface) -> Model:
     """The model of a file that is no project, tidied, its bodies told apart."""
     tidied = _checked(path, surface)
-    name = shown(Path(path.stem)).replace("_", " ").replace("-", " ").strip() or "Model"
+    name = shown(Path(path.stem)).replace("_", " ").replace("-", " ").strip() or tr("Model")
     name = (name[:1].upper() + name[1:])[:120]
     solid, bodies = in_bodies(tidied, name)
     y_up = tidied.y_up or stands_on_y(solid)
@@ -167,29 +177,34 @@ def _checked(path: Path, surface: Surface) -> Surface:
     UnreadableFile : no facets, or coordinates that are no numbers.
     """
     if not len(surface.triangles):
-        raise UnreadableFile(f"“{shown(path)}” holds no triangles.", kept=KEPT, remedy="Export the model as a mesh.")
+        raise UnreadableFile(
+            tr("“{file}” holds no triangles.", file=shown(path)), kept=KEPT, remedy=tr("Export the model as a mesh.")
+        )
     bad = int(np.count_nonzero(~np.isfinite(surface.vertices).all(axis=1)))
     if bad:
         raise UnreadableFile(
-            f"“{shown(path)}” is damaged: {bad:,} of its corners have coordinates that are no numbers.",
-            kept=KEPT, remedy="Export it again.",
+            tr("“{file}” is damaged: {bad:,} of its corners have coordinates that are no numbers.", file=shown(path),
+               bad=bad),
+            kept=KEPT, remedy=tr("Export it again."),
         )  # fmt: skip
     if np.abs(surface.vertices).max() > 1e9:
-        raise UnreadableFile(f"“{shown(path)}” has coordinates beyond a billion; it is damaged.", kept=KEPT)
+        raise UnreadableFile(
+            tr("“{file}” has coordinates beyond a billion; it is damaged.", file=shown(path)), kept=KEPT
+        )
     tidied = tidy(surface)
     if not len(tidied.triangles):
-        raise UnreadableFile(f"“{shown(path)}” holds only triangles without area.", kept=KEPT)
+        raise UnreadableFile(tr("“{file}” holds only triangles without area.", file=shown(path)), kept=KEPT)
     return tidied
 
 
-_SIGNS = ((b"\x89PNG", "a PNG picture"), (b"\xff\xd8\xff", "a JPEG picture"), (b"%PDF", "a PDF document"))
+_SIGNS = ((b"\x89PNG", tr("a PNG picture")), (b"\xff\xd8\xff", tr("a JPEG picture")), (b"%PDF", tr("a PDF document")))
 
 
 def _what_it_is(path: Path, head: bytes) -> str:
     for sign, what in _SIGNS:
         if head.startswith(sign):
-            return f"“{shown(path)}” is not a model: it is {what}."
+            return tr("“{file}” is not a model: it is {what}.", file=shown(path), what=what)
     if head.lstrip()[:1] == b"<":
-        return f"“{shown(path)}” is not a model: it is a web page or XML text."
-    kind = "plain text" if b"\0" not in head else "of no kind that is known here"
-    return f"“{shown(path)}” is not a model: it is {kind}."
+        return tr("“{file}” is not a model: it is a web page or XML text.", file=shown(path))
+    kind = tr("plain text") if b"\0" not in head else tr("of no kind that is known here")
+    return tr("“{file}” is not a model: it is {kind}.", file=shown(path), kind=kind)

@@ -19,6 +19,7 @@ from pydantic_core import from_json
 
 from ..errors import UnreadableFile
 from ..stl import FACET
+from ..words import tr
 from .surfaces import KEPT, Surface, refuse_too_many, surface_of
 
 Named = list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]
@@ -57,7 +58,7 @@ def _arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     faces = np.asarray(mesh.faces, np.int64).reshape(-1, 3)
     vertices = np.asarray(mesh.vertices, float).reshape(-1, 3)
     if len(faces) and (faces.min() < 0 or faces.max() >= len(vertices)):
-        raise UnreadableFile("The file is damaged: it has facets with corners that are not there.", kept=KEPT)
+        raise UnreadableFile(tr("The file is damaged: it has facets with corners that are not there."), kept=KEPT)
     return vertices, faces.astype(np.int32)
 
 
@@ -74,7 +75,7 @@ def read_stl(path: Path) -> Surface:
     if not is_binary_stl(head, size) and head.lstrip()[:5].lower() == b"solid" and b"\0" not in head:
         content, complete = _whole_facets(path.read_bytes())
         surface = surface_of(_named(_loaded(_stream(content), "stl_ascii")))
-        return surface if complete else _cut_short(surface, "The text ends in the middle of its facets")
+        return surface if complete else _cut_short(surface, tr("The text ends in the middle of its facets"))
     said, room = int.from_bytes(head[80:84], "little"), (size - 84) // 50
     refuse_too_many(room)
     facets = np.fromfile(path, FACET, count=room, offset=84)
@@ -82,16 +83,20 @@ def read_stl(path: Path) -> Surface:
     faces = np.arange(len(vertices), dtype=np.int32).reshape(-1, 3)
     surface = Surface(vertices, faces)
     if said > room:
-        return _cut_short(surface, f"The file says that it holds {said:,} triangles and ends after {room:,}")
+        return _cut_short(
+            surface, tr("The file says that it holds {said:,} triangles and ends after {room:,}", said=said, room=room)
+        )
     if said < room:
-        note = f"The file says that it holds {said:,} triangles and has {room:,}; all were read."
+        note = tr(
+            "The file says that it holds {said:,} triangles and has {room:,}; all were read.", said=said, room=room
+        )
         return replace(surface, notes=(note,))
     return surface
 
 
 def _cut_short(surface: Surface, why: str) -> Surface:
     """What there is of a file that ends before its end."""
-    return replace(surface, complete=False, notes=(*surface.notes, f"{why}: it was cut short."))
+    return replace(surface, complete=False, notes=(*surface.notes, tr("{why}: it was cut short.", why=why)))
 
 
 def _whole_facets(content: bytes) -> tuple[bytes, bool]:
@@ -114,7 +119,10 @@ def read_ply(path: Path) -> Surface:
     if b"format ascii" in header:
         has = _lines(path.read_bytes().partition(b"end_header")[2].partition(b"\n")[2])
         if has < sum(counts.values()):
-            return _cut_short(surface, f"The file announces {sum(counts.values()):,} lines and ends after {has:,}")
+            return _cut_short(
+                surface,
+                tr("The file announces {sum:,} lines and ends after {has:,}", sum=sum(counts.values()), has=has),
+            )
     return surface
 
 
@@ -135,7 +143,11 @@ def read_off(path: Path) -> Surface:
     refuse_too_many(faces)
     surface = surface_of(_named(_loaded(_stream(content), "off")))
     said, has = vertices + faces, len(lines) - header
-    return surface if has >= said else _cut_short(surface, f"The file announces {said:,} lines and ends after {has:,}")
+    return (
+        surface
+        if has >= said
+        else _cut_short(surface, tr("The file announces {said:,} lines and ends after {has:,}", said=said, has=has))
+    )
 
 
 _DEEPEST = 200
@@ -180,7 +192,9 @@ def _check_gltf(path: Path) -> None:
         for steps, one in enumerate(reversed(chain), 1):
             depth[one] = below + steps
         if len(chain) > _DEEPEST or below + len(chain) > _DEEPEST:
-            raise UnreadableFile("The nodes of this glTF are nested too deeply.", kept=KEPT, remedy="Export it flat.")
+            raise UnreadableFile(
+                tr("The nodes of this glTF are nested too deeply."), kept=KEPT, remedy=tr("Export it flat.")
+            )
 
 
 def read_obj(path: Path) -> Surface:
@@ -212,13 +226,16 @@ def _without_polygons(content: bytes) -> bytes:
         given = [int(corner.split(b"/")[0]) for corner in found[1].split()]
         if len(given) > _MOST_CORNERS:
             raise UnreadableFile(
-                f"The OBJ file has a face of {len(given):,} corners, and {_MOST_CORNERS:,} are the most that are read.",
-                kept=KEPT, remedy="Export it as triangles.",
+                tr("The OBJ file has a face of {count:,} corners, and {most_corners:,} are the most that are read.",
+                   count=len(given), most_corners=_MOST_CORNERS),
+                kept=KEPT, remedy=tr("Export it as triangles."),
             )  # fmt: skip
         before = int(np.searchsorted(starts, found.start()))
         corners = np.array([before + number if number < 0 else number - 1 for number in given])
         if corners.min() < 0 or corners.max() >= len(points):
-            raise UnreadableFile("The OBJ file is damaged: it has faces with corners that are not there.", kept=KEPT)
+            raise UnreadableFile(
+                tr("The OBJ file is damaged: it has faces with corners that are not there."), kept=KEPT
+            )
         return b"\n".join(
             b"f %d %d %d" % tuple(corners[triangle] + 1) for triangle in _polygon_triangles(points[corners])
         )

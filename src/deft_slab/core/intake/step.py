@@ -6,6 +6,7 @@ import tempfile
 from pathlib import Path
 
 from ..errors import UnreadableFile
+from ..words import tr
 from .meshes import read_gltf
 from .surfaces import KEPT, Surface, shown
 
@@ -30,8 +31,8 @@ def read_step(path: Path, fineness: float) -> Surface:
         status = cascadio.step_to_glb(str(path.resolve()), str(out), fineness, _TURN, use_parallel=False)
         if status != 0 or not out.exists():
             raise UnreadableFile(
-                f"“{shown(path)}” is a STEP file that holds no faces, or a damaged one.", kept=KEPT,
-                remedy="Export it again, as a solid.",
+                tr("“{file}” is a STEP file that holds no faces, or a damaged one.", file=shown(path)), kept=KEPT,
+                remedy=tr("Export it again, as a solid."),
             )  # fmt: skip
         surface = read_gltf(out)
     # the kernel hands its millimetres over as metres, and leaves +Z up

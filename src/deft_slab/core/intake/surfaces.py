@@ -11,14 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import UnreadableFile
+from ..habits import written
 from ..linking import same_rows
 from ..plan import Unit
 from ..project import Project
+from ..words import tr
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
-KEPT = "What you have open is untouched."
+KEPT = tr("What you have open is untouched.")
 _GRID_BITS = 20
 MOST_TRIANGLES = 12_000_000
 """More than this are not read: what is worked out from them would not fit into memory."""
@@ -36,8 +38,9 @@ def refuse_too_many(triangles: int) -> None:
     """Raises UnreadableFile where a file comes to more triangles than are read."""
     if triangles > MOST_TRIANGLES:
         raise UnreadableFile(
-            f"The file comes to {triangles:,} triangles, and {MOST_TRIANGLES:,} are the most that are read.",
-            kept=KEPT, remedy="Thin it elsewhere, or take fewer copies of its parts.",
+            tr("The file comes to {triangles:,} triangles, and {most_triangles:,} are the most that are read.",
+               triangles=triangles, most_triangles=MOST_TRIANGLES),
+            kept=KEPT, remedy=tr("Thin it elsewhere, or take fewer copies of its parts."),
         )  # fmt: skip
 
 
@@ -118,8 +121,13 @@ def _near_origin(surface: Surface) -> Surface:
     if max(np.abs(low).max(), np.abs(high).max()) <= _FAR * max(float((high - low).max()), 1e-12):
         return surface
     shift = -(low + high) / 2
-    x, y, z = (f"{value:.6g}" for value in -shift)
-    note = f"It lay far from the origin of its file and was moved there, by what its middle was: {x}, {y}, {z}."
+    x, y, z = (written(f"{value:.6g}") for value in -shift)
+    note = tr(
+        "It lay far from the origin of its file and was moved there, by what its middle was: {x}, {y}, {z}.",
+        x=x,
+        y=y,
+        z=z,
+    )
     return replace(surface, vertices=surface.vertices + shift, notes=(*surface.notes, note))
 
 

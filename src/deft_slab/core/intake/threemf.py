@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from ..errors import UnreadableFile
 from ..plan import Unit
 from ..project import MOST_PROJECT_BYTES, Project, read_project
+from ..words import tr
 from .surfaces import KEPT, Contents, Surface, refuse_too_many, shown, surface_of
 
 PLAN_PATH = "/Metadata/deft-slab-project.json"
@@ -61,7 +62,9 @@ def read_3mf(path: Path) -> Contents:
         reader.ReadFromFile(str(path))
     except lib3mf.ELib3MFException as error:
         raise UnreadableFile(
-            f"“{shown(path)}” is a damaged 3MF file ({error}).", kept=KEPT, remedy="Export or save it again."
+            tr("“{file}” is a damaged 3MF file ({error}).", file=shown(path), error=error),
+            kept=KEPT,
+            remedy=tr("Export or save it again."),
         ) from error
     project = _project_in(model)
     if project is not None:
@@ -88,11 +91,18 @@ def _checked_package(path: Path) -> None:
                     _look_through(path, entry.filename, part, nesting)
         if nesting.weight() > _MOST_OBJECTS:
             raise UnreadableFile(
-                f"“{shown(path)}” puts objects into one another more than {_MOST_OBJECTS:,} times.", kept=KEPT
+                tr(
+                    "“{file}” puts objects into one another more than {most_objects:,} times.",
+                    file=shown(path),
+                    most_objects=_MOST_OBJECTS,
+                ),
+                kept=KEPT,
             )
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
         raise UnreadableFile(
-            f"“{shown(path)}” is a damaged 3MF file: {error}.", kept=KEPT, remedy="Copy or export it again."
+            tr("“{file}” is a damaged 3MF file: {error}.", file=shown(path), error=error),
+            kept=KEPT,
+            remedy=tr("Copy or export it again."),
         ) from error
 
 
@@ -100,15 +110,15 @@ def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
     if plan > MOST_PROJECT_BYTES:
         raise UnreadableFile(
-            f"The plan in “{shown(path)}” is {plan / 2**20:.0f} MB, and {MOST_PROJECT_BYTES >> 20} MB is the most that "
-            "is read.", kept=KEPT,
+            tr("The plan in “{file}” is {plan:.0f} MB, and {most_project_bytes} MB is the most that is read.",
+               file=shown(path), plan=plan / 2 ** 20, most_project_bytes=MOST_PROJECT_BYTES >> 20), kept=KEPT,
         )  # fmt: skip
     total = sum(entry.file_size for entry in entries)
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
     if total > MOST_FILE_BYTES or dense:
         raise UnreadableFile(
-            f"“{shown(path)}” unpacks from {path.stat().st_size / 2**20:.1f} MB to {total / 2**20:,.0f} MB; that is no "
-            "model.", kept=KEPT,
+            tr("“{file}” unpacks from {st_size:.1f} MB to {total:,.0f} MB; that is no model.", file=shown(path),
+               st_size=path.stat().st_size / 2 ** 20, total=total / 2 ** 20), kept=KEPT,
         )  # fmt: skip
 
 
@@ -158,7 +168,9 @@ def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> 
     while chunk := part.read(2**22):
         if first and not chunk.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<"):
             if chunk[:2] in (b"\xff\xfe", b"\xfe\xff"):
-                raise UnreadableFile(f"“{shown(path)}” holds text in UTF-16, which is not read.", kept=KEPT)
+                raise UnreadableFile(
+                    tr("“{file}” holds text in UTF-16, which is not read.", file=shown(path)), kept=KEPT
+                )
             return
         first = False
         text = rest + chunk
@@ -167,7 +179,8 @@ def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> 
         for found in _TAG.finditer(text, 0, end):
             if found[1] is None:
                 raise UnreadableFile(
-                    f"“{shown(path)}” declares XML entities, which no 3MF may; it was not read.", kept=KEPT
+                    tr("“{file}” declares XML entities, which no 3MF may; it was not read.", file=shown(path)),
+                    kept=KEPT,
                 )
             given = {key.rsplit(b":", 1)[-1].lower(): a or b for key, a, b in _ATTRIBUTE.findall(found[2])}
             kind = found[1].lower()
@@ -220,7 +233,7 @@ def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
         elif number.startswith(GUEST_PART_NUMBER):
             guests[number.removeprefix(GUEST_PART_NUMBER)] = Surface(*mesh_arrays(mesh))
     if source is None:
-        raise UnreadableFile(f"The project “{shown(path)}” holds a plan and no model.", kept=KEPT)
+        raise UnreadableFile(tr("The project “{file}” holds a plan and no model.", file=shown(path)), kept=KEPT)
     return source, guests
 
 
@@ -272,7 +285,7 @@ class _Build:
 
     def collect(self, resource: Any, matrix: NDArray[np.float64], depth: int = 0) -> None:
         if depth > _DEEPEST:
-            raise UnreadableFile("The components of this 3MF are nested too deeply.", kept=KEPT)
+            raise UnreadableFile(tr("The components of this 3MF are nested too deeply."), kept=KEPT)
         if resource.IsMeshObject():
             name, points, faces = self._mesh(resource.GetResourceID())
             self._triangles += len(faces)

@@ -19,6 +19,7 @@ from ..kept import Kept
 from ..printer import Printer
 from ..shape.lettering import letters
 from ..solid import Solid
+from ..words import tr
 from .joined import Joined
 
 Floats = NDArray[np.float64]
@@ -57,9 +58,9 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
     JoinFailed : its measures make no body.
     """
     if not 1 <= len(steps) <= MOST_STEPS or min(steps) < 0 or max(steps) > 5:
-        raise BadPlan(f"A coupon has 1 to {MOST_STEPS} clearances from 0 to 5 mm.")
+        raise BadPlan(tr("A coupon has 1 to {most_steps} clearances from 0 to 5 mm.", most_steps=MOST_STEPS))
     if not isinstance(join, (Peg, DowelJoin)):
-        raise BadPlan(f"There is no coupon for {join.word}: it has no hole.")
+        raise BadPlan(tr("There is no coupon for {word}: it has no hole.", word=join.word))
     plain = _plain(join)
     deep = max(hole.depth for hole in plain.holes(max(steps)).values())
     reach = plain.reach(max(steps), printer.hole_allowance)

@@ -24,6 +24,7 @@ from ..kept import Kept
 from ..progress import QUIET, Job
 from ..reports import JoinReport
 from ..solid import Solid
+from ..words import tr
 from .contacts import Contact
 from .room import SPACING, least_wall
 
@@ -108,12 +109,12 @@ def join_all(
     """
     ready, taken = [], Taken()
     for done, join in enumerate(joins):
-        job.step(0.5 * done / len(joins), "Making joins")
+        job.step(0.5 * done / len(joins), tr("Making joins"))
         if join.on:
             ready.append(_beside_others(_ready(join, contacts, clearance, allowance, kept), contacts, taken))
     after = []
     for n, part in enumerate(parts):
-        job.step(0.5 + 0.5 * n / len(parts), "Making joins")
+        job.step(0.5 + 0.5 * n / len(parts), tr("Making joins"))
         own = [
             (one, role, _moved_on(body, contacts[one.contact], which))
             for one in ready if one.made is not None and one.contact is not None
@@ -162,7 +163,7 @@ def _ready(
 ) -> Ready:  # fmt: skip
     number = contact_for(join, contacts)
     if number is None:
-        return Ready(join, JoinReport(None, "Its pieces do not meet: the cut is off, moved, or gone."))
+        return Ready(join, JoinReport(None, tr("Its pieces do not meet: the cut is off, moved, or gone.")))
     contact = contacts[number]
     one = made_once(contact, join, clearance, allowance, kept)
     return replace(one, contact=number, key=(join.id, kept_as(contact, join, clearance, allowance)),
@@ -188,7 +189,7 @@ def clear_of_others(
     bodies = [(body, own + others) for _, body, _ in one.made.loose] if one.made.beside else []
     bodies += [(_moved_on(body, contact, which), others) for which, body in one.made.added.items()]
     if any((body ^ piece).volume() > _MEETS for body, pieces in bodies for piece in pieces):
-        return Ready(join, replace(one.report, problem="It would run through a piece.", loose=0.0))
+        return Ready(join, replace(one.report, problem=tr("It would run through a piece."), loose=0.0))
     return one
 
 
@@ -201,7 +202,8 @@ def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Rea
     if met is None:
         taken.add(one.join, one.made, contact)
         return one
-    report = replace(one.report, problem=f"It meets the {met.word} {met.id}.", meets=met.id, added=0.0, removed=0.0,
+    report = replace(one.report, problem=tr("It meets the {word} {id}.", word=met.word, id=met.id), meets=met.id,
+                     added=0.0, removed=0.0,
                      loose=0.0)  # fmt: skip
     return replace(one, made=None, report=report)
 
@@ -247,7 +249,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
                         warnings=join.warnings(clearance), holds=join.holds)  # fmt: skip
     if not contact.free and join.holds:
-        return Ready(join, replace(report, problem="The contact catches on its way in: nothing can go in."))
+        return Ready(join, replace(report, problem=tr("The contact catches on its way in: nothing can go in.")))
     try:
         made, report = join.made(site), replace(report, outline=join.rim(site))
     except JoinFailed as error:
@@ -261,12 +263,12 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     for measure in walls if made.wall is None else ():
         wall = min(wall, float(np.min(measure())))
         if wall < least:
-            return Ready(join, replace(report, least_wall=wall, problem="There is too little wall around it."))
+            return Ready(join, replace(report, least_wall=wall, problem=tr("There is too little wall around it.")))
     # what keeps away from all outsides by more than its points lie apart is within: it begins there
     if not made.opens and wall < 2 * SPACING and any(_sticks_out(body, contact) for _, body in bodies):
-        return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))
+        return Ready(join, replace(report, problem=tr("It breaks through the surface."), breaks=True))
     if made.turn is not None and made.wall is None and wall < _THROUGH:
-        return Ready(join, replace(report, problem="It breaks through the surface.", breaks=True))
+        return Ready(join, replace(report, problem=tr("It breaks through the surface."), breaks=True))
     added, removed = _volumes_of_open(made, contact) if made.opens else _volumes(made, contact)
     report = replace(
         report, least_wall=wall, added=added, removed=removed, turn=made.turn,
@@ -343,5 +345,5 @@ def _with_bodies(solid: Solid, bodies: Sequence[tuple[Ready, str, manifold3d.Man
             runs |= {int(run): Face(one.join.id, role) for run in made.to_mesh64().run_original_id}
         body = manifold3d.Manifold.batch_boolean([body, *(made for _, made in own)], kind)
     if body.status() != manifold3d.Error.NoError:
-        raise JoinFailed(f"The joins could not be made ({body.status().name}).")
+        raise JoinFailed(tr("The joins could not be made ({name}).", name=body.status().name))
     return Solid.from_manifold(body, runs)

@@ -15,6 +15,7 @@ from ..printer import Printer
 from ..progress import Job, Spread, for_each
 from ..recipe import Stage
 from ..reports import DryFit
+from ..words import tr
 from .contacts import Contact, contacts_of
 from .joined import Joined, Taken, contact_for, join_all, made_once
 from .lettering import propose_letters
@@ -90,7 +91,8 @@ class Joinery:
         has = {number for number, join in on if join.answers}
         bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
         deep = USUAL_DEPTH + printer.least_wall
-        rooms = for_each(lambda one: self._room(one).looked_into(deep), bare, "Measuring the room", job.part(0.0, 0.4),
+        rooms = for_each(lambda one: self._room(one).looked_into(deep), bare, tr("Measuring the room"), job.part(0.0,
+                0.4),
                          self.spread)  # fmt: skip
         ids = plan.fresh_join_ids(MOST_JOINS)
         return propose(bare, rooms, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,

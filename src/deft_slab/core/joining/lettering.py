@@ -13,6 +13,7 @@ from ..joins import Join, LettersJoin
 from ..kept import Kept
 from ..printer import Printer
 from ..progress import QUIET, Job
+from ..words import tr
 from .contacts import Contact
 from .joined import Taken, made_once
 from .room import ContactRoom
@@ -55,7 +56,7 @@ def propose_letters(
     found: list[Join] = []
     free = iter(ids)
     for done, contact in enumerate(contacts):
-        job.step(done / max(len(contacts), 1), "Looking for room for letters")
+        job.step(done / max(len(contacts), 1), tr("Looking for room for letters"))
         one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken,
                   pointer_of(contact, stands), kept)  # fmt: skip
         if one is not None:

@@ -17,6 +17,7 @@ from ..judge.walls import met_first
 from ..progress import QUIET, Job
 from ..reports import DryMove
 from ..solid import Solid, side_by_side, spread_points
+from ..words import tr
 from .contacts import Contact
 
 Floats = NDArray[np.float64]
@@ -45,7 +46,7 @@ def moves_of(
     found: list[DryMove] = []
     closings = [one for cut in reversed(cuts) for one in _closings(cut, contacts)]
     for done, closing in enumerate(closings):
-        job.step(done / len(closings), "Putting it together")
+        job.step(done / len(closings), tr("Putting it together"))
         for number in closing:
             first, second = (group[n] for n in contacts[number].parts)
             if first == second:

@@ -13,6 +13,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from .. import text
 from ..documents import Triple, triple
 from ..joins import STOCK, DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, SplintJoin, Which, other
 from ..joins.laps import LEAST_RING
@@ -21,6 +22,7 @@ from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..stance import Stance
+from ..words import tr
 from .contacts import Contact
 from .joined import Ready, Taken, made_once, site_of
 from .room import UNDER_A_ROOT, ContactRoom
@@ -47,7 +49,7 @@ _COARSE = 0.2
 """mm: the room map is known to that."""
 _UNLIKE = 0.8
 """Size of the last of several keys: so that the pieces go together in one way only."""
-_WITH_RIDGE = ", so key and socket have a ridge"
+_WITH_RIDGE = tr(", so key and socket have a ridge")
 _UNNAMED = "new"
 _HALVES: tuple[Literal["inner", "outer"], ...] = ("inner", "outer")
 _LITTLE = 25.0
@@ -70,7 +72,7 @@ def propose(
     """
     found: list[Join] = []
     for done, (contact, room) in enumerate(zip(contacts, rooms, strict=True)):
-        job.step(done / len(contacts), "Looking for joins")
+        job.step(done / len(contacts), tr("Looking for joins"))
         found += _Proposal.of(contact, room, pieces, needs, taken, kept).joins()
     return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
 
@@ -112,7 +114,7 @@ class _Proposal:
             "first": Stance.of(first, contact.place, contact.out),
             "second": Stance.of(second, contact.place + contact.kerf * contact.out, contact.way_in),
         }
-        names = {which: f"piece {contact.part(which) + 1}" for which in get_args(Which)}
+        names = {which: tr("piece {part}", part=contact.part(which) + 1) for which in get_args(Which)}
         return cls(contact, stances, names, room, needs, taken, kept)
 
     @property
@@ -122,7 +124,7 @@ class _Proposal:
     def joins(self) -> list[Join]:
         """Keys, else dowels, else keys out of a thin piece, else a lap, else a splint, else glue."""
         if not self.contact.free:
-            return [self._glue("nothing goes in along one line: the contact catches on its way")]
+            return [self._glue(tr("nothing goes in along one line: the contact catches on its way"))]
         ways = (self._keys, self._dowels, self._keys_on_the_thin, self._laps, self._splint)
         return next((found for way in ways if (found := way())), None) or [self._glue(self._why_glue())]
 
@@ -141,16 +143,18 @@ class _Proposal:
         first, second = self.stances["first"], self.stances["second"]
         lying = [which for which in self.stances if self.stances[which].lies == "down"]
         if len(lying) == 2:
-            return None, "both pieces lie on this face"
+            return None, tr("both pieces lie on this face")
         if len(lying) == 1:
             base: Which = lying[0]
-            return other(base), f"{self.names[base]} lies on this face"
+            return other(base), tr("{names} lies on this face", names=self.names[base])
         carrier: Which = "first" if first.rise >= second.rise else "second"
         if self.stances[carrier].lies == "up":
-            return carrier, f"it prints upright on {self.names[carrier]}"
+            return carrier, tr("it prints upright on {names}", names=self.names[carrier])
         if self.stances[carrier].lies == "sideways":
-            return carrier, f"the face stands upright on {self.names[carrier]}{_WITH_RIDGE}"
-        return carrier, f"on {self.names[carrier]} it needs the least support"
+            return carrier, tr(
+                "the face stands upright on {names}{with_ridge}", names=self.names[carrier], with_ridge=_WITH_RIDGE
+            )
+        return carrier, tr("on {names} it needs the least support", names=self.names[carrier])
 
     def _ridges(self, carrier: Which) -> tuple[Triple, ...]:
         """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
@@ -178,8 +182,13 @@ class _Proposal:
         if deep[thin] > 0.5 * deep[other(thin)] or deep[thin] <= UNDER_A_ROOT:
             return []
         lies = self.stances[thin].lies == "down"
-        spoils = ", though it lies on this face: another side must be its base" if lies else ""
-        why = f"{self.names[thin]} is only {deep[thin]:.1f} mm thick, too thin for a socket{spoils}"
+        spoils = tr(", though it lies on this face: another side must be its base") if lies else ""
+        why = tr(
+            "{names} is only {deep} thick, too thin for a socket{spoils}",
+            names=self.names[thin],
+            deep=text.length(deep[thin], 1),
+            spoils=spoils,
+        )
         return self._keys_out_of(thin, why)
 
     def _keys_out_of(self, carrier: Which | None, why: str) -> list[Join]:
@@ -187,7 +196,7 @@ class _Proposal:
         count, widest = self._wanted()
         ridges = self._ridges(carrier or "first")
         for peaks in (ridges, ()) if ridges else ((),):
-            words = why if peaks or not ridges else why.replace(_WITH_RIDGE, "; there is no room for a ridge")
+            words = why if peaks or not ridges else why.replace(_WITH_RIDGE, tr("; there is no room for a ridge"))
             best: list[Join] = []
             width = widest
             least = _SMALLEST
@@ -289,7 +298,8 @@ class _Proposal:
         for height, half in product((2.0, 1.2), _HALVES):
             lap = LapJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between, carrier=carrier,
                           at=triple(self.contact.place), half=half, height=height,
-                          why=f"the wall is too thin for a key or a rod; {why.replace(_WITH_RIDGE, '')}")  # fmt: skip
+                          why=tr("the wall is too thin for a key or a rod; {why}", why=why.replace(_WITH_RIDGE,
+                                  '')))  # fmt: skip
             if self._holds(lap):
                 return self._kept([lap])
         return []
@@ -303,7 +313,7 @@ class _Proposal:
                                 axis=0)))  # fmt: skip
         splint = SplintJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,
                             at=triple(self.contact.place), parts=1 if long < room[0] else math.ceil(2 * long / room[0]),
-                            why="the wall is too thin for a key, a rod or a lap")  # fmt: skip
+                            why=tr("the wall is too thin for a key, a rod or a lap"))  # fmt: skip
         return self._kept([splint]) if self._holds(splint) else []
 
     @property
@@ -314,7 +324,8 @@ class _Proposal:
     def _dowel(self, diameter: float, depth: float, roofs: tuple[bool, bool], at: Triple, last: bool) -> Join:
         return DowelJoin(
             id=_UNNAMED, cut=self.contact.cut, between=self.contact.between, diameter=diameter, at=at,
-            why=f"no room for a key of {_SMALLEST:g} mm", depth_first=depth, depth_second=depth,
+            why=tr("no room for a key of {smallest}", smallest=text.given(_SMALLEST)), depth_first=depth,
+            depth_second=depth,
             roofed_first=roofs[0], roofed_second=roofs[1],
         )  # fmt: skip
 
@@ -346,17 +357,23 @@ class _Proposal:
 
     def _why_glue(self) -> str:
         if self.contact.area < _LITTLE:
-            return f"it is only {self.contact.area:.1f} mm²"
+            return tr("it is only {area}", area=text.area(self.contact.area))
         deep = {which: self.room.depths[which].max() for which in self.stances}
         thin = min(deep, key=lambda which: deep[which])
         if deep[thin] < self.needs.rods[-1][1] + self.wall:
-            return f"{self.names[thin]} is only {deep[thin]:.1f} mm thick behind it"
+            return tr("{names} is only {deep} thick behind it", names=self.names[thin], deep=text.length(deep[thin], 1))
         if self.room.width > self.needs.rods[-1][0] + 2 * self.wall + 1.0:
-            least = f"{self.printer.least_wall:g} mm of wall"
-            return (
-                f"its walls lean, or other joins are in the way: no hole of {self.needs.rods[-1][0]:g} mm keeps {least}"
+            least = tr("{least_wall} of wall", least_wall=text.given(self.printer.least_wall))
+            return tr(
+                "its walls lean, or other joins are in the way: no hole of {rods} keeps {least}",
+                rods=text.given(self.needs.rods[-1][0]),
+                least=least,
             )
-        return f"it is {self.room.width:.1f} mm wide, too narrow for a rod and {self.printer.least_wall:g} mm of wall"
+        return tr(
+            "it is {width} wide, too narrow for a rod and {least_wall} of wall",
+            width=text.length(self.room.width, 1),
+            least_wall=text.given(self.printer.least_wall),
+        )
 
 
 def _next(places: Floats, free: Floats, chosen: Sequence[Floats], count: int, reach: float) -> Floats:

@@ -11,6 +11,7 @@ import numpy as np
 from ..progress import QUIET, Job
 from ..reports import TurnChecked
 from ..solid import Solid
+from ..words import tr
 from .contacts import Contact
 from .joined import Joined
 
@@ -74,7 +75,7 @@ def _checked(one: TurnChecked, contact: Contact, solids: Sequence[Solid], job: J
     angles = np.unique(np.r_[low, one.turn.low, inner, 0.0, one.turn.high, high])
     overlaps = []
     for done, angle in enumerate(angles.tolist()):
-        job.step(done / len(angles), "Turning a joint")
+        job.step(done / len(angles), tr("Turning a joint"))
         overlaps.append(float((moves.transform(one.turn.at(angle)) ^ stays).volume()))
     ok = np.array(overlaps) <= _OVERLAP
     at = int(np.flatnonzero(angles == 0.0)[0])

@@ -6,12 +6,15 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from .. import text
 from ..cuts import Move
+from ..words import tr
 from .kind import Made, Site
 from .strip import Strip
 
 _FOLLOWS = {
-    "seam": "along the outside of the seam", "axis": "in a ring around the seam", "spot": "as a cap over one place",
+    "seam": tr("along the outside of the seam"), "axis": tr("in a ring around the seam"),
+    "spot": tr("as a cap over one place"),
 }  # fmt: skip
 
 
@@ -29,23 +32,25 @@ class BandJoin(Strip):
     girth: float | None = Field(default=None, gt=1, le=20_000)
     parts: int = Field(default=1, ge=1, le=24)
 
-    word = "band"
+    word = tr("band")
 
     def made(self, site: Site) -> Made:
         from .seams import patch_over, resized_to, ring_around, strip_along
 
         size = {"width": self.width, "thickness": self.thickness}
         if self.follows == "spot":
-            return patch_over(site, **size, name="Cap")
+            return patch_over(site, **size, name=tr("Cap"))
         if self.follows == "axis":
-            made = ring_around(site, **size, name="Band")
+            made = ring_around(site, **size, name=tr("Band"))
         else:
-            made = strip_along(site, **size, inner=False, parts=self.parts, name="Band")
+            made = strip_along(site, **size, inner=False, parts=self.parts, name=tr("Band"))
         return made if self.girth is None else resized_to(made, site, self.girth)
 
     def sentence(self) -> str:
-        fits = "" if self.girth is None else f", for a measured girth of {self.girth:.1f} mm"
-        return f"band {_FOLLOWS[self.follows]}, {self.measures()}{fits}"
+        fits = "" if self.girth is None else tr(", for a measured girth of {girth}", girth=text.length(self.girth, 1))
+        return tr(
+            "band {follows}, {measures}{fits}", follows=_FOLLOWS[self.follows], measures=self.measures(), fits=fits
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {**super().moved(move), "girth": None if self.girth is None else self.girth * move.size}

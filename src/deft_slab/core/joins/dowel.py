@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from .. import text
+from ..words import tr
 from .kind import OUTER, Hole, Join, Made, Site, Which, roof_over
 
 if TYPE_CHECKING:
@@ -73,4 +75,9 @@ class DowelJoin(Join):
         return self.reach(clearance, allowance)
 
     def sentence(self) -> str:
-        return f"dowel hole for {self.diameter:g} mm, {self.depth_first:g} and {self.depth_second:g} mm deep"
+        return tr(
+            "dowel hole for {diameter}, {depth_first} and {depth_second} deep",
+            diameter=text.given(self.diameter),
+            depth_first=text.given(self.depth_first),
+            depth_second=text.given(self.depth_second),
+        )

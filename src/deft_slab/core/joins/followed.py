@@ -16,6 +16,7 @@ import shapely
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
+from ..words import tr
 from .kind import AROUND, OUTER
 from .profile import whole
 
@@ -42,8 +43,8 @@ class Followed:
         drawn_in = part.buffer(-inset)
         tips = [one for one in shapely.get_parts(drawn_in.buffer(-deepest - _LEAST)) if one.area > 0]
         if not tips:
-            raise JoinFailed("The contact is too narrow for a key along its outline.",
-                             remedy="Draw it in less, or make it lower or its draft less.")  # fmt: skip
+            raise JoinFailed(tr("The contact is too narrow for a key along its outline."),
+                             remedy=tr("Draw it in less, or make it lower or its draft less."))  # fmt: skip
         tip = max(tips, key=lambda one: float(one.area)).buffer(_LEAST).simplify(_PLAIN)
         largest = shapely.maximum_inscribed_circle(drawn_in, tolerance=0.1).length
         return cls(tip, deepest, float(largest))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from ..words import tr
 from .kind import Join, Made, Site
 
 
@@ -12,11 +13,11 @@ class GlueJoin(Join):
 
     kind: Literal["glue"] = "glue"
 
-    word = "glue"
+    word = tr("glue")
     holds = False
 
     def made(self, site: Site) -> Made:
         return Made({}, {})
 
     def sentence(self) -> str:
-        return "glue only"
+        return tr("glue only")

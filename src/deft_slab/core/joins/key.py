@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal
 
+from ..words import tr
 from .kind import Hole, Made, Site, Which, other
 from .peg import Peg
 
@@ -17,7 +18,7 @@ class KeyJoin(Peg):
     carrier: Which = "first"
     roofed: bool = False
 
-    word = "key"
+    word = tr("key")
 
     def made(self, site: Site) -> Made:
         from .pegs import key_of, socket_of
@@ -38,4 +39,4 @@ class KeyJoin(Peg):
         return {"carrier": other(self.carrier)}
 
     def sentence(self) -> str:
-        return f"key, {self.measures()}"
+        return tr("key, {measures}", measures=self.measures())

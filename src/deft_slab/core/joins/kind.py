@@ -15,10 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
 
+from .. import text
 from ..cuts import Move
 from ..documents import Document, Name, Triple, of_kind
 from ..errors import BadPlan
 from ..reports import Turn
+from ..words import sentence, tr
 
 if TYPE_CHECKING:
     import manifold3d
@@ -222,7 +224,7 @@ class Join(Document):
     @model_validator(mode="after")
     def _in_order(self) -> Join:
         if self.between[0] >= self.between[1]:
-            raise ValueError("the first side of a join must have the lower number")
+            raise ValueError(tr("the first side of a join must have the lower number"))
         return self
 
     def per_side(self, needed: float) -> float:
@@ -287,17 +289,24 @@ class Join(Document):
                 own |= type(self).model_validate(own).turned_round()
             return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
         except ValidationError as error:
-            raise BadPlan(f"{self.word.capitalize()} {self.id} cannot be as small or as large as that.",
-                          remedy="Change its measures, or remove it, first.") from error  # fmt: skip
+            raise BadPlan(tr("{sentence} {id} cannot be as small or as large as that.", sentence=sentence(self.word),
+                             id=self.id),
+                          remedy=tr("Change its measures, or remove it, first.")) from error  # fmt: skip
 
     def warnings(self, needed: float) -> tuple[str, ...]:
         """What may go wrong with it, in words. needed : mm per side, the clearance that the printer needs"""
         if not self.holds or self.clearance is None:
             return ()
         if self.clearance == 0:
-            return ("No clearance: nothing printed goes into a hole of its own size.",)
+            return (tr("No clearance: nothing printed goes into a hole of its own size."),)
         if self.clearance < needed:
-            return (f"{self.clearance:.2f} mm per side is less than the {needed:.2f} mm that this printer needs.",)
+            return (
+                tr(
+                    "{clearance} per side is less than the {needed} that this printer needs.",
+                    clearance=text.length(self.clearance, 2),
+                    needed=text.length(needed, 2),
+                ),
+            )
         return ()
 
 

@@ -6,7 +6,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import Field
 
+from .. import text
 from ..cuts import Move
+from ..words import tr
 from .kind import Join, Made, Site, Which, other
 
 if TYPE_CHECKING:
@@ -24,7 +26,7 @@ class LapJoin(Join):
     height: float = Field(default=2.0, gt=0.2, le=50)
     half: Literal["inner", "outer"] = "inner"
 
-    word = "lap"
+    word = tr("lap")
 
     def made(self, site: Site) -> Made:
         from .laps import lap_of
@@ -39,7 +41,10 @@ class LapJoin(Join):
         return printer.thinnest_wall
 
     def sentence(self) -> str:
-        return f"lap, {self.half} half of the wall, {self.height:.1f} mm high"
+        height = text.length(self.height, 1)
+        if self.half == "inner":
+            return tr("lap, inner half of the wall, {height} high", height=height)
+        return tr("lap, outer half of the wall, {height} high", height=height)
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {"height": self.height * move.size}

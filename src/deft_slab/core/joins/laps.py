@@ -9,7 +9,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from .. import text
 from ..errors import JoinFailed
+from ..words import tr
 from .columns import column_of
 from .kind import Made, Site, Which, other
 
@@ -58,14 +60,19 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     """
     ground = site.ground
     if ground is None or not ground.flat:
-        raise JoinFailed("A lap needs a flat contact.")
+        raise JoinFailed(tr("A lap needs a flat contact."))
     centre = ground.centre
     walls = [
         wall for part in shapely.get_parts(ground.region)
         if (wall := wall_of(part, ground.ends, centre, inner)) is not None
     ]  # fmt: skip
     if not walls:
-        raise JoinFailed(f"No part of this contact is a wall of {LEAST_RING:g} mm or more, with two sides.")
+        raise JoinFailed(
+            tr(
+                "No part of this contact is a wall of {least_ring} or more, with two sides.",
+                least_ring=text.given(LEAST_RING),
+            )
+        )
     out = site.frame[2] if carrier == "first" else -site.frame[2]
     stands = shapely.union_all([
         wall.half.difference(wall.middle.buffer(site.clearance)).difference(wall.ends.buffer(site.clearance))
@@ -77,14 +84,14 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     ])  # fmt: skip
     into = ground.body(other(carrier))
     if stands.is_empty:
-        raise JoinFailed("Nothing is left of this lap: its wall is too thin for the clearance.")
+        raise JoinFailed(tr("Nothing is left of this lap: its wall is too thin for the clearance."))
     tongue = (column_of(stands, ground, site, carrier, height) ^ into).translate(tuple(-_INTO * out))
     groove = column_of(left_out, ground, site, carrier, height + site.clearance)
     if tongue.is_empty():
-        raise JoinFailed("Nothing of this wall goes on along the way in.")
+        raise JoinFailed(tr("Nothing of this wall goes on along the way in."))
     along = np.concatenate([_away(wall) for wall in walls])
     if not len(along):
-        raise JoinFailed("The walls of this contact are too short for a lap.")
+        raise JoinFailed(tr("The walls of this contact are too short for a lap."))
     edges = np.concatenate([
         along @ site.frame[:2] + ground.level * site.frame[2] + share * height * out for share in _HEIGHTS
     ])  # fmt: skip

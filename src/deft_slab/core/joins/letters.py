@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, field_validator
 
+from .. import text
 from ..cuts import Move
 from ..documents import Triple, of_length_one
+from ..words import tr
 from .kind import Hole, Join, Made, Site, Which
 
 Floats = NDArray[np.float64]
@@ -39,14 +41,14 @@ class LettersJoin(Join):
     along: Triple | None = None
     pointer: Triple | None = None
 
-    word = "letters"
+    word = tr("letters")
     holds = False
     answers = False
 
     @field_validator("along", "pointer")
     @classmethod
     def _of_unit_length(cls, along: Triple | None) -> Triple | None:
-        return None if along is None else of_length_one(along, "the direction of letters")
+        return None if along is None else of_length_one(along, tr("the direction of letters"))
 
     def made(self, site: Site) -> Made:
         from ..shape.blanks import placed
@@ -54,12 +56,12 @@ class LettersJoin(Join):
 
         removed = {}
         texts: tuple[tuple[Which, str], ...] = (("first", self.text_first), ("second", self.text_second))
-        for which, text in texts:
+        for which, said in texts:
             # a frame whose third axis points away from the piece: its text is read from there
             axes = site.axes(which, self.along)
             low, high = site.span(which)
             deep = self.depth + high - low + _OVER
-            body, width = letters(text, self.height, deep)
+            body, width = letters(said, self.height, deep)
             across = body.translate((-(width + self._beside) / 2, -self.height / 2, 0.0))
             if self.pointer is not None:
                 head = arrowhead(axes[:2] @ np.array(self.pointer), self.height, deep)
@@ -93,8 +95,14 @@ class LettersJoin(Join):
         return self.reach(clearance, allowance)
 
     def sentence(self) -> str:
-        points = "" if self.pointer is None else ", with an arrowhead"
-        return f"letters “{self.text_first}” and “{self.text_second}”, {self.height:.1f} mm high{points}"
+        points = "" if self.pointer is None else tr(", with an arrowhead")
+        return tr(
+            "letters “{text_first}” and “{text_second}”, {height} high{points}",
+            text_first=self.text_first,
+            text_second=self.text_second,
+            height=text.length(self.height, 1),
+            points=points,
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal
 
+from ..words import tr
 from .kind import Hole, Made, Site, Which
 from .peg import Peg
 
@@ -29,7 +30,7 @@ class LooseKeyJoin(Peg):
                 "first": socket_of(self.shape, site, "second", self.roofed_first),
                 "second": socket_of(self.shape, site, "first", self.roofed_second),
             },
-            (("Loose key", key, down),),
+            ((tr("Loose key"), key, down),),
         )
 
     def holes(self, clearance: float) -> Mapping[Which, Hole]:
@@ -39,4 +40,4 @@ class LooseKeyJoin(Peg):
         return {"roofed_first": self.roofed_second, "roofed_second": self.roofed_first}
 
     def sentence(self) -> str:
-        return f"loose key, {self.measures()} on each side"
+        return tr("loose key, {measures} on each side", measures=self.measures())

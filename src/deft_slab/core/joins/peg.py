@@ -9,8 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
+from .. import text
 from ..cuts import Move
 from ..documents import Triple, of_length_one
+from ..words import tr
 from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
 
 Floats = NDArray[np.float64]
@@ -43,12 +45,12 @@ class Peg(Join):
     @field_validator("along")
     @classmethod
     def _of_unit_length(cls, along: Triple | None) -> Triple | None:
-        return None if along is None else of_length_one(along, "the direction of a key")
+        return None if along is None else of_length_one(along, tr("the direction of a key"))
 
     @model_validator(mode="after")
     def _has_a_length(self) -> Peg:
         if self.outline == "rectangle" and self.length <= 0.5:
-            raise ValueError("a rectangular key needs a length")
+            raise ValueError(tr("a rectangular key needs a length"))
         return self
 
     @property
@@ -88,10 +90,16 @@ class Peg(Join):
         """Its size, in words."""
         width, length = self.sides
         across = {
-            "round": f"{width:.1f} mm across", "rectangle": f"{width:.1f} × {length:.1f} mm",
-            "contact": f"the contact's outline drawn in by {self.inset:.1f} mm",
+            "round": tr("{width} across", width=text.length(width, 1)), "rectangle": tr("{width} × {length}",
+                    width=text.length(width, 1), length=text.length(length, 1)),
+            "contact": tr("the contact's outline drawn in by {inset}", inset=text.length(self.inset, 1)),
         }  # fmt: skip
-        return f"{across[self.outline]}, {self.height:.1f} mm high, draft {self.draft:g}°"
+        return tr(
+            "{across}, {height} high, draft {draft:g}°",
+            across=across[self.outline],
+            height=text.length(self.height, 1),
+            draft=self.draft,
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {
@@ -101,5 +109,5 @@ class Peg(Join):
         }  # fmt: skip
 
     def warnings(self, needed: float) -> tuple[str, ...]:
-        straight = ("No draft: straight sides jam half in.",) if self.draft == 0 else ()
+        straight = (tr("No draft: straight sides jam half in."),) if self.draft == 0 else ()
         return (*super().warnings(needed), *straight)

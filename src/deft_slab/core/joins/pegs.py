@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..errors import JoinFailed
 from ..shape.blanks import placed
+from ..words import tr
 from .followed import Followed
 from .kind import PegShape, Site, Which, other
 from .profile import Profile, key_body, socket_body
@@ -35,7 +36,7 @@ def _followed(peg: PegShape, inset: float, site: Site, axes: Floats) -> Followed
     """The outline of the part of a contact that a place is in, or nearest to."""
     ground = site.ground
     if ground is None or not ground.flat:
-        raise JoinFailed("A key that follows the contact's outline needs a flat contact.")
+        raise JoinFailed(tr("A key that follows the contact's outline needs a flat contact."))
     middle = site.frame[:2] @ site.place
     part = min(ground.region.geoms, key=lambda one: float(one.distance(shapely.Point(middle))))
     turn = axes[:2] @ site.frame[:2].T

@@ -8,8 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
+from .. import text
 from ..cuts import Move
 from ..documents import Triple, of_length_one
+from ..words import tr
 from .dowel import THICKEST, THINNEST
 from .kind import OUTER, Join, Made, PivotShape, Site, Which, other
 
@@ -45,21 +47,27 @@ class PivotJoin(Join):
     radius_of_leaves: float = Field(default=5.0, ge=1, le=200)
     along: Triple | None = None
 
-    word = "pivot"
+    word = tr("pivot")
     beyond = True
 
     @field_validator("along")
     @classmethod
     def _of_unit_length(cls, along: Triple | None) -> Triple | None:
-        return None if along is None else of_length_one(along, "the axis of a pivot")
+        return None if along is None else of_length_one(along, tr("the axis of a pivot"))
 
     @model_validator(mode="after")
     def _can_turn(self) -> PivotJoin:
         if self.form == "knuckle":
             if max(self.turns_back, self.turns_on) > _ONE_WAY or self.turns_back + self.turns_on > _BOTH_WAYS:
-                raise ValueError(f"a knuckle turns at most {_ONE_WAY:g} degrees to one side and {_BOTH_WAYS:g} in all")
+                raise ValueError(
+                    tr(
+                        "a knuckle turns at most {one_way:g} degrees to one side and {both_ways:g} in all",
+                        one_way=_ONE_WAY,
+                        both_ways=_BOTH_WAYS,
+                    )
+                )
             if self.radius_of_leaves <= self.pin / 2 + 0.5:
-                raise ValueError("the leaves of a knuckle are too small for its pin")
+                raise ValueError(tr("the leaves of a knuckle are too small for its pin"))
         return self
 
     def width(self, clearance: float, allowance: float) -> float:
@@ -92,10 +100,25 @@ class PivotJoin(Join):
         return self.reach(clearance, allowance)
 
     def sentence(self) -> str:
-        turns = f"turns from {-self.turns_back:g}° to {self.turns_on:g}° on a pin of {self.pin:g} mm"
+        turns = tr(
+            "turns from {value:g}° to {turns_on:g}° on a pin of {pin}",
+            value=-self.turns_back,
+            turns_on=self.turns_on,
+            pin=text.given(self.pin),
+        )
         if self.form == "swivel":
-            return f"pivot, {turns}, {self.depth_first:g} and {self.depth_second:g} mm deep"
-        return f"pivot with {self.leaves} leaves over {self.span:.1f} mm, {turns}"
+            return tr(
+                "pivot, {turns}, {depth_first} and {depth_second} deep",
+                turns=turns,
+                depth_first=text.given(self.depth_first),
+                depth_second=text.given(self.depth_second),
+            )
+        return tr(
+            "pivot with {leaves} leaves over {span}, {turns}",
+            leaves=self.leaves,
+            span=text.length(self.span, 1),
+            turns=turns,
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         turned = {"turns_back": self.turns_on, "turns_on": self.turns_back} if move.mirrors else {}

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from ..errors import JoinFailed
 from ..reports import Turn
 from ..shape.blanks import placed
+from ..words import tr
 from .columns import column_of
 from .kind import OUTER, Ground, Made, PivotShape, Site, Which, other
 from .pegs import hole_in
@@ -94,7 +95,9 @@ def _slabs(join: PivotShape, clear: float) -> list[tuple[float, float]]:
     """(from, to) mm along the axis of each leaf, the carrier's first."""
     thick = (join.span - (join.leaves - 1) * clear) / join.leaves
     if thick < 0.8:
-        raise JoinFailed("The leaves of this pivot would be too thin.", remedy="Make its span larger, or take two.")
+        raise JoinFailed(
+            tr("The leaves of this pivot would be too thin."), remedy=tr("Make its span larger, or take two.")
+        )
     return [(-join.span / 2 + k * (thick + clear), -join.span / 2 + k * (thick + clear) + thick)
             for k in range(join.leaves)]  # fmt: skip
 
@@ -139,5 +142,5 @@ def _turn(join: PivotShape, site: Site, axis: Floats) -> Turn:
 
 def _flat(site: Site) -> Ground:
     if site.ground is None or not site.ground.flat:
-        raise JoinFailed("A pivot needs a flat contact.")
+        raise JoinFailed(tr("A pivot needs a flat contact."))
     return site.ground

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import JoinFailed
+from ..words import tr
 from .kind import AROUND, roof_over
 
 Floats = NDArray[np.float64]
@@ -85,13 +86,13 @@ class Profile:
         b, e = np.roll(a, -1), np.roll(d, -1)
         across = np.sin(b - a)
         if np.any(across < 1e-9):
-            raise JoinFailed("The outline of this join is open.")
+            raise JoinFailed(tr("The outline of this join is open."))
         corners = np.stack([d * np.sin(b) - e * np.sin(a), e * np.cos(a) - d * np.cos(b)], axis=1) / across[:, None]
         steps = np.roll(corners, -1, axis=0) - corners
         along = np.stack([-np.sin(b), np.cos(b)], axis=1)
         if np.einsum("ij,ij->i", steps, along).min() < -1e-9:
-            raise JoinFailed("There is too much draft for the height of this join: its tip has nothing left.",
-                             remedy="Make it lower, wider or rounder, or its draft less.")  # fmt: skip
+            raise JoinFailed(tr("There is too much draft for the height of this join: its tip has nothing left."),
+                             remedy=tr("Make it lower, wider or rounder, or its draft less."))  # fmt: skip
         return corners
 
 
@@ -154,7 +155,7 @@ def socket_body(
 def whole(body: manifold3d.Manifold) -> manifold3d.Manifold:
     """A body, if it is one. Raises JoinFailed."""
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
-        raise JoinFailed("The measures of this join make no body.")
+        raise JoinFailed(tr("The measures of this join make no body."))
     return body
 
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ..errors import JoinFailed
 from ..shape.strips import Band, evenly, strip_on
+from ..words import tr
 from .kind import Ground, Made, Site, Which
 from .laps import strip_sides, wall_of
 
@@ -47,8 +48,8 @@ def seams(ground: Ground, *, inner: bool) -> tuple[list[Floats], list[Floats], F
             wished += sides
             ends.append(cuts)
     if not wished:
-        raise JoinFailed("This contact has no inside: a splint is for shells." if inner
-                         else "Nothing of this contact is seen.")  # fmt: skip
+        raise JoinFailed(tr("This contact has no inside: a splint is for shells.") if inner
+                         else tr("Nothing of this contact is seen."))  # fmt: skip
     places = [_points(one) for one in ends if not one.is_empty]
     stops = np.concatenate(places) if places else np.empty((0, 2))
     return [_on(ground, one) for one in wished], [_on(ground, one) for one in others], ground.on_face(stops)
@@ -131,7 +132,7 @@ def tape_around(ground: Ground) -> float:
 
 def _needed(site: Site) -> Ground:
     if site.ground is None:
-        raise JoinFailed("A strip needs a contact.")
+        raise JoinFailed(tr("A strip needs a contact."))
     return site.ground
 
 

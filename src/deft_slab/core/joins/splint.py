@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from ..words import tr
 from .kind import Made, Site
 from .strip import Strip
 
@@ -19,14 +20,14 @@ class SplintJoin(Strip):
     kind: Literal["splint"] = "splint"
     parts: int = Field(default=1, ge=1, le=24)
 
-    word = "splint"
+    word = tr("splint")
 
     def made(self, site: Site) -> Made:
         from .seams import strip_along
 
         return strip_along(site, inner=True, width=self.width, thickness=self.thickness, parts=self.parts,
-                           name="Splint")  # fmt: skip
+                           name=tr("Splint"))  # fmt: skip
 
     def sentence(self) -> str:
-        whole = "in one part" if self.parts == 1 else f"in {self.parts} parts"
-        return f"splint along the inside of the seam, {self.measures()}, {whole}"
+        whole = tr("in one part") if self.parts == 1 else tr("in {parts} parts", parts=self.parts)
+        return tr("splint along the inside of the seam, {measures}, {whole}", measures=self.measures(), whole=whole)

@@ -6,7 +6,9 @@ from typing import Any
 
 from pydantic import Field
 
+from .. import text
 from ..cuts import Move
+from ..words import tr
 from .kind import Join
 
 
@@ -21,7 +23,11 @@ class Strip(Join):
 
     def measures(self) -> str:
         """Its size, in words."""
-        return f"{self.width:.1f} mm wide and {self.thickness:.1f} mm thick"
+        return tr(
+            "{width} wide and {thickness} thick",
+            width=text.length(self.width, 1),
+            thickness=text.length(self.thickness, 1),
+        )
 
     def moved(self, move: Move) -> dict[str, Any]:
         return {"width": self.width * move.size, "thickness": self.thickness * move.size}

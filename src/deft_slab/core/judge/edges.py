@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import text
 from ..edges import edge_numbers
 from ..errors import BadPlan
 from ..reports import RoundEdge
 from ..solid import Solid
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -40,14 +42,14 @@ def round_edge(solid: Solid, near: Floats) -> RoundEdge:
     ------
     BadPlan : there is no sharp edge, or the one there is not round.
     """
-    remedy = "Point at the rim of a hole or of a round foot."
+    remedy = tr("Point at the rim of a hole or of a round foot.")
     edges = _sharp_edges(solid)
     if not len(edges):
-        raise BadPlan("There is no sharp edge on this model.", remedy=remedy)
+        raise BadPlan(tr("There is no sharp edge on this model."), remedy=remedy)
     nearest = int(np.argmin(np.linalg.norm(_on_each(solid.vertices[edges], near) - near, axis=1)))
     points = solid.vertices[_edge_along(solid.vertices, edges, edges[nearest])]
     if len(points) < 5:
-        raise BadPlan("That edge is straight, or too short to measure.", remedy=remedy)
+        raise BadPlan(tr("That edge is straight, or too short to measure."), remedy=remedy)
     middle = points.mean(axis=0)
     _, _, axes = np.linalg.svd(points - middle, full_matrices=False)
     x, y = ((points - middle) @ axes[:2].T).T
@@ -55,7 +57,7 @@ def round_edge(solid: Solid, near: Floats) -> RoundEdge:
     radius = float(np.sqrt(max(c + (a * a + b * b) / 4, 0.0)))
     off = np.hypot(np.hypot(x - a / 2, y - b / 2) - radius, (points - middle) @ axes[2])
     if not off.max() <= _ROUND * radius:
-        raise BadPlan("That edge is not round.", remedy=remedy)
+        raise BadPlan(tr("That edge is not round."), remedy=remedy)
     return RoundEdge(2 * radius, float(off.max()), points)
 
 
@@ -74,7 +76,9 @@ def edge_plane(solid: Solid, near: Floats) -> tuple[Floats, float]:
     """
     edges = _sharp_edges(solid)
     if not len(edges):
-        raise BadPlan("There is no sharp edge on this model.", remedy="Point at the rim of a lid, a groove or a brim.")
+        raise BadPlan(
+            tr("There is no sharp edge on this model."), remedy=tr("Point at the rim of a lid, a groove or a brim.")
+        )
     distance = np.linalg.norm(_on_each(solid.vertices[edges], near) - near, axis=1)
     order = np.argsort(distance)
     within = max(3.0 * float(distance[order[0]]), _BESIDE * solid.diagonal)
@@ -103,14 +107,17 @@ def _plane_of(points: Floats, least: float) -> tuple[Floats, float]:
     middle = points.mean(axis=0)
     _, spread, axes = np.linalg.svd(points - middle, full_matrices=False)
     if len(points) < 3 or spread[1] < _STRAIGHT * spread[0]:
-        raise BadPlan("That edge is straight: many planes go along it.", remedy="Point at one that goes around.")
+        raise BadPlan(
+            tr("That edge is straight: many planes go along it."), remedy=tr("Point at one that goes around.")
+        )
     across = float(np.linalg.norm(np.ptp(points, axis=0)))
     if across < least:
-        raise BadPlan("That edge is too short to tell a plane.", remedy="Point at one that goes around.")
+        raise BadPlan(tr("That edge is too short to tell a plane."), remedy=tr("Point at one that goes around."))
     off = np.abs((points - middle) @ axes[2])
     if off.max() > _FLAT * across:
         raise BadPlan(
-            f"That edge is bent: it is {off.max():.1f} mm off any plane.", remedy="A bent cut can follow its line."
+            tr("That edge is bent: it is {most} off any plane.", most=text.length(off.max(), 1)),
+            remedy=tr("A bent cut can follow its line."),
         )
     return axes[2], float(axes[2] @ middle)
 

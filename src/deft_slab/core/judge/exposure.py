@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..marking import Audience
 from ..progress import QUIET, Job, Spread
 from ..solid import Solid
+from ..words import tr
 from . import kernels, seen_kernels
 from .columns import grid_of
 from .tilts import down_to_rotation
@@ -78,7 +79,7 @@ def exposure(
 
     seen = np.zeros(len(points))
     for first in range(0, len(pairs), _AT_ONCE):
-        job.step(first / len(pairs), "Looking at the surface from all sides")
+        job.step(first / len(pairs), tr("Looking at the surface from all sides"))
         some = np.arange(first, min(first + _AT_ONCE, len(pairs)))
         # the parts are added in their order, so that the sum does not depend on who is done first
         for part in spread(look, np.array_split(some, 4)):

@@ -12,6 +12,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
+from ..words import tr
 from .base import LEAST_BASE_AREA, fits_turned
 from .exposure import spread_directions
 from .marks import Marked
@@ -39,7 +40,7 @@ _NOTHING = 0.002
 """Share of the volume of a piece: support that differs by no more than this is the same."""
 _LITTLE = 0.05
 """Share of the volume of a piece: less support than this is little to save of."""
-FREELY = "leaning freely"
+FREELY = tr("leaning freely")
 LEANING = 0.5
 """What ``Plan.leaning`` is unless a plan says otherwise."""
 _MUCH = 0.2
@@ -131,15 +132,15 @@ def candidates(
         largest = _grouped_normals(solid.normals[own], solid.areas[own], 1, _MUCH * float(solid.areas[own].sum()))
         for down in [*largest, *([face / length] if length > 0 else [])]:
             down = _in_plane(solid, down)
-            offer(down, "cut face down")
-            offer(-down, "cut face up")
-    offer(-stood[2], "as the model stood", stood)
+            offer(down, tr("cut face down"))
+            offer(-down, tr("cut face up"))
+    offer(-stood[2], tr("as the model stood"), stood)
     if thorough:
         for normal in _grouped_normals(solid.normals, solid.areas, 8, 0.02 * float(solid.areas.sum())):
-            offer(_in_plane(solid, normal), "on a large flat")
+            offer(_in_plane(solid, normal), tr("on a large flat"))
         hull = hull or hull_of(solid)
         for normal in _hull_normals(hull, 12) if hull is not None else []:
-            offer(normal, "on its outline")
+            offer(normal, tr("on its outline"))
     return found
 
 
@@ -276,7 +277,7 @@ def seats_of(
 
     def looked(offered: list[Candidate]) -> list[Seat]:
         some = [offered[n : n + _TOGETHER] for n in range(0, len(offered), _TOGETHER)]
-        return list(chain(*for_each(look, some, "Trying seats", job, spread)))
+        return list(chain(*for_each(look, some, tr("Trying seats"), job, spread)))
 
     def chosen(seats: list[Seat]) -> Seats:
         """The best of some, of the few best of each sort on the whole."""

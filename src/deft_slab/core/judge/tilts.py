@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..errors import BadPlan
 from ..tilt import Tilt
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -27,7 +28,13 @@ def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "directio
     array = np.asarray(vector, float)
     length = float(np.linalg.norm(array)) if array.shape == (3,) else 0.0
     if not np.isfinite(length) or length < 1e-12:
-        raise BadPlan(f"The {name} must be three numbers that are not all zero; got {list(np.ravel(array))}.")
+        raise BadPlan(
+            tr(
+                "The {name} must be three numbers that are not all zero; got {list}.",
+                name=name,
+                list=list(np.ravel(array)),
+            )
+        )
     return np.asarray(array / length)
 
 

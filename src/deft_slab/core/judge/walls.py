@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..progress import QUIET, Job
 from ..solid import Solid
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -50,7 +51,7 @@ def through(
     lift = _LIFT * solid.diagonal
     length, facets = np.empty(len(points)), np.empty(len(points), np.int64)
     for start in range(0, len(points), _CHUNK):
-        job.step(start / max(len(points), 1), "Measuring the walls")
+        job.step(start / max(len(points), 1), tr("Measuring the walls"))
         part = slice(start, start + _CHUNK)
         length[part], facets[part] = _leaving(scene, solid, points[part] - middle, inward[part], lift)
     return length, facets

@@ -18,6 +18,7 @@ from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
 from ..sitting import Sitting
+from ..words import tr
 from . import region_kernels
 from .pockets import ClosedAir, closed_air
 from .regions import Kind, Regions, regions_of
@@ -89,7 +90,7 @@ def checked(
     empty = Checked(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
                     np.empty((0, 4)))  # fmt: skip
     if not piece.figures.closed:
-        return replace(empty, problem="Its surface is not closed, so its layers are not known. Close it in Size.")
+        return replace(empty, problem=tr("Its surface is not closed, so its layers are not known. Close it in Size."))
     slicer = Slicer.of(piece.solid, seated.sits.vertices)
     regions = regions_of(slicer, levels, _ROWS[printer.kind], reach, job.part(0.0, 0.7))
     islands = _islands(seated, regions.solid, held, tips, printer.least_island)

@@ -12,6 +12,7 @@ from ..edges import edge_numbers
 from ..errors import OpenSurface
 from ..shells import shells_of
 from ..solid import Ints, Solid
+from ..words import tr
 
 CRACK = 2e-4
 """Share of the diagonal: how far apart the two lips of a crack may be."""
@@ -43,8 +44,8 @@ def clean(solid: Solid) -> Cleaned:
     places = [_edges_of(solid, ~keep & ~membranes)]
     solid = solid.picked(keep) if doubled else solid
     if not len(solid.triangles):
-        what = "All facets of this surface lie on each other: it encloses nothing."
-        raise OpenSurface(what, kept="It is as it came.")
+        what = tr("All facets of this surface lie on each other: it encloses nothing.")
+        raise OpenSurface(what, kept=tr("It is as it came."))
     flat = _flat_shells(solid)
     dropped = int(np.count_nonzero(flat))
     solid = solid.picked(~flat) if dropped else solid

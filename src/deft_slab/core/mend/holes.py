@@ -16,6 +16,7 @@ from scipy.spatial import Delaunay
 from ..errors import OpenSurface
 from ..progress import QUIET, Job
 from ..solid import Solid
+from ..words import tr
 from . import kernels
 from .clean import not_doubled, open_edges
 
@@ -101,7 +102,9 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
     patches = []
     for number, (loop, rim) in enumerate(zip(loops, rims, strict=True)):
         if number % 16 == 0 or len(loop) > SMALL:
-            job.step(number / len(loops), f"Closing hole {number + 1:,} of {len(loops):,}")
+            job.step(
+                number / len(loops), tr("Closing hole {number:,} of {count:,}", number=number + 1, count=len(loops))
+            )
         patches.append(patch_for(rim, partial(rings, loop)))
     closed, patch_of = _patched(solid, loops, patches)
     # a patch over a lone facet lies back to back on it; the two enclose nothing
@@ -113,7 +116,9 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
         closed, _ = _patched(solid, loops, patches)
         keep, _ = not_doubled(closed.triangles)
     if not keep.any():
-        raise OpenSurface("The surface encloses nothing, so its holes cannot be closed.", kept="It is as it came.")
+        raise OpenSurface(
+            tr("The surface encloses nothing, so its holes cannot be closed."), kept=tr("It is as it came.")
+        )
     holes = [Hole(rim, _width(rim), patch.how) for rim, patch in zip(rims, patches, strict=True)]
     return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)
 

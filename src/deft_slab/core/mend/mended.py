@@ -6,6 +6,7 @@ import igl
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import text
 from ..edges import edge_numbers
 from ..judge.columns import column_field
 from ..model import MendReport, MendStep, StepKind
@@ -14,6 +15,7 @@ from ..progress import QUIET, Job
 from ..shape.bodies import bodies_of, united
 from ..shells import Shells, shells_of, specks_among
 from ..solid import Solid, spread_points
+from ..words import sentence, tr, tr_many
 from .clean import clean, open_edges
 from .kernels import winding_sums
 from .orient import oriented
@@ -63,10 +65,10 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
     """
     before, record = solid, _Record()
     if mending.clean:
-        job.step(0.0, "Merging and cleaning")
+        job.step(0.0, tr("Merging and cleaning"))
         solid = _cleaned(solid, record)
     if mending.orient:
-        job.step(0.1, "Turning facets outward")
+        job.step(0.1, tr("Turning facets outward"))
         solid = _oriented(solid, record)
     shells = shells_of(solid)
     specks = specks_among(shells, factors)
@@ -81,11 +83,11 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
     if mending.rewrap is not None:
         solid = _rewrapped(solid, mending.rewrap, record, job.part(0.5, 0.8))
     if not solid.defects.sentence():
-        job.step(0.8, "Looking for bodies that overlap")
+        job.step(0.8, tr("Looking for bodies that overlap"))
         solid = _joined(solid, record)
     if mending.thin_to is not None:
         solid = _thinned(solid, mending.thin_to, record, job.part(0.85, 0.95))
-    job.step(0.95, "Looking the surface over")
+    job.step(0.95, tr("Looking the surface over"))
     report = MendReport(
         tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
         record.deviation, int(specks.sum()), float(shells.across[specks].max(initial=0.0)), _boxes(shells, specks),
@@ -102,13 +104,14 @@ def _cleaned(solid: Solid, record: _Record) -> Solid:
     found = clean(solid)
     parts = []
     if found.doubled:
-        parts.append(f"{found.doubled:,} doubled facets dropped")
+        parts.append(tr_many("{n:,} doubled facet dropped", "{n:,} doubled facets dropped", found.doubled))
     if found.flat:
-        parts.append(f"{found.flat:,} stray facets without area dropped")
+        parts.append(tr_many("{n:,} stray facet without area dropped", "{n:,} stray facets without area dropped",
+                             found.flat))  # fmt: skip
     if found.cracks:
-        parts.append(f"{found.cracks:,} corners joined across cracks up to {{}} wide")
-    said = ", ".join(parts) if parts else "nothing doubled, no cracks"
-    record.add("clean", said[:1].upper() + said[1:] + ".", bool(parts), (found.widest,) if found.cracks else (),
+        parts.append(tr("{count:,} corners joined across cracks up to {size} wide", count=found.cracks, size="{}"))
+    said = ", ".join(parts) if parts else tr("nothing doubled, no cracks")
+    record.add("clean", sentence(said) + ".", bool(parts), (found.widest,) if found.cracks else (),
                found.places)  # fmt: skip
     record.moved(found.widest)
     return found.solid
@@ -117,7 +120,11 @@ def _cleaned(solid: Solid, record: _Record) -> Solid:
 def _oriented(solid: Solid, record: _Record) -> Solid:
     found, turned = oriented(solid)
     count = int(turned.sum())
-    said = f"{count:,} facets turned outward." if count else "All facets face outward."
+    said = (
+        tr_many("{n:,} facet turned outward.", "{n:,} facets turned outward.", count)
+        if count
+        else tr("All facets face outward.")
+    )
     corners = solid.vertices[solid.triangles[turned][:_MOST_PLACES]]
     record.add(
         "orient", said, count > 0, (), np.stack([corners, np.roll(corners, -1, axis=1)], axis=2).reshape(-1, 2, 3)
@@ -132,8 +139,9 @@ def _boxes(shells: Shells, chosen: NDArray[np.bool_]) -> Floats:
 
 def _without_specks(solid: Solid, shells: Shells, specks: NDArray[np.bool_], record: _Record) -> Solid:
     count, size = int(specks.sum()), float(shells.across[specks].max())
-    record.add("specks", f"{count:,} stray speck{'s' if count > 1 else ''} up to {{}} across left out.", True, (size,),
-               _boxes(shells, specks))  # fmt: skip
+    said = tr_many("{n:,} stray speck, {size} across, left out.", "{n:,} stray specks up to {size} across left out.",
+                   count, size="{}")  # fmt: skip
+    record.add("specks", said, True, (size,), _boxes(shells, specks))  # fmt: skip
     return solid.picked(~specks[shells.of])
 
 
@@ -142,17 +150,21 @@ def _closed(solid: Solid, record: _Record, job: Job) -> Solid:
 
     closed, holes = close_holes(solid, job)
     if not holes:
-        record.add("close", "No holes.", False)
+        record.add("close", tr("No holes."), False)
         return solid
     ways = []
-    for how, word in (("flat", "flat"), ("least area", "with the least area"), ("smooth", "smooth")):
+    for how, word in (
+        (tr("flat"), tr(tr("flat"))),
+        ("least area", tr("with the least area")),
+        (tr("smooth"), tr(tr("smooth"))),
+    ):
         count = sum(hole.how == how for hole in holes)
         if count:
-            ways.append(f"{count:,} {word}")
+            ways.append(f"{text.count(count)} {word}")
     rims = np.concatenate([np.stack([hole.rim, np.roll(hole.rim, -1, axis=0)], axis=1) for hole in holes])
-    one = len(holes) == 1
-    which = "One hole closed" if one else f"{len(holes):,} holes closed"
-    said = f"{which} ({', '.join(ways)}); {'it is' if one else 'the largest is'} {{}} across."
+    said = tr_many("One hole closed ({ways}); it is {size} across.",
+                   "{n:,} holes closed ({ways}); the largest is {size} across.", len(holes), ways=", ".join(ways),
+                   size="{}")  # fmt: skip
     record.add("close", said, True, (holes[0].width,), rims)
     patch = np.asarray(closed.origin >= len(solid.triangles))
     on_rim = np.zeros(len(solid.vertices), np.bool_)
@@ -167,7 +179,7 @@ def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Soli
 
     found = rewrapped(solid, fineness, job)
     record.moved(_two_way(found, solid))
-    record.add("rewrap", "Surface made anew at a fineness of {}; walls thinner than {} may be lost.", True,
+    record.add("rewrap", tr("Surface made anew at a fineness of {}; walls thinner than {} may be lost."), True,
                (fineness, 2 * fineness))  # fmt: skip
     return found
 
@@ -177,7 +189,11 @@ def _joined(solid: Solid, record: _Record) -> Solid:
     if len(found.triangles) == len(solid.triangles) and np.array_equal(found.origin, np.arange(len(found.triangles))):
         return solid
     bodies = len(bodies_of(solid)), len(bodies_of(found))
-    said = f"Bodies overlap; they are taken as one where they do ({bodies[0]} became {bodies[1]})."
+    said = tr(
+        "Bodies overlap; they are taken as one where they do ({bodies} became {bodies2}).",
+        bodies=bodies[0],
+        bodies2=bodies[1],
+    )
     record.add("join", said, True, (), _joins(solid, found))
     return found
 
@@ -196,12 +212,13 @@ def _joins(before: Solid, after: Solid) -> Floats:
 def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
     found = thinned(solid, triangles, job)
     if found is solid:
-        record.add("thin", f"Already at {len(solid.triangles):,} triangles.", False)
+        record.add("thin", tr("Already at {count:,} triangles.", count=len(solid.triangles)), False)
         return solid
     far = _two_way(found, solid)
     record.moved(far)
-    counts = f"from {len(solid.triangles):,} to {len(found.triangles):,} triangles"
-    record.add("thin", f"Thinned {counts}; the surface moved by up to {{}}.", True, (far,))
+    said = tr("Thinned from {before:,} to {after:,} triangles; the surface moved by up to {size}.",
+              before=len(solid.triangles), after=len(found.triangles), size="{}")  # fmt: skip
+    record.add("thin", said, True, (far,))
     return found
 
 

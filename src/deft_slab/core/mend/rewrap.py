@@ -16,6 +16,7 @@ from skimage.measure import marching_cubes
 from ..errors import BadPlan, OpenSurface
 from ..progress import QUIET, Job
 from ..solid import Solid, finer
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -46,21 +47,29 @@ def rewrapped(solid: Solid, fineness: float, job: Job = QUIET) -> Solid:
     longest = float(solid.size.max())
     if not FINEST * 0.999 <= fineness / longest <= COARSEST * 1.001:
         raise BadPlan(
-            f"A fineness of {fineness:.4g} is out of range for a model {longest:.4g} long: from {FINEST * longest:.4g} "
-            f"to {COARSEST * longest:.4g}."
+            tr(
+                "A fineness of {fineness:.4g} is out of range for a model {longest:.4g} long: from {finest:.4g} to "
+                "{coarsest:.4g}.",
+                fineness=fineness,
+                longest=longest,
+                finest=FINEST * longest,
+                coarsest=COARSEST * longest,
+            )
         )
     pad = 4 * fineness
     low = solid.bounds[0] - pad
     blocks = np.ceil((solid.size + 2 * pad) / (fineness * _BLOCK)).astype(np.int64) + 1
     field, wanted = _coarse(solid, low, fineness, blocks, job.part(0.0, 0.25))
     _fine(solid, low, fineness, field, wanted, job.part(0.25, 0.85))
-    job.step(0.86, "Drawing the new surface")
+    job.step(0.86, tr("Drawing the new surface"))
     if field.min() >= 0 or field.max() <= 0:
-        raise OpenSurface("The surface encloses nothing, so it cannot be rewrapped.", kept="Nothing was changed.")
+        raise OpenSurface(
+            tr("The surface encloses nothing, so it cannot be rewrapped."), kept=tr("Nothing was changed.")
+        )
     # an exact zero would make facets without area
     field[np.abs(field) < 1e-3 * fineness] = 1e-3 * fineness
     vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
-    job.step(0.95, "Drawing the new surface")
+    job.step(0.95, tr("Drawing the new surface"))
     return Solid(vertices.astype(float) * fineness + low, np.ascontiguousarray(triangles, np.int32))
 
 
@@ -69,7 +78,7 @@ def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
     vertices, faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
     found = np.empty(len(points))
     for start in range(0, len(points), _CHUNK):
-        job.step(start / max(len(points), 1), "Finding what is inside")
+        job.step(start / max(len(points), 1), tr("Finding what is inside"))
         found[start : start + _CHUNK] = igl.fast_winding_number(
             vertices, faces, np.ascontiguousarray(points[start : start + _CHUNK])
         )
@@ -121,7 +130,7 @@ def _fine(
     chosen = np.argwhere(wanted) * _BLOCK
     step = _CHUNK // len(inner)
     for start in range(0, len(chosen), step):
-        job.step(start / len(chosen), "Measuring to the old surface")
+        job.step(start / len(chosen), tr("Measuring to the old surface"))
         at = (chosen[start : start + step, None] + inner).reshape(-1, 3)
         points = low + at * fineness
         distance = np.sqrt(np.maximum(tree.squared_distance(vertices, faces, points)[0], 0.0))

@@ -15,6 +15,7 @@ import numpy as np
 import shapely
 
 from ..progress import QUIET, Job
+from ..words import tr
 from .laying import Table
 from .shapes import Nested, Shape, Sheet
 
@@ -67,7 +68,7 @@ class Nesting:
     def go_on(self, rounds: int, job: Job = QUIET) -> Nested:
         """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
         for number in range(rounds):
-            job.step(number / rounds, "Laying pieces on beds")
+            job.step(number / rounds, tr("Laying pieces on beds"))
             self.tried += 1
             order = self._orders[self.tried] if self.tried < len(self._orders) else _varied(self._kept, self._rng)
             found = self._table.laid(order)

@@ -17,6 +17,7 @@ from ..layers.sections import Levels, Slicer
 from ..posts import SLENDER_DIAMETERS
 from ..progress import QUIET, Job
 from ..solid import Solid, side_by_side, spread_points
+from ..words import tr
 from .bodies import cone, post, sketched
 from .routes import Ground, Measures, Routes, routed
 
@@ -212,8 +213,8 @@ def in_one(
 ) -> tuple[Solid, Solid]:  # fmt: skip
     """(the piece with its posts, the posts alone), each one closed body, on the bed. bodies : see ``bodies_of``;
     under : a plate, see ``bodies.plate``. Raises Cancelled."""
-    job.step(0.1, "Putting the posts together")
+    job.step(0.1, tr("Putting the posts together"))
     posts = manifold3d.Manifold.batch_boolean([*bodies, *([under] if under is not None else [])], manifold3d.OpType.Add)
-    job.step(0.6, "Putting the posts to the piece")
+    job.step(0.6, tr("Putting the posts to the piece"))
     whole = ground.solid_on_bed.manifold + posts
     return Solid.from_manifold(whole, {}), Solid.from_manifold(posts, {})

@@ -15,6 +15,7 @@ from ..groups import Part
 from ..judge.base import rooms_of_boxes
 from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
+from ..words import tr
 from .drafts import boxes_around
 from .found import Limits
 from .places import CutSubject
@@ -46,7 +47,8 @@ def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> lis
         low, high = along.min(axis=0), along.max(axis=0)
         walls = [tuple(np.linspace(low[k], high[k], counts[k] + 1)[1:-1].round(3).tolist()) for k in range(3)]
         found.append(BlockCut(
-            id=f"c{number}", name=f"Cut {number}", turn=Tilt.from_rotation(rotations[n]), x=walls[0], y=(walls[1],),
+            id=f"c{number}", name=tr("Cut {number}", number=number), turn=Tilt.from_rotation(rotations[n]), x=walls[0],
+            y=(walls[1],),
             z=(walls[2],), reach=PieceReach(sides=part.sides) if part.sides else None,
         ))  # fmt: skip
     return found

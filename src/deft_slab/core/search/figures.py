@@ -12,6 +12,7 @@ from ..judge.tilts import downs_to_rotations
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread, for_each
 from ..seated import Subject
+from ..words import tr
 from .found import MapFigures
 
 Floats = NDArray[np.float64]
@@ -47,6 +48,6 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
         )  # fmt: skip
 
     some = [downs[n : n + _TOGETHER] for n in range(0, len(downs), _TOGETHER)]
-    found = for_each(look, some, f"Trying {len(downs):,} ways to sit", job, spread)
+    found = for_each(look, some, tr("Trying {count:,} ways to sit", count=len(downs)), job, spread)
     columns = [np.concatenate([getattr(one, f.name) for one in found] or [[]]) for f in fields(Sketches)]
     return MapFigures(downs, *columns)

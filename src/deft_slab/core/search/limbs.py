@@ -12,6 +12,7 @@ from ..cuts import Cut, PatchCut, PieceReach, Side, StraightCut
 from ..documents import triple
 from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
+from ..words import tr
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground, distinct
 
@@ -38,7 +39,7 @@ def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: 
         cut, downs = task
         return ground.with_cut(replace(ground.start, limb=True), cut, (downs, downs))
 
-    doing = "Taking limbs off at their necks"
+    doing = tr("Taking limbs off at their necks")
     drafts = for_each(made, tasks, doing, job.part(0.3, 1.0), spread)
     return [draft for draft in drafts if draft is not None]
 
@@ -62,7 +63,7 @@ def limbs_too(
         downs = distinct(np.concatenate([draft.downs, limb.downs]))
         return ground.with_cut(draft, cut, (downs, downs))
 
-    return ground.sound(for_each(made, tasks, "Taking limbs off too", job, spread))
+    return ground.sound(for_each(made, tasks, tr("Taking limbs off too"), job, spread))
 
 
 def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:

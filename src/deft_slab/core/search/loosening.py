@@ -6,7 +6,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from .. import text
 from ..outcome import NOT_BARRED
+from ..words import tr
 from .drafts import Ground
 from .found import LEAST_SHARE, Way
 
@@ -17,24 +19,44 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
     looked = [one for cell in ground.start.cells for one in cell.subject.looked]
     real = [(one, one.volume.min(axis=0) >= LEAST_SHARE * one.volume.sum(axis=0)) for one in looked]
     if not any(parts.any() for _, parts in real):
-        return "No straight cut parts it."
+        return tr("No straight cut parts it.")
     barred = min(float(one.barred[parts].min(initial=np.inf)) for one, parts in real)
     if barred >= NOT_BARRED:
-        return f"Every cut crosses a place where none may run, by {barred:.0f} mm at least. Take marks away there."
+        return tr(
+            "Every cut crosses a place where none may run, by {barred} at least. Take marks away there.",
+            barred=text.length(barred, 0),
+        )
     sight = min(float(one.in_sight[parts & (one.barred < NOT_BARRED)].min(initial=np.inf)) for one, parts in real)
     if wishes.seam_limit is not None and sight > wishes.seam_limit:
-        return f"Every cut shows {sight:.0f} mm of seam or more. Allow {sight - wishes.seam_limit:.0f} mm more."
+        return tr(
+            "Every cut shows {sight} of seam or more. Allow {sight2} more.",
+            sight=text.length(sight, 0),
+            sight2=text.length(sight - wishes.seam_limit, 0),
+        )
     parted = [way for way in refused if way.cuts]
     if not parted:
-        return "No cut was found that leaves pieces as large, or as few, as wished."
+        return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     said = []
     if wishes.must_fit:
         best = measured(min(parted, key=lambda one: one.pieces - one.fitting))
-        said.append(f"{best.fitting} of {best.pieces} pieces fit at best, one {best.over:.0f} mm too large: allow more")
+        said.append(
+            tr(
+                "{fitting} of {pieces} pieces fit at best, one {over} too large: allow more",
+                fitting=best.fitting,
+                pieces=best.pieces,
+                over=text.length(best.over, 0),
+            )
+        )
     if wishes.flat:
         best = min(parted, key=lambda one: one.pieces - one.flat)
-        said.append(f"{best.flat} of {best.pieces} pieces sit flat at best: let some lean, or allow more pieces")
+        said.append(
+            tr(
+                "{flat} of {pieces} pieces sit flat at best: let some lean, or allow more pieces",
+                flat=best.flat,
+                pieces=best.pieces,
+            )
+        )
     few = min(one.pieces for one in parted)
     if few > wishes.pieces:
-        said.append(f"the fewest pieces found are {few}")
-    return f"No way is as wished: {'; '.join(said)}."
+        said.append(tr("the fewest pieces found are {few}", few=few))
+    return tr("No way is as wished: {list}.", list="; ".join(said))

@@ -12,6 +12,7 @@ from ..cuts import PieceReach, StraightCut
 from ..documents import triple
 from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
+from ..words import tr
 from .drafts import Draft, Ground
 from .effort import Effort
 from .options import Option, Scored, best_options, followed, same
@@ -70,7 +71,7 @@ def all_made(
     ground: Ground, plan: Plan, options: list[Option], job: Job = QUIET, spread: Spread = map
 ) -> list[Draft | None]:  # fmt: skip
     """Each of some options, really cut on the stand-in; None where it is not as wished. Raises Cancelled."""
-    return for_each(partial(_made_of, ground, plan), options, "Making the best cuts on the stand-in", job, spread)
+    return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the stand-in"), job, spread)
 
 
 def _made_of(ground: Ground, plan: Plan, option: Option) -> Draft | None:

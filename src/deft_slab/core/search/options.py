@@ -14,6 +14,7 @@ from ..judge.parting import Places
 from ..judge.seats import around
 from ..outcome import NOT_BARRED
 from ..progress import QUIET, Job, Spread, for_each
+from ..words import tr
 from .drafts import LEAST_OF_ALL, Cell, Draft, Ground
 
 Floats = NDArray[np.float64]
@@ -127,7 +128,7 @@ def same(a: Option, b: Option, diagonal: float) -> bool:
 
 def followed(ground: Ground, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
     """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
-    return for_each(partial(_followed, ground), options, "Following the best places", job, spread)
+    return for_each(partial(_followed, ground), options, tr("Following the best places"), job, spread)
 
 
 def _followed(ground: Ground, start: Option) -> Option:

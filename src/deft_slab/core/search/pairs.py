@@ -13,6 +13,7 @@ from ..mend.thin import thinned
 from ..plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
+from ..words import tr
 from .drafts import Draft, Ground, distinct
 
 Floats = NDArray[np.float64]
@@ -42,7 +43,7 @@ def in_pairs(
         (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
     ]  # fmt: skip
-    made = for_each(partial(_paired, ground, plan), tasks, "Cutting in mirrored pairs", job, spread)
+    made = for_each(partial(_paired, ground, plan), tasks, tr("Cutting in mirrored pairs"), job, spread)
     return ground.sound(made)
 
 

@@ -19,6 +19,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job, Spread, for_each
 from ..seated import Subject
 from ..solid import Solid
+from ..words import tr
 from ..workshop import Workshop
 from .found import LEAST_SHARE, SWEEP_PLACES, CutMap, Sweep, Turned
 
@@ -169,7 +170,7 @@ def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread:
     ------
     Cancelled : the job is no longer wanted.
     """
-    doing = f"Trying {PLACES * len(normals):,} places to cut"
+    doing = tr("Trying {places:,} places to cut", places=PLACES * len(normals))
     return for_each(subject.along, list(normals), doing, job, spread)
 
 
@@ -183,7 +184,7 @@ def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = S
 
     normal : (3,).
     """
-    job.step(0.2, "Sweeping")
+    job.step(0.2, tr("Sweeping"))
     offsets = subject.between(normal, places)
     found = subject.places(normal, offsets)
     total = subject.taken(found).sum(axis=0)
@@ -216,7 +217,7 @@ def turned(
     def look(normal: Floats) -> Places:
         return subject.places(normal, np.array([float(normal @ middle)]))
 
-    found = for_each(look, list(normals), "Turning the cut", job, spread)
+    found = for_each(look, list(normals), tr("Turning the cut"), job, spread)
     shape = (steps, steps)
 
     def table(value: Callable[[Places], float]) -> Floats:

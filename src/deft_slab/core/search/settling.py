@@ -21,6 +21,7 @@ from ..marking import Region
 from ..progress import QUIET, Job, Spread, for_each
 from ..shape.bodies import bodies_of
 from ..solid import Solid
+from ..words import tr
 from .borders import border_stroke, facets_of, resettled, seam_price
 from .found import CutWishes, Limits
 from .places import CutSubject
@@ -67,7 +68,9 @@ def _straight(
     now = subject.places(normal, np.array([cut.offset]))
     before = (float(now.in_sight[0]), float(subject.taken(now)[:, 0].sum()))
     if now.cut_area[0] <= 0:
-        raise CutFailed(f"“{cut.name}” passes beside this piece.", remedy="Move it into the piece first.")
+        raise CutFailed(
+            tr("“{name}” passes beside this piece.", name=cut.name), remedy=tr("Move it into the piece first.")
+        )
     middle = subject.middle_of_section(normal, cut.offset)
     normals = [normal]
     for share in (0.25, 0.5, 1.0) if limits.turned > 0 else ():
@@ -78,7 +81,7 @@ def _straight(
         return subject.places(other, np.linspace(offset - limits.moved, offset + limits.moved, _FINE))
 
     best, after = cut, before
-    for found in for_each(look, normals, "Settling the seam", job, spread):
+    for found in for_each(look, normals, tr("Settling the seam"), job, spread):
         support, sight = subject.taken(found).sum(axis=0), found.in_sight
         good = (support <= limits.most_support(before[1])) & (found.volume.min(axis=0) > 0)
         good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
@@ -98,14 +101,16 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread:
     light = Solid(subject.light.vertices, subject.light.triangles)
     before = _made(subject, light, cut)
     if before is None:
-        raise CutFailed(f"“{cut.name}” parts nothing here.", remedy="Move its walls into the piece first.")
+        raise CutFailed(
+            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Move its walls into the piece first.")
+        )
     busy = replace(subject, exposed=subject.exposed * (1.0 + detail_of(light)))
     ends = np.stack([subject.extent(axis) for axis in cut.turn.rotation])
     most = np.maximum(_largest_cell(cut, ends), _room_along(_largest_cell(cut, ends), subject.printer.room))
     best, after = cut, before
     walls = [(axis, of, n) for axis in range(3) for of, own in enumerate(cut.walls(axis)) for n in range(len(own))]
     for number, (axis, of, n) in enumerate(walls):
-        job.step(number / len(walls), "Settling the walls")
+        job.step(number / len(walls), tr("Settling the walls"))
         start = cut.walls(axis)[of][n]
         offsets = np.linspace(start - limits.moved, start + limits.moved, _FINE)
         found = busy.places(cut.turn.rotation[axis], offsets)
@@ -161,14 +166,16 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: S
     tree = cKDTree(light.vertices)
     before = _made(subject, light, cut)
     if before is None:
-        raise CutFailed(f"“{cut.name}” parts nothing here.", remedy="Move its line into the piece first.")
+        raise CutFailed(
+            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Move its line into the piece first.")
+        )
     exposed = np.zeros(len(light.vertices))
     np.add.at(exposed, light.triangles, subject.exposed[:, None] / 3)
     count = np.maximum(np.bincount(light.triangles.ravel(), minlength=len(light.vertices)) / 3, 1)
     exposed /= count
     best, after = cut, before
     for number in range(_ROUNDS * len(cut.line)):
-        job.step(number / (_ROUNDS * len(cut.line)), "Settling the seam")
+        job.step(number / (_ROUNDS * len(cut.line)), tr("Settling the seam"))
         n = number % len(cut.line)
         near = np.array(tree.query_ball_point(best.line[n], limits.moved), int)
         if not len(near):
@@ -190,12 +197,14 @@ def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread:
     light = Solid(subject.light.vertices, subject.light.triangles)
     before = _made(subject, light, cut)
     if before is None:
-        raise CutFailed(f"“{cut.name}” parts nothing here.", remedy="Mark a part of this piece first.")
+        raise CutFailed(
+            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Mark a part of this piece first.")
+        )
     price = seam_price(subject.exposed, subject.subject.light_marks, CutWishes())
     within = facets_of(cut.strokes, partial(_picked, subject, light))
     best, after = cut, before
     for number, share in enumerate(_BANDS):
-        job.step(number / len(_BANDS), "Settling the border")
+        job.step(number / len(_BANDS), tr("Settling the border"))
         moved = resettled(light, price, within, share * limits.moved)
         if moved is None:
             continue

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import text
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
 from ..judge.seats import AROUND, around, bests_apart, candidates, near_to
@@ -16,6 +17,7 @@ from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..seated import Subject
 from ..tilt import Tilt
+from ..words import tr
 from .figures import sweep
 from .found import MapFigures, WorthTrying
 from .weighing import Weights, blend, parts_of
@@ -95,18 +97,20 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
         flat & (figures.steady >= 15.0) & (score <= _NEAR_BEST * max(float(score[flat].min(initial=np.inf)), 1e-9))
     )
     wishes: list[tuple[Floats, NDArray[np.bool_], str]] = [
-        (score, anything, "best by what matters here"),
-        (figures.support_volume_mm3, anything, "least support"),
-        (figures.support_volume_mm3, flat, "least support sitting flat"),
-        (score, flat, "best sitting flat"),
-        (figures.touched_area_mm2, anything, "least touched"),
-        (figures.overhang_area_mm2, anything, "least overhang"),
-        (figures.largest_layer_mm2, anything, "smallest layers"),
-        (figures.print_seconds, anything, "quickest"),
-        (score, steady_near, "steady, and nearly as good"),
+        (score, anything, tr("best by what matters here")),
+        (figures.support_volume_mm3, anything, tr("least support")),
+        (figures.support_volume_mm3, flat, tr("least support sitting flat")),
+        (score, flat, tr("best sitting flat")),
+        (figures.touched_area_mm2, anything, tr("least touched")),
+        (figures.overhang_area_mm2, anything, tr("least overhang")),
+        (figures.largest_layer_mm2, anything, tr("smallest layers")),
+        (figures.print_seconds, anything, tr("quickest")),
+        (score, steady_near, tr("steady, and nearly as good")),
     ]
     if has_show_faces:
-        wishes.insert(2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, "cleanest show faces"))
+        wishes.insert(
+            2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, tr("cleanest show faces"))
+        )
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
         for n in bests_apart(figures.down, values, 1, among):
@@ -119,7 +123,7 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
         if len(chosen) >= 5:
             break
         if not near_to(figures.down, n, [other for other, _ in chosen]):
-            chosen.append((n, "another good one"))
+            chosen.append((n, tr("another good one")))
     return sorted(chosen[:MOST_SEATS], key=lambda one: float(score[one[0]]))
 
 
@@ -153,7 +157,7 @@ def seats_worth_trying(
     chosen = chosen_seats(figures, show, weights)
     seats = []
     for number, (n, why) in enumerate(chosen):
-        job.step(0.6 + 0.4 * number / len(chosen), "Measuring the seats worth trying")
+        job.step(0.6 + 0.4 * number / len(chosen), tr("Measuring the seats worth trying"))
         tilt = seated_on(subject.now, figures.down[n])
         seats.append(measured_seat(subject, printer, tilt, subject.lift, why, float(score[n]), exposed))
     return seats, figures
@@ -175,7 +179,9 @@ def leaning(
     rings = np.concatenate([around(down, degrees) for degrees in LEANS])
     show = bool(subject.marks.show.any())
     ways = []
-    for number, (height, words) in enumerate(((0.0, "on the bed"), (lift, f"{lift:g} mm over it"))):
+    for number, (height, words) in enumerate(
+        ((0.0, tr("on the bed")), (lift, tr("{lift} over it", lift=text.given(lift))))
+    ):
         step = job.part(0.5 * number, 0.5 * number + 0.5)
         standing = replace(subject, lift=height)
         figures = sweep(standing, np.concatenate([down[None], rings]), printer, step, spread)
@@ -183,8 +189,12 @@ def leaning(
         best = 1 + int(np.argmin(score[1:]))
         lean = LEANS[(best - 1) // AROUND]
         for n, tilt, kind in (
-            (0, subject.now, f"as now, {words}"),
-            (best, seated_on(subject.now, figures.down[best]), f"leaning {lean:g}°, {words}"),
+            (0, subject.now, tr("as now, {words}", words=words)),
+            (
+                best,
+                seated_on(subject.now, figures.down[best]),
+                tr("leaning {lean:g}°, {words}", lean=lean, words=words),
+            ),
         ):
             ways.append(measured_seat(subject, printer, tilt, height, kind, float(score[n]), exposed))
     return ways

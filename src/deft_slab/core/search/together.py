@@ -15,6 +15,7 @@ from ..documents import triple
 from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
+from ..words import tr
 from ..workshop import Workshop
 from .borders import border_stroke, facets_of, resettled, seam_price
 from .drafts import Draft, Ground
@@ -43,7 +44,7 @@ def moved_together(
     most = _SLACK * draft.hidden(ground.wishes)
     tries = len(_STEPS) * len(draft.cuts)
     for number in range(tries):
-        job.step(number / tries, "Moving all cuts together")
+        job.step(number / tries, tr("Moving all cuts together"))
         share, degrees = _STEPS[number // len(draft.cuts)]
         which = number % len(draft.cuts)
         others = _around(best, which, share * ground.diagonal, degrees)
@@ -79,7 +80,7 @@ def settled_together(
     most, leans = limits.most_support(before[1]), best.leaning_cells
     tries = len(_SHARES) * len(best.cuts)
     for number in range(tries):
-        job.step(number / max(tries, 1), "Settling all seams together")
+        job.step(number / max(tries, 1), tr("Settling all seams together"))
         share, which = _SHARES[number // len(best.cuts)], number % len(best.cuts)
         others = _around(best, which, share * limits.moved, share * limits.turned)
         others += _bordered(ground, best, which, own[best.cuts[which].id], share * limits.moved)

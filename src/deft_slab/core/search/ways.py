@@ -25,6 +25,7 @@ from ..plan import Plan
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
+from ..words import tr
 from ..workshop import Workshop
 from .as_ways import drafted_way, measured_way
 from .blocks import blocks_for, off_detail
@@ -235,7 +236,7 @@ class WaySearch:
 
     def _measure(self, ground: Ground, groups: list[list[Way]], share: float) -> list[_Step]:
         """Ways on the full mesh; those of one group have the same cuts."""
-        self._job.step(share, "Measuring the best ways on the full mesh")
+        self._job.step(share, tr("Measuring the best ways on the full mesh"))
         aside = replace(self.workshop, spread=map), self._job.silent
         for ways in self.spread(lambda group: [self._way(way.plan, way.cuts, *aside) for way in group], groups):
             for way in ways:
@@ -267,7 +268,7 @@ class WaySearch:
         """Scores places for a further cut of a draft."""
         tables = []
         for cell in dearest(draft, self.effort.cells):
-            self._job.step(share, "Looking for a further cut")
+            self._job.step(share, tr("Looking for a further cut"))
             likely = likely_normals(cell.subject)[: self.effort.later_likely]
             normals = np.concatenate([half_sphere(self.effort.later_normals), likely])
             found = looked_along(cell.subject, normals, QUIET, self.spread)
@@ -278,7 +279,7 @@ class WaySearch:
     def _pairs(self, ground: Ground, beam: list[Draft]) -> list[_Step]:
         """The best drafts with the mirror images of their last cuts, where the model is symmetric."""
         if self._planes is None:
-            self._job.step(0.0, "Looking for symmetry")
+            self._job.step(0.0, tr("Looking for symmetry"))
             self._planes = planes_of([part.solid for part in ground.parts])
         best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired)
         made = in_pairs(ground, best, self._planes, self.plan, self._job, self.spread)

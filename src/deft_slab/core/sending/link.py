@@ -13,6 +13,7 @@ from urllib.parse import quote, urlsplit
 from pydantic import ValidationError
 
 from ..errors import DeftError
+from ..words import tr
 from .words import KINDS, MOST_BYTES, MOST_REPLY, SPEAKS, About, Said, Status, digest_of
 
 S = TypeVar("S", bound=Said)
@@ -36,14 +37,14 @@ class Link:
     def __init__(self, url: str, token: str, patience: float = _PATIENCE) -> None:
         parts = urlsplit(url)
         if parts.scheme != "http" or parts.hostname not in ("127.0.0.1", "localhost") or parts.username:
-            raise PrinterTrouble(f"“{url}” is no printer on this machine.",
-                                 remedy="It looks like http://127.0.0.1:8123.")  # fmt: skip
+            raise PrinterTrouble(tr("“{url}” is no printer on this machine.", url=url),
+                                 remedy=tr("It looks like http://127.0.0.1:8123."))  # fmt: skip
         try:
             self._port = parts.port or 80
         except ValueError as error:
-            raise PrinterTrouble(f"“{url}” has no port that makes sense.") from error
+            raise PrinterTrouble(tr("“{url}” has no port that makes sense.", url=url)) from error
         if not token.isascii() or not token.isprintable():
-            raise PrinterTrouble("A token has letters, digits and signs of ASCII.")
+            raise PrinterTrouble(tr("A token has letters, digits and signs of ASCII."))
         self._host, self._token, self._patience = parts.hostname, token, patience
 
     def about(self) -> About:
@@ -51,7 +52,12 @@ class Link:
         about = self._said(About, "GET", "/")
         if about.speaks != SPEAKS:
             raise PrinterTrouble(
-                f"“{about.name}” speaks another version ({about.speaks}) than this program ({SPEAKS})."
+                tr(
+                    "“{name}” speaks another version ({speaks}) than this program ({speaks2}).",
+                    name=about.name,
+                    speaks=about.speaks,
+                    speaks2=SPEAKS,
+                )
             )
         return about
 
@@ -68,13 +74,25 @@ class Link:
         """
         kind = KINDS.get(path.suffix)
         if kind is None:
-            raise PrinterTrouble(f"“{path.name}” is no bed that can be sent.", remedy=f"Send {' or '.join(KINDS)}.")
+            raise PrinterTrouble(
+                tr("“{name}” is no bed that can be sent.", name=path.name),
+                remedy=tr("Send {list}.", list=" or ".join(KINDS)),
+            )
         try:
             size, digest = path.stat().st_size, digest_of(path)
         except OSError as error:
-            raise PrinterTrouble(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+            raise PrinterTrouble(
+                tr("“{name}” cannot be read: {value}.", name=path.name, value=error.strerror or error)
+            ) from error
         if size > MOST_BYTES:
-            raise PrinterTrouble(f"“{path.name}” has {size / 2**20:.0f} MB; {MOST_BYTES >> 20} MB can be sent.")
+            raise PrinterTrouble(
+                tr(
+                    "“{name}” has {size:.0f} MB; {most_bytes} MB can be sent.",
+                    name=path.name,
+                    size=size / 2**20,
+                    most_bytes=MOST_BYTES >> 20,
+                )
+            )
         headers = {"Content-Type": kind, "Content-Length": str(size), "Content-Digest": digest}
         return self._said(Status, "PUT", f"/jobs/{job}?name={quote(name, safe='')}", headers, path, patience=120.0)
 
@@ -90,7 +108,7 @@ class Link:
         """PNG of a layer, from 0 on. Raises PrinterTrouble."""
         content = self._asked("GET", f"/jobs/{job}/layers/{number}", {}, None, _MOST_PICTURE, self._patience)
         if not content.startswith(b"\x89PNG"):
-            raise PrinterTrouble("The printer answers nonsense instead of a picture.")
+            raise PrinterTrouble(tr("The printer answers nonsense instead of a picture."))
         return content
 
     def _said(
@@ -102,7 +120,7 @@ class Link:
             return kind.model_validate_json(content)
         except ValidationError as error:
             raise PrinterTrouble(
-                "The printer answers nonsense.", remedy="Is it one that this program knows?"
+                tr("The printer answers nonsense."), remedy=tr("Is it one that this program knows?")
             ) from error
 
     def _asked(
@@ -119,17 +137,18 @@ class Link:
                 found = answer.read(most + 1)
         except (OSError, http.client.HTTPException, EOFError) as error:
             said = getattr(error, "strerror", None) or type(error).__name__
-            raise NotThere(f"The printer at {self._host}:{self._port} does not answer ({said}).",
-                           remedy="Is it switched on?") from error  # fmt: skip
+            raise NotThere(tr("The printer at {host}:{port} does not answer ({said}).", host=self._host,
+                              port=self._port, said=said),
+                           remedy=tr("Is it switched on?")) from error  # fmt: skip
         finally:
             connection.close()
         if len(found) > most:
-            raise PrinterTrouble("The printer answers far too much.")
+            raise PrinterTrouble(tr("The printer answers far too much."))
         wanted = answer.getheader("Content-Length") or ""
         if wanted.isdigit() and len(found) < int(wanted):
-            raise NotThere("The printer stopped in the middle of its answer.")
+            raise NotThere(tr("The printer stopped in the middle of its answer."))
         if answer.status >= 400:
-            raise PrinterTrouble(_problem(found) or f"The printer refuses ({answer.status}).")
+            raise PrinterTrouble(_problem(found) or tr("The printer refuses ({status}).", status=answer.status))
         return found
 
 
@@ -158,7 +177,14 @@ def put_into(folder: Path, name: str, path: Path) -> Path:
     except OSError as error:
         with contextlib.suppress(OSError):
             aside.unlink()
-        raise PrinterTrouble(f"“{path.name}” cannot be put into {folder}: {error.strerror or error}.") from error
+        raise PrinterTrouble(
+            tr(
+                "“{name}” cannot be put into {folder}: {value}.",
+                name=path.name,
+                folder=folder,
+                value=error.strerror or error,
+            )
+        ) from error
     return target
 
 
@@ -174,8 +200,10 @@ def status_in(folder: Path, name: str) -> Status | None:
     except FileNotFoundError:
         return None
     except OSError as error:
-        raise PrinterTrouble(f"The folder {folder} cannot be read: {error.strerror or error}.") from error
+        raise PrinterTrouble(
+            tr("The folder {folder} cannot be read: {value}.", folder=folder, value=error.strerror or error)
+        ) from error
     try:
         return Status.model_validate_json(content)
     except ValidationError as error:
-        raise PrinterTrouble("The printer has written nonsense.") from error
+        raise PrinterTrouble(tr("The printer has written nonsense.")) from error

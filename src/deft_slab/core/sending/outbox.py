@@ -18,12 +18,15 @@ from ..documents import Document, Name
 from ..errors import BadPlan, SaveFailed
 from ..handoff.naming import slug
 from ..handoff.saving import make_folder, write_whole
+from ..words import tr
 from .link import Link, NotThere, PrinterTrouble, put_into, status_in
 from .words import OVER, About, JobId, Sentence, Status
 
 _BOOK = "outbox.json"
 _LONGEST_WAIT = 30.0
 """Seconds after which a printer that is not there is asked again, at most."""
+_TOLD = {"pause": tr("pause"), "resume": tr("go on"), "cancel": tr("stop")}
+"""What a printer is told, in words."""
 
 
 class Device(Document):
@@ -92,7 +95,9 @@ class Outbox:
         except (OSError, ValidationError):
             with contextlib.suppress(OSError):
                 path.replace(path.with_name("outbox-unreadable.json"))
-            self.problem = f"What was handed to printers could not be read; it lies in {self._folder}."
+            self.problem = tr(
+                "What was handed to printers could not be read; it lies in {folder}.", folder=self._folder
+            )
             return Book()
 
     def _keep(self, **update: object) -> None:
@@ -132,11 +137,11 @@ class Outbox:
         PrinterTrouble : it has no address that makes sense. SaveFailed : it cannot be kept.
         """
         if bool(device.url) == bool(device.folder):
-            raise PrinterTrouble("A printer has an address, or a folder that it watches.")
+            raise PrinterTrouble(tr("A printer has an address, or a folder that it watches."))
         if device.url:
             Link(device.url, device.token)
         elif not Path(device.folder).is_dir():
-            raise PrinterTrouble(f"There is no folder {device.folder}.")
+            raise PrinterTrouble(tr("There is no folder {folder}.", folder=device.folder))
         with self._guard:
             self._forget_waits(device.name)
             others = tuple(one for one in self._book.devices if one.name != device.name)
@@ -146,7 +151,7 @@ class Outbox:
         """Removes a printer. Raises BadPlan where something of it is not over. SaveFailed."""
         with self._guard:
             if any(job.device == name and not job.over for job in self._book.jobs):
-                raise BadPlan(f"“{name}” still has something to print.", remedy="Cancel it first.")
+                raise BadPlan(tr("“{name}” still has something to print.", name=name), remedy=tr("Cancel it first."))
             self._keep(devices=tuple(one for one in self._book.devices if one.name != name))
 
     def put(self, path: Path, name: str, device: str, job: str = "") -> Sent:
@@ -162,7 +167,9 @@ class Outbox:
             try:
                 shutil.copyfile(path, self._folder / sent.file)
             except OSError as error:
-                raise SaveFailed(f"“{path.name}” cannot be kept for sending: {error.strerror or error}.") from error
+                raise SaveFailed(
+                    tr("“{name}” cannot be kept for sending: {value}.", name=path.name, value=error.strerror or error)
+                ) from error
             self._keep(jobs=(*self._book.jobs, sent))
             self._forget_waits(device)
         return sent
@@ -187,13 +194,19 @@ class Outbox:
             return
         device = self._device(found.device)
         if what == "cancel" and found.state == "to send":
-            self._change(found, state="refused", problem="Cancelled before it was sent.")
+            self._change(found, state="refused", problem=tr("Cancelled before it was sent."))
         elif device.folder and what == "cancel":
             (Path(device.folder) / found.file).unlink(missing_ok=True)
             status = found.status.model_copy(update={"state": "cancelled"}) if found.status else None
-            self._change(found, status=status, state="sent" if status else "refused", problem="Cancelled.")
+            self._change(found, status=status, state="sent" if status else "refused", problem=tr("Cancelled."))
         elif device.folder:
-            raise PrinterTrouble(f"“{device.name}” watches a folder; it cannot be told to {what}.")
+            raise PrinterTrouble(
+                tr(
+                    "“{name}” watches a folder; it cannot be told to {what}.",
+                    name=device.name,
+                    what=_TOLD.get(what, what),
+                )
+            )
         else:
             self._change(found, status=Link(device.url, device.token).order(found.id, what), problem="")
 
@@ -276,7 +289,7 @@ class Outbox:
     def _device(self, name: str) -> Device:
         found = next((one for one in self._book.devices if one.name == name), None)
         if found is None:
-            raise PrinterTrouble(f"There is no printer “{name}” any more.")
+            raise PrinterTrouble(tr("There is no printer “{name}” any more.", name=name))
         return found
 
     def _forget_waits(self, device: str) -> None:
@@ -290,5 +303,7 @@ def job_id(path: Path) -> str:
         with path.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
     except OSError as error:
-        raise SaveFailed(f"“{path.name}” cannot be read: {error.strerror or error}.") from error
+        raise SaveFailed(
+            tr("“{name}” cannot be read: {value}.", name=path.name, value=error.strerror or error)
+        ) from error
     return f"{slug(path.stem)[:32].strip('-')}-{digest[:10]}"

@@ -11,6 +11,7 @@ from ..documents import Triple
 from ..errors import CutFailed
 from ..solid import Solid
 from ..tilt import Tilt
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -36,25 +37,25 @@ def placed(body: manifold3d.Manifold, rotation: Floats, shift: Floats) -> manifo
 def _grown(half: Triple, grow: float, name: str) -> Floats:
     size = np.array(half) + grow
     if size.min() <= 0:
-        raise CutFailed(f"The kerf leaves nothing of {name}.", remedy="Make the kerf smaller.")
+        raise CutFailed(tr("The kerf leaves nothing of {name}.", name=name), remedy=tr("Make the kerf smaller."))
     return size
 
 
 def box_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
     """A box. Raises CutFailed."""
-    body = manifold3d.Manifold.cube(tuple(2 * _grown(half, grow, "the box")), True)
+    body = manifold3d.Manifold.cube(tuple(2 * _grown(half, grow, tr("the box"))), True)
     return placed(body, turn.rotation.T, np.array(centre))
 
 
 def ball_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
     """An ellipsoid. Raises CutFailed."""
-    body = manifold3d.Manifold.sphere(1.0, _ROUND).scale(tuple(_grown(half, grow, "the scoop")))
+    body = manifold3d.Manifold.sphere(1.0, _ROUND).scale(tuple(_grown(half, grow, tr("the scoop"))))
     return placed(body, turn.rotation.T, np.array(centre))
 
 
 def round_ended_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
     """A cylinder along the third axis with half balls on its ends. Raises CutFailed."""
-    size = _grown(half, grow, "the scoop")
+    size = _grown(half, grow, tr("the scoop"))
     end = float(size.min())
     straight = float(size[2]) - end
     around = np.linspace(-np.pi / 2, np.pi / 2, _ROUND // 2 + 1)
@@ -71,7 +72,10 @@ def chosen(facets: NDArray[np.bool_], name: str) -> NDArray[np.int64]:
     """(k,) numbers of the facets of a region. Raises CutFailed where there are none."""
     numbers = np.flatnonzero(facets)
     if not len(numbers):
-        raise CutFailed(f"The region of “{name}” is not on this piece.", remedy="Pick it again, or switch the cut off.")
+        raise CutFailed(
+            tr("The region of “{name}” is not on this piece.", name=name),
+            remedy=tr("Pick it again, or switch the cut off."),
+        )
     return numbers
 
 

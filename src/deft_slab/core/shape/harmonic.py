@@ -21,6 +21,7 @@ from skimage.measure import marching_cubes
 from ..errors import CutFailed
 from ..marking import Stroke
 from ..solid import Solid
+from ..words import tr
 from .bodies import within
 from .sheets import closed_body
 
@@ -257,10 +258,14 @@ def _drawn(field: Field32, low: Floats, step: float, name: str) -> manifold3d.Ma
     """The body where a field is above 0, closed at the ends of the grid."""
     closed = np.pad(np.where(np.abs(field) < _OFF, np.float32(_OFF), field), 1, constant_values=-1.0)
     if closed.max() <= 0:
-        raise CutFailed(f"“{name}” takes nothing.", remedy="Mark more of the surface, or make its face fuller.")
+        raise CutFailed(
+            tr("“{name}” takes nothing.", name=name), remedy=tr("Mark more of the surface, or make its face fuller.")
+        )
     vertices, triangles, _, _ = marching_cubes(closed, 0.0, gradient_direction="ascent")
     # not simplified: what is may fold into itself a little, and then volume is lost
-    return closed_body((vertices - 1.0) * step + low, triangles, f"The face of “{name}” could not be made.")
+    return closed_body(
+        (vertices - 1.0) * step + low, triangles, tr("The face of “{name}” could not be made.", name=name)
+    )
 
 
 def _grown(body: manifold3d.Manifold, grow: float, step: float, name: str) -> manifold3d.Manifold:

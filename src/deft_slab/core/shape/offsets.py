@@ -10,6 +10,7 @@ from skimage.measure import marching_cubes
 
 from ..errors import CutFailed
 from ..solid import Solid
+from ..words import tr
 from .sheets import closed_body
 
 _CELLS_ACROSS = 3
@@ -23,7 +24,7 @@ def around(solid: Solid, facets: NDArray[np.int64], margin: float, name: str) ->
     facets : (k,) their numbers; margin : mm; name : of the cut, for its message.
     """
     if margin <= 0:
-        raise CutFailed(f"The kerf leaves nothing of “{name}”.", remedy="Make the kerf smaller.")
+        raise CutFailed(tr("The kerf leaves nothing of “{name}”.", name=name), remedy=tr("Make the kerf smaller."))
     part = solid.picked(np.isin(np.arange(len(solid.triangles)), facets))
     step = max(margin / _CELLS_ACROSS, float(part.size.max() + 2 * margin) / _MOST_CELLS)
     low = part.bounds[0] - margin - 2 * step
@@ -33,4 +34,4 @@ def around(solid: Solid, facets: NDArray[np.int64], margin: float, name: str) ->
     squared = igl.point_mesh_squared_distance(low + at * step, np.array(part.vertices), faces)[0]
     field = np.sqrt(squared).reshape(counts)
     vertices, triangles, _, _ = marching_cubes(field, margin, gradient_direction="descent")
-    return closed_body(vertices * step + low, triangles, f"The scoop of “{name}” could not be made.")
+    return closed_body(vertices * step + low, triangles, tr("The scoop of “{name}” could not be made.", name=name))

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ..curves import frame_of
 from ..errors import CutFailed
 from ..solid import Solid
+from ..words import tr
 from .blanks import placed
 
 Floats = NDArray[np.float64]
@@ -30,7 +31,9 @@ def lifted_off(
     facing = solid.area_vectors[facets].sum(axis=0) if direction is None else direction
     length = float(np.linalg.norm(facing))
     if length < 1e-9:
-        raise CutFailed(f"The region of “{name}” faces no way on the whole.", remedy="Say which way it is lifted.")
+        raise CutFailed(
+            tr("The region of “{name}” faces no way on the whole.", name=name), remedy=tr("Say which way it is lifted.")
+        )
     frame = frame_of(facing / length)
     corners = solid.vertices[solid.triangles[facets]] @ frame.T
     foot = (
@@ -41,7 +44,7 @@ def lifted_off(
     shadow = shapely.union_all(shapely.polygons(_counter_clockwise(corners[..., :2])))
     outline = shapely.Polygon(_largest(shadow).exterior).simplify(0.01).buffer(grow + 1e-3, join_style="mitre")
     if outline.is_empty:
-        raise CutFailed(f"The kerf leaves nothing of “{name}”.", remedy="Make the kerf smaller.")
+        raise CutFailed(tr("The kerf leaves nothing of “{name}”.", name=name), remedy=tr("Make the kerf smaller."))
     ring = np.asarray(shapely.geometry.polygon.orient(_largest(outline)).exterior.coords)[:-1]
     top = float((solid.vertices @ frame[2]).max()) + 1.0
     section = manifold3d.CrossSection([ring])
@@ -71,7 +74,7 @@ def _counter_clockwise(triangles: Floats) -> Floats:
 def _largest(shape: shapely.Geometry) -> shapely.Polygon:
     parts = [part for part in getattr(shape, "geoms", [shape]) if part.geom_type == "Polygon"]
     if not parts:
-        raise CutFailed("The region has no outline as it is seen.", remedy="Pick a larger one.")
+        raise CutFailed(tr("The region has no outline as it is seen."), remedy=tr("Pick a larger one."))
     return max(parts, key=lambda part: part.area)
 
 
@@ -86,7 +89,7 @@ def column_within(solid: Solid, points: Floats, frame: Floats, grow: float) -> m
     """
     shape = shapely.Polygon(points @ frame.T[:, :2])
     if not shape.is_valid or shape.area < 1e-9:
-        raise CutFailed("The outline of a cut's reach crosses itself.", remedy="Draw it again.")
+        raise CutFailed(tr("The outline of a cut's reach crosses itself."), remedy=tr("Draw it again."))
     along = solid.vertices @ frame[2]
     low, high = float(along.min()) - 1.0, float(along.max()) + 1.0
     ring = np.asarray(_largest(shapely.geometry.polygon.orient(shape.buffer(grow, join_style="mitre"))).exterior.coords)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..curves import distinct, frame_of, shifted, smooth_line, splayed_by
 from ..errors import CutFailed
+from ..words import tr
 
 Floats = NDArray[np.float64]
 
@@ -48,8 +49,11 @@ def sheet_body(
     curve = smooth_line(_across(line[:, :2], name), smooth, False)
     far = 3.0 * float(np.linalg.norm(high - low)) + float(np.abs(curve - ((low + high) / 2)[:2]).max())
     middle_2d = ((low + high) / 2)[:2]
-    crosses = (f"The line of “{name}” crosses itself.", "Move its points so that it does not.")
-    folds = (f"“{name}” folds over itself.", "Splay it less, make its kerf smaller, or move its points apart.")
+    crosses = (tr("The line of “{name}” crosses itself.", name=name), tr("Move its points so that it does not."))
+    folds = (
+        tr("“{name}” folds over itself.", name=name),
+        tr("Splay it less, make its kerf smaller, or move its points apart."),
+    )
     _left_of(curve, far, middle_2d, crosses)
     rings = [
         _left_of(shifted(curve, grow - splayed_by(splay, z - middle)), far, middle_2d, folds) for z in (low[2], high[2])
@@ -61,7 +65,9 @@ def _across(points: Floats, name: str) -> Floats:
     """The points (n, 2) of a line without those in one place. Raises CutFailed."""
     found = points[distinct(points)]
     if len(found) < 2:
-        raise CutFailed(f"The line of “{name}” has no length as it is seen.", remedy="Draw it from another side.")
+        raise CutFailed(
+            tr("The line of “{name}” has no length as it is seen.", name=name), remedy=tr("Draw it from another side.")
+        )
     return found
 
 
@@ -95,7 +101,7 @@ def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, 
     walls = np.concatenate([np.c_[n, following, following + count], np.c_[n, following + count, n + count]])
     caps = [np.asarray(manifold3d.triangulate([ring])) for ring in (bottom, top)]
     triangles = np.concatenate([walls, caps[0][:, ::-1], caps[1] + count])
-    return closed_body(vertices, triangles, f"“{name}” folds over itself.")
+    return closed_body(vertices, triangles, tr("“{name}” folds over itself.", name=name))
 
 
 def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) -> manifold3d.Manifold:
@@ -111,7 +117,7 @@ def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) 
                              tri_verts=np.ascontiguousarray(triangles, np.uint64))  # fmt: skip
     body = manifold3d.Manifold(mesh)
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
-        raise CutFailed(problem, remedy="Move its points apart.")
+        raise CutFailed(problem, remedy=tr("Move its points apart."))
     return body
 
 
@@ -144,7 +150,7 @@ def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
     ])  # fmt: skip
     vertices = np.concatenate([upper, lower]) @ frame + centre
     whole = np.concatenate([triangles, triangles[:, ::-1] + count, walls])
-    return closed_body(vertices, whole, f"“{loop.name}” folds over itself.")
+    return closed_body(vertices, whole, tr("“{name}” folds over itself.", name=loop.name))
 
 
 def loop_rim(loop: Loop, radius: float) -> Floats:
@@ -189,13 +195,16 @@ def loop_frame(loop: Loop) -> tuple[Floats, Floats, Floats, Floats]:
     area = np.cross(curve - centre, np.roll(curve, -1, axis=0) - centre).sum(axis=0)
     length = float(np.linalg.norm(area))
     if length < 1e-9:
-        raise CutFailed(f"The loop of “{loop.name}” encloses nothing.", remedy="Draw it around the limb.")
+        raise CutFailed(
+            tr("The loop of “{name}” encloses nothing.", name=loop.name), remedy=tr("Draw it around the limb.")
+        )
     frame = frame_of(area / length)
     placed = (curve - centre) @ frame.T
     angle = np.unwrap(np.arctan2(placed[:, 1], placed[:, 0]))
     if not np.all(np.diff(angle) > 0) or angle[-1] - angle[0] > 2 * np.pi:
         raise CutFailed(
-            f"The loop of “{loop.name}” folds back on itself.", remedy="Move its points so that it does not."
+            tr("The loop of “{name}” folds back on itself.", name=loop.name),
+            remedy=tr("Move its points so that it does not."),
         )
     turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
     across = np.stack([np.interp(turn, angle, placed[:, k], period=2 * np.pi) for k in range(3)], axis=1)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..errors import CutFailed
 from ..faces import Face
 from ..solid import Solid
+from ..words import tr
 from .bodies import without_nothing
 
 Floats = NDArray[np.float64]
@@ -41,7 +42,7 @@ def taken_over(
     known, found = solid.runs, []
     for side, body in sides:
         if body.status() != manifold3d.Error.NoError:
-            raise CutFailed(f"The cut “{name}” could not be made ({body.status().name}).")
+            raise CutFailed(tr("The cut “{name}” could not be made ({name2}).", name=name, name2=body.status().name))
         if body.is_empty():
             continue
         fresh = {int(run): Face(owner) for run in body.to_mesh64().run_original_id if int(run) not in known}

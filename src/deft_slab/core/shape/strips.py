@@ -20,6 +20,7 @@ from skimage.measure import marching_cubes
 from ..errors import CutFailed, JoinFailed
 from ..neighbours import shared_edges
 from ..solid import Solid
+from ..words import tr
 from .sheets import closed_body
 
 Floats = NDArray[np.float64]
@@ -101,7 +102,7 @@ def _placed(body: manifold3d.Manifold, frame: Floats, parts: int) -> list[manifo
     pieces = sorted(body.simplify(_PLAIN).decompose(), key=lambda one: -one.volume())
     whole = sum(one.volume() for one in pieces)
     if whole <= 0:
-        raise JoinFailed("Nothing of this strip is left.")
+        raise JoinFailed(tr("Nothing of this strip is left."))
     back = np.hstack([frame.T, np.zeros((3, 1))])
     return [one.transform(back) for one in pieces if one.volume() > _FRAGMENT * whole / parts]
 
@@ -114,7 +115,7 @@ def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
     grid = _Grid.around(np.concatenate(lines), reach + 2 * step, step)
     field = _field(surface, grid, lines, band, reach)
     if not (field < 0).any():
-        raise JoinFailed("Nothing of this strip is left: there is no surface that it could lie on.")
+        raise JoinFailed(tr("Nothing of this strip is left: there is no surface that it could lie on."))
     vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
     vertices = grid.low + grid.step * vertices.astype(np.float64)
     body = _closed(surface.settled(vertices, band, step), triangles)
@@ -152,7 +153,7 @@ class _Surface:
         proper &= triangles[:, 2] != triangles[:, 0]
         triangles, vertices = triangles[proper], welded * _ALIKE
         if not len(triangles):
-            raise JoinFailed("There is no surface along this contact.")
+            raise JoinFailed(tr("There is no surface along this contact."))
         part = Solid(vertices, triangles)
         far = [cKDTree(evenly(one, _ON_LINE)) for one in others if len(one) > 1]
         there = np.any([_begins(one, part) for one in far], axis=0) if far else np.zeros(len(triangles), bool)
@@ -206,7 +207,7 @@ class _Grid:
         low = line.min(axis=0) - reach - 2 * step
         x, y, z = (int(n) for n in np.ceil((line.max(axis=0) + reach + 2 * step - low) / step).astype(int) + 1)
         if x * y * z > _MOST_CELLS:
-            raise JoinFailed("This strip is too long for its thickness.", remedy="Make it thicker.")
+            raise JoinFailed(tr("This strip is too long for its thickness."), remedy=tr("Make it thicker."))
         wanted = np.zeros((x, y, z), bool)
         # in cubes around the line, then by what is left of it
         half = int(np.ceil(reach / step)) + 1
@@ -274,6 +275,6 @@ def evenly(line: Floats, step: float) -> Floats:
 def _closed(vertices: Floats, triangles: NDArray[np.integer]) -> manifold3d.Manifold:
     """A body, if it is one. Raises JoinFailed."""
     try:
-        return closed_body(vertices, np.array(triangles), "This strip could not be made: it does not close.")
+        return closed_body(vertices, np.array(triangles), tr("This strip could not be made: it does not close."))
     except CutFailed as error:
-        raise JoinFailed(error.what, remedy="Make it thicker or narrower.") from error
+        raise JoinFailed(error.what, remedy=tr("Make it thicker or narrower.")) from error

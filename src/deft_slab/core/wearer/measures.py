@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..plan import GuestForm
+from ..words import tr
 
 
 @dataclass(frozen=True)
@@ -19,7 +20,7 @@ class Form:
 
 
 FORMS: dict[GuestForm, Form] = {
-    "head": Form("Head", "girth above the brow", 570.0, 300.0, 800.0),
-    "hand": Form("Hand", "length, wrist to fingertip", 188.0, 80.0, 260.0),
-    "forearm": Form("Forearm", "largest girth", 290.0, 120.0, 500.0),
+    "head": Form(tr("Head"), tr("girth above the brow"), 570.0, 300.0, 800.0),
+    "hand": Form(tr("Hand"), tr("length, wrist to fingertip"), 188.0, 80.0, 260.0),
+    "forearm": Form(tr("Forearm"), tr("largest girth"), 290.0, 120.0, 500.0),
 }

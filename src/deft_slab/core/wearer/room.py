@@ -11,11 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
+from .. import text
 from ..errors import BadPlan
 from ..outcome import Room
 from ..plan import UNITS, Guest
 from ..progress import QUIET, Job
 from ..solid import Solid, finer
+from ..words import tr
 from .forms import MAKERS
 
 Floats = NDArray[np.float64]
@@ -48,7 +50,7 @@ def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
     """
     if guest.form == "model":
         if model is None:
-            raise BadPlan(f"The file of “{guest.name}” is not at hand.")
+            raise BadPlan(tr("The file of “{name}” is not at hand.", name=guest.name))
         solid = model.resized(np.full(3, UNITS[guest.unit]))
     else:
         solid = _form(guest.form, guest.measure)
@@ -72,7 +74,7 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
     BadPlan : the guest is a model and its surface is not there.
     Cancelled : the job is no longer wanted.
     """
-    job.step(0.9, f"Looking at the room around {guest.name}")
+    job.step(0.9, tr("Looking at the room around {name}", name=guest.name))
     solid = guest_solid(guest, model)
     at = np.array(guest.place) * factors
     look = _Look(solid, at)
@@ -180,8 +182,9 @@ def scale_with_clearance(
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
     if signed_distance(solid, np.zeros((1, 3)))[0] < 0 and _in_material(prop, np.array(guest.place) * factors):
-        raise BadPlan(f"“{guest.name}” stands in the wall of the prop, at any scale.", kept="The scale is as it was.",
-                      remedy="Move it so that it stands free inside the prop.")  # fmt: skip
+        raise BadPlan(tr("“{name}” stands in the wall of the prop, at any scale.", name=guest.name),
+                      kept=tr("The scale is as it was."),
+                      remedy=tr("Move it so that it stands free inside the prop."))  # fmt: skip
 
     def clearance(scale: float) -> float:
         return float(signed_distance(solid, points * scale).min())
@@ -198,11 +201,12 @@ def scale_with_clearance(
             low, high = high, high * 1.25
     if clearance(high) < guest.clearance:
         raise BadPlan(
-            f"No scale up to {_SCALES[1]:g} times gives “{guest.name}” {guest.clearance:g} mm of air all around.",
-            kept="The scale is as it was.", remedy="Move it so that it stands free inside the prop.",
+            tr("No scale up to {scales:g} times gives “{name}” {clearance} of air all around.", scales=_SCALES[1],
+               name=guest.name, clearance=text.given(guest.clearance)),
+            kept=tr("The scale is as it was."), remedy=tr("Move it so that it stands free inside the prop."),
         )  # fmt: skip
     for step in range(14):
-        job.step(step / 14, "Finding the scale")
+        job.step(step / 14, tr("Finding the scale"))
         middle = (low + high) / 2
         low, high = (low, middle) if clearance(middle) >= guest.clearance else (middle, high)
     # the search looked at some of the points; the last tenths of a millimetre come from all of them
@@ -216,7 +220,7 @@ def scale_with_clearance(
 
 def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats], float]:
     """A function of the guest's shift that gives about the clearance, from distances on a grid around the guest."""
-    job.step(0.0, "Measuring the guest")
+    job.step(0.0, tr("Measuring the guest"))
     pad = 0.3 * solid.diagonal
     low, size = solid.bounds[0] - pad, solid.size + 2 * pad
     cell = float(size.max()) / _GRID
@@ -254,7 +258,7 @@ def settled_place(
     best = clearance(moved)
     rounds = 0
     while step > 0.25 and rounds < 60:
-        job.step(rounds / 60, f"Moving {guest.name} to where there is room")
+        job.step(rounds / 60, tr("Moving {name} to where there is room", name=guest.name))
         rounds += 1
         tries = [moved + step * way for way in _WAYS]
         values = [clearance(shift) for shift in tries]

@@ -7,6 +7,7 @@ import numpy as np
 from ...core.curves import rails, smooth_line
 from ...core.cuts import BentCut
 from ...core.documents import triple
+from ...core.words import tr
 from ..state.snapping import Snapping
 from ..widgets.number import NumberField
 from ..widgets.parts import label, row
@@ -15,16 +16,16 @@ from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
 from .outlines import Floats, ring
 
-_SPLAY = Field("Splay", "How far the sheet leans off the view, all along the line.", "°",
+_SPLAY = Field(tr("Splay"), tr("How far the sheet leans off the view, all along the line."), "°",
                lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)  # fmt: skip
-_SMOOTH = Field("Smooth", "0 keeps the corners of the line, 100 rounds them most.", "%",
+_SMOOTH = Field(tr("Smooth"), tr("0 keeps the corners of the line, 100 rounds them most."), "%",
                 lambda cut: 100 * cut.smooth, lambda cut, value: {"smooth": value / 100}, 0, 100, 10)  # fmt: skip
 
 
 class BentOnDesk(OnDesk[BentCut]):
     kind = "bent"
-    word = "Bent"
-    tip = "A smooth sheet along a line that you click on the model; a loop takes a limb off."
+    word = tr("Bent")
+    tip = tr("A smooth sheet along a line that you click on the model; a loop takes a limb off.")
     rank = 4
     pointed = "cut line"
 
@@ -49,7 +50,7 @@ class BentOnDesk(OnDesk[BentCut]):
         return np.concatenate([*along, np.stack([front[few], back[few]], axis=1)])
 
     def grips(self, cut: BentCut, box: Box, seam: Floats) -> dict[str, Floats]:
-        return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
+        return {tr("point {n}", n=n): np.array(point) for n, point in enumerate(cut.line)}
 
     def pulled(self, cut: BentCut, pull: Pull) -> Update:
         number = int(pull.grip.split()[1])
@@ -67,11 +68,11 @@ class BentTools(Tools[BentCut]):
         super().__init__()
         self._snapping = snapping
         self.snap = NumberField("mm", low=0, high=100, step=0.5, decimals=1)
-        self.snap.setAccessibleName("Snap to creases within")
-        self.snap.setToolTip("How near to a crease (teal) a point of the line must be to go to it. 0: never.")
+        self.snap.setAccessibleName(tr("Snap to creases within"))
+        self.snap.setToolTip(tr("How near to a crease (teal) a point of the line must be to go to it. 0: never."))
         self.snap.setFixedWidth(70)
         self.snap.committed.connect(snapping.set_reach)
-        beside = row(label("Snap to creases within"), self.snap, 1)
+        beside = row(label(tr("Snap to creases within")), self.snap, 1)
         beside.setContentsMargins(0, 0, 0, 0)
         self.setLayout(beside)
 

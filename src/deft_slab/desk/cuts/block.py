@@ -8,6 +8,7 @@ import numpy as np
 
 from ...core.cuts import MOST_WALLS, BlockCut, walls_as
 from ...core.tilt import turned_box
+from ...core.words import tr
 from ..widgets.parts import button, row
 from .fields import Field, Update, replaced
 from .ground import Ground
@@ -22,8 +23,8 @@ _ROOM = 0.5
 
 class BlockOnDesk(OnDesk[BlockCut]):
     kind = "block"
-    word = "Block"
-    tip = "Cells for a large prop: as many equal ones as its size needs for the bed."
+    word = tr("Block")
+    tip = tr("Cells for a large prop: as many equal ones as its size needs for the bed.")
     rank = 2
 
     def placed(self, ground: Ground, at: Floats | None) -> BlockCut:
@@ -68,10 +69,11 @@ class BlockTools(Tools[BlockCut]):
         super().__init__()
         self._parts, self._kind = parts, kind
         self.for_bed = button(
-            "Cells for the bed", "As many equal cells along the model's own axes as the printer needs.",
+            tr("Cells for the bed"), tr("As many equal cells along the model's own axes as the printer needs."),
             self._cells_for_bed,
         )  # fmt: skip
-        self.stagger = button("Stagger", "Moves the walls across Y half a cell on in every second slab, as bricks lie.",
+        self.stagger = button(tr("Stagger"), tr("Moves the walls across Y half a cell on in every second slab, as "
+                                                "bricks lie."),
                               self._stagger)  # fmt: skip
         beside = row(self.for_bed, self.stagger, 1)
         beside.setContentsMargins(0, 0, 0, 0)
@@ -82,14 +84,14 @@ class BlockTools(Tools[BlockCut]):
 
     def _cells_for_bed(self) -> None:
         block = self._kind.placed(self._parts.ground(), None)
-        self._parts.cutting.change("make cells for the bed", turn=block.turn, x=block.x, y=block.y, z=block.z)
+        self._parts.cutting.change(tr("make cells for the bed"), turn=block.turn, x=block.x, y=block.y, z=block.z)
 
     def _stagger(self) -> None:
         """T-junctions instead of crossings, which hold better when they are glued."""
         cut = self._parts.desk.cut
         if isinstance(cut, BlockCut):
             low, high = turned_box(*self._parts.desk.box, cut.turn.rotation)
-            self._parts.cutting.change("stagger the cells", y=staggered(cut, float(low[1]), float(high[1])))
+            self._parts.cutting.change(tr("stagger the cells"), y=staggered(cut, float(low[1]), float(high[1])))
 
 
 def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
@@ -148,7 +150,7 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
         return {**others, **walls_as(axis, (walls,))}
 
     def field(axis: int) -> Field:
-        return Field(f"Parts {'XYZ'[axis]}", "How many equal parts along this axis of the cut.", "",
+        return Field(tr("Parts {n}", n='XYZ'[axis]), tr("How many equal parts along this axis of the cut."), "",
                      lambda cut: max(len(walls) for walls in cut.walls(axis)) + 1, partial(update, axis), 1,
                      MOST_WALLS + 1)  # fmt: skip
 
@@ -173,7 +175,8 @@ def _wall_fields(cut: BlockCut) -> list[Field]:
         def moved(one: BlockCut, wanted: float) -> Update:
             return walls_as(axis, (tuple(sorted(replaced(one.walls(axis)[0], k, wanted))),))
 
-        return Field(f"Wall {'XYZ'[axis]}{k + 1}", "Where this wall stands, on the cut's own axis.", "mm",
+        return Field(tr("Wall {n}{k}", n='XYZ'[axis], k=k + 1), tr("Where this wall stands, on the cut's own axis."),
+                     "mm",
                      lambda one: one.walls(axis)[0][k], moved)  # fmt: skip
 
     through = [(axis, cut.walls(axis)[0]) for axis in range(3) if len(cut.walls(axis)) == 1]

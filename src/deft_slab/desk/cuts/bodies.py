@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.cuts import BodiesCut
+from ...core.words import tr
 from .fields import Field
 from .ground import Ground
 from .kind import Box, OnDesk
@@ -13,8 +14,8 @@ from .outlines import Floats
 
 class BodiesOnDesk(OnDesk[BodiesCut]):
     kind = "bodies"
-    word = "Bodies"
-    tip = "What was separate in the file becomes pieces."
+    word = tr("Bodies")
+    tip = tr("What was separate in the file becomes pieces.")
     rank = 8
 
     def placed(self, ground: Ground, at: Floats | None) -> BodiesCut:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...core.cuts import BoxCut
 from ...core.documents import triple
+from ...core.words import tr
 from .ground import Ground
 from .kind import Box, PlacedOnDesk
 from .outlines import Floats, box_edges
@@ -11,8 +12,8 @@ from .outlines import Floats, box_edges
 
 class BoxOnDesk(PlacedOnDesk[BoxCut]):
     kind = "box"
-    word = "Box"
-    tip = "What lies in one free box."
+    word = tr("Box")
+    tip = tr("What lies in one free box.")
     rank = 3
 
     def placed(self, ground: Ground, at: Floats | None) -> BoxCut:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...core.tilt import Tilt
+from ...core.words import tr
 
 Update = dict[str, Any]
 
@@ -42,15 +43,15 @@ def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Fi
 
 def _turned(words: str, axis: tuple[float, float, float]) -> Field:
     """A turn on top of the present one; the field shows 0 again after it."""
-    return Field(words, "Turns it further by so much about this axis of the model.", "°", lambda cut: 0.0,
+    return Field(words, tr("Turns it further by so much about this axis of the model."), "°", lambda cut: 0.0,
                  lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)  # fmt: skip
 
 
-_TURNS = [_turned(f"Turn about {name}", axis) for name, axis in
+_TURNS = [_turned(tr("Turn about {name}", name=name), axis) for name, axis in
           (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]  # fmt: skip
 PLACED = [
-    *triple_fields("centre", "Middle", "Its middle, on the model's axes."),
-    *triple_fields("half", "Half size", "Half its size along its own axis.", 1e-3),
+    *triple_fields("centre", tr("Middle"), tr("Its middle, on the model's axes.")),
+    *triple_fields("half", tr("Half size"), tr("Half its size along its own axis."), 1e-3),
     *_TURNS,
 ]
 """Of a box somewhere on the model."""
@@ -63,8 +64,8 @@ def region_fields() -> list[Field]:
         return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
 
     return [
-        Field("Creases of", "Where the region ends: at edges that bend by so much.", "°",
+        Field(tr("Creases of"), tr("Where the region ends: at edges that bend by so much."), "°",
               lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
-        Field("Farthest", "From where it was picked; 0: as far as it goes.", "mm",
+        Field(tr("Farthest"), tr("From where it was picked; 0: as far as it goes."), "mm",
               lambda cut: cut.region.reach, changed("reach"), 0),
     ]  # fmt: skip

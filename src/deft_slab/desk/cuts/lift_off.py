@@ -5,19 +5,20 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.cuts import LiftOffCut
+from ...core.words import tr
 from .fields import Field, region_fields
 from .ground import Ground
 from .kind import Box, OnDesk
 from .outlines import Floats
 
-_POCKET = Field("Pocket", "How deep it sits in the body; 0: a flat back on its foot.", "mm",
+_POCKET = Field(tr("Pocket"), tr("How deep it sits in the body; 0: a flat back on its foot."), "mm",
                 lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
 
 
 class LiftOffOnDesk(OnDesk[LiftOffCut]):
     kind = "lift-off"
-    word = "Lift-off"
-    tip = "A raised ornament taken off at its foot: click it."
+    word = tr("Lift-off")
+    tip = tr("A raised ornament taken off at its foot: click it.")
     rank = 6
     pointed = "cut lift-off"
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QVBoxLayout
 from ...core.cuts import Move, PatchCut
 from ...core.documents import triple
 from ...core.marking import Stroke
+from ...core.words import tr
 from ..state.marker import MEANINGS
 from ..widgets.number import NumberField
 from ..widgets.parts import button, label, row
@@ -22,16 +23,17 @@ _GRIPS = 14
 """Places of the border that can be dragged."""
 _FIRST = 0.4
 """Of how far a picked region goes otherwise, that of a new patch."""
-_DEPTH = Field("Depth", "Less: nearer to the patch, a thinner piece. More: deeper into the body.", "%",
+_DEPTH = Field(tr("Depth"), tr("Less: nearer to the patch, a thinner piece. More: deeper into the body."), "%",
                lambda cut: 100 * cut.depth, lambda cut, value: {"depth": value / 100}, -90, 90, 10)  # fmt: skip
-_FLAT = Field("Flat middle", "How much of the face is made flat, around its middle, so that the piece can lie on it.",
+_FLAT = Field(tr("Flat middle"), tr("How much of the face is made flat, around its middle, so that the piece can lie "
+                                    "on it."),
               "%", lambda cut: 100 * cut.flat, lambda cut, value: {"flat": value / 100}, 0, 90, 10)  # fmt: skip
 
 
 class PatchOnDesk(OnDesk[PatchCut]):
     kind = "patch"
-    word = "Patch"
-    tip = "What you mark comes off along a smooth face: click a region of the surface, then mark more or less."
+    word = tr("Patch")
+    tip = tr("What you mark comes off along a smooth face: click a region of the surface, then mark more or less.")
     rank = 7
     pointed = "cut patch"
 
@@ -50,7 +52,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
         return np.empty((0, 2, 3))
 
     def grips(self, cut: PatchCut, box: Box, seam: Floats) -> dict[str, Floats]:
-        return {f"border {n}": place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
+        return {tr("border {n}", n=n): place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
 
     def pulled(self, cut: PatchCut, pull: Pull) -> Update:
         """The border goes through the place: what lies around where it was is marked as far as there, or no more."""
@@ -82,24 +84,29 @@ class PatchTools(Tools[PatchCut]):
         self.ways = {
             kind: button(words, tip, partial(self._begin, kind), checkable=True, role="small")
             for kind, words, tip in (
-                ("cut brush", "Brush …", "Drag over the surface: what you brush belongs to the patch."),
-                ("cut region", "Region …", "Click: the smooth surface around, up to creases, belongs to the patch."),
+                ("cut brush", tr("Brush …"), tr("Drag over the surface: what you brush belongs to the patch.")),
+                (
+                    "cut region",
+                    tr("Region …"),
+                    tr("Click: the smooth surface around, up to creases, belongs to the patch."),
+                ),
             )
         }
-        self.less = button("Rub out", "What you brush or click belongs to the body instead.", self._rub,
+        self.less = button(tr("Rub out"), tr("What you brush or click belongs to the body instead."), self._rub,
                            checkable=True, role="small")  # fmt: skip
-        self.reach = NumberField.named("mm", "Reach of the patch's brush", "Radius of the brush.", low=0.1, high=1000,
+        self.reach = NumberField.named("mm", tr("Reach of the patch's brush"), tr("Radius of the brush."), low=0.1,
+                                       high=1000,
                                        step=1)  # fmt: skip
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         column.addLayout(row(*self.ways.values(), self.less, 1))
         self.marks = QComboBox()
-        self.marks.setAccessibleName("Marks that the patch takes")
-        self.marks.setToolTip("Takes what is marked in Tilt > Faces as the patch.")
+        self.marks.setAccessibleName(tr("Marks that the patch takes"))
+        self.marks.setToolTip(tr("Takes what is marked in Tilt > Faces as the patch."))
         self.marks.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.marks.activated.connect(self._take_marks)
-        column.addLayout(row(label("Brush reach"), self.reach, 1))
-        column.addLayout(row(label("Take what is marked"), self.marks, 1))
-        column.addWidget(label("Drag the dots of its border to move it.", "faint", wrap=True))
+        column.addLayout(row(label(tr("Brush reach")), self.reach, 1))
+        column.addLayout(row(label(tr("Take what is marked")), self.marks, 1))
+        column.addWidget(label(tr("Drag the dots of its border to move it."), "faint", wrap=True))
         for signal in (self._pointing.changed, self._marker.changed):
             signal.connect(self._show_pointing)
 
@@ -118,7 +125,7 @@ class PatchTools(Tools[PatchCut]):
             Stroke.of(scale.region(mark)) for mark in plan.marks if mark.meaning == meaning
         )  # fmt: skip
         if strokes:
-            self._cutting.change("take marks as a patch", strokes=strokes)
+            self._cutting.change(tr("take marks as a patch"), strokes=strokes)
 
     def _show_pointing(self) -> None:
         for kind, way in self.ways.items():
@@ -130,9 +137,9 @@ class PatchTools(Tools[PatchCut]):
         self._show_pointing()
         found = list(dict.fromkeys(mark.meaning for mark in self._desk.plan.marks))
         self.marks.clear()
-        self.marks.addItem("choose …" if found else "nothing yet", "")
+        self.marks.addItem(tr("choose …") if found else tr("nothing yet"), "")
         for meaning in found:
-            self.marks.addItem(f"every {MEANINGS[meaning]}", meaning)
+            self.marks.addItem(tr("all {meanings}", meanings=MEANINGS[meaning][0]), meaning)
         self.marks.setEnabled(bool(found))
 
 

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from ...core.cuts import BoxReach, OutlineReach, PatchCut, PieceReach, RegionReach, StraightCut
 from ...core.documents import Triple, triple
 from ...core.marking import Stroke
+from ...core.words import tr
 from ..state.cutting import Cutting
 from ..state.desk import Desk
 from ..state.marker import Marker
@@ -105,7 +106,7 @@ class Placing(QObject):
         if len(self.line) >= (3 if closed else 2):
             self._put(ON_DESK["bent"], None, closes=closed)
         else:
-            self._desk.told.emit("A line needs two points, a loop three.\nClick more of them on the model.")
+            self._desk.told.emit(tr("A line needs two points, a loop three.\nClick more of them on the model."))
         self.line = np.empty((0, 3))
 
     # a patch
@@ -114,7 +115,7 @@ class Placing(QObject):
         """A further stroke of the selected patch."""
         cut = self._desk.cut
         if isinstance(cut, PatchCut):
-            did = "mark less of a patch" if stroke.erase else "mark more of a patch"
+            did = tr("mark less of a patch") if stroke.erase else tr("mark more of a patch")
             self._cutting.change(did, strokes=(*cut.strokes, stroke))
 
     def _mark_region(self, number: int, facet: int, place: Floats) -> None:
@@ -133,16 +134,16 @@ class Placing(QObject):
             normal = np.array(cut.normal)
             middle = middle + (cut.offset - float(normal @ middle)) * normal
         if kind == "all":
-            self._cutting.change("let a cut go through everything", reach=None)
+            self._cutting.change(tr("let a cut go through everything"), reach=None)
         elif kind == "piece" and desk.piece is not None:
             if not desk.pieces_up_to_date:
                 desk.failed.emit(being_made())
                 return
             sides = tuple(side for side in desk.piece.sides if side.cut != cut.id)
-            self._cutting.change("bound a cut by a piece", reach=PieceReach(sides=sides) if sides else None)
+            self._cutting.change(tr("bound a cut by a piece"), reach=PieceReach(sides=sides) if sides else None)
         elif kind == "box":
             box = BoxReach(centre=triple(middle), half=triple(0.5 * half))
-            self._cutting.change("bound a cut by a box", reach=box)
+            self._cutting.change(tr("bound a cut by a box"), reach=box)
         elif kind == "region":
             self._pointing.begin("cut reach")
         elif kind == "outline":
@@ -153,7 +154,7 @@ class Placing(QObject):
         self._pointing.end()
         ground = self.ground()
         reach = RegionReach(region=ground.region_at(place), margin=max(0.01 * ground.diagonal, 0.5))
-        self._cutting.change("bound a cut by a region", reach=reach)
+        self._cutting.change(tr("bound a cut by a region"), reach=reach)
 
     def end_outline(self) -> None:
         """Bounds the selected cut by the outline that was clicked, as it is seen."""
@@ -161,7 +162,7 @@ class Placing(QObject):
         self._pointing.end()
         self.line = np.empty((0, 3))
         if len(line) < 3:
-            self._desk.told.emit("An outline needs three points.\nClick more of them on the model.")
+            self._desk.told.emit(tr("An outline needs three points.\nClick more of them on the model."))
             return
         reach = OutlineReach(points=tuple(triple(one) for one in line), view=self.view)
-        self._cutting.change("bound a cut by an outline", reach=reach)
+        self._cutting.change(tr("bound a cut by an outline"), reach=reach)

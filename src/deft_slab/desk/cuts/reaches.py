@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach
+from ...core.words import tr
 from .fields import Field, Update, replaced
 from .outlines import Floats, box_edges, ring
 
@@ -13,12 +14,12 @@ def reach_words(cut: Cut) -> str:
     """What a cut reaches, in words."""
     match cut.reach:
         case None:
-            return "goes through everything"
+            return tr("goes through everything")
         case BoxReach():
-            return "only within a box"
+            return tr("only within a box")
         case RegionReach():
-            return "only around a region"
-    return "only in its piece" if cut.reach.kind == "piece" else "only within an outline"
+            return tr("only around a region")
+    return tr("only in its piece") if cut.reach.kind == "piece" else tr("only within an outline")
 
 
 def reach_fields(cut: Cut) -> list[Field]:
@@ -30,13 +31,14 @@ def reach_fields(cut: Cut) -> list[Field]:
                 moved = replaced(getattr(one.reach, name), k, value)
                 return {"reach": one.reach.model_copy(update={name: moved}) if one.reach is not None else None}
 
-            return Field(f"{words} {'XYZ'[k]}", "Of the box that the cut stays in.", "mm",
+            return Field(f"{words} {'XYZ'[k]}", tr("Of the box that the cut stays in."), "mm",
                          lambda one: getattr(one.reach, name)[k], changed, low)  # fmt: skip
 
-        return [*(field("centre", "Reach middle", k, -1e5) for k in range(3)),
-                *(field("half", "Reach half", k, 1e-3) for k in range(3))]  # fmt: skip
+        return [*(field("centre", tr("Reach middle"), k, -1e5) for k in range(3)),
+                *(field("half", tr("Reach half"), k, 1e-3) for k in range(3))]  # fmt: skip
     if isinstance(cut.reach, RegionReach):
-        margin = Field("Reach margin", "How far around the region the cut goes.", "mm", lambda one: one.reach.margin,
+        margin = Field(tr("Reach margin"), tr("How far around the region the cut goes."), "mm",
+                       lambda one: one.reach.margin,
                        lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},
                        1e-3, 1000)  # fmt: skip
         return [margin]

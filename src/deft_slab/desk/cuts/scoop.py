@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QComboBox
 
 from ...core.cuts import ScoopCut
 from ...core.documents import triple
+from ...core.words import tr
 from ..state.cutting import Cutting
 from ..widgets.parts import row
 from .fields import Field, region_fields
@@ -15,15 +16,15 @@ from .kind import Box, Parts, PlacedOnDesk, Tools
 from .outlines import Floats
 
 _ROUND = 48
-_SHAPES = {"ball": "ball", "round-ended": "round-ended sleeve"}
-_MARGIN = Field("Margin", "How far it goes around the region.", "mm", lambda cut: cut.margin,
+_SHAPES = {"ball": tr("ball"), "round-ended": tr("round-ended sleeve")}
+_MARGIN = Field(tr("Margin"), tr("How far it goes around the region."), "mm", lambda cut: cut.margin,
                 lambda cut, value: {"margin": value}, 1e-3, 1000)  # fmt: skip
 
 
 class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     kind = "scoop"
-    word = "Scoop"
-    tip = "A dish or sleeve around a feature: click where."
+    word = tr("Scoop")
+    tip = tr("A dish or sleeve around a feature: click where.")
     rank = 5
     pointed = "cut scoop"
 
@@ -51,9 +52,9 @@ class ScoopTools(Tools[ScoopCut]):
         self.shape = QComboBox()
         for name, words in _SHAPES.items():
             self.shape.addItem(words, name)
-        self.shape.setAccessibleName("Shape of the scoop")
-        self.shape.setToolTip("A dish, or a sleeve with round ends.")
-        self.shape.activated.connect(lambda n: cutting.change("reshape a scoop", shape=self.shape.itemData(n)))
+        self.shape.setAccessibleName(tr("Shape of the scoop"))
+        self.shape.setToolTip(tr("A dish, or a sleeve with round ends."))
+        self.shape.activated.connect(lambda n: cutting.change(tr("reshape a scoop"), shape=self.shape.itemData(n)))
         beside = row(self.shape)
         beside.setContentsMargins(0, 0, 0, 0)
         self.setLayout(beside)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 from ...core import text
 from ...core.cuts import StraightCut
 from ...core.documents import triple
+from ...core.words import tr, tr_in
 from ..look import palette
 from ..state.cut_search import CutSearch
 from ..state.cutting import Cutting
@@ -26,8 +27,8 @@ from .outlines import Floats
 
 class StraightOnDesk(OnDesk[StraightCut]):
     kind = "straight"
-    word = "Straight"
-    tip = "A flat cut through the middle; move it by its handles or by figures."
+    word = tr("Straight")
+    tip = tr("A flat cut through the middle; move it by its handles or by figures.")
     rank = 1
 
     def placed(self, ground: Ground, at: Floats | None) -> StraightCut:
@@ -55,45 +56,49 @@ class StraightTools(Tools[StraightCut]):
         column.setSpacing(6)
         self.chart = SweepChart()
         self.chart.moved.connect(self._try_offset)
-        self.chart.released.connect(lambda: self._desk.settle("move a cut"))
+        self.chart.released.connect(lambda: self._desk.settle(tr("move a cut")))
         self.chart.hovered.connect(self._on_hovered)
         column.addWidget(self.chart)
         self._here = label("", "faint", wrap=True)
         column.addWidget(self._here)
         self.place = NumberField("mm", low=-1e5, high=1e5, step=1.0, decimals=2)
-        self.place.setAccessibleName("Place")
-        self.place.setToolTip("Distance from where the cut would first touch the model.")
+        self.place.setAccessibleName(tr("Place"))
+        self.place.setToolTip(tr("Distance from where the cut would first touch the model."))
         self.place.committed.connect(self._set_place)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, 1000)
-        self.slider.setAccessibleName("Place along the model")
-        self.slider.setToolTip("Slide the cut through the model; figures follow.")
+        self.slider.setAccessibleName(tr("Place along the model"))
+        self.slider.setToolTip(tr("Slide the cut through the model; figures follow."))
         self.slider.sliderMoved.connect(self._slide)
-        self.slider.sliderReleased.connect(lambda: self._desk.settle("move a cut"))
+        self.slider.sliderReleased.connect(lambda: self._desk.settle(tr("move a cut")))
         self.slider.actionTriggered.connect(self._slider_stepped)
         self.share = NumberField("%", low=0, high=100, step=1, decimals=1)
-        self.share.setAccessibleName("Place in percent")
-        self.share.setToolTip("The same as a share of the way through the model.")
+        self.share.setAccessibleName(tr("Place in percent"))
+        self.share.setToolTip(tr("The same as a share of the way through the model."))
         self.share.committed.connect(self._set_share)
-        column.addLayout(row(label("Place"), self.slider, self.share, self.place))
+        column.addLayout(row(label(tr("Place")), self.slider, self.share, self.place))
         self.lean = NumberField("°", low=0, high=180, step=5, decimals=1)
-        self.lean.setAccessibleName("Lean")
-        self.lean.setToolTip("0° is a level cut, 90° an upright one.")
+        self.lean.setAccessibleName(tr("Lean"))
+        self.lean.setToolTip(tr("0° is a level cut, 90° an upright one."))
         self.lean.committed.connect(lambda _: self._set_angles())
         self.facing = NumberField("°", low=-360, high=360, step=5, decimals=1)
-        self.facing.setAccessibleName("Facing")
-        self.facing.setToolTip("The way an upright or leaning cut faces, counted from the bed's width.")
+        self.facing.setAccessibleName(tr("Facing"))
+        self.facing.setToolTip(tr("The way an upright or leaning cut faces, counted from the bed's width."))
         self.facing.committed.connect(lambda _: self._set_angles())
         self.middle = button(
-            "To the middle", "Moves the cut to the middle of the model along its direction.", self._to_middle,
+            tr("To the middle"), tr("Moves the cut to the middle of the model along its direction."), self._to_middle,
             role="small",
         )  # fmt: skip
         for field in (self.place, self.lean, self.facing):
             field.setFixedWidth(86)
         self.share.setFixedWidth(70)
-        column.addLayout(row(label("Lean"), self.lean, label("Facing"), self.facing, 1))
-        self.turn = button("Turn it …", "Maps the support against two turns of this cut; click in the map to turn it.",
-                           self._search.ask_turned, role="small")  # fmt: skip
+        column.addLayout(row(label(tr("Lean")), self.lean, label(tr("Facing")), self.facing, 1))
+        self.turn = button(
+            tr("Turn it …"),
+            tr("Maps the support against two turns of this cut; click in the map to turn it."),
+            self._search.ask_turned,
+            role="small",
+        )
         column.addLayout(row(self.middle, self.turn, 1))
         self.angles = AngleMap()
         self.angles.chosen.connect(self._search.take_turned)
@@ -125,7 +130,7 @@ class StraightTools(Tools[StraightCut]):
     def _set_place(self, place: float) -> None:
         if self._cut is not None:
             low, _ = self._extent(np.array(self._cut.normal))
-            self._cutting.change("move a cut", offset=low + place)
+            self._cutting.change(tr("move a cut"), offset=low + place)
 
     def _slide(self, tick: int) -> None:
         if self._cut is not None:
@@ -135,12 +140,12 @@ class StraightTools(Tools[StraightCut]):
     def _slider_stepped(self, _action: int) -> None:
         if not self.slider.isSliderDown():  # by key or by a click beside the handle
             self._slide(self.slider.sliderPosition())
-            self._desk.settle("move a cut")
+            self._desk.settle(tr("move a cut"))
 
     def _set_share(self, percent: float) -> None:
         if self._cut is not None:
             low, high = self._extent(np.array(self._cut.normal))
-            self._cutting.change("move a cut", offset=low + percent / 100 * (high - low))
+            self._cutting.change(tr("move a cut"), offset=low + percent / 100 * (high - low))
 
     def _set_angles(self) -> None:
         cut = self._cut
@@ -152,12 +157,12 @@ class StraightTools(Tools[StraightCut]):
         before, after = self._extent(old), self._extent(normal)
         share = (cut.offset - before[0]) / max(before[1] - before[0], 1e-9)
         offset = after[0] + share * (after[1] - after[0])
-        self._cutting.change("turn a cut", normal=tuple(normal.tolist()), offset=offset)
+        self._cutting.change(tr("turn a cut"), normal=tuple(normal.tolist()), offset=offset)
 
     def _to_middle(self) -> None:
         if self._cut is not None:
             low, high = self._extent(np.array(self._cut.normal))
-            self._cutting.change("move a cut", offset=(low + high) / 2)
+            self._cutting.change(tr("move a cut"), offset=(low + high) / 2)
 
     def _on_hovered(self, words: str) -> None:
         self._here.setText(words or self._sweep_words())
@@ -179,17 +184,17 @@ class StraightTools(Tools[StraightCut]):
             self.chart.show_sweep(np.empty(0), 0.0, (), (), np.empty(0, np.bool_))
         else:
             curves = (
-                Curve("support", sweep.support, palette.SUPPORT, text.volume),
-                Curve("seen", sweep.sight, palette.FAINT, text.mm, dashed=True),
-                Curve("cut", sweep.area, palette.TEAL, text.area),
-                Curve("longest side", sweep.largest, palette.AMBER, text.mm, dashed=True),
+                Curve(tr("support"), sweep.support, palette.SUPPORT, text.volume),
+                Curve(tr("seen"), sweep.sight, palette.FAINT, text.mm, dashed=True),
+                Curve(tr_in("its area", "cut"), sweep.area, palette.TEAL, text.area),
+                Curve(tr("longest side"), sweep.largest, palette.AMBER, text.mm, dashed=True),
             )
             self.chart.show_sweep(sweep.offsets, cut.offset, curves, sweep.valleys, ~sweep.fits)
         self._here.setText(self._sweep_words())
         self._show_angles()
 
     def _say_angles(self, words: str) -> None:
-        self._angle.setText(words or "Support by two turns of this cut, up to 30° each way. Cross: as it is.")
+        self._angle.setText(words or tr("Support by two turns of this cut, up to 30° each way. Cross: as it is."))
 
     def _show_angles(self) -> None:
         found = self._search.turned
@@ -200,7 +205,7 @@ class StraightTools(Tools[StraightCut]):
         def said(n: int, k: int) -> str:
             support, sight = text.volume(float(found.support[n, k])), text.mm(float(found.sight[n, k]))
             turns = f"{found.degrees[n]:+.0f}°, {found.degrees[k]:+.0f}°"
-            return f"{turns}: ≈ support {support}, seam in sight {sight}."
+            return tr("{turns}: ≈ support {support}, seam in sight {sight}.", turns=turns, support=support, sight=sight)
 
         self.angles.show_angles(found.degrees, found.support, said)
         self._say_angles("")
@@ -210,10 +215,11 @@ class StraightTools(Tools[StraightCut]):
         if sweep is None or cut is None:
             return ""
         k = int(np.argmin(np.abs(sweep.offsets - cut.offset)))
-        fits = "both fit" if sweep.fits[k] else "a side does not fit"
-        return (
-            f"≈ Longest side {text.mm(float(sweep.largest[k]))}, {fits}. ▾ best places along this direction; "
-            "amber foot: a side does not fit."
+        fits = tr("both fit") if sweep.fits[k] else tr("a side does not fit")
+        return tr(
+            "≈ Longest side {length}, {fits}. ▾ best places along this direction; amber foot: a side does not fit.",
+            length=text.mm(float(sweep.largest[k])),
+            fits=fits,
         )
 
 

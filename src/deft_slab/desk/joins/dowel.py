@@ -6,13 +6,14 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...core.joins import DowelJoin
+from ...core.words import tr
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Where, nearest_rod
 
 DEPTHS = [
-    Field("Into first", "How deep the hole goes into the first piece.", "mm", lambda join: join.depth_first,
+    Field(tr("Into first"), tr("How deep the hole goes into the first piece."), "mm", lambda join: join.depth_first,
           lambda join, value: {"depth_first": value}, 0.3, 500, 0.5),
-    Field("Into second", "How deep the hole goes into the second piece.", "mm", lambda join: join.depth_second,
+    Field(tr("Into second"), tr("How deep the hole goes into the second piece."), "mm", lambda join: join.depth_second,
           lambda join, value: {"depth_second": value}, 0.3, 500, 0.5),
 ]  # fmt: skip
 """Of what has a hole in each piece."""
@@ -21,8 +22,8 @@ DEPTHS = [
 class DowelOnDesk(JoinOnDesk[DowelJoin]):
     kind = "dowel hole"
     place = 3
-    word = "Dowel"
-    adds = "Adds a hole in both pieces, on one axis, for a rod, a nail or an end of filament."
+    word = tr("Dowel")
+    adds = tr("Adds a hole in both pieces, on one axis, for a rod, a nail or an end of filament.")
 
     def new(self, where: Where) -> DowelJoin:
         thick = min((one for one in where.stock if one >= 0.4 * where.width), default=max(where.stock, default=3.0))
@@ -30,7 +31,8 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
 
     def fields(self, join: DowelJoin) -> list[Field]:
         return [
-            Field("Rod", "Diameter of the rod; the hole is wider by the clearance and the printer's allowance.", "mm",
+            Field(tr("Rod"), tr("Diameter of the rod; the hole is wider by the clearance and the printer's "
+                                "allowance."), "mm",
                   lambda one: one.diameter, lambda one, value: {"diameter": value}, 0.3, 100, 0.25),
             *DEPTHS,
         ]  # fmt: skip

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from ...core.joins import GlueJoin
+from ...core.words import tr
 from .kind import JoinOnDesk, Where
 
 
 class GlueOnDesk(JoinOnDesk[GlueJoin]):
     kind = "glue"
     place = 9
-    word = "Glue"
-    adds = "Leaves the contact as it is, on purpose: it is no longer listed as one without a join."
+    word = tr("Glue")
+    adds = tr("Leaves the contact as it is, on purpose: it is no longer listed as one without a join.")
 
     def new(self, where: Where) -> GlueJoin:
         return GlueJoin(**where.place)

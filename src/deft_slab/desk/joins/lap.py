@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...core.joins import LapJoin, other
+from ...core.words import tr
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
 
@@ -10,13 +11,13 @@ from .kind import JoinOnDesk, Switch, Where
 class LapOnDesk(JoinOnDesk[LapJoin]):
     kind = "lap"
     place = 4
-    word = "Lap"
-    adds = "Adds a stepped rim: half of the wall stands over on one piece, and is left out of the other."
+    word = tr("Lap")
+    adds = tr("Adds a stepped rim: half of the wall stands over on one piece, and is left out of the other.")
     switches = (
-        Switch(lambda join: "Other piece", "Has the rim stand over on the other piece.",
+        Switch(lambda join: tr("Other piece"), tr("Has the rim stand over on the other piece."),
                lambda join: {"carrier": other(join.carrier)}),
-        Switch(lambda join: "Outer half" if join.half == "inner" else "Inner half",
-               "Which half of the wall stands over: the inner one hides, the outer one guides.",
+        Switch(lambda join: tr("Outer half") if join.half == "inner" else tr("Inner half"),
+               tr("Which half of the wall stands over: the inner one hides, the outer one guides."),
                lambda join: {"half": "outer" if join.half == "inner" else "inner"}),
     )  # fmt: skip
 
@@ -24,5 +25,5 @@ class LapOnDesk(JoinOnDesk[LapJoin]):
         return LapJoin(**where.place)
 
     def fields(self, join: LapJoin) -> list[Field]:
-        return [Field("Height", "How far the rim stands over.", "mm", lambda one: one.height,
+        return [Field(tr("Height"), tr("How far the rim stands over."), "mm", lambda one: one.height,
                       lambda one, value: {"height": value}, 0.3, 50, 0.5)]  # fmt: skip

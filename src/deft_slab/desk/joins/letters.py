@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...core.joins import LettersJoin
+from ...core.words import tr
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Where
 
@@ -13,17 +14,18 @@ from .kind import JoinOnDesk, Where
 class LettersOnDesk(JoinOnDesk[LettersJoin]):
     kind = "letters"
     place = 8
-    word = "Letter"
-    adds = "Sinks a letter into both faces, so that pieces are not mixed up."
+    word = tr("Letter")
+    adds = tr("Sinks a letter into both faces, so that pieces are not mixed up.")
 
     def new(self, where: Where) -> LettersJoin:
         return LettersJoin(**where.place, text_first="A", text_second="A", height=max(min(where.width, 6.0), 3.2))
 
     def fields(self, join: LettersJoin) -> list[Field]:
         return [
-            Field("Height", "Of a capital.", "mm", lambda one: one.height, lambda one, value: {"height": value},
+            Field(tr("Height"), tr("Of a capital."), "mm", lambda one: one.height, lambda one, value: {"height": value},
                   1, 100, 0.5),
-            Field("Depth", "How deep it is sunk.", "mm", lambda one: one.depth, lambda one, value: {"depth": value},
+            Field(tr("Depth"), tr("How deep it is sunk."), "mm", lambda one: one.depth, lambda one,
+                  value: {"depth": value},
                   0.2, 10, 0.1),
         ]  # fmt: skip
 

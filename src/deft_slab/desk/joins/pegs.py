@@ -6,33 +6,34 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...core.joins import KeyJoin, LooseKeyJoin, Peg, other
+from ...core.words import tr
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
 
 _LOW = 0.6
 _SIZE = [
-    Field("Width", "Across, at the contact.", "mm", lambda join: join.width,
+    Field(tr("Width"), tr("Across, at the contact."), "mm", lambda join: join.width,
           lambda join, value: {"width": value}, _LOW, 500, 0.5),
-    Field("Height", "From the contact to its tip.", "mm", lambda join: join.height,
+    Field(tr("Height"), tr("From the contact to its tip."), "mm", lambda join: join.height,
           lambda join, value: {"height": value}, 0.3, 200, 0.5),
-    Field("Draft", "How much its sides lean from the way in, so that it frees itself as it is drawn out.", "°",
+    Field(tr("Draft"), tr("How much its sides lean from the way in, so that it frees itself as it is drawn out."), "°",
           lambda join: join.draft, lambda join, value: {"draft": value}, 0, 45, 1),
-    Field("Tip edge", "Radius of the rounded edge of its tip.", "mm", lambda join: join.rounding,
+    Field(tr("Tip edge"), tr("Radius of the rounded edge of its tip."), "mm", lambda join: join.rounding,
           lambda join, value: {"rounding": value}, 0, 20, 0.25),
 ]  # fmt: skip
 _LENGTH = [
-    Field("Length", "Along, at the contact.", "mm", lambda join: join.length,
+    Field(tr("Length"), tr("Along, at the contact."), "mm", lambda join: join.length,
           lambda join, value: {"length": value}, _LOW, 500, 0.5),
-    Field("Corner", "Radius of its corners; more than the draft takes off over the height.", "mm",
+    Field(tr("Corner"), tr("Radius of its corners; more than the draft takes off over the height."), "mm",
           lambda join: join.corner, lambda join, value: {"corner": value}, 0.1, 100, 0.25),
 ]  # fmt: skip
 
 
 _INSET = [
-    Field("Drawn in", "How far its outline lies within that of the contact.", "mm", lambda join: join.inset,
+    Field(tr("Drawn in"), tr("How far its outline lies within that of the contact."), "mm", lambda join: join.inset,
           lambda join, value: {"inset": value}, 0, 200, 0.5),
 ]  # fmt: skip
-_NEXT = {"round": "Make it long", "rectangle": "Follow the outline", "contact": "Make it round"}
+_NEXT = {"round": tr("Make it long"), "rectangle": tr("Follow the outline"), "contact": tr("Make it round")}
 
 
 def _other_outline(join: Peg) -> Mapping[str, Any]:
@@ -46,7 +47,7 @@ def _other_outline(join: Peg) -> Mapping[str, Any]:
 
 
 _OUTLINE = Switch(lambda join: _NEXT[join.outline],
-                  "Round, a rectangle with rounded corners, or the outline of the contact drawn in.",
+                  tr("Round, a rectangle with rounded corners, or the outline of the contact drawn in."),
                   _other_outline)  # fmt: skip
 
 
@@ -69,14 +70,14 @@ class _PegOnDesk:
 class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
     kind = "key"
     place = 1
-    word = "Key"
-    adds = "Adds a key on one piece and its socket in the other."
+    word = tr("Key")
+    adds = tr("Adds a key on one piece and its socket in the other.")
     switches = (
-        Switch(lambda join: "Other piece", "Puts the key on the other piece, and its socket into this one.",
+        Switch(lambda join: tr("Other piece"), tr("Puts the key on the other piece, and its socket into this one."),
                lambda join: {"carrier": other(join.carrier), "ridges": ()}),
         _OUTLINE,
-        Switch(lambda join: "Flat socket" if join.roofed else "Roofed socket",
-               "Whether the socket ends in a roof that prints without support over a base, or flat.",
+        Switch(lambda join: tr("Flat socket") if join.roofed else tr("Roofed socket"),
+               tr("Whether the socket ends in a roof that prints without support over a base, or flat."),
                lambda join: {"roofed": not join.roofed}),
     )  # fmt: skip
 
@@ -87,12 +88,12 @@ class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
 class LooseKeyOnDesk(_PegOnDesk, JoinOnDesk[LooseKeyJoin]):
     kind = "loose key"
     place = 2
-    word = "Loose key"
-    adds = "Adds a socket in both pieces, and a key that is printed apart: both contact faces can lie on the bed."
+    word = tr("Loose key")
+    adds = tr("Adds a socket in both pieces, and a key that is printed apart: both contact faces can lie on the bed.")
     switches = (
         _OUTLINE,
-        Switch(lambda join: "Flat sockets" if join.roofed_first else "Roofed sockets",
-               "Whether its sockets end in roofs that print without support over a base, or flat.",
+        Switch(lambda join: tr("Flat sockets") if join.roofed_first else tr("Roofed sockets"),
+               tr("Whether its sockets end in roofs that print without support over a base, or flat."),
                lambda join: {"roofed_first": not join.roofed_first, "roofed_second": not join.roofed_first}),
     )  # fmt: skip
 

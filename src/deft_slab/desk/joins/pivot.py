@@ -6,23 +6,31 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...core.joins import PivotJoin, other
+from ...core.words import tr
 from ..cuts.fields import Field
 from .dowel import DEPTHS
 from .kind import JoinOnDesk, Switch, Where, nearest_rod
 
 _ANGLES = [
-    Field("Turns back", "How far the second piece is to turn, against the right hand about its axis.", "°",
+    Field(tr("Turns back"), tr("How far the second piece is to turn, against the right hand about its axis."), "°",
           lambda join: join.turns_back, lambda join, value: {"turns_back": value}, 0, 180, 5),
-    Field("Turns on", "How far the second piece is to turn, along the right hand about its axis.", "°",
+    Field(tr("Turns on"), tr("How far the second piece is to turn, along the right hand about its axis."), "°",
           lambda join: join.turns_on, lambda join, value: {"turns_on": value}, 0, 180, 5),
 ]  # fmt: skip
-_PIN = Field("Pin", "Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's "
-             "allowance.", "mm", lambda join: join.pin, lambda join, value: {"pin": value}, 0.3, 100,
-             0.25)  # fmt: skip
+_PIN = Field(
+    tr("Pin"),
+    tr("Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's allowance."),
+    "mm",
+    lambda join: join.pin,
+    lambda join, value: {"pin": value},
+    0.3,
+    100,
+    0.25,
+)
 _LEAVES = [
-    Field("Span", "Of all leaves together, along the pin.", "mm", lambda join: join.span,
+    Field(tr("Span"), tr("Of all leaves together, along the pin."), "mm", lambda join: join.span,
           lambda join, value: {"span": value}, 2, 500, 1),
-    Field("Radius", "Of the leaves, around the pin.", "mm", lambda join: join.radius_of_leaves,
+    Field(tr("Radius"), tr("Of the leaves, around the pin."), "mm", lambda join: join.radius_of_leaves,
           lambda join, value: {"radius_of_leaves": value}, 1, 200, 0.5),
 ]  # fmt: skip
 
@@ -38,17 +46,28 @@ def _other_form(join: PivotJoin) -> Mapping[str, Any]:
 class PivotOnDesk(JoinOnDesk[PivotJoin]):
     kind = "pivot"
     place = 7
-    word = "Pivot"
-    adds = "Adds a joint that moves: a pin in a hole, and faces apart. Dry fit turns it and says what it meets."
+    word = tr("Pivot")
+    adds = tr("Adds a joint that moves: a pin in a hole, and faces apart. Dry fit turns it and says what it meets.")
     switches = (
-        Switch(lambda join: "As a swivel" if join.form == "knuckle" else "As a knuckle",
-               "About the way of the contact, as a head turns on its neck; or about an axis across it, as a lid on its "
-               "hinge.", _other_form),
-        Switch(lambda join: "Other piece", "Takes the room that turning needs from the other piece.",
-               lambda join: {"carrier": other(join.carrier)}),
-        Switch(lambda join: "3 leaves" if join.leaves == 2 else "2 leaves", "Of a knuckle: in turn on both pieces.",
-               lambda join: {"leaves": 5 - join.leaves}),
-    )  # fmt: skip
+        Switch(
+            lambda join: tr("As a swivel") if join.form == "knuckle" else tr("As a knuckle"),
+            tr(
+                "About the way of the contact, as a head turns on its neck; or about an axis across "
+                "it, as a lid on its hinge."
+            ),
+            _other_form,
+        ),
+        Switch(
+            lambda join: tr("Other piece"),
+            tr("Takes the room that turning needs from the other piece."),
+            lambda join: {"carrier": other(join.carrier)},
+        ),
+        Switch(
+            lambda join: tr("3 leaves") if join.leaves == 2 else tr("2 leaves"),
+            tr("Of a knuckle: in turn on both pieces."),
+            lambda join: {"leaves": 5 - join.leaves},
+        ),
+    )
 
     def new(self, where: Where) -> PivotJoin:
         pin = nearest_rod(where.stock, 0.3 * where.width, 3.0)

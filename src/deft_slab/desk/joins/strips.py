@@ -3,28 +3,40 @@
 from __future__ import annotations
 
 from ...core.joins import BandJoin, SplintJoin
+from ...core.words import tr
 from ..cuts.fields import Field
 from .kind import JoinOnDesk, Switch, Where
 
 _SIZE = [
-    Field("Width", "Across the seam.", "mm", lambda join: join.width, lambda join, value: {"width": value}, 1, 500, 1),
-    Field("Thickness", "From the face towards the surface to the one away from it.", "mm",
+    Field(tr("Width"), tr("Across the seam."), "mm", lambda join: join.width, lambda join, value: {"width": value}, 1,
+          500, 1),
+    Field(tr("Thickness"), tr("From the face towards the surface to the one away from it."), "mm",
           lambda join: join.thickness, lambda join, value: {"thickness": value}, 0.4, 50, 0.2),
 ]  # fmt: skip
-_PARTS = Field("Parts", "How many each line of it is printed in.", "", lambda join: join.parts,
+_PARTS = Field(tr("Parts"), tr("How many each line of it is printed in."), "", lambda join: join.parts,
                lambda join, value: {"parts": round(value)}, 1, 24, 1)  # fmt: skip
-_GIRTH = Field("Girth", "Measured with a tape around the printed parts at the seam; 0: as the parts are to be. The "
-               "band is made larger or smaller by as much as that is off.", "mm", lambda join: join.girth or 0.0,
-               lambda join, value: {"girth": value if value > 1 else None}, 0, 20_000, 1)  # fmt: skip
-_NEXT = {"seam": "As a ring", "axis": "As a cap", "spot": "Along the seam"}
+_GIRTH = Field(
+    tr("Girth"),
+    tr(
+        "Measured with a tape around the printed parts at the seam; 0: as the parts are to "
+        "be. The band is made larger or smaller by as much as that is off."
+    ),
+    "mm",
+    lambda join: join.girth or 0.0,
+    lambda join, value: {"girth": value if value > 1 else None},
+    0,
+    20_000,
+    1,
+)
+_NEXT = {"seam": tr("As a ring"), "axis": tr("As a cap"), "spot": tr("Along the seam")}
 _FOLLOWS = {"seam": "axis", "axis": "spot", "spot": "seam"}
 
 
 class SplintOnDesk(JoinOnDesk[SplintJoin]):
     kind = "splint"
     place = 5
-    word = "Splint"
-    adds = "Adds a strip on the inside, across the seam, that is printed apart and glued to both pieces."
+    word = tr("Splint")
+    adds = tr("Adds a strip on the inside, across the seam, that is printed apart and glued to both pieces.")
 
     def new(self, where: Where) -> SplintJoin:
         return SplintJoin(**where.place)
@@ -36,13 +48,18 @@ class SplintOnDesk(JoinOnDesk[SplintJoin]):
 class BandOnDesk(JoinOnDesk[BandJoin]):
     kind = "band"
     place = 6
-    word = "Band"
-    adds = "Adds a strip, a ring or a cap over the seam on the outside, that is printed apart."
+    word = tr("Band")
+    adds = tr("Adds a strip, a ring or a cap over the seam on the outside, that is printed apart.")
     switches = (
-        Switch(lambda join: _NEXT[join.follows],
-               "Along the seam, in a ring of one radius around it, or as a round cap over the place of the seam that "
-               "is nearest to its own.", lambda join: {"follows": _FOLLOWS[join.follows]}),
-    )  # fmt: skip
+        Switch(
+            lambda join: _NEXT[join.follows],
+            tr(
+                "Along the seam, in a ring of one radius around it, or as a round cap over the place "
+                "of the seam that is nearest to its own."
+            ),
+            lambda join: {"follows": _FOLLOWS[join.follows]},
+        ),
+    )
 
     def new(self, where: Where) -> BandJoin:
         return BandJoin(**where.place)

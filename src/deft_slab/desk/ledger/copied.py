@@ -6,6 +6,7 @@ import csv
 import io
 
 from ...core import text
+from ...core.words import tr
 from .model import COLUMNS, Column, LedgerModel, cell_text
 
 _UNITS = {text.area: "mm2", text.volume: "mm3", text.mm: "mm", text.wall: "mm", text.hours: "s", text.grams: "g"}
@@ -15,7 +16,7 @@ _UNITS = {text.area: "mm2", text.volume: "mm3", text.mm: "mm", text.wall: "mm", 
 def as_text(model: LedgerModel) -> str:
     """What is shown, with tabs between columns, which tables take apart again."""
     columns = _shown(model)
-    lines = [["choice", *(column.title for column in columns)]]
+    lines = [[tr("choice"), *(column.name for column in columns)]]
     lines += [[row.name, *(cell_text(column, row) for column in columns)] for row in model.rows]
     return "".join("\t".join(line) + "\n" for line in lines)
 

@@ -14,13 +14,17 @@ from ...core.checked import LayerTotals
 from ...core.handoff.job import PrintJob
 from ...core.outcome import Totals
 from ...core.plan import Plan
+from ...core.words import term, tr
 from ..meanings import hover
 from ..state.desk import WHOLE, Entry
 from ..whole import DeskState
 
 Index = QModelIndex | QPersistentModelIndex
-COMPARED = "all compare with it"
-_TIPS = {None: "The plan on the bed.", WHOLE: "The model whole, as it stood in its file. Click to put it on the bed."}
+COMPARED = tr("all compare with it")
+_TIPS = {
+    None: tr("The plan on the bed."),
+    WHOLE: tr("The model whole, as it stood in its file. Click to put it on the bed."),
+}
 
 
 @dataclass(frozen=True)
@@ -46,6 +50,11 @@ class Column:
     in_job: bool = True
 
     @property
+    def name(self) -> str:
+        """Its title in the language of the user."""
+        return tr(self.title)
+
+    @property
     def hover(self) -> str:
         """What is said where the pointer rests on it."""
         return hover(self.title, self.tip)
@@ -63,49 +72,60 @@ class Column:
 
 
 COLUMNS: tuple[Column, ...] = (
-    Column("pieces", "Printable parts.", lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
-    Column("overhang", "Facets past the threshold that do not rest on the bed.",
+    Column(term("pieces"), tr("Printable parts."), lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
+    Column(term("overhang"), tr("Facets past the threshold that do not rest on the bed."),
            lambda t: t.overhang_area_mm2, text.area),
-    Column("support", "Space between overhangs and what is below them, all pieces.",
+    Column(term("support"), tr("Space between overhangs and what is below them, all pieces."),
            lambda t: t.support_volume_mm3, text.volume),
-    Column("hard to reach", "Support where hardly a ray gets out.", lambda t: t.support_inside_mm3, text.volume,
+    Column(term("hard to reach"), tr("Support where hardly a ray gets out."), lambda t: t.support_inside_mm3,
+           text.volume,
            exact_only=True, in_job=False),
-    Column("touched", "Supported surface, and what support stands on.", lambda t: t.touched_area_mm2, text.area,
+    Column(term("touched"), tr("Supported surface, and what support stands on."), lambda t: t.touched_area_mm2,
+           text.area,
            in_job=False),
-    Column("on show", "Touched surface on show faces.", lambda t: t.show_scar_mm2, text.area,
+    Column(term("on show"), tr("Touched surface on show faces."), lambda t: t.show_scar_mm2, text.area,
            tells=lambda t: t.show_scar_mm2 > 0),
-    Column("seam in sight", "Seam, weighted by how much of it is seen from all sides.",
+    Column(term("seam in sight"), tr("Seam, weighted by how much of it is seen from all sides."),
            lambda t: t.seam_in_sight_mm, text.mm, exact_only=True),
-    Column("cut area", "Area to glue.", lambda t: t.cut_area_mm2, text.area),
-    Column("joined", "Contacts with a join that holds, of all.", lambda t: t.joined, lambda v: f"{v:.0f}", best="",
+    Column(term("cut area"), tr("Area to glue."), lambda t: t.cut_area_mm2, text.area),
+    Column(term("joined"), tr("Contacts with a join that holds, of all."), lambda t: t.joined, lambda v: f"{v:.0f}",
+           best="",
            bar=False, tells=lambda t: t.joined > 0),
-    Column("thinnest", "Thinnest wall around any join.", lambda t: t.least_wall_mm, text.wall, best="more", bar=False,
+    Column(term("thinnest"), tr("Thinnest wall around any join."), lambda t: t.least_wall_mm, text.wall, best="more",
+           bar=False,
            tells=lambda t: math.isfinite(t.least_wall_mm), in_job=False),
-    Column("base kept", "Of what all pieces rest on the bed with, without joins; a key or a socket there takes of it.",
+    Column(term("base kept"), tr("Of what all pieces rest on the bed with, without joins; a key or a socket there "
+                                 "takes of it."),
            lambda t: t.base_kept, lambda v: f"{100 * v:.0f} %", best="more", bar=False, tells=lambda t: t.joined > 0,
            in_job=False),
-    Column("islands", "Parts of layers that begin in the air and that nothing holds; known once Check was opened.",
+    Column(term("islands"), tr("Parts of layers that begin in the air and that nothing holds; known once Check was "
+                               "opened."),
            lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
-    Column("largest cup", "The largest area that closed-in air has in any layer; known once Check was opened.",
+    Column(term("largest cup"), tr("The largest area that closed-in air has in any layer; known once Check was "
+                                   "opened."),
            lambda t: 0.0, text.area, bar=False, of_layers=lambda layers: layers.cup_mm2, resin_only=True),
-    Column("posts", "Support posts that stand, all pieces.", lambda t: t.scar.posts, lambda v: f"{v:.0f}", bar=False,
+    Column(term("posts"), tr("Support posts that stand, all pieces."), lambda t: t.scar.posts, lambda v: f"{v:.0f}",
+           bar=False,
            tells=lambda t: t.scar.posts > 0),
-    Column("scar in sight", "What support touches, weighted by how much of it is seen on the assembled prop.",
+    Column(term("scar in sight"), tr("What support touches, weighted by how much of it is seen on the assembled prop."),
            lambda t: t.scar.sight, text.area, exact_only=True),
-    Column("tallest", "Height of the tallest piece on the bed.", lambda t: t.tallest_mm, text.mm, bar=False),
-    Column("time", "Estimated from the profile: pieces in turn on filament, all at once on resin.",
+    Column(term("tallest"), tr("Height of the tallest piece on the bed."), lambda t: t.tallest_mm, text.mm, bar=False),
+    Column(term("time"), tr("Estimated from the profile: pieces in turn on filament, all at once on resin."),
            lambda t: t.print_seconds, text.hours, bar=False, in_job=False),
-    Column("material", "Estimated from the profile: walls, infill and support on filament, all of it on resin.",
+    Column(term("material"), tr("Estimated from the profile: walls, infill and support on filament, all of it on "
+                                "resin."),
            lambda t: t.material_g, text.grams, bar=False),
-    Column("beds", "Beds that all pieces and copies take.", lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
+    Column(term("beds"), tr("Beds that all pieces and copies take."), lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
            exact_only=True, of_work=lambda work: len(work.beds)),
-    Column("job", "All beds, one after the other; of both printers together.", lambda t: 0.0, text.hours, bar=False,
+    Column(term("job"), tr("All beds, one after the other; of both printers together."), lambda t: 0.0, text.hours,
+           bar=False,
            exact_only=True, of_work=lambda work: work.seconds),
-    Column("cost", "Of material and hours, with the profile's share for prints that fail; in your own currency.",
-           lambda t: 0.0, lambda v: f"{v:,.2f}", exact_only=True, of_work=lambda work: work.cost),
-    Column("sit flat", "Pieces that sit flat, of all.", lambda t: t.flat_pieces / t.pieces, lambda v: "",
+    Column(term("cost"), tr("Of material and hours, with the profile's share for prints that fail; in your own "
+                            "currency."),
+           lambda t: 0.0, text.money, exact_only=True, of_work=lambda work: work.cost),
+    Column(term("sit flat"), tr("Pieces that sit flat, of all."), lambda t: t.flat_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
-    Column("fit", "Pieces that fit the printer, of all.", lambda t: t.fitting_pieces / t.pieces, lambda v: "",
+    Column(term("fit"), tr("Pieces that fit the printer, of all."), lambda t: t.fitting_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
 )  # fmt: skip
 
@@ -134,18 +154,18 @@ def cell_text(column: Column, row: Row) -> str:
         return "…"
     totals = row.entry.totals
     if column.title == "sit flat":
-        return f"{totals.flat_pieces} of {totals.pieces}"
+        return tr("{flat_pieces} of {pieces}", flat_pieces=totals.flat_pieces, pieces=totals.pieces)
     if column.title == "joined":
-        return f"{totals.joined} of {totals.contacts}" if totals.contacts else "–"
+        return tr("{joined} of {contacts}", joined=totals.joined, contacts=totals.contacts) if totals.contacts else "–"
     if column.title == "fit":
-        return f"{totals.fitting_pieces} of {totals.pieces}"
+        return tr("{fitting_pieces} of {pieces}", fitting_pieces=totals.fitting_pieces, pieces=totals.pieces)
     about = "≈ " if row.approximate and column.title != "pieces" else ""
     return about + column.shown(value)
 
 
 def _read_aloud(column: Column, row: Row) -> str:
     """A figure with what it is, as a screen reader says it."""
-    return f"{column.title} {cell_text(column, row)}"
+    return f"{column.name} {cell_text(column, row)}"
 
 
 class LedgerModel(QAbstractTableModel):
@@ -183,7 +203,7 @@ class LedgerModel(QAbstractTableModel):
         """What is said under the name of a row."""
         pinned = self._state.project.pinned
         if key == WHOLE:
-            return "whole" if pinned else COMPARED
+            return tr("whole") if pinned else COMPARED
         return COMPARED if key == pinned else ""
 
     def _bed_row(self) -> Row:
@@ -192,11 +212,12 @@ class LedgerModel(QAbstractTableModel):
             live, before = state.live, state.entry(state.plan)
             # until there are figures of what is moved there are none: those from before are of something else
             shown = Entry(live.outcome.totals, before.picture if before else None, None) if live else None
-            note = "cannot be measured so" if state.live_problem else "being moved"
-            return Row(None, "On the bed now", note, state.draft, shown, live is not None)
+            note = tr("cannot be measured so") if state.live_problem else tr("being moved")
+            return Row(None, tr("On the bed now"), note, state.draft, shown, live is not None)
         same = next((name for _, name, plan in state.compared if plan == state.plan), "")
         return Row(
-            None, "On the bed now", f"same as “{same}”" if same else "not kept", state.plan, state.entry(state.plan),
+            None, tr("On the bed now"), tr("same as “{same}”", same=same) if same else tr("not kept"), state.plan,
+            state.entry(state.plan),
             layers=state.checking.totals(state.plan),
         )  # fmt: skip
 
@@ -252,9 +273,9 @@ class LedgerModel(QAbstractTableModel):
         if orientation != Qt.Orientation.Horizontal:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
-            return "Choices" if section == 0 else COLUMNS[section - 1].title
+            return tr("Choices") if section == 0 else COLUMNS[section - 1].name
         if role == Qt.ItemDataRole.ToolTipRole:
-            return "One row for each way to tilt and cut." if section == 0 else COLUMNS[section - 1].hover
+            return tr("One row for each way to tilt and cut.") if section == 0 else COLUMNS[section - 1].hover
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if section == 0 else Qt.AlignmentFlag.AlignRight
             return int(side | Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap)
@@ -272,7 +293,7 @@ class LedgerModel(QAbstractTableModel):
             return row.name
         if role == Qt.ItemDataRole.ToolTipRole:
             if index.column() == 0:
-                return _TIPS.get(row.choice, "Click to bring this choice back to the bed.")
+                return _TIPS.get(row.choice, tr("Click to bring this choice back to the bed."))
             return COLUMNS[index.column() - 1].hover
         return None
 

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.words import tr
 from ..look import palette
 from ..state.desk import WHOLE
 from ..whole import DeskState
@@ -140,7 +141,7 @@ class _Table(QTableView):
         self.setModel(model)
         self._painter = _Painter(model)
         self.setItemDelegate(self._painter)
-        self.setAccessibleName("Ledger of choices")
+        self.setAccessibleName(tr("Ledger of choices"))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
@@ -214,12 +215,12 @@ class _Table(QTableView):
     def copy_text(self) -> None:
         """Copies the table as it is shown."""
         QGuiApplication.clipboard().setText(as_text(self._rows))
-        self._state.told.emit("Copied the table.")
+        self._state.told.emit(tr("Copied the table."))
 
     def copy_csv(self) -> None:
         """Copies the figures of the table."""
         QGuiApplication.clipboard().setText(as_csv(self._rows))
-        self._state.told.emit("Copied the figures of the table.")
+        self._state.told.emit(tr("Copied the figures of the table."))
 
     def _menu(self, at: QPoint) -> None:
         index = self.indexAt(at)
@@ -228,14 +229,14 @@ class _Table(QTableView):
             return
         self.setCurrentIndex(index)
         menu = QMenu(self)
-        menu.addAction("Bring back to the bed", lambda: self._state.choosing.bring_back(choice))
+        menu.addAction(tr("Bring back to the bed"), lambda: self._state.choosing.bring_back(choice))
         if choice != WHOLE:
-            menu.addAction("Rename", self.rename_current)
+            menu.addAction(tr("Rename"), self.rename_current)
         pinned = self._state.project.pinned == choice
         menu.addAction(
-            "Stop comparing with this one" if pinned else "Compare the others with this one", self.pin_current
+            tr("Stop comparing with this one") if pinned else tr("Compare the others with this one"), self.pin_current
         )
-        menu.addAction("Remove", self.remove_current)
+        menu.addAction(tr("Remove"), self.remove_current)
         menu.exec(self.viewport().mapToGlobal(at))
 
 
@@ -249,23 +250,27 @@ class Ledger(QWidget):
         self._state = state
         self.model = LedgerModel(state)
         self.table = _Table(state, self.model)
-        self._empty = label("Open a model; what each way to tilt and cut it costs is compared here.", "faint")
+        self._empty = label(tr("Open a model; what each way to tilt and cut it costs is compared here."), "faint")
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 1, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.table, 1)
         column.addWidget(self._empty, 1)
-        keep = button("Keep what is on the bed as a choice  (Ctrl+K)", "Adds a row to the ledger.", state.choosing.keep)
-        pin = button("Pin", "Compares the other rows with the selected one (P).", self.table.pin_current)
-        rename = button("Rename", "Renames the selected choice (F2).", self.table.rename_current)
-        remove = button("Remove", "Takes the selected row out of the ledger (Delete).", self.table.remove_current)
+        keep = button(
+            tr("Keep what is on the bed as a choice  (Ctrl+K)"), tr("Adds a row to the ledger."), state.choosing.keep
+        )
+        pin = button(tr("Pin"), tr("Compares the other rows with the selected one (P)."), self.table.pin_current)
+        rename = button(tr("Rename"), tr("Renames the selected choice (F2)."), self.table.rename_current)
+        remove = button(
+            tr("Remove"), tr("Takes the selected row out of the ledger (Delete)."), self.table.remove_current
+        )
         self._buttons = (keep, pin, rename, remove)
-        self.copy = button("Copy", "Copies the table as it is shown, to be pasted elsewhere (Ctrl+C).",
+        self.copy = button(tr("Copy"), tr("Copies the table as it is shown, to be pasted elsewhere (Ctrl+C)."),
                            self.table.copy_text)  # fmt: skip
-        self.copy_csv = button("Copy as CSV", "Copies the figures with all their digits, units in the head.",
+        self.copy_csv = button(tr("Copy as CSV"), tr("Copies the figures with all their digits, units in the head."),
                                self.table.copy_csv)  # fmt: skip
-        self.whole = button("As it came", "Puts the model as it came back into the ledger.",
+        self.whole = button(tr("As it came"), tr("Puts the model as it came back into the ledger."),
                             lambda: state.choosing.show_whole(shown=True))  # fmt: skip
         for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")
@@ -293,12 +298,12 @@ class Ledger(QWidget):
             part.setEnabled(there)
         alone = there and not self._state.project.choices
         self._advice.setText(
-            "Keep a choice, then change something: both stand here with their figures." if alone else ""
+            tr("Keep a choice, then change something: both stand here with their figures.") if alone else ""
         )
         chosen = self.table.current_choice
         for part in self._buttons[1:]:
             part.setEnabled(chosen is not None)
         self._buttons[2].setEnabled(chosen not in (None, WHOLE))
         pinned = chosen is not None and self._state.project.pinned == chosen
-        self._buttons[1].setText("Unpin" if pinned else "Pin")
+        self._buttons[1].setText(tr("Unpin") if pinned else tr("Pin"))
         self.whole.setVisible(there and not self._state.project.whole)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 
+from ...core.words import tr
 from ..state.pointing import ON_BED
 from ..whole import DeskState
 from .camera import VIEWS, Camera
@@ -60,7 +61,7 @@ class BedView(SceneView):
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The bed")
+        self.setAccessibleName(tr("The bed"))
         self._hover_at = QPointF()
         self._hover_timer = QTimer(self)
         self._hover_timer.setSingleShot(True)
@@ -136,7 +137,7 @@ class BedView(SceneView):
 
     @property
     def waiting_words(self) -> str:
-        return "" if self.awake or self._state.is_open else "Getting the bed ready …"
+        return "" if self.awake or self._state.is_open else tr("Getting the bed ready …")
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
         paint_ink(painter, picture, ink_of(self._state, self.showing, scene), self.grab_of_cut.held)

@@ -1,4 +1,4 @@
-"""The bed itself: ruled sheets with mm numbers, and the room above them where something does not fit into it."""
+"""The bed itself: ruled sheets with numbers, and the room above them where something does not fit into it."""
 
 from __future__ import annotations
 
@@ -9,8 +9,11 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core import text
+from ...core.habits import MM_IN_AN_INCH, inches
 from ...core.outcome import Piece
 from ...core.printer import Printer
+from ...core.words import tr
 from ..look import palette
 from ..look.palette import colour
 from .things import Lines, Mesh, Thing
@@ -25,7 +28,7 @@ _SHEET = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
 _RULED = -0.12
 """mm: the lines lie a little under what stands on the bed, and over the sheet."""
 _LARGE = 600.0
-"""mm: a larger bed is ruled every 50 and 100 mm."""
+"""mm: a larger bed is ruled in wider steps."""
 _MARGIN = 40.0
 """mm that an endless bed is drawn beyond what lies on it."""
 
@@ -63,19 +66,22 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[st
     coarse: list[list[list[float]]] = []
     numbers: list[Said] = []
     for number, (start, x, y, endless) in enumerate(ruled):
-        step = 50.0 if max(x, y) > _LARGE else 10.0
+        large, unit = max(x, y) > _LARGE, MM_IN_AN_INCH if inches() else 1.0
+        step = ((2.0 if large else 0.5) if inches() else (50.0 if large else 10.0)) * unit
         sheets += [[start, 0, -0.15], [start + x, 0, -0.15], [start + x, y, -0.15], [start, y, -0.15]]
-        for at in np.arange(0.0, x + 0.1, step):
-            (coarse if at % (5 * step) == 0 else fine).append([[start + at, 0, _RULED], [start + at, y, _RULED]])
-        for at in np.arange(0.0, y + 0.1, step):
-            (coarse if at % (5 * step) == 0 else fine).append([[start, at, _RULED], [start + x, at, _RULED]])
-        named = "mm" if len(ruled) == 1 else f"mm · bed {number + 1}"
+        for n, at in enumerate(np.arange(0.0, x + 0.1, step)):
+            (fine if n % 5 else coarse).append([[start + at, 0, _RULED], [start + at, y, _RULED]])
+        for n, at in enumerate(np.arange(0.0, y + 0.1, step)):
+            (fine if n % 5 else coarse).append([[start, at, _RULED], [start + x, at, _RULED]])
+        named = text.unit() if len(ruled) == 1 else tr("{unit} · bed {number}", unit=text.unit(), number=number + 1)
         numbers.append((np.array([start + x / 2, -24.0, 0.0]), named))
-        numbers += [(np.array([start + at, -8.0, 0.0]), f"{at:.0f}") for at in np.arange(0, x + 1, 5 * step)]
-        numbers += [(np.array([start + x + 9.0, at, 0.0]), f"{at:.0f}") for at in np.arange(5 * step, y + 1, 5 * step)]
+        numbers += [(np.array([start + at, -8.0, 0.0]), text.plain(at / unit)) for at in np.arange(0, x + 1, 5 * step)]
+        numbers += [
+            (np.array([start + x + 9.0, at, 0.0]), text.plain(at / unit)) for at in np.arange(5 * step, y + 1, 5 * step)
+        ]
         if endless:
             far = [start + x / 2, y + 14.0, 0.0] if endless == "y" else [start + x + 40.0, y / 2, 0.0]
-            numbers.insert(0, (np.array(far), "goes on without end"))
+            numbers.insert(0, (np.array(far), tr("goes on without end")))
     faces = np.concatenate([_SHEET + 4 * number for number in range(len(ruled))])
     things: dict[str, Thing] = {
         "bed sheet": Mesh(np.array(sheets), faces, colour(colours[0]), lit=False),
@@ -107,9 +113,9 @@ def too_large(
         middle = (low + high) / 2
         wide, deep, tall = piece.fit.over
         if tall:
-            said.append((np.array([middle[0], middle[1], high[2]]), f"{tall:.1f} mm too high"))
+            said.append((np.array([middle[0], middle[1], high[2]]), tr("{tall} too high", tall=text.length(tall, 1))))
         if wide:
-            said.append((np.array([high[0], middle[1], middle[2]]), f"{wide:.1f} mm too wide"))
+            said.append((np.array([high[0], middle[1], middle[2]]), tr("{wide} too wide", wide=text.length(wide, 1))))
         if deep:
-            said.append((np.array([middle[0], high[1], middle[2]]), f"{deep:.1f} mm too deep"))
+            said.append((np.array([middle[0], high[1], middle[2]]), tr("{deep} too deep", deep=text.length(deep, 1))))
     return Lines(np.array(edges), colour(palette.AMBER), 1.5), tuple(said)

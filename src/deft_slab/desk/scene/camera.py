@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.words import term
+
 Floats = NDArray[np.float64]
 
 OPENING = 26.0
@@ -104,8 +106,9 @@ class Camera:
 
 
 VIEWS = {
-    "From the front corner": (-62.0, 17.0), "From the front": (-90.0, 4.0), "From the right": (0.0, 4.0),
-    "From the back": (90.0, 4.0), "From the left": (180.0, 4.0), "From above": (-90.0, 89.0),
-    "From below": (-62.0, -28.0),
+    term("From the front corner"): (-62.0, 17.0), term("From the front"): (-90.0, 4.0), term("From the right"): (0.0,
+            4.0),
+    term("From the back"): (90.0, 4.0), term("From the left"): (180.0, 4.0), term("From above"): (-90.0, 89.0),
+    term("From below"): (-62.0, -28.0),
 }  # fmt: skip
 """Azimuth and elevation of the ready views."""

@@ -24,6 +24,7 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
+from ...core.words import tr
 from .camera import OPENING, Camera
 from .things import Colour, Lines, Mesh, Pose, Thing
 
@@ -179,7 +180,7 @@ class Canvas:
         pixels = vtkUnsignedCharArray()
         self._window.GetPixelData(0, 0, width - 1, height - 1, 1, pixels, 0)
         if self._errors:
-            raise SceneError("The 3D view could not be drawn.")
+            raise SceneError(tr("The 3D view could not be drawn."))
         return np.asarray(vtk_to_numpy(pixels).reshape(height, width, 3))
 
     def close(self) -> None:

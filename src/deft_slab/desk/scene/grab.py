@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
+from ...core.words import tr
 from ..cuts import Pull, on_desk
 from ..whole import DeskState
 from .handles import REACH, STEP, CutFrame, angle_about, handles, leaned, moved_along
@@ -70,7 +71,7 @@ class Grab:
         """Ends a drag, which becomes a step; whether there was one."""
         held = self.drop()
         if held and self._state.draft is not None:
-            self._state.settle("turn a cut" if held in ("lean", "swing") else "move a cut")
+            self._state.settle(tr("turn a cut") if held in ("lean", "swing") else tr("move a cut"))
         return bool(held)
 
     def drop(self) -> str:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter
 
 from ...core.tilt import Tilt, between
+from ...core.words import tr
 from ..look import palette
 from ..state.marker import BRUSHES
 from ..whole import DeskState
@@ -76,7 +77,7 @@ class Hand(QObject):
         if self._knob:
             self._knob = ""
             if self._state.draft is not None:
-                self._state.settle(f"turn by {self.pull.around or self.pull.lean:g}°")
+                self._state.settle(tr("turn by {value:g}°", value=self.pull.around or self.pull.lean))
             return True
         if self._brushed is not None:
             self._brushed = None

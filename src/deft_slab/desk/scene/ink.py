@@ -13,6 +13,7 @@ from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
 from ...core.tilt import turned_box
+from ...core.words import tr
 from ..cuts import on_desk
 from ..cuts.reaches import reach_outline
 from ..look import palette
@@ -86,7 +87,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     post = state.posting.post if state.step == "Check" and not scene.standing else None
     if post is not None and state.selected_piece < len(scene.placed):
         at = scene.placed[state.selected_piece].pose.of(np.array(post.at))
-        ink.flags.append(Flag(at, f"post {post.id[1:]}", palette.MADDER))
+        ink.flags.append(Flag(at, tr("post {id}", id=post.id[1:]), palette.MADDER))
     if showing.sizing:
         boxes = [one.box for one in scene.placed]
         ink.dimensions = np.min([low for low, _ in boxes], axis=0), np.max([high for _, high in boxes], axis=0)
@@ -153,7 +154,7 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
     if len(points) > 1:
         ends = np.stack([points[:-1], points[1:]], axis=1)
         ink.strokes.append(Stroke(ends, rgb(palette.MADDER), 2.0, through=True))
-    ink.points.update({f"point {n}": point for n, point in enumerate(points)})
+    ink.points.update({tr("point {n}", n=n): point for n, point in enumerate(points)})
 
 
 def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
@@ -202,11 +203,16 @@ def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) ->
     if state.step != "Cut" or not scene.standing or state.draft is not None:
         return
     for report in outcome.cuts.values():
-        flags: list[tuple[Any, str]] = [(place, f"crumb, {size:.1f} mm") for size, place in report.crumbs[:_MOST_FLAGS]]
-        flags += [(one.place, f"{one.kind}, {one.least:.2f} mm") for one in report.thin[:_MOST_FLAGS]]
+        flags: list[tuple[Any, str]] = [
+            (place, tr("crumb, {size}", size=text.length(size, 1))) for size, place in report.crumbs[:_MOST_FLAGS]
+        ]
+        flags += [
+            (one.place, tr("{kind}, {least}", kind=one.kind, least=text.length(one.least, 2)))
+            for one in report.thin[:_MOST_FLAGS]
+        ]
         if report.bridges:
             ink.dots.append((scene.model.of(np.array([one.place for one in report.bridges])), palette.AMBER))
-            flags.append((report.middle_of_bridge.place, "a bridge is left here"))
+            flags.append((report.middle_of_bridge.place, tr("a bridge is left here")))
         ink.flags.extend(
             Flag(scene.model.of(np.array(place)), words, palette.AMBER, always=False) for place, words in flags
         )
@@ -246,7 +252,13 @@ def _add_vents(ink: Ink, state: DeskState, scene: Scene) -> None:
         missed = report is not None and bool(report.problem)
         chosen = vent.id == state.hollowing.vent
         colour = palette.AMBER if missed else palette.MADDER if chosen else palette.INK
-        words = f"vent {number}, misses" if missed else f"vent {number}" if chosen else str(number)
+        words = (
+            tr("vent {number}, misses", number=number)
+            if missed
+            else tr("vent {number}", number=number)
+            if chosen
+            else str(number)
+        )
         ink.flags.append(Flag(at, words, colour))
 
 
@@ -254,17 +266,18 @@ def found_words(found: Found) -> str:
     """A few words for something that was found, as on a flag."""
     match found:
         case Island():
-            return f"island, {text.small_area(found.area)}"
+            return tr("island, {area}", area=text.small_area(found.area))
         case Pocket():
-            return f"{'void' if found.trapped else 'cup'}, {text.area(found.area)}"
+            area = text.area(found.area)
+            return tr("void, {area}", area=area) if found.trapped else tr("cup, {area}", area=area)
         case Jump():
-            return f"jump, {text.area(found.growth)} more"
+            return tr("jump, {area} more", area=text.area(found.growth))
         case Neck():
-            return f"neck, {text.small_area(found.area)}"
+            return tr("neck, {area}", area=text.small_area(found.area))
         case Groove():
-            return f"groove, {text.mm(found.length)} of seam"
+            return tr("groove, {length} of seam", length=text.mm(found.length))
         case ThinWall():
-            return f"{found.least:.2f} mm thin"
+            return tr("{least} thin", least=text.length(found.least, 2))
     return found.word
 
 
@@ -276,7 +289,11 @@ def _add_rooms(ink: Ink, showing: Showing, scene: Scene) -> None:
             ink.dots.append((scene.model.of(shown), palette.MADDER))
         if room.clearance is not None:
             fine = room.clearance >= 0
-            words = f"{room.clearance:.1f} mm of air" if fine else f"{-room.clearance:.1f} mm inside"
+            words = (
+                tr("{clearance} of air", clearance=text.length(room.clearance, 1))
+                if fine
+                else tr("{value} inside", value=text.length(-room.clearance, 1))
+            )
             ink.flags.append(Flag(scene.model.of(room.at), words, palette.TEAL if fine else palette.MADDER))
 
 

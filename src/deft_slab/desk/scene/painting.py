@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QRegion
 
+from ...core import text
 from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading
@@ -108,7 +109,7 @@ def paint_dimensions(painter: QPainter, picture: Picture, low: Floats, high: Flo
         across = np.array([-along[1], along[0]]) / length * 4
         for end_point in (a, b):
             painter.drawLine(end_point - QPointF(*across), end_point + QPointF(*across))
-        words = f"{np.linalg.norm(np.subtract(end, start)):.1f} mm"
+        words = text.length(float(np.linalg.norm(np.subtract(end, start))), 1)
         metrics = QFontMetricsF(painter.font())
         width, height = metrics.horizontalAdvance(words) + 8, metrics.height() + 2
         middle = (a + b) / 2

@@ -14,6 +14,7 @@ from PySide6.QtCore import QLineF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from ...core.tilt import Tilt
+from ...core.words import tr, tr_in
 from ..look import palette
 from .camera import Camera
 from .handles import angle_about
@@ -33,7 +34,10 @@ _TURN_STEP = 15.0
 _START = -60.0
 """Degrees on the bed of the mark that turns it around."""
 _X, _Z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
-_SIDES = ("right", "back right", "back", "back left", "left", "front left", "front", "front right")
+_SIDES = (
+    tr("right"), tr("back right"), tr("back"), tr("back left"), tr_in("a side", "left"), tr("front left"), tr("front"),
+    tr("front right"),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -61,8 +65,8 @@ class Pull:
     @property
     def words(self) -> str:
         if self.around:
-            return f"around {self.around:+.1f}°".replace("-", "−")
-        return f"leaning {self.lean:.1f}° to the {_SIDES[round(self.side / 45.0) % 8]}"
+            return tr("around {around:+.1f}°", around=self.around).replace("-", "−")
+        return tr("leaning {lean:.1f}° to the {sides}", lean=self.lean, sides=_SIDES[round(self.side / 45.0) % 8])
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,5 +147,5 @@ def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pu
         painter.drawEllipse(place, _KNOB, _KNOB)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if grabbed:
-        rest = "pull to lean it" if grabbed == "lean" else "pull to turn it around"
+        rest = tr("pull to lean it") if grabbed == "lean" else tr("pull to turn it around")
         paint_flag(painter, places[grabbed], pull.words if pull else rest, palette.MADDER, picture.size)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from ...core.plan import Plan
+from ...core.words import tr
 from ..requests import FindAlike
 from .desk import Desk
 
@@ -44,4 +45,4 @@ class Alike(QObject):
 
         # whatever printer they are judged by, the pieces are the same
         desk.ask("map:alike", FindAlike(plan, desk.printer), done=done, failed=lambda _: None,
-                 still=lambda: desk.plan == plan, label="Comparing the pieces")  # fmt: skip
+                 still=lambda: desk.plan == plan, label=tr("Comparing the pieces"))  # fmt: skip

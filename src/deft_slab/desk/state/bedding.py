@@ -15,6 +15,7 @@ from ...core.handoff.wished import Handed, Wished
 from ...core.lying import BedsBy
 from ...core.plan import Plan
 from ...core.printer import Printer
+from ...core.words import tr, tr_many
 from ..handoff_requests import BedsFound, Deliver, DrawSheet, NestBeds, ShareOut, SheetPages
 from .desk import Desk
 
@@ -93,7 +94,7 @@ class Bedding(QObject):
         if second != pieces[self.laid[number].piece].second:
             self.print_on(self.laid[number].piece, second=second)
         else:
-            self._put("move a piece on its bed", number, bed=own, x=x, y=y)
+            self._put(tr("move a piece on its bed"), number, bed=own, x=x, y=y)
 
     def turn(self, degrees: float) -> None:
         """Turns the picked piece about its middle."""
@@ -105,7 +106,7 @@ class Bedding(QObject):
 
         x, y, _, _ = affinity.rotate(one.outline, degrees, origin="center").bounds
         turn = (one.turn + degrees + 180.0) % 360.0 - 180.0
-        self._put("turn a piece on its bed", number, bed=one.of_printer, x=x, y=y, turn=turn)
+        self._put(tr("turn a piece on its bed"), number, bed=one.of_printer, x=x, y=y, turn=turn)
 
     def _put(self, did: str, number: int, **what: float) -> None:
         desk, pieces = self._desk, self._desk.pieces
@@ -131,7 +132,7 @@ class Bedding(QObject):
             else:
                 self.take_found()
 
-        desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=done, label="Laying pieces on beds",
+        desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=done, label=tr("Laying pieces on beds"),
                  failed=self._nest_failed, still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
 
     def _nest_failed(self, error: DeftError) -> None:
@@ -145,8 +146,8 @@ class Bedding(QObject):
         desk.jobs.cancel("ask")
         if nesting is not None and desk.is_open and desk.plan == nesting[0]:
             found = nesting[1]
-            desk.do_plan("lay pieces on fewer beds", desk.plan.changed(lying=found.lying))
-            desk.told.emit(f"All lies on {found.beds} bed{'s' if found.beds > 1 else ''} now.")
+            desk.do_plan(tr("lay pieces on fewer beds"), desk.plan.changed(lying=found.lying))
+            desk.told.emit(tr_many("All lies on {n} bed now.", "All lies on {n} beds now.", found.beds))
         self.changed.emit()
 
     def _on_stopped(self) -> None:
@@ -165,7 +166,7 @@ class Bedding(QObject):
         """Takes a second printer, another one, or none."""
         desk = self._desk
         if desk.is_open and desk.plan.second != printer:
-            did = "take a second printer" if printer is not None else "leave the second printer"
+            did = tr("take a second printer") if printer is not None else tr("leave the second printer")
             # where pieces lie is of beds that may no longer be there
             desk.do_plan(did, desk.plan.changed(second=printer, lying=()))
 
@@ -175,23 +176,23 @@ class Bedding(QObject):
 
         def done(found: Plan) -> None:
             there = sum(wish.second for wish in found.pieces)
-            desk.do_plan("share pieces out", found)
+            desk.do_plan(tr("share pieces out"), found)
             desk.told.emit(
-                f"{there} piece{'s' if there != 1 else ''} on the second printer now."
+                tr_many("{n} piece on the second printer now.", "{n} pieces on the second printer now.", there)
                 if there
-                else "All pieces stay on the first printer: with the second, nothing would be done sooner."
+                else tr("All pieces stay on the first printer: with the second, nothing would be done sooner.")
             )
 
-        desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label="Sharing pieces out",
+        desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label=tr("Sharing pieces out"),
                  still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
 
     def print_on(self, number: int, *, second: bool) -> None:
         """Prints a piece, with its copies, on the first or on the second printer. number : of the piece"""
-        self._wish("move a piece to another printer", number, second=second, material="")
+        self._wish(tr("move a piece to another printer"), number, second=second, material="")
 
     def make_of(self, number: int, material: str) -> None:
         """Prints a piece of another material of its printer; empty: of the usual one. number : of the piece"""
-        self._wish("change the material of a piece", number, material=material)
+        self._wish(tr("change the material of a piece"), number, material=material)
 
     def _wish(self, did: str, number: int, **what: object) -> None:
         desk = self._desk
@@ -229,7 +230,7 @@ class Bedding(QObject):
             return
         try:
             if second is not None:
-                desk.do_plan("keep room free", desk.plan.changed(second=second.changed(kept_free=kept)))
+                desk.do_plan(tr("keep room free"), desk.plan.changed(second=second.changed(kept_free=kept)))
             else:
                 desk.choose_printer(printer.changed(kept_free=kept))
         except BadPlan as error:
@@ -239,7 +240,7 @@ class Bedding(QObject):
         """Which pieces share a bed, and which bed comes first."""
         desk = self._desk
         if desk.is_open and desk.plan.beds_by != beds_by:
-            desk.do_plan("order the beds", desk.plan.changed(beds_by=beds_by))
+            desk.do_plan(tr("order the beds"), desk.plan.changed(beds_by=beds_by))
         self.changed.emit()
 
     def lay_anew(self) -> None:
@@ -247,7 +248,7 @@ class Bedding(QObject):
         desk = self._desk
         self.picked = None
         if desk.is_open and desk.plan.lying:
-            desk.do_plan("lay pieces anew", desk.plan.changed(lying=()))
+            desk.do_plan(tr("lay pieces anew"), desk.plan.changed(lying=()))
 
     def write(self, folder: Path, wished: Wished, paper: Paper | None, *, replace: bool = False) -> None:
         """Writes pieces and beds into a folder, with the lists of them and a sheet; asks before it replaces any.
@@ -256,20 +257,27 @@ class Bedding(QObject):
 
         def done(written: list[Handed]) -> None:
             self.written.emit()
-            said = "1 file" if len(written) == 1 else f"{len(written)} files"
-            beside = "job.json and pieces.csv list them." if paper is None else (
-                "job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench."
+            said = tr("1 file") if len(written) == 1 else tr("{count} files", count=len(written))
+            beside = tr("job.json and pieces.csv list them.") if paper is None else (
+                tr("job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench.")
             )  # fmt: skip
             if written:
-                beside = f"Wrote {said} to {folder}, each read again: closed, its volume, its place.\n{beside}"
-            desk.told.emit(beside if written else f"Wrote the sheet and the lists of pieces to {folder}.")
+                beside = tr(
+                    "Wrote {said} to {folder}, each read again: closed, its volume, its place.\n{beside}",
+                    said=said,
+                    folder=folder,
+                    beside=beside,
+                )
+            desk.told.emit(
+                beside if written else tr("Wrote the sheet and the lists of pieces to {folder}.", folder=folder)
+            )
 
         desk.jobs.submit(
             "handoff:all",
             Deliver(desk.plan, desk.printer, desk.project.title, folder, wished, replace, desk.settings.with_posts,
                     paper, self._others),
             done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, paper, replace=True)),
-            label="Writing pieces and beds",
+            label=tr("Writing pieces and beds"),
         )  # fmt: skip
 
     @property
@@ -281,4 +289,4 @@ class Bedding(QObject):
         """Has the sheet of the plan drawn, to be looked at."""
         desk = self._desk
         desk.ask("ask:sheet", DrawSheet(desk.plan, desk.printer, desk.project.title, paper, self._others), done=done,
-                 label="Drawing the sheet")  # fmt: skip
+                 label=tr("Drawing the sheet"))  # fmt: skip

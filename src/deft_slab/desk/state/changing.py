@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from ...core.documents import Document
 from ...core.errors import DeftError
+from ...core.words import tr
 
 D = TypeVar("D", bound=Document)
 
@@ -24,4 +25,6 @@ def validated(document: D, update: Mapping[str, object], what: str) -> D:
         return type(document).model_validate({**document.model_dump(), **update})
     except ValidationError as error:
         said = error.errors(include_url=False, include_input=False)[0]["msg"].removeprefix("Value error, ")
-        raise DeftError(f"{what} cannot be like that: {said}.", kept="It is as it was.") from error
+        raise DeftError(
+            tr("{what} cannot be like that: {said}.", what=what, said=said), kept=tr("It is as it was.")
+        ) from error

@@ -16,6 +16,7 @@ from ...core.layers.left import with_left
 from ...core.marking import LeftAlone, Mark
 from ...core.plan import Plan
 from ...core.printer import Printer
+from ...core.words import tr
 from ..check_requests import CheckPieces, CutSection, LightenPieces
 from ..replies import Light
 from .desk import Desk
@@ -117,10 +118,10 @@ class Checking(QObject):
         desk = self._desk
         if not desk.is_open:
             return
-        self._ask("check", desk.plan, "Looking at the layers")
+        self._ask("check", desk.plan, tr("Looking at the layers"))
         self._lighten()
         for key, name, plan in desk.compared:
-            self._ask(f"checks:{key}", plan, f"Looking at the layers of “{name}”")
+            self._ask(f"checks:{key}", plan, tr("Looking at the layers of “{name}”", name=name))
 
     def _lighten(self) -> None:
         """Has the pieces made that are drawn while the height moves."""
@@ -253,7 +254,7 @@ class Checking(QObject):
         unit = np.asarray(desk.plan.factors)
         mark = Mark(meaning="hold", shape="ball", places=(triple(np.array(found.place) / unit),),
                     half=triple(reach / np.abs(unit)))  # fmt: skip
-        desk.change("mark a hold spot", lambda: desk.plan.changed(marks=(*desk.plan.marks, mark)))
+        desk.change(tr("mark a hold spot"), lambda: desk.plan.changed(marks=(*desk.plan.marks, mark)))
 
     def leave(self, found: Found) -> None:
         """Says that something may stay as it is."""
@@ -261,10 +262,10 @@ class Checking(QObject):
         x, y, z = (float(value) for value in triple(found.place))
         fx, fy, fz = desk.plan.factors
         alone = LeftAlone(kind=found.kind, place=(x / fx, y / fy, z / fz))
-        desk.do_plan(f"leave {found.word}", desk.plan.changed(left=(*desk.plan.left, alone)))
+        desk.do_plan(tr("leave {word}", word=found.word), desk.plan.changed(left=(*desk.plan.left, alone)))
 
     def take_back(self, found: Found) -> None:
         """Counts something again that was left on purpose."""
         desk = self._desk
         kept = tuple(alone for alone in desk.plan.left if not found.is_left_by(alone, desk.plan.factors))
-        desk.do_plan(f"count {found.word} again", desk.plan.changed(left=kept))
+        desk.do_plan(tr("count {word} again", word=found.word), desk.plan.changed(left=kept))

@@ -10,6 +10,7 @@ from ...core.cuts import PieceReach, Side, StraightCut
 from ...core.documents import Triple, triple
 from ...core.plan import Plan
 from ...core.search.found import CutMap, CutWishes, Sweep, Turned
+from ...core.words import tr
 from ..requests import LookForCuts, SweepCut, TurnCut
 from .cutting import Cutting
 from .desk import Desk
@@ -17,6 +18,10 @@ from .stale import being_made
 from .ways import Ways
 
 Floats = NDArray[np.float64]
+
+
+FROM_MAP = tr("take a cut from the cut map")
+"""What is done by a click in the map."""
 
 
 class CutSearch(QObject):
@@ -112,7 +117,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("places", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
-                  still=lambda: key == self._key, label="Looking at all ways to cut")  # fmt: skip
+                  still=lambda: key == self._key, label=tr("Looking at all ways to cut"))  # fmt: skip
 
     def _ask_sweep(self) -> None:
         desk, cut = self._desk, self._desk.cut
@@ -131,7 +136,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("sweep", SweepCut(plan, desk.printer, sides, cut.normal), done=done, failed=lambda _: None,
-                  still=lambda: key == self._sweep_key, label="Sweeping the cut")  # fmt: skip
+                  still=lambda: key == self._sweep_key, label=tr("Sweeping the cut"))  # fmt: skip
 
     def ask_turned(self) -> None:
         """Asks for the figures of the selected cut turned both ways."""
@@ -145,14 +150,14 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("ask:turned", TurnCut(plan, desk.printer, sides, cut.normal, cut.offset), done=done,
-                  label="Turning the cut")  # fmt: skip
+                  label=tr("Turning the cut"))  # fmt: skip
 
     def take_turned(self, row: int, column: int) -> None:
         """Turns the selected cut as a place of its map of angles says."""
         found = self.turned
         if found is not None:
             normal, offset = found.normals[row, column], float(found.offsets[row, column])
-            self._cutting.change("turn a cut", normal=triple(normal), offset=offset)
+            self._cutting.change(tr("turn a cut"), normal=triple(normal), offset=offset)
 
     # what the map shows
 
@@ -205,4 +210,4 @@ class CutSearch(QObject):
         found = self.map
         if found is not None:
             n, k = self.best_place(found, normal)
-            self.take("take a cut from the cut map", triple(found.normals[n]), float(found.offsets[n, k]))
+            self.take(FROM_MAP, triple(found.normals[n]), float(found.offsets[n, k]))

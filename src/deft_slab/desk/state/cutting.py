@@ -14,6 +14,7 @@ from ...core.documents import Triple, triple
 from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.search.found import Limits
+from ...core.words import tr
 from ..replies import Settled
 from ..requests import FindSymmetry, FollowEdge, SettleCut, SettlePlan
 from .changing import validated
@@ -22,7 +23,7 @@ from .pointing import ON_ONE_LINE, Pointing, plane_through
 
 Floats = NDArray[np.float64]
 
-_NO_MIRROR = "No plane of symmetry was found for this.\nSet one by hand: “Mirror here” takes a straight cut as it."
+_NO_MIRROR = tr("No plane of symmetry was found for this.\nSet one by hand: “Mirror here” takes a straight cut as it.")
 
 
 class Cutting(QObject):
@@ -58,7 +59,7 @@ class Cutting(QObject):
 
     # adding and changing
 
-    def put(self, cut: Cut, did: str = "add a cut") -> None:
+    def put(self, cut: Cut, did: str = tr("add a cut")) -> None:
         """Adds a cut and selects it."""
         self._desk.selected_cut = cut.id
         self._desk.do_plan(did, self._desk.plan.with_cut(cut))
@@ -70,7 +71,7 @@ class Cutting(QObject):
 
     def lean_from(self, share: float) -> None:
         """Says how much of its support a piece must save to lean; see ``Plan.leaning``."""
-        self._desk.change("change when pieces lean", lambda: self._desk.plan.changed(leaning=share))
+        self._desk.change(tr("change when pieces lean"), lambda: self._desk.plan.changed(leaning=share))
 
     def change(self, did: str, **update: object) -> None:
         """Changes the selected cut; values that make no sense are told and change nothing."""
@@ -90,7 +91,7 @@ class Cutting(QObject):
                 self._desk.try_plan(plan.with_cut(_changed(plan.cut(cut.id), update)))
 
     def remove(self, cut_id: str) -> None:
-        self._desk.do_plan("remove a cut", self._desk.plan.without_cut(cut_id))
+        self._desk.do_plan(tr("remove a cut"), self._desk.plan.without_cut(cut_id))
 
     def order(self, cut_id: str, by: int) -> None:
         """Moves a cut up (-1) or down (+1) in the recipe."""
@@ -98,13 +99,13 @@ class Cutting(QObject):
         at = [cut.id for cut in recipe].index(cut_id)
         to = min(max(at + by, 0), len(recipe) - 1)
         recipe.insert(to, recipe.pop(at))
-        self._desk.do_plan("reorder the cuts", self._desk.plan.changed(recipe=tuple(recipe)))
+        self._desk.do_plan(tr("reorder the cuts"), self._desk.plan.changed(recipe=tuple(recipe)))
 
     def copy(self) -> None:
         """Adds the selected cut once more, a little beside it."""
         cut = self._desk.cut
         if cut is not None:
-            self._add_like(cut, "copy a cut", f"{cut.name} again")
+            self._add_like(cut, tr("copy a cut"), tr("{name} again", name=cut.name))
 
     def _add_like(self, cut: Cut, did: str, name: str) -> None:
         self.put(cut.model_copy(update={"id": self._desk.plan.fresh_id(), "name": name[:120]}), did)
@@ -119,7 +120,7 @@ class Cutting(QObject):
             for normal, offset in self.mirrors:
                 image = cut.carried(Move.mirror(np.array(normal), offset))
                 if not _same_place(cut, image):
-                    self._add_like(image, "mirror a cut", f"{cut.name} mirrored")
+                    self._add_like(image, tr("mirror a cut"), tr("{name} mirrored", name=cut.name))
                     return
             self._desk.told.emit(_NO_MIRROR)
 
@@ -138,14 +139,16 @@ class Cutting(QObject):
             then()
 
         whole = desk.plan.changed(recipe=())
-        desk.ask("ask:mirror", FindSymmetry(whole), done=done, label="Looking for symmetry")
+        desk.ask("ask:mirror", FindSymmetry(whole), done=done, label=tr("Looking for symmetry"))
 
     def set_mirror(self) -> None:
         """Takes the selected straight cut as the plane that is mirrored at."""
         cut = self._desk.cut
         if isinstance(cut, StraightCut):
             self.mirrors = ((cut.normal, cut.offset), *self.mirrors)
-            self._desk.told.emit("The plane of this cut is what is mirrored at now.\nIt can be switched off or moved.")
+            self._desk.told.emit(
+                tr("The plane of this cut is what is mirrored at now.\nIt can be switched off or moved.")
+            )
             self.changed.emit()
 
     def cut_at_mirror(self) -> None:
@@ -154,7 +157,9 @@ class Cutting(QObject):
         def done() -> None:
             if self.mirrors:
                 plan, (normal, offset) = self._desk.plan, self.mirrors[0]
-                self.put(StraightCut(id=plan.fresh_id(), name=plan.fresh_name("Halves"), normal=normal, offset=offset))
+                self.put(
+                    StraightCut(id=plan.fresh_id(), name=plan.fresh_name(tr("Halves")), normal=normal, offset=offset)
+                )
             else:
                 self._desk.told.emit(_NO_MIRROR)
 
@@ -185,7 +190,7 @@ class Cutting(QObject):
         """Adds a straight cut along an edge that is followed."""
         self._pointing.end()
         desk = self._desk
-        desk.ask("ask:measure", FollowEdge(desk.plan, desk.printer, number, place), label="Following the edge",
+        desk.ask("ask:measure", FollowEdge(desk.plan, desk.printer, number, place), label=tr("Following the edge"),
                  done=lambda found: self.add(*found))  # fmt: skip
 
     # settling
@@ -197,14 +202,14 @@ class Cutting(QObject):
             return
         plan, sides = self.before(cut)
         desk.ask("ask:settle", SettleCut(plan, desk.printer, sides, cut, limits), done=self._on_settled,
-                  label="Settling the seam")  # fmt: skip
+                  label=tr("Settling the seam"))  # fmt: skip
 
     def settle_all(self, limits: Limits) -> None:
         """Asks where the seams of all cuts would be seen least together."""
         desk = self._desk
         if desk.plan.recipe:
             desk.ask("ask:settle", SettlePlan(desk.plan, desk.printer, limits), done=self._on_settled,
-                      label="Settling all seams")  # fmt: skip
+                      label=tr("Settling all seams"))  # fmt: skip
 
     def _on_settled(self, found: Settled) -> None:
         self.settled = found
@@ -224,7 +229,7 @@ class Cutting(QObject):
         for cut in moves:
             plan = plan.with_cut(cut)
         if moves:
-            self._desk.do_plan("settle the seam" if len(moves) == 1 else "settle all seams", plan)
+            self._desk.do_plan(tr("settle the seam") if len(moves) == 1 else tr("settle all seams"), plan)
 
     def drop_settled(self) -> None:
         self.settled = None

@@ -20,13 +20,14 @@ from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.project import Project
 from ...core.solid import Solid
+from ...core.words import term, tr
 from ..jobs import Jobs
 from ..replies import Evaluated
 from ..requests import Evaluate, EvaluateLive
 from .project import ProjectState
 from .view import View
 
-STEPS = ("Size", "Tilt", "Cut", "Join", "Check", "Hand off")
+STEPS = (term("Size"), term("Tilt"), term("Cut"), term("Join"), term("Check"), term("Hand off"))
 
 WHOLE = "whole"
 """The key, among those of choices, of the model as it came."""
@@ -127,7 +128,7 @@ class Desk(ProjectState):
     def compared(self) -> tuple[tuple[str, str, Plan], ...]:
         """(key, name, plan) of what stands in the ledger beside the plan on the bed: the model as it came, choices."""
         project = self.project
-        whole = ((WHOLE, "As it came", self.plan.as_it_came),) if project.whole else ()
+        whole = ((WHOLE, tr("As it came"), self.plan.as_it_came),) if project.whole else ()
         return (*whole, *((choice.id, choice.name, choice.plan) for choice in project.choices))
 
     def entry(self, plan: Plan) -> Entry | None:
@@ -204,13 +205,13 @@ class Desk(ProjectState):
         """Measures the plan on the bed, and the choices that are not measured yet."""
         self.ask(
             "evaluate", Evaluate(self.plan, self.printer), done=self._on_evaluated,
-            failed=self._on_evaluation_failed, label="Measuring",
+            failed=self._on_evaluation_failed, label=tr("Measuring"),
         )  # fmt: skip
         for key, name, plan in self.compared:
             if self.entry(plan) is None and plan != self.plan:
                 self.jobs.submit(
                     f"choice:{key}", Evaluate(plan, self.printer), done=self._keep_entry, failed=lambda _: None,
-                    label=f"Measuring “{name}”",
+                    label=tr("Measuring “{name}”", name=name),
                 )  # fmt: skip
 
     def _keep_entry(self, evaluated: Evaluated) -> None:
@@ -237,7 +238,7 @@ class Desk(ProjectState):
             # the plan is no step that was just made, or is not to blame: it stays, and can be undone
             self.failed.emit(error)
             return
-        error.kept = f"The last step ({did}) was taken back."
+        error.kept = tr("The last step ({did}) was taken back.", did=did)
         self.failed.emit(error)
         self._settled()
 

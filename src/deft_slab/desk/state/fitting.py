@@ -14,6 +14,7 @@ from ...core.joins import BandJoin
 from ...core.plan import Plan
 from ...core.printer import Printer
 from ...core.reports import DryFit, MeetingPoint
+from ...core.words import tr
 from ..printers import keep, profiles
 from ..requests import FitDry, WriteCoupon
 from .changing import validated
@@ -48,7 +49,7 @@ class Fitting(QObject):
             self.dry, self._dry_of = found, asked
             self.changed.emit()
 
-        desk.ask("ask:dry", FitDry(*asked), done=done, label="Putting it together")
+        desk.ask("ask:dry", FitDry(*asked), done=done, label=tr("Putting it together"))
 
     @property
     def fitted(self) -> DryFit | None:
@@ -63,17 +64,18 @@ class Fitting(QObject):
         contact = self._joining.contacts[number]
         (ident,) = desk.plan.fresh_join_ids(1)
         cap = BandJoin(id=ident, cut=contact.cut, between=contact.between, at=meeting.place, follows="spot",
-                       why=f"{len(meeting.contacts)} seams meet here")  # fmt: skip
+                       why=tr("{count} seams meet here", count=len(meeting.contacts)))  # fmt: skip
         self._joining.contact, self._joining.selected = number, ident
-        desk.do_plan("cap a meeting point", desk.plan.with_join(cap))
+        desk.do_plan(tr("cap a meeting point"), desk.plan.with_join(cap))
 
     def clearance_for_all(self, clearance: float) -> None:
         """Gives all joins of the plan that have one the same clearance. clearance : mm per side"""
         plan = self._desk.plan
         joins = tuple(
-            validated(join, {"clearance": clearance}, f"The {join.word}") if join.holds else join for join in plan.joins
+            validated(join, {"clearance": clearance}, tr("The {word}", word=join.word)) if join.holds else join
+            for join in plan.joins
         )
-        self._desk.do_plan("change all clearances", plan.changed(joins=joins))
+        self._desk.do_plan(tr("change all clearances"), plan.changed(joins=joins))
 
     # coupons
 
@@ -84,10 +86,10 @@ class Fitting(QObject):
         join = self._joining.tried
         desk.jobs.submit(
             "handoff:coupon", WriteCoupon(join, desk.printer, steps, path, replace),
-            done=lambda written: desk.told.emit(f"Wrote the coupon to {written.name}.\nPrint it as it lies, and say "
-                                                "which clearance fitted best."),
+            done=lambda written: desk.told.emit(tr("Wrote the coupon to {name}.\nPrint it as it lies, and say which "
+                                                   "clearance fitted best.", name=written.name)),
             failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
-            label=f"Writing {path.name}",
+            label=tr("Writing {name}", name=path.name),
         )  # fmt: skip
 
     def print_coupon(self, steps: tuple[float, ...]) -> None:
@@ -96,10 +98,10 @@ class Fitting(QObject):
         desk = self._desk
         if steps:
             join = self._joining.tried
-            desk.change("print a coupon with the pieces",
+            desk.change(tr("print a coupon with the pieces"),
                         lambda: desk.plan.changed(coupon=CouponWish(join=join, steps=steps)))  # fmt: skip
         else:
-            desk.do_plan("print no coupon", desk.plan.changed(coupon=None))
+            desk.do_plan(tr("print no coupon"), desk.plan.changed(coupon=None))
 
     def fitted_best(self, clearance: float, material: str) -> None:
         """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own

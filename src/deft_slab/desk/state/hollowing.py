@@ -12,6 +12,7 @@ from ...core.documents import free_ids, triple
 from ...core.errors import DeftError
 from ...core.hollow import Hollow, Vent
 from ...core.reports import HollowReport, VentReport
+from ...core.words import tr
 from ..check_requests import ProposeVents
 from .changing import validated
 from .desk import Desk
@@ -86,19 +87,19 @@ class Hollowing(QObject):
         hollow = self.hollow
         next_one = Hollow(id="h", anchor=(0.0, 0.0, 0.0), **self.wishes)
         try:
-            validated(hollow or next_one, what, "A hollow")
+            validated(hollow or next_one, what, tr("A hollow"))
         except DeftError as error:
             self._desk.failed.emit(error)
         else:
             self.wishes |= what
             if hollow is not None:
-                self._put("change a hollow", hollow, **what)
+                self._put(tr("change a hollow"), hollow, **what)
         self.changed.emit()
 
     def _put(self, did: str, hollow: Hollow, **what: Any) -> None:
         """Values that make no sense are told and change nothing."""
         plan = self._desk.plan
-        self._desk.change(did, lambda: plan.with_hollow(validated(hollow, what, "A hollow")))
+        self._desk.change(did, lambda: plan.with_hollow(validated(hollow, what, tr("A hollow"))))
 
     def make(self) -> None:
         """Hollows the selected piece, for the seat that it has."""
@@ -108,14 +109,14 @@ class Hollowing(QObject):
         hollow = Hollow(id=desk.plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor,
                         down=piece.seat.down, **self.wishes)  # fmt: skip
         self.vent = None
-        desk.do_plan("hollow a piece", desk.plan.with_hollow(hollow))
+        desk.do_plan(tr("hollow a piece"), desk.plan.with_hollow(hollow))
 
     def undo_hollow(self) -> None:
         """Makes it solid again."""
         hollow, desk = self.hollow, self._desk
         if hollow is not None:
             kept = tuple(one for one in desk.plan.hollows if one.id != hollow.id)
-            desk.do_plan("make a piece solid", desk.plan.changed(hollows=kept))
+            desk.do_plan(tr("make a piece solid"), desk.plan.changed(hollows=kept))
 
     # vents
 
@@ -128,13 +129,13 @@ class Hollowing(QObject):
 
         def done(vents: tuple[Vent, ...]) -> None:
             if not vents:
-                desk.told.emit("No place was found for a vent: show faces or the bed may cover all of the surface.")
+                desk.told.emit(tr("No place was found for a vent: show faces or the bed may cover all of the surface."))
                 return
             made = tuple(vent.model_copy(update={"plug": plugged}) for vent in vents)
             self.vent = made[0].id
-            self._put("propose vents", hollow, vents=made)
+            self._put(tr("propose vents"), hollow, vents=made)
 
-        desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=done, label="Placing vents",
+        desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=done, label=tr("Placing vents"),
                  still=lambda: self.hollow == hollow)  # fmt: skip
 
     def point(self, *, moves: bool) -> None:
@@ -150,11 +151,11 @@ class Hollowing(QObject):
         along = triple(-desk.pieces[number].solid.normals[facet])
         known = next((one for one in hollow.vents if one.id == self.vent), None)
         if self._moves and known is not None:
-            vent, did = known.model_copy(update={"place": triple(place), "along": along}), "move a vent"
+            vent, did = known.model_copy(update={"place": triple(place), "along": along}), tr("move a vent")
         else:
             ident = next(free_ids("v", {one.id for one in hollow.vents}))
             like = known or (hollow.vents[-1] if hollow.vents else None)
-            vent, did = Vent(id=ident, place=triple(place), along=along), "add a vent"
+            vent, did = Vent(id=ident, place=triple(place), along=along), tr("add a vent")
             if like is not None:
                 vent = like.model_copy(update={"id": ident, "place": vent.place, "along": vent.along})
         self.vent = vent.id
@@ -172,7 +173,7 @@ class Hollowing(QObject):
         hollow, plan = self.hollow, self._desk.plan
         if hollow is not None:
             self._desk.change(
-                "change a vent", lambda: plan.with_hollow(hollow.with_vent(validated(vent, what, "This vent")))
+                tr("change a vent"), lambda: plan.with_hollow(hollow.with_vent(validated(vent, what, tr("This vent"))))
             )
             self.changed.emit()
 
@@ -181,11 +182,11 @@ class Hollowing(QObject):
         hollow = self.hollow
         if hollow is not None:
             vents = tuple(vent.model_copy(update={"plug": plugged}) for vent in hollow.vents)
-            self._put("plug the vents" if plugged else "leave the plugs out", hollow, vents=vents)
+            self._put(tr("plug the vents") if plugged else tr("leave the plugs out"), hollow, vents=vents)
 
     def drop(self, vent: Vent) -> None:
         """Takes a vent away."""
         hollow = self.hollow
         if hollow is not None:
             self.vent = None
-            self._put("remove a vent", hollow, vents=tuple(one for one in hollow.vents if one.id != vent.id))
+            self._put(tr("remove a vent"), hollow, vents=tuple(one for one in hollow.vents if one.id != vent.id))

@@ -10,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core import text
 from ...core.documents import Triple, triple
 from ...core.errors import BadPlan, DeftError
 from ...core.joins import THICKEST, THINNEST, Join
 from ...core.plan import Plan
 from ...core.reports import ContactFound, JoinReport
+from ...core.words import tr
 from ..joins import ON_DESK, Where
 from ..replies import RoomShown
 from ..requests import LetterAll, LookAtRoom, ProposeJoins
@@ -145,8 +147,9 @@ class Joining(QObject):
         """Takes other rods, and keeps them for the next time. Raises BadPlan: there are none, or impossible ones."""
         found = tuple(sorted(set(sizes)))
         if not found or found[0] <= THINNEST or found[-1] > THICKEST or len(found) > _MOST_STOCK:
-            raise BadPlan(f"Rods are {THINNEST:g} to {THICKEST:g} mm thick, and at most {_MOST_STOCK} of them.",
-                          kept="Your list is as it was.")  # fmt: skip
+            raise BadPlan(tr("Rods are {thinnest} to {thickest} thick, and at most {most_stock} of them.",
+                             thinnest=text.given(THINNEST), thickest=text.given(THICKEST), most_stock=_MOST_STOCK),
+                          kept=tr("Your list is as it was."))  # fmt: skip
         self._desk.change_settings(self._desk.settings.model_copy(update={"stock": found}))
 
     # choosing
@@ -172,15 +175,18 @@ class Joining(QObject):
 
         def done(found: list[Join]) -> None:
             if not found:
-                desk.told.emit("Every contact has a join already.\nRemove one to have another proposed.")
+                desk.told.emit(tr("Every contact has a join already.\nRemove one to have another proposed."))
                 return
-            did = "propose joins" if only is None else "propose a join"
+            did = tr("propose joins") if only is None else tr("propose a join")
             if self.selected is None:
                 self.selected = found[0].id
             desk.do_plan(did, desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
         desk.ask(
-            "ask:joins", ProposeJoins(desk.plan, desk.printer, only, self.stock), done=done, label="Looking for joins"
+            "ask:joins",
+            ProposeJoins(desk.plan, desk.printer, only, self.stock),
+            done=done,
+            label=tr("Looking for joins"),
         )
 
     def letter_all(self) -> None:
@@ -189,11 +195,11 @@ class Joining(QObject):
 
         def done(found: list[Join]) -> None:
             if not found:
-                desk.told.emit("No contact without letters has room for them.")
+                desk.told.emit(tr("No contact without letters has room for them."))
                 return
-            desk.do_plan("add letters", desk.plan.changed(joins=(*desk.plan.joins, *found)))
+            desk.do_plan(tr("add letters"), desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
-        desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=done, label="Looking for room for letters")
+        desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=done, label=tr("Looking for room for letters"))
 
     def add(self, kind: str) -> None:
         """Adds a join of a kind in the middle of the selected contact."""
@@ -203,11 +209,11 @@ class Joining(QObject):
         (ident,) = plan.fresh_join_ids(1)
         join = self._new(kind, ident)
         self.selected = ident
-        self._desk.do_plan(f"add a {join.word}", plan.with_join(join))
+        self._desk.do_plan(tr("add a {word}", word=join.word), plan.with_join(join))
 
     def remove(self, ids: Collection[str]) -> None:
         """Takes joins out of the plan."""
-        did = "remove a join" if len(ids) == 1 else "remove joins"
+        did = tr("remove a join") if len(ids) == 1 else tr("remove joins")
         self._desk.do_plan(did, self._desk.plan.without_joins(ids))
 
     def change(self, did: str, **update: object) -> None:
@@ -215,7 +221,9 @@ class Joining(QObject):
         longer counts then."""
         join, plan = self.join, self._desk.plan
         if join is not None:
-            self._desk.change(did, lambda: plan.with_join(validated(join, {"why": "", **update}, f"The {join.word}")))
+            self._desk.change(
+                did, lambda: plan.with_join(validated(join, {"why": "", **update}, tr("The {word}", word=join.word)))
+            )
 
     def try_change(self, **update: object) -> None:
         """Changes the selected join while something is dragged; what makes no sense is passed over."""
@@ -258,7 +266,7 @@ class Joining(QObject):
         join = self.join
         if join is not None:
             at = _moved_across(join, self.contacts[self.contact], across)
-            self.change("move a join to the middle", at=at)
+            self.change(tr("move a join to the middle"), at=at)
 
     def settle(self, did: str) -> None:
         """Makes what was dragged the plan."""
@@ -282,7 +290,7 @@ class Joining(QObject):
             self.changed.emit()
 
         desk.ask("ask:room", LookAtRoom(desk.plan, desk.printer, probe), done=done, failed=lambda _: None,
-                 still=lambda: self._room_of == asked, label="Measuring the room")  # fmt: skip
+                 still=lambda: self._room_of == asked, label=tr("Measuring the room"))  # fmt: skip
 
     def _probe(self) -> Join:
         return self._new("key", _PROBE)

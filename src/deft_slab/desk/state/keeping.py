@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 
 from ...core.errors import DeftError
+from ...core.words import tr
 from ..recovery import Autosave, LeftWork
 from ..requests import KeepWork
 from .desk import Desk
@@ -57,7 +58,7 @@ class Keeping(QObject):
 
         desk.jobs.submit(
             "keep", KeepWork(folder, desk.plan, frozenset(desk.guest_surfaces)),
-            done=lambda _: self._kept(folder), failed=failed, label="Keeping a copy of the model",
+            done=lambda _: self._kept(folder), failed=failed, label=tr("Keeping a copy of the model"),
         )  # fmt: skip
 
     def _kept(self, folder: Path) -> None:

@@ -13,15 +13,20 @@ from PySide6.QtCore import QObject, Signal
 from ...core.documents import triple
 from ...core.marking import MOST_PLACES, Audience, Mark, Meaning, Stroke
 from ...core.plan import Plan
+from ...core.words import tr
 from .desk import Desk
 from .pointing import Pointing
 
 Floats = NDArray[np.float64]
 
-MEANINGS: dict[Meaning, str] = {
-    "show": "show face", "hold": "hold spot", "clear": "clear spot", "never": "place for no cut",
-    "prefer": "place for seams",
-}  # fmt: skip
+MEANINGS: dict[Meaning, tuple[str, str, str]] = {
+    "show": (tr("show faces"), tr("mark a show face"), tr("unmark a show face")),
+    "hold": (tr("hold spots"), tr("mark a hold spot"), tr("unmark a hold spot")),
+    "clear": (tr("clear spots"), tr("mark a clear spot"), tr("unmark a clear spot")),
+    "never": (tr("places for no cut"), tr("mark a place for no cut"), tr("unmark a place for no cut")),
+    "prefer": (tr("places for seams"), tr("mark a place for seams"), tr("unmark a place for seams")),
+}
+"""What they are called, and what is done by marking one and by taking it away."""
 Shape = Literal["grown", "ball", "box"]
 SHAPES: tuple[Shape, ...] = get_args(Shape)
 """What one click marks."""
@@ -67,7 +72,7 @@ class Marker(QObject):
 
     @property
     def _did(self) -> str:
-        return f"{'unmark' if self.erase else 'mark'} a {MEANINGS[self.meaning]}"
+        return MEANINGS[self.meaning][2 if self.erase else 1]
 
     def _unit(self) -> Floats:
         """(3,) mm in one unit of the file along its axes."""
@@ -140,7 +145,7 @@ class Marker(QObject):
         def without(plan: Plan) -> Plan:
             return plan.changed(marks=tuple(mark for mark in plan.marks if mark.meaning != meaning))
 
-        self._change("take marks away", without, meaning)
+        self._change(tr("take marks away"), without, meaning)
 
     def _change(self, did: str, change: Callable[[Plan], Plan], meaning: str) -> None:
         if meaning == "show":
@@ -150,7 +155,7 @@ class Marker(QObject):
 
     def set_audience(self, audience: Audience) -> None:
         """The audience is the prop's own: all choices get it."""
-        self._desk.change_everywhere("change the audience", lambda plan: plan.changed(audience=audience))
+        self._desk.change_everywhere(tr("change the audience"), lambda plan: plan.changed(audience=audience))
 
 
 def _triples(points: Floats) -> tuple[tuple[float, float, float], ...]:

@@ -7,7 +7,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core import text
 from ...core.reports import RoundEdge
+from ...core.words import tr
 from ..replies import Walls
 from ..requests import MeasureEdge, MeasureWall, MeasureWalls
 from .desk import Desk
@@ -40,31 +42,37 @@ class Measuring:
         known = before.points if before is not None and len(before.points) == 1 else np.empty((0, 3))
         points = np.concatenate([known, place[None]])
         length = float(np.linalg.norm(points[1] - points[0])) if len(points) == 2 else None
-        words = "Click the second point." if length is None else f"{length:.2f} mm"
+        words = tr("Click the second point.") if length is None else text.length(length, 2)
         self._pointing.show(Reading(kind, points, words, length), more=length is None)
 
     def _ask_wall(self, number: int, facet: int, place: Floats) -> None:
         desk = self._desk
-        self._pointing.show(Reading("wall", place[None], "Measuring …"))
-        desk.ask("ask:measure", MeasureWall(desk.plan, desk.printer, number, facet), label="Measuring the wall",
+        self._pointing.show(Reading("wall", place[None], tr("Measuring …")))
+        desk.ask("ask:measure", MeasureWall(desk.plan, desk.printer, number, facet), label=tr("Measuring the wall"),
                  done=partial(self._on_wall, place, number, facet))  # fmt: skip
 
     def _on_wall(self, place: Floats, number: int, facet: int, mm: float) -> None:
         if not np.isfinite(mm):
-            words = "There is no other side here: the surface is open."
+            words = tr("There is no other side here: the surface is open.")
             self._pointing.show(Reading("wall", place[None], words))
             return
         inward = -self._desk.pieces[number].solid.normals[facet]
-        self._pointing.show(Reading("wall", np.stack([place, place + mm * inward]), f"{mm:.2f} mm of wall", mm))
+        self._pointing.show(
+            Reading("wall", np.stack([place, place + mm * inward]), tr("{mm} of wall", mm=text.length(mm, 2)), mm)
+        )
 
     def _ask_edge(self, number: int, facet: int, place: Floats) -> None:
         desk = self._desk
-        self._pointing.show(Reading("edge", place[None], "Measuring …"))
-        desk.ask("ask:measure", MeasureEdge(desk.plan, desk.printer, number, place), label="Measuring the edge",
+        self._pointing.show(Reading("edge", place[None], tr("Measuring …")))
+        desk.ask("ask:measure", MeasureEdge(desk.plan, desk.printer, number, place), label=tr("Measuring the edge"),
                  done=self._on_edge)  # fmt: skip
 
     def _on_edge(self, edge: RoundEdge) -> None:
-        words = f"{edge.diameter:.2f} mm across (round to within {edge.off:.2f} mm)"
+        words = tr(
+            "{diameter} across (round to within {off})",
+            diameter=text.length(edge.diameter, 2),
+            off=text.length(edge.off, 2),
+        )
         self._pointing.show(Reading("edge", edge.corners, words, edge.diameter))
 
     def scale_by_points(self, wanted: float) -> None:
@@ -72,7 +80,7 @@ class Measuring:
         desk, reading = self._desk, self._pointing.reading
         if reading is not None and reading.kind == "scale" and reading.value:
             scale = desk.plan.scale * wanted / reading.value
-            desk.change("scale by two points", lambda: desk.plan.sized(scale=scale))
+            desk.change(tr("scale by two points"), lambda: desk.plan.sized(scale=scale))
 
     def show_walls(self, limit: float | None) -> None:
         """Colours the model where its wall is thinner than a limit, mm; None ends it."""
@@ -91,5 +99,5 @@ class Measuring:
             done(self.walls)
         else:
             # they may come before the pieces of this plan do, and are no use on those that are still shown
-            desk.ask("ask:measure", MeasureWalls(plan, desk.printer), done=done, label="Measuring the walls",
+            desk.ask("ask:measure", MeasureWalls(plan, desk.printer), done=done, label=tr("Measuring the walls"),
                      still=lambda: desk.plan == plan and desk.up_to_date)  # fmt: skip

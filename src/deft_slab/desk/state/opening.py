@@ -8,6 +8,7 @@ from pathlib import Path
 from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.project import Project
+from ...core.words import tr
 from ..recents import keep_picture
 from ..recovery import LeftWork
 from ..replies import Fetched
@@ -49,7 +50,7 @@ class Opening:
 
         self._desk.jobs.submit(
             "open", OpenFile(path, fineness), done=opened,
-            failed=self._desk.failed.emit, label=f"Opening {path.name}",
+            failed=self._desk.failed.emit, label=tr("Opening {name}", name=path.name),
         )  # fmt: skip
 
     def recover(self, work: LeftWork) -> None:
@@ -63,19 +64,25 @@ class Opening:
                 self._keeping.adopt(work)
 
         self._desk.jobs.submit(
-            "open", Recover(work.folder), done=done, failed=self._desk.failed.emit, label=f"Bringing back {work.title}"
+            "open",
+            Recover(work.folder),
+            done=done,
+            failed=self._desk.failed.emit,
+            label=tr("Bringing back {title}", title=work.title),
         )
 
     def _refusal(self, fetched: Fetched, left: Project | None) -> DeftError | None:
         """Why what was fetched cannot be taken. left : the project that may be left for it"""
         project, history = fetched.project, self._desk.history
         if project is not None and project.plan.model.sha256 != fetched.model.sha256:
-            return DeftError(f"The plan in “{fetched.path.name}” is for another model than the one in it.",
-                             kept="What you have open is untouched.",
-                             remedy="Save the project again from its model.")  # fmt: skip
+            return DeftError(tr("The plan in “{name}” is for another model than the one in it.",
+                                name=fetched.path.name),
+                             kept=tr("What you have open is untouched."),
+                             remedy=tr("Save the project again from its model."))  # fmt: skip
         if history.project != left and history.at_stake:
-            return DeftError(f"“{fetched.path.name}” was not opened: what you have open was changed meanwhile.",
-                             kept="Your changes are untouched.", remedy="Open it again.")  # fmt: skip
+            return DeftError(tr("“{name}” was not opened: what you have open was changed meanwhile.",
+                                name=fetched.path.name),
+                             kept=tr("Your changes are untouched."), remedy=tr("Open it again."))  # fmt: skip
         return None
 
     def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> bool:
@@ -91,7 +98,9 @@ class Opening:
         desk.begin(model, dict(fetched.guests), project or self._fresh(fetched), saved=self.path is not None)
         mends = project is None and fetched.advice.does_something
         if mends:
-            desk.history.do("mend the surface", desk.project.changed(plan=desk.plan.changed(mending=fetched.advice)))
+            desk.history.do(
+                tr("mend the surface"), desk.project.changed(plan=desk.plan.changed(mending=fetched.advice))
+            )
         self._tell_mending = mends
         if not recovered:
             desk.history.nothing_to_lose()
@@ -104,7 +113,7 @@ class Opening:
         desk.evaluate()
         desk.jobs.submit(
             "ready", MakeReady(desk.plan), done=lambda _: None, failed=lambda _: None,
-            label="Making a lighter stand-in of the model",
+            label=tr("Making a lighter stand-in of the model"),
         )  # fmt: skip
         return True
 
@@ -119,14 +128,16 @@ class Opening:
             self._tell_mending = False
             report = self._desk.evaluated.outcome.report
             did = " ".join(step.sentence() for step in (report.steps if report else ()) if step.changed)
-            self._desk.told.emit(f"The surface was mended.\n{did} Size lists it; undo brings it back as it came.")
+            self._desk.told.emit(
+                tr("The surface was mended.\n{did} Size lists it; undo brings it back as it came.", did=did)
+            )
 
     def _on_restarted(self) -> None:
         desk = self._desk
         if desk.is_open:
             desk.jobs.submit(
                 "adopt", Adopt(desk.model, desk.guest_surfaces), done=lambda _: desk.evaluate(),
-                failed=desk.failed.emit, label="Handing the model over again",
+                failed=desk.failed.emit, label=tr("Handing the model over again"),
             )  # fmt: skip
             self._keeping.write()  # the copy of the model too, if it was not made yet
 
@@ -156,9 +167,10 @@ class Opening:
             self._unpictured = str(path.resolve())
             self._keep_picture()
             desk.project_changed.emit()
-            desk.told.emit(f"Saved as {path.name}.")
+            desk.told.emit(tr("Saved as {name}.", name=path.name))
 
         desk.jobs.submit(
             "handoff:save", Save(project, desk.printer, path, replace), done=done,
-            failed=desk.asking_to_replace(lambda: self.save(path, replace=True)), label=f"Saving {path.name}",
+            failed=desk.asking_to_replace(lambda: self.save(path, replace=True)), label=tr("Saving {name}",
+                    name=path.name),
         )  # fmt: skip

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.words import tr
 from .desk import Desk
 
 Floats = NDArray[np.float64]
@@ -22,7 +23,7 @@ ON_BED = (FOOT,)
 GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region",
            "post", "post away", "post pick", "posts around", "posts away around")  # fmt: skip
 """What is pointed at again and again, until it is ended."""
-ON_ONE_LINE = "Those points lie on one line: no plane goes through them.\nClick three others."
+ON_ONE_LINE = tr("Those points lie on one line: no plane goes through them.\nClick three others.")
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,7 +97,9 @@ class Pointing(QObject):
         known = self.reading.points if self.reading and self.reading.kind == self.kind else np.empty((0, 3))
         points = np.concatenate([known, place[None]])
         if len(points) < wanted:
-            self.show(Reading(self.kind, points, f"point {len(points)} of {wanted}"), more=True)
+            self.show(
+                Reading(self.kind, points, tr("point {count} of {wanted}", count=len(points), wanted=wanted)), more=True
+            )
             return None
         self.end()
         self.reading = None

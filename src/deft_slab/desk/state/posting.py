@@ -13,6 +13,7 @@ from ...core.documents import free_ids, triple
 from ...core.plan import Plan
 from ...core.posts import Post, PostSet
 from ...core.reports import PostsReport
+from ...core.words import tr
 from ..check_requests import ProposePosts
 from ..replies import PostsProposed
 from .changing import validated
@@ -105,7 +106,7 @@ class Posting(QObject):
         plan = self._desk.plan
 
         def make() -> Plan:
-            changed = validated(of, what, "A post")
+            changed = validated(of, what, tr("A post"))
             others = tuple(one for one in plan.posts if one.id != of.id)
             kept = (changed,) if changed.posts or changed.refused else ()
             return plan.changed(posts=(*others, *kept))
@@ -118,7 +119,7 @@ class Posting(QObject):
         """Asks for posts for a piece besides those of a set that were placed by hand, while it stays selected."""
         desk = self._desk
         asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
-        desk.ask("ask:posts", asked, done=done, label="Placing posts",
+        desk.ask("ask:posts", asked, done=done, label=tr("Placing posts"),
                  still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
 
     def propose(self) -> None:
@@ -135,8 +136,8 @@ class Posting(QObject):
             made = tuple(Post(id=ident, at=triple(at)) for ident, at in zip(fresh, found.points, strict=True))
             self.unheld = found.unheld
             if not made and not own:
-                desk.told.emit("Nothing needs a post in this seat.")
-            self._put("propose posts", kept, posts=(*own, *made))
+                desk.told.emit(tr("Nothing needs a post in this seat."))
+            self._put(tr("propose posts"), kept, posts=(*own, *made))
 
         self._ask(number, posts, done)
 
@@ -157,10 +158,10 @@ class Posting(QObject):
             made = tuple(Post(id=ident, at=triple(at))
                          for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))  # fmt: skip
             if not made:
-                desk.told.emit("Nothing needs a post there that has none.")
+                desk.told.emit(tr("Nothing needs a post there that has none."))
                 return
             kept = tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > self.reach)
-            self._put("propose posts in a region", posts, posts=(*posts.posts, *made), refused=kept)
+            self._put(tr("propose posts in a region"), posts, posts=(*posts.posts, *made), refused=kept)
 
         self._ask(number, all_kept, done)
 
@@ -175,14 +176,14 @@ class Posting(QObject):
             kept = tuple(post for post in posts.posts if post not in gone)
             return {"posts": kept, "refused": (*posts.refused, *(post.at for post in gone))} if gone else {}
 
-        self._on_clicked(number, change, "take posts away in a region")
+        self._on_clicked(number, change, tr("take posts away in a region"))
 
     def clear(self) -> None:
         """Takes all posts of the piece away."""
         posts, desk = self.posts, self._desk
         if posts is not None:
             self.unheld = np.empty((0, 3))
-            desk.do_plan("take all posts away", desk.plan.changed(
+            desk.do_plan(tr("take all posts away"), desk.plan.changed(
                 posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))  # fmt: skip
 
     def measure(self, **what: float) -> None:
@@ -190,7 +191,7 @@ class Posting(QObject):
         posts = self.posts
         self.measures |= what
         if posts is not None:
-            self._put("change the posts", posts, **what)
+            self._put(tr("change the posts"), posts, **what)
         self.changed.emit()
 
     # by hand
@@ -203,7 +204,7 @@ class Posting(QObject):
         self._on_clicked(number, lambda posts: {
             "posts": (*posts.posts, Post(id=posts.fresh_ids(1)[0], at=triple(place), own=True)),
             "refused": tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > _NEAR / 4),
-        }, "add a post")  # fmt: skip
+        }, tr("add a post"))  # fmt: skip
 
     def _on_picked(self, number: int, facet: int, place: Floats) -> None:
         if number != self._desk.selected_piece:
@@ -223,21 +224,21 @@ class Posting(QObject):
         posts, one = self.posts, self.post
         if posts is not None and one is not None:
             changed = one.model_copy(update={**what, "own": True})
-            self._put("change a post", posts, posts=tuple(changed if p.id == one.id else p for p in posts.posts))
+            self._put(tr("change a post"), posts, posts=tuple(changed if p.id == one.id else p for p in posts.posts))
 
     def drop(self) -> None:
         """Takes the selected post away."""
         posts, one = self.posts, self.post
         if posts is not None and one is not None:
             self.selected = None
-            self._put("take a post away", posts, **without(posts, one))
+            self._put(tr("take a post away"), posts, **without(posts, one))
 
     def _on_away(self, number: int, facet: int, place: Floats) -> None:
         def change(posts: PostSet) -> dict[str, Any]:
             gone = nearest(posts, place)
             return without(posts, gone) if gone is not None else {}
 
-        self._on_clicked(number, change, "take a post away")
+        self._on_clicked(number, change, tr("take a post away"))
 
     def _on_clicked(self, number: int, change: Callable[[PostSet], dict[str, Any]], did: str) -> None:
         desk = self._desk

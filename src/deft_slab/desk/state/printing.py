@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage
 from ...core.errors import DeftError
 from ...core.sending.link import Link, PrinterTrouble
 from ...core.sending.outbox import Device, Outbox, Sent
+from ...core.words import tr
 from ...logbook import home
 from ..handoff_requests import MakeBed
 from .desk import Desk
@@ -183,7 +184,7 @@ class Printing(QObject):
     def send(self, bed: int, device: Device) -> None:
         """Hands a bed to a printer. bed : its number, from 0 on"""
         desk, outbox = self._desk, self.outbox
-        title = f"{desk.project.title}, bed {bed + 1}"
+        title = tr("{title}, bed {bed}", title=desk.project.title, bed=bed + 1)
         about = outbox.about(device.name)
         printer = desk.evaluated.printer_of(bed) if desk.evaluated is not None else desk.printer
         layers = printer.kind == "resin" and (about is None or about.kind == "resin")
@@ -196,12 +197,15 @@ class Printing(QObject):
                 made.unlink(missing_ok=True)
 
         def done(made: Path) -> None:
-            self._later(lambda: put(made), lambda: desk.told.emit(f"“{title}” goes to “{device.name}”."))
+            self._later(
+                lambda: put(made),
+                lambda: desk.told.emit(tr("“{title}” goes to “{name}”.", title=title, name=device.name)),
+            )
 
         desk.jobs.submit(
             "handoff:send",
             MakeBed(desk.plan, desk.printer, desk.project.title, bed, path, layers, desk.settings.with_posts),
-            done=done, failed=desk.failed.emit, label=f"Making bed {bed + 1}",
+            done=done, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
         )  # fmt: skip
 
     def order(self, job: str, what: str) -> None:

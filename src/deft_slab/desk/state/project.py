@@ -13,6 +13,7 @@ from ...core.plan import Plan
 from ...core.printer import Printer, default_printer
 from ...core.project import Project
 from ...core.solid import Solid
+from ...core.words import tr
 from ..jobs import Jobs
 from ..requests import Request
 from ..settings import Settings, read_settings
@@ -144,7 +145,7 @@ class ProjectState(QObject):
         """Judges the project by another printer, and new projects too."""
         self.change_settings(self.settings.model_copy(update={"printer": printer}))
         if self.is_open:
-            self.do("change the printer", self.project.changed(printer=printer))
+            self.do(tr("change the printer"), self.project.changed(printer=printer))
 
     # asking
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ...core.script import RECIPES, Recipe, Scaling, read_recipe
+from ...core.words import tr
 from ..recipe_requests import TakeRecipe, Used, UseRecipe
 from ..shelf import MOST_LETTERS, Kept, Shelf
 from .desk import Desk
@@ -45,18 +46,20 @@ class Reusing(QObject):
         def done(recipe: Recipe) -> None:
             desk.attempt(lambda: self.changed.emit(self.shelf.add(recipe).key))
 
-        desk.ask("ask:recipe", TakeRecipe(desk.plan, desk.printer, name), done=done, label=f"Keeping “{name}”")
+        desk.ask(
+            "ask:recipe", TakeRecipe(desk.plan, desk.printer, name), done=done, label=tr("Keeping “{name}”", name=name)
+        )
 
     def use(self, recipe: Recipe, scaling: Scaling) -> None:
         """Puts a recipe in place of all that stands on the model."""
         desk = self._desk
 
         def done(found: Used) -> None:
-            desk.do_plan(f"use the recipe “{recipe.name}”", found.plan)
+            desk.do_plan(tr("use the recipe “{name}”", name=recipe.name), found.plan)
             self.used.emit(found.said)
 
         desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=done,
-                 label=f"Using “{recipe.name}”")  # fmt: skip
+                 label=tr("Using “{name}”", name=recipe.name))  # fmt: skip
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> NDArray[np.float64] | None:
         """(3,) by what it would be scaled along each axis of the file; None where it does not say what it was made

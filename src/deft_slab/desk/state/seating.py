@@ -13,6 +13,7 @@ from ...core.plan import Plan
 from ...core.search.found import MapFigures
 from ...core.search.weighing import PRESETS, Weights, blend, parts_of
 from ...core.tilt import Tilt
+from ...core.words import sentence, tr
 from ..replies import MapRound, SeatsFound, SeatShown
 from ..requests import FindSeats, Lean, LookAround, Peek, SeatAll
 from .choosing import Choosing
@@ -127,7 +128,7 @@ class Seating(QObject):
 
         desk.ask(
             "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=done,
-            failed=lambda _: None, still=lambda: key == self._key, label="Looking at all ways to sit",
+            failed=lambda _: None, still=lambda: key == self._key, label=tr("Looking at all ways to sit"),
         )  # fmt: skip
 
     def _ask_seats(self) -> None:
@@ -141,7 +142,7 @@ class Seating(QObject):
 
         desk.ask(
             "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=done,
-            still=lambda: key == self._key, label="Looking for seats worth trying",
+            still=lambda: key == self._key, label=tr("Looking for seats worth trying"),
         )  # fmt: skip
 
     def peek(self, down: Floats) -> None:
@@ -171,7 +172,7 @@ class Seating(QObject):
 
     def take_down(self, down: Floats) -> None:
         """Seats the selected piece on the direction of the map that was clicked."""
-        self.take("take a seat from the tilt map", self.tilt_to(down))
+        self.take(tr("take a seat from the tilt map"), self.tilt_to(down))
 
     def keep(self, shown: SeatShown) -> None:
         """Keeps a seat as a choice without taking it."""
@@ -180,7 +181,7 @@ class Seating(QObject):
         except DeftError as error:
             self._desk.failed.emit(error)
             return
-        self._choosing.keep_plan(plan, shown.seat.kind[:1].upper() + shown.seat.kind[1:])
+        self._choosing.keep_plan(plan, sentence(shown.seat.kind))
 
     def compare_ways(self, lift: float) -> None:
         """Asks for what leaning and lifting would gain and cost."""
@@ -191,7 +192,7 @@ class Seating(QObject):
             self.changed.emit()
 
         desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=done,
-                  still=lambda: key == self._key and desk.plan == plan, label="Leaning it a little")  # fmt: skip
+                  still=lambda: key == self._key and desk.plan == plan, label=tr("Leaning it a little"))  # fmt: skip
 
     def seat_all(self) -> None:
         """Seats every piece in the seat that is best by the weights."""
@@ -205,7 +206,7 @@ class Seating(QObject):
             else:
                 for piece, tilt in zip(pieces, tilts, strict=True):
                     changed = changed.with_wish(piece.wish(seat=tilt), piece.wished)
-            desk.do_plan("seat all pieces", changed)
+            desk.do_plan(tr("seat all pieces"), changed)
 
         desk.ask("ask:all", SeatAll(plan, desk.printer, len(pieces), self.weights), done=done,
-                  label="Seating all pieces")  # fmt: skip
+                  label=tr("Seating all pieces"))  # fmt: skip

@@ -11,6 +11,7 @@ from ...core.outcome import Piece
 from ...core.plan import Plan
 from ...core.tilt import Tilt
 from ...core.wishes import PieceWish
+from ...core.words import tr
 from ..requests import FaceRegion
 from .desk import Desk
 from .marker import Marker
@@ -88,21 +89,21 @@ class Seats:
         self._desk.change(did, lambda: self.plan_with(tilt, lift))
 
     def set_lift(self, lift: float) -> None:
-        self.set("change the lift", self.tilt, lift)
+        self.set(tr("change the lift"), self.tilt, lift)
 
     def turn(self, axis: Triple, degrees: float) -> None:
         """Turns about an axis of the bed frame."""
-        self.set(f"turn by {degrees:g}°", Tilt.turn(axis, degrees).after(self.tilt))
+        self.set(tr("turn by {degrees:g}°", degrees=degrees), Tilt.turn(axis, degrees).after(self.tilt))
 
     def set_threshold(self, degrees: float) -> None:
         desk = self._desk
-        desk.do_plan("change the overhang threshold", desk.plan.changed(threshold=degrees))
+        desk.do_plan(tr("change the overhang threshold"), desk.plan.changed(threshold=degrees))
 
     def rename_piece(self, name: str) -> None:
         """Names the selected piece of a model in pieces."""
         piece = self._desk.piece
         if piece is not None and not piece.alone and name.strip():
-            self._desk.change("rename a piece", lambda: self.plan_with_wish(name=name.strip()[:120]))
+            self._desk.change(tr("rename a piece"), lambda: self.plan_with_wish(name=name.strip()[:120]))
 
     # by pointing
 
@@ -111,7 +112,7 @@ class Seats:
         normal = self._desk.pieces[number].solid.normals[facet]
         self._desk.select_piece(number)
         self._pointing.end()
-        self._seat_down(normal, "seat on a facet")
+        self._seat_down(normal, tr("seat on a facet"))
 
     def _on_three(self, number: int, facet: int, place: Floats) -> None:
         points = self._pointing.collect(place, 3)
@@ -123,20 +124,21 @@ class Seats:
             self._desk.told.emit(ON_ONE_LINE)
             return
         inward = self._desk.pieces[number].solid.bounds.mean(axis=0) - points[0]
-        self._seat_down(-normal if float(normal @ inward) > 0 else normal, "seat on three points")
+        self._seat_down(-normal if float(normal @ inward) > 0 else normal, tr("seat on three points"))
 
     def _on_up(self, number: int, facet: int, place: Floats) -> None:
         points = self._pointing.collect(place, 2)
         if points is not None:
             self._desk.select_piece(number)
-            self._seat_down(points[0] - points[1], "turn a direction up")
+            self._seat_down(points[0] - points[1], tr("turn a direction up"))
 
     def _on_region(self, number: int, facet: int, place: Floats) -> None:
         desk = self._desk
         desk.select_piece(number)
         self._pointing.end()
         desk.ask("ask:measure", FaceRegion(desk.plan, desk.printer, number, place, self._marker.crease),
-                 done=lambda normal: self._seat_down(normal, "seat on a region"), label="Fitting a plane")  # fmt: skip
+                 done=lambda normal: self._seat_down(normal, tr("seat on a region")),
+                 label=tr("Fitting a plane"))  # fmt: skip
 
     def _seat_down(self, down: Floats, did: str) -> None:
         """Turns the selected piece so that a direction of the model frame points down."""

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...core.plan import Mending, Plan, Role
 from ...core.tilt import STAND_UP
+from ...core.words import tr
 from ..requests import ScaleToBed
 from .desk import Desk
 
@@ -66,7 +67,7 @@ class Sizing:
 
     def resize(self, **size: object) -> None:
         """unit, scale, stretch, mirror: cuts and guests keep their places on the model."""
-        self._desk.change("change the size", lambda: self._desk.plan.sized(**size))
+        self._desk.change(tr("change the size"), lambda: self._desk.plan.sized(**size))
 
     def choose_unit(self, unit: str) -> None:
         self.asking_unit = False
@@ -77,8 +78,8 @@ class Sizing:
         """Scales to the largest that fits the printer as it stands."""
         plan = self._desk.plan
         self._desk.ask(
-            "ask:scale", ScaleToBed(plan, self._desk.printer), label="Finding the largest size",
-            done=lambda factor: self.scale_further(plan, factor, "scale to the largest that fits"),
+            "ask:scale", ScaleToBed(plan, self._desk.printer), label=tr("Finding the largest size"),
+            done=lambda factor: self.scale_further(plan, factor, tr("scale to the largest that fits")),
         )  # fmt: skip
 
     def scale_further(self, plan: Plan, factor: float, did: str, *, up: bool = False) -> None:
@@ -88,16 +89,16 @@ class Sizing:
         self._desk.change(did, lambda: plan.sized(scale=max(scale, 1e-4)))
 
     def set_copies(self, copies: int) -> None:
-        self._desk.change("change the number of copies", lambda: self._desk.plan.changed(copies=copies))
+        self._desk.change(tr("change the number of copies"), lambda: self._desk.plan.changed(copies=copies))
 
     def stand_up(self) -> None:
         """Stands a model that was made to stand on Y."""
-        self._desk.do_plan("stand it on Y", self._desk.plan.changed(tilt=STAND_UP))
+        self._desk.do_plan(tr("stand it on Y"), self._desk.plan.changed(tilt=STAND_UP))
 
     # surface
 
     def set_role(self, body: int, role: Role) -> None:
-        self._desk.change("change what becomes of a body", lambda: self._desk.plan.with_role(body, role))
+        self._desk.change(tr("change what becomes of a body"), lambda: self._desk.plan.with_role(body, role))
 
     def mend(self, did: str, **steps: object) -> None:
         """Changes what is done to the surface: fields of ``Mending``."""
@@ -105,7 +106,7 @@ class Sizing:
         self._desk.change(did, lambda: self._desk.plan.changed(mending=mending))
 
     def leave_unmended(self) -> None:
-        self._desk.change("put all mending back", lambda: self._desk.plan.changed(mending=Mending()))
+        self._desk.change(tr("put all mending back"), lambda: self._desk.plan.changed(mending=Mending()))
 
 
 def _proportions(plan: Plan) -> tuple[object, ...]:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core.cuts import BentCut
 from ...core.judge.edges import nearest_on
+from ...core.words import tr
 from ..requests import FindCreases
 from .desk import Desk
 
@@ -71,4 +72,4 @@ class Snapping(QObject):
             self.changed.emit()
 
         desk.ask("ask:creases", FindCreases(plan), done=done, still=lambda: key == self._creases_for,
-                 label="Looking for creases")  # fmt: skip
+                 label=tr("Looking for creases"))  # fmt: skip

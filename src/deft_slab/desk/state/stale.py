@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from ...core.errors import BadPlan
+from ...core.words import tr
 
 
 def being_made() -> BadPlan:
-    return BadPlan("The pieces are being made anew.", kept="Nothing was changed.", remedy="Try again in a moment.")
+    return BadPlan(
+        tr("The pieces are being made anew."), kept=tr("Nothing was changed."), remedy=tr("Try again in a moment.")
+    )

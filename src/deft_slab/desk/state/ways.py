@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from ...core import text
 from ...core.cuts import Side
 from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.search.found import CutWishes
+from ...core.words import tr
 from ..replies import WaysFound, WayShown
 from ..requests import LookForWays, MoreLikeWay, Request
 from .choosing import Choosing
@@ -16,6 +18,10 @@ from .stale import being_made
 
 _BEYOND = 0.75
 """Of the seam of a way, what "less seam" looks for."""
+
+
+FROM_FRONT = tr("take a way from the front")
+"""What is done by taking one."""
 
 
 class Ways(QObject):
@@ -54,7 +60,7 @@ class Ways(QObject):
         """Why nothing can be parted, and what to do; empty where it can."""
         evaluated = self._desk.evaluated
         defects = evaluated.outcome.defects.sentence() if evaluated else ""
-        return f"{defects} Size can close it; then it can be cut." if defects else ""
+        return tr("{defects} Size can close it; then it can be cut.", defects=defects) if defects else ""
 
     @property
     def of_piece(self) -> str:
@@ -64,7 +70,7 @@ class Ways(QObject):
         for piece in self._desk.pieces:
             if piece.sides == self.sides:
                 return piece.name
-        return "a piece that is parted now"
+        return tr("a piece that is parted now")
 
     def _on_opened(self) -> None:
         self.found = self.base = self.sides = self.pointed = self.chosen = self._asked = None
@@ -120,7 +126,7 @@ class Ways(QObject):
 
         asked: Request[WaysFound] = request if around is None else MoreLikeWay(request, around)
         self._desk.ask("ways:look", asked, done=done, failed=self._failed, still=lambda: request == self._asked,
-                       label="Looking for ways to part it")  # fmt: skip
+                       label=tr("Looking for ways to part it"))  # fmt: skip
 
     def more_like_this(self) -> None:
         """Looks around the chosen way: its cuts are moved and turned together."""
@@ -198,10 +204,15 @@ class Ways(QObject):
         self.chosen = way
         cuts = way.plan.recipe
         self._desk.selected_cut = cuts[-1].id if cuts else None
-        self._desk.do_plan("take a way from the front", self._as_plan(way))
+        self._desk.do_plan(FROM_FRONT, self._as_plan(way))
         self.changed.emit()
 
     def keep(self, way: WayShown) -> None:
         """Keeps it as a choice, without taking it."""
-        name = f"{way.pieces} pieces, {100 * way.left:.2g} % left, {way.sight:.0f} mm seen"
+        name = tr(
+            "{pieces} pieces, {left:.2g} % left, {sight} seen",
+            pieces=way.pieces,
+            left=100 * way.left,
+            sight=text.length(way.sight, 0),
+        )
         self._choosing.keep_plan(self._as_plan(way), name)

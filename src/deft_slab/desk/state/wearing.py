@@ -8,6 +8,7 @@ from ...core.intake.units import likely_unit
 from ...core.model import Model
 from ...core.plan import Guest, GuestForm
 from ...core.tilt import Tilt
+from ...core.words import tr
 from ..requests import OpenGuest, ScaleToGuest, SettleGuest
 from .desk import Desk
 from .keeping import Keeping
@@ -42,7 +43,7 @@ class Wearing:
             model=model.ref if model else None, unit=unit,
         )  # fmt: skip
         self.selected = guest.id
-        self._desk.change(f"add “{name}”", lambda: self._desk.plan.with_guest(guest))
+        self._desk.change(tr("add “{name}”", name=name), lambda: self._desk.plan.with_guest(guest))
 
     def add_file(self, path: Path) -> None:
         """Opens a model and puts it in as a guest."""
@@ -52,7 +53,9 @@ class Wearing:
             self._keeping.model_changed()
             self.add("model", model.name, 100.0, model)
 
-        self._desk.ask("ask:guest", OpenGuest(path), done=done, still=lambda: True, label=f"Opening {path.name}")
+        self._desk.ask(
+            "ask:guest", OpenGuest(path), done=done, still=lambda: True, label=tr("Opening {name}", name=path.name)
+        )
 
     @property
     def guest(self) -> Guest | None:
@@ -74,7 +77,7 @@ class Wearing:
     def remove(self) -> None:
         guest = self.guest
         if guest is not None:
-            self._desk.change("take a guest away", lambda: self._desk.plan.without_guest(guest.id))
+            self._desk.change(tr("take a guest away"), lambda: self._desk.plan.without_guest(guest.id))
 
     def settle(self) -> None:
         """Moves the selected guest to where there is most room near its place."""
@@ -83,9 +86,9 @@ class Wearing:
             return
 
         def done(place: tuple[float, float, float]) -> None:
-            self.change("move a guest to where there is room", place=place)
+            self.change(tr("move a guest to where there is room"), place=place)
 
-        label = f"Moving {guest.name} to where there is room"
+        label = tr("Moving {name} to where there is room", name=guest.name)
         self._desk.ask("ask:guest", SettleGuest(plan, guest.id), done=done, label=label)
 
     def scale_to_clearance(self) -> None:
@@ -95,6 +98,6 @@ class Wearing:
             return
 
         def done(factor: float) -> None:
-            self._sizing.scale_further(plan, factor, "scale to a guest's clearance", up=True)
+            self._sizing.scale_further(plan, factor, tr("scale to a guest's clearance"), up=True)
 
-        self._desk.ask("ask:scale", ScaleToGuest(plan, guest.id), done=done, label="Finding the scale")
+        self._desk.ask("ask:scale", ScaleToGuest(plan, guest.id), done=done, label=tr("Finding the scale"))

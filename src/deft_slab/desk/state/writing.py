@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ...core.handoff.written import Written
+from ...core.words import tr, tr_many
 from ..requests import WritePieces, WriteTogether
 from .desk import Desk
 
@@ -21,15 +22,20 @@ class Writing:
 
         def done(written: list[Written]) -> None:
             names = ", ".join(item.path.name for item in written[:4]) + (", …" if len(written) > 4 else "")
-            said = f"Wrote {len(written)} STL file{'s' if len(written) > 1 else ''} to {folder}: {names}"
+            said = tr_many("Wrote {n} STL file to {folder}: {names}", "Wrote {n} STL files to {folder}: {names}",
+                           len(written), folder=folder, names=names)  # fmt: skip
             pieces = sum(item.pieces for item in written)
-            desk.told.emit(f"{said}\nfor {pieces} pieces: the names say how often." if pieces > len(written) else said)
+            desk.told.emit(
+                tr("{said}\nfor {pieces} pieces: the names say how often.", said=said, pieces=pieces)
+                if pieces > len(written)
+                else said
+            )
 
         desk.jobs.submit(
             "handoff:stl", WritePieces(desk.plan, desk.printer, folder, desk.settings.equal_once, replace,
                                          desk.settings.with_posts),
             done=done, failed=desk.asking_to_replace(lambda: self.pieces(folder, replace=True)),
-            label="Writing the pieces",
+            label=tr("Writing the pieces"),
         )  # fmt: skip
 
     def together(self, path: Path, *, replace: bool = False) -> None:
@@ -37,13 +43,16 @@ class Writing:
         desk = self._desk
 
         def done(written: Written) -> None:
-            beds = f" on {written.beds} beds" if written.beds > 1 else ""
-            desk.told.emit(f"Wrote {written.pieces} piece{'s' if written.pieces > 1 else ''}{beds} to {path.name}.")
+            pieces = tr_many("{n} piece", "{n} pieces", written.pieces)
+            if written.beds > 1:
+                pieces = tr("{pieces} on {beds} beds", pieces=pieces, beds=written.beds)
+            desk.told.emit(tr("Wrote {pieces} to {file}.", pieces=pieces, file=path.name))
 
         desk.jobs.submit(
             "handoff:3mf",
             WriteTogether(desk.plan, desk.printer, desk.project.title, path, desk.settings.equal_once, replace,
                           desk.settings.with_posts),
             done=done,
-            failed=desk.asking_to_replace(lambda: self.together(path, replace=True)), label=f"Writing {path.name}",
+            failed=desk.asking_to_replace(lambda: self.together(path, replace=True)), label=tr("Writing {name}",
+                    name=path.name),
         )  # fmt: skip

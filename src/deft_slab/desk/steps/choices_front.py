@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from ...core import text
 from ...core.handoff.job import PrintJob
+from ...core.words import tr
 from ..look import palette
 from ..whole import DeskState
 from ..widgets.binding import follow
@@ -32,9 +33,9 @@ class Axis:
 
 
 AXES = (
-    Axis("Hours", "Until all beds are printed.", lambda work: work.elapsed, text.hours),
-    Axis("Material", "Of all pieces, with their support.", lambda work: work.material, text.grams),
-    Axis("Cost", "Material and hours, in your own currency.", lambda work: work.cost, lambda v: f"{v:,.2f}"),
+    Axis(tr("Hours"), tr("Until all beds are printed."), lambda work: work.elapsed, text.hours),
+    Axis(tr("Material"), tr("Of all pieces, with their support."), lambda work: work.material, text.grams),
+    Axis(tr("Cost"), tr("Material and hours, in your own currency."), lambda work: work.cost, lambda v: f"{v:,.2f}"),
 )
 
 
@@ -66,12 +67,12 @@ class ChoicesChart(DotsChart):
     """A dot for each choice that is measured: farther left is less seen, lower takes less."""
 
     def __init__(self) -> None:
-        tip = (
+        tip = tr(
             "Each dot is a choice: farther left less seam is seen, lower it takes less. Round: nothing beats it in "
             "both. Lozenge: another one does. Struck through: a piece does not fit. Click puts one on the bed; so do "
             "arrows and Enter."
         )
-        super().__init__("Choices against each other", tip, _HEIGHT)
+        super().__init__(tr("Choices against each other"), tip, _HEIGHT)
         self.dots: tuple[ChoiceDot, ...] = ()
         self._axis = AXES[0]
 
@@ -94,7 +95,7 @@ class ChoicesChart(DotsChart):
         painter, room = self.begin(), self.room
         if not self.dots:
             painter.setPen(QColor(palette.FAINT))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "Choices are being measured …")
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("Choices are being measured …"))
             painter.end()
             return
         best = sorted((n for n, dot in enumerate(self.dots) if dot.best), key=lambda n: self.place_of(n).x())
@@ -107,11 +108,12 @@ class ChoicesChart(DotsChart):
             self.paint_dot(painter, n, colour, round_one=dot.best, hollow=False, struck=not dot.fits)
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         most = max(dot.up for dot in self.dots)
-        self.words(painter, f"↑ {self._axis.word.lower()}, up to {self._axis.shown(most)}", left, palette.FAINT,
+        self.words(painter, tr("↑ {word}, up to {file}", word=self._axis.word.lower(), file=self._axis.shown(most)),
+                   left, palette.FAINT,
                    foot=False)  # fmt: skip
-        self.words(painter, "0 mm", left, palette.FAINT, foot=True)
+        self.words(painter, tr("0 mm"), left, palette.FAINT, foot=True)
         seen = text.mm(max(dot.sight for dot in self.dots))
-        self.words(painter, f"seam in sight → {seen}", right, palette.FAINT, foot=True)
+        self.words(painter, tr("seam in sight → {seen}", seen=seen), right, palette.FAINT, foot=True)
         painter.end()
 
     def _paint_name(self, painter: QPainter, n: int, taken: list[QRectF]) -> None:
@@ -146,7 +148,7 @@ class ChoicesFront(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        column.addLayout(row(label("Choices, by", "faint"), 1, *self.axes.values(), spacing=3))
+        column.addLayout(row(label(tr("Choices, by"), "faint"), 1, *self.axes.values(), spacing=3))
         column.addWidget(self.chart)
         column.addWidget(self.said)
         follow(self, self.refresh, state.outcome_changed, state.entries_changed, state.project_changed)
@@ -163,7 +165,7 @@ class ChoicesFront(QWidget):
         if state.is_open:
             same = next((key for key, _, plan in state.compared if plan == state.plan), None)
             rows = [(key, name, plan) for key, name, plan in state.compared if key != same]
-            for key, name, plan in [(None, "On the bed now", state.plan), *rows]:
+            for key, name, plan in [(None, tr("On the bed now"), state.plan), *rows]:
                 entry = state.entry(plan)
                 if entry is not None and entry.work is not None:
                     totals = entry.totals
@@ -174,11 +176,19 @@ class ChoicesFront(QWidget):
 
     def _say(self, n: int) -> None:
         if not 0 <= n < len(self.chart.dots):
-            self.said.setText("Keep choices in the ledger below; they are compared here.")
+            self.said.setText(tr("Keep choices in the ledger below; they are compared here."))
             return
         dot = self.chart.dots[n]
-        beaten = "" if dot.best else " · another one beats it in both"
-        self.said.setText(f"{dot.name}: {self._axis.shown(dot.up)} · {text.mm(dot.sight)} of seam in sight{beaten}")
+        beaten = "" if dot.best else tr(" · another one beats it in both")
+        self.said.setText(
+            tr(
+                "{name}: {file} · {length} of seam in sight{beaten}",
+                name=dot.name,
+                file=self._axis.shown(dot.up),
+                length=text.mm(dot.sight),
+                beaten=beaten,
+            )
+        )
 
     def _take(self, n: int) -> None:
         key = self.chart.dots[n].key

@@ -11,6 +11,7 @@ from ...core.handoff.equal import firsts_of
 from ...core.handoff.papers import NAMES, PAPERS, Paper
 from ...core.handoff.wished import Wished
 from ...core.lying import BedsBy
+from ...core.words import term, tr, tr_many
 from ..state.bedding import STEP
 from ..verbs import Verbs
 from ..whole import DeskState
@@ -22,10 +23,13 @@ from .pieces_to_print import PiecesToPrint, SecondPrinter
 from .printers import PrintersSection
 
 _ORDERS: dict[BedsBy, tuple[str, str]] = {
-    "fewest": ("Fewest", "As few beds as it takes."),
-    "piece": ("A piece each", "Each bed holds one piece alone, with its copies: all of one first, then the next."),
-    "hours": ("Longest first", "As few as it takes; the bed that takes longest is printed first."),
-    "colour": ("By colour", "As few as it takes; those of one material or colour follow each other."),
+    "fewest": (tr("Fewest"), tr("As few beds as it takes.")),
+    "piece": (
+        tr("A piece each"),
+        tr("Each bed holds one piece alone, with its copies: all of one first, then the next."),
+    ),
+    "hours": (tr("Longest first"), tr("As few as it takes; the bed that takes longest is printed first.")),
+    "colour": (tr("By colour"), tr("As few as it takes; those of one material or colour follow each other.")),
 }
 _FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
@@ -34,17 +38,23 @@ class HandOffPanel(Panel):
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()
         self._state, self._bedding = state, state.bedding
-        self._beds_head = self.head("Beds")
+        self._beds_head = self.head(tr("Beds"))
         self._beds_said = label("", "faint", wrap=True)
         self.add(self._beds_said)
         self.tiles = BedTiles(state)
         self.add(self.tiles)
-        self.fewer = button("Fewer beds …", "Tries many orders and turns for the fewest beds; what you put somewhere "
-                            "yourself stays there.", self._nest_or_stop, role="small")  # fmt: skip
-        self.anew = button("Lay anew", "Forgets where pieces were put by hand.", self._bedding.lay_anew, role="small")
-        self.left = button("Turn left", f"Turns the picked piece by {STEP:g}° (comma key).",
+        self.fewer = button(
+            tr("Fewer beds …"),
+            tr("Tries many orders and turns for the fewest beds; what you put somewhere yourself stays there."),
+            self._nest_or_stop,
+            role="small",
+        )
+        self.anew = button(
+            tr("Lay anew"), tr("Forgets where pieces were put by hand."), self._bedding.lay_anew, role="small"
+        )
+        self.left = button(tr("Turn left"), tr("Turns the picked piece by {step:g}° (comma key).", step=STEP),
                            partial(self._bedding.turn, STEP), role="small")  # fmt: skip
-        self.right = button("Turn right", f"Turns the picked piece by {STEP:g}° (full stop key).",
+        self.right = button(tr("Turn right"), tr("Turns the picked piece by {step:g}° (full stop key).", step=STEP),
                             partial(self._bedding.turn, -STEP), role="small")  # fmt: skip
         self.add(row(self.fewer, self.anew, self.left, self.right, 1, spacing=4))
         self.orders = {
@@ -52,32 +62,40 @@ class HandOffPanel(Panel):
             for beds_by, (words, does) in _ORDERS.items()
         }  # fmt: skip
         self.room = button(
-            "Keep room free", "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one "
-            "away. They belong to the printer.", lambda: self._bedding.set_keeping_free(self.room.isChecked()),
-            role="small", checkable=True,
-        )  # fmt: skip
+            tr("Keep room free"),
+            tr(
+                "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one "
+                "away. They belong to the printer."
+            ),
+            lambda: self._bedding.set_keeping_free(self.room.isChecked()),
+            role="small",
+            checkable=True,
+        )
         *first, colour = self.orders.values()
-        self.add(row(label("Beds", "faint"), 1, *first, spacing=3))
+        self.add(row(label(tr("Beds"), "faint"), 1, *first, spacing=3))
         self.add(row(1, colour, self.room, spacing=3))
         self.second = SecondPrinter(state)
         self.add(self.second)
-        self.head("The job")
+        self.head(tr("The job"))
         self.figures = self.add_figures(
-            ("Time", "Of all beds, one after the other; of both printers together where there are two."),
-            ("All done after", "With both printers at work at once, each on its own beds."),
-            ("Longest piece", "Of the piece that takes longest, alone."),
-            ("Material", "Of all pieces, with their support."),
-            ("Cost", "Material and hours, with the profile's share for prints that fail; in your own currency."),
-            ("To glue", "Contacts of one prop, and their area."),
+            (term("Time"), tr("Of all beds, one after the other; of both printers together where there are two.")),
+            (term("All done after"), tr("With both printers at work at once, each on its own beds.")),
+            (term("Longest piece"), tr("Of the piece that takes longest, alone.")),
+            (term("Material"), tr("Of all pieces, with their support.")),
+            (
+                term("Cost"),
+                tr("Material and hours, with the profile's share for prints that fail; in your own currency."),
+            ),
+            (term("To glue"), tr("Contacts of one prop, and their area.")),
         )
         self.choices = ChoicesFront(state)
         self.add(self.choices)
-        self.head("Write")
+        self.head(tr("Write"))
         self._add_writing(verbs)
-        self.head("Printers")
+        self.head(tr("Printers"))
         self.printers = PrintersSection(state)
         self.add(self.printers)
-        self.head("Pieces, seated on the bed")
+        self.head(tr("Pieces, seated on the bed"))
         self.pieces = PiecesToPrint(state)
         self.add(self.pieces)
         self.column.addStretch(1)
@@ -86,50 +104,59 @@ class HandOffPanel(Panel):
     def _add_writing(self, verbs: Verbs) -> None:
         """What is written, and how."""
         state = self._state
-        self.piece_files = self._toggles("Each piece", ("stl",))
-        self.bed_files = self._toggles("Each bed", ("3mf",))
+        self.piece_files = self._toggles(tr("Each piece"), ("stl",))
+        self.bed_files = self._toggles(tr("Each bed"), ("3mf",))
         self.papers = {
-            paper: button(words, f"The sheet for the bench, as PDF on {words} paper and as HTML.",
+            paper: button(words, tr("The sheet for the bench, as PDF on {words} paper and as HTML.", words=words),
                           partial(self._choose_paper, paper), role="small", checkable=True)
             for paper, words in NAMES.items()
         }  # fmt: skip
         self.papers[PAPERS[0]].setChecked(True)
         self.look = button(
-            "Look at it …", "Draws the sheet: the prop put together and apart, pieces in their seats, steps, job.",
-            lambda: verbs.look_at_sheet(self.paper or PAPERS[0]), role="small",
-        )  # fmt: skip
-        self.add(row(label("Sheet", "faint"), 1, self.look, *self.papers.values(), spacing=3))
+            tr("Look at it …"),
+            tr("Draws the sheet: the prop put together and apart, pieces in their seats, steps, job."),
+            lambda: verbs.look_at_sheet(self.paper or PAPERS[0]),
+            role="small",
+        )
+        self.add(row(label(tr("Sheet"), "faint"), 1, self.look, *self.papers.values(), spacing=3))
         self.all = button(
-            "Write pieces and beds …", "Files in the formats that are chosen, each read again before it is saved, the "
-            "sheet, and job.json and pieces.csv, which list them.",
-            lambda: verbs.ask_job_folder(self.wished, self.paper), role="main",
-        )  # fmt: skip
+            tr("Write pieces and beds …"),
+            tr(
+                "Files in the formats that are chosen, each read again before it is saved, the "
+                "sheet, and job.json and pieces.csv, which list them."
+            ),
+            lambda: verbs.ask_job_folder(self.wished, self.paper),
+            role="main",
+        )
         self.stl = button(
-            "Each piece as STL …", "One binary STL a piece, in its seat, lowest point at z = 0, in mm.",
+            tr("Each piece as STL …"), tr("One binary STL a piece, in its seat, lowest point at z = 0, in mm."),
             verbs.ask_stl_folder,
         )  # fmt: skip
         self.together = button(
-            "All in one 3MF …", "All pieces, named, in their seats, side by side without overlap, in mm.",
+            tr("All in one 3MF …"), tr("All pieces, named, in their seats, side by side without overlap, in mm."),
             verbs.ask_3mf_file,
         )  # fmt: skip
         self.save = button(
-            "Save the project …", "A 3MF with the pieces, the model as it was opened, and the plan with its choices.",
+            tr("Save the project …"),
+            tr("A 3MF with the pieces, the model as it was opened, and the plan with its choices."),
             verbs.ask_project_file,
-        )  # fmt: skip
-        self.equal = QCheckBox("Equal pieces as one file, with a count")
-        self.equal.setToolTip("What is equal to another piece is printed from the file of the first, in its seat.")
+        )
+        self.equal = QCheckBox(tr("Equal pieces as one file, with a count"))
+        self.equal.setToolTip(tr("What is equal to another piece is printed from the file of the first, in its seat."))
         self.equal.clicked.connect(
             lambda on: state.change_settings(state.settings.model_copy(update={"equal_once": on}))
         )
-        self.posts = QCheckBox("with their posts, in one body")
-        self.posts.setToolTip("Pieces that have posts are written standing on them; else without any.")
+        self.posts = QCheckBox(tr("with their posts, in one body"))
+        self.posts.setToolTip(tr("Pieces that have posts are written standing on them; else without any."))
         self.posts.clicked.connect(
             lambda on: state.change_settings(state.settings.model_copy(update={"with_posts": on}))
         )
-        self.layers = QCheckBox("layers of each bed, as pictures and in a 3MF")
+        self.layers = QCheckBox(tr("layers of each bed, as pictures and in a 3MF"))
         self.layers.setToolTip(
-            "A picture for each layer, in a ZIP, at the width of the printer's pixels; and a 3MF with the same layers "
-            "as polygons. It takes about a minute for 2,000 layers."
+            tr(
+                "A picture for each layer, in a ZIP, at the width of the printer's pixels; and a 3MF "
+                "with the same layers as polygons. It takes about a minute for 2,000 layers."
+            )
         )
         self.layers.clicked.connect(self._formats_changed)
         for part in (self.all, self.equal, self.posts, self.layers):
@@ -143,9 +170,15 @@ class HandOffPanel(Panel):
         """A row of formats that are written or not."""
         found = {}
         for ending in _FORMATS:
-            one = button(ending.upper(), f"{title} as .{ending}.", self._formats_changed, role="small", checkable=True)
+            one = button(
+                ending.upper(),
+                tr("{title} as .{ending}.", title=title, ending=ending),
+                self._formats_changed,
+                role="small",
+                checkable=True,
+            )
             one.setChecked(ending in chosen)
-            one.setAccessibleName(f"{title} as {ending.upper()}")
+            one.setAccessibleName(tr("{title} as {ending}", title=title, ending=ending.upper()))
             found[ending] = one
         self.add(row(label(title, "faint"), 1, *found.values(), spacing=3))
         return found
@@ -209,8 +242,8 @@ class HandOffPanel(Panel):
         self.posts.setVisible(bool(evaluated.outcome.posts))
         self.posts.setChecked(self._state.settings.with_posts)
         path = self._state.opening.path
-        saved = f"Project: {path.name}." if path else "The project has not been saved yet."
-        self._where.setText(saved + (" Changed since." if path and self._state.history.dirty else ""))
+        saved = tr("Project: {name}.", name=path.name) if path else tr("The project has not been saved yet.")
+        self._where.setText(saved + (tr(" Changed since.") if path and self._state.history.dirty else ""))
 
     def _nest_or_stop(self) -> None:
         """Looks for fewer beds, or takes what was found so far."""
@@ -222,7 +255,11 @@ class HandOffPanel(Panel):
     def _show_beds(self) -> None:
         bedding, work = self._bedding, self._bedding.work
         found = bedding.found_so_far
-        self.fewer.setText("Fewer beds …" if found is None else f"Stop: {found.beds} of {found.least} or more")
+        self.fewer.setText(
+            tr("Fewer beds …")
+            if found is None
+            else tr("Stop: {beds} of {least} or more", beds=found.beds, least=found.least)
+        )
         self.room.setChecked(bedding.keeping_free)
         for beds_by, one in self.orders.items():
             one.setChecked(self._state.is_open and self._state.plan.beds_by == beds_by)
@@ -231,16 +268,18 @@ class HandOffPanel(Panel):
         self.left.setEnabled(picked)
         self.right.setEnabled(picked)
         if work is not None:
-            count = len(work.beds)
-            self._beds_head.setText(f"{count} bed{'s' if count > 1 else ''}, at least {work.least}")
+            self._beds_head.setText(
+                tr_many("{n} bed, at least {least}", "{n} beds, at least {least}", len(work.beds), least=work.least)
+            )
         clashes = bedding.clashes
         if clashes:
             numbers = {number for pair in clashes for number in pair}
-            words = "1 piece lies" if len(numbers) == 1 else f"{len(numbers)} pieces lie"
-            gap = self._state.printer.gap
-            say(self._beds_said, f"{words} nearer than {gap:g} mm to another, or beside the bed.", "look")
+            words = tr_many("{n} piece lies nearer than {gap} to another, or beside the bed.",
+                            "{n} pieces lie nearer than {gap} to another, or beside the bed.", len(numbers),
+                            gap=text.given(self._state.printer.gap))  # fmt: skip
+            say(self._beds_said, words, "look")
         else:
-            say(self._beds_said, "Drag pieces, also on to another bed; arrows move the picked one.", "faint")
+            say(self._beds_said, tr("Drag pieces, also on to another bed; arrows move the picked one."), "faint")
         self.tiles.updateGeometry()
         self.tiles.update()
 
@@ -257,6 +296,6 @@ class HandOffPanel(Panel):
         grams = text.grams(work.material)
         each = " · ".join(f"{text.grams(of)} {name}" for name, of in materials.items())
         self.figures["Material"].setText(grams if len(materials) == 1 else each)
-        self.figures["Cost"].setText(f"{work.cost:,.2f}")
-        glued = f"{work.contacts} contact{'s' if work.contacts != 1 else ''}, {text.area(work.glue)}"
-        self.figures["To glue"].setText(glued if work.contacts else "nothing")
+        self.figures["Cost"].setText(text.money(work.cost))
+        glued = tr_many("{n} contact, {area}", "{n} contacts, {area}", work.contacts, area=text.area(work.glue))
+        self.figures["To glue"].setText(glued if work.contacts else tr("nothing"))

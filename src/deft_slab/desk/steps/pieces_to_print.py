@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxL
 from ...core import text
 from ...core.handoff.equal import firsts_of
 from ...core.outcome import Piece
+from ...core.words import tr, tr_in
 from .. import printers
 from ..whole import DeskState
 from ..widgets.binding import follow
@@ -29,22 +30,26 @@ class SecondPrinter(QWidget):
         self.which = QToolButton()
         self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.which.setToolTip(
-            "A second printer of yours, which works at the same time. Joins keep the clearance of the first."
+            tr("A second printer of yours, which works at the same time. Joins keep the clearance of the first.")
         )
-        self.which.setAccessibleName("Second printer")
+        self.which.setAccessibleName(tr("Second printer"))
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._list)
         self.which.setMenu(self.menu)
-        self.share = button("Share out", "Puts each piece on one of both so that all is done soonest; below you can "
-                            "put each where you like.", self._bedding.share_out, role="small")  # fmt: skip
-        across = row(label("Second printer", "faint"), 1, self.share, self.which, spacing=4)
+        self.share = button(
+            tr("Share out"),
+            tr("Puts each piece on one of both so that all is done soonest; below you can put each where you like."),
+            self._bedding.share_out,
+            role="small",
+        )
+        across = row(label(tr("Second printer"), "faint"), 1, self.share, self.which, spacing=4)
         across.setContentsMargins(0, 0, 0, 0)
         self.setLayout(across)
         follow(self, self.refresh, self._bedding.changed)
 
     def refresh(self) -> None:
         second = self._state.plan.second if self._state.is_open else None
-        self.which.setText("none" if second is None else text.shortened(second.name, 24))
+        self.which.setText(tr_in("a printer", "none") if second is None else text.shortened(second.name, 24))
         self.which.setEnabled(self._state.is_open)
         self.share.setVisible(second is not None)
 
@@ -52,7 +57,7 @@ class SecondPrinter(QWidget):
         """Puts the printer profiles into the menu."""
         self.menu.clear()
         second = self._state.plan.second if self._state.is_open else None
-        none = self.menu.addAction("None", partial(self._bedding.use_second, None))
+        none = self.menu.addAction(tr("None"), partial(self._bedding.use_second, None))
         none.setCheckable(True)
         none.setChecked(second is None)
         for profile in printers.profiles():
@@ -87,7 +92,9 @@ class PiecesToPrint(QWidget):
         self.of, self.on = {}, {}
         evaluated = self._state.evaluated
         if evaluated is None:
-            self.list.addWidget(label("Open a model; its pieces are listed here, ready to write.", "faint", wrap=True))
+            self.list.addWidget(
+                label(tr("Open a model; its pieces are listed here, ready to write."), "faint", wrap=True)
+            )
             return
         pieces = evaluated.outcome.pieces
         beds = max(laid.bed for laid in evaluated.laid) + 1
@@ -96,11 +103,11 @@ class PiecesToPrint(QWidget):
         for number, piece in enumerate(pieces):
             mine = [laid for laid in evaluated.laid if laid.piece == number]
             lies = sorted({laid.bed + 1 for laid in mine})
-            where = [f"equal to {firsts[number] + 1}"] if firsts[number] != number else []
-            where += [f"{len(mine)} times"] if len(mine) > 1 else []
-            where += [f"bed {_ranged(lies)}"] if beds > 1 else []
+            where = [tr("equal to {firsts}", firsts=firsts[number] + 1)] if firsts[number] != number else []
+            where += [tr("{count} times", count=len(mine))] if len(mine) > 1 else []
+            where += [tr("bed {ranged}", ranged=_ranged(lies))] if beds > 1 else []
             self.list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(" · ".join(where), "faint")))
-            fits = "" if piece.fit.fits else " · does not fit"
+            fits = "" if piece.fit.fits else tr(" · does not fit")
             size = f"{text.box(piece.figures.size_mm)}{fits}"
             self.list.addWidget(label(size, "faint" if piece.fit.fits else "look"))
             self._add_choices(number, piece)
@@ -114,15 +121,21 @@ class PiecesToPrint(QWidget):
         across.setSpacing(4)
         if plan.second is not None:
             names = [text.shortened(one.name, 22) for one in (printer, plan.second)]
-            self.on[number] = _choice(f"Printer of piece {piece.number}", "Which printer it is printed on.", names,
+            self.on[number] = _choice(tr("Printer of piece {number}", number=piece.number),
+                                      tr("Which printer it is printed on."), names,
                                       int(piece.second), partial(self._put_on, number))  # fmt: skip
             across.addWidget(self.on[number], 1)
         if len(own.loads) > 1:
             material = piece.wished.material if piece.wished is not None else ""
             now = own.loads.index(material) if material in own.loads else 0
             names = [text.shortened(name, 22) for name in own.loads]
-            self.of[number] = _choice(f"Material of piece {piece.number}", "What it is printed of; different materials "
-                                      "share no bed.", names, now, partial(self._make_of, number))  # fmt: skip
+            self.of[number] = _choice(
+                tr("Material of piece {number}", number=piece.number),
+                tr("What it is printed of; different materials share no bed."),
+                names,
+                now,
+                partial(self._make_of, number),
+            )
             across.addWidget(self.of[number], 1)
         if across.count():
             self.list.addLayout(across)
@@ -148,4 +161,8 @@ def _choice(name: str, tip: str, words: list[str], now: int, chosen: Callable[[i
 
 
 def _ranged(numbers: list[int]) -> str:
-    return f"{numbers[0]}" if len(numbers) == 1 else f"{numbers[0]} to {numbers[-1]}"
+    return (
+        f"{numbers[0]}"
+        if len(numbers) == 1
+        else tr("{numbers} to {numbers2}", numbers=numbers[0], numbers2=numbers[-1])
+    )

@@ -15,6 +15,7 @@ from ...core.errors import SaveFailed
 from ...core.handoff.naming import slug
 from ...core.handoff.saving import make_folder, write_whole
 from ...core.sending.outbox import Device, Sent
+from ...core.words import tr
 from ...logbook import home
 from ..device_dialog import DeviceDialog
 from ..whole import DeskState
@@ -44,16 +45,19 @@ class PrintersSection(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addLayout(self.list)
-        self.add = button("Add a printer …", "One that listens on this machine, or watches a folder.", self._add,
+        self.add = button(tr("Add a printer …"), tr("One that listens on this machine, or watches a folder."),
+                          self._add,
                           role="small")  # fmt: skip
         self.start = QToolButton()
-        self.start.setText("Start a stand-in")
-        self.start.setToolTip("A program that does as a printer does, to try the whole way with. It ends with the "
-                              "window; what it was printing can go on when it is started again.")  # fmt: skip
+        self.start.setText(tr("Start a stand-in"))
+        self.start.setToolTip(tr("A program that does as a printer does, to try the whole way with. It ends with the "
+                              "window; what it was printing can go on when it is started again."))  # fmt: skip
         self.start.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         for speed in _SPEEDS:
-            words = "Like this printer, " + ("in real time" if speed == 1 else f"{speed:g} times as fast")
+            words = tr("Like this printer, ") + (
+                tr("in real time") if speed == 1 else tr("{speed:g} times as fast", speed=speed)
+            )
             menu.addAction(words, partial(self.start_one, speed))
         self.start.setMenu(menu)
         column.addLayout(row(self.add, self.start, 1))
@@ -81,7 +85,7 @@ class PrintersSection(QWidget):
         self.sends, self.orders = {}, {}
         devices = self._printing.devices
         if not devices:
-            words = "None yet. A bed can be sent to a printer that listens on this machine, or watches a folder."
+            words = tr("None yet. A bed can be sent to a printer that listens on this machine, or watches a folder.")
             self.list.addWidget(label(words, "faint", wrap=True))
         for device in devices:
             self._show(device)
@@ -90,30 +94,34 @@ class PrintersSection(QWidget):
     def _show(self, device: Device) -> None:
         outbox = self._printing.outbox
         about, trouble = outbox.about(device.name), outbox.trouble(device.name)
-        remove = button("×", f"Takes “{device.name}” off the list.", partial(self._printing.remove, device.name),
+        remove = button("×", tr("Takes “{name}” off the list.", name=device.name), partial(self._printing.remove,
+                device.name),
                         role="small")  # fmt: skip
         self.list.addLayout(row(label(device.name, "title"), 1, remove))
         if trouble:
             self.list.addWidget(label(trouble, "look", wrap=True))
-            again = button("Ask again", "Asks it without waiting.", partial(self._printing.try_again, device.name),
+            again = button(tr("Ask again"), tr("Asks it without waiting."), partial(self._printing.try_again,
+                                                                                    device.name),
                            role="small")  # fmt: skip
             self.list.addLayout(row(again, 1))
         elif about is not None:
-            fast = f" · {about.speed:g} times as fast" if about.speed != 1 else ""
-            self.list.addWidget(label(f"{about.name} · {text.grams(about.loaded)} of {about.material}{fast}", "faint",
+            fast = tr(" · {speed:g} times as fast", speed=about.speed) if about.speed != 1 else ""
+            self.list.addWidget(label(tr("{name} · {weight} of {material}{fast}", name=about.name,
+                                         weight=text.grams(about.loaded), material=about.material, fast=fast), "faint",
                                       wrap=True))  # fmt: skip
         elif device.folder:
-            self.list.addWidget(label(f"watches {device.folder}", "faint", wrap=True))
+            self.list.addWidget(label(tr("watches {folder}", folder=device.folder), "faint", wrap=True))
         work = self._state.bedding.work
         beds = len(work.beds) if work is not None and self._state.up_to_date else 0
         parts: list[QWidget | int] = []
         for bed in range(min(beds, 6)):
-            send = button(f"Send bed {bed + 1}", "Makes it, and hands it over; it is printed as soon as it can be.",
+            send = button(tr("Send bed {bed}", bed=bed + 1), tr("Makes it, and hands it over; it is printed as soon "
+                                                                "as it can be."),
                           partial(self._printing.send, bed, device), role="small")  # fmt: skip
             self.sends[device.name, bed] = send
             parts.append(send)
         if about is not None and about.loaded < _KILO / 2:
-            load = button("Load 1 kg", "Says that a kilogram of material was put in.",
+            load = button(tr("Load 1 kg"), tr("Says that a kilogram of material was put in."),
                           partial(self._printing.load, device, _KILO), role="small")  # fmt: skip
             self.orders[device.name, "load"] = load
             parts.append(load)
@@ -134,28 +142,30 @@ class PrintersSection(QWidget):
             bar.setValue(status.layer)
             bar.setTextVisible(False)
             bar.setFixedHeight(6)
-            bar.setAccessibleName(f"{job.name}: layer {status.layer} of {status.layers}")
+            bar.setAccessibleName(
+                tr("{name}: layer {layer} of {layers}", name=job.name, layer=status.layer, layers=status.layers)
+            )
             self.list.addWidget(bar)
             picture = self._printing.pictures.get(job.id)
             if picture is not None:
                 shown = QLabel()
                 shown.setPixmap(QPixmap.fromImage(picture))
-                shown.setToolTip("The layer that is being printed, seen from above.")
+                shown.setToolTip(tr("The layer that is being printed, seen from above."))
                 shown.setAlignment(Qt.AlignmentFlag.AlignHCenter)
                 self.list.addWidget(shown)
         orders = []
         if status is not None and status.state == "printing":
-            orders.append(("pause", "Pause", "Stops after this layer; it can go on from there."))
+            orders.append(("pause", tr("Pause"), tr("Stops after this layer; it can go on from there.")))
         if status is not None and status.resumable:
-            orders.append(("resume", "Go on", "Goes on from where it stopped."))
+            orders.append(("resume", tr("Go on"), tr("Goes on from where it stopped.")))
         if not job.over:
-            orders.append(("cancel", "Cancel", "Gives it up."))
+            orders.append(("cancel", tr("Cancel"), tr("Gives it up.")))
         made = [button(word, does, partial(self._printing.order, job.id, what), role="small")
                 for what, word, does in orders]  # fmt: skip
         for (what, _, _), one in zip(orders, made, strict=True):
             self.orders[job.id, what] = one
         if job.over:
-            gone = button("Take off the list", "Forgets it here; what is printed stays printed.",
+            gone = button(tr("Take off the list"), tr("Forgets it here; what is printed stays printed."),
                           partial(self._printing.forget, job.id), role="small")  # fmt: skip
             self.orders[job.id, "forget"] = gone
             made.append(gone)
@@ -175,14 +185,14 @@ class PrintersSection(QWidget):
             self._state.failed.emit(error)
             return
         child = QProcess(self)
-        child.readyReadStandardOutput.connect(partial(self._heard, child, f"{printer.name}, stand-in"))
-        child.errorOccurred.connect(lambda _: self._state.told.emit("The stand-in could not be started."))
+        child.readyReadStandardOutput.connect(partial(self._heard, child, tr("{name}, stand-in", name=printer.name)))
+        child.errorOccurred.connect(lambda _: self._state.told.emit(tr("The stand-in could not be started.")))
         child.finished.connect(partial(self._ended, child))
         program = ["-m", "deft_slab.cli", "printer", "--profile", str(keeps / "profile.json"), "--keep", str(keeps),
                    "--speed", f"{speed:g}", "--json"]  # fmt: skip
         self._children.append(child)
         child.start(sys.executable, program)
-        self._state.told.emit("A stand-in printer is being started …")
+        self._state.told.emit(tr("A stand-in printer is being started …"))
 
     def _heard(self, child: QProcess, name: str) -> None:
         """The line with which it says where it is."""
@@ -194,7 +204,7 @@ class PrintersSection(QWidget):
         except (ValueError, KeyError, TypeError):
             return
         if self._printing.add(device):
-            self._state.told.emit(f"“{device.name}” listens at {device.url}.")
+            self._state.told.emit(tr("“{name}” listens at {url}.", name=device.name, url=device.url))
 
     def _ended(self, child: QProcess) -> None:
         said = bytes(child.readAllStandardError().data()).decode(errors="replace").strip()
@@ -215,6 +225,13 @@ class PrintersSection(QWidget):
                 child.waitForFinished(3000)
 
 
+_STATES = {
+    "waiting": tr("waiting"), "printing": tr("printing"), "paused": tr("paused"), "done": tr("printed"),
+    "failed": tr("failed"), "cancelled": tr("cancelled"),
+}  # fmt: skip
+"""How a print stands."""
+
+
 def _said(job: Sent) -> str:
     """How a job stands, in words."""
     status = job.status
@@ -223,15 +240,17 @@ def _said(job: Sent) -> str:
     if job.problem:
         return job.problem
     if status is None:
-        return "on its way …" if job.state == "to send" else "taken; not begun yet"
-    layers = f"layer {status.layer} of {status.layers}"
+        return tr("on its way …") if job.state == "to send" else tr("taken; not begun yet")
+    layers = tr("layer {layer} of {layers}", layer=status.layer, layers=status.layers)
     if status.problem:
-        return f"{status.problem} ({status.state}, {layers})"
+        return f"{status.problem} ({_STATES.get(status.state, status.state)}, {layers})"
     match status.state:
         case "printing":
-            return f"{layers} · {text.hours(status.seconds_left)} left"
+            return tr("{layers} · {time} left", layers=layers, time=text.hours(status.seconds_left))
         case "waiting":
-            return f"waits · {text.hours(status.seconds_left)} · {text.grams(status.grams)}"
+            return tr(
+                "waits · {time} · {weight}", time=text.hours(status.seconds_left), weight=text.grams(status.grams)
+            )
         case "done":
-            return f"printed, {status.layers} layers, {text.grams(status.grams)}"
-    return f"{status.state}, {layers}"
+            return tr("printed, {layers} layers, {weight}", layers=status.layers, weight=text.grams(status.grams))
+    return f"{_STATES.get(status.state, status.state)}, {layers}"

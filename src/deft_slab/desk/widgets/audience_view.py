@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from ...core.marking import Audience
+from ...core.words import tr
 from ..look import palette
 
 
@@ -22,8 +23,8 @@ class AudienceView(QWidget):
         super().__init__()
         self.setFixedSize(112, 112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Where the audience stands")
-        self.setToolTip("The prop from above. Drag to turn where its front is; arrows turn it by 15°.")
+        self.setAccessibleName(tr("Where the audience stands"))
+        self.setToolTip(tr("The prop from above. Drag to turn where its front is; arrows turn it by 15°."))
         self._audience = Audience()
         self._angle = -90.0
         self._drag: float | None = None

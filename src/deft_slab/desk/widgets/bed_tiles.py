@@ -23,6 +23,7 @@ from ...core import text
 from ...core.handoff.colours import PIECES
 from ...core.handoff.laid import Laid
 from ...core.printer import Printer
+from ...core.words import tr
 from ..look import palette
 from ..state.bedding import STEP
 from ..whole import DeskState
@@ -51,7 +52,7 @@ class BedTiles(QWidget):
         self._paths: dict[int, QPainterPath] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("Beds from above")
+        self.setAccessibleName(tr("Beds from above"))
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
@@ -215,8 +216,16 @@ class BedTiles(QWidget):
         pieces, one = self._state.pieces, self._bedding.laid[number]
         piece = pieces[one.piece]
         x0, y0, x1, y1 = one.outline.bounds
-        copy = f", copy {one.copy + 1}" if len(self._bedding.laid) > len(pieces) else ""
-        return f"{piece.number}  {piece.name}{copy}: {x1 - x0:.1f} × {y1 - y0:.1f} mm, turned by {one.turn:.0f}°"
+        copy = tr(", copy {copy}", copy=one.copy + 1) if len(self._bedding.laid) > len(pieces) else ""
+        return tr(
+            "{number}  {name}{copy}: {width} × {depth}, turned by {turn:.0f}°",
+            number=piece.number,
+            name=piece.name,
+            copy=copy,
+            width=text.length(x1 - x0, 1),
+            depth=text.length(y1 - y0, 1),
+            turn=one.turn,
+        )
 
     # drawing
 
@@ -263,7 +272,7 @@ class BedTiles(QWidget):
             painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale).intersected(tile),
                              Qt.BrushStyle.BDiagPattern)  # fmt: skip
         painter.setPen(QColor(palette.FAINT))
-        said = "another bed" if fresh else f"bed {bed + 1}"
+        said = tr("another bed") if fresh else tr("bed {bed}", bed=bed + 1)
         if work is not None and not fresh:
             said += f" · {text.hours(work.beds[bed].seconds)} · {text.grams(work.beds[bed].material)}"
         columns, scale = self._scale(self.width())

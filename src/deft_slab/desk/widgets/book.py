@@ -22,6 +22,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from ...core import text
+from ...core.habits import MM_IN_AN_INCH, inches
+from ...core.words import tr
 from ..look import palette
 from ..look.palette import rgb
 from .picture import image_of
@@ -93,10 +96,14 @@ class Book(QWidget):
         super().__init__()
         self.setMinimumSize(280, 196)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The contact, opened like a book")
-        self.setToolTip("Both faces of the contact, as they look at you.\nDrag a join to move it, its handles to size "
-                        "or to turn it; arrow keys move it, + and − size it, "
-                        "Page Up and Page Down turn it.")  # fmt: skip
+        self.setAccessibleName(tr("The contact, opened like a book"))
+        self.setToolTip(
+            tr(
+                "Both faces of the contact, as they look at you.\nDrag a join to move it, its "
+                "handles to size or to turn it; arrow keys move it, + and − size it, Page Up and "
+                "Page Down turn it."
+            )
+        )
         self.shown: BookShown | None = None
         self._image: QImage | None = None
         self._drag: tuple[str, Floats, Floats, float] | None = None
@@ -238,7 +245,7 @@ class Book(QWidget):
         if self.shown is None or not self.shown.rings:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                             "No contact is chosen.")  # fmt: skip
+                             tr("No contact is chosen."))  # fmt: skip
             return
         for page in (0, 1):
             self._draw_page(painter, page)
@@ -305,12 +312,15 @@ class Book(QWidget):
                 )
 
     def _draw_ruler(self, painter: QPainter) -> None:
-        """So many mm, as wide as they are here."""
-        length = next((mm for mm in (50, 20, 10, 5, 2, 1) if mm * self.scale < self.width() / 5), 1)
+        """A length, as wide as it is here."""
+        sides: tuple[float, ...] = (50, 20, 10, 5, 2, 1)
+        if inches():
+            sides = tuple(MM_IN_AN_INCH * part for part in (2, 1, 0.5, 0.25, 0.1, 0.05))
+        length = next((mm for mm in sides if mm * self.scale < self.width() / 5), sides[-1])
         y, x = self.height() - 7.0, 6.0
         painter.setPen(QPen(QColor(palette.FAINT), 1.4))
         painter.drawLine(QPointF(x, y), QPointF(x + length * self.scale, y))
-        painter.drawText(QPointF(x + length * self.scale + 4, y + 4), f"{length} mm")
+        painter.drawText(QPointF(x + length * self.scale + 4, y + 4), text.given(length))
 
 
 def _inside(at: Floats, outline: Floats) -> bool:

@@ -11,6 +11,8 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ...core import text
+from ...core.words import tr
 from ..look import palette
 from ..look.palette import rgb
 
@@ -76,8 +78,8 @@ class SweepChart(Chart):
     hovered = Signal(str)
 
     def __init__(self) -> None:
-        tip = "Figures against the place of this cut. Drag in it to move the cut; ▾ are valleys."
-        super().__init__("Sweep of the selected cut", tip, 118)
+        tip = tr("Figures against the place of this cut. Drag in it to move the cut; ▾ are valleys.")
+        super().__init__(tr("Sweep of the selected cut"), tip, 118)
         self._offsets: Floats = np.empty(0)
         self._now = 0.0
         self._curves: tuple[Curve, ...] = ()
@@ -113,7 +115,7 @@ class SweepChart(Chart):
         painter, room = self.begin(), self.room
         if not len(self._offsets):
             painter.setPen(QColor(palette.FAINT))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "Sweeping the cut along its direction …")
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("Sweeping the cut along its direction …"))
             return
         for barred in np.flatnonzero(self._barred):
             x = self._x(float(self._offsets[barred]))
@@ -142,8 +144,8 @@ class SweepChart(Chart):
             self.words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
                         foot=False)  # fmt: skip
         span = float(self._offsets[-1] - self._offsets[0])
-        self.words(painter, "0 mm", sides[0], palette.FAINT, foot=True)
-        self.words(painter, f"{span:.0f} mm along", sides[2], palette.FAINT, foot=True)
+        self.words(painter, tr("0 mm"), sides[0], palette.FAINT, foot=True)
+        self.words(painter, tr("{span} along", span=text.length(span, 0)), sides[2], palette.FAINT, foot=True)
         painter.end()
 
     def _nearest(self, offset: float) -> int:
@@ -160,8 +162,15 @@ class SweepChart(Chart):
         elif len(self._offsets):
             k = self._nearest(self._offset_at(event.position().x()))
             figures = ", ".join(f"{curve.name} {curve.said(float(curve.values[k]))}" for curve in self._curves)
-            fits = "" if not len(self._barred) or not self._barred[k] else "; a side does not fit"
-            self.hovered.emit(f"{float(self._offsets[k] - self._offsets[0]):.1f} mm: ≈ {figures}{fits}")
+            fits = "" if not len(self._barred) or not self._barred[k] else tr("; a side does not fit")
+            self.hovered.emit(
+                tr(
+                    "{value}: ≈ {figures}{fits}",
+                    value=text.length(float(self._offsets[k] - self._offsets[0]), 1),
+                    figures=figures,
+                    fits=fits,
+                )
+            )
 
     def _move(self, offset: float) -> None:
         self._now = offset
@@ -197,8 +206,8 @@ class AngleMap(QWidget):
         super().__init__()
         self.setFixedSize(118, 118)
         self.setMouseTracking(True)
-        self.setAccessibleName("Angles of the selected cut")
-        self.setToolTip("Support against two turns of this cut, up to 30° each way. Click to turn it so.")
+        self.setAccessibleName(tr("Angles of the selected cut"))
+        self.setToolTip(tr("Support against two turns of this cut, up to 30° each way. Click to turn it so."))
         self._degrees: Floats = np.empty(0)
         self._price: Floats = np.empty((0, 0))
         self._said: Callable[[int, int], str] = lambda row, column: ""

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 
+from ...core.words import tr
 from .disc import DirectionDisc, from_disc, to_disc
 
 Floats = NDArray[np.float64]
@@ -29,8 +30,9 @@ class CutsShown:
 class CutDisc(DirectionDisc[CutsShown]):
     def __init__(self) -> None:
         super().__init__(
-            "Cut map", "Each place is a way that a straight cut can face. Click to cut there; arrows and Enter too.",
-            "Looking at all ways to cut …", 156,
+            tr("Cut map"), tr("Each place is a way that a straight cut can face. Click to cut there; arrows and "
+                              "Enter too."),
+            tr("Looking at all ways to cut …"), 156,
         )  # fmt: skip
 
     def _flat(self, directions: Floats) -> Floats:
@@ -50,7 +52,7 @@ class CutDisc(DirectionDisc[CutsShown]):
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         self._small(painter)
         self._paint_word(painter, centre, "level")
-        for word, x, y in (("front", 0, 1), ("left", -1, 0), ("right", 1, 0), ("back", 0, -1)):
+        for word, x, y in ((tr("front"), 0, 1), ("left", -1, 0), (tr("right"), 1, 0), (tr("back"), 0, -1)):
             self._paint_word(painter, QPointF(centre.x() + 0.86 * x * radius, centre.y() + 0.9 * y * radius), word)
 
     def _paint_marks(self, painter: QPainter, shown: CutsShown) -> None:

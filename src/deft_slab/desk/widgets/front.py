@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
+from ...core import text
+from ...core.words import tr
 from ..look import palette
 from .dots import DotsChart
 
@@ -47,12 +49,12 @@ class FrontChart(DotsChart):
     """
 
     def __init__(self) -> None:
-        tip = (
+        tip = tr(
             "Each dot is a way to part it: farther left is less seen, lower leaves less support. Round: all pieces sit "
             "flat. Lozenge: some lean. Struck through: a piece does not fit the printer. Hollow: ≈, not yet measured "
             "on the full mesh. The number at a line: of pieces. Click takes one; so do arrows and Enter."
         )
-        super().__init__("Front of ways to part it", tip, 176)
+        super().__init__(tr("Front of ways to part it"), tip, 176)
         self._shown: FrontShown | None = None
         self._why = ""
 
@@ -90,10 +92,16 @@ class FrontChart(DotsChart):
             self._paint_dot(painter, shown, n)
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         top = 100 * float(shown.left.max())
-        self.words(painter, f"↑ support left, up to {top:.0f} %", left, palette.FAINT, foot=False)
-        self.words(painter, "● flat   ◆ some lean   ○ ≈", right, palette.FAINT, foot=False)
-        self.words(painter, "0 mm", left, palette.FAINT, foot=True)
-        self.words(painter, f"seam in sight → {float(shown.sight.max()):.0f} mm", right, palette.FAINT, foot=True)
+        self.words(painter, tr("↑ support left, up to {top:.0f} %", top=top), left, palette.FAINT, foot=False)
+        self.words(painter, tr("● flat   ◆ some lean   ○ ≈"), right, palette.FAINT, foot=False)
+        self.words(painter, tr("0 mm"), left, palette.FAINT, foot=True)
+        self.words(
+            painter,
+            tr("seam in sight → {value}", value=text.length(float(shown.sight.max()), 0)),
+            right,
+            palette.FAINT,
+            foot=True,
+        )
         painter.end()
 
     def _paint_line(self, painter: QPainter, shown: FrontShown, count: int) -> None:

@@ -6,6 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ...core import text
+from ...core.words import tr
 from ..look import palette
 
 
@@ -20,7 +22,11 @@ class GapDrawing(QWidget):
     def show_gap(self, clearance: float) -> None:
         """clearance : mm per side"""
         self._clearance = clearance
-        said = f"{clearance:.2f} mm on each side, {2 * clearance:.2f} mm in all."
+        said = tr(
+            "{clearance} on each side, {clearance2} in all.",
+            clearance=text.length(clearance, 2),
+            clearance2=text.length(2 * clearance, 2),
+        )
         self.setToolTip(said)
         self.setAccessibleName(said)
         self.update()
@@ -42,4 +48,4 @@ class GapDrawing(QWidget):
         font.setPixelSize(10)
         painter.setFont(font)
         painter.drawText(QRectF(0, 22, self.width(), 16), Qt.AlignmentFlag.AlignCenter,
-                         f"{self._clearance:.2f} + {self._clearance:.2f}")  # fmt: skip
+                         f"{text.number(self._clearance, 2)} + {text.number(self._clearance, 2)}")  # fmt: skip

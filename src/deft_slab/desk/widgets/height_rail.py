@@ -24,6 +24,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from ...core import text
+from ...core.words import tr
 from ..look import palette
 
 _MARGIN = 22
@@ -60,7 +61,7 @@ class HeightRail(QWidget):
         super().__init__()
         self.setFixedWidth(_NARROW)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Height rail")
+        self.setAccessibleName(tr("Height rail"))
         self.setMouseTracking(True)
         self._areas = np.empty(0)
         self._peel: NDArray[np.float64] | None = None
@@ -74,7 +75,12 @@ class HeightRail(QWidget):
         self._peel, self._marks, self._by_layer = None, (), False
         self.setFixedWidth(_NARROW)
         largest = text.area(float(areas.max())) if len(areas) else ""
-        self.setToolTip(f"Area of each layer, the largest {largest}. Drag up to hide what is below; double click: all.")
+        self.setToolTip(
+            tr(
+                "Area of each layer, the largest {largest}. Drag up to hide what is below; double click: all.",
+                largest=largest,
+            )
+        )
 
     def show_checked(
         self, areas: np.ndarray, peel: np.ndarray, marks: Sequence[RailMark], base: float, height: float, at: float,
@@ -118,14 +124,15 @@ class HeightRail(QWidget):
         painter.setFont(small)
         painter.setPen(QColor(palette.FAINT))
         painter.drawText(QRectF(2, 4, right - 2, 14), Qt.AlignmentFlag.AlignRight, text.mm(self._height))
-        painter.drawText(QRectF(2, self.height() - 18, right - 2, 14), Qt.AlignmentFlag.AlignRight, "0 mm")
+        painter.drawText(QRectF(2, self.height() - 18, right - 2, 14), Qt.AlignmentFlag.AlignRight, tr("0 mm"))
         y = self.y_of(self._at)
         painter.setPen(QPen(QColor(palette.MADDER), 2))
         painter.drawLine(QPointF(2, y), QPointF(right, y))
         if abs(self._at - self._free) > 1e-9:
             left = _LANES["jump"] + 8 if self._by_layer else 2.0  # beside the marks
             place = QRectF(left, y - 15 if y > 30 else y + 2, right - left, 13)
-            painter.drawText(place, Qt.AlignmentFlag.AlignLeft, f"{self._at:.{2 if self._by_layer else 1}f}")
+            said = text.length(self._at, 2 if self._by_layer else 1).split(" ")[0]
+            painter.drawText(place, Qt.AlignmentFlag.AlignLeft, said)
         painter.end()
 
     def _paint_areas(self, painter: QPainter) -> None:
@@ -188,8 +195,10 @@ class HeightRail(QWidget):
                 mark.words
                 if mark is not None
                 else (
-                    "Area of each layer; the line is what peels off with cups. Drag or turn the wheel to cut off at a "
-                    "height; double click: all. Marks: islands, pockets, jumps."
+                    tr(
+                        "Area of each layer; the line is what peels off with cups. Drag or turn the wheel to "
+                        "cut off at a height; double click: all. Marks: islands, pockets, jumps."
+                    )
                 )
             )
             QToolTip.showText(event.globalPos(), words, self)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 from ...core import text
 from ...core.checked import Checked, Island, SectionFace
 from ...core.outcome import Piece
+from ...core.words import tr
 from ..look import palette
 from ..whole import DeskState
 from .binding import follow, quietly
@@ -32,7 +33,7 @@ class SectionView(QWidget):
         self._box = (0.0, 0.0, 1.0, 1.0)
         self._islands: tuple[Island, ...] = ()
         self._words = ""
-        self.setAccessibleName("The layer from above")
+        self.setAccessibleName(tr("The layer from above"))
 
     def show_faces(
         self, faces: Sequence[SectionFace], box: tuple[float, float, float, float], islands: Sequence[Island],
@@ -91,24 +92,28 @@ class LayerCard(QFrame):
         self.said = label("", "title")
         column.addWidget(self.said)
         self.layer = NumberField("", low=1, high=1e6, step=1, decimals=0)
-        self.layer.setAccessibleName("Layer")
-        self.layer.setToolTip("The layer that is looked at, counted from the bed; arrows go one up or down.")
+        self.layer.setAccessibleName(tr("Layer"))
+        self.layer.setToolTip(tr("The layer that is looked at, counted from the bed; arrows go one up or down."))
         self.layer.committed.connect(lambda value: self._checking.set_layer(round(value)))
         self.height_field = NumberField("mm", low=0, high=1e5, step=1, decimals=2)
-        self.height_field.setAccessibleName("Height")
-        self.height_field.setToolTip("mm over the bed at which it is cut off.")
+        self.height_field.setAccessibleName(tr("Height"))
+        self.height_field.setToolTip(tr("mm over the bed at which it is cut off."))
         self.height_field.committed.connect(self._checking.set_height)
         self.layer.setMaximumWidth(64)
         self.height_field.setMaximumWidth(84)
-        column.addLayout(row(label("layer", "faint"), self.layer, self.height_field))
-        self.below = button("Keep below", "Draws what is printed up to this height.",
+        column.addLayout(row(label(tr("layer"), "faint"), self.layer, self.height_field))
+        self.below = button(tr("Keep below"), tr("Draws what is printed up to this height."),
                             lambda: self._checking.keep("below"), role="small", checkable=True)  # fmt: skip
-        self.above = button("Keep above", "Draws what comes after this height, seen from below: the bed side does not "
-                            "block the view.", lambda: self._checking.keep("above"), role="small",
-                            checkable=True)  # fmt: skip
+        self.above = button(
+            tr("Keep above"),
+            tr("Draws what comes after this height, seen from below: the bed side does not block the view."),
+            lambda: self._checking.keep("above"),
+            role="small",
+            checkable=True,
+        )
         column.addLayout(row(self.below, self.above))
-        self.whole = QCheckBox("whole bed")
-        self.whole.setToolTip("All pieces together, as they lie; else the selected one.")
+        self.whole = QCheckBox(tr("whole bed"))
+        self.whole.setToolTip(tr("All pieces together, as they lie; else the selected one."))
         self.whole.clicked.connect(lambda on: self._checking.look_at_whole_bed(whole=on))
         column.addWidget(self.whole)
         follow(self, self.refresh, self._checking.changed, state.view_changed, state.outcome_changed,
@@ -134,8 +139,12 @@ class LayerCard(QFrame):
         faces = checking.faces if cut else ()
         area = sum(face.area for face in faces)
         known = f" · {text.area(area)}" if faces else ""
-        self.said.setText(f"{number:,} of {self._layers:,}{known}" if cut else f"{self._layers:,} layers")
-        words = "" if cut else "Drag the rail, or type a layer, to cut the piece off at a height."
+        self.said.setText(
+            tr("{number:,} of {layers:,}{known}", number=number, layers=self._layers, known=known)
+            if cut
+            else tr("{layers:,} layers", layers=self._layers)
+        )
+        words = "" if cut else tr("Drag the rail, or type a layer, to cut the piece off at a height.")
         self.view.show_faces(self._laid(faces), self._box(), self._beginning(z) if cut else (), words)
 
     @property

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ...core.words import tr
 from ..look import palette
 
 
@@ -22,16 +23,17 @@ class OverhangLegend(QWidget):
         self.setFixedSize(236, 52)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName("Overhang legend")
+        self.setAccessibleName(tr("Overhang legend"))
 
     def show_angles(self, threshold: float, counted_from: str) -> None:
         """threshold : degrees from the vertical; counted_from : "wall" or "bed" """
         self._threshold, self._from = threshold, counted_from
-        other = "bed" if counted_from == "wall" else "wall"
         self.setToolTip(
-            f"Facets past the threshold need support. Angles are counted from the {counted_from}; "
-            f"click to count them from the {other}."
-        )
+            tr("Facets past the threshold need support. Angles are counted from the wall; click to count them from "
+               "the bed.") if counted_from == "wall" else
+            tr("Facets past the threshold need support. Angles are counted from the bed; click to count them from "
+               "the wall.")
+        )  # fmt: skip
         self.update()
 
     def _text(self) -> str:
@@ -47,7 +49,11 @@ class OverhangLegend(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
         self._draw_angle(painter)
         painter.setPen(QColor(palette.INK))
-        painter.drawText(QRectF(62, 6, 90, 18), Qt.AlignmentFlag.AlignVCenter, f"from the {self._from}")
+        painter.drawText(
+            QRectF(62, 6, 90, 18),
+            Qt.AlignmentFlag.AlignVCenter,
+            tr("from the wall") if self._from == "wall" else tr("from the bed"),
+        )
         painter.drawText(
             QRectF(130, 6, 96, 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self._text()
         )

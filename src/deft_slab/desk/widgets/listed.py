@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLabel
 
+from ...core.words import tr
 from .parts import ClickRow, button, label
 from .picture import pixmap_of
 
@@ -19,12 +20,12 @@ class ListedRow(ClickRow):
     """A click takes it.
 
     picture : (height, width, 4) uint8; said : the second line; good : whether that is as it should be; figure : at the
-    right; kept : what the button says that it keeps
+    right; keep : adds it to the ledger
     """
 
     def __init__(
         self, number: str, picture: NDArray[np.uint8], title: str, said: str, figure: str, *, good: bool, chosen: bool,
-        keep: Callable[[], None], kept: str,
+        keep: Callable[[], None],
     ) -> None:  # fmt: skip
         super().__init__("chosen" if chosen else "seat")
         grid = QGridLayout(self)
@@ -42,7 +43,10 @@ class ListedRow(ClickRow):
         value.setAlignment(Qt.AlignmentFlag.AlignRight)
         grid.addWidget(value, 0, 3)
         self.keep = button(
-            "Keep", f"Keeps this {kept} as a choice in the ledger, without taking it.", keep, role="small"
+            tr("Keep"),
+            tr("Keeps it as a choice in the ledger, without taking it."),
+            keep,
+            role="small",
         )
         grid.addWidget(self.keep, 1, 3)
         grid.setColumnStretch(2, 1)

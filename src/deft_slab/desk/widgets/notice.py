@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
+from ...core.words import tr
 from ..look import palette
 from .parts import button, label, row
 
@@ -19,7 +20,7 @@ class Notice(QFrame):
         self._more = label("", "", wrap=True)
         for part in (self._what, self._more):
             part.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        close = button("Close", "Closes this message.", self.hide, role="small")
+        close = button(tr("Close"), tr("Closes this message."), self.hide, role="small")
         words = QVBoxLayout()
         words.setSpacing(2)
         words.addWidget(self._what)

@@ -10,6 +10,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from ...core import text
+from ...core.habits import MM_IN_AN_INCH, inches
+from ...core.words import tr
+
 _LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
 _OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}, "": {}}
 _OPERATIONS = {
@@ -18,28 +22,30 @@ _OPERATIONS = {
 _QUANTITY = re.compile(r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>mm|cm|ft|in|deg|m|\"|°|%)?")
 
 
-def parse_quantity(text: str, unit: str) -> float:
-    """The value of a text, in ``unit`` ("mm", "°", "%", or "" for a plain number).
+def parse_quantity(typed: str, unit: str) -> float:
+    """The value of what was typed, in ``unit`` ("mm", "°", "%", or "" for a plain number). A length without a unit is
+    in what lengths are shown in.
 
     Raises
     ------
     ValueError : it is not a number, a number with a unit of the kind, or a sum of such.
     """
     factors = _LENGTHS if unit == "mm" else _OTHERS[unit]
+    usual = text.unit() if unit == "mm" else unit
 
     def plain(found: re.Match[str]) -> str:
         given = found["unit"]
         if given is not None and given not in factors:
-            raise ValueError(f"“{given}” is no unit for this")
-        return f"({float(found['number']) * factors.get(given or unit, 1.0)!r})"
+            raise ValueError(tr("“{given}” is no unit for this", given=given))
+        return f"({float(found['number']) * factors.get(given or usual, 1.0)!r})"
 
-    source = _QUANTITY.sub(plain, text.strip().replace(",", ".").replace("−", "-").replace("×", "*"))
+    source = _QUANTITY.sub(plain, typed.strip().replace(",", ".").replace("−", "-").replace("×", "*"))
     try:
         value = _sum(ast.parse(source, mode="eval").body)
     except (SyntaxError, ZeroDivisionError, RecursionError) as error:
-        raise ValueError("not a number") from error
+        raise ValueError(tr("not a number")) from error
     if not abs(value) < 1e9:
-        raise ValueError("too large")
+        raise ValueError(tr("too large"))
     return value
 
 
@@ -51,7 +57,7 @@ def _sum(node: ast.expr) -> float:
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
         value = _sum(node.operand)
         return -value if isinstance(node.op, ast.USub) else value
-    raise ValueError("not a number")
+    raise ValueError(tr("not a number"))
 
 
 class NumberField(QLineEdit):
@@ -65,6 +71,9 @@ class NumberField(QLineEdit):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._unit, self._low, self._high, self._step, self._decimals = unit, low, high, step, decimals
+        self._in = MM_IN_AN_INCH if unit == "mm" and inches() else 1.0
+        if self._in > 1.0:  # 1 mm is a twentieth of an inch, nearly: steps are round ones in what is shown
+            self._step, self._decimals = step * MM_IN_AN_INCH / 20.0, decimals + 1
         self._value = 0.0
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setMinimumWidth(64)
@@ -95,10 +104,14 @@ class NumberField(QLineEdit):
         self._show()
 
     def _show(self) -> None:
-        space = "" if self._unit in ("°", "") else " "
-        self.setText(f"{self._value:.{self._decimals}f}{space}{self._unit}")
+        self.setText(self._said(self._value, self._decimals))
         self.setModified(False)
         self._mark("")
+
+    def _said(self, value: float, decimals: int) -> str:
+        """A value in the unit that is shown."""
+        unit = "in" if self._in > 1.0 else self._unit
+        return f"{text.number(value / self._in, decimals)}{'' if unit in ('°', '') else ' '}{unit}"
 
     def _mark(self, problem: str) -> None:
         if bool(self.property("wrong")) != bool(problem):
@@ -116,7 +129,10 @@ class NumberField(QLineEdit):
             self._mark(str(problem))
             return
         if not self._low <= value <= self._high:
-            self._mark(f"between {self._low:g} and {self._high:g} {self._unit}")
+            unit = "in" if self._in > 1.0 else self._unit
+            low, high = (text.plain(float(f"{bound / self._in:.6g}")) for bound in (self._low, self._high))
+            end = f"{high} {unit}".strip()
+            self._mark(tr("between {low} and {high}", low=low, high=end))
             return
         self._take(value)
 

@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
+from ...core.words import tr
 from .parts import row
 
 
@@ -24,7 +25,7 @@ class Pages(QWidget):
         self.tabs: dict[str, QToolButton] = {}
         for name, page in pages.items():
             tab = QToolButton()
-            tab.setText(name)
+            tab.setText(tr(name))
             tab.setCheckable(True)
             tab.setProperty("role", "page")
             tab.setToolTip(tips[name])

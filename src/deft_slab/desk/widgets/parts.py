@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.words import tr
 from ..meanings import hover
 
 
@@ -104,10 +105,10 @@ def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
     """A name on the left and a figure on the right, to be filled in."""
     value = label("", "figure")
     value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-    title = label(name, "faint")
+    title = label(tr(name), "faint")
     title.setToolTip(hover(name, tip))
     value.setToolTip(hover(name, tip))
-    value.setAccessibleName(name)
+    value.setAccessibleName(tr(name))
     return row(title, 1, value), value
 
 

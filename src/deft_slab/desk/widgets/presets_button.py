@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QToolButton
 
 from ...core.documents import first_problem
 from ...core.errors import BadPlan, DeftError
+from ...core.words import tr
 from ..presets import Of, Preset, shelf
 from ..shelf import MOST_LETTERS
 
@@ -25,10 +26,10 @@ class PresetsButton(QToolButton):
     ) -> None:  # fmt: skip
         super().__init__()
         self._of, self._now, self._take, self._failed = of, now, take, failed
-        self.setText("Presets")
+        self.setText(tr("Presets"))
         self.setProperty("role", "small")
         self.setFixedHeight(22)  # as high as the small buttons beside it
-        self.setToolTip("Takes values that were kept under a name, or keeps those that are set now.")
+        self.setToolTip(tr("Takes values that were kept under a name, or keeps those that are set now."))
         self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.presets = QMenu(self)
         self.presets.aboutToShow.connect(self.fill)
@@ -42,10 +43,10 @@ class PresetsButton(QToolButton):
         for one in kept:
             self.presets.addAction(one.item.name.replace("&", "&&"), partial(self._use, one.item))
         if not kept:
-            self.presets.addAction("None is kept yet").setEnabled(False)
+            self.presets.addAction(tr("None is kept yet")).setEnabled(False)
         self.presets.addSeparator()
-        self.presets.addAction("Keep what is set now …", self._ask)
-        gone = self.presets.addMenu("Let go")
+        self.presets.addAction(tr("Keep what is set now …"), self._ask)
+        gone = self.presets.addMenu(tr("Let go"))
         gone.setEnabled(bool(kept))
         for one in kept:
             gone.addAction(one.item.name.replace("&", "&&"), partial(shelf(self._of).remove, one.key))
@@ -54,12 +55,20 @@ class PresetsButton(QToolButton):
         try:
             self._take(preset.values)
         except ValidationError as error:
-            self._failed(BadPlan(f"The preset “{preset.name}” makes no sense here: {first_problem(error)}"))
+            self._failed(
+                BadPlan(
+                    tr(
+                        "The preset “{name}” makes no sense here: {problem}",
+                        name=preset.name,
+                        problem=first_problem(error),
+                    )
+                )
+            )
         except DeftError as error:
             self._failed(error)
 
     def _ask(self) -> None:
-        name, agreed = QInputDialog.getText(self, "Keep a preset", "Name")
+        name, agreed = QInputDialog.getText(self, tr("Keep a preset"), tr("Name"))
         if agreed and name.strip():
             self.keep(name)
 

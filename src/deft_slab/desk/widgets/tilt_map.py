@@ -13,6 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.search.found import MapFigures
+from ...core.words import tr
 from ..look import palette
 from .disc import DirectionDisc
 
@@ -42,8 +43,9 @@ class SeatsOnMap:
 class TiltDisc(DirectionDisc[SeatsOnMap]):
     def __init__(self) -> None:
         super().__init__(
-            "Tilt map", "Each place is a direction that could point down. Click to sit on it; arrows and Enter too.",
-            "Looking at all ways to sit …", 216,
+            tr("Tilt map"), tr("Each place is a direction that could point down. Click to sit on it; arrows and "
+                               "Enter too."),
+            tr("Looking at all ways to sit …"), 216,
         )  # fmt: skip
 
     def _marked(self, shown: SeatsOnMap) -> tuple[Floats, ...]:
@@ -56,7 +58,7 @@ class TiltDisc(DirectionDisc[SeatsOnMap]):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, quarter, quarter)
         self._small(painter)
-        for words, x, y in (("back", 0, -1), ("front", 0, 1), ("left", -1, 0), ("right", 1, 0)):
+        for words, x, y in ((tr("back"), 0, -1), (tr("front"), 0, 1), ("left", -1, 0), (tr("right"), 1, 0)):
             self._paint_word(painter, QPointF(centre.x() + x * quarter, centre.y() + y * quarter), words)
 
     def _paint_marks(self, painter: QPainter, shown: SeatsOnMap) -> None:

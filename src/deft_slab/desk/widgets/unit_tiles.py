@@ -10,9 +10,10 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QWidge
 
 from ...core import text
 from ...core.plan import UNITS, Unit
+from ...core.words import tr
 from ..look import palette
 
-NAMES = {"mm": "millimetres", "cm": "centimetres", "m": "metres", "in": "inches"}
+NAMES = {"mm": tr("millimetres"), "cm": tr("centimetres"), "m": tr("metres"), "in": tr("inches")}
 _DRAWN = 42.0
 """Pixels: height of the drawing in a tile."""
 
@@ -64,8 +65,9 @@ def _house(path: QPainterPath) -> None:
 
 
 THINGS = (
-    ("a grain of rice", 2.4, _grain), ("a coin", 24.0, _coin), ("a mug", 95.0, _mug), ("a hand", 185.0, _hand),
-    ("a chair", 900.0, _chair), ("a door", 2000.0, _door), ("a house", 7000.0, _house),
+    (tr("a grain of rice"), 2.4, _grain), (tr("a coin"), 24.0, _coin), (tr("a mug"), 95.0, _mug), (tr("a hand"), 185.0,
+            _hand),
+    (tr("a chair"), 900.0, _chair), (tr("a door"), 2000.0, _door), (tr("a house"), 7000.0, _house),
 )  # fmt: skip
 """(what it is, how high it is in mm, how it is drawn with a height of 1). Usual sizes; from memory."""
 
@@ -86,7 +88,13 @@ class _Tile(QAbstractButton):
         self._size, self._outline = size, outline
         words = text.any_box(size)
         self.setAccessibleName(f"{NAMES[self._unit]}: {words}")
-        self.setToolTip(f"Takes the numbers in the file as {NAMES[self._unit]}: {words}. Cuts keep their places.")
+        self.setToolTip(
+            tr(
+                "Takes the numbers in the file as {names}: {words}. Cuts keep their places.",
+                names=NAMES[self._unit],
+                words=words,
+            )
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -136,7 +144,9 @@ class _Tile(QAbstractButton):
         painter.restore()
         painter.setPen(QColor(palette.TEAL))
         below = QRectF(room.left(), room.bottom() + 1, room.width(), 14)
-        painter.drawText(below, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, f"beside {name}")
+        painter.drawText(
+            below, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr("beside {name}", name=name)
+        )
 
 
 class UnitTiles(QWidget):

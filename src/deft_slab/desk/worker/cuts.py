@@ -28,6 +28,7 @@ from ...core.search.places import (
 from ...core.search.settling import settled
 from ...core.search.together import ground_of, settled_together
 from ...core.search.ways import WaySearch
+from ...core.words import tr
 from ..pictures import picture_of
 from ..replies import Evaluated, Settled, WaysFound, WayShown
 from ..requests import (
@@ -100,7 +101,7 @@ class Cuts:
 
     def more_like(self, asked: MoreLikeWay, job: Job) -> WaysFound:
         """The ways as they are, with steps before them that look around one of them. Raises Cancelled."""
-        job.step(0.0, "Looking around it")
+        job.step(0.0, tr("Looking around it"))
         if self._ways is None or self._ways[0] != asked.asked:
             return self.ways(asked.asked, job)
         search = self._ways[1]

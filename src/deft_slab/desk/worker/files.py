@@ -21,6 +21,7 @@ from ...core.outcome import Outcome, Piece
 from ...core.plan import Mending
 from ...core.posting.posted import in_bodies
 from ...core.progress import Job
+from ...core.words import tr
 from ..pictures import picture_of, silhouette
 from ..recovery import read_work, write_model
 from ..replies import Evaluated, Fetched
@@ -94,7 +95,7 @@ class Files:
         outcome = self._shop.workshop(asked.plan).evaluate(
             asked.plan, asked.printer, job.part(0.0, 0.95), guests=self._shop.guests
         )
-        job.step(0.96, "Drawing")
+        job.step(0.96, tr("Drawing"))
         laid, work = laid_with_job(outcome, asked.printer)
         # what does not fit leaves its bed anyway, which is said of the piece
         large = {n for n, piece in enumerate(outcome.pieces) if not piece.fit.fits}

@@ -12,6 +12,7 @@ from ...core.joining.coupon import coupon
 from ...core.joins import Join
 from ...core.progress import Job
 from ...core.reports import DryFit
+from ...core.words import tr
 from ..replies import RoomShown
 from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
 from .shop import Shop
@@ -27,7 +28,7 @@ class Joins:
         """Room for a join. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         found = self._shop.workshop(asked.plan).room_of(asked.plan, asked.join, job)
         if found is None:
-            raise BadPlan("The pieces of this join do not meet.")
+            raise BadPlan(tr("The pieces of this join do not meet."))
         number, room = found
         join, printer = asked.join, asked.printer
         clearance = join.per_side(printer.clearance)

@@ -18,6 +18,7 @@ from ... import logbook
 from ...core.errors import DeftError
 from ...core.progress import Job
 from ...core.warm import warm
+from ...core.words import tr
 from ..parcels import Sender
 from ..requests import Request
 from .bench import Bench
@@ -38,7 +39,7 @@ def serve(connection: Connection, wanted: Any) -> None:
         connection.send_bytes(sender.packed((number, kind, content)))
 
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
-        send(0, "progress", (0.0, "Getting ready"))
+        send(0, "progress", (0.0, tr("Getting ready")))
         warm()
         import_module("trimesh")  # readers run in copies of this process, which would each have to load it
         while True:
@@ -65,6 +66,6 @@ def _answer(
         send(number, "failed", error)
     except Exception as error:  # noqa: BLE001 - the border of the worker: whatever it is, the window must hear of it
         _log.exception("%s failed", type(asked).__name__)
-        what = f"Something went wrong inside ({type(error).__name__}: {error})."
-        remedy = f"Undo the last step if it is still there, and try again. {logbook.hint()}".strip()
-        send(number, "failed", DeftError(what, kept="Your plan is untouched.", remedy=remedy))
+        what = tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error)
+        remedy = tr("Undo the last step if it is still there, and try again. {hint}", hint=logbook.hint()).strip()
+        send(number, "failed", DeftError(what, kept=tr("Your plan is untouched."), remedy=remedy))

@@ -16,6 +16,7 @@ from ...core.progress import Job
 from ...core.seated import SUBJECT_TRIANGLES, Subject
 from ...core.solid import Solid
 from ...core.wishes import made_on
+from ...core.words import tr
 from ...core.workshop import Workshop
 
 _MODELS_KEPT = 2
@@ -48,7 +49,10 @@ class Shop:
     def workshop(self, plan: Plan) -> Workshop:
         """The workshop of a plan's model, which is the one in use from now on. Raises BadPlan."""
         if plan.model.sha256 not in self.workshops:
-            raise BadPlan(f"The working process no longer has the model “{plan.model.name}”.", remedy="Open it again.")
+            raise BadPlan(
+                tr("The working process no longer has the model “{name}”.", name=plan.model.name),
+                remedy=tr("Open it again."),
+            )
         self.workshops.move_to_end(plan.model.sha256)
         return self.workshops[plan.model.sha256]
 

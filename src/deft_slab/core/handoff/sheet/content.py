@@ -13,6 +13,7 @@ from ...checked import Checked, Found
 from ...outcome import Outcome, Piece
 from ...printer import Printer
 from ...progress import QUIET, Job
+from ...words import sentence, tr, tr_many
 from ..equal import first_equals
 from . import views
 from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
@@ -31,9 +32,10 @@ def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
     """All of a sheet, in order. Raises Cancelled."""
     found: list[Block] = []
     parts = (
-        ("Drawing the prop", _overview), ("Drawing the beds", _beds), ("Drawing the pieces", _pieces),
-        ("Listing the stock", _stock), ("Drawing the steps", _assembly), ("Looking at the seams", _finishing),
-        ("Listing what to watch", _warnings),
+        (tr("Drawing the prop"), _overview), (tr("Drawing the beds"), _beds), (tr("Drawing the pieces"), _pieces),
+        (tr("Listing the stock"), _stock), (tr("Drawing the steps"), _assembly), (tr("Looking at the seams"),
+                                                                                  _finishing),
+        (tr("Listing what to watch"), _warnings),
     )  # fmt: skip
     for done, (words, part) in enumerate(parts):
         step = job.part(done / len(parts), (done + 1) / len(parts))
@@ -45,7 +47,7 @@ def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
 def _printers(subject: Subject) -> str:
     """The printers that are used."""
     labels = dict.fromkeys(bed.printer.label for bed in subject.work.beds)
-    return " and ".join(labels) or subject.printer.label
+    return tr(" and ").join(labels) or subject.printer.label
 
 
 def _loaded(subject: Subject, printer: Printer) -> str:
@@ -60,8 +62,8 @@ def _joined(*words: str) -> str:
     return " · ".join(word for word in words if word)
 
 
-def _many(count: int, word: str) -> str:
-    return f"{count} {word}{'s' if count != 1 else ''}"
+def _so_many(count: int) -> str:
+    return tr_many("{n} piece", "{n} pieces", count)
 
 
 def _overview(subject: Subject, job: Job) -> Iterator[Block]:
@@ -69,35 +71,49 @@ def _overview(subject: Subject, job: Job) -> Iterator[Block]:
     plan = outcome.plan
     yield Heading(subject.title, level=1)
     size = text.box(tuple(float(side) for side in outcome.spans[0]))  # type: ignore[arg-type]
-    copies = f" · {plan.copies} times" if plan.copies > 1 else ""
-    yield Words(f"{size} as it stands · {_many(outcome.totals.pieces, 'piece')}{copies} · for {_printers(subject)}")
-    figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), "Put together")]
+    copies = (tr("{n} times", n=plan.copies),) if plan.copies > 1 else ()
+    yield Words(" · ".join((tr("{size} as it stands", size=size), _so_many(outcome.totals.pieces), *copies,
+                            tr("for {printers}", printers=_printers(subject)))))  # fmt: skip
+    figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), tr("Put together"))]
     if len(outcome.pieces) > 1:
         figures.append(Figure(views.assembled(outcome, (_WIDE / 2, 82.0), apart=True),
-                              "Pulled apart; cut faces are hatched"))  # fmt: skip
+                              tr("Pulled apart; cut faces are hatched")))  # fmt: skip
     yield Figures(tuple(figures), 82.0)
-    yield Heading("The job")
+    yield Heading(tr("The job"))
     rows = [
-        (f"Bed {bed.bed + 1}", _joined(_many(len(bed.pieces), "piece"), _loaded(subject, bed.printer)),
-         text.hours(bed.seconds), text.grams(bed.material), f"{bed.cost:,.2f}")
+        (tr("Bed {bed}", bed=bed.bed + 1), _joined(_so_many(len(bed.pieces)), _loaded(subject, bed.printer)),
+         text.hours(bed.seconds), text.grams(bed.material), text.money(bed.cost))
         for bed in work.beds
     ]  # fmt: skip
     shares = dict.fromkeys(f"{100 * bed.printer.failed_share:g} %" for bed in work.beds)
-    share = " or ".join(shares)
-    rows.append(("In all", _many(sum(len(bed.pieces) for bed in work.beds), "piece"), text.hours(work.seconds),
-                 text.grams(work.material), f"{work.cost:,.2f}"))  # fmt: skip
+    share = tr(" or ").join(shares)
+    rows.append((tr("In all"), _so_many(sum(len(bed.pieces) for bed in work.beds)), text.hours(work.seconds),
+                 text.grams(work.material), text.money(work.cost)))  # fmt: skip
     materials = work.materials
-    rows += [("", f"of that {name}", "", text.grams(of), "") for name, of in materials.items() if len(materials) > 1]
-    yield Table(("", "", "time", "material", "cost"), tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}),
+    each = materials.items() if len(materials) > 1 else ()
+    rows += [("", tr("of that {name}", name=name), "", text.grams(of), "") for name, of in each]
+    yield Table(("", "", tr("time"), tr("material"), tr("cost")), tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}),
                 frozenset({len(work.beds)}))  # fmt: skip
-    least = f"fewer than {_many(work.least, 'bed')} cannot hold it" if len(work.beds) > 1 else "one bed is enough"
+    least = (
+        tr_many("no bed less can hold it", "fewer than {n} beds cannot hold it", work.least)
+        if len(work.beds) > 1
+        else tr("one bed is enough")
+    )
     several = len({bed.second for bed in work.beds}) > 1
-    how = f"With both printers at once it takes {text.hours(work.elapsed)}" if several else (
-        "On one printer, one bed after the other"
+    how = tr("With both printers at once it takes {time}", time=text.hours(work.elapsed)) if several else (
+        tr("On one printer, one bed after the other")
     )  # fmt: skip
-    yield Words(f"{how}; {least}. The longest piece alone takes "
-                f"{text.hours(work.longest)}. The cost in all has {share} more for prints that fail; it is in the "
-                "currency of the profile.", faint=True)  # fmt: skip
+    yield Words(
+        tr(
+            "{how}; {least}. The longest piece alone takes {time}. The cost in all has {share} "
+            "more for prints that fail; it is in the currency of the profile.",
+            how=how,
+            least=least,
+            time=text.hours(work.longest),
+            share=share,
+        ),
+        faint=True,
+    )
     yield from _comparison(subject)
 
 
@@ -108,17 +124,18 @@ def _comparison(subject: Subject) -> Iterator[Block]:
     rows, problems = [], []
     for one in subject.compared:
         if one.totals is None or one.work is None:
-            problems.append(f"“{one.name}” cannot be told: {one.problem}")
+            problems.append(tr("“{name}” cannot be told: {problem}", name=one.name, problem=one.problem))
             continue
         t, work = one.totals, one.work
         rows.append((
             one.name, f"{t.pieces}", text.volume(t.support_volume_mm3), text.mm(t.seam_in_sight_mm),
             text.area(t.cut_area_mm2) if t.cut_area_mm2 else "–", f"{len(work.beds)}", text.hours(work.seconds),
-            text.grams(work.material), f"{work.cost:,.2f}",
+            text.grams(work.material), text.money(work.cost),
         ))  # fmt: skip
-    yield Heading("Against the other choices")
+    yield Heading(tr("Against the other choices"))
     yield Table(
-        ("", "pieces", "support", "seam in sight", "to glue", "beds", "time", "material", "cost"), tuple(rows),
+        ("", tr("pieces"), tr("support"), tr("seam in sight"), tr("to glue"), tr("beds"), tr("time"), tr("material"),
+         tr("cost")), tuple(rows),
         (3.4, 1.2, 1.7, 1.8, 1.6, 1, 1.6, 1.6, 1.5), frozenset(range(1, 9)), frozenset({0}),
     )  # fmt: skip
     if problems:
@@ -127,39 +144,39 @@ def _comparison(subject: Subject) -> Iterator[Block]:
 
 def _beds(subject: Subject, job: Job) -> Iterator[Block]:
     pieces, work = subject.outcome.pieces, subject.work
-    yield Heading("Beds")
+    yield Heading(tr("Beds"))
     cards = []
     for done, bed in enumerate(work.beds):
-        job.step(done / len(work.beds), f"Drawing bed {bed.bed + 1}")
+        job.step(done / len(work.beds), tr("Drawing bed {bed}", bed=bed.bed + 1))
         lies = [(str(pieces[subject.laid[n].piece].number), subject.laid[n]) for n in bed.pieces]
         drawing = views.bed(bed.printer, lies, (80.0, 62.0))
         numbers = ", ".join(_counted([number for number, _ in lies]))
         cards.append(Card(
-            f"Bed {bed.bed + 1}", (Figure(drawing),),
-            (f"Piece{'s' if len(lies) > 1 else ''} {numbers}",
-             f"{text.hours(bed.seconds)} · {text.grams(bed.material)} · {bed.cost:,.2f}",
+            tr("Bed {bed}", bed=bed.bed + 1), (Figure(drawing),),
+            (tr_many("Piece {numbers}", "Pieces {numbers}", len(lies), numbers=numbers),
+             f"{text.hours(bed.seconds)} · {text.grams(bed.material)} · {text.money(bed.cost)}",
              *filter(None, (_loaded(subject, bed.printer),))), 62.0,
         ))  # fmt: skip
     yield Cards(tuple(cards), 2)
-    yield Words("Seen from above, the front edge of the bed below.", faint=True)
+    yield Words(tr("Seen from above, the front edge of the bed below."), faint=True)
 
 
 def _counted(numbers: Sequence[str]) -> Iterator[str]:
     """Each once: "1", "2 (3 times)"."""
     for number in dict.fromkeys(numbers):
         many = numbers.count(number)
-        yield f"{number} ({many} times)" if many > 1 else number
+        yield tr("{number} ({many} times)", number=number, many=many) if many > 1 else number
 
 
 def _pieces(subject: Subject, job: Job) -> Iterator[Block]:
     outcome = subject.outcome
-    yield Heading("Pieces, in their seats")
-    yield Words("From before and above, and from below: what lies on the bed is dotted, cut faces are hatched.",
+    yield Heading(tr("Pieces, in their seats"))
+    yield Words(tr("From before and above, and from below: what lies on the bed is dotted, cut faces are hatched."),
                 faint=True)  # fmt: skip
     firsts = first_equals(outcome.pieces)
     cards = []
     for number, piece in enumerate(outcome.pieces):
-        job.step(number / len(outcome.pieces), f"Drawing {piece.name}")
+        job.step(number / len(outcome.pieces), tr("Drawing {name}", name=piece.name))
         if firsts[number] != number:
             continue
         alike = [outcome.pieces[n].number for n, first in enumerate(firsts) if first == number]
@@ -173,21 +190,26 @@ def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[
     mine = [one for one in subject.laid if one.piece + 1 in alike]
     beds = sorted({one.bed + 1 for one in mine})
     count = len(mine)
-    also = f", also piece {', '.join(str(number) for number in alike[1:])}" if len(alike) > 1 else ""
-    often = "once" if count == 1 else f"{count} times"
+    same = ", ".join(str(number) for number in alike[1:])
+    often = tr_many("print once", "print {n} times", count)
+    often += tr_many(", also piece {numbers}", ", also pieces {numbers}", len(alike) - 1, numbers=same) if same else ""
     posts = sum(int(one.made.sum()) for one in outcome.posts.values() if one.piece == piece.number - 1)
-    held = f"{_many(posts, 'post')}, of which {text.area(f.touched_area_mm2)} are touched" if posts else (
-        f"support {text.volume(f.support_volume_mm3)}" if f.support_volume_mm3 >= 0.5 else "no support"
+    held = tr_many("{n} post, which touches {area}", "{n} posts, which touch {area}", posts,
+                   area=text.area(f.touched_area_mm2)) if posts else (
+        tr("support {volume}", volume=text.volume(f.support_volume_mm3)) if f.support_volume_mm3 >= 0.5
+        else tr("no support")
     )  # fmt: skip
-    flat = f"sits flat on {text.area(f.base_area_mm2)}" if f.sits_flat else (
-        "on posts or support" if piece.lift > 0 else "does not sit flat"
+    flat = tr("sits flat on {area}", area=text.area(f.base_area_mm2)) if f.sits_flat else (
+        tr("on posts or support") if piece.lift > 0 else tr("does not sit flat")
     )  # fmt: skip
     loaded = _loaded(subject, piece.on(subject.printer))
-    made = (f"{loaded[0].upper()}{loaded[1:]}.",) if loaded else ()
-    fits = () if piece.fit.fits else (f"Does not fit: {piece.fit.sentence()}.",)
+    made = (sentence(f"{loaded}."),) if loaded else ()
+    fits = () if piece.fit.fits else (tr("Does not fit: {sentence}.", sentence=piece.fit.sentence()),)
     return (
-        f"{text.box(f.size_mm)} · print {often}{also} · bed {', '.join(str(bed) for bed in beds)}",
-        f"{text.hours(f.print_seconds)} · {text.grams(f.material_g)} each · {flat} · {held}", *made, *fits,
+        " · ".join((text.box(f.size_mm), often, tr_many("bed {numbers}", "beds {numbers}", len(beds),
+                                                          numbers=", ".join(str(bed) for bed in beds)))),
+        tr("{time} · {weight} each · {flat} · {held}", time=text.hours(f.print_seconds),
+           weight=text.grams(f.material_g), flat=flat, held=held), *made, *fits,
     )  # fmt: skip
 
 
@@ -198,61 +220,99 @@ def _stock(subject: Subject, job: Job) -> Iterator[Block]:
     found = rods(outcome)
     if not found and not loose:
         return
-    yield Heading("To cut and to have at hand")
+    yield Heading(tr("To cut and to have at hand"))
     rows = [
-        (f"{rod.count * copies} ×", f"round stock of {rod.diameter:g} mm", f"{rod.length:.1f} mm long") for rod in found
+        (f"{rod.count * copies} ×", tr("round stock of {diameter}", diameter=text.given(rod.diameter)),
+         tr("{length} long", length=text.length(rod.length, 1))) for rod in found
     ] + [
         (f"{sum(one.piece == piece.number - 1 for one in subject.laid)} ×",
-         f"{piece.extra}, printed: piece {piece.number}", text.box(piece.figures.size_mm))
+         tr("{extra}, printed: piece {number}", extra=piece.extra, number=piece.number),
+         text.box(piece.figures.size_mm))
         for piece in loose
     ]  # fmt: skip
-    yield Table(("how many", "what", "size"), tuple(rows), (1, 4, 2))
+    yield Table((tr("how many"), tr("what"), tr("size")), tuple(rows), (1, 4, 2))
     if found:
         long = sum(rod.count * copies * rod.length for rod in found)
-        yield Words(f"{text.mm(long)} of round stock in all, without what the saw takes. Rods are a clearance shorter "
-                    "at each end than their holes, so that they do not hold the faces apart.", faint=True)  # fmt: skip
+        yield Words(
+            tr(
+                "{length} of round stock in all, without what the saw takes. Rods are a clearance "
+                "shorter at each end than their holes, so that they do not hold the faces apart.",
+                length=text.mm(long),
+            ),
+            faint=True,
+        )
 
 
 def _assembly(subject: Subject, job: Job) -> Iterator[Block]:
     outcome, moves = subject.outcome, subject.dry.moves
     if not moves:
         return
-    yield Heading("Putting it together")
-    yield Words("In this order, first without glue. The pieces that come on are drawn out of their place; the faces "
-                "that are glued are hatched.", faint=True)  # fmt: skip
+    yield Heading(tr("Putting it together"))
+    yield Words(
+        tr(
+            "In this order, first without glue. The pieces that come on are drawn out of their "
+            "place; the faces that are glued are hatched."
+        ),
+        faint=True,
+    )
     if outcome.joins:
-        fitted = subject.printer.fitted or "from the profile; no coupon was printed for this printer yet"
-        yield Words(f"Clearance of keys and holes: {subject.printer.clearance:g} mm per side ({fitted}).", faint=True)
+        fitted = subject.printer.fitted or tr("from the profile; no coupon was printed for this printer yet")
+        yield Words(
+            tr(
+                "Clearance of keys and holes: {clearance} per side ({fitted}).",
+                clearance=text.given(subject.printer.clearance),
+                fitted=fitted,
+            ),
+            faint=True,
+        )
     solids = [piece.solid for piece in outcome.pieces]
     cards = []
     for number, move in enumerate(moves):
-        job.step(number / len(moves), f"Drawing step {number + 1}")
+        job.step(number / len(moves), tr("Drawing step {number}", number=number + 1))
         come, stay = (_listed([outcome.pieces[n].number for n in own]) for own in (move.pieces, move.onto))
         area = math.fsum(outcome.contacts[n].area for n in move.contacts)
-        words = [f"Glue {text.area(area)} in {_many(len(move.contacts), 'face')}."]
+        words = [
+            tr_many("Glue {area} in {n} face.", "Glue {area} in {n} faces.", len(move.contacts), area=text.area(area))
+        ]
         words += _joins_of(outcome, move.contacts)
         if move.meets is not None:
             a, b = (outcome.pieces[n].number for n in move.meets)
-            words.append(f"Catches: piece {a} meets piece {b} {text.mm(move.free)} before it is in.")
+            words.append(
+                tr("Catches: piece {a} meets piece {b} {length} before it is in.", a=a, b=b, length=text.mm(move.free))
+            )
         place = np.mean([outcome.contacts[n].place for n in move.contacts], axis=0)
         held = holding(solids, move, place)
         if held.by_clamp:
-            words.append(f"Clamp: {text.area(held.squeezed)} of flat faces lie opposite each other.")
+            words.append(tr("Clamp: {area} of flat faces lie opposite each other.", area=text.area(held.squeezed)))
         elif held.girth < math.inf:
-            words.append(f"Band or tape: {text.mm(held.girth)} around; no flat faces lie opposite each other.")
+            words.append(
+                tr("Band or tape: {length} around; no flat faces lie opposite each other.", length=text.mm(held.girth))
+            )
         figures = (Figure(views.step(outcome, move, (62.0, 48.0))),) if number < _MOST_STEPS_DRAWN else ()
-        cards.append(Card(f"{number + 1}.  {come.capitalize()} on to {stay}", figures, tuple(words), 48.0, beside=True))
+        cards.append(
+            Card(
+                tr("{n}.  {pieces} on to {others}", n=number + 1, pieces=sentence(come), others=stay),
+                figures,
+                tuple(words),
+                48.0,
+                beside=True,
+            )
+        )
     yield Cards(tuple(cards), 1)
     corners = Counter(
-        f"{len(one.contacts)} seams meet, where pieces may be off by {one.likely:.2f} mm, at worst {one.worst:.2f} mm"
-        for one in subject.dry.meetings
+        (len(one.contacts), text.length(one.likely, 2), text.length(one.worst, 2)) for one in subject.dry.meetings
     )
     if corners:
-        yield Points(tuple(f"{_many(count, 'place')} where {words}." for words, count in corners.items()))
+        yield Points(tuple(
+            tr_many("{n} place where {seams} seams meet, and pieces may be off by {likely}, at worst {worst}.",
+                    "{n} places where {seams} seams meet, and pieces may be off by {likely}, at worst {worst}.", count,
+                    seams=seams, likely=likely, worst=worst)
+            for (seams, likely, worst), count in corners.items()
+        ))  # fmt: skip
 
 
 def _listed(numbers: Sequence[int]) -> str:
-    return "piece " + str(numbers[0]) if len(numbers) == 1 else "pieces " + ", ".join(str(one) for one in numbers)
+    return tr_many("piece {numbers}", "pieces {numbers}", len(numbers), numbers=", ".join(str(one) for one in numbers))
 
 
 def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
@@ -266,12 +326,10 @@ def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
     words = []
     for join in made:
         apart = [piece.number for piece in outcome.pieces if any(side.cut == join.id for side in piece.sides)]
-        sentence = join.sentence()
-        words.append(f"{sentence[0].upper()}{sentence[1:]}{f': {_listed(apart)}' if apart else ''}.")
-    counted = Counter(words)
-    words = [f"{many} × {one[0].lower()}{one[1:]}" if many > 1 else one for one, many in counted.items()]
+        words.append(f"{join.sentence()}{f': {_listed(apart)}' if apart else ''}.")
+    words = [f"{many} × {one}" if many > 1 else sentence(one) for one, many in Counter(words).items()]
     put_in = rods(outcome, on)
-    return [*words, f"Put in {', '.join(rod.sentence() for rod in put_in)}."] if put_in else words
+    return [*words, tr("Put in {list}.", list=", ".join(rod.sentence() for rod in put_in))] if put_in else words
 
 
 def _finishing(subject: Subject, job: Job) -> Iterator[Block]:
@@ -283,13 +341,14 @@ def _finishing(subject: Subject, job: Job) -> Iterator[Block]:
         if seam is None or seam.length < 0.05:
             continue
         shut = math.fsum(one.length for piece in subject.checked for one in piece.grooves if one.cut == cut.id)
-        before = f"{text.mm(shut)} before gluing" if shut >= 0.05 else "all of it can be reached"
-        filled = text.mm(seam.in_sight) if seam.in_sight >= 0.05 else "none in sight"
+        before = tr("{length} before gluing", length=text.mm(shut)) if shut >= 0.05 else tr("all of it can be reached")
+        filled = text.mm(seam.in_sight) if seam.in_sight >= 0.05 else tr("none in sight")
         rows.append((cut.name, text.mm(seam.length), filled, before))
     if not rows:
         return
-    yield Heading("Filling and sanding")
-    yield Table(("cut", "seam", "to fill, as it is seen", f"to sand with a file of {subject.printer.file:g} mm"),
+    yield Heading(tr("Filling and sanding"))
+    yield Table((tr("cut"), tr("seam"), tr("to fill, as it is seen"), tr("to sand with a file of {file}",
+                                                                 file=text.given(subject.printer.file))),
                 tuple(rows), (3, 1.5, 2.5, 3), frozenset({1}))  # fmt: skip
 
 
@@ -298,20 +357,29 @@ def _warnings(subject: Subject, job: Job) -> Iterator[Block]:
     both = list(zip(subject.checked, subject.outcome.pieces, strict=True))
     found = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=False)]
     left = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=True)]
-    yield Heading("Before you print")
+    yield Heading(tr("Before you print"))
     if not (notes or found or left):
-        yield Words("Nothing was found that needs a look.")
+        yield Words(tr("Nothing was found that needs a look."))
     if notes or found:
         yield Points((*notes, *found), boxes=True)
     if left:
-        yield Words("Left as it is on purpose:")
+        yield Words(tr("Left as it is on purpose:"))
         yield Points(tuple(left))
+
+
+def _several(kind: str, n: int) -> str:
+    """So many of what is found in layers, by its kind."""
+    return {
+        "island": tr_many("{n} island", "{n} islands", n), "pocket": tr_many("{n} pocket", "{n} pockets", n),
+        "jump": tr_many("{n} jump", "{n} jumps", n), "neck": tr_many("{n} neck", "{n} necks", n),
+        "thin wall": tr_many("{n} thin wall", "{n} thin walls", n),
+    }[kind]  # fmt: skip
 
 
 def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str]:
     """What was found of a piece, or was left on purpose, one line for each kind."""
     if checked.problem and not left:
-        yield f"{checked.name} could not be checked: {checked.problem}"
+        yield tr("{name} could not be checked: {problem}", name=checked.name, problem=checked.problem)
     counted: list[Found] = [
         *(checked.unheld if not left else checked.islands),
         *(one for one in checked.pockets if left or one.counts(printer)),
@@ -323,6 +391,8 @@ def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str
         if not own:
             continue
         heights = sorted(one.at[2] for one in own)
-        at = ", ".join(f"{height:.1f}" for height in heights[:_MOST_PLACES])
-        more = f" and {len(heights) - _MOST_PLACES} more" if len(heights) > _MOST_PLACES else ""
-        yield f"{checked.name}: {_many(len(own), kind)}, {at}{more} mm over the bed."
+        at = ", ".join(text.length(height, 1).split(" ")[0] for height in heights[:_MOST_PLACES])
+        more = tr(" and {count} more", count=len(heights) - _MOST_PLACES) if len(heights) > _MOST_PLACES else ""
+        heights_said = f"{at}{more} {text.unit()}"
+        yield tr("{piece}: {found}, {heights} over the bed.", piece=checked.name, found=_several(kind, len(own)),
+                 heights=heights_said)  # fmt: skip

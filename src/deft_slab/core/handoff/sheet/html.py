@@ -6,6 +6,7 @@ import base64
 from collections.abc import Sequence
 from html import escape
 
+from ...habits import language
 from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
 
 _STYLE = """
@@ -29,7 +30,7 @@ def as_html(blocks: Sequence[Block], title: str) -> bytes:
     """The whole file, UTF-8."""
     body = "\n".join(_block(block) for block in blocks)
     return (
-        f'<!DOCTYPE html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<title>{escape(title)}</title>\n'
+        f'<!DOCTYPE html>\n<html lang="{language()}">\n<head>\n<meta charset="utf-8">\n<title>{escape(title)}</title>\n'
         f"<style>{_STYLE}</style>\n</head>\n<body>\n{body}\n</body>\n</html>\n"
     ).encode()
 

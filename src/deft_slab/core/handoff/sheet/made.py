@@ -13,6 +13,7 @@ from ...outcome import Outcome
 from ...plan import Plan
 from ...printer import Printer
 from ...progress import QUIET, Job
+from ...words import tr
 from ...workshop import Workshop
 from ..job import PrintJob
 from ..laid import Laid
@@ -37,10 +38,10 @@ class Sheet:
 def sheet_of(subject: Subject, paper: Paper = "a4", job: Job = QUIET) -> Sheet:
     """Draws and writes all of it. Raises Cancelled."""
     blocks = blocks_of(subject, job.part(0.0, 0.8))
-    title = f"{subject.title}: sheet"
-    job.step(0.8, "Laying out the pages")
+    title = tr("{title}: sheet", title=subject.title)
+    job.step(0.8, tr("Laying out the pages"))
     pdf = as_pdf(blocks, title, paper)
-    job.step(0.95, "Writing it for the screen")
+    job.step(0.95, tr("Writing it for the screen"))
     return Sheet(pdf, as_html(blocks, title))
 
 

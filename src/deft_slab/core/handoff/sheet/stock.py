@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
+from ... import text
 from ...joins.dowel import DowelJoin
 from ...joins.pivot import PivotJoin
 from ...outcome import Outcome
+from ...words import tr_many
 
 
 @dataclass(frozen=True)
@@ -20,8 +22,8 @@ class Rod:
 
     def sentence(self) -> str:
         """ "2 rods of 3 mm, 15.4 mm long"."""
-        many = f"{self.count} rods" if self.count > 1 else "1 rod"
-        return f"{many} of {self.diameter:g} mm, {self.length:.1f} mm long"
+        return tr_many("{n} rod of {diameter}, {length} long", "{n} rods of {diameter}, {length} long", self.count,
+                       diameter=text.given(self.diameter), length=text.length(self.length, 1))  # fmt: skip
 
 
 def rods(outcome: Outcome, contacts: frozenset[int] | None = None) -> tuple[Rod, ...]:

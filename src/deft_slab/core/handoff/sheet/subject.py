@@ -13,13 +13,14 @@ from ...plan import Plan
 from ...printer import Printer
 from ...progress import QUIET, Job
 from ...reports import DryFit
+from ...words import tr
 from ...workshop import Workshop
 from ..beds import laid_with_job
 from ..job import PrintJob
 from ..laid import Laid
 
-THIS = "This plan"
-WHOLE = "As it came, whole"
+THIS = tr("This plan")
+WHOLE = tr("As it came, whole")
 
 
 @dataclass(frozen=True)

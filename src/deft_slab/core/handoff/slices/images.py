@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from ...errors import SaveFailed
 from ...printer import Printer
 from ...progress import QUIET, Job
+from ...words import tr
 from .image_kernels import filled
 from .layers import Layer, Stack
 
@@ -54,7 +55,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
     pixel, count = printer.line_width, stack.levels.count
     about: dict[str, object] = {
         "title": title, "printer": printer.name, "unit": "mm", "layers": count, "layer_mm": stack.thickness,
-        "pixel_mm": pixel, "columns": columns, "rows": rows, "first_pixel": "left, at the back, seen from above",
+        "pixel_mm": pixel, "columns": columns, "rows": rows, "first_pixel": tr("left, at the back, seen from above"),
         "bottom_layers": printer.bottom_layers, "bottom_seconds": printer.bottom_seconds,
         "exposure_seconds": printer.exposure_seconds, "lift_seconds": printer.lift_seconds,
     }  # fmt: skip
@@ -67,18 +68,19 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
     writing, reading = job.part(0.0, 0.7), job.part(0.7, 1.0)
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for number, (content, set_, area, around) in enumerate(_ahead(drawn, stack.layers())):
-            writing.step(number / count, f"Drawing layer {number + 1} of {count}")
+            writing.step(number / count, tr("Drawing layer {number} of {count}", number=number + 1, count=count))
             _put(archive, name_of(number), content)
             pixels.append(set_)
             wanted.append((area, around))
         about["areas_mm2"] = [round(one * pixel**2, 6) for one in pixels]
         _put(archive, ABOUT, json.dumps(about, ensure_ascii=False).encode())
     for number, set_ in enumerate(_ahead(_counted, _contents(file, count))):
-        reading.step(number / count, f"Reading layer {number + 1} of {count}")
+        reading.step(number / count, tr("Reading layer {number} of {count}", number=number + 1, count=count))
         area, around = wanted[number]
         if set_ != pixels[number] or abs(set_ * pixel**2 - area) > _RULE * pixel * around + pixel**2:
-            raise SaveFailed(f"Layer {number + 1} reads as {set_ * pixel**2:.2f} mm², and not as {area:.2f}.",
-                             kept="Nothing was saved.")  # fmt: skip
+            raise SaveFailed(tr("Layer {number} reads as {set:.2f} mm², and not as {area:.2f}.", number=number + 1,
+                                set=set_ * pixel ** 2, area=area),
+                             kept=tr("Nothing was saved."))  # fmt: skip
     return [one * pixel**2 for one in pixels]
 
 

@@ -13,6 +13,7 @@ from ...errors import BadPlan, OpenSurface
 from ...layers.sections import Levels, Sections, Slicer
 from ...outcome import Piece
 from ...printer import Printer
+from ...words import tr
 from ..laid import Laid
 
 Floats = NDArray[np.float64]
@@ -98,13 +99,16 @@ def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> 
     for one in own:
         piece = pieces[one.piece]
         if not piece.solid.closed:
-            raise OpenSurface(f"{piece.name} has no layers: its surface is not closed.", kept="Nothing was written.",
-                              remedy="Mend it first.")  # fmt: skip
+            raise OpenSurface(tr("{name} has no layers: its surface is not closed.", name=piece.name),
+                              kept=tr("Nothing was written."),
+                              remedy=tr("Mend it first."))  # fmt: skip
         placed = piece.solid.vertices @ one.rotation.T + one.shift - [one.bed_x, 0.0, 0.0]
         # with its posts it is another body than the one that was laid, and stands on the bed
         placed[:, 2] += piece.lift - placed[:, 2].min()
         if (placed < -_OVER).any() or (placed > room + _OVER).any():
-            problem = f"{piece.name} sticks out of the bed: its layers would be cut off."
-            raise BadPlan(problem, kept="Nothing was written.", remedy="Cut it smaller, or leave the layers out.")
+            problem = tr("{name} sticks out of the bed: its layers would be cut off.", name=piece.name)
+            raise BadPlan(
+                problem, kept=tr("Nothing was written."), remedy=tr("Cut it smaller, or leave the layers out.")
+            )
         slicers.append(Slicer.of(piece.solid, placed))
     return Stack(tuple(slicers), printer.layer_height)

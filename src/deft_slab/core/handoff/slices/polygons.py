@@ -15,6 +15,7 @@ from ...errors import SaveFailed
 from ...intake.threemf import strict_reader, wrapper
 from ...progress import QUIET, Job
 from ...solid import Solid
+from ...words import tr
 from ..formats import in_file
 from ..grid import two_sided
 from ..pieces import add_mesh, new_model, packed_model
@@ -50,10 +51,13 @@ def sliced_bytes(stack: Stack, names: list[str], title: str, about: str, job: Jo
         mesh.SetSlicesMeshResolution(lib3mf.SlicesMeshResolution.Fullres)
         model.AddBuildItem(mesh, wrapper().GetIdentityTransform())
     content = packed_model(model, [np.eye(4, 3)] * len(names))
-    job.step(0.8, "Reading the slices again")
+    job.step(0.8, tr("Reading the slices again"))
     read = list(slices_in(content))
     if len(read) != len(areas):
-        raise SaveFailed(f"{len(read)} bodies read with slices, and not {len(areas)}.", kept="Nothing was saved.")
+        raise SaveFailed(
+            tr("{count} bodies read with slices, and not {count2}.", count=len(read), count2=len(areas)),
+            kept=tr("Nothing was saved."),
+        )
     farthest = max(float(np.abs(slicer.vertices[:, :2]).max()) for slicer in stack.slicers)
     off = 0.5 * 10.0 ** (math.floor(math.log10(max(farthest, 1.0))) + 1 - _DIGITS)
     for name, found, wanted in zip(names, read, areas, strict=True):
@@ -65,7 +69,7 @@ def _add_layers(own: Any, stack: Stack, name: str, job: Job) -> list[tuple[float
     """Adds the layers of a body; returns (area mm2, outline mm) of each."""
     found, count = [], stack.levels.count
     for layer in stack.layers():
-        job.step(layer.number / count, f"Slicing {name}")
+        job.step(layer.number / count, tr("Slicing {name}", name=name))
         _add_slice(own.AddSlice(layer.top), layer)
         found.append((layer.area, layer.around))
     return found
@@ -96,7 +100,7 @@ def slices_in(content: bytes) -> Iterator[list[tuple[float, float]]]:
         reader.ReadFromBuffer(content)
     except lib3mf.ELib3MFException as error:
         raise SaveFailed(
-            f"What was to be written cannot be read again ({error}).", kept="Nothing was saved."
+            tr("What was to be written cannot be read again ({error}).", error=error), kept=tr("Nothing was saved.")
         ) from error
     items = model.GetBuildItems()
     while items.MoveNext():
@@ -119,8 +123,12 @@ def _slice(one: Any) -> tuple[float, float]:
 def _compare(name: str, found: list[tuple[float, float]], wanted: list[tuple[float, float]], off: float) -> None:
     """off : mm by which each coordinate may read otherwise. Raises SaveFailed."""
     if len(found) != len(wanted):
-        raise SaveFailed(f"{name} reads with {len(found)} slices, and not {len(wanted)}.", kept="Nothing was saved.")
+        raise SaveFailed(
+            tr("{name} reads with {count} slices, and not {count2}.", name=name, count=len(found), count2=len(wanted)),
+            kept=tr("Nothing was saved."),
+        )
     for number, ((_, area), (meant, around)) in enumerate(zip(found, wanted, strict=True)):
         if abs(area - meant) > 1.5 * off * around + 1e-6 * abs(meant) + 1e-9:
-            raise SaveFailed(f"Slice {number + 1} of {name} reads as {area:.3f} mm², and not as {meant:.3f}.",
-                             kept="Nothing was saved.")  # fmt: skip
+            raise SaveFailed(tr("Slice {number} of {name} reads as {area:.3f} mm², and not as {meant:.3f}.",
+                                number=number + 1, name=name, area=area, meant=meant),
+                             kept=tr("Nothing was saved."))  # fmt: skip

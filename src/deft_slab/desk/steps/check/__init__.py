@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.pages import Pages
 from .hollow import HollowPanel
@@ -9,9 +10,9 @@ from .panel import CheckedPanel
 from .posts import PostsPanel
 
 _TIPS = {
-    "Checked": "What was found, worst first; each line flies there.",
-    "Posts": "Support posts: proposed, added, taken away; what they hold and what they leave.",
-    "Hollow": "Takes out the inside of a piece, with vents and plugs.",
+    term("Checked"): tr("What was found, worst first; each line flies there."),
+    term("Posts"): tr("Support posts: proposed, added, taken away; what they hold and what they leave."),
+    term("Hollow"): tr("Takes out the inside of a piece, with vents and plugs."),
 }
 
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout
 from ....core import text
 from ....core.hollow import Hollow, Vent
 from ....core.reports import VentReport
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.binding import follow, quietly
 from ...widgets.number import NumberField
@@ -23,14 +24,19 @@ _field = partial(NumberField.named, "mm", step=0.5)
 def vent_row(number: int, vent: Vent, report: VentReport | None, *, chosen: bool) -> SaidRow:
     """A vent: where it is, and what became of it."""
     if report is None:
-        said, role = "being made …", "faint"
+        said, role = tr("being made …"), "faint"
     elif report.problem:
         said, role = report.problem, "look"
     else:
-        plug = f", plug with {report.gap:.2f} mm of gap" if math.isfinite(report.gap) else ""
-        said, role = f"opens a void through {report.length:.1f} mm of wall{plug}", "good"
-    size = f"{2 * vent.outer:g} to {2 * vent.inner:g} mm across"
-    return SaidRow(f"Vent {number} · {size}", said, role, "Looks at it.", chosen=chosen)
+        plug = tr(", plug with {gap} of gap", gap=text.length(report.gap, 2)) if math.isfinite(report.gap) else ""
+        said, role = (
+            tr("opens a void through {length} of wall{plug}", length=text.length(report.length, 1), plug=plug),
+            "good",
+        )
+    size = tr("{outer} to {inner} across", outer=text.given(2 * vent.outer), inner=text.given(2 * vent.inner))
+    return SaidRow(
+        tr("Vent {number} · {size}", number=number, size=size), said, role, tr("Looks at it."), chosen=chosen
+    )
 
 
 class HollowPanel(Panel):
@@ -38,34 +44,40 @@ class HollowPanel(Panel):
         super().__init__()
         self._state, self._hollowing = state, state.hollowing
         self._shown: object = None
-        self._about = self.head("Hollow")
+        self._about = self.head(tr("Hollow"))
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
         self._fill_wishes()
-        self.make = button("Hollow this piece", "Takes out all that lies deeper inside than the wall is thick.",
+        self.make = button(tr("Hollow this piece"), tr("Takes out all that lies deeper inside than the wall is thick."),
                            self._hollowing.make, role="main")  # fmt: skip
-        self.solid = button("Make it solid again", "Takes the hollow out of the plan, with its vents.",
+        self.solid = button(tr("Make it solid again"), tr("Takes the hollow out of the plan, with its vents."),
                             self._hollowing.undo_hollow, role="small")  # fmt: skip
         self.add(row(self.make, self.solid, 1))
         self.figures = self.add_figures(
-            ("Saved", "Material that this piece has less, with its plugs counted."),
-            ("Thinnest wall", "The least that was left around the voids, measured after they were made."),
-            ("Voids", "How many, and how much is in them."),
+            (term("Saved"), tr("Material that this piece has less, with its plugs counted.")),
+            (term("Thinnest wall"), tr("The least that was left around the voids, measured after they were made.")),
+            (term("Voids"), tr("How many, and how much is in them.")),
         )
-        self._vents_head = self.head("Vents")
+        self._vents_head = self.head(tr("Vents"))
         self._vents_said = label("", "faint", wrap=True)
         self.add(self._vents_said)
-        self.propose = button("Propose vents", "As many as it takes until no large cup is left: on cut faces first, "
-                              "then hidden, never on show faces; for the seat that the piece has.",
-                              self._hollowing.propose, role="main")  # fmt: skip
-        self.place = button("Place one …", "Click the surface where a vent should be.",
+        self.propose = button(
+            tr("Propose vents"),
+            tr(
+                "As many as it takes until no large cup is left: on cut faces first, then hidden, "
+                "never on show faces; for the seat that the piece has."
+            ),
+            self._hollowing.propose,
+            role="main",
+        )
+        self.place = button(tr("Place one …"), tr("Click the surface where a vent should be."),
                             partial(self._hollowing.point, moves=False), role="small")  # fmt: skip
         self.add(row(self.propose, self.place, 1))
         self.list = self.add_list()
         self.list.setSpacing(2)
         self.rows: list[tuple[Vent, SaidRow]] = []
-        self.plugs = QCheckBox("a plug for each vent, as a piece of its own")
-        self.plugs.setToolTip("Plugs are laid apart on the bed; a ridge lets them go in one way round.")
+        self.plugs = QCheckBox(tr("a plug for each vent, as a piece of its own"))
+        self.plugs.setToolTip(tr("Plugs are laid apart on the bed; a ridge lets them go in one way round."))
         self.plugs.clicked.connect(lambda on: self._hollowing.plug_all(plugged=on))
         self.add(self.plugs)
         self.column.addStretch(1)
@@ -73,28 +85,31 @@ class HollowPanel(Panel):
 
     def _fill_wishes(self) -> None:
         wish = self._hollowing.wish
-        self.wall = _field("Wall", "What stays between the surface and the void (2 to 3 mm are usual).", low=0.2,
+        self.wall = _field(tr("Wall"), tr("What stays between the surface and the void (2 to 3 mm are usual)."),
+                           low=0.2,
                            high=100)  # fmt: skip
         self.wall.committed.connect(lambda value: wish(wall=value, fineness=None))
-        self.below = _field("Solid below", "Stays solid up to this height over the bed.", low=0, high=1e4, step=1)
+        self.below = _field(
+            tr("Solid below"), tr("Stays solid up to this height over the bed."), low=0, high=1e4, step=1
+        )
         self.below.committed.connect(lambda value: wish(solid_below=value))
-        self.lattice = QCheckBox("lattice, rods")
-        self.lattice.setToolTip("Rods through the void carry its walls; they lean, and print without support.")
+        self.lattice = QCheckBox(tr("lattice, rods"))
+        self.lattice.setToolTip(tr("Rods through the void carry its walls; they lean, and print without support."))
         self.lattice.clicked.connect(lambda on: wish(spacing=max(_SPACING, 5 * self._now["radius"]) if on else None))
-        self.spacing = _field("Rods apart", "From one rod to the next.", low=1, high=1e3, step=1)
+        self.spacing = _field(tr("Rods apart"), tr("From one rod to the next."), low=1, high=1e3, step=1)
         self.spacing.committed.connect(lambda value: wish(spacing=value))
-        self.radius = _field("Rod radius", "Of each rod.", low=0.1, high=50, step=0.1)
+        self.radius = _field(tr("Rod radius"), tr("Of each rod."), low=0.1, high=50, step=0.1)
         self.radius.committed.connect(lambda value: wish(radius=value))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
-        for line, (words, part) in enumerate((("wall", self.wall), ("solid below", self.below))):
+        for line, (words, part) in enumerate(((tr("wall"), self.wall), (tr("solid below"), self.below))):
             grid.addWidget(label(words, "faint"), line, 0)
             grid.addWidget(part, line, 2)
         grid.addWidget(self.lattice, 2, 0)
-        grid.addWidget(label("apart", "faint"), 2, 1)
+        grid.addWidget(label(tr("apart"), "faint"), 2, 1)
         grid.addWidget(self.spacing, 2, 2)
-        grid.addWidget(label("radius", "faint"), 3, 1)
+        grid.addWidget(label(tr("radius"), "faint"), 3, 1)
         grid.addWidget(self.radius, 3, 2)
         grid.setColumnStretch(0, 1)
         self.add(grid)
@@ -113,7 +128,7 @@ class HollowPanel(Panel):
         if piece is None:
             return
         several = len(state.pieces) > 1
-        self._about.setText(f"Hollow: {piece.name}" if several else "Hollow")
+        self._about.setText(tr("Hollow: {name}", name=piece.name) if several else tr("Hollow"))
         now = self._now
         self.wall.set_value(now["wall"])
         self.below.set_value(now["solid_below"])
@@ -127,13 +142,17 @@ class HollowPanel(Panel):
         self.make.setEnabled(not piece.extra and piece.figures.closed)
         self.solid.setVisible(hollow is not None)
         if hollow is None:
-            say(self._said, "This piece is solid. A thick one saves resin, and pulls less, when it is hollow.", "faint")
+            say(
+                self._said,
+                tr("This piece is solid. A thick one saves resin, and pulls less, when it is hollow."),
+                "faint",
+            )
         elif report is None:
-            say(self._said, "It is being hollowed …", "faint")
+            say(self._said, tr("It is being hollowed …"), "faint")
         elif report.problem:
             say(self._said, report.problem, "look")
         else:
-            say(self._said, "Drag the height rail to look inside.", "faint")
+            say(self._said, tr("Drag the height rail to look inside."), "faint")
         self._show_figures()
         self._show_vents(hollow)
 
@@ -147,7 +166,7 @@ class HollowPanel(Panel):
         saved = report.removed - report.added
         grams = saved / 1000 * printer.material_density
         self.figures["Saved"].setText(f"{text.volume(saved)} · {text.grams(grams)}")
-        self.figures["Thinnest wall"].setText(f"{report.least_wall:.2f} mm")
+        self.figures["Thinnest wall"].setText(text.length(report.least_wall, 2))
         self.figures["Voids"].setText(f"{len(report.voids)} · {text.volume(sum(report.voids))}")
 
     def _show_vents(self, hollow: Hollow | None) -> None:
@@ -162,9 +181,13 @@ class HollowPanel(Panel):
         if report is not None and made:
             closed = report.unvented
             words = (
-                f"{closed} of {len(report.voids)} voids have no vent: what is inside stays there."
+                tr(
+                    "{closed} of {count} voids have no vent: what is inside stays there.",
+                    closed=closed,
+                    count=len(report.voids),
+                )
                 if closed
-                else ("Every void has a vent. What was checked says which cups are left.")
+                else (tr("Every void has a vent. What was checked says which cups are left."))
             )
             say(self._vents_said, words, "look" if closed else "good")
         shown = (vents, report, hollowing.vent)
@@ -184,14 +207,15 @@ class HollowPanel(Panel):
 
     def _add_own(self, vent: Vent) -> None:
         """What can be changed of the selected vent."""
-        outer = _field("Diameter outside", "Across, at the surface.", low=0.4, high=100)
+        outer = _field(tr("Diameter outside"), tr("Across, at the surface."), low=0.4, high=100)
         outer.set_value(2 * vent.outer)
         outer.committed.connect(lambda value: self._hollowing.size(vent, outer=value / 2))
-        inner = _field("Diameter inside", "Across, at the void; no more than outside.", low=0.4, high=100)
+        inner = _field(tr("Diameter inside"), tr("Across, at the void; no more than outside."), low=0.4, high=100)
         inner.set_value(2 * vent.inner)
         inner.committed.connect(lambda value: self._hollowing.size(vent, inner=value / 2))
         self.list.addLayout(row(label("across", "faint"), outer, label("inside", "faint"), inner, 1))
-        move = button("Move …", "Click the surface where it should be.", partial(self._hollowing.point, moves=True),
+        move = button(tr("Move …"), tr("Click the surface where it should be."), partial(self._hollowing.point,
+                moves=True),
                       role="small")  # fmt: skip
-        away = button("Remove", "Takes this vent away.", partial(self._hollowing.drop, vent), role="small")
+        away = button(tr("Remove"), tr("Takes this vent away."), partial(self._hollowing.drop, vent), role="small")
         self.list.addLayout(row(move, away, 1))

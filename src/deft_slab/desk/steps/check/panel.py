@@ -8,13 +8,14 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
 
 from ....core import text
 from ....core.checked import Found
+from ....core.words import tr
 from ...state.view import View
 from ...whole import DeskState
 from ...widgets.binding import follow, quietly
 from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
 from .lines import Line, lines_of
 
-_HEADS = {"failed": "Failed", "look": "Look here", "left": "Left on purpose", "good": "Good"}
+_HEADS = {"failed": tr("Failed"), "look": tr("Look here"), "left": tr("Left on purpose"), "good": tr("Good")}
 _SIGNS = {"failed": "✕", "look": "!", "left": "–", "good": "✓"}
 _APART = View().apart
 _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
@@ -41,17 +42,24 @@ class CheckedPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self.state, self._checking = state, state.checking
-        self._said = self.head("What was checked")
+        self._said = self.head(tr("What was checked"))
         self.layers = QComboBox()
-        self.layers.setAccessibleName("Layer height")
-        self.layers.setToolTip("The layers that are looked at; the printer's own heights. Finer ones show more.")
+        self.layers.setAccessibleName(tr("Layer height"))
+        self.layers.setToolTip(tr("The layers that are looked at; the printer's own heights. Finer ones show more."))
         self.layers.activated.connect(self._on_layer)
         self._sum = label("", "faint", wrap=True)
-        self.add(row(label("Layers of", "faint"), self.layers, 1))
+        self.add(row(label(tr("Layers of"), "faint"), self.layers, 1))
         self.add(self._sum)
-        self.seen = button("As it will look", "The pieces together, with what support touches and the seams: grey "
-                           "where hidden, madder where in sight.", self._look, role="small",
-                           checkable=True)  # fmt: skip
+        self.seen = button(
+            tr("As it will look"),
+            tr(
+                "The pieces together, with what support touches and the seams: grey where hidden, "
+                "madder where in sight."
+            ),
+            self._look,
+            role="small",
+            checkable=True,
+        )
         self._scar = label("", "faint", wrap=True)
         self.add(row(self.seen, 1))
         self.add(self._scar)
@@ -77,22 +85,32 @@ class CheckedPanel(Panel):
         if self.state.evaluated is None:
             emptied(self.entries)
             self._shown, self.rows = None, []
-            self.entries.addWidget(label("Open a model, and what can be checked is listed here.", "faint", wrap=True))
+            self.entries.addWidget(
+                label(tr("Open a model, and what can be checked is listed here."), "faint", wrap=True)
+            )
             self._sum.setText("")
             return
         totals = self.state.evaluated.outcome.totals
         self.seen.setChecked(self.state.view.in_place)
         sight, seam = text.area(totals.scar.sight), text.mm(totals.seam_in_sight_mm)
-        self._scar.setText(f"On the prop {sight} of scar and {seam} of seam are in sight; "
-                           f"{text.area(totals.scar.hidden)} of scar are hidden.")  # fmt: skip
+        self._scar.setText(tr("On the prop {sight} of scar and {seam} of seam are in sight; {area} of scar are "
+                              "hidden.", sight=sight, seam=seam, area=text.area(totals.scar.hidden)))  # fmt: skip
         lines = self.lines
         flown = self._checking.flown
         chosen = next((line for line in lines if line.found is not None and line.found == flown), None)
         if chosen is None and self._chosen in lines and (flown is None or self._chosen is None):
             chosen = self._chosen
         counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in _HEADS}
-        waiting = "" if self._checking.found else " The layers are being looked at …"
-        self._sum.setText(f"{counts['failed']} failed, {counts['look']} to look at, {counts['good']} good.{waiting}")
+        waiting = "" if self._checking.found else tr(" The layers are being looked at …")
+        self._sum.setText(
+            tr(
+                "{counts} failed, {counts2} to look at, {counts3} good.{waiting}",
+                counts=counts["failed"],
+                counts2=counts["look"],
+                counts3=counts["good"],
+                waiting=waiting,
+            )
+        )
         self._chosen = chosen
         if (lines, chosen) == self._shown:
             return
@@ -118,20 +136,26 @@ class CheckedPanel(Panel):
             parts.append(self._leaving(line.found))
         filament = self.state.piece_printer.kind == "filament"
         if "hold" in line.helps and line.found is not None and line.number is not None and filament:
-            parts.append(button("Hold it here", "Asks for support under this place: a hold spot.",
+            parts.append(button(tr("Hold it here"), tr("Asks for support under this place: a hold spot."),
                                 partial(self._checking.hold, line.number, line.found), role="small"))  # fmt: skip
         if "seat" in line.helps:
-            parts.append(button("Other seats …", "Goes to Tilt, where other seats of this piece are looked for.",
-                                partial(self._reseat, line), role="small"))  # fmt: skip
+            parts.append(
+                button(
+                    tr("Other seats …"),
+                    tr("Goes to Tilt, where other seats of this piece are looked for."),
+                    partial(self._reseat, line),
+                    role="small",
+                )
+            )
         across = row(*parts, 1)
         across.setContentsMargins(0, 3, 0, 1)
         return across
 
     def _leaving(self, found: Found) -> QPushButton:
         if found.left:
-            return button("Count it again", "No longer leaves it: it counts again.",
+            return button(tr("Count it again"), tr("No longer leaves it: it counts again."),
                           partial(self._checking.take_back, found), role="small")  # fmt: skip
-        return button("Leave it", "Lists it apart from now on: it may stay as it is.",
+        return button(tr("Leave it"), tr("Lists it apart from now on: it may stay as it is."),
                       partial(self._checking.leave, found), role="small")  # fmt: skip
 
     def _take(self, line: Line) -> None:
@@ -157,7 +181,7 @@ class CheckedPanel(Panel):
 
     def _show_layers(self) -> None:
         heights = self.state.piece_printer.layer_heights
-        words = [f"{height:g} mm" for height in heights]
+        words = [text.given(height) for height in heights]
         with quietly(self.layers):
             if [self.layers.itemText(n) for n in range(self.layers.count())] != words:
                 self.layers.clear()

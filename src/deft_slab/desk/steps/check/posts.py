@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from ....core import text
 from ....core.posts import SLENDER_DIAMETERS
 from ....core.reports import PostsReport
+from ....core.words import term, tr
 from ...state.pointing import FOOT
 from ...state.posting import ADD, AROUND, AWAY, AWAY_AROUND, PICK
 from ...whole import DeskState
@@ -27,68 +28,103 @@ class PostsPanel(Panel):
         super().__init__()
         self._state, self._posting = state, state.posting
         self._shown: object = None
-        self._about = self.head("Posts")
+        self._about = self.head(tr("Posts"))
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
-        self.tip = _field("Tip", "Across, where a post touches the piece (0.3 mm is usual).", low=0.05, high=5)
+        self.tip = _field(tr("Tip"), tr("Across, where a post touches the piece (0.3 mm is usual)."), low=0.05, high=5)
         self.tip.committed.connect(lambda value: self._posting.measure(tip=value))
-        self.stem = _field("Stem", "Across, of the stem.", low=0.1, high=20)
+        self.stem = _field(tr("Stem"), tr("Across, of the stem."), low=0.1, high=20)
         self.stem.committed.connect(lambda value: self._posting.measure(stem=value))
-        self.add(row(label("tip", "faint"), self.tip, label("stem", "faint"), self.stem, 1))
-        self.propose = button("Propose posts", "A tip where each island begins and wherever the surface is past the "
-                              "threshold; those placed by hand stay.", self._posting.propose, role="main")  # fmt: skip
-        self.clear = button("Remove all", "Takes all posts of this piece away.", self._posting.clear, role="small")
-        self.add(row(self.propose, self.clear, 1))
-        self.adds = button("Add …", "Click the surface where posts should touch; Esc ends it.",
-                           partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
-        self.takes = button("Take away …", "Click near the tip of a post: it goes, and is not proposed there again.",
-                            partial(self._posting.point, AWAY), role="small", checkable=True)  # fmt: skip
-        self.picks = button("Pick …", "Click near the tip of a post, to change its size or to move its foot.",
-                            partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
-        self.add(row(self.adds, self.takes, self.picks, 1))
-        self.around = button("Propose around …", "Click the middle of a region: what is not held within so many mm "
-                             "gets posts, and the others stay.", partial(self._posting.point, AROUND), role="small",
-                             checkable=True)  # fmt: skip
-        self.away = button("Clear around …", "Click the middle of a region: all posts within so many mm go.",
-                           partial(self._posting.point, AWAY_AROUND), role="small", checkable=True)  # fmt: skip
-        self.reach = _field("Reach", "How far around a click a region goes.", low=1, high=1000)
-        self.reach.committed.connect(self._posting.set_reach)
-        self.reach.setMaximumWidth(84)
-        self.add(row(self.around, self.away, self.reach, 1))
+        self.add(row(label(tr("tip"), "faint"), self.tip, label(tr("stem"), "faint"), self.stem, 1))
+        self._add_buttons()
         self._this = label("", "title", wrap=True)
-        self.this_tip = _field("Tip of this post", "Across, where this post touches.", low=0.05, high=5)
+        self.this_tip = _field(tr("Tip of this post"), tr("Across, where this post touches."), low=0.05, high=5)
         self.this_tip.committed.connect(lambda value: self._posting.alter(tip=value))
-        self.this_stem = _field("Stem of this post", "Across, of its stem.", low=0.1, high=20)
+        self.this_stem = _field(tr("Stem of this post"), tr("Across, of its stem."), low=0.1, high=20)
         self.this_stem.committed.connect(lambda value: self._posting.alter(stem=value))
-        self.foot = button("Foot …", "Click where this post is to stand, on the bed or on the piece where it faces up: "
-                           "it leans over to there, by 45° at most.", partial(self._posting.point, FOOT), role="small",
-                           checkable=True)  # fmt: skip
-        self.own_way = button("Own way", "Lets this post find its way down by itself again.",
+        self.foot = button(
+            tr("Foot …"),
+            tr(
+                "Click where this post is to stand, on the bed or on the piece where it faces up: it "
+                "leans over to there, by 45° at most."
+            ),
+            partial(self._posting.point, FOOT),
+            role="small",
+            checkable=True,
+        )
+        self.own_way = button(tr("Own way"), tr("Lets this post find its way down by itself again."),
                               lambda: self._posting.alter(foot=None), role="small")  # fmt: skip
-        drop = button("Remove", "Takes this post away; none is proposed there again.", self._posting.drop,
+        drop = button(tr("Remove"), tr("Takes this post away; none is proposed there again."), self._posting.drop,
                       role="small")  # fmt: skip
         self._own = QWidget()
         column = QVBoxLayout(self._own)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self._this)
-        column.addLayout(row(label("tip", "faint"), self.this_tip, label("stem", "faint"), self.this_stem, 1))
+        column.addLayout(row(label(tr("tip"), "faint"), self.this_tip, label(tr("stem"), "faint"), self.this_stem, 1))
         column.addLayout(row(self.foot, self.own_way, drop, 1))
         self.add(self._own)
         self.figures = self.add_figures(
-            ("Posts", "How many stand, and how many of them lean around the piece."),
-            ("On the piece", "Those that stand on the piece itself, and leave a mark at both ends."),
-            ("Slender", f"Longer than {SLENDER_DIAMETERS:g} stems across; braces hold them."),
-            ("Touched", "What all tips touch of the surface: the scar that is left."),
-            ("On show faces", "What of it lies on show faces."),
-            ("Plastic", "Volume of all posts and braces."),
+            (term("Posts"), tr("How many stand, and how many of them lean around the piece.")),
+            (term("On the piece"), tr("Those that stand on the piece itself, and leave a mark at both ends.")),
+            (
+                term("Slender"),
+                tr(
+                    "Longer than {slender_diameters:g} stems across; braces hold them.",
+                    slender_diameters=SLENDER_DIAMETERS,
+                ),
+            ),
+            (term("Touched"), tr("What all tips touch of the surface: the scar that is left.")),
+            (term("On show faces"), tr("What of it lies on show faces.")),
+            (term("Plastic"), tr("Volume of all posts and braces.")),
         )
-        self._head = self.head("Look here")
+        self._head = self.head(tr("Look here"))
         self.list = self.add_list()
         self.list.setSpacing(2)
         self.column.addStretch(1)
         follow(self, self.refresh, self._posting.changed, state.outcome_changed, state.opened,
                state.pointing.changed)  # fmt: skip
+
+    def _add_buttons(self) -> None:
+        """What is done to all posts of the piece, or to those in a region."""
+        self.propose = button(
+            tr("Propose posts"),
+            tr(
+                "A tip where each island begins and wherever the surface is past the threshold; "
+                "those placed by hand stay."
+            ),
+            self._posting.propose,
+            role="main",
+        )
+        self.clear = button(
+            tr("Remove all"), tr("Takes all posts of this piece away."), self._posting.clear, role="small"
+        )
+        self.add(row(self.propose, self.clear, 1))
+        self.adds = button(tr("Add …"), tr("Click the surface where posts should touch; Esc ends it."),
+                           partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
+        self.takes = button(
+            tr("Take away …"),
+            tr("Click near the tip of a post: it goes, and is not proposed there again."),
+            partial(self._posting.point, AWAY),
+            role="small",
+            checkable=True,
+        )
+        self.picks = button(tr("Pick …"), tr("Click near the tip of a post, to change its size or to move its foot."),
+                            partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
+        self.add(row(self.adds, self.takes, self.picks, 1))
+        self.around = button(
+            tr("Propose around …"),
+            tr("Click the middle of a region: what is not held within so many mm gets posts, and the others stay."),
+            partial(self._posting.point, AROUND),
+            role="small",
+            checkable=True,
+        )
+        self.away = button(tr("Clear around …"), tr("Click the middle of a region: all posts within so many mm go."),
+                           partial(self._posting.point, AWAY_AROUND), role="small", checkable=True)  # fmt: skip
+        self.reach = _field(tr("Reach"), tr("How far around a click a region goes."), low=1, high=1000)
+        self.reach.committed.connect(self._posting.set_reach)
+        self.reach.setMaximumWidth(84)
+        self.add(row(self.around, self.away, self.reach, 1))
 
     def refresh(self) -> None:
         state, posting = self._state, self._posting
@@ -96,7 +132,7 @@ class PostsPanel(Panel):
         if piece is None:
             return
         several = len(state.pieces) > 1
-        self._about.setText(f"Posts: {piece.name}" if several else "Posts")
+        self._about.setText(tr("Posts: {name}", name=piece.name) if several else tr("Posts"))
         measures = posting.measures if posts is None else {"tip": posts.tip, "stem": posts.stem}
         self.tip.set_value(measures["tip"])
         self.stem.set_value(measures["stem"])
@@ -110,16 +146,18 @@ class PostsPanel(Panel):
         self.reach.set_value(posting.reach)
         self._show_this(report)
         if posts is None:
-            words = "No posts yet. On resin they hold what begins in the air."
+            words = tr("No posts yet. On resin they hold what begins in the air.")
             if piece.lift == 0:
-                words += " This piece stands on the bed itself; Tilt can lift it over it."
+                words += tr(" This piece stands on the bed itself; Tilt can lift it over it.")
             say(self._said, words, "faint")
         elif report is None or not state.up_to_date:
-            say(self._said, "The posts are being placed …", "faint")
+            say(self._said, tr("The posts are being placed …"), "faint")
         else:
             lost = len(posting.unheld)
             words = (
-                f"{lost} islands that no post could be brought to." if lost else "Edits stay when you propose again."
+                tr("{lost} islands that no post could be brought to.", lost=lost)
+                if lost
+                else tr("Edits stay when you propose again.")
             )
             say(self._said, words, "look" if lost else "faint")
         self._show(report)
@@ -133,10 +171,12 @@ class PostsPanel(Panel):
         where = ""
         if report is not None and one.id in report.ids:
             n = report.ids.index(one.id)
-            lands = {"bed": "on the bed", "piece": "on the piece"}.get(report.lands[n], "cannot stand")
-            where = f" · {lands}, {text.mm(float(report.lengths[n]))} long" + (", leans" if report.leans[n] else "")
-            where += f" · holds {text.area(float(report.holds[n]))}"
-        self._this.setText(f"Post {one.id[1:]}{where}")
+            lands = {"bed": tr("on the bed"), "piece": tr("on the piece")}.get(report.lands[n], tr("cannot stand"))
+            where = tr(" · {lands}, {length} long", lands=lands, length=text.mm(float(report.lengths[n]))) + (
+                tr(", leans") if report.leans[n] else ""
+            )
+            where += tr(" · holds {area}", area=text.area(float(report.holds[n])))
+        self._this.setText(tr("Post {id}{where}", id=one.id[1:], where=where))
         self.this_tip.set_value(posts.tip if one.tip is None else one.tip)
         self.this_stem.set_value(posts.stem if one.stem is None else one.stem)
         self.foot.setChecked(self._state.pointing.kind == FOOT)
@@ -157,36 +197,39 @@ class PostsPanel(Panel):
             return
         stand, leaning = int(report.made.sum()), int((report.leans & report.made).sum())
         slender = int(((report.lengths > SLENDER_DIAMETERS * posts.stem) & report.made).sum())
-        self.figures["Posts"].setText(f"{stand}, {leaning} lean")
+        self.figures["Posts"].setText(tr("{stand}, {leaning} lean", stand=stand, leaning=leaning))
         self.figures["On the piece"].setText(str(sum(land == "piece" for land in report.lands)))
-        self.figures["Slender"].setText(f"{slender}, {report.braces} braces")
+        self.figures["Slender"].setText(tr("{slender}, {braces} braces", slender=slender, braces=report.braces))
         self.figures["Touched"].setText(text.area(report.area))
-        self.figures["On show faces"].setText(text.small_area(report.on_show) if report.on_show else "0 mm²")
+        self.figures["On show faces"].setText(text.small_area(report.on_show) if report.on_show else text.area(0.0))
         self.figures["Plastic"].setText(text.volume(report.volume))
         for number, words in troubles[:_MOST]:
             one = ClickRow("row")
             one.setLayout(row(label("!", "look"), label(words, "", wrap=True), 1))
             one.setAccessibleName(words)
-            one.setToolTip("Looks at it.")
+            one.setToolTip(tr("Looks at it."))
             one.clicked.connect(partial(self._posting.fly, number))
             self.list.addWidget(one)
         if len(troubles) > _MOST:
-            self.list.addWidget(label(f"{len(troubles) - _MOST} more", "faint"))
+            self.list.addWidget(label(tr("{count} more", count=len(troubles) - _MOST), "faint"))
 
     def _troubles(self, report: PostsReport) -> list[tuple[int, str]]:
         """(number, words) of the posts that something is to be said of, worst first."""
         posts = self._posting.posts
         assert posts is not None
-        found = [(n, "its surface was cut away") for n, land in enumerate(report.lands) if land == "off"]
+        found = [(n, tr("its surface was cut away")) for n, land in enumerate(report.lands) if land == "off"]
         found += [
-            (n, "no way to the bed or on to the piece") for n, land in enumerate(report.lands) if land == "nowhere"
+            (n, tr("no way to the bed or on to the piece")) for n, land in enumerate(report.lands) if land == "nowhere"
         ]
         wished = {post.id for post in posts.posts if post.foot is not None}
         found += [
-            (n, "cannot stand where its foot was put; it found its own way")
+            (n, tr("cannot stand where its foot was put; it found its own way"))
             for n, ident in enumerate(report.ids) if ident in wished and report.made[n] and not report.as_asked[n]
         ]  # fmt: skip
         risk = np.flatnonzero((report.walls < 2 * posts.tip) & report.made)
-        found += [(int(n), f"the piece is only {report.walls[n]:.2f} mm thick there and may break") for n in risk]
-        found += [(int(n), "touches a show face") for n in np.flatnonzero(report.show & report.made)]
-        return [(n, f"Post {report.ids[n][1:]}: {words}") for n, words in found]
+        found += [
+            (int(n), tr("the piece is only {walls} thick there and may break", walls=text.length(report.walls[n], 2)))
+            for n in risk
+        ]
+        found += [(int(n), tr("touches a show face")) for n in np.flatnonzero(report.show & report.made)]
+        return [(n, tr("Post {ids}: {words}", ids=report.ids[n][1:], words=words)) for n, words in found]

@@ -6,7 +6,9 @@ import math
 
 import numpy as np
 
-from ....core.checked import Checked
+from ....core import text
+from ....core.checked import Checked, Island
+from ....core.words import tr, tr_in
 from ...look import palette
 from ...scene.ink import found_words
 from ...whole import DeskState
@@ -44,6 +46,13 @@ def _together(pieces: tuple[Checked, ...]) -> tuple[np.ndarray, np.ndarray]:
     return areas, peel
 
 
+def _why_not(island: Island) -> str:
+    """Why an island does not count."""
+    if island.held:
+        return tr("held by a post") if island.held == "a post" else tr("held by support")
+    return tr_in("on purpose", "left") if island.left else tr("small")
+
+
 def _marks(found: Checked, state: DeskState) -> list[RailMark]:
     """Of one piece: what counts in colour, what is held, small or left on purpose in grey."""
     pieces = state.pieces
@@ -51,15 +60,18 @@ def _marks(found: Checked, state: DeskState) -> list[RailMark]:
     marks = []
     for island in found.islands:
         counts = not (island.held or island.small or island.left)
-        why = "" if counts else f" ({'held by ' + island.held if island.held else 'left' if island.left else 'small'})"
+        why = "" if counts else f" ({_why_not(island)})"
         marks.append(RailMark("island", island.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
-                              f"{found_words(island)} at {island.z:.2f} mm{why}", (found.number, island)))  # fmt: skip
+                              tr("{found_words} at {z}{why}", found_words=found_words(island), z=text.length(island.z,
+                                      2), why=why), (found.number, island)))  # fmt: skip
     for pocket in found.pockets:
         counts = pocket.counts(printer) and not pocket.left
         marks.append(RailMark("pocket", pocket.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
-                              f"{found_words(pocket)} at {pocket.z:.2f} mm", (found.number, pocket)))  # fmt: skip
+                              tr("{found_words} at {z}", found_words=found_words(pocket), z=text.length(pocket.z, 2)),
+                              (found.number, pocket)))  # fmt: skip
     for jump in found.jumps if printer.kind == "resin" else ():
         marks.append(RailMark("jump", jump.z, palette.HIDDEN_SEAM if jump.left else palette.AMBER,
-                              f"{found_words(jump)} at {jump.z:.2f} mm", (found.number, jump)))  # fmt: skip
+                              tr("{found_words} at {z}", found_words=found_words(jump), z=text.length(jump.z, 2)),
+                              (found.number, jump)))  # fmt: skip
     # what counts is drawn last, over the rest
     return sorted(marks, key=lambda mark: mark.colour != palette.HIDDEN_SEAM)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from ....core.words import term, tr
+from ...state.cut_search import FROM_MAP
+from ...state.ways import FROM_FRONT
 from ...whole import DeskState
 from ...widgets.pages import Pages
 from .pieces import PiecesPanel
@@ -10,10 +13,10 @@ from .ways import WaysPanel
 from .where import WherePanel
 
 _TIPS = {
-    "Ways": "Whole plans, from one cut on, that leave least support for the seam that is seen of them.",
-    "Where": "The cut map: where one straight cut could be.",
-    "This cut": "The place, reach and kerf of the selected cut; its sweep; settling its seam.",
-    "Pieces": "What the plan costs, the proof that nothing is lost, and where the seams run.",
+    term("Ways"): tr("Whole plans, from one cut on, that leave least support for the seam that is seen of them."),
+    term("Where"): tr("The cut map: where one straight cut could be."),
+    term("This cut"): tr("The place, reach and kerf of the selected cut; its sweep; settling its seam."),
+    term("Pieces"): tr("What the plan costs, the proof that nothing is lost, and where the seams run."),
 }
 
 
@@ -30,5 +33,5 @@ class CutPanel(Pages):
         """A cut that was added by hand is shown; one that was taken from the map or the front leaves that in view."""
         added = self._state.selected_cut != self._known and self._state.selected_cut is not None
         self._known = self._state.selected_cut
-        if added and "from the" not in self._state.history.undo_text:
+        if added and self._state.history.undo_text not in (FROM_FRONT, FROM_MAP):
             self.turn_to("This cut")

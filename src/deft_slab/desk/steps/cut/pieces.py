@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ....core import text
 from ....core.outcome import Outcome, Place
+from ....core.words import term, tr, tr_in, tr_many
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
@@ -21,32 +22,34 @@ class PiecesPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head("What this plan costs")
+        self.head(tr("What this plan costs"))
         self._rows = self.add_figures(
-            ("Pieces", "How many printable parts there are."),
-            ("Support volume", "Of all pieces, each in its seat."),
-            ("Before any cut", "Support of the whole model as it stands, for comparison, once it is known."),
-            ("Support left", "Support volume as a share of that of the whole model."),
-            ("Overhang area", "Of all pieces, each in its seat."),
-            ("Seam", "Length of the join on the surface, all cuts."),
-            ("Seam in sight", "The same, weighted by how much of it is seen by the audience."),
-            ("Across show faces", "Length of the seam that crosses what must come out clean."),
-            ("Cut area", "Area to glue, counted once."),
+            (term("Pieces"), tr("How many printable parts there are.")),
+            (term("Support volume"), tr("Of all pieces, each in its seat.")),
+            (term("Before any cut"), tr("Support of the whole model as it stands, for comparison, once it is known.")),
+            (term("Support left"), tr("Support volume as a share of that of the whole model.")),
+            (term("Overhang area"), tr("Of all pieces, each in its seat.")),
+            (term("Seam"), tr("Length of the join on the surface, all cuts.")),
+            (term("Seam in sight"), tr("The same, weighted by how much of it is seen by the audience.")),
+            (term("Across show faces"), tr("Length of the seam that crosses what must come out clean.")),
+            (term("Cut area"), tr("Area to glue, counted once.")),
         )
         self._about = label("", "faint", wrap=True)
         self.add(self._about)
         self.leaning = NumberField("%", low=0, high=100, step=5, decimals=0)
         self.leaning.setFixedWidth(86)
-        self.leaning.setAccessibleName("A piece leans if that saves, at least")
+        self.leaning.setAccessibleName(tr("A piece leans if that saves, at least"))
         self.leaning.setToolTip(
-            "Share of the support of its best flat seat that a piece must save to lean on support instead; 0: the "
-            "least support, 100: flat wherever it can."
+            tr(
+                "Share of the support of its best flat seat that a piece must save to lean on support instead; 0: the "
+                "least support, 100: flat wherever it can."
+            )
         )
         self.leaning.committed.connect(lambda value: state.cutting.lean_from(value / 100))
-        self.add(row(label("A piece leans if that saves, at least"), 1, self.leaning))
-        self.head("Proof")
+        self.add(row(label(tr("A piece leans if that saves, at least")), 1, self.leaning))
+        self.head(tr("Proof"))
         self._proof = self.add_list()
-        self.head("Where the seams run, worst part first")
+        self.head(tr("Where the seams run, worst part first"))
         self._stretches = self.add_list()
         self.column.addStretch(1)
         follow(
@@ -81,10 +84,10 @@ class PiecesPanel(Panel):
         before = whole.totals.support_volume_mm3 if whole else 0.0
         self._rows["Before any cut"].setText(text.volume(before) if whole else "–")
         self._rows["Support left"].setText(
-            f"{about}{100 * totals.support_volume_mm3 / before:.1f} %" if before > 0 else "–"
+            about + text.percent(totals.support_volume_mm3 / before, 1) if before > 0 else "–"
         )
         self._about.setText(
-            "≈ while you drag: from a lighter stand-in of the model; exact when you let go." if about else ""
+            tr("≈ while you drag: from a lighter stand-in of the model; exact when you let go.") if about else ""
         )
         self._about.setVisible(bool(about))
 
@@ -99,27 +102,44 @@ class PiecesPanel(Panel):
 
         pieces = outcome.pieces
         if not outcome.cuts:
-            self._proof.addWidget(label("No cut is on: nothing to prove.", "faint", wrap=True))
+            self._proof.addWidget(label(tr("No cut is on: nothing to prove."), "faint", wrap=True))
             return
         closed = sum(piece.figures.closed for piece in pieces)
-        tell(closed == len(pieces), f"{closed} of {len(pieces)} pieces closed")
+        tell(closed == len(pieces), tr("{closed} of {count} pieces closed", closed=closed, count=len(pieces)))
         if outcome.lost_share is not None and outcome.volume_before_mm3 is not None:
-            parts = [f"pieces {text.volume(sum(piece.solid.volume for piece in pieces))}"]
-            parts += [f"kerf {text.volume(outcome.kerf_mm3)}"] if outcome.kerf_mm3 > 0 else []
-            parts += [f"set aside {text.volume(outcome.set_aside_mm3)}"] if outcome.set_aside_mm3 > 0 else []
+            parts = [tr("pieces {volume}", volume=text.volume(sum(piece.solid.volume for piece in pieces)))]
+            parts += [tr("kerf {volume}", volume=text.volume(outcome.kerf_mm3))] if outcome.kerf_mm3 > 0 else []
+            parts += (
+                [tr("set aside {volume}", volume=text.volume(outcome.set_aside_mm3))]
+                if outcome.set_aside_mm3 > 0
+                else []
+            )
             before = text.volume(outcome.volume_before_mm3)
-            tell(outcome.lost_share < 1e-6, f"{' + '.join(parts)} = {before} before; off by {outcome.lost_share:.0e}")
+            tell(
+                outcome.lost_share < 1e-6,
+                tr(
+                    "{list} = {before} before; off by {lost_share:.0e}",
+                    list=" + ".join(parts),
+                    before=before,
+                    lost_share=outcome.lost_share,
+                ),
+            )
         plan = outcome.plan
         for cut_id, report in outcome.cuts.items():
             name = plan.cut(cut_id).name
             if not report.parts:
-                tell(False, f"“{name}” parts nothing: still {report.after} piece{'s' if report.after > 1 else ''} here")
+                tell(False, tr_many("“{name}” parts nothing: still {n} piece here",
+                                    "“{name}” parts nothing: still {n} pieces here", report.after,
+                                    name=name))  # fmt: skip
                 if report.bridges:
-                    self._fly_row("A bridge is left beyond its loop", "look", report.middle_of_bridge)
+                    self._fly_row(tr("A bridge is left beyond its loop"), "look", report.middle_of_bridge)
             elif report.catches:
-                tell(False, f"“{name}”: what it takes off catches")
+                tell(False, tr("“{name}”: what it takes off catches", name=name))
             elif report.lift is not None:
-                tell(True, f"“{name}”: comes off along {_along(plan.tilt.rotation @ report.lift)}")
+                tell(
+                    True,
+                    tr("“{name}”: comes off along {along}", name=name, along=_along(plan.tilt.rotation @ report.lift)),
+                )
             for place in report.thin:
                 self._fly_row(f"“{name}” {place.sentence()}", "look", place)
         self._show_alike(outcome)
@@ -128,7 +148,7 @@ class PiecesPanel(Panel):
         """A line of the proof; a click looks at the place that it is about."""
         line = ClickRow("seat")
         line.setAccessibleName(words)
-        line.setToolTip("Click to look at it.")
+        line.setToolTip(tr("Click to look at it."))
         layout = row(label(f"! {words}", tone, wrap=True))
         layout.setContentsMargins(6, 2, 6, 2)
         line.setLayout(layout)
@@ -144,11 +164,18 @@ class PiecesPanel(Panel):
             mirrored = [n for n, (one, mirror) in enumerate(alike) if one == first and mirror]
             name = outcome.pieces[first].name
             if len(same) > 1:
-                said = f"“{name}” is the same as {len(same) - 1} more: print it {len(same)} times"
+                said = tr(
+                    "“{name}” is the same as {count} more: print it {count2} times",
+                    name=name,
+                    count=len(same) - 1,
+                    count2=len(same),
+                )
                 self._proof.addWidget(label(said, "good", wrap=True))
             if mirrored:
                 names = ", ".join(f"“{outcome.pieces[n].name}”" for n in mirrored)
-                self._proof.addWidget(label(f"{names}: “{name}” mirrored", "good", wrap=True))
+                self._proof.addWidget(
+                    label(tr("{names}: “{name}” mirrored", names=names, name=name), "good", wrap=True)
+                )
 
     def _show_stretches(self, outcome: Outcome) -> None:
         """The stretches of all seams, those that show most first; a click flies to one."""
@@ -160,23 +187,28 @@ class PiecesPanel(Panel):
         )  # fmt: skip
         for stretch, name in found[:_MOST_STRETCHES]:
             line = ClickRow("seat")
-            line.setAccessibleName(f"Seam of {name}, {text.mm(stretch.in_sight)} in sight")
-            line.setToolTip("Click to look at this part of the seam.")
+            line.setAccessibleName(tr("Seam of {name}, {length} in sight", name=name, length=text.mm(stretch.in_sight)))
+            line.setToolTip(tr("Click to look at this part of the seam."))
             share = stretch.in_sight / max(stretch.length, 1e-9)
-            words = label(f"{text.mm(stretch.in_sight)} of {text.mm(stretch.length)} in sight", "")
+            words = label(
+                tr("{length} of {length2} in sight", length=text.mm(stretch.in_sight), length2=text.mm(stretch.length)),
+                "",
+            )
             seen = label("", "faint")
-            say(seen, f"{100 * share:.0f} % seen", "look" if share > 0.66 else "faint")
+            say(seen, tr("{share:.0f} % seen", share=100 * share), "look" if share > 0.66 else "faint")
             layout = row(words, 1, seen)
             layout.setContentsMargins(6, 2, 6, 2)
             line.setLayout(layout)
             line.clicked.connect(partial(self._state.seam_flown_to.emit, stretch))
             self._stretches.addWidget(line)
         if not found:
-            self._stretches.addWidget(label("No seam.", "faint"))
+            self._stretches.addWidget(label(tr("No seam."), "faint"))
 
 
 def _along(direction: NDArray[np.float64]) -> str:
     """A direction of the bed frame, in words."""
-    words = (("right", "left"), ("back", "front"), ("up", "down"))
+    words = (
+        (tr("right"), tr_in("a side", "left")), (tr("back"), tr("front")), (tr("up"), tr("down")),
+    )  # fmt: skip
     parts = [words[k][0 if direction[k] > 0 else 1] for k in range(3) if abs(direction[k]) > 0.35]
-    return " and ".join(parts)
+    return tr(" and ").join(parts)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QW
 from ....core import text
 from ....core.cuts import Cut, StraightCut
 from ....core.search.found import Limits
+from ....core.words import tr
 from ...cuts import ON_DESK, Parts, Tools, on_desk
 from ...cuts.fields import Field
 from ...cuts.reaches import reach_fields, reach_words
@@ -22,14 +23,15 @@ from ..fields import FieldsShown, put_fields
 
 Triple = tuple[float, float, float]
 FACINGS: tuple[tuple[str, Triple, str], ...] = (
-    ("Level", (0.0, 0.0, 1.0), "an upper and a lower piece"),
-    ("Left and right", (1.0, 0.0, 0.0), "a left and a right piece"),
-    ("Front and back", (0.0, 1.0, 0.0), "a front and a back piece"),
+    (tr("Level"), (0.0, 0.0, 1.0), tr("an upper and a lower piece")),
+    (tr("Left and right"), (1.0, 0.0, 0.0), tr("a left and a right piece")),
+    (tr("Front and back"), (0.0, 1.0, 0.0), tr("a front and a back piece")),
 )
-_CRUMBS = {"keep": "keep as pieces", "neighbour": "give to the neighbour", "drop": "set aside"}
+_CRUMBS = {"keep": tr("keep as pieces"), "neighbour": tr("give to the neighbour"), "drop": tr("set aside")}
 _REACHES = {
-    "all": "through everything", "piece": "only the chosen piece", "box": "within a box", "region": "around a region …",
-    "outline": "within an outline …",
+    "all": tr("through everything"), "piece": tr("only the chosen piece"), "box": tr("within a box"),
+    "region": tr("around a region …"),
+    "outline": tr("within an outline …"),
 }  # fmt: skip
 
 
@@ -42,26 +44,33 @@ class ThisCutPanel(Panel):
         )
         self._fields: FieldsShown = []
         self._fields_for: object = None
-        self.head("Add a straight cut")
+        self.head(tr("Add a straight cut"))
         self.adds = {
             name: button(
-                name, f"Adds a straight cut through the middle: {gives}.", partial(self._add, normal), role="small"
+                name,
+                tr("Adds a straight cut through the middle: {gives}.", gives=gives),
+                partial(self._add, normal),
+                role="small",
             )
             for name, normal, gives in FACINGS
         }
         self.add(row(*self.adds.values(), 1))
-        self.halves = button("Its symmetry", "Adds a cut that leaves two halves alike, if it has such a plane.",
+        self.halves = button(tr("Its symmetry"), tr("Adds a cut that leaves two halves alike, if it has such a plane."),
                              self._cutting.cut_at_mirror, role="small")  # fmt: skip
-        self.three = button("By 3 points …", "Adds a cut through three points that you click.",
+        self.three = button(tr("By 3 points …"), tr("Adds a cut through three points that you click."),
                             partial(state.pointing.begin, "cut three"), role="small")  # fmt: skip
-        self.facet = button("Along a facet …", "Adds a cut in the plane of a facet that you click.",
+        self.facet = button(tr("Along a facet …"), tr("Adds a cut in the plane of a facet that you click."),
                             partial(state.pointing.begin, "cut facet"), role="small")  # fmt: skip
-        self.edge = button("Along an edge …", "Adds a cut in the plane of an edge that goes around: a rim or a groove.",
-                           partial(state.pointing.begin, "cut edge"), role="small")  # fmt: skip
+        self.edge = button(
+            tr("Along an edge …"),
+            tr("Adds a cut in the plane of an edge that goes around: a rim or a groove."),
+            partial(state.pointing.begin, "cut edge"),
+            role="small",
+        )
         self.add(row(self.halves, self.three, 1))
         self.add(row(self.facet, self.edge, 1))
         self._begin = label(
-            "Other kinds are on the left, under the list of cuts. A cut parts everything it meets.",
+            tr("Other kinds are on the left, under the list of cuts. A cut parts everything it meets."),
             "faint", wrap=True,
         )  # fmt: skip
         self.add(self._begin)
@@ -79,10 +88,10 @@ class ThisCutPanel(Panel):
         column = QVBoxLayout(self._this)
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(6)
-        column.addWidget(label("This cut", "head"))
+        column.addWidget(label(tr("This cut"), "head"))
         self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the cut")
-        self.name.setToolTip("A name to know the cut by.")
+        self.name.setAccessibleName(tr("Name of the cut"))
+        self.name.setToolTip(tr("A name to know the cut by."))
         self.name.editingFinished.connect(self._rename)
         column.addWidget(self.name)
         self.tools: dict[str, Tools[Any]] = {}
@@ -96,38 +105,40 @@ class ThisCutPanel(Panel):
             column.addWidget(tools)
         column.addLayout(self._own)
         self.kerf = NumberField("mm", low=0, high=50, step=0.1, decimals=2)
-        self.kerf.setAccessibleName("Kerf")
-        self.kerf.setToolTip("Thickness of the material that the cut removes.")
-        self.kerf.committed.connect(lambda value: self._cutting.change("change a kerf", kerf=value))
+        self.kerf.setAccessibleName(tr("Kerf"))
+        self.kerf.setToolTip(tr("Thickness of the material that the cut removes."))
+        self.kerf.committed.connect(lambda value: self._cutting.change(tr("change a kerf"), kerf=value))
         self.crumbs = QComboBox()
         for name, words in _CRUMBS.items():
             self.crumbs.addItem(words, name)
-        self.crumbs.setAccessibleName("Crumbs")
-        self.crumbs.setToolTip("What becomes of stray fragments under 1 % and 20 mm across that the cut leaves.")
+        self.crumbs.setAccessibleName(tr("Crumbs"))
+        self.crumbs.setToolTip(tr("What becomes of stray fragments under 1 % and 20 mm across that the cut leaves."))
         self.crumbs.activated.connect(
-            lambda n: self._cutting.change("deal with crumbs", crumbs=self.crumbs.itemData(n))
+            lambda n: self._cutting.change(tr("deal with crumbs"), crumbs=self.crumbs.itemData(n))
         )
         self.kerf.setFixedWidth(70)
         self.crumbs.setMinimumWidth(60)
-        column.addLayout(row(label("Kerf"), self.kerf, label("Crumbs"), self.crumbs, 1))
+        column.addLayout(row(label(tr("Kerf")), self.kerf, label(tr("Crumbs")), self.crumbs, 1))
         self.reach = QComboBox()
         for name, words in _REACHES.items():
             self.reach.addItem(words, name)
-        self.reach.setAccessibleName("Reach")
-        self.reach.setToolTip("Where the cut stops, so that it takes one thing and leaves another alone.")
+        self.reach.setAccessibleName(tr("Reach"))
+        self.reach.setToolTip(tr("Where the cut stops, so that it takes one thing and leaves another alone."))
         self.reach.activated.connect(lambda n: self._state.placing.bound(self.reach.itemData(n)))
-        self.ends = button("Done", "Bounds the cut by the outline that you clicked.", self._state.placing.end_outline,
+        self.ends = button(tr("Done"), tr("Bounds the cut by the outline that you clicked."),
+                           self._state.placing.end_outline,
                            role="small")  # fmt: skip
-        column.addLayout(row(label("Reach"), self.reach, self.ends, 1))
+        column.addLayout(row(label(tr("Reach")), self.reach, self.ends, 1))
         self._reaches = QGridLayout()
         self._reaches.setSpacing(4)
         column.addLayout(self._reaches)
-        self.copy = button("Copy", "Adds this cut once more.", self._cutting.copy, role="small")
-        self.mirror = button("Mirror", "Adds its mirror image at the model's plane of symmetry.",
+        self.copy = button(tr("Copy"), tr("Adds this cut once more."), self._cutting.copy, role="small")
+        self.mirror = button(tr("Mirror"), tr("Adds its mirror image at the model's plane of symmetry."),
                              self._cutting.mirror_cut, role="small")  # fmt: skip
-        self.as_mirror = button("Mirror here", "Takes the plane of this cut as the one that is mirrored at.",
+        self.as_mirror = button(tr("Mirror here"), tr("Takes the plane of this cut as the one that is mirrored at."),
                                 self._cutting.set_mirror, role="small")  # fmt: skip
-        self.remove = button("Remove", "Takes the cut out of the plan; pieces grow together again.", self._remove,
+        self.remove = button(tr("Remove"), tr("Takes the cut out of the plan; pieces grow together again."),
+                             self._remove,
                              role="small")  # fmt: skip
         column.addLayout(row(self.copy, self.mirror, self.as_mirror, self.remove, 1))
         self._fill_settle(column)
@@ -137,15 +148,20 @@ class ThisCutPanel(Panel):
         inner = QVBoxLayout(self._settle)
         inner.setContentsMargins(0, 4, 0, 0)
         inner.setSpacing(6)
-        inner.addWidget(label("Settle the seam where it is seen least", "head"))
+        inner.addWidget(label(tr("Settle the seam where it is seen least"), "head"))
         self.moved = NumberField("mm", low=0.1, high=200, step=1, decimals=1)
         self.turned = NumberField("°", low=0, high=45, step=1, decimals=0)
         self.rise = NumberField("%", low=0, high=500, step=5, decimals=0)
         usual = Limits()
         for field, value, name, tip in (
-            (self.moved, usual.moved, "Moved at most", "How far it may move."),
-            (self.turned, usual.turned, "Turned at most", "How far it may turn."),
-            (self.rise, 100 * (usual.rise or 0.0), "Support may rise by", "How much more support is allowed for it."),
+            (self.moved, usual.moved, tr("Moved at most"), tr("How far it may move.")),
+            (self.turned, usual.turned, tr("Turned at most"), tr("How far it may turn.")),
+            (
+                self.rise,
+                100 * (usual.rise or 0.0),
+                tr("Support may rise by"),
+                tr("How much more support is allowed for it."),
+            ),
         ):
             field.set_value(value)
             field.setAccessibleName(name)
@@ -153,19 +169,25 @@ class ThisCutPanel(Panel):
         for field in (self.moved, self.turned, self.rise):
             field.setFixedWidth(64)
         self._turned_at_most = QWidget()
-        beside = row(label("turned"), self.turned)
+        beside = row(label(tr("turned")), self.turned)
         beside.setContentsMargins(0, 0, 0, 0)
         self._turned_at_most.setLayout(beside)
-        inner.addLayout(row(label("Moved at most"), self.moved, self._turned_at_most, 1))
-        inner.addLayout(row(label("Support may rise by"), self.rise, 1))
-        self.settle = button("Settle", "Looks for the place nearby where the seam is least seen; shows it first.",
+        inner.addLayout(row(label(tr("Moved at most")), self.moved, self._turned_at_most, 1))
+        inner.addLayout(row(label(tr("Support may rise by")), self.rise, 1))
+        self.settle = button(tr("Settle"), tr("Looks for the place nearby where the seam is least seen; shows it "
+                                              "first."),
                              self._ask_settle)  # fmt: skip
-        self.settle_all = button("Settle all", "Looks for the places where the seams of all cuts are seen least "
-                                 "together, each within these limits; shows it first.",
-                                 self._ask_settle_all)  # fmt: skip
-        self.take = button("Move there", "Moves the cut, or all of them, to where they would settle.",
+        self.settle_all = button(
+            tr("Settle all"),
+            tr(
+                "Looks for the places where the seams of all cuts are seen least together, each "
+                "within these limits; shows it first."
+            ),
+            self._ask_settle_all,
+        )
+        self.take = button(tr("Move there"), tr("Moves the cut, or all of them, to where they would settle."),
                            self._cutting.take_settled, role="main")  # fmt: skip
-        self.leave = button("Leave it", "Leaves the cuts where they are.", self._cutting.drop_settled)
+        self.leave = button(tr("Leave it"), tr("Leaves the cuts where they are."), self._cutting.drop_settled)
         self._settled = label("", "faint", wrap=True)
         inner.addLayout(row(self.settle, self.settle_all, 1))
         inner.addLayout(row(self.take, self.leave, 1))
@@ -186,7 +208,7 @@ class ThisCutPanel(Panel):
     def _rename(self) -> None:
         cut = self._state.cut
         if cut is not None and self.name.text().strip() and self.name.text().strip() != cut.name:
-            self._cutting.change("rename a cut", name=self.name.text().strip()[:120])
+            self._cutting.change(tr("rename a cut"), name=self.name.text().strip()[:120])
 
     def _remove(self) -> None:
         if self._state.cut is not None:
@@ -205,7 +227,7 @@ class ThisCutPanel(Panel):
     def _type(self, field: Field, value: float) -> None:
         cut = self._state.cut
         if cut is not None:
-            self._cutting.change("change a cut", **field.update(cut, value))
+            self._cutting.change(tr("change a cut"), **field.update(cut, value))
 
     # what is shown
 
@@ -226,7 +248,7 @@ class ThisCutPanel(Panel):
         self.kerf.set_value(cut.kerf)
         self.crumbs.setCurrentIndex(list(_CRUMBS).index(cut.crumbs))
         self.reach.setCurrentIndex(list(_REACHES).index("all" if cut.reach is None else cut.reach.kind))
-        self.reach.setToolTip(f"Where the cut stops: it {reach_words(cut)}.")
+        self.reach.setToolTip(tr("Where the cut stops: it {reach_words}.", reach_words=reach_words(cut)))
         self.reach.setEnabled(on_desk(cut).boundable(cut))
         self.ends.setVisible(state.pointing.kind == "cut outline")
         self.as_mirror.setVisible(isinstance(cut, StraightCut))
@@ -258,11 +280,17 @@ class ThisCutPanel(Panel):
         if found is None:
             self._settled.setText("")
         elif not moves:
-            self._settled.setText("Seams are seen least already, within these limits.")
+            self._settled.setText(tr("Seams are seen least already, within these limits."))
         else:
-            which = f"{len(moves)} cuts move. " if len(moves) > 1 else ""
+            which = tr("{count} cuts move. ", count=len(moves)) if len(moves) > 1 else ""
             (sight, support), (sight_after, support_after) = found.before, found.after
             self._settled.setText(
-                f"{which}≈ Seam in sight {text.mm(sight)} → {text.mm(sight_after)}, support {text.volume(support)} → "
-                f"{text.volume(support_after)}."
+                tr(
+                    "{which}≈ Seam in sight {length} → {length2}, support {volume} → {volume2}.",
+                    which=which,
+                    length=text.mm(sight),
+                    length2=text.mm(sight_after),
+                    volume=text.volume(support),
+                    volume2=text.volume(support_after),
+                )
             )

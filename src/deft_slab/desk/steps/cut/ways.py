@@ -11,6 +11,8 @@ from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
 from ....core import text
+from ....core.habits import written
+from ....core.words import tr, tr_many
 from ...replies import WayShown
 from ...whole import DeskState
 from ...widgets.binding import follow
@@ -27,33 +29,33 @@ _NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
 
 def percent(share: float) -> str:
     """A share of the support: "1.7 %", "23 %"."""
-    return f"{100 * share:.2g} %" if share < 0.1 else f"{100 * share:.0f} %"
+    return written(f"{100 * share:.2g} %") if share < 0.1 else f"{100 * share:.0f} %"
 
 
 def title_of(way: WayShown) -> str:
     """What it leaves and shows."""
     near = "≈ " if way.near else ""
-    seen = f"{text.mm(way.sight)} seen" if way.cuts else "uncut"
-    return f"{near}{percent(way.left)} left · {seen}"
+    seen = tr("{length} seen", length=text.mm(way.sight)) if way.cuts else tr("uncut")
+    return tr("{near}{percent} left · {seen}", near=near, percent=percent(way.left), seen=seen)
 
 
 def said_of(way: WayShown) -> str:
     """Its pieces, how they sit, and what they take."""
-    pieces = f"{way.pieces} piece{'s' if way.pieces != 1 else ''}"
-    flat = "all flat" if way.all_flat else f"{way.flat} flat"
+    pieces = tr_many("{n} piece", "{n} pieces", way.pieces)
+    flat = tr("all flat") if way.all_flat else tr("{flat} flat", flat=way.flat)
     said = [pieces, flat]
     if way.alike:
-        said.append(f"{way.alike} alike")
+        said.append(tr("{alike} alike", alike=way.alike))
     if not way.all_fit:
-        said.append(f"! {way.pieces - way.fitting} too large")
+        said.append(tr("! {pieces} too large", pieces=way.pieces - way.fitting))
     if way.beds > 1:
-        said.append(f"{way.beds} beds")
+        said.append(tr("{beds} beds", beds=way.beds))
     if way.seconds > 0:
         said.append(text.hours(way.seconds))
     if way.steps > 0:
-        said.append(f"{way.steps} to glue")
+        said.append(tr("{steps} to glue", steps=way.steps))
     if way.show > 0.5:
-        said.append(f"{text.mm(way.show)} on show")
+        said.append(tr("{length} on show", length=text.mm(way.show)))
     return " · ".join(said)
 
 
@@ -69,12 +71,14 @@ class WayRow(ListedRow):
         picture = _NO_PICTURE if way.picture is None else way.picture
         super().__init__(
             str(number), picture, title_of(way), said_of(way), text.volume(way.support),
-            good=way.all_flat and way.all_fit, chosen=taken, keep=keep, kept="way",
+            good=way.all_flat and way.all_fit, chosen=taken, keep=keep,
         )  # fmt: skip
         self._way, self._point = way, point
-        self.setAccessibleName(f"Way {number}: {title_of(way)}, {said_of(way)}")
-        names = "; ".join(way.names) if way.names else "Only known from the stand-in so far"
-        self.setToolTip(f"{names}.\nClick to part it so.")
+        self.setAccessibleName(
+            tr("Way {number}: {title_of}, {said_of}", number=number, title_of=title_of(way), said_of=said_of(way))
+        )
+        names = "; ".join(way.names) if way.names else tr("Only known from the stand-in so far")
+        self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
 
     def enterEvent(self, event: QEnterEvent) -> None:
         self._point(self._way)
@@ -102,25 +106,35 @@ class WaysPanel(Panel):
         across = row(self._picture)
         across.addWidget(self._said, 1)
         self.add(across)
-        self.stop = button("Stop", "Looks no further; what was found stays.", self._ways.stop, role="small")
-        self.on = button("Look on", "Goes on looking where it was stopped.", self._ways.look_on, role="small")
-        self.whole = button("Part the whole", "Looks for ways to part the model anew, without the cuts that it has.",
+        self.stop = button(tr("Stop"), tr("Looks no further; what was found stays."), self._ways.stop, role="small")
+        self.on = button(tr("Look on"), tr("Goes on looking where it was stopped."), self._ways.look_on, role="small")
+        self.whole = button(tr("Part the whole"), tr("Looks for ways to part the model anew, without the cuts that "
+                                                     "it has."),
                             self._ways.part_whole, role="small")  # fmt: skip
-        self.piece = button("Part this piece", "Looks for ways to part the selected piece only; the others stay.",
+        self.piece = button(tr("Part this piece"), tr("Looks for ways to part the selected piece only; the others "
+                                                      "stay."),
                             self._ways.part_piece, role="small")  # fmt: skip
         self.add(row(self.stop, self.on, self.whole, self.piece, 1))
         self._add_first_conditions()
-        self.head("Ways, least support left first")
-        self.fewer = button("Fewer pieces", "Looks for ways with fewer pieces than the one that you took.",
+        self.head(tr("Ways, least support left first"))
+        self.fewer = button(tr("Fewer pieces"), tr("Looks for ways with fewer pieces than the one that you took."),
                             self._ways.fewer_pieces, role="small")  # fmt: skip
-        self.less = button("Less seam", "Looks for ways that show at most three quarters of the seam that the one that "
-                           "you took shows.", self._ways.less_seam, role="small")  # fmt: skip
+        self.less = button(
+            tr("Less seam"),
+            tr("Looks for ways that show at most three quarters of the seam that the one that you took shows."),
+            self._ways.less_seam,
+            role="small",
+        )
         self.list = self.add_list()
         self.list.setSpacing(2)
-        self.like = button("More like this", "Moves and turns the cuts of the way that you took together, and shows "
-                           "what is better.", self._ways.more_like_this, role="small")  # fmt: skip
+        self.like = button(
+            tr("More like this"),
+            tr("Moves and turns the cuts of the way that you took together, and shows what is better."),
+            self._ways.more_like_this,
+            role="small",
+        )
         self.add(row(self.like, self.fewer, self.less, 1))
-        self.head("What else to look for")
+        self.head(tr("What else to look for"))
         self._add_more_conditions()
         self.presets = PresetsButton("ways", lambda: ("", self._ways.wishes.model_dump(mode="json")),
                                      lambda values: self._ways.wish(**values), state.failed.emit)  # fmt: skip
@@ -134,31 +148,47 @@ class WaysPanel(Panel):
     def _add_first_conditions(self) -> None:
         """Those that are changed most often, over the list."""
         wish = self._ways.wish
-        self.pieces = self._field("", 2, 12, 1, "Pieces, at most", "Ways with more pieces are not looked for.")
+        self.pieces = self._field("", 2, 12, 1, tr("Pieces, at most"), tr("Ways with more pieces are not looked for."))
         self.pieces.committed.connect(lambda value: wish(pieces=round(value)))
-        self.limit = self._field("mm", 0, 1e5, 10, "Seam in sight, at most", "Of all cuts together; 0: any.")
+        self.limit = self._field("mm", 0, 1e5, 10, tr("Seam in sight, at most"), tr("Of all cuts together; 0: any."))
         self.limit.committed.connect(lambda value: wish(seam_limit=value or None))
         for field in (self.pieces, self.limit):
             field.setFixedWidth(76)
-        self.add(row(label("Pieces ≤"), self.pieces, 8, label("Seam seen ≤"), self.limit, 1))
-        self.flat = self._check("All flat", "Leaves ways out in which a piece leans on support.", "flat")
-        self.fit = self._check("All fit the printer", "Leaves ways out in which a piece is too large.", "must_fit")
+        self.add(row(label(tr("Pieces ≤")), self.pieces, 8, label(tr("Seam seen ≤")), self.limit, 1))
+        self.flat = self._check(tr("All flat"), tr("Leaves ways out in which a piece leans on support."), "flat")
+        self.fit = self._check(
+            tr("All fit the printer"), tr("Leaves ways out in which a piece is too large."), "must_fit"
+        )
         self.add(row(self.flat, 8, self.fit, 1))
 
     def _add_more_conditions(self) -> None:
         wish = self._ways.wish
-        self.least = self._field("cm³", 0, 1e5, 1, "Volume of a piece, at least", "No piece smaller than this; 0: any.")
+        self.least = self._field(
+            "cm³", 0, 1e5, 1, tr("Volume of a piece, at least"), tr("No piece smaller than this; 0: any.")
+        )
         self.least.committed.connect(lambda value: wish(least_volume=1000 * value))
-        self.show_factor = self._field("×", 0, 100, 1, "Seam across show faces counts",
-                                       "So many mm of seam in sight one mm across a show face counts as.")  # fmt: skip
+        self.show_factor = self._field(
+            "×",
+            0,
+            100,
+            1,
+            tr("Seam across show faces counts"),
+            tr("So many mm of seam in sight one mm across a show face counts as."),
+        )
         self.show_factor.committed.connect(lambda value: wish(show_factor=value))
-        self.welcome_factor = self._field("%", 0, 100, 5, "Seam where it is welcome counts",
-                                          "As a share of seam in sight; places are marked in Tilt, Faces.")  # fmt: skip
+        self.welcome_factor = self._field(
+            "%",
+            0,
+            100,
+            5,
+            tr("Seam where it is welcome counts"),
+            tr("As a share of seam in sight; places are marked in Tilt, Faces."),
+        )
         self.welcome_factor.committed.connect(lambda value: wish(welcome_factor=value / 100))
         for field in (self.least, self.show_factor, self.welcome_factor):
             field.setFixedWidth(86)
             self.add(row(label(field.accessibleName()), 1, field))
-        self.shells = self._check("Closed voids may be opened", "Whether a cut may go through a closed void.",
+        self.shells = self._check(tr("Closed voids may be opened"), tr("Whether a cut may go through a closed void."),
                                   "open_shells")  # fmt: skip
         self.add(self.shells)
 
@@ -183,10 +213,12 @@ class WaysPanel(Panel):
     def refresh(self) -> None:
         ways, wishes = self._ways, self._ways.wishes
         self.setEnabled(self._state.is_open)
-        of = f"“{ways.of_piece}”" if ways.of_piece else "the whole model"
+        of = f"“{ways.of_piece}”" if ways.of_piece else tr("the whole model")
         least = ways.found.least_pieces if ways.found else 1
-        fit = f" To fit the printer it takes {least} pieces at least." if least > 1 else ""
-        self._what.setText(f"Ways to part {of} that none beats in support left and seam in sight.{fit}")
+        fit = tr(" To fit the printer it takes {least} pieces at least.", least=least) if least > 1 else ""
+        self._what.setText(
+            tr("Ways to part {of} that none beats in support left and seam in sight.{fit}", of=of, fit=fit)
+        )
         for field, value in ((self.pieces, wishes.pieces), (self.limit, wishes.seam_limit or 0),
                              (self.least, wishes.least_volume / 1000),
                              (self.show_factor, wishes.show_factor),
@@ -220,8 +252,8 @@ class WaysPanel(Panel):
         if ways.problem:
             return ways.problem
         if ways.found is not None and ways.found.done:
-            return ways.found.short_of or "No way was found."
-        return "The first ways come in a moment …" if ways.busy else "Nothing was looked for yet."
+            return ways.found.short_of or tr("No way was found.")
+        return tr("The first ways come in a moment …") if ways.busy else tr("Nothing was looked for yet.")
 
     def _show_buttons(self, *_progress: object) -> None:
         ways, open_ = self._ways, self._state.is_open
@@ -243,12 +275,19 @@ class WaysPanel(Panel):
         else:
             self._picture.setPixmap(pixmap_of(way.picture, *_PEEK))
         if way is not None:
-            self._said.setText(f"{title_of(way)}, support {text.volume(way.support)}. {said_of(way)}.")
+            self._said.setText(
+                tr(
+                    "{title_of}, support {volume}. {said_of}.",
+                    title_of=title_of(way),
+                    volume=text.volume(way.support),
+                    said_of=said_of(way),
+                )
+            )
             return
         found = ways.found
-        more = "" if found is None or found.done else " More are looked for."
+        more = "" if found is None or found.done else tr(" More are looked for.")
         why = found.short_of if found is not None else ""
-        self._said.setText(why or ("Point at a way: its seams are drawn on the model. A click parts it so." + more))
+        self._said.setText(why or (tr("Point at a way: its seams are drawn on the model. A click parts it so.") + more))
 
     def _fill(self) -> None:
         key = (self._shown, self._taken)

@@ -7,15 +7,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
 
 from ....core import text
+from ....core.words import tr
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.cut_map import CutDisc, CutsShown
 from ...widgets.parts import Panel, button, label, row
 
 FIGURES = {
-    "support": "support left",
-    "sight": "seam in sight",
-    "both": "both, by what is usual",
+    "support": tr("support left"),
+    "sight": tr("seam in sight"),
+    "both": tr("both, by what is usual"),
 }
 """What can colour the map."""
 
@@ -27,10 +28,12 @@ class WherePanel(Panel):
         self.figure = QComboBox()
         for name, words in FIGURES.items():
             self.figure.addItem(words, name)
-        self.figure.setToolTip("What colours the map: light is little, dark is much; the best place along each way.")
-        self.figure.setAccessibleName("Figure of the cut map")
+        self.figure.setToolTip(
+            tr("What colours the map: light is little, dark is much; the best place along each way.")
+        )
+        self.figure.setAccessibleName(tr("Figure of the cut map"))
         self.figure.activated.connect(lambda n: self._search.show_figure(self.figure.itemData(n)))
-        self.add(row(label("Where a cut can face, by", "faint"), self.figure, 1))
+        self.add(row(label(tr("Where a cut can face, by"), "faint"), self.figure, 1))
         self.map = CutDisc()
         self.map.setFixedSize(250, 250)
         self.map.hovered.connect(self._say)
@@ -39,7 +42,9 @@ class WherePanel(Panel):
         self._said.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.add(row(1, self.map, 1))
         self.add(self._said)
-        self.again = button("Look on", "Goes on looking after it was stopped.", self._search.look_again, role="small")
+        self.again = button(
+            tr("Look on"), tr("Goes on looking after it was stopped."), self._search.look_again, role="small"
+        )
         self.add(self.again)
         self.column.addStretch(1)
         follow(self, self.refresh, self._search.changed, state.project_changed, state.view_changed)
@@ -75,21 +80,30 @@ class WherePanel(Panel):
         if search.map is None:
             return
         if normal is None:
-            moves = "moves the selected cut" if search.replaced else "adds a cut"
+            moves = tr("moves the selected cut") if search.replaced else tr("adds a cut")
             self._said.setText(
-                "Light: the best place along this direction costs little. Middle: level cuts; rim: upright ones. "
-                f"Cross: this cut. A click {moves}."
+                tr(
+                    "Light: the best place along this direction costs little. Middle: level cuts; rim: upright ones. "
+                    "Cross: this cut. A click {moves}.",
+                    moves=moves,
+                )
             )
             return
         found = search.map
         n, k = search.best_place(found, normal)
         if not found.allowed(search.wishes)[n].any():
-            self._said.setText("No place along this direction is as wished in Ways.")
+            self._said.setText(tr("No place along this direction is as wished in Ways."))
             return
         flat = float(found.flat[n, k])
-        flat_words = f"all flat {text.volume(flat)}" if np.isfinite(flat) else "not all flat"
-        fits = "both fit" if found.fits[n, k] > 0.5 else "a side does not fit"
+        flat_words = tr("all flat {volume}", volume=text.volume(flat)) if np.isfinite(flat) else tr("not all flat")
+        fits = tr("both fit") if found.fits[n, k] > 0.5 else tr("a side does not fit")
         self._said.setText(
-            f"Best along it: ≈ support {text.volume(float(found.support[n, k]))}, {flat_words}, seam in sight "
-            f"{text.mm(float(found.sight[n, k]))}, cut area {text.area(float(found.area[n, k]))}, {fits}."
+            tr(
+                "Best along it: ≈ support {volume}, {flat_words}, seam in sight {length}, cut area {area}, {fits}.",
+                volume=text.volume(float(found.support[n, k])),
+                flat_words=flat_words,
+                length=text.mm(float(found.sight[n, k])),
+                area=text.area(float(found.area[n, k])),
+                fits=fits,
+            )
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ....core.words import term, tr
 from ...verbs import Verbs
 from ...whole import DeskState
 from ...widgets.pages import Pages
@@ -10,9 +11,9 @@ from .coupon import CouponPanel
 from .fit import DryFitPanel
 
 _TIPS = {
-    "Contacts": "Where pieces meet, the joins there, and the room that they have.",
-    "Coupon": "A small test print that finds the clearance of your printer.",
-    "Dry fit": "In which order the pieces go together, and what is in the way.",
+    term("Contacts"): tr("Where pieces meet, the joins there, and the room that they have."),
+    term("Coupon"): tr("A small test print that finds the clearance of your printer."),
+    term("Dry fit"): tr("In which order the pieces go together, and what is in the way."),
 }
 
 

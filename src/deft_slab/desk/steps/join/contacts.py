@@ -13,7 +13,7 @@ from ....core import text
 from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.reports import ContactFound, JoinReport
-from ....core.stance import Stance
+from ....core.words import sentence, tr, tr_in
 from ...cuts.fields import Field
 from ...joins import ON_DESK
 from ...joins.kind import measures
@@ -25,8 +25,8 @@ from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, row, say
 from ...widgets.presets_button import PresetsButton
 from ..fields import FieldsShown, put_fields
-from .fit import glued, way_words
-from .rows import ContactRow, ShortList
+from .fit import glued
+from .rows import ContactRow, ShortList, how_they_sit
 
 Floats = NDArray[np.float64]
 
@@ -34,12 +34,12 @@ _ROW, _SHORT = 28, 118
 """Pixels that a contact takes in the list, and all of them at most."""
 
 
-_LIES = {"down": "lies on this face", "up": "has it facing up", "sideways": "has it upright",
-         "under": "has it facing down"}  # fmt: skip
-
-
 def _decimals(field: Field) -> int:
     return {"°": 1, "": 0}.get(field.unit, 2)
+
+
+_LET_GO = {"move": tr("move a join"), "turn": tr("turn a join"), "size": tr("size a join")}
+"""What was done to a join in the open contact."""
 
 
 class ContactsPanel(Panel):
@@ -49,24 +49,29 @@ class ContactsPanel(Panel):
         self._fields: FieldsShown = []
         self._fields_for: object = None
         self._rows_for: object = None
-        self._nothing = label("Nothing to join yet: the model is whole. Cut it first.", "faint", wrap=True)
+        self._nothing = label(tr("Nothing to join yet: the model is whole. Cut it first."), "faint", wrap=True)
         self.add(self._nothing)
         self._all = QWidget()
         column = QVBoxLayout(self._all)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
-        column.addWidget(label("Contacts, worst first", "head"))
+        column.addWidget(label(tr("Contacts, worst first"), "head"))
         self.list = QVBoxLayout()
         self.list.setSpacing(2)
         self._listed = ShortList(self.list)
         column.addWidget(self._listed)
         self._lost = QVBoxLayout()
         column.addLayout(self._lost)
-        self.propose_all = button("Propose all", "Puts joins on every contact that has none, by how the pieces sit.",
+        self.propose_all = button(tr("Propose all"), tr("Puts joins on every contact that has none, by how the "
+                                                        "pieces sit."),
                                   self._joining.propose, role="main")  # fmt: skip
-        self.clear = button("Remove all", "Takes all joins out of the plan.", self._clear, role="small")
-        self.letter_all = button("Letters", "Sinks the number of its piece and a matching letter into both faces of "
-                                 "every contact that has room.", self._joining.letter_all, role="small")  # fmt: skip
+        self.clear = button(tr("Remove all"), tr("Takes all joins out of the plan."), self._clear, role="small")
+        self.letter_all = button(
+            tr("Letters"),
+            tr("Sinks the number of its piece and a matching letter into both faces of every contact that has room."),
+            self._joining.letter_all,
+            role="small",
+        )
         column.addLayout(row(self.propose_all, self.letter_all, self.clear, 1))
         self._about = label("", "head", wrap=True)
         self._sits = label("", "faint", wrap=True)
@@ -84,20 +89,20 @@ class ContactsPanel(Panel):
         self.book.moved.connect(self._joining.try_place)
         self.book.sized.connect(self._size)
         self.book.turned.connect(self._turn)
-        self.book.let_go.connect(lambda what: self._joining.settle(f"{what} a join"))
+        self.book.let_go.connect(lambda what: self._joining.settle(_LET_GO[what]))
         self.book.dropped.connect(state.drop_draft)
         follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
                state.live_changed, state.settings_changed)  # fmt: skip
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
-        self.propose = button("Propose", "Puts a join on this contact, by its room and by how both pieces sit.",
+        self.propose = button(tr("Propose"), tr("Puts a join on this contact, by its room and by how both pieces sit."),
                               self._propose_here, role="small")  # fmt: skip
         self.adds = {
             kind: button(here.word, here.adds, partial(self._joining.add, kind), role="small")
             for kind, here in sorted(ON_DESK.items(), key=lambda one: one[1].place)
         }
         buttons = list(self.adds.values())
-        column.addLayout(row(self.propose, label("or add", "faint"), *buttons[:3], 1, spacing=4))
+        column.addLayout(row(self.propose, label(tr("or add"), "faint"), *buttons[:3], 1, spacing=4))
         column.addLayout(row(*buttons[3:], 1, spacing=4))
 
     def _fill_this(self) -> None:
@@ -113,19 +118,20 @@ class ContactsPanel(Panel):
         self._own.setSpacing(4)
         column.addLayout(self._own)
         self.clearance = NumberField("mm", low=0, high=10, step=0.05, decimals=2)
-        self.clearance.setAccessibleName("Clearance, per side")
-        self.clearance.setToolTip("Air on each side between what goes in and its hole.")
+        self.clearance.setAccessibleName(tr("Clearance, per side"))
+        self.clearance.setToolTip(tr("Air on each side between what goes in and its hole."))
         self.clearance.setFixedWidth(74)
-        self.clearance.committed.connect(lambda value: self._joining.change("change a clearance", clearance=value))
-        self.as_printer = button("As printer", "Takes the clearance that the printer's profile states.",
-                                 lambda: self._joining.change("change a clearance", clearance=None),
+        self.clearance.committed.connect(lambda value: self._joining.change(tr("change a clearance"), clearance=value))
+        self.as_printer = button(tr("As printer"), tr("Takes the clearance that the printer's profile states."),
+                                 lambda: self._joining.change(tr("change a clearance"), clearance=None),
                                  role="small")  # fmt: skip
-        self.for_all = button("For all", "Takes this clearance for all joins of the plan.", self._clearance_for_all,
+        self.for_all = button(tr("For all"), tr("Takes this clearance for all joins of the plan."),
+                              self._clearance_for_all,
                               role="small")  # fmt: skip
         self.gap = GapDrawing()
         self._gap = QWidget()
         left = QVBoxLayout()
-        left.addLayout(row(label("Clearance", "faint"), self.clearance, 1, spacing=4))
+        left.addLayout(row(label(tr("Clearance"), "faint"), self.clearance, 1, spacing=4))
         left.addLayout(row(self.as_printer, self.for_all, 1, spacing=4))
         beside = row(spacing=4)
         beside.addLayout(left, 1)
@@ -133,21 +139,22 @@ class ContactsPanel(Panel):
         self._gap.setLayout(beside)
         column.addWidget(self._gap)
         self.rods = QLineEdit()
-        self.rods.setAccessibleName("Rods that you have")
+        self.rods.setAccessibleName(tr("Rods that you have"))
         self.rods.setToolTip(
-            "Diameters in mm, with blanks or semicolons between: what dowel holes and pins are made for."
+            tr("Diameters in mm, with blanks or semicolons between: what dowel holes and pins are made for.")
         )
         self.rods.editingFinished.connect(self._type_rods)
         self._rods = QWidget()
-        self._rods.setLayout(row(label("Your rods", "faint"), self.rods, label("mm", "faint"), spacing=4))
+        self._rods.setLayout(row(label(tr("Your rods"), "faint"), self.rods, label("mm", "faint"), spacing=4))
         column.addWidget(self._rods)
         self._switches = row(spacing=4)
         column.addLayout(self._switches)
-        self.middle = button("To the middle", "Moves it to where most room is around it.", self._joining.to_middle,
+        self.middle = button(tr("To the middle"), tr("Moves it to where most room is around it."),
+                             self._joining.to_middle,
                              role="small")  # fmt: skip
-        self.remove = button("Remove", "Takes this join out of the plan.", self._remove, role="small")
+        self.remove = button(tr("Remove"), tr("Takes this join out of the plan."), self._remove, role="small")
         self.presets = PresetsButton("joins", lambda: measures(self._joining.join),
-                                     lambda values: self._joining.change("take a preset", **values),
+                                     lambda values: self._joining.change(tr("take a preset"), **values),
                                      self._state.failed.emit)  # fmt: skip
         column.addLayout(row(self.middle, self.remove, self.presets, 1))
 
@@ -184,7 +191,7 @@ class ContactsPanel(Panel):
     def _type(self, field: Field, value: float) -> None:
         join = self._joining.join
         if join is not None:
-            self._joining.change("change a join", **field.update(join, value))
+            self._joining.change(tr("change a join"), **field.update(join, value))
 
     def _type_rods(self) -> None:
         """Takes the list of rods; what is no number changes nothing and is told."""
@@ -213,27 +220,18 @@ class ContactsPanel(Panel):
             return
         contact = contacts[joining.contact]
         first, second = (self._state.pieces[n] for n in contact.pieces)
-        catches = "" if contact.free else " It catches on its way in: nothing but glue."
-        face = "flat" if contact.flat else "bent"
-        area = f"{text.area(contact.area)} to glue"
+        catches = "" if contact.free else tr(" It catches on its way in: nothing but glue.")
+        face = tr_in("a face", "flat") if contact.flat else tr_in("a face", "bent")
+        area = tr("{area} to glue", area=text.area(contact.area))
         if not glued(joining, joining.contact):
-            area = f"{text.area(contact.area)} that turn, not glued"
-        self._about.setText(f"Contact {first.number} – {second.number}: {area}, {face}.{catches}")
-        self._sits.setText(self._how_they_sit(contact))
+            area = tr("{area} that turn, not glued", area=text.area(contact.area))
+        self._about.setText(tr("Contact {number} – {number2}: {area}, {face}.{catches}", number=first.number,
+                               number2=second.number, area=area, face=face, catches=catches))  # fmt: skip
+        self._sits.setText(how_they_sit(self._state, contact))
         self._show_book(contact)
         self._show_this(contact)
         self._show_list()
         self.clear.setVisible(bool(self._state.plan.joins))
-
-    def _how_they_sit(self, contact: ContactFound) -> str:
-        """How the face is in the seats of both pieces, and the way in."""
-        first, second = (self._state.pieces[n] for n in contact.pieces)
-        place, out = np.array(contact.place), -np.array(contact.way_in)
-        kerf = self._state.plan.cut(contact.cut).kerf
-        stances = (Stance.of(first, place, out), Stance.of(second, place + kerf * out, -out))
-        sits = [f"{piece.number} {_LIES[one.lies]}" for piece, one in zip((first, second), stances, strict=True)]
-        way = way_words(self._state.plan.tilt.rotation @ np.array(contact.way_in))
-        return f"{sits[0]}, {sits[1]}. {second.number} goes {way} on to {first.number}."
 
     def _show_book(self, contact: ContactFound) -> None:
         joining = self._joining
@@ -259,8 +257,13 @@ class ContactsPanel(Panel):
             shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, reach, room.low, room.step,
                               room.enough, room.bare)  # fmt: skip
             wall = self._state.printer.least_wall
-            self._legend.setText(f"With its middle on <b>teal</b> it has {wall:g} mm of wall or more, on <b>straw</b> "
-                                 "less; on <b>plum</b> it breaks through.")  # fmt: skip
+            self._legend.setText(
+                tr(
+                    "With its middle on <b>teal</b> it has {wall} of wall or more, on <b>straw</b> less; "
+                    "on <b>plum</b> it breaks through.",
+                    wall=text.given(wall),
+                )
+            )
         self.book.show_book(shown)
 
     def _heading(self, join: Join, frame: Floats) -> Floats | None:
@@ -282,9 +285,11 @@ class ContactsPanel(Panel):
         report = self._joining.reports.get(join.id)
         on = ""
         if isinstance(join, KeyJoin):
-            on = f" on {self._state.pieces[contact.pieces[0 if join.carrier == 'first' else 1]].number}"
-        self._title.setText(f"{join.word.capitalize()}{on}")
-        self._why.setText(f"Because {join.why}." if join.why else "As you made it.")
+            on = tr(
+                " on {number}", number=self._state.pieces[contact.pieces[0 if join.carrier == "first" else 1]].number
+            )
+        self._title.setText(f"{sentence(join.word)}{on}")
+        self._why.setText(tr("Because {why}.", why=join.why) if join.why else tr("As you made it."))
         self._show_wall(report)
         self._show_fields(join)
         self._gap.setVisible(join.holds)
@@ -306,12 +311,13 @@ class ContactsPanel(Panel):
         join = self._joining.join
         least = self._state.printer.least_wall if join is None else join.wall_needed(self._state.printer)
         if report.problem:
-            say(self._wall, f"Not made. {report.problem}", "look")
+            say(self._wall, tr("Not made. {problem}", problem=report.problem), "look")
         elif math.isfinite(report.least_wall):
             enough = report.least_wall >= least
-            more = "or more " if report.least_wall >= 12.0 else ""
-            words = "" if enough else f", less than the {least:g} mm that this printer needs"
-            said = [f"{near}Thinnest wall around it {report.least_wall:.1f} mm {more}".rstrip() + words + "."]
+            more = tr("or more ") if report.least_wall >= 12.0 else ""
+            words = "" if enough else tr(", less than the {least} that this printer needs", least=text.given(least))
+            said = [tr("{near}Thinnest wall around it {wall} {more}", near=near, wall=text.length(report.least_wall, 1),
+                       more=more).rstrip() + words + "."]  # fmt: skip
             say(self._wall, " ".join([*said, *report.warnings]), "good" if enough and not report.warnings else "look")
         else:
             say(self._wall, "", "faint")
@@ -339,7 +345,7 @@ class ContactsPanel(Panel):
         join = self._joining.join
         if join is not None:
             switch = next(one for one in ON_DESK[join.kind].switches if one.words(join) == words)
-            self._joining.change("change a join", **switch.update(join))
+            self._joining.change(tr("change a join"), **switch.update(join))
 
     def _show_list(self) -> None:
         joining = self._joining
@@ -362,11 +368,11 @@ class ContactsPanel(Panel):
         self._listed.setFixedHeight(min(_ROW * len(rows), _SHORT))
         emptied(self._lost)
         if lost:
-            words = f"{len(lost)} joins" if len(lost) > 1 else "One join"
+            words = tr("{count} joins", count=len(lost)) if len(lost) > 1 else tr("One join")
             self._lost.addWidget(
-                label(f"{words} without a contact: the cut is off, moved, or gone.", "look", wrap=True)
+                label(tr("{words} without a contact: the cut is off, moved, or gone.", words=words), "look", wrap=True)
             )
-            self._lost.addWidget(button("Remove them", "Takes joins without a contact out of the plan.",
+            self._lost.addWidget(button(tr("Remove them"), tr("Takes joins without a contact out of the plan."),
                                        partial(joining.remove, lost), role="small"))  # fmt: skip
 
     def _said_of(self, number: int) -> tuple[str, str]:
@@ -374,17 +380,17 @@ class ContactsPanel(Panel):
         joins = self._joining.joins_of(number)
         reports = [self._joining.reports[join.id] for join in joins if join.id in self._joining.reports]
         if not joins:
-            return "no join yet", "look"
+            return tr("no join yet"), "look"
         if any(report.problem for report in reports):
-            return "not made", "look"
+            return tr("not made"), "look"
         kinds = {join.word for join in joins if join.answers} or {"letters"}
         joins = [join for join in joins if join.answers] or joins
         (word,) = kinds if len(kinds) == 1 else ("join",)
         if word == "glue":
-            return "glue only", "faint"
+            return tr("glue only"), "faint"
         words = f"{len(joins)} {word}s" if len(joins) > 1 else word
         printer, reported = self._state.printer, self._joining.reports
         wall = min(report.least_wall for report in reports)
         thin = any(reported[join.id].least_wall < join.wall_needed(printer) for join in joins if join.id in reported)
-        said = f"{words} · wall {wall:.1f} mm" if math.isfinite(wall) else words
+        said = tr("{words} · wall {wall}", words=words, wall=text.length(wall, 1)) if math.isfinite(wall) else words
         return said, "look" if thin else "good"

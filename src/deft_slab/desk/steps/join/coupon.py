@@ -6,7 +6,9 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QLineEdit
 
+from ....core import text
 from ....core.joins import DowelJoin
+from ....core.words import tr
 from ...verbs import Verbs
 from ...whole import DeskState
 from ...widgets.binding import follow
@@ -21,41 +23,60 @@ class CouponPanel(Panel):
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()
         self._state, self._joining, self._verbs = state, state.joining, verbs
-        self.add(label("A bar with a hole for each clearance, and the key that is tried in all of them. Nobody knows "
-                       "the clearance of a printer before it has printed one.", "faint", wrap=True))  # fmt: skip
-        self.head("Print")
+        self.add(
+            label(
+                tr(
+                    "A bar with a hole for each clearance, and the key that is tried in all of them. "
+                    "Nobody knows the clearance of a printer before it has printed one."
+                ),
+                "faint",
+                wrap=True,
+            )
+        )
+        self.head(tr("Print"))
         self._of = label("", "", wrap=True)
         self.add(self._of)
         self.first = _field(
-            "mm", "First clearance", "Of the tightest hole, per side.", low=0.01, high=5, step=0.05, decimals=2
+            "mm", tr("First clearance"), tr("Of the tightest hole, per side."), low=0.01, high=5, step=0.05, decimals=2
         )
         self.step = _field(
-            "mm", "Step", "How much more the next hole has, per side.", low=0.01, high=1, step=0.01, decimals=2
+            "mm", tr("Step"), tr("How much more the next hole has, per side."), low=0.01, high=1, step=0.01, decimals=2
         )
-        self.count = _field("", "Holes", "So many of them.", low=1, high=12, step=1, decimals=0)
+        self.count = _field("", tr("Holes"), tr("So many of them."), low=1, high=12, step=1, decimals=0)
         self.first.set_value(max(round(state.printer.clearance - 0.1, 2), 0.05))
         self.step.set_value(0.05)
         self.count.set_value(5)
         for field in (self.first, self.step, self.count):
             self.add(row(label(field.accessibleName()), 1, field))
-        self.write = button("Write the coupon …", "Writes it as 3MF or STL, in mm.", self._write, role="main")
+        self.write = button(tr("Write the coupon …"), tr("Writes it as 3MF or STL, in mm."), self._write, role="main")
         self.add(row(self.write, 1))
-        self.along = QCheckBox("Print one with the pieces")
-        self.along.setToolTip("It is laid on a bed with the pieces, once, however many copies of the prop there are.")
+        self.along = QCheckBox(tr("Print one with the pieces"))
+        self.along.setToolTip(
+            tr("It is laid on a bed with the pieces, once, however many copies of the prop there are.")
+        )
         self.along.clicked.connect(self._print_along)
         self.add(self.along)
-        self.head("Afterwards")
-        self.add(label("Which one goes in by hand and does not rattle?", "faint", wrap=True))
+        self.head(tr("Afterwards"))
+        self.add(label(tr("Which one goes in by hand and does not rattle?"), "faint", wrap=True))
         self.best = _field(
-            "mm", "Fitted best", "The figure beside the hole that fitted best.", low=0.0, high=5, step=0.05, decimals=2
+            "mm",
+            tr("Fitted best"),
+            tr("The figure beside the hole that fitted best."),
+            low=0.0,
+            high=5,
+            step=0.05,
+            decimals=2,
         )
         self.material = QLineEdit()
-        self.material.setAccessibleName("Material")
-        self.material.setPlaceholderText("material")
-        self.material.setToolTip("What it was printed of; kept with the clearance.")
-        self.add(row(label("Fitted best"), self.best, self.material))
-        self.keep = button("Keep for this printer", "Takes this clearance for the printer: of this project, of new "
-                           "ones, and in your own profile.", self._keep)  # fmt: skip
+        self.material.setAccessibleName(tr("Material"))
+        self.material.setPlaceholderText(tr("material"))
+        self.material.setToolTip(tr("What it was printed of; kept with the clearance."))
+        self.add(row(label(tr("Fitted best")), self.best, self.material))
+        self.keep = button(
+            tr("Keep for this printer"),
+            tr("Takes this clearance for the printer: of this project, of new ones, and in your own profile."),
+            self._keep,
+        )
         self.add(row(self.keep, 1))
         self._known = label("", "good", wrap=True)
         self.add(self._known)
@@ -87,15 +108,21 @@ class CouponPanel(Panel):
 
     def refresh(self) -> None:
         join, printer = self._joining.join, self._state.printer
-        what = "a key that suits this contact"
+        of = tr("For a key that suits this contact.")
         if join is not None and join.holes(0.0):
-            what = f"{'holes for ' if isinstance(join, DowelJoin) else 'the selected '}{join.sentence()}"
-        self._of.setText(f"For {what}.")
+            what = join.sentence()
+            dowel = isinstance(join, DowelJoin)
+            of = tr("For holes for {join}.", join=what) if dowel else tr("For the selected {join}.", join=what)
+        self._of.setText(of)
         self.write.setEnabled(bool(self._joining.contacts))
         along = self._state.is_open and self._state.plan.coupon is not None
         self.along.setChecked(along)
         self.along.setEnabled(along or bool(self._joining.contacts))
-        self._known.setText(f"{printer.name}: {printer.fitted or f'{printer.clearance:g} mm per side, not tried yet'}.")
+        self._known.setText(
+            f"{printer.name}: "
+            + (printer.fitted or tr("{clearance} per side, not tried yet", clearance=text.given(printer.clearance)))
+            + "."
+        )
         self.gap.show_gap(printer.clearance)
         if not self.best.hasFocus() and self.best.value == 0.0:
             self.best.set_value(printer.clearance)

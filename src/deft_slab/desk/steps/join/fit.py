@@ -11,8 +11,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QWidget
 
 from ....core import text
-from ....core.cuts.words import words_along
+from ....core.cuts.words import side_along
 from ....core.reports import DryFit, DryMove, TurnChecked
+from ....core.words import tr, tr_many
 from ...state.joining import Joining
 from ...whole import DeskState
 from ...widgets.binding import follow
@@ -23,14 +24,16 @@ Floats = NDArray[np.float64]
 _MOST_MEETINGS = 5
 _PER_MOVE = 20
 """Steps of the slider for each move."""
-_TOWARDS = {"upper": "up", "lower": "down", "left": "to the left", "right": "to the right", "front": "to the front",
-            "back": "to the back"}  # fmt: skip
+_TOWARDS = {"upper": tr("up"), "lower": tr("down"), "left": tr("to the left"), "right": tr("to the right"),
+            "front": tr("to the front"),
+            "back": tr("to the back")}  # fmt: skip
 
 
 def way_words(along: Floats) -> str:
     """A way, in words: "slanting up". along : (3,) unit, as the prop stands"""
     straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
-    return f"{'' if straight else 'slanting '}{_TOWARDS[words_along(along, 1)]}"
+    way = _TOWARDS[side_along(along, 1)]
+    return way if straight else tr("slanting {way}", way=way)
 
 
 def glued(joining: Joining, contact: int) -> float:
@@ -50,11 +53,11 @@ class DryFitPanel(Panel):
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setAccessibleName("Dry fit")
-        self.slider.setToolTip("From all apart, on the left, to put together, on the right.")
+        self.slider.setAccessibleName(tr("Dry fit"))
+        self.slider.setToolTip(tr("From all apart, on the left, to put together, on the right."))
         self.slider.valueChanged.connect(self._on_slid)
-        self.before = button("Back", "To before this move.", partial(self._go, -1), role="small")
-        self.after = button("On", "Makes the next move.", partial(self._go, 1), role="small")
+        self.before = button(tr("Back"), tr("To before this move."), partial(self._go, -1), role="small")
+        self.after = button(tr("On"), tr("Makes the next move."), partial(self._go, 1), role="small")
         across = row(self.before)
         across.addWidget(self.slider, 1)
         across.addWidget(self.after)
@@ -63,8 +66,8 @@ class DryFitPanel(Panel):
         self.list.setSpacing(2)
         self._moving = self.add_list()
         self.turn = QSlider(Qt.Orientation.Horizontal)
-        self.turn.setAccessibleName("Turn")
-        self.turn.setToolTip("Turns the joint from one end of its range to the other, and a little beyond.")
+        self.turn.setAccessibleName(tr("Turn"))
+        self.turn.setToolTip(tr("Turns the joint from one end of its range to the other, and a little beyond."))
         self.turn.valueChanged.connect(self._on_turned)
         self._angle = label("", "")
         self._turning = QWidget()
@@ -94,14 +97,16 @@ class DryFitPanel(Panel):
 
     def refresh(self) -> None:
         if len(self._state.pieces) < 2:
-            self._said.setText("Nothing to put together: the model is whole.")
+            self._said.setText(tr("Nothing to put together: the model is whole."))
         elif not self._moves:
             self._fitting.fit_dry()
-            self._said.setText("Looking for the order in which the pieces go together …")
+            self._said.setText(tr("Looking for the order in which the pieces go together …"))
         else:
             stuck = sum(move.meets is not None for move in self._moves)
-            words = "Free all the way" if not stuck else f"{stuck} of them meet{'s' if stuck == 1 else ''} something"
-            many = f"{len(self._moves)} moves, the last cut first" if len(self._moves) > 1 else "One move"
+            words = tr("Free all the way") if not stuck else tr_many(
+                "{n} of them meets something", "{n} of them meet something", stuck
+            )  # fmt: skip
+            many = tr_many("One move", "{n} moves, the last cut first", len(self._moves))
             self._said.setText(f"{many}. {words}.")
         self.slider.setEnabled(bool(self._moves))
         if self.slider.maximum() != _PER_MOVE * len(self._moves):
@@ -124,14 +129,18 @@ class DryFitPanel(Panel):
         emptied(self._moving)
         emptied(self._meeting)
         if dry.turns:
-            self._moving.addWidget(label("Joints that move", "head"))
+            self._moving.addWidget(label(tr("Joints that move"), "head"))
         for number, one in enumerate(dry.turns):
             said, role = self._turn_words(one)
             contact = self._joining.contacts[one.contact]
             first, second = (self._state.pieces[n].number for n in contact.pieces)
-            reach = f"{text.degrees(one.turn.low)} to {text.degrees(one.turn.high)}"
+            reach = tr("{angle} to {angle2}", angle=text.degrees(one.turn.low), angle2=text.degrees(one.turn.high))
             shown = SaidRow(
-                f"{second} turns on {first}, {reach}", said, role, "Shows it.", chosen=number == self._turned
+                tr("{second} turns on {first}, {reach}", second=second, first=first, reach=reach),
+                said,
+                role,
+                tr("Shows it."),
+                chosen=number == self._turned,
             )
             shown.clicked.connect(partial(self._choose_turn, number))
             self._moving.addWidget(shown)
@@ -142,10 +151,15 @@ class DryFitPanel(Panel):
             self.turn.setValue(0)
             self._angle.setText(text.degrees(0.0))
         if dry.meetings:
-            self._meeting.addWidget(label("Where seams meet, errors add up", "head"))
+            self._meeting.addWidget(label(tr("Where seams meet, errors add up"), "head"))
         for met in dry.meetings[:_MOST_MEETINGS]:
-            said = f"{len(met.contacts)} seams: {met.likely:.1f} mm off is likely, {met.worst:.1f} mm at worst"
-            cap = button("Cap it", "Adds a round cap over this place, that is printed apart.",
+            said = tr(
+                "{count} seams: {likely} off is likely, {worst} at worst",
+                count=len(met.contacts),
+                likely=text.length(met.likely, 1),
+                worst=text.length(met.worst, 1),
+            )
+            cap = button(tr("Cap it"), tr("Adds a round cap over this place, that is printed apart."),
                          partial(self._fitting.cap, met), role="small")  # fmt: skip
             across = row(spacing=6)
             across.addWidget(label(said, "faint", wrap=True), 1)
@@ -153,20 +167,20 @@ class DryFitPanel(Panel):
             self._meeting.addLayout(across)
         more = len(dry.meetings) - _MOST_MEETINGS
         if more > 0:
-            self._meeting.addWidget(label(f"… and {more} more that are no worse.", "faint"))
+            self._meeting.addWidget(label(tr("… and {more} more that are no worse.", more=more), "faint"))
 
     def _turn_words(self, one: TurnChecked) -> tuple[str, str]:
         """(what comes of a joint that moves, the role of the words)."""
         if one.held_by is not None:
             first, second = (self._state.pieces[n].number for n in self._joining.contacts[one.held_by].pieces)
-            return f"it cannot turn: {first} – {second} holds it too", "look"
+            return tr("it cannot turn: {first} – {second} holds it too", first=first, second=second), "look"
         low, high = one.free
         if low <= one.turn.low and high >= one.turn.high:
-            return "turns freely all the way", "good"
+            return tr("turns freely all the way"), "good"
         at = [angle for angle, overlap in zip(one.angles, one.overlaps, strict=True) if overlap > 0]
         nearest = min((angle for angle in at if not low <= angle <= high), key=abs, default=0.0)
-        reach = f"free from {text.degrees(low)} to {text.degrees(high)}"
-        return f"{reach}; at {text.degrees(nearest)} it meets something", "look"
+        reach = tr("free from {angle} to {angle2}", angle=text.degrees(low), angle2=text.degrees(high))
+        return tr("{reach}; at {angle} it meets something", reach=reach, angle=text.degrees(nearest)), "look"
 
     def _choose_turn(self, number: int) -> None:
         self._turned, self._more_for = number, None
@@ -187,7 +201,7 @@ class DryFitPanel(Panel):
         emptied(self.list)
         for number, move in enumerate(self._moves):
             free, role = self._free(move)
-            shown = SaidRow(f"{number + 1}  {self._words(move)}", free, role, "Shows it.", chosen=number == at)
+            shown = SaidRow(f"{number + 1}  {self._words(move)}", free, role, tr("Shows it."), chosen=number == at)
             shown.clicked.connect(partial(self._to, number))
             self.list.addWidget(shown)
 
@@ -196,16 +210,23 @@ class DryFitPanel(Panel):
         numbers = {n: self._state.pieces[n].number for n in (*move.pieces, *move.onto)}
         moving, onto = (", ".join(str(numbers[n]) for n in own) for own in (move.pieces, move.onto))
         along = self._state.plan.tilt.rotation @ np.array(move.along)
-        goes = "go" if len(move.pieces) > 1 else "goes"
-        return f"{moving} {goes} {way_words(along)} on to {onto}"
+        return tr_many("{moving} goes {way} on to {onto}", "{moving} go {way} on to {onto}", len(move.pieces),
+                       moving=moving,
+                       way=way_words(along), onto=onto)  # fmt: skip
 
     def _free(self, move: DryMove) -> tuple[str, str]:
         joining = self._joining
         glue = text.area(sum(glued(joining, n) for n in move.contacts if n < len(joining.contacts)))
         if move.meets is None:
-            return f"free all the way · {glue} to glue", "good"
+            return tr("free all the way · {glue} to glue", glue=glue), "good"
         one, other = (self._state.pieces[n].number for n in move.meets)
-        return f"{one} meets {other} after {text.mm(move.free)} · {glue} to glue", "look"
+        return tr(
+            "{one} meets {other} after {length} · {glue} to glue",
+            one=one,
+            other=other,
+            length=text.mm(move.free),
+            glue=glue,
+        ), "look"
 
     def _go(self, by: int) -> None:
         at = self.slider.value() / _PER_MOVE

@@ -1,11 +1,17 @@
-"""The list of contacts."""
+"""The list of contacts, and how the face of one is in the seats of its pieces."""
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
+from ....core.reports import ContactFound
+from ....core.stance import Stance
+from ....core.words import tr
+from ...whole import DeskState
 from ...widgets.parts import ClickRow, label, row
+from .fit import way_words
 
 
 class ContactRow(ClickRow):
@@ -16,8 +22,8 @@ class ContactRow(ClickRow):
         inner = row(label(pieces, "title"), label(area, "faint"), 1, label(said, role))
         inner.setContentsMargins(8, 3, 8, 3)
         self.setLayout(inner)
-        self.setAccessibleName(f"Contact {pieces}, {area}: {said}")
-        self.setToolTip("Opens this contact.")
+        self.setAccessibleName(tr("Contact {pieces}, {area}: {said}", pieces=pieces, area=area, said=said))
+        self.setToolTip(tr("Opens this contact."))
 
 
 class ShortList(QScrollArea):
@@ -31,3 +37,20 @@ class ShortList(QScrollArea):
         column.setContentsMargins(0, 0, 0, 0)
         inside.setLayout(column)
         self.setWidget(inside)
+
+
+_LIES = {"down": tr("lies on this face"), "up": tr("has it facing up"), "sideways": tr("has it upright"),
+         "under": tr("has it facing down")}  # fmt: skip
+
+
+def how_they_sit(state: DeskState, contact: ContactFound) -> str:
+    """How the face is in the seats of both pieces, and the way in."""
+    first, second = (state.pieces[n] for n in contact.pieces)
+    place, out = np.array(contact.place), -np.array(contact.way_in)
+    kerf = state.plan.cut(contact.cut).kerf
+    stances = (Stance.of(first, place, out), Stance.of(second, place + kerf * out, -out))
+    sits = [f"{piece.number} {_LIES[one.lies]}" for piece, one in zip((first, second), stances, strict=True)]
+    way = way_words(state.plan.tilt.rotation @ np.array(contact.way_in))
+    return tr("{sits}, {sits2}. {number} goes {way} on to {number2}.", sits=sits[0], sits2=sits[1],
+              number=second.number,
+              way=way, number2=first.number)  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.pages import Pages
 from .measure import MeasurePanel
@@ -10,10 +11,10 @@ from .surface import SurfacePanel
 from .wearer import WearerPanel
 
 _TIPS = {
-    "Scale": "Units, percent, lengths, copies.",
-    "Surface": "Which bodies the file holds, and what is done to close them.",
-    "Wearer": "A head, a hand or another model at its own size, inside the prop or beside it.",
-    "Measure": "Distances, walls and round edges.",
+    term("Scale"): tr("Units, percent, lengths, copies."),
+    term("Surface"): tr("Which bodies the file holds, and what is done to close them."),
+    term("Wearer"): tr("A head, a hand or another model at its own size, inside the prop or beside it."),
+    term("Measure"): tr("Distances, walls and round edges."),
 }
 
 

@@ -7,15 +7,17 @@ from functools import partial
 import numpy as np
 
 from ....core import text
+from ....core.habits import written
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say
 
 _KINDS = (
-    ("distance", "Distance …", "Click two points; their distance is shown."),
-    ("wall", "Wall …", "Click a place; the wall is measured straight through."),
-    ("edge", "Round edge …", "Click beside the rim of a hole or a round foot; its diameter is measured."),
+    ("distance", tr("Distance …"), tr("Click two points; their distance is shown.")),
+    ("wall", tr("Wall …"), tr("Click a place; the wall is measured straight through.")),
+    ("edge", tr("Round edge …"), tr("Click beside the rim of a hole or a round foot; its diameter is measured.")),
 )
 
 
@@ -23,28 +25,32 @@ class MeasurePanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head("Point at the model")
+        self.head(tr("Point at the model"))
         self.kinds = {
             kind: button(words, tip, partial(self._begin, kind), checkable=True) for kind, words, tip in _KINDS
         }
         self.add(row(*self.kinds.values(), 1))
         self._said = label("", "figure", wrap=True)
         self.add(self._said)
-        self.head("Thin walls")
+        self.head(tr("Thin walls"))
         self.limit = NumberField("mm", low=0.01, high=1e3, step=0.1, decimals=2)
-        self.limit.setAccessibleName("Thinner than")
-        self.limit.setToolTip("Walls thinner than this are coloured. To begin with, two line widths of the printer.")
+        self.limit.setAccessibleName(tr("Thinner than"))
+        self.limit.setToolTip(
+            tr("Walls thinner than this are coloured. To begin with, two line widths of the printer.")
+        )
         self.limit.committed.connect(self._on_limit)
-        self.walls = button("Colour what is thinner than", "Measures the wall everywhere and colours what is thinner.",
+        self.walls = button(tr("Colour what is thinner than"), tr("Measures the wall everywhere and colours what is "
+                                                                  "thinner."),
                             self._toggle_walls, checkable=True)  # fmt: skip
         self.add(row(self.walls, 1, self.limit))
         self._found = label("", "faint", wrap=True)
         self.add(self._found)
-        self.head("The model")
+        self.head(tr("The model"))
         self._rows = self.add_figures(
-            ("Size as opened", "In units of the file."), ("Size", "As it stands, in mm."),
-            ("Volume", "Of the closed surface."),
-            ("Surface area", "Of all facets."), ("Triangles", "After mending."), ("Bodies", "As the file has them."),
+            (term("Size as opened"), tr("In units of the file.")), ("Size", tr("As it stands, in mm.")),
+            (term("Volume"), tr("Of the closed surface.")),
+            (term("Surface area"), tr("Of all facets.")), (term("Triangles"), tr("After mending.")), (term("Bodies"),
+                    tr("As the file has them.")),
         )  # fmt: skip
         self.column.addStretch(1)
         follow(
@@ -72,19 +78,21 @@ class MeasurePanel(Panel):
         for kind, choose in self.kinds.items():
             choose.setChecked(pointing.kind == kind)
         reading = pointing.reading
-        said = reading.words if reading and reading.kind in self.kinds else "Nothing measured yet."
+        said = reading.words if reading and reading.kind in self.kinds else tr("Nothing measured yet.")
         self._said.setText(said)
         self.walls.setChecked(measuring.walls is not None)
         if not state.is_open or state.evaluated is None:
             return
         self._say_walls()
         raw, pieces = state.model.solid.size, state.pieces
-        self._rows["Size as opened"].setText(" × ".join(f"{value:.4g}" for value in raw) + f" {state.plan.unit}")
+        self._rows["Size as opened"].setText(
+            written(" × ".join(f"{value:.4g}" for value in raw)) + f" {state.plan.unit}"
+        )
         self._rows["Size"].setText(text.box(tuple((raw * np.abs(state.plan.factors)).tolist())))
         before = state.evaluated.outcome.volume_before_mm3
-        self._rows["Volume"].setText(text.volume(before) if before is not None else "none: not closed")
+        self._rows["Volume"].setText(text.volume(before) if before is not None else tr("none: not closed"))
         self._rows["Surface area"].setText(text.area(sum(float(piece.solid.areas.sum()) for piece in pieces)))
-        self._rows["Triangles"].setText(f"{sum(len(piece.solid.triangles) for piece in pieces):,}")
+        self._rows["Triangles"].setText(text.count(sum(len(piece.solid.triangles) for piece in pieces)))
         self._rows["Bodies"].setText(str(max(1, len(state.model.bodies))))
 
     def _say_walls(self) -> None:
@@ -95,6 +103,16 @@ class MeasurePanel(Panel):
         area = 0.0
         for piece, walls in zip(self._state.pieces, measuring.walls.behind, strict=False):
             area += float(piece.solid.areas[walls < measuring.wall_limit].sum())
-        found = f"{text.area(area)} of the surface has less than {measuring.wall_limit:g} mm behind it"
-        words = found if area else f"No wall is thinner than {measuring.wall_limit:g} mm"
-        say(self._found, f"{words}; the thinnest is {measuring.walls.thinnest:.2f} mm.", "look" if area else "good")
+        found = tr(
+            "{area} of the surface has less than {wall_limit} behind it",
+            area=text.area(area),
+            wall_limit=text.given(measuring.wall_limit),
+        )
+        words = (
+            found if area else tr("No wall is thinner than {wall_limit}", wall_limit=text.given(measuring.wall_limit))
+        )
+        say(
+            self._found,
+            tr("{words}; the thinnest is {thinnest}.", words=words, thinnest=text.length(measuring.walls.thinnest, 2)),
+            "look" if area else "good",
+        )

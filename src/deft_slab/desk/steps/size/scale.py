@@ -9,13 +9,14 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
 from ....core import text
 from ....core.tilt import Tilt
+from ....core.words import tr, tr_in
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row, say
 from ...widgets.unit_tiles import NAMES, UnitTiles
 
-_AXES = (("Width", "x"), ("Depth", "y"), ("Height", "z"))
+_AXES = ((tr("Width"), "x"), (tr("Depth"), "y"), (tr("Height"), "z"))
 
 
 class ScalePanel(Panel):
@@ -26,7 +27,7 @@ class ScalePanel(Panel):
         self.add(self._question)
         self._drawn = self._make_fineness()
         self.add(self._drawn)
-        self._unit_head = label("One unit of the file is …", "head")
+        self._unit_head = label(tr("One unit of the file is …"), "head")
         self.add(self._unit_head)
         self.tiles = UnitTiles()
         self.tiles.chosen.connect(state.sizing.choose_unit)
@@ -34,52 +35,57 @@ class ScalePanel(Panel):
         self._stated = label("", "faint", wrap=True)
         self.add(self._stated)
         self._on_y = QWidget()
-        up = button("Stand it up", "Turns it so that its -Y side is down.", state.sizing.stand_up, role="small")
-        words = label("It has a flat foot towards −Y: it may be made to stand on Y.", "look", wrap=True)
+        up = button(tr("Stand it up"), tr("Turns it so that its -Y side is down."), state.sizing.stand_up, role="small")
+        words = label(tr("It has a flat foot towards −Y: it may be made to stand on Y."), "look", wrap=True)
         upright = row(words, up)
         upright.setStretch(0, 1)
         self._on_y.setLayout(upright)
         self.stand_up = up
         self.add(self._on_y)
-        self.head("How big")
+        self.head(tr("How big"))
         self.percent = NumberField("%", low=0.01, high=1e6, step=5.0, decimals=2)
-        self.percent.setAccessibleName("Scale in percent")
-        self.percent.setToolTip("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
+        self.percent.setAccessibleName(tr("Scale in percent"))
+        self.percent.setToolTip(
+            tr("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
+        )
         self.percent.committed.connect(lambda value: state.sizing.resize(scale=value / 100))
-        self.add(row(label("Scale"), 1, self.percent))
+        self.add(row(label(tr_in("how large", "Scale")), 1, self.percent))
         self._along: dict[str, QLabel] = {}
         self.lengths: dict[str, NumberField] = {}
         for name, axis in _AXES:
             field = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=1)
             field.setAccessibleName(name)
-            field.setToolTip(f"{name} as it stands; type a length, and the others follow.")
+            field.setToolTip(tr("{name} as it stands; type a length, and the others follow.", name=name))
             field.committed.connect(partial(self._set_length, "xyz".index(axis)))
             self.lengths[axis] = field
             self._along[axis] = label("", "faint")
             self.add(row(label(name), self._along[axis], 1, field))
         self.apart = button(
-            "Each axis by itself", "A typed length then stretches its own axis only: round things stop being round.",
+            tr("Each axis by itself"), tr("A typed length then stretches its own axis only: round things stop being "
+                                          "round."),
             self._toggle_apart, checkable=True,
         )  # fmt: skip
-        self.even = button("Even again", "All axes by the same factor again.", self._make_even)
+        self.even = button(tr("Even again"), tr("All axes by the same factor again."), self._make_even)
         self.add(row(self.apart, self.even, 1))
-        self._warning = label("What was round is no longer round.", "look", wrap=True)
+        self._warning = label(tr("What was round is no longer round."), "look", wrap=True)
         self.add(self._warning)
         self.fill = button(
-            "Largest that fits", "Scales it, as it stands, until it just fits the printer.", state.sizing.scale_to_bed
+            tr("Largest that fits"),
+            tr("Scales it, as it stands, until it just fits the printer."),
+            state.sizing.scale_to_bed,
         )
         self.two = button(
-            "By two points …", "Click two points whose distance you know, then type the distance.",
+            tr("By two points …"), tr("Click two points whose distance you know, then type the distance."),
             self._begin_two, checkable=True,
         )  # fmt: skip
         self.add(row(self.fill, self.two, 1))
         self._between = QWidget()
         self.wanted = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=2)
-        self.wanted.setAccessibleName("Wanted distance")
-        self.wanted.setToolTip("What the distance between the two points should be; Enter scales.")
+        self.wanted.setAccessibleName(tr("Wanted distance"))
+        self.wanted.setToolTip(tr("What the distance between the two points should be; Enter scales."))
         self.wanted.committed.connect(state.measuring.scale_by_points)
         self._now = label("", "faint")
-        self._between.setLayout(row(self._now, 1, label("should be"), self.wanted))
+        self._between.setLayout(row(self._now, 1, label(tr("should be")), self.wanted))
         self.add(self._between)
         self._add_mirrors()
         self.column.addStretch(1)
@@ -89,23 +95,26 @@ class ScalePanel(Panel):
         )  # fmt: skip
 
     def _add_mirrors(self) -> None:
-        self.head("Mirror and copies")
+        self.head(tr("Mirror and copies"))
         self._mirrors = QButtonGroup(self)
         self._mirrors.setExclusive(False)
         self.mirrors = {
-            axis: button(words, f"Swaps {words.lower()} of the model, along the file's {axis.upper()} axis.",
-                         partial(self._mirror, axis), checkable=True)
-            for axis, words in (("x", "Left and right"), ("y", "Front and back"), ("z", "Top and bottom"))
+            axis: button(words, tip, partial(self._mirror, axis), checkable=True)
+            for axis, words, tip in (
+                ("x", tr("Left and right"), tr("Swaps left and right of the model, along the file's X axis.")),
+                ("y", tr("Front and back"), tr("Swaps front and back of the model, along the file's Y axis.")),
+                ("z", tr("Top and bottom"), tr("Swaps top and bottom of the model, along the file's Z axis.")),
+            )
         }  # fmt: skip
         for mirror in self.mirrors.values():
             mirror.setProperty("role", "small")
             self._mirrors.addButton(mirror)
         self.add(row(*self.mirrors.values(), 1, spacing=4))
         self.copies = NumberField("", low=1, high=1000, step=1, decimals=0)
-        self.copies.setAccessibleName("Copies")
-        self.copies.setToolTip("How many of the prop lie on the beds and in the 3MF. Figures are for one.")
+        self.copies.setAccessibleName(tr("Copies"))
+        self.copies.setToolTip(tr("How many of the prop lie on the beds and in the 3MF. Figures are for one."))
         self.copies.committed.connect(lambda value: self._state.sizing.set_copies(round(value)))
-        self.add(row(label("Copies on the beds"), 1, self.copies))
+        self.add(row(label(tr("Copies on the beds")), 1, self.copies))
 
     def _make_question(self) -> QFrame:
         card = QFrame()
@@ -116,9 +125,9 @@ class ScalePanel(Panel):
         self._asked = label("", "title", wrap=True)
         column.addWidget(self._asked)
         self.right = button(
-            "That's right", "Keeps the size that is marked below.", self._state.sizing.answer_unit, role="main"
+            tr("That's right"), tr("Keeps the size that is marked below."), self._state.sizing.answer_unit, role="main"
         )
-        column.addLayout(row(self.right, label("or choose below", "faint"), 1))
+        column.addLayout(row(self.right, label(tr("or choose below"), "faint"), 1))
         return card
 
     def _make_fineness(self) -> QFrame:
@@ -131,15 +140,15 @@ class ScalePanel(Panel):
         self._drawn_words = label("", "", wrap=True)
         column.addWidget(self._drawn_words)
         self.fineness = NumberField("mm", low=0.002, high=20, step=0.05, decimals=3)
-        self.fineness.setAccessibleName("Fineness")
+        self.fineness.setAccessibleName(tr("Fineness"))
         self.fineness.setToolTip(
-            "How far the triangles may be off the exact faces. Finer takes longer and more of them."
+            tr("How far the triangles may be off the exact faces. Finer takes longer and more of them.")
         )
         self.fineness.committed.connect(self._draw_anew)
         self.take = button(
-            "Take it so", "Goes on with these triangles.", self._state.sizing.answer_fineness, role="main"
+            tr("Take it so"), tr("Goes on with these triangles."), self._state.sizing.answer_fineness, role="main"
         )  # fmt: skip
-        column.addLayout(row(label("Off by at most"), self.fineness, 1, self.take))
+        column.addLayout(row(label(tr("Off by at most")), self.fineness, 1, self.take))
         return card
 
     def _draw_anew(self, fineness: float) -> None:
@@ -186,27 +195,35 @@ class ScalePanel(Panel):
         self._question.setVisible(state.sizing.asking_unit)
         if state.sizing.asking_unit:
             self._asked.setText(
-                f"The file does not say what its numbers mean. In {NAMES[plan.unit]} it is "
-                f"{text.any_box(tuple(state.sizing.size.tolist()))}."
+                tr(
+                    "The file does not say what its numbers mean. In {names} it is {size}.",
+                    names=NAMES[plan.unit],
+                    size=text.any_box(tuple(state.sizing.size.tolist())),
+                )
             )
         self.tiles.show_model(state.sizing.size, plan.unit, fetched.outline)
         stated = state.model.unit
-        self._stated.setText(f"The file says {NAMES[stated]}." if stated else "")
+        self._stated.setText(tr("The file says {names}.", names=NAMES[stated]) if stated else "")
         self._stated.setVisible(bool(stated) and state.opening.path is None)
         self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
         self._drawn.setVisible(fetched.exact and state.sizing.asking_fineness)
         self._drawn_words.setText(
-            f"The file holds exact faces. They are drawn with {len(state.model.solid.triangles):,} triangles."
+            tr(
+                "The file holds exact faces. They are drawn with {count:,} triangles.",
+                count=len(state.model.solid.triangles),
+            )
         )
         self.fineness.set_value(fetched.fineness)
         self.percent.set_value(plan.scale * 100)
         for place, (axis, field) in enumerate(self.lengths.items()):
             field.set_value(float(size[place]))
-            self._along[axis].setText(f"the file's {axis.upper()}" if self.apart.isChecked() else "as it stands")
+            self._along[axis].setText(
+                tr("the file's {axis}", axis=axis.upper()) if self.apart.isChecked() else tr("as it stands")
+            )
         uneven = plan.stretch != (1.0, 1.0, 1.0)
         self._warning.setVisible(uneven or self.apart.isChecked())
-        say(self._warning, "What was round is no longer round." if uneven else
-            "Now a length stretches its own axis only: what is round will not stay round.", "look")  # fmt: skip
+        say(self._warning, tr("What was round is no longer round.") if uneven else
+            tr("Now a length stretches its own axis only: what is round will not stay round."), "look")  # fmt: skip
         self.even.setVisible(uneven)
         for axis, mirror in self.mirrors.items():
             mirror.setChecked(plan.mirror == axis)
@@ -217,5 +234,5 @@ class ScalePanel(Panel):
         length = reading.value if reading is not None and reading.kind == "scale" else None
         self._between.setVisible(length is not None)
         if length is not None:
-            self._now.setText(f"now {length:.2f} mm")
+            self._now.setText(tr("now {length}", length=text.length(length, 2)))
             self.wanted.set_value(round(length, 2))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import get_args
 
 import numpy as np
 from PySide6.QtWidgets import QComboBox
@@ -12,70 +11,92 @@ from ....core import text
 from ....core.model import MendReport
 from ....core.plan import Mending, Role
 from ....core.solid import Defects
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, emptied, label, plain, row
 
 _TITLES = {
-    "clean": "Merge and clean", "orient": "Facets outward", "specks": "Stray specks", "close": "Holes",
-    "rewrap": "Rewrap", "join": "Overlapping bodies", "thin": "Thin",
+    "clean": tr("Merge and clean"), "orient": tr("Facets outward"), "specks": tr("Stray specks"), "close": tr("Holes"),
+    "rewrap": tr("Rewrap"), "join": tr("Overlapping bodies"), "thin": tr("Thin"),
 }  # fmt: skip
+_ROLES: dict[str, Role] = {
+    tr("with the rest"): "with the rest", tr("on its own"): "on its own", tr("left out"): "left out",
+}  # fmt: skip
+"""What may become of a body, by how it is called."""
 
 
 class SurfacePanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self._body_head = label("Bodies of the file", "head")
+        self._body_head = label(tr("Bodies of the file"), "head")
         self.add(self._body_head)
         self._bodies = self.add_list()
         self.roles: list[QComboBox] = []
-        self.head("What mending did")
+        self.head(tr("What mending did"))
         self._steps = self.add_list()
         self._rows = self.add_figures(
-            ("Triangles", "Before and after mending."),
-            ("Volume", "Of the closed surface, before and after mending; none while it is open."),
-            ("Moved by up to", "The largest distance between the surface as it came and as it is now. Over a hole it "
-             "is the way from the patch to the nearest old surface."),
-        )  # fmt: skip
+            (term("Triangles"), tr("Before and after mending.")),
+            (term("Volume"), tr("Of the closed surface, before and after mending; none while it is open.")),
+            (
+                term("Moved by up to"),
+                tr(
+                    "The largest distance between the surface as it came and as it is now. Over a hole "
+                    "it is the way from the patch to the nearest old surface."
+                ),
+            ),
+        )
         self.came = button(
-            "As it came", "Shows the surface as it was in the file, with its open edges.", self._toggle_came,
+            tr("As it came"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
             checkable=True,
         )  # fmt: skip
-        self.back = button("Put all mending back", "Leaves the surface as it came.", state.sizing.leave_unmended)
+        self.back = button(
+            tr("Put all mending back"), tr("Leaves the surface as it came."), state.sizing.leave_unmended
+        )
         self.add(row(self.came, self.back, 1))
-        self.head("Mend, from gentle to forceful")
+        self.head(tr("Mend, from gentle to forceful"))
         self.gentle = button(
-            "Mend it", "Merges and cleans, turns facets outward, closes holes: small and flat ones flat, large ones "
-            "smooth. Bodies that overlap become one.",
-            partial(state.sizing.mend, "mend the surface", clean=True, orient=True, close=True), role="main",
-        )  # fmt: skip
+            tr("Mend it"),
+            tr(
+                "Merges and cleans, turns facets outward, closes holes: small and flat ones flat, "
+                "large ones smooth. Bodies that overlap become one."
+            ),
+            partial(state.sizing.mend, tr("mend the surface"), clean=True, orient=True, close=True),
+            role="main",
+        )
         self.specks = button(
-            "Leave specks out",
-            "Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm).",
-            partial(state.sizing.mend, "leave specks out", drop_specks=True),
+            tr("Leave specks out"),
+            tr("Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm)."),
+            partial(state.sizing.mend, tr("leave specks out"), drop_specks=True),
         )
         self.add(row(self.gentle, self.specks, 1))
         self._speck_words = label("", "faint", wrap=True)
         self.add(self._speck_words)
         self.fineness = NumberField("mm", low=0.001, high=1e4, step=0.1, decimals=2)
-        self.fineness.setAccessibleName("Fineness of rewrapping")
+        self.fineness.setAccessibleName(tr("Fineness of rewrapping"))
         self.fineness.setToolTip(
-            "Cells that the new surface is drawn with; walls thinner than two of them may be lost."
+            tr("Cells that the new surface is drawn with; walls thinner than two of them may be lost.")
         )
         self.rewrap = button(
-            "Rewrap at", "Makes the surface anew around what the old one encloses. For tangled surfaces that nothing "
-            "gentler closes.", self._rewrap,
-        )  # fmt: skip
+            tr("Rewrap at"),
+            tr(
+                "Makes the surface anew around what the old one encloses. For tangled surfaces that "
+                "nothing gentler closes."
+            ),
+            self._rewrap,
+        )
         self.add(row(self.rewrap, self.fineness, 1))
         self.fewest = NumberField("", low=100, high=5e6, step=10_000, decimals=0)
-        self.fewest.setAccessibleName("Triangles to be left")
-        self.fewest.setToolTip("How many triangles should be left, about.")
+        self.fewest.setAccessibleName(tr("Triangles to be left"))
+        self.fewest.setToolTip(tr("How many triangles should be left, about."))
         self.thin = button(
-            "Thin to", "Fewer triangles where the surface is smooth; the report says how far it moved.", self._thin
+            tr("Thin to"),
+            tr("Fewer triangles where the surface is smooth; the report says how far it moved."),
+            self._thin,
         )
-        self.add(row(self.thin, self.fewest, label("triangles", "faint"), 1))
+        self.add(row(self.thin, self.fewest, label(tr("triangles"), "faint"), 1))
         self.column.addStretch(1)
         follow(self, self.refresh, state.outcome_changed, state.project_changed, state.view_changed)
         self._filled_for: object = None
@@ -88,10 +109,13 @@ class SurfacePanel(Panel):
 
     def _rewrap(self) -> None:
         fineness = self.fineness.value / float(np.abs(self._state.plan.factors).max())
-        self._state.sizing.mend("rewrap the surface", clean=True, orient=True, rewrap=fineness)
+        self._state.sizing.mend(tr("rewrap the surface"), clean=True, orient=True, rewrap=fineness)
 
     def _thin(self) -> None:
-        self._state.sizing.mend("thin the surface", thin_to=round(self.fewest.value))
+        self._state.sizing.mend(tr("thin the surface"), thin_to=round(self.fewest.value))
+
+    def _set_role(self, body: int, words: str) -> None:
+        self._state.sizing.set_role(body, _ROLES[words])
 
     def refresh(self) -> None:
         state = self._state
@@ -120,54 +144,72 @@ class SurfacePanel(Panel):
         bodies = state.model.bodies
         emptied(self._bodies)
         self.roles = []
-        self._body_head.setText(f"{len(bodies)} bodies in the file" if len(bodies) > 1 else "One body in the file")
+        self._body_head.setText(
+            tr("{count} bodies in the file", count=len(bodies)) if len(bodies) > 1 else tr("One body in the file")
+        )
         for number, body in enumerate(bodies):
             combo = QComboBox()
-            combo.addItems(get_args(Role))
-            combo.setCurrentText(state.plan.role(number))
-            combo.setAccessibleName(f"What becomes of {body.name}")
+            combo.addItems(list(_ROLES))
+            combo.setCurrentText(tr(state.plan.role(number)))
+            combo.setAccessibleName(tr("What becomes of {name}", name=body.name))
             combo.setToolTip(
-                "With the rest: one piece with the others, joined where they overlap. On its own: a separate piece. "
-                "Left out: not printed."
+                tr(
+                    "With the rest: one piece with the others, joined where they overlap. On its own: a "
+                    "separate piece. Left out: not printed."
+                )
             )
-            combo.textActivated.connect(partial(state.sizing.set_role, number))
+            combo.textActivated.connect(partial(self._set_role, number))
             self.roles.append(combo)
             name = label(body.name)
             name.setMaximumWidth(110)
             name.setToolTip(plain(body.name))
-            self._bodies.addLayout(row(name, label(f"{body.triangles:,} tri.", "faint"), 1, combo))
+            self._bodies.addLayout(
+                row(name, label(tr("{triangles:,} tri.", triangles=body.triangles), "faint"), 1, combo)
+            )
 
     def _fill_report(self, report: MendReport, defects: Defects) -> None:
         emptied(self._steps)
         if not report.steps:
             closed = not defects.sentence()
-            words = "Nothing was needed: the surface is closed and faces outward." if closed else "Nothing yet."
+            words = tr("Nothing was needed: the surface is closed and faces outward.") if closed else tr("Nothing yet.")
             self._steps.addWidget(label(words, "good" if closed else "look", wrap=True))
         for step in report.steps:
             self._add_step(_TITLES[step.kind], step.sentence(), step.changed, step.places)
         problem = defects.sentence()
         if problem:
-            self._add_step("Still open", problem, True, defects.segments)
+            self._add_step(tr("Still open"), problem, True, defects.segments)
         if report.tangled > 0.01:
             self._steps.addWidget(
-                label(f"{100 * report.tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",
+                label(tr("{tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",
+                         tangled=100 * report.tangled),
                       "look", wrap=True)
             )  # fmt: skip
         counts = (report.triangles_before, report.triangles_after)
-        self._rows["Triangles"].setText(_change(*(f"{count:,}" for count in counts)))
-        volumes = [text.volume(v) if v is not None else "none" for v in (report.volume_before, report.volume_after)]
+        self._rows["Triangles"].setText(_change(*(text.count(count) for count in counts)))
+        volumes = [text.volume(v) if v is not None else tr("none") for v in (report.volume_before, report.volume_after)]
         self._rows["Volume"].setText(_change(*volumes))
-        self._rows["Moved by up to"].setText(f"{report.deviation:.3g} mm" if report.changed else "0 mm")
+        self._rows["Moved by up to"].setText(text.near(report.deviation) if report.changed else text.mm(0.0))
         self.specks.setEnabled(report.specks > 0)
-        words = f"{report.specks:,} stray specks, up to {report.speck_size:.2g} mm across." if report.specks else ""
+        words = (
+            tr(
+                "{specks:,} stray specks, up to {size} across.",
+                specks=report.specks,
+                size=text.near(report.speck_size, 2),
+            )
+            if report.specks
+            else ""
+        )
         self._speck_words.setText(words)
         self._speck_words.setVisible(bool(words))
 
     def _add_step(self, title: str, said: str, changed: bool, places: np.ndarray) -> None:
         where = button(
-            "Where", f"Marks on the bed: {said}", partial(self._state.show, mend_places=places), role="small"
+            tr("Where"),
+            tr("Marks on the bed: {said}", said=said),
+            partial(self._state.show, mend_places=places),
+            role="small",
         )
-        where.setAccessibleName(f"Where: {title}")
+        where.setAccessibleName(tr("Where: {title}", title=title))
         where.setVisible(changed and len(places) > 0)
         self._steps.addLayout(row(label(title, "title"), 1, where))
         self._steps.addWidget(label(said, "look" if changed else "good", wrap=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ....core.words import term, tr
 from ...whole import DeskState
 from ...widgets.pages import Pages
 from .byhand import ByHandPanel
@@ -10,10 +11,10 @@ from .faces import FacesPanel
 from .find import FindPanel
 
 _TIPS = {
-    "Find": "The tilt map, the seats worth trying, and what matters here.",
-    "By hand": "Turn it, or seat it on a facet, on three points or on a region.",
-    "Costs": "Every figure of this seat; what leaning or lifting it would change.",
-    "Faces": "Which faces must come out clean, who looks at them, where support is wanted or refused.",
+    term("Find"): tr("The tilt map, the seats worth trying, and what matters here."),
+    term("By hand"): tr("Turn it, or seat it on a facet, on three points or on a region."),
+    term("Costs"): tr("Every figure of this seat; what leaning or lifting it would change."),
+    term("Faces"): tr("Which faces must come out clean, who looks at them, where support is wanted or refused."),
 }
 
 

@@ -7,22 +7,27 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QPushButton
 
+from ....core.words import tr
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
 
 AXES = (
-    ("Sideways", (0.0, 1.0, 0.0), "about the bed's depth: the left or right side goes down"),
-    ("Forward", (1.0, 0.0, 0.0), "about the bed's width: the front or the back goes down"),
-    ("Around", (0.0, 0.0, 1.0), "about the vertical: changes how it fits the bed, and no other figure"),
+    (tr("Sideways"), (0.0, 1.0, 0.0), tr("about the bed's depth: the left or right side goes down")),
+    (tr("Forward"), (1.0, 0.0, 0.0), tr("about the bed's width: the front or the back goes down")),
+    (tr("Around"), (0.0, 0.0, 1.0), tr("about the vertical: changes how it fits the bed, and no other figure")),
 )
 STEPS = (-15.0, -5.0, 5.0, 15.0)
 PICKS = (
-    ("facet", "On a facet …", "Then click, on the bed, the facet that should lie down."),
-    ("three", "On three points …", "Then click three points; the plane through them lies down."),
-    ("region", "On a region …", "Then click a smooth region; the plane that fits it best lies down."),
-    ("up", "Up along two points …", "Then click a lower and an upper point; the way from one to the other points up."),
+    ("facet", tr("On a facet …"), tr("Then click, on the bed, the facet that should lie down.")),
+    ("three", tr("On three points …"), tr("Then click three points; the plane through them lies down.")),
+    ("region", tr("On a region …"), tr("Then click a smooth region; the plane that fits it best lies down.")),
+    (
+        "up",
+        tr("Up along two points …"),
+        tr("Then click a lower and an upper point; the way from one to the other points up."),
+    ),
 )
 
 
@@ -34,7 +39,7 @@ class ByHandPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head("Seat it")
+        self.head(tr("Seat it"))
         self.picks: dict[str, QPushButton] = {}
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -42,38 +47,44 @@ class ByHandPanel(Panel):
             self.picks[kind] = button(words, tip, partial(self._pick, kind), checkable=True,
                                       role="main" if kind == "facet" else "")  # fmt: skip
             grid.addWidget(self.picks[kind], place // 2, place % 2)
-        over = button("Turn over", "Turns it upside down, about the bed's depth.",
+        over = button(tr("Turn over"), tr("Turns it upside down, about the bed's depth."),
                       lambda: state.seats.turn((0, 1, 0), 180))  # fmt: skip
-        back = button("As opened", "Back to how it stood in its file.", self._as_opened)
+        back = button(tr("As opened"), tr("Back to how it stood in its file."), self._as_opened)
         grid.addWidget(over, 2, 0)
         grid.addWidget(back, 2, 1)
         self.add(grid)
-        self.head("Turn it")
+        self.head(tr("Turn it"))
         self.drag = button(
-            "Lean it by hand …", "Then pull the pole, or the mark on the bed; the angle shows. Shift: steps of 5°.",
-            partial(self._pick, "turn"), checkable=True,
-        )  # fmt: skip
+            tr("Lean it by hand …"),
+            tr("Then pull the pole, or the mark on the bed; the angle shows. Shift: steps of 5°."),
+            partial(self._pick, "turn"),
+            checkable=True,
+        )
         self.add(self.drag)
         grid = QGridLayout()
         grid.setSpacing(4)
         self.turns: dict[str, NumberField] = {}
         for place, (name, axis, tip) in enumerate(AXES):
             self._axis(grid, place, name, tip, partial(self._turn, axis))
-        self._axis(grid, len(AXES), "In the view", "about the line of sight, counter-clockwise as you see it",
+        self._axis(grid, len(AXES), tr("In the view"), tr("about the line of sight, counter-clockwise as you see it"),
                    self._turn_in_view)  # fmt: skip
         self.add(grid)
-        self.add(label("On the bed, [ and ] turn it forward by 5°, { and } sideways.", "faint", wrap=True))
-        self.head("Needs support past")
+        self.add(label(tr("On the bed, [ and ] turn it forward by 5°, { and } sideways."), "faint", wrap=True))
+        self.head(tr("Needs support past"))
         self.threshold = NumberField("°", low=0, high=89, step=5, decimals=1)
-        self.threshold.setAccessibleName("Overhang threshold")
-        self.threshold.setToolTip("Facets that hang over more than this need support. A larger angle makes less of it.")
+        self.threshold.setAccessibleName(tr("Overhang threshold"))
+        self.threshold.setToolTip(
+            tr("Facets that hang over more than this need support. A larger angle makes less of it.")
+        )
         self.threshold.committed.connect(self._set_threshold)
         self._from = label("", "faint")
         self.add(row(self.threshold, self._from, 1))
-        self.head("Lifted over the bed by")
+        self.head(tr("Lifted over the bed by"))
         self.lift = NumberField("mm", low=0, high=100, step=1, decimals=1)
-        self.lift.setAccessibleName("Lift")
-        self.lift.setToolTip("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
+        self.lift.setAccessibleName(tr("Lift"))
+        self.lift.setToolTip(
+            tr("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
+        )
         self.lift.committed.connect(state.seats.set_lift)
         self._lifted = label("", "faint")
         self.add(row(self.lift, self._lifted, 1))
@@ -88,15 +99,16 @@ class ByHandPanel(Panel):
         for column, degrees in enumerate(STEPS):
             sign = "−" if degrees < 0 else "+"
             grid.addWidget(
-                button(f"{sign}{abs(degrees):g}°", f"{name} by {degrees:g}°, {tip}.", partial(turn, degrees),
+                button(f"{sign}{abs(degrees):g}°", tr("{name} by {degrees:g}°, {tip}.", name=name, degrees=degrees,
+                                                      tip=tip), partial(turn, degrees),
                        role="small"),
                 place, column + 1,
             )  # fmt: skip
         typed = NumberField("°", low=-360, high=360, step=5, decimals=1)
         typed.setMinimumWidth(52)
         typed.set_value(0.0)
-        typed.setAccessibleName(f"{name} by")
-        typed.setToolTip(f"Turns by the typed angle, {tip}. Enter turns.")
+        typed.setAccessibleName(tr("{name} by", name=name))
+        typed.setToolTip(tr("Turns by the typed angle, {tip}. Enter turns.", tip=tip))
         typed.committed.connect(partial(self._turn_typed, turn, typed))
         grid.addWidget(typed, place, 5)
         self.turns[name] = typed
@@ -108,7 +120,7 @@ class ByHandPanel(Panel):
         state.pointing.begin("" if state.pointing.kind == kind else kind)
 
     def _as_opened(self) -> None:
-        self._state.seats.set("stand as opened", self._state.plan.model.tilt_as_opened)
+        self._state.seats.set(tr("stand as opened"), self._state.plan.model.tilt_as_opened)
 
     def _turn(self, axis: tuple[float, float, float], degrees: float) -> None:
         if self._state.is_open:
@@ -132,11 +144,9 @@ class ByHandPanel(Panel):
             pick.setChecked(state.pointing.kind == kind)
         self.drag.setChecked(state.pointing.kind == "turn")
         wall = state.settings.angle_from == "wall"
-        self._from.setText(
-            f"from the {state.settings.angle_from}" + (" (a wall is 0°)" if wall else " (a ceiling is 0°)")
-        )
+        self._from.setText(tr("from the wall (a wall is 0°)") if wall else tr("from the bed (a ceiling is 0°)"))
         if piece is None or not state.is_open:
             return
         self.threshold.set_value(state.plan.threshold if wall else 90 - state.plan.threshold)
         self.lift.set_value(piece.lift)
-        self._lifted.setText("stands on support only" if piece.lift > 0 else "directly on the bed")
+        self._lifted.setText(tr("stands on support only") if piece.lift > 0 else tr("directly on the bed"))

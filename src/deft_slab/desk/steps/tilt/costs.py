@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from ....core import text
+from ....core.words import term, tr
 from ...replies import SeatShown
 from ...whole import DeskState
 from ...widgets.binding import follow
@@ -18,42 +19,47 @@ class CostsPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head("What this seat costs")
+        self.head(tr("What this seat costs"))
         self._bar = SupportBar()
-        self._rows = self.add_figures(("Support volume", "The whole space between overhangs and what is below them."))
+        self._rows = self.add_figures(
+            (term("Support volume"), tr("The whole space between overhangs and what is below them."))
+        )
         self.add(self._bar)
         self._rows |= self.add_figures(
-            ("on the bed", "Support that ends on the bed."),
-            ("on the piece", "Support that ends on the piece and scars it."),
-            ("hard to reach", "Support where hardly a ray gets out (hatched); a part of the two above."),
-            ("plastic in it", "Support volume times the printer's support density."),
-            ("Overhang area", "Area of the facets past the threshold that do not rest on the bed."),
-            ("Touched area", "Supported area, and the area of the piece that support stands on."),
-            ("Scar on show faces", "The part of the touched area that lies on show faces."),
-            ("Kept clear", "Area that needs support and is refused it: it would hang in the air."),
+            (term("on the bed"), tr("Support that ends on the bed.")),
+            (term("on the piece"), tr("Support that ends on the piece and scars it.")),
+            (term("hard to reach"), tr("Support where hardly a ray gets out (hatched); a part of the two above.")),
+            (term("plastic in it"), tr("Support volume times the printer's support density.")),
+            (term("Overhang area"), tr("Area of the facets past the threshold that do not rest on the bed.")),
+            (term("Touched area"), tr("Supported area, and the area of the piece that support stands on.")),
+            (term("Scar on show faces"), tr("The part of the touched area that lies on show faces.")),
+            (term("Kept clear"), tr("Area that needs support and is refused it: it would hang in the air.")),
         )
         self.add(line())
         self._rows |= self.add_figures(
-            ("Base area", "Area that rests on the bed, within 0.2 mm."),
-            ("Tips at", "Angle by which it can be tilted before it falls over."),
-            ("Height", "Height over the bed, with the lift."),
-            ("Layers", "At the printer's usual layer height."),
-            ("Largest layer", "The largest area of one layer: wide layers pull hard on a resin printer's film."),
-            ("Sudden growth", "The most that a layer is larger than the one before it."),
-            ("Nearly level underside", "Area facing down within 10° of flat, that does not rest on the bed."),
-            ("Time", "An estimate from the printer's profile, for this piece alone on the bed."),
+            (term("Base area"), tr("Area that rests on the bed, within 0.2 mm.")),
+            (term("Tips at"), tr("Angle by which it can be tilted before it falls over.")),
+            (term("Height"), tr("Height over the bed, with the lift.")),
+            (term("Layers"), tr("At the printer's usual layer height.")),
+            (
+                term("Largest layer"),
+                tr("The largest area of one layer: wide layers pull hard on a resin printer's film."),
+            ),
+            (term("Sudden growth"), tr("The most that a layer is larger than the one before it.")),
+            (term("Nearly level underside"), tr("Area facing down within 10° of flat, that does not rest on the bed.")),
+            (term("Time"), tr("An estimate from the printer's profile, for this piece alone on the bed.")),
         )
         self._verdict = label("", "good", wrap=True)
         self.add(self._verdict)
-        self.head("Leaning, lifting")
-        self.add(label("Just off flat is worst; a real lean makes small layers.", "faint", wrap=True))
+        self.head(tr("Leaning, lifting"))
+        self.add(label(tr("Just off flat is worst; a real lean makes small layers."), "faint", wrap=True))
         self.lift = NumberField("mm", low=0.5, high=100, step=1, decimals=1)
         self.lift.set_value(5.0)
-        self.lift.setAccessibleName("Lift to compare with")
-        self.lift.setToolTip("How far over the bed the lifted ways to use this seat would stand.")
-        self.compare = button("Compare", "Measures this seat and the best lean off it, on the bed and lifted.",
+        self.lift.setAccessibleName(tr("Lift to compare with"))
+        self.lift.setToolTip(tr("How far over the bed the lifted ways to use this seat would stand."))
+        self.compare = button(tr("Compare"), tr("Measures this seat and the best lean off it, on the bed and lifted."),
                               self._compare)  # fmt: skip
-        self.add(row(self.compare, label("lifted by", "faint"), self.lift, 1))
+        self.add(row(self.compare, label(tr("lifted by"), "faint"), self.lift, 1))
         self.ways = self.add_list()
         self.column.addStretch(1)
         follow(
@@ -80,19 +86,24 @@ class CostsPanel(Panel):
             "Overhang area": text.area(f.overhang_area_mm2), "Touched area": text.area(f.touched_area_mm2),
             "Scar on show faces": text.area(f.show_scar_mm2), "Kept clear": text.area(f.unheld_area_mm2),
             "Base area": text.area(f.base_area_mm2), "Tips at": text.degrees(f.tipping_deg),
-            "Height": text.mm(f.height_mm), "Layers": f"{f.layers:,} of {state.printer.layer_height:g} mm",
+            "Height": text.mm(f.height_mm), "Layers": tr("{layers:,} of {layer_height}", layers=f.layers,
+                                                         layer_height=text.given(state.printer.layer_height)),
             "Largest layer": text.area(f.largest_layer_mm2), "Sudden growth": text.area(f.layer_growth_mm2),
             "Nearly level underside": text.area(f.level_underside_mm2), "Time": "≈ " + text.hours(f.print_seconds),
         }.items():  # fmt: skip
             self._rows[name].setText(shown)
         if piece.lift > 0:
-            say(self._verdict, f"Stands on its support only, {piece.lift:g} mm over the bed.", "faint")
+            say(
+                self._verdict,
+                tr("Stands on its support only, {lift} over the bed.", lift=text.given(piece.lift)),
+                "faint",
+            )
         elif f.sits_flat:
-            say(self._verdict, "✓ sits flat" + ("" if piece.alone else f" · {piece.seat_kind}"), "good")
+            say(self._verdict, tr("✓ sits flat") + ("" if piece.alone else f" · {piece.seat_kind}"), "good")
         elif f.tipping_deg < 0:
-            say(self._verdict, "Falls over as it stands: its weight is outside what it stands on.", "look")
+            say(self._verdict, tr("Falls over as it stands: its weight is outside what it stands on."), "look")
         else:
-            say(self._verdict, "Does not sit flat: too little lies on the bed, or it tips too easily.", "look")
+            say(self._verdict, tr("Does not sit flat: too little lies on the bed, or it tips too easily."), "look")
         self._fill_ways(state.seating.ways)
 
     def _fill_ways(self, ways: tuple[SeatShown, ...]) -> None:
@@ -101,8 +112,9 @@ class CostsPanel(Panel):
             f, first = shown.seat.figures, ways[0].seat.figures
             layer = text.signed(text.area(abs(f.largest_layer_mm2 - first.largest_layer_mm2)),
                                 f.largest_layer_mm2 - first.largest_layer_mm2)  # fmt: skip
-            difference = "" if shown is ways[0] else f" · largest layer {layer}"
+            difference = "" if shown is ways[0] else tr(" · largest layer {layer}", layer=layer)
             way = SeatRow("", shown, difference, False, partial(self._state.seating.keep, shown))
-            way.clicked.connect(partial(self._state.seating.take, f"take “{shown.seat.kind}”", shown.seat.tilt,
+            way.clicked.connect(partial(self._state.seating.take, tr("take “{kind}”", kind=shown.seat.kind),
+                                        shown.seat.tilt,
                                         shown.seat.lift))  # fmt: skip
             self.ways.addWidget(way)

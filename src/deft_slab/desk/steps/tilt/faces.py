@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 from ....core import text
 from ....core.marking import Audience
 from ....core.tilt import Tilt
+from ....core.words import term, tr
 from ...state.marker import MEANINGS
 from ...whole import DeskState
 from ...widgets.audience_view import AudienceView
@@ -19,27 +20,28 @@ from ...widgets.number import NumberField
 from ...widgets.parts import Panel, button, label, row
 
 _MEANS = {
-    "show": ("Show face", "Must come out clean: scars on it are counted apart. Drawn as teal dots."),
-    "hold": ("Hold spot", "Undersides here get support even if they are not steep. Drawn as amber squares."),
-    "clear": ("Clear spot", "No support here; what would hang in the air is counted. Drawn as ink crosses."),
-    "never": ("No cut", "No cut may cross the surface here, such as an eye. Drawn as madder bars."),
-    "prefer": ("Seam welcome", "Seams are cheaper here: a belt, a beam, a groove. Drawn as teal rings."),
+    "show": (tr("Show face"), tr("Must come out clean: scars on it are counted apart. Drawn as teal dots.")),
+    "hold": (tr("Hold spot"), tr("Undersides here get support even if they are not steep. Drawn as amber squares.")),
+    "clear": (tr("Clear spot"), tr("No support here; what would hang in the air is counted. Drawn as ink crosses.")),
+    "never": (tr("No cut"), tr("No cut may cross the surface here, such as an eye. Drawn as madder bars.")),
+    "prefer": (tr("Seam welcome"), tr("Seams are cheaper here: a belt, a beam, a groove. Drawn as teal rings.")),
 }
 _WAYS = (
-    ("brush", "Brush …", "Drag over the surface."),
-    ("grown", "Region …", "Click: the smooth surface around, up to creases."),
-    ("ball", "Ball …", "Click the middle of a ball."),
-    ("box", "Box …", "Click the middle of a box."),
+    ("brush", tr("Brush …"), tr("Drag over the surface.")),
+    ("grown", tr("Region …"), tr("Click: the smooth surface around, up to creases.")),
+    ("ball", tr("Ball …"), tr("Click the middle of a ball.")),
+    ("box", tr("Box …"), tr("Click the middle of a box.")),
 )
-_LOOKING = (("everywhere", "from everywhere"), ("front", "from the front"), ("all round", "from all round"),
-            ("above", "from above"))  # fmt: skip
+_LOOKING = (("everywhere", tr("from everywhere")), ("front", tr("from the front")), ("all round",
+                                                                                     tr("from all round")),
+            ("above", tr("from above")))  # fmt: skip
 
 
 class FacesPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._marker = state, state.marker
-        self.head("Mark a")
+        self.head(tr("Mark a"))
         self.meanings: dict[str, QPushButton] = {}
         for meaning, (words, tip) in _MEANS.items():
             self.meanings[meaning] = button(words, tip, partial(self._mean, meaning), checkable=True, role="small")
@@ -53,51 +55,59 @@ class FacesPanel(Panel):
         for place, (kind, words, tip) in enumerate(_WAYS):
             self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True)
             grid.addWidget(self.ways[kind], place // 2, place % 2)
-        self.seen = button("All that is seen", "Everything of which the audience below sees a quarter or more.",
+        self.seen = button(tr("All that is seen"), tr("Everything of which the audience below sees a quarter or more."),
                            self._marker.what_is_seen)  # fmt: skip
-        self.detail = button("Most detailed", "A suggestion: the 15 % of the surface that bend most.",
+        self.detail = button(tr("Most detailed"), tr("A suggestion: the 15 % of the surface that bend most."),
                              self._marker.most_detailed)  # fmt: skip
         grid.addWidget(self.seen, 2, 0)
         grid.addWidget(self.detail, 2, 1)
         self.add(grid)
         self.reach = NumberField("mm", low=0.1, high=1000, step=1, decimals=1)
-        self.reach.setAccessibleName("Reach of the brush")
-        self.reach.setToolTip("Radius of the brush and the ball, half the side of the box.")
+        self.reach.setAccessibleName(tr("Reach of the brush"))
+        self.reach.setToolTip(tr("Radius of the brush and the ball, half the side of the box."))
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         self.crease = NumberField("°", low=1, high=180, step=5, decimals=0)
-        self.crease.setAccessibleName("Crease")
-        self.crease.setToolTip("A region ends where the surface bends by more than this from one facet to the next.")
+        self.crease.setAccessibleName(tr("Crease"))
+        self.crease.setToolTip(
+            tr("A region ends where the surface bends by more than this from one facet to the next.")
+        )
         self.crease.committed.connect(lambda degrees: self._marker.set(crease=degrees))
-        self.add(row(label("reach", "faint"), self.reach, label("crease", "faint"), self.crease, 1))
-        self.erase = button("Rub out instead", "Takes marks of this kind away where you brush or click.", self._erase,
+        self.add(row(label(tr("reach"), "faint"), self.reach, label(tr("crease"), "faint"), self.crease, 1))
+        self.erase = button(tr("Rub out instead"), tr("Takes marks of this kind away where you brush or click."),
+                            self._erase,
                             checkable=True, role="small")  # fmt: skip
-        self.none = button("Rub out all of these", "Takes all marks of this kind away.", self._rub_out, role="small")
+        self.none = button(
+            tr("Rub out all of these"), tr("Takes all marks of this kind away."), self._rub_out, role="small"
+        )
         self.add(row(self.erase, self.none, 1))
-        self.head("Marked on this piece")
+        self.head(tr("Marked on this piece"))
         self._rows = self.add_figures(
-            ("Show faces", "Area that must come out clean."), ("scarred there", "Touched area that lies on them."),
-            ("Hold spots", "Area that gets support if it faces down."),
-            ("Clear spots", "Area that is kept free of support."),
-            ("left in the air", "Area that needs support and is refused it."),
+            (term("Show faces"), tr("Area that must come out clean.")), (term("scarred there"),
+                                                                         tr("Touched area that lies on them.")),
+            (term("Hold spots"), tr("Area that gets support if it faces down.")),
+            (term("Clear spots"), tr("Area that is kept free of support.")),
+            (term("left in the air"), tr("Area that needs support and is refused it.")),
         )  # fmt: skip
-        self.head("Audience")
+        self.head(tr("Audience"))
         self.looking = QComboBox()
         for name, words in _LOOKING:
             self.looking.addItem(words, name)
-        self.looking.setAccessibleName("Audience")
-        self.looking.setToolTip("From where the prop is looked at: counts for seams in sight and “All that is seen”.")
+        self.looking.setAccessibleName(tr("Audience"))
+        self.looking.setToolTip(
+            tr("From where the prop is looked at: counts for seams in sight and “All that is seen”.")
+        )
         self.looking.activated.connect(lambda n: self._audience(looking=self.looking.itemData(n)))
         self.spread = NumberField("°", low=5, high=180, step=5, decimals=0)
-        self.spread.setAccessibleName("Spread of the audience")
-        self.spread.setToolTip("How far to either side the audience stands.")
+        self.spread.setAccessibleName(tr("Spread of the audience"))
+        self.spread.setToolTip(tr("How far to either side the audience stands."))
         self.spread.committed.connect(lambda degrees: self._audience(spread=degrees))
         self.view = AudienceView()
         self.view.turned.connect(self._turn_front)
         grid = QGridLayout()
         grid.addWidget(self.view, 0, 0, 3, 1)
         grid.addWidget(self.looking, 0, 1)
-        grid.addLayout(row(label("to either side", "faint"), self.spread), 1, 1)
-        grid.addWidget(label("● where its front is, seen from above", "faint", wrap=True), 2, 1)
+        grid.addLayout(row(label(tr("to either side"), "faint"), self.spread), 1, 1)
+        grid.addWidget(label(tr("● where its front is, seen from above"), "faint", wrap=True), 2, 1)
         self.add(grid)
         self.column.addStretch(1)
         follow(
@@ -159,7 +169,7 @@ class FacesPanel(Panel):
         self.erase.setChecked(marker.erase)
         self.reach.set_value(marker.reach)
         self.crease.set_value(marker.crease)
-        self.none.setToolTip(f"Takes all {MEANINGS[marker.meaning]}s away.")
+        self.none.setToolTip(tr("Takes all {meanings} away.", meanings=MEANINGS[marker.meaning][0]))
         if not state.is_open or state.piece is None:
             return
         piece, audience = state.piece, state.plan.audience

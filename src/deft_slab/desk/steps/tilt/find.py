@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayo
 from ....core import text
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
 from ....core.tilt import Tilt
+from ....core.words import tr
 from ...replies import SeatShown
 from ...whole import DeskState
 from ...widgets.binding import follow, quietly
@@ -22,24 +23,30 @@ from ...widgets.presets_button import PresetsButton
 from ...widgets.tilt_map import SeatsOnMap, TiltDisc
 
 FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
-    "support_volume_mm3": ("support volume", text.volume),
-    "overhang_area_mm2": ("overhang area", text.area),
-    "touched_area_mm2": ("touched area", text.area),
-    "show_scar_mm2": ("scar on show faces", text.area),
-    "height_mm": ("height", text.mm),
-    "largest_layer_mm2": ("largest layer", text.area),
-    "level_underside_mm2": ("nearly level underside", text.area),
-    "print_seconds": ("time", text.hours),
-    "blend": ("what matters here", lambda value: f"{value:.2f}"),
+    "support_volume_mm3": (tr("support volume"), text.volume),
+    "overhang_area_mm2": (tr("overhang area"), text.area),
+    "touched_area_mm2": (tr("touched area"), text.area),
+    "show_scar_mm2": (tr("scar on show faces"), text.area),
+    "height_mm": (tr("height"), text.mm),
+    "largest_layer_mm2": (tr("largest layer"), text.area),
+    "level_underside_mm2": (tr("nearly level underside"), text.area),
+    "print_seconds": (tr("time"), text.hours),
+    "blend": (tr("what matters here"), lambda value: text.number(value, 2)),
 }
 """What can colour the map: words, and how a value of it is shown."""
 
 _WEIGHT_WORDS = {
-    "support": ("Little support", "Support volume counts for so much."),
-    "clean": ("Clean show faces", "Scar on show faces counts for so much; all touched area where none are marked."),
-    "quick": ("Quick", "Estimated hours count for so much."),
-    "steady": ("Stands steadily", "Sitting flat, and not tipping easily, counts for so much."),
-    "small_layers": ("Small layers", "The largest layer and nearly level undersides count for so much (resin)."),
+    "support": (tr("Little support"), tr("Support volume counts for so much.")),
+    "clean": (
+        tr("Clean show faces"),
+        tr("Scar on show faces counts for so much; all touched area where none are marked."),
+    ),
+    "quick": (tr("Quick"), tr("Estimated hours count for so much.")),
+    "steady": (tr("Stands steadily"), tr("Sitting flat, and not tipping easily, counts for so much.")),
+    "small_layers": (
+        tr("Small layers"),
+        tr("The largest layer and nearly level undersides count for so much (resin)."),
+    ),
 }
 
 
@@ -48,19 +55,22 @@ class SeatRow(ListedRow):
 
     def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
         f = shown.seat.figures
-        flat = "✓ sits flat" if f.sits_flat else "! not flat"
-        scar = f" · scar {text.area(f.show_scar_mm2)}" if f.show_scar_mm2 > 0.05 else ""
+        flat = tr("✓ sits flat") if f.sits_flat else tr("! not flat")
+        scar = tr(" · scar {area}", area=text.area(f.show_scar_mm2)) if f.show_scar_mm2 > 0.05 else ""
         super().__init__(
             number, shown.picture, shown.seat.kind, f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}",
-            text.volume(f.support_volume_mm3), good=f.sits_flat, chosen=chosen, keep=keep, kept="seat",
+            text.volume(f.support_volume_mm3), good=f.sits_flat, chosen=chosen, keep=keep,
         )  # fmt: skip
-        self.setAccessibleName(f"Seat {number}: {shown.seat.kind}")
+        self.setAccessibleName(tr("Seat {number}: {kind}", number=number, kind=shown.seat.kind))
         costs = (
-            f"support {text.volume(f.support_volume_mm3)}", f"overhang {text.area(f.overhang_area_mm2)}",
-            f"touched {text.area(f.touched_area_mm2)}", f"scar on show faces {text.area(f.show_scar_mm2)}",
-            f"{text.mm(f.height_mm)} high", f"largest layer {text.area(f.largest_layer_mm2)}",
+            tr("support {volume}", volume=text.volume(f.support_volume_mm3)), tr("overhang {area}",
+                                                                                 area=text.area(f.overhang_area_mm2)),
+            tr("touched {area}", area=text.area(f.touched_area_mm2)), tr("scar on show faces {area}",
+                                                                         area=text.area(f.show_scar_mm2)),
+            tr("{length} high", length=text.mm(f.height_mm)), tr("largest layer {area}",
+                                                                 area=text.area(f.largest_layer_mm2)),
         )  # fmt: skip
-        self.setToolTip(f"{shown.seat.kind}: {', '.join(costs)}. Click to sit like this.")
+        self.setToolTip(tr("{kind}: {list}. Click to sit like this.", kind=shown.seat.kind, list=", ".join(costs)))
 
 
 class FindPanel(Panel):
@@ -76,14 +86,14 @@ class FindPanel(Panel):
         self.figure = QComboBox()
         for name, (words, _) in FIGURES.items():
             self.figure.addItem(words, name)
-        self.figure.setToolTip("What colours the map: light is little, dark is much.")
-        self.figure.setAccessibleName("Figure of the tilt map")
+        self.figure.setToolTip(tr("What colours the map: light is little, dark is much."))
+        self.figure.setAccessibleName(tr("Figure of the tilt map"))
         self.figure.activated.connect(lambda n: self._seating.show_figure(self.figure.itemData(n)))
         self.other_side = button(
-            "Upside down in the middle", "Puts the opposite of how it was opened in the middle.", self._turn,
+            tr("Upside down in the middle"), tr("Puts the opposite of how it was opened in the middle."), self._turn,
             checkable=True, role="small",
         )  # fmt: skip
-        self.add(row(label("What points down, by", "faint"), self.figure, 1))
+        self.add(row(label(tr("What points down, by"), "faint"), self.figure, 1))
         self.map = TiltDisc()
         self.map.hovered.connect(self._on_hovered)
         self.map.rested.connect(self._seating.peek)
@@ -101,13 +111,13 @@ class FindPanel(Panel):
         across = row(self._peek)
         across.addLayout(beside, 1)
         self.add(across)
-        self.again = button("Look on", "Goes on looking after it was stopped.", self._seating.look_again,
+        self.again = button(tr("Look on"), tr("Goes on looking after it was stopped."), self._seating.look_again,
                             role="small")  # fmt: skip
-        self.all = button("Seat all pieces", "Seats every piece in its best seat by what matters here.",
+        self.all = button(tr("Seat all pieces"), tr("Seats every piece in its best seat by what matters here."),
                           self._seating.seat_all, role="small")  # fmt: skip
         self.add(row(self.other_side, self.again, 1))
         self.add(row(self.all, 1))
-        self.head("Seats worth trying, best by what matters here first")
+        self.head(tr("Seats worth trying, best by what matters here first"))
         self.seats = self.add_list()
         self.seats.setSpacing(2)
         self._add_weights()
@@ -120,13 +130,13 @@ class FindPanel(Panel):
         state.jobs.progressed.connect(self._show_buttons)
 
     def _add_weights(self) -> None:
-        self.head("What matters here")
+        self.head(tr("What matters here"))
         self.sliders: dict[str, QSlider] = {}
         self._counts: dict[str, QLabel] = {}
         self._effects: dict[str, QLabel] = {}
         grid = QGridLayout()
         grid.setSpacing(4)
-        for column, words in ((2, "weight"), (3, "at the best")):
+        for column, words in ((2, tr("weight")), (3, tr("at the best"))):
             head = label(words, "faint")
             head.setAlignment(Qt.AlignmentFlag.AlignRight)
             grid.addWidget(head, 0, column)
@@ -140,10 +150,10 @@ class FindPanel(Panel):
             slider.valueChanged.connect(self._weigh)
             self.sliders[aim] = slider
             self._counts[aim] = label("", "figure")
-            self._counts[aim].setToolTip("How much this counts against the others, 0 to 100.")
+            self._counts[aim].setToolTip(tr("How much this counts against the others, 0 to 100."))
             self._effects[aim] = label("", "faint")
             self._effects[aim].setToolTip(
-                "What the best seat has of this, before → now: 0 is the least of all, 1 is usual."
+                tr("What the best seat has of this, before → now: 0 is the least of all, 1 is usual.")
             )
             grid.addWidget(label(words), place, 0)
             grid.addWidget(slider, place, 1)
@@ -152,9 +162,9 @@ class FindPanel(Panel):
                 part.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 grid.addWidget(part, place, column)
         self.add(grid)
-        filament = button("As for filament", "Little support and standing steadily first.",
+        filament = button(tr("As for filament"), tr("Little support and standing steadily first."),
                           partial(self._seating.weigh, PRESETS["filament"]), role="small")  # fmt: skip
-        resin = button("As for resin", "Clean faces and small layers first.",
+        resin = button(tr("As for resin"), tr("Clean faces and small layers first."),
                        partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
         self.presets = PresetsButton("seats", lambda: ("", self._seating.weights.model_dump()),
                                      lambda values: self._seating.weigh(Weights.model_validate(values)),
@@ -224,18 +234,30 @@ class FindPanel(Panel):
         words, shown = FIGURES[seating.figure]
         if down is None:
             values = seating.values(figures)
-            middle = "upside down" if self._turned_over else "as opened"
+            middle = tr("upside down") if self._turned_over else tr("as opened")
             self._said.setText(
-                f"{words}: {shown(float(values.min()))} (light) to {shown(float(values.max()))} (dark). "
-                f"In the middle: {middle}. Squares: flats; circles: the seats below; cross: now."
+                tr(
+                    "{words}: {file} (light) to {file2} (dark). In the middle: {middle}. Squares: flats; circles: the "
+                    "seats below; cross: now.",
+                    words=words,
+                    file=shown(float(values.min())),
+                    file2=shown(float(values.max())),
+                    middle=middle,
+                )
             )
             return
         n = int(np.argmax(figures.down @ down))  # the direction looked at that is nearest
-        flat = "sits flat" if figures.sits_flat[n] > 0.5 else "not flat"
+        flat = tr("sits flat") if figures.sits_flat[n] > 0.5 else tr("not flat")
         self._said.setText(
-            f"≈ support {text.volume(float(figures.support_volume_mm3[n]))}, overhang "
-            f"{text.area(float(figures.overhang_area_mm2[n]))}, scar {text.area(float(figures.show_scar_mm2[n]))}, "
-            f"{text.mm(float(figures.height_mm[n]))} high, {text.hours(float(figures.print_seconds[n]))}, {flat}"
+            tr(
+                "≈ support {volume}, overhang {area}, scar {area2}, {length} high, {time}, {flat}",
+                volume=text.volume(float(figures.support_volume_mm3[n])),
+                area=text.area(float(figures.overhang_area_mm2[n])),
+                area2=text.area(float(figures.show_scar_mm2[n])),
+                length=text.mm(float(figures.height_mm[n])),
+                time=text.hours(float(figures.print_seconds[n])),
+                flat=flat,
+            )
         )
 
     def _fill_seats(self, seats: tuple[SeatShown, ...]) -> None:
@@ -246,12 +268,16 @@ class FindPanel(Panel):
         self._rows_for = key
         emptied(self.seats)
         if not seats:
-            self.seats.addWidget(label("They come once the map has been looked over.", "faint", wrap=True))
+            self.seats.addWidget(label(tr("They come once the map has been looked over."), "faint", wrap=True))
         for number, shown in enumerate(seats, 1):
             down = np.array(shown.seat.tilt.down)
             chosen = now is not None and float(down @ now) > 1 - 1e-6
-            line = SeatRow(str(number), shown, " · now" if chosen else "", chosen, partial(self._seating.keep, shown))
-            line.clicked.connect(partial(self._seating.take, f"take the seat “{shown.seat.kind}”", shown.seat.tilt))
+            line = SeatRow(
+                str(number), shown, tr(" · now") if chosen else "", chosen, partial(self._seating.keep, shown)
+            )
+            line.clicked.connect(
+                partial(self._seating.take, tr("take the seat “{kind}”", kind=shown.seat.kind), shown.seat.tilt)
+            )
             self.seats.addWidget(line)
 
     def _show_effects(self) -> None:
@@ -270,5 +296,5 @@ class FindPanel(Panel):
         self._now = now
         for aim, effect in self._effects.items():
             before = self._before.get(aim, now[aim])
-            changed = abs(before - now[aim]) >= 0.005
-            say(effect, f"{before:.2f} → {now[aim]:.2f}" if changed else f"{now[aim]:.2f}", "faint")
+            changed, after = abs(before - now[aim]) >= 0.005, text.number(now[aim], 2)
+            say(effect, f"{text.number(before, 2)} → {after}" if changed else after, "faint")

@@ -1,0 +1,367 @@
+"""Options of the commands, by what they are about."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from pathlib import Path
+from typing import get_args
+
+from ..core.handoff.naming import FIELDS, PATTERN
+from ..core.handoff.papers import PAPERS
+from ..core.handoff.wished import FORMATS
+from ..core.hollow import MOST_VENTS
+from ..core.intake.fineness import FINENESS
+from ..core.joins import STOCK, THICKEST, THINNEST
+from ..core.lying import BedsBy
+from ..core.plan import UNITS
+from ..core.script import SCALINGS
+from ..core.wearer.measures import FORMS
+from ..core.words import tr
+
+SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
+"""How a recipe is taken over, by the word for it: shells part words at blanks."""
+
+
+def number(word: str) -> float:
+    """A number for the argument parser; "nan" and "inf" are none."""
+    value = float(word)
+    if not math.isfinite(value):
+        raise ValueError(word)
+    return value
+
+
+def mending(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--mend", action="store_true", help=tr("mend it in memory first, as far as it needs"))
+
+
+def common(command: argparse.ArgumentParser) -> None:
+    """What is worked on, and at what size."""
+    command.add_argument("file", type=Path, metavar="FILE")
+    command.add_argument("--unit", choices=list(UNITS),
+                         help=tr("what one unit of the file is (default: as stated in it, else mm)"))  # fmt: skip
+    command.add_argument("--scale", type=number, default=1.0, metavar="S", help=tr("factor on top of the unit"))
+    command.add_argument("--stretch", type=number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
+                         help=tr("further factors along the axes of the file"))  # fmt: skip
+    command.add_argument("--mirror", choices=("x", "y", "z"), help=tr("mirror along an axis of the file"))
+    command.add_argument(
+        "--fineness",
+        type=number,
+        default=FINENESS,
+        metavar="MM",
+        help=tr("how exactly the faces of a STEP file are drawn ({fineness:g} mm)", fineness=FINENESS),
+    )
+    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def overhang(command: argparse.ArgumentParser) -> None:
+    """What it is judged by."""
+    command.add_argument("--theta", type=number, default=45.0, metavar="DEG",
+                         help=tr("overhang angle past which support is needed, from the vertical (45)"))  # fmt: skip
+    command.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+
+
+def down(command: argparse.ArgumentParser) -> None:
+    """How the whole stands."""
+    command.add_argument("--down", type=number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
+                         help=tr("direction of the model frame that points to the bed; any length"))  # fmt: skip
+
+
+def hollow(command: argparse.ArgumentParser) -> None:
+    """What is hollowed, and how."""
+    common(command)
+    overhang(command)
+    stands(command)
+    command.add_argument("--wall", type=number, required=True, metavar="MM", help=tr("wall that stays"))
+    command.add_argument("--hollow-fineness", type=number, metavar="MM",
+                         help=tr("to within which (a quarter of the wall)"))  # fmt: skip
+    command.add_argument("--solid-below", type=number, default=0.0, metavar="MM",
+                         help=tr("stays solid up to this height over the bed (0)"))  # fmt: skip
+    command.add_argument(
+        "--lattice", type=number, nargs=2, metavar=("SPACING", "RADIUS"), help=tr("rods through the void")
+    )
+    command.add_argument("--vents", type=int, default=MOST_VENTS, metavar="N",
+                         help=tr("at most so many for each piece ({most_vents})", most_vents=MOST_VENTS))  # fmt: skip
+    command.add_argument("--plugs", action="store_true", help=tr("with a plug for each vent, as a piece of its own"))
+    recipe(command)
+
+
+def posts(command: argparse.ArgumentParser) -> None:
+    """What gets posts, and how thick they are."""
+    common(command)
+    overhang(command)
+    stands(command, lift=5.0)
+    command.add_argument("--layer", type=number, metavar="MM", help=tr("layer height (the usual one of the printer)"))
+    command.add_argument("--tip", type=number, default=0.3, metavar="MM", help=tr("across, where a post touches (0.3)"))
+    command.add_argument("--stem", type=number, default=0.8, metavar="MM", help=tr("across, of the stem (0.8)"))
+    command.add_argument(
+        "--plate", type=number, default=0.0, metavar="MM", help=tr("a plate so thick under all feet (0)")
+    )
+    recipe(command)
+
+
+def handoff(command: argparse.ArgumentParser) -> None:
+    """What is laid on beds, and what is written."""
+    common(command)
+    overhang(command)
+    stands(command)
+    command.add_argument("--copies", type=int, default=1, metavar="N", help=tr("copies of the whole prop (1)"))
+    command.add_argument(
+        "--beds-by",
+        choices=get_args(BedsBy),
+        default="fewest",
+        metavar="WAY",
+        help=tr(
+            "fewest beds; one piece to a bed (piece); the longest bed first (hours); those of "
+            "one material after each other (colour)"
+        ),
+    )
+    command.add_argument(
+        "--second",
+        metavar="NAME",
+        help=tr("a second printer at once, as --printer; pieces are shared out so that all is done soonest"),
+    )
+    command.add_argument("--coupon", action="store_true",
+                         help=tr("also a coupon, once, for the first key or dowel of the recipe"))  # fmt: skip
+    command.add_argument("--material", nargs=2, action="append", default=[], metavar=("N", "NAME"),
+                         help=tr("piece N is of this material of its printer's profile; may be repeated"))  # fmt: skip
+    files(command)
+    recipe(command)
+
+
+def run(command: argparse.ArgumentParser) -> None:
+    """Which project, and what is written of it."""
+    command.add_argument("file", type=Path, metavar="PROJECT")
+    command.add_argument("--choice", metavar="NAME", help=tr("a choice that it keeps, instead of what is on its bed"))
+    command.add_argument(
+        "--printer", metavar="NAME", help=tr("a shipped profile, or a profile's JSON file, for its own")
+    )
+    files(command)
+    out(command)
+    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def batch(command: argparse.ArgumentParser) -> None:
+    """Which models, and what is done with each."""
+    command.add_argument("folder", type=Path, metavar="FOLDER")
+    ways = command.add_mutually_exclusive_group()
+    ways.add_argument("--recipe", type=Path, metavar="FILE", help=tr("part all of them by this recipe"))
+    scaled(command)
+    ways.add_argument("--propose", type=int, metavar="N",
+                      help=tr("part each into at most N pieces, by the way that leaves the least support"))  # fmt: skip
+    command.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    command.add_argument("--jobs", type=int, metavar="N", help=tr("so many at once (as many as there are cores)"))
+    command.add_argument("--again", action="store_true", help=tr("also those that are done already"))
+    command.add_argument("--part", metavar="I/N", help=tr("only each Nth model from the Ith on, without a report"))
+    command.add_argument("--out", type=Path, required=True, metavar="DIR")
+    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def printer(command: argparse.ArgumentParser) -> None:
+    """Which stand-in, and where it is to be found."""
+    command.add_argument("--kind", choices=("filament", "resin"), help=tr("of the printer (filament)"))
+    command.add_argument("--profile", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    command.add_argument(
+        "--port", type=int, default=0, metavar="N", help=tr("on this machine; 0: any that is free (0)")
+    )
+    command.add_argument(
+        "--token", metavar="T", help=tr("that whoever asks must know (a random one, which is printed)")
+    )
+    command.add_argument("--folder", type=Path, metavar="DIR", help=tr("a folder that it watches besides"))
+    command.add_argument("--keep", type=Path, metavar="DIR", help=tr("where it keeps its jobs (in the user's folder)"))
+    command.add_argument("--speed", type=number, default=1.0, metavar="X",
+                         help=tr("how often faster than real its clock goes (1)"))  # fmt: skip
+    command.add_argument("--loaded", type=number, metavar="G", help=tr("material in it (1000 g, or what was left)"))
+    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def send(command: argparse.ArgumentParser) -> None:
+    """Which bed, and where to."""
+    command.add_argument("file", type=Path, metavar="BED", help=tr("a 3MF, or a ZIP of layers"))
+    command.add_argument("--to", required=True, metavar="URL", help=tr("of the printer"))
+    command.add_argument("--token", required=True, metavar="T", help=tr("of the printer"))
+    command.add_argument("--id", metavar="ID", help=tr("of the job (from the name of the file and what is in it)"))
+    command.add_argument("--wait", action="store_true", help=tr("until it is printed, or has failed"))
+    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def files(command: argparse.ArgumentParser) -> None:
+    """Which files are written of pieces and beds."""
+    command.add_argument("--quick", action="store_true", help=tr("lay the pieces in one order only, hardly turned"))
+    command.add_argument("--pieces", nargs="*", choices=FORMATS, default=["stl"], metavar="FORMAT", dest="piece_files",
+                         help=tr("files of each piece: {list}, or none (stl)", list=', '.join(FORMATS)))  # fmt: skip
+    command.add_argument("--beds", nargs="*", choices=FORMATS, default=["3mf"], metavar="FORMAT", dest="bed_files",
+                         help=tr("files of each bed, in the same formats (3mf)"))  # fmt: skip
+    command.add_argument(
+        "--names",
+        default=PATTERN,
+        metavar="PATTERN",
+        help=tr("of the files of pieces, with {list} in braces ({pattern})", list=", ".join(FIELDS), pattern=PATTERN),
+    )
+    command.add_argument("--assembled", action="store_true",
+                         help=tr("pieces where they belong on the prop instead of in their seats"))  # fmt: skip
+    command.add_argument("--bare", action="store_true", help=tr("without the posts of the plan"))
+    command.add_argument("--equal-once", action="store_true", help=tr("equal pieces as one file, with a count"))
+    command.add_argument("--layers", action="store_true",
+                         help=tr("layers of each bed too, as PNG pictures in a ZIP and polygons in a 3MF"))  # fmt: skip
+    command.add_argument(
+        "--sheet",
+        nargs="?",
+        choices=PAPERS,
+        const=PAPERS[0],
+        metavar="PAPER",
+        help=tr("the sheet for the bench too, as PDF ({list}) and HTML", list=", ".join(PAPERS)),
+    )
+
+
+def stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:
+    """How the whole stands, and how far over the bed."""
+    down(command)
+    command.add_argument("--lift", type=number, default=lift, metavar="MM",
+                         help=tr("how far over the bed, on support ({lift:g})", lift=lift))  # fmt: skip
+
+
+def layers(command: argparse.ArgumentParser) -> None:
+    """What is looked at layer by layer."""
+    stands(command)
+    command.add_argument("--layer", type=number, metavar="MM", help=tr("layer height (the usual one of the printer)"))
+    cuts(command)
+
+
+def cuts(command: argparse.ArgumentParser) -> None:
+    """What is cut."""
+    command.add_argument("--straight", type=number, nargs=4, action="append", default=[],
+                         metavar=("NX", "NY", "NZ", "OFFSET"),
+                         help=tr("points p with n.p = OFFSET (mm), n made length 1; may be repeated"))  # fmt: skip
+    command.add_argument("--recipe", type=Path, metavar="FILE",
+                         help=tr("cuts and joins of all kinds, as JSON (docs/recipes.md)"))  # fmt: skip
+    scaled(command)
+    mending(command)
+
+
+def scaled(command: argparse.ArgumentParser) -> None:
+    command.add_argument(
+        "--recipe-scaled",
+        choices=list(SCALED),
+        help=tr(
+            "take the recipe over from the model that it was made for: scaled by one factor, by one "
+            "for each axis, or moved only"
+        ),
+    )
+
+
+def recipe(command: argparse.ArgumentParser) -> None:
+    """What is cut, and where the pieces are written."""
+    cuts(command)
+    out(command)
+
+
+def out(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--out", type=Path, required=True, metavar="DIR")
+    command.add_argument("--replace", action="store_true", help=tr("replace files of the same names"))
+
+
+def rod(given: str) -> float:
+    """mm, diameter of a rod."""
+    size = float(given)
+    if not THINNEST < size <= THICKEST:
+        raise argparse.ArgumentTypeError(
+            tr("rods are {thinnest:g} to {thickest:g} mm thick", thinnest=THINNEST, thickest=THICKEST)
+        )
+    return size
+
+
+def coupon(test: argparse.ArgumentParser) -> None:
+    """What a coupon is of."""
+    test.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    test.add_argument("--key", type=number, default=8.0, metavar="MM", help=tr("a round key of this width (8)"))
+    test.add_argument("--rod", type=number, metavar="MM", help=tr("holes for round stock of this diameter instead"))
+    test.add_argument("--clearances", type=number, nargs="+", metavar="MM",
+                      help=tr("per side, one hole each (five steps of 0.05 around the printer's)"))  # fmt: skip
+    test.add_argument(
+        "--fitted",
+        type=number,
+        metavar="MM",
+        help=tr("write the profile with this clearance, which fitted best, instead of a coupon"),
+    )
+    test.add_argument("--material", default="", metavar="NAME", help=tr("what it was printed of, for --fitted"))
+    test.add_argument("--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm"))
+    test.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
+    test.add_argument("--json", action="store_true", help=tr("print JSON"))
+
+
+def tilt(tilt: argparse.ArgumentParser) -> None:
+    """Which seats are looked for."""
+    common(tilt)
+    overhang(tilt)
+    mending(tilt)
+    tilt.add_argument("--top", type=int, default=8, metavar="N", help=tr("at most so many seats (8)"))
+    tilt.add_argument("--lift", type=number, default=0.0, metavar="MM", help=tr("how far over the bed, on support (0)"))
+    tilt.add_argument("--map", type=int, default=0, metavar="N",
+                      help=tr("also the figures of N directions spread evenly, from a simplified mesh"))  # fmt: skip
+
+
+def ways(propose: argparse.ArgumentParser) -> None:
+    """What ways to part a model are looked for by."""
+    propose.add_argument("--pieces", type=int, default=2, metavar="N", help=tr("at most so many pieces (2)"))
+    propose.add_argument("--seam-limit", type=number, metavar="MM", help=tr("seam in sight of all cuts, at most"))
+    propose.add_argument("--flat", action="store_true", help=tr("only ways in which every piece sits flat"))
+    propose.add_argument("--fit", metavar="PRINTER",
+                         help=tr("only ways in which every piece fits this printer; instead of --printer"))  # fmt: skip
+    propose.add_argument("--avoid", type=number, nargs=4, action="append", default=[], metavar=("X", "Y", "Z", "R"),
+                         help=tr("no cut may cross the surface in this ball, mm; may be repeated"))  # fmt: skip
+    propose.add_argument(
+        "--prefer",
+        type=number,
+        nargs=4,
+        action="append",
+        default=[],
+        metavar=("X", "Y", "Z", "R"),
+        help=tr("seams are welcome in this ball, mm, and count a quarter; may be repeated"),
+    )
+    propose.add_argument(
+        "--least", type=number, default=0.0, metavar="CM3", help=tr("volume of each piece, at least (0)")
+    )
+    propose.add_argument("--keep-shells", action="store_true", help=tr("no cut may open a closed void"))
+    propose.add_argument("--thorough", action="store_true", help=tr("follow more of everything, which takes longer"))
+    propose.add_argument("--time", type=number, metavar="S",
+                         help=tr("stop after so many seconds, with what there is"))  # fmt: skip
+    propose.add_argument("--top", type=int, metavar="N", help=tr("at most so many ways, spread over the front"))
+
+
+def walls(figures: argparse.ArgumentParser) -> None:
+    """What else is measured of one model."""
+    figures.add_argument(
+        "--wall",
+        type=number,
+        metavar="MM",
+        help=tr("also the thinnest wall, and the area where the wall is thinner than this"),
+    )
+    figures.add_argument(
+        "--wearer",
+        nargs=2,
+        metavar=("FORM", "MM"),
+        help=tr("room around a form ({list}) of this measure, put inside", list=", ".join(FORMS)),
+    )
+    figures.add_argument("--clearance", type=number, default=5.0, metavar="MM",
+                         help=tr("air wished around the wearer's form (5)"))  # fmt: skip
+
+
+def mended(mend: argparse.ArgumentParser) -> None:
+    """How a surface is mended, and where it is written."""
+    mend.add_argument("--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm"))
+    mend.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
+    mend.add_argument("--rewrap", type=number, metavar="MM", help=tr("make the surface anew at this fineness"))
+    mend.add_argument("--thin", type=int, metavar="N", help=tr("thin it to about N triangles"))
+    mend.add_argument("--drop-specks", action="store_true", help=tr("leave stray specks out"))
+
+
+def join(join: argparse.ArgumentParser) -> None:
+    """What joins are made."""
+    join.add_argument("--auto", action="store_true", help=tr("propose joins for the contacts that have none"))
+    join.add_argument("--rods", type=rod, nargs="+", default=STOCK, metavar="MM",
+                      help=tr("diameters of the rods that you have, for dowel holes"))  # fmt: skip
+    join.add_argument("--letters", action="store_true",
+                      help=tr("sink the number of its piece and a letter into both faces of each contact"))  # fmt: skip
+    join.add_argument("--assembled", action="store_true",
+                      help=tr("write the pieces where they belong on the prop instead of in their seats"))  # fmt: skip

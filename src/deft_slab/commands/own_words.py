@@ -1,0 +1,24 @@
+"""What the parser of the standard library says by itself, so that it stands in the catalogue with all other texts."""
+
+from __future__ import annotations
+
+import gettext
+
+from ..core.habits import DOMAIN, TEXTS
+from ..core.words import term
+
+SAID = (
+    term("usage: "), term("positional arguments"), term("options"), term("show this help message and exit"),
+    term("the following arguments are required: %s"), term("unrecognized arguments: %s"),
+    term("invalid choice: %(value)r (choose from %(choices)s)"), term("invalid %(type)s value: %(value)r"),
+    term("expected one argument"), term("expected at least one argument"),
+    term("argument %(argument_name)s: %(message)s"), term("%(prog)s: error: %(message)s\n"),
+    term("ambiguous option: %(option)s could match %(matches)s"),
+)  # fmt: skip
+"""As of Python 3.11."""
+
+
+def speak() -> None:
+    """Lets the standard library look its own words up where ours are."""
+    gettext.bindtextdomain(DOMAIN, str(TEXTS))
+    gettext.textdomain(DOMAIN)
