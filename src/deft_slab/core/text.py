@@ -35,11 +35,9 @@ def percent(share: float, digits: int = 0) -> str:
 
 def mm(value: float) -> str:
     """A length: mm, whole ones from 100 on; or inches, hundredths below 100 of them."""
-    if inches():
-        return length(value, 0 if abs(value) >= 100 * MM_IN_AN_INCH else 1)
     if abs(value) < 0.05:
-        return "0 mm"
-    return length(value, 0 if abs(value) >= 100 else 1)
+        return f"0 {unit()}"
+    return length(value, 0 if abs(value) >= (100 * MM_IN_AN_INCH if inches() else 100) else 1)
 
 
 def length(value: float, digits: int) -> str:
@@ -59,6 +57,11 @@ def near(value: float, digits: int = 3) -> str:
     if inches():
         return written(f"{value / MM_IN_AN_INCH:.{digits}g} in")
     return written(f"{value:.{digits}g} mm")
+
+
+def layer(height: float) -> str:
+    """A layer height, which is mm everywhere (common practice: profiles and tables of exposure know no other)."""
+    return f"{plain(height)} mm"
 
 
 def unit() -> str:
@@ -146,9 +149,10 @@ def too_large(over: Iterable[float]) -> list[str]:
 
 
 def any_box(size: tuple[float, float, float]) -> str:
-    """A size that may be tiny or huge: in mm or inches, or in m from one of them on."""
-    if max(size) >= 1e3 and not inches():
-        return written(" × ".join(f"{value / 1000:.3g}" for value in size)) + " m"
+    """A size that may be tiny or huge: in mm or inches; from a metre on in m or feet."""
+    if max(size) >= 1e3:
+        one, of = (12.0 * MM_IN_AN_INCH, "ft") if inches() else (1e3, "m")
+        return written(" × ".join(f"{value / one:.3g}" for value in size)) + f" {of}"
     if inches():
         return written(" × ".join(f"{value / MM_IN_AN_INCH:.3g}" for value in size)) + " in"
     return written(" × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size)) + " mm"

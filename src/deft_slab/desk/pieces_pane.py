@@ -154,11 +154,12 @@ class PiecesPane(QWidget):
         for spot in spots[:_MOST_SPOTS]:
             frame = _Row(False)
             angle = text.overhang(state.plan.threshold + spot.past, state.settings.angle_from)
-            below = "piece" if spot.on_piece else "bed"
             words = (
                 text.area(spot.area),
                 angle.split()[0],
-                tr("{length} to {below}", length=text.mm(spot.gap), below=below),
+                tr("{length} to piece", length=text.mm(spot.gap))
+                if spot.on_piece
+                else tr("{length} to bed", length=text.mm(spot.gap)),
             )
             frame.column.addWidget(label(" · ".join(words)))
             if spot.on_show:
@@ -166,11 +167,17 @@ class PiecesPane(QWidget):
             frame.setAccessibleName(tr("Overhang spot of {area}", area=text.area(spot.area)))
             frame.setToolTip(
                 tr(
-                    "Mean angle {angle}; support would be {length} high and end on the {below}. Click to look at it "
-                    "from below.",
+                    "Mean angle {angle}; support would be {length} high and end on the piece. "
+                    "Click to look at it from below.",
                     angle=angle,
                     length=text.mm(spot.gap),
-                    below=below,
+                )
+                if spot.on_piece
+                else tr(
+                    "Mean angle {angle}; support would be {length} high and end on the bed. "
+                    "Click to look at it from below.",
+                    angle=angle,
+                    length=text.mm(spot.gap),
                 )
             )
             frame.clicked.connect(partial(state.flown_to.emit, number, spot))

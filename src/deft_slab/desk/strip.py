@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QToolButton, QWi
 
 from ..core import text
 from ..core.documents import triple
-from ..core.words import tr
+from ..core.words import tr, tr_in
 from . import actions
 from .look.logo import Logo
 from .printers import profiles
@@ -31,7 +31,7 @@ class TitleStrip(QWidget):
         self._state, self._actions = state, made
         self.setObjectName("strip")
         self.setFixedHeight(44)
-        self.file = self._menu_button(tr("File"), tr("Open, save, recent files."))
+        self.file = self._menu_button(tr_in("a menu", "File"), tr("Open, save, recent files."))
         self.file_menu = QMenu(self)
         self.file_menu.aboutToShow.connect(self.fill_file_menu)
         self.file.setMenu(self.file_menu)

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.words import tr
+from ...core.words import tr, tr_in
 from ..look import palette
 from ..state.desk import WHOLE
 from ..whole import DeskState
@@ -83,8 +83,9 @@ class _Painter(QStyledItemDelegate):
         small = QFont(option.font)
         small.setPixelSize(10)
         painter.setFont(small)
+        note = QFontMetrics(small).elidedText(shown.note, Qt.TextElideMode.ElideRight, room)
         painter.setPen(QColor(palette.MADDER if shown.note == COMPARED else palette.FAINT))
-        painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, shown.note)
+        painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, note)
 
     def _pixmap(self, picture: NDArray[np.uint8]) -> QPixmap:
         if id(picture) not in self._pictures:
@@ -260,7 +261,11 @@ class Ledger(QWidget):
         keep = button(
             tr("Keep what is on the bed as a choice  (Ctrl+K)"), tr("Adds a row to the ledger."), state.choosing.keep
         )
-        pin = button(tr("Pin"), tr("Compares the other rows with the selected one (P)."), self.table.pin_current)
+        pin = button(
+            tr_in("to compare with", "Pin"),
+            tr("Compares the other rows with the selected one (P)."),
+            self.table.pin_current,
+        )
         rename = button(tr("Rename"), tr("Renames the selected choice (F2)."), self.table.rename_current)
         remove = button(
             tr("Remove"), tr("Takes the selected row out of the ledger (Delete)."), self.table.remove_current
@@ -305,5 +310,5 @@ class Ledger(QWidget):
             part.setEnabled(chosen is not None)
         self._buttons[2].setEnabled(chosen not in (None, WHOLE))
         pinned = chosen is not None and self._state.project.pinned == chosen
-        self._buttons[1].setText(tr("Unpin") if pinned else tr("Pin"))
+        self._buttons[1].setText(tr("Unpin") if pinned else tr_in("to compare with", "Pin"))
         self.whole.setVisible(there and not self._state.project.whole)

@@ -111,7 +111,7 @@ class ChoicesChart(DotsChart):
         self.words(painter, tr("↑ {word}, up to {file}", word=self._axis.word.lower(), file=self._axis.shown(most)),
                    left, palette.FAINT,
                    foot=False)  # fmt: skip
-        self.words(painter, tr("0 mm"), left, palette.FAINT, foot=True)
+        self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)
         seen = text.mm(max(dot.sight for dot in self.dots))
         self.words(painter, tr("seam in sight → {seen}", seen=seen), right, palette.FAINT, foot=True)
         painter.end()

@@ -144,7 +144,7 @@ class SweepChart(Chart):
             self.words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
                         foot=False)  # fmt: skip
         span = float(self._offsets[-1] - self._offsets[0])
-        self.words(painter, tr("0 mm"), sides[0], palette.FAINT, foot=True)
+        self.words(painter, text.mm(0.0), sides[0], palette.FAINT, foot=True)
         self.words(painter, tr("{span} along", span=text.length(span, 0)), sides[2], palette.FAINT, foot=True)
         painter.end()
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 
-from ...core.words import tr
+from ...core.words import tr, tr_in
 from .disc import DirectionDisc, from_disc, to_disc
 
 Floats = NDArray[np.float64]
@@ -51,8 +51,13 @@ class CutDisc(DirectionDisc[CutsShown]):
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
         self._small(painter)
-        self._paint_word(painter, centre, "level")
-        for word, x, y in ((tr("front"), 0, 1), ("left", -1, 0), (tr("right"), 1, 0), (tr("back"), 0, -1)):
+        self._paint_word(painter, centre, tr("level"))
+        for word, x, y in (
+            (tr("front"), 0, 1),
+            (tr_in("a side", "left"), -1, 0),
+            (tr("right"), 1, 0),
+            (tr("back"), 0, -1),
+        ):
             self._paint_word(painter, QPointF(centre.x() + 0.86 * x * radius, centre.y() + 0.9 * y * radius), word)
 
     def _paint_marks(self, painter: QPainter, shown: CutsShown) -> None:

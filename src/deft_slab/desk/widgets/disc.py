@@ -192,7 +192,8 @@ class DirectionDisc(QWidget, Generic[S]):
     # drawing for kinds of discs
 
     def _paint_word(self, painter: QPainter, at: QPointF, word: str) -> None:
-        box = QRectF(at.x() - 16, at.y() - 6, 32, 12)
+        wide = max(32.0, painter.fontMetrics().horizontalAdvance(word) + 10.0)
+        box = QRectF(at.x() - wide / 2, at.y() - 6, wide, 12)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(255, 255, 255, 150))
         painter.drawRoundedRect(box.adjusted(3, 0, -3, 0), 4, 4)

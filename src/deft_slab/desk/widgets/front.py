@@ -94,7 +94,7 @@ class FrontChart(DotsChart):
         top = 100 * float(shown.left.max())
         self.words(painter, tr("↑ support left, up to {top:.0f} %", top=top), left, palette.FAINT, foot=False)
         self.words(painter, tr("● flat   ◆ some lean   ○ ≈"), right, palette.FAINT, foot=False)
-        self.words(painter, tr("0 mm"), left, palette.FAINT, foot=True)
+        self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)
         self.words(
             painter,
             tr("seam in sight → {value}", value=text.length(float(shown.sight.max()), 0)),

@@ -124,7 +124,7 @@ class HeightRail(QWidget):
         painter.setFont(small)
         painter.setPen(QColor(palette.FAINT))
         painter.drawText(QRectF(2, 4, right - 2, 14), Qt.AlignmentFlag.AlignRight, text.mm(self._height))
-        painter.drawText(QRectF(2, self.height() - 18, right - 2, 14), Qt.AlignmentFlag.AlignRight, tr("0 mm"))
+        painter.drawText(QRectF(2, self.height() - 18, right - 2, 14), Qt.AlignmentFlag.AlignRight, text.mm(0.0))
         y = self.y_of(self._at)
         painter.setPen(QPen(QColor(palette.MADDER), 2))
         painter.drawLine(QPointF(2, y), QPointF(right, y))

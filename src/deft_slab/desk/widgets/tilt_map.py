@@ -13,7 +13,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.search.found import MapFigures
-from ...core.words import tr
+from ...core.words import tr, tr_in
 from ..look import palette
 from .disc import DirectionDisc
 
@@ -58,7 +58,12 @@ class TiltDisc(DirectionDisc[SeatsOnMap]):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, quarter, quarter)
         self._small(painter)
-        for words, x, y in ((tr("back"), 0, -1), (tr("front"), 0, 1), ("left", -1, 0), (tr("right"), 1, 0)):
+        for words, x, y in (
+            (tr("back"), 0, -1),
+            (tr("front"), 0, 1),
+            (tr_in("a side", "left"), -1, 0),
+            (tr("right"), 1, 0),
+        ):
             self._paint_word(painter, QPointF(centre.x() + x * quarter, centre.y() + y * quarter), words)
 
     def _paint_marks(self, painter: QPainter, shown: SeatsOnMap) -> None:

@@ -181,7 +181,7 @@ class CheckedPanel(Panel):
 
     def _show_layers(self) -> None:
         heights = self.state.piece_printer.layer_heights
-        words = [text.given(height) for height in heights]
+        words = [text.layer(height) for height in heights]
         with quietly(self.layers):
             if [self.layers.itemText(n) for n in range(self.layers.count())] != words:
                 self.layers.clear()

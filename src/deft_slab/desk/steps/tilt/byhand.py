@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout, QPushButton
 
-from ....core.words import tr
+from ....core.words import tr, tr_in
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.number import NumberField
@@ -81,7 +81,7 @@ class ByHandPanel(Panel):
         self.add(row(self.threshold, self._from, 1))
         self.head(tr("Lifted over the bed by"))
         self.lift = NumberField("mm", low=0, high=100, step=1, decimals=1)
-        self.lift.setAccessibleName(tr("Lift"))
+        self.lift.setAccessibleName(tr_in("over the bed", "Lift"))
         self.lift.setToolTip(
             tr("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
         )

@@ -87,7 +87,7 @@ class CostsPanel(Panel):
             "Scar on show faces": text.area(f.show_scar_mm2), "Kept clear": text.area(f.unheld_area_mm2),
             "Base area": text.area(f.base_area_mm2), "Tips at": text.degrees(f.tipping_deg),
             "Height": text.mm(f.height_mm), "Layers": tr("{layers:,} of {layer_height}", layers=f.layers,
-                                                         layer_height=text.given(state.printer.layer_height)),
+                                                         layer_height=text.layer(state.printer.layer_height)),
             "Largest layer": text.area(f.largest_layer_mm2), "Sudden growth": text.area(f.layer_growth_mm2),
             "Nearly level underside": text.area(f.level_underside_mm2), "Time": "≈ " + text.hours(f.print_seconds),
         }.items():  # fmt: skip

@@ -48,7 +48,7 @@ class FacesPanel(Panel):
         first, second = list(self.meanings.values())[:3], list(self.meanings.values())[3:]
         self.add(row(*first, 1))
         self.add(row(*second, 1))
-        self.head("by")
+        self.head(tr("by"))
         grid = QGridLayout()
         grid.setSpacing(6)
         self.ways: dict[str, QPushButton] = {}

@@ -1,0 +1,144 @@
+"""The window in other languages: nothing in it is unmarked, nothing is too wide, and what is a key stays one."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import trimesh
+from babel.messages.catalog import Catalog
+
+import deft_slab
+from deft_slab.core import habits
+from share import texts
+
+WALK = r"""
+import json, os, re, sys, time
+from pathlib import Path
+from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.look.theme import dress
+from deft_slab.desk.process import run_process
+from deft_slab.desk.state.desk import STEPS
+from deft_slab.desk.whole import DeskState
+from deft_slab.desk.widgets.parts import Panel
+from deft_slab.desk.window import Window
+
+KINDS = ("text", "toolTip", "accessibleName", "windowTitle", "placeholderText")
+
+
+def bare(words):
+    # what is left of a text when all that was marked is taken out of it, inner ones first
+    while (less := re.sub("⟦[^⟦⟧]*⟧", "", words)) != words:
+        words = less
+    return words
+
+
+def main():
+    app = QApplication([])
+    dress(app, dark=False)
+    state = DeskState(Jobs(run_process))
+    window = Window(state)
+    window.resize(1280, 800)
+    window.show()
+    unmarked, wide = {}, []
+
+    def wait(done=lambda: not state.jobs.busy):
+        end = time.monotonic() + 300
+        while not done() and time.monotonic() < end:
+            app.processEvents()
+            time.sleep(0.02)
+        for _ in range(6):
+            app.processEvents()
+
+    def look(where):
+        for widget in window.findChildren(QWidget):
+            for kind in KINDS:
+                if kind == "text" and isinstance(widget, QLineEdit) or not callable(getattr(widget, kind, None)):
+                    continue
+                try:
+                    words = getattr(widget, kind)()
+                except TypeError:
+                    continue
+                if isinstance(words, str) and re.search("[A-Za-z]{2}", bare(words)):
+                    unmarked.setdefault(words, where)
+        for panel in window.findChildren(Panel):
+            sides = panel.column.contentsMargins()
+            room = panel.viewport().width() - sides.left() - sides.right()
+            if panel.isVisible():
+                rows = (panel.column.itemAt(n).minimumSize().width() for n in range(panel.column.count()))
+                wide.extend([where, type(panel).__name__, row, room] for row in rows if row > room)
+
+    look("nothing open")
+    state.opening.open(Path(sys.argv[1]))
+    wait(lambda: state.is_open and state.up_to_date and not state.jobs.busy)
+    state.cutting.add((0.0, 0.0, 1.0), 45.0)
+    wait(lambda: state.up_to_date and not state.jobs.busy)
+    for step in STEPS:
+        state.go_to(step)
+        wait()
+        panel = window.panels[step]
+        for page in getattr(panel, "pages", {"": None}):
+            if page:
+                panel.turn_to(page)
+            wait()
+            look(f"{step} {page}")
+    print(json.dumps([unmarked, wide]))
+    sys.stdout.flush()
+    state.jobs.close()
+    os._exit(0)  # what Qt lets go of at the end is not what is asked
+
+
+if __name__ == "__main__":
+    main()
+"""
+
+
+@pytest.fixture(scope="module")
+def copy(tmp_path_factory):
+    """A copy of the program that has a catalogue more: each text in brackets."""
+    folder = tmp_path_factory.mktemp("copy")
+    shutil.copytree(Path(deft_slab.__file__).parent, folder / "deft_slab",
+                    ignore=shutil.ignore_patterns("__pycache__", "models"))  # fmt: skip
+    made = Catalog(locale="de", charset="utf-8", fuzzy=False)
+    for message in texts.collected():
+        if message.id:
+            both = message.id if isinstance(message.id, tuple) else (message.id,)
+            marked = tuple(f"⟦{one}⟧" for one in both)
+            made.add(message.id, marked if isinstance(message.id, tuple) else marked[0], context=message.context)
+    place = folder / "deft_slab/texts/xx/LC_MESSAGES/deft-slab.mo"
+    place.parent.mkdir(parents=True)
+    place.write_bytes(texts.as_mo(made))
+    (folder / "walk.py").write_text(WALK, "utf-8")
+    trimesh.creation.box((60.0, 40.0, 90.0)).export(folder / "post.stl")
+    return folder
+
+
+def walked(folder, **env):
+    """(texts that were not marked, by where; rows that are wider than their panel) of a walk through all pages."""
+    env = {**os.environ, "PYTHONPATH": str(folder), "DEFT_SLAB_HOME": str(folder / "home"), **env}
+    done = subprocess.run([sys.executable, str(folder / "walk.py"), str(folder / "post.stl")], capture_output=True,
+                          encoding="utf-8", env=env, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert "Traceback" not in done.stderr, done.stderr
+    return json.loads(done.stdout.splitlines()[-1])
+
+
+def test_all_that_the_window_shows_is_marked(copy):
+    """A text in no brackets would stay English whatever was translated."""
+    unmarked, _ = walked(copy, LANGUAGE="xx")
+    names = ("Deft Slab", "Middle filament bed", "STL", "OBJ", "PLY", "GLB", "OFF", "Letter", "3MF", "post", "Post")
+    left = {words: where for words, where in unmarked.items() if not any(name in words for name in names)}
+    assert left == {}
+
+
+@pytest.mark.parametrize("worn", [{"LANGUAGE": "en"}, {"LANGUAGE": "de"}, {"LANGUAGE": "en", habits.UNITS: "in"}])
+def test_no_page_is_wider_than_its_room(copy, worn):
+    """German is the longer one; at 1280 x 800, the least that the window is made for."""
+    _, wide = walked(copy, **worn)
+    assert wide == []
