@@ -6,6 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
+from ..core import text
 from ..core.coupons import CouponWish
 from ..core.errors import BadPlan
 from ..core.handoff.beds import ROUNDS, laid_with_job
@@ -58,7 +59,7 @@ def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan,
                 tr("There is no piece “{given}”; they are numbered from 1 to {count}.", given=given, count=len(pieces))
             )
         if material not in (*printer.loads, *second):
-            known = ", ".join(f"“{one}”" for one in (*printer.loads, *second))
+            known = ", ".join(text.quoted(one) for one in (*printer.loads, *second))
             raise BadPlan(
                 tr("No printer has a material “{material}”.", material=material),
                 remedy=tr("There is {known}.", known=known),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 
+from ..core import text
 from ..core.errors import BadPlan
 from ..core.intake.files import open_file
 from ..core.words import tr
@@ -25,7 +26,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.choice is not None:
         chosen = [one.plan for one in project.choices if one.name == arguments.choice]
         if not chosen:
-            known = ", ".join(f"“{one.name}”" for one in project.choices) or "none"
+            known = ", ".join(text.quoted(one.name) for one in project.choices) or "none"
             raise BadPlan(
                 tr("The project keeps no choice “{choice}”.", choice=arguments.choice),
                 remedy=tr("It keeps {known}.", known=known),

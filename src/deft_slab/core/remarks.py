@@ -73,7 +73,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
             continue
         still = tr_many("still {n} piece", "still {n} pieces", report.after)
         if not report.parts:
-            said.append(f"“{cut.name}” {cut.why_not()}: {still}.")
+            said.append(tr("“{name}” {why}: {still}.", name=cut.name, why=cut.why_not(), still=still))
         elif 0.0 < report.least < _LITTLE:
             said.append(tr("“{name}” takes off only {share} of the model.", name=cut.name, share=_share(report.least)))
         if cut.id in seams and seams[cut.id].barred >= NOT_BARRED:
@@ -88,7 +88,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
             said.append(
                 tr("“{name}”: what it takes off catches, and cannot be lifted off along one direction.", name=cut.name)
             )
-        said += [f"“{cut.name}” {place.sentence()}." for place in report.thin[:2]]
+        said += [tr("“{name}” {what}.", name=cut.name, what=place.sentence()) for place in report.thin[:2]]
         if report.crumbs:
             largest = max(size for size, _ in report.crumbs)
             many = tr_many("a crumb", "{n} crumbs", len(report.crumbs))
@@ -231,7 +231,7 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
     on = {cut.id for cut in plan.recipe if cut.on}
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
     for wish in lost:
-        what = f"“{wish.name}”" if wish.name else tr("A piece that you seated")
+        what = text.quoted(wish.name) if wish.name else tr("A piece that you seated")
         said.append(
             tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
         )

@@ -79,7 +79,7 @@ def misfits(outcome: Outcome) -> tuple[str, ...]:
     """What of a recipe does not fit the model that it is used on, a sentence each: cuts that part nothing, joins, vents
     and posts that are not made, and what is meant for pieces that there are not."""
     plan, pieces = outcome.plan, outcome.pieces
-    said = [f"“{cut.name}” {cut.why_not()}." for cut in plan.recipe
+    said = [tr("“{name}” {what}.", name=cut.name, what=cut.why_not()) for cut in plan.recipe
             if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts]  # fmt: skip
     # that the printer needs more clearance than a join was given was so where the recipe comes from
     joins = {ident: replace(report, warnings=()) for ident, report in outcome.joins.items()}

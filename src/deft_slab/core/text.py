@@ -158,6 +158,11 @@ def any_box(size: tuple[float, float, float]) -> str:
     return written(" × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size)) + " mm"
 
 
+def quoted(name: str) -> str:
+    """A name in the quotation marks of the language."""
+    return tr("“{name}”", name=name)
+
+
 def shortened(words: str, most: int) -> str:
     """At most so many letters of it."""
     return words if len(words) <= most else words[: most - 1].rstrip() + "…"

@@ -207,7 +207,7 @@ class PiecesPane(QWidget):
         state = self._state
         frame = _Row(cut.id == state.selected_cut)
         word = on_desk(cut).word
-        on = QCheckBox("on")
+        on = QCheckBox(tr_in("a cut", "on"))
         on.setChecked(cut.on)
         on.setToolTip(tr("Switched off, the cut stays in the plan and parts nothing."))
         on.setAccessibleName(tr("{name} on", name=cut.name))

@@ -15,6 +15,7 @@ from PySide6.QtCore import QBuffer, QObject, QTimer
 from PySide6.QtGui import QGuiApplication, QImage, QPixmap
 from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
+from ..core import text
 from ..core.errors import WouldReplace
 from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
@@ -66,7 +67,7 @@ class Verbs(QObject):
         for path in reversed(others):
             self.state.opening.remember(path)
         if others:
-            listed = ", ".join(f"“{path.name}”" for path in others[:3]) + (" …" if len(others) > 3 else "")
+            listed = ", ".join(text.quoted(path.name) for path in others[:3]) + (" …" if len(others) > 3 else "")
             self._then_told = tr(
                 "“{name}” is open; one prop is worked on at a time.\nUnder Recent in the file menu: "
                 "{listed}. “deft-slab batch” does all of a folder by itself.",

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import IO
 
+from .. import text
 from ..errors import SaveFailed, WouldReplace
 from ..words import tr, tr_many
 
@@ -140,7 +141,7 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
 
 
 def _listed(names: Sequence[str]) -> str:
-    said = ", ".join(f"“{name}”" for name in names[:_NAMED])
+    said = ", ".join(text.quoted(name) for name in names[:_NAMED])
     return said if len(names) <= _NAMED else tr("{said} and {count} more", said=said, count=len(names) - _NAMED)
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core import text
 from ...core.cuts import Cut, Move, PieceReach, Side, StraightCut
 from ...core.documents import Triple, triple
 from ...core.errors import DeftError
@@ -237,7 +238,7 @@ class Cutting(QObject):
 
 
 def _changed(cut: Cut, update: dict[str, object]) -> Cut:
-    return validated(cut, update, f"“{cut.name}”")
+    return validated(cut, update, text.quoted(cut.name))
 
 
 def _same_place(cut: Cut, other: Cut) -> bool:

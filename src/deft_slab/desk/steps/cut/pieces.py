@@ -141,7 +141,7 @@ class PiecesPanel(Panel):
                     tr("“{name}”: comes off along {along}", name=name, along=_along(plan.tilt.rotation @ report.lift)),
                 )
             for place in report.thin:
-                self._fly_row(f"“{name}” {place.sentence()}", "look", place)
+                self._fly_row(tr("“{name}” {what}", name=name, what=place.sentence()), "look", place)
         self._show_alike(outcome)
 
     def _fly_row(self, words: str, tone: str, place: Place) -> None:
@@ -172,7 +172,7 @@ class PiecesPanel(Panel):
                 )
                 self._proof.addWidget(label(said, "good", wrap=True))
             if mirrored:
-                names = ", ".join(f"“{outcome.pieces[n].name}”" for n in mirrored)
+                names = ", ".join(text.quoted(outcome.pieces[n].name) for n in mirrored)
                 self._proof.addWidget(
                     label(tr("{names}: “{name}” mirrored", names=names, name=name), "good", wrap=True)
                 )

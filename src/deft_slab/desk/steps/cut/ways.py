@@ -213,7 +213,7 @@ class WaysPanel(Panel):
     def refresh(self) -> None:
         ways, wishes = self._ways, self._ways.wishes
         self.setEnabled(self._state.is_open)
-        of = f"“{ways.of_piece}”" if ways.of_piece else tr("the whole model")
+        of = text.quoted(ways.of_piece) if ways.of_piece else tr("the whole model")
         least = ways.found.least_pieces if ways.found else 1
         fit = tr(" To fit the printer it takes {least} pieces at least.", least=least) if least > 1 else ""
         self._what.setText(

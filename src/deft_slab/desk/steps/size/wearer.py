@@ -147,7 +147,7 @@ class WearerPanel(Panel):
         emptied(self._list)
         guests = state.plan.guests if state.is_open else ()
         for guest in guests:
-            shown = QCheckBox("shown")
+            shown = QCheckBox(tr("shown"))
             shown.setChecked(guest.shown)
             shown.setToolTip(tr("Hidden, it stays in the plan and is not looked at."))
             shown.clicked.connect(partial(self._show_guest, guest.id))
