@@ -123,3 +123,24 @@ def test_what_the_core_offers_says_what_it_does_and_in_which_shapes():
                 problem = documented(node, known)
             wanting += [f"{named(path)}.{node.name}: {problem}"] if problem else []
     assert wanting == []
+
+
+def _is_translated(node):
+    return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("tr", "tr_in", "tr_many")
+
+
+def test_no_translated_text_is_a_key():
+    """What things are told from each other by must be the same in every language. A table from what is shown in a list
+    to what it stands for is none of these, and is written as one."""
+    found = []
+    for path in sorted(SOURCE.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            keys = []
+            if isinstance(node, ast.DictComp):
+                keys = [node.key]
+            elif isinstance(node, ast.Subscript):
+                keys = [node.slice]
+            elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+                keys = node.args if node.func.attr in ("startswith", "endswith", "removeprefix", "removesuffix") else []
+            found += [f"{path.name}: {ast.unparse(key)}" for key in keys if _is_translated(key)]
+    assert found == []

@@ -148,7 +148,7 @@ class Guide(QObject):
                 tr("Leave it so"),
             )
         here, kind = text.volume(piece.figures.support_volume_mm3), sentence(best.seat.kind)
-        if "matters" not in kind:
+        if tr("best by what matters here") not in best.seat.kind:
             kind += tr(", best by what matters here")
         return Proposal(
             tr("{kind}: {support} of support; as it sits it is {here}.", kind=kind, support=support, here=here),

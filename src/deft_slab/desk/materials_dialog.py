@@ -142,7 +142,7 @@ class MaterialsDialog(QDialog):
     def _add(self) -> None:
         p = self.printer
         names, number = set(p.loads), 1
-        while f"Material {number}" in names:
+        while tr("Material {number}", number=number) in names:
             number += 1
         fresh = Material(name=tr("Material {number}", number=number), price=p.material_price,
                          density=p.material_density,

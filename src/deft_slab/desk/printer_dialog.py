@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ..core import text
 from ..core.errors import DeftError
 from ..core.printer import Printer
 from ..core.words import tr
@@ -132,7 +133,7 @@ _LIMITS = (
     ),
 )
 """From what on a check finds fault."""
-_ENDLESS = (("no", None), (tr("along its width"), "x"), (tr("along its depth"), "y"))
+_ENDLESS = ((tr("no"), None), (tr("along its width"), "x"), (tr("along its depth"), "y"))
 _KINDS = {tr("filament"): "filament", tr("resin"): "resin"}
 
 
@@ -285,7 +286,7 @@ class PrinterDialog(QDialog):
         self.name.setText(printer.name)
         self.kind.setCurrentText(tr(printer.kind))
         self.endless.setCurrentIndex([axis for _, axis in _ENDLESS].index(printer.endless))
-        self.layers.setText("  ".join(f"{height:g}" for height in printer.layer_heights))
+        self.layers.setText("  ".join(text.plain(height) for height in printer.layer_heights))
         for key, unit in self._units.items():
             self.fields[key].set_value(getattr(printer, key) * (100 if unit == "%" else 1))
         for kind, parts in self._of_kind.items():

@@ -50,7 +50,7 @@ class BentOnDesk(OnDesk[BentCut]):
         return np.concatenate([*along, np.stack([front[few], back[few]], axis=1)])
 
     def grips(self, cut: BentCut, box: Box, seam: Floats) -> dict[str, Floats]:
-        return {tr("point {n}", n=n): np.array(point) for n, point in enumerate(cut.line)}
+        return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
 
     def pulled(self, cut: BentCut, pull: Pull) -> Update:
         number = int(pull.grip.split()[1])

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.cuts import BoxCut, Cut, ScoopCut, Side
 from ...core.documents import triple
-from ...core.words import tr
 from ..state.cut_search import CutSearch
 from ..state.cutting import Cutting
 from ..state.desk import Desk
@@ -125,7 +124,7 @@ class PlacedOnDesk(OnDesk[P]):
 
     def grips(self, cut: P, box: Box, seam: Floats) -> dict[str, Floats]:
         middle = np.array(cut.centre)
-        ends = {tr("size {k}", k=k): middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
+        ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
         return {"middle": middle, **ends}
 
     def pulled(self, cut: P, pull: Pull) -> Update:

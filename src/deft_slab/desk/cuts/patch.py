@@ -52,7 +52,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
         return np.empty((0, 2, 3))
 
     def grips(self, cut: PatchCut, box: Box, seam: Floats) -> dict[str, Floats]:
-        return {tr("border {n}", n=n): place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
+        return {f"border {n}": place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
 
     def pulled(self, cut: PatchCut, pull: Pull) -> Update:
         """The border goes through the place: what lies around where it was is marked as far as there, or no more."""

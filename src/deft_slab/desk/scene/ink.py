@@ -154,7 +154,7 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
     if len(points) > 1:
         ends = np.stack([points[:-1], points[1:]], axis=1)
         ink.strokes.append(Stroke(ends, rgb(palette.MADDER), 2.0, through=True))
-    ink.points.update({tr("point {n}", n=n): point for n, point in enumerate(points)})
+    ink.points.update({f"point {n}": point for n, point in enumerate(points)})
 
 
 def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
