@@ -133,7 +133,7 @@ def test_no_translated_text_is_a_key():
     """What things are told from each other by must be the same in every language. A table from what is shown in a list
     to what it stands for is none of these, and is written as one."""
     found = []
-    for path in sorted(SOURCE.rglob("*.py")):
+    for path in sorted((ROOT / "src").rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             keys = []
             if isinstance(node, ast.DictComp):
