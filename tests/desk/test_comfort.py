@@ -108,7 +108,7 @@ def test_a_flight_takes_the_short_way_round(desk):
 def test_a_flight_ends_where_it_is_to_and_gives_way_to_the_hand(desk, tee, monkeypatch):
     desk.open(tee)
     desk.qtbot.waitUntil(lambda: desk.bed.picture is not None, timeout=PATIENCE)
-    desk.state.change_settings(desk.state.settings.model_copy(update={"motion": True}))
+    desk.state.change_settings(motion=True)
     monkeypatch.setattr(type(desk.bed), "draws_slowly", property(lambda _: False))
     flight = desk.bed.flight
     flight._fly(np.array([1.0, 2.0, 3.0]), 77.0, 12.0, 9.0)
@@ -135,3 +135,39 @@ def test_the_size_of_type_is_that_of_the_whole_window(tmp_path):
     env = {**os.environ, "DEFT_SLAB_HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=False, env=env)
     assert done.stdout.strip() == "1.5", done.stderr
+
+
+def test_language_lengths_and_numbers_are_kept_for_the_next_start(desk, dialog):
+    """Each language stands there by its own name; what is chosen counts when the program is started next."""
+    assert dialog.languages["de"].text() == "Deutsch"
+    for made, value in ((dialog.languages, "de"), (dialog.units, "in"), (dialog.numbers, "1.234,5")):
+        made[value].click()
+        assert [key for key, one in made.items() if one.isChecked()] == [value]
+    desk.qtbot.waitUntil(lambda: load_settings().numbers == "1.234,5", timeout=PATIENCE)
+    kept = load_settings()
+    assert (kept.language, kept.units, kept.numbers) == ("de", "in", "1.234,5")
+    assert desk.state.settings == kept
+
+
+def test_the_program_starts_in_what_was_chosen(tmp_path):
+    """As it is started, with nothing in the environment: steps in German, fields in inches, numbers with a comma."""
+    (tmp_path / "settings.json").write_text('{"language": "de", "units": "in", "numbers": "1.234,5"}', "utf-8")
+    code = (
+        "import os, sys\n"
+        "from deft_slab import cli\n"
+        "from deft_slab.desk.speaking import speak_as_set\n"
+        "speak_as_set()\n"
+        "from deft_slab.core import text\n"
+        "from deft_slab.desk import app\n"
+        "def shown(window):\n"
+        "    print(window.strip.tabs['Size'].text(), text.mm(63.5))\n"
+        "    sys.stdout.flush()\n"
+        "    os._exit(0)\n"
+        "app.Window.show = shown\n"
+        "cli.main([])\n"
+    )
+    own = ("DEFT_SLAB_UNITS", "DEFT_SLAB_NUMBERS", "LANGUAGE")
+    env = {name: value for name, value in os.environ.items() if name not in own}
+    env |= {"DEFT_SLAB_HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=False, env=env)
+    assert done.stdout.strip() == "Größe 2,50 in", done.stderr

@@ -76,7 +76,7 @@ def test_a_shell_is_joined_dry_fitted_and_handed_off_by_mouse_and_keys(shell, tm
     folder = tmp_path / "out"
     folder.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
-    state.change_settings(state.settings.model_copy(update={"equal_once": False}))
+    state.change_settings(equal_once=False)
     shell.click(shell.window.panels["Hand off"].stl)
     shell.qtbot.waitUntil(lambda: len(list(folder.glob("*.stl"))) == 5, timeout=PATIENCE)
     shell.settle()

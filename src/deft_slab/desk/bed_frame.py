@@ -107,7 +107,7 @@ class BedFrame(QWidget):
     def _toggle_angle(self) -> None:
         settings = self._state.settings
         other = "bed" if settings.angle_from == "wall" else "wall"
-        self._state.change_settings(settings.model_copy(update={"angle_from": other}))
+        self._state.change_settings(angle_from=other)
 
     def _on_hovered(self, words: str) -> None:
         self._hint.setText(words)

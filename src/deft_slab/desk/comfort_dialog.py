@@ -106,6 +106,6 @@ class ComfortDialog(QDialog):
         return made
 
     def _set(self, field: str, value: object) -> None:
-        self._state.change_settings(self._state.settings.model_copy(update={field: value}))
+        self._state.change_settings(**{field: value})
         if field == "look":
             self._redress()

@@ -82,7 +82,7 @@ class Guide(QObject):
         self._set(on=False)
 
     def _set(self, *, on: bool) -> None:
-        self._state.change_settings(self._state.settings.model_copy(update={"guide": on}))
+        self._state.change_settings(guide=on)
         self.changed.emit()
 
     # where it is

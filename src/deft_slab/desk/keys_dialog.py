@@ -140,7 +140,7 @@ class KeysDialog(QDialog):
         own = {name: kept for name, kept in self._state.settings.keys.items() if name != action.id}
         if keys is not None:
             own[action.id] = keys
-        self._state.change_settings(self._state.settings.model_copy(update={"keys": own}))
+        self._state.change_settings(keys=own)
         self.edit.clear()
         self._changed()
         self._fill()

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import time
 from html import escape
 from pathlib import Path
 
+from PySide6.QtCore import QDateTime, QLocale
 from PySide6.QtWidgets import QFrame
 
-from ..core.words import tr
+from ..core.habits import language
+from ..core.words import tr, tr_in
 from .recovery import LeftWork, left_work, let_go
 from .whole import DeskState
 from .widgets.parts import button, label, row
@@ -39,7 +40,8 @@ class LeftWorkCard(QFrame):
         found = [work for work in left_work() if work.folder not in self._passed_over]
         self.work = found[0] if found else None
         if self.work is not None:
-            when = time.strftime("%d %B, %H:%M", time.localtime(self.work.when))
+            form = tr_in("a date, in the format of Qt", "d MMMM, HH:mm")
+            when = QLocale(language()).toString(QDateTime.fromSecsSinceEpoch(int(self.work.when)), form)
             said = tr("<b>“{text}” was not saved</b> when the program ended.", text=escape(self.work.title))
             if self.work.problem:
                 why = escape(tr("{problem} It is in {folder}.", problem=self.work.problem, folder=self.work.folder))

@@ -189,7 +189,7 @@ def _cutting(eye: Photographer) -> None:
 def _first_job_in_the_dark(eye: Photographer) -> None:
     """The hook, led to its cut, in the dark look."""
     window, state = eye.window, eye.state
-    state.change_settings(state.settings.model_copy(update={"look": "dark"}))
+    state.change_settings(look="dark")
     window.redress()
     eye.open(MODELS["hook"])
     window.verbs.lead()
@@ -199,7 +199,7 @@ def _first_job_in_the_dark(eye: Photographer) -> None:
     eye.settle()
     eye.shoot("first-job")
     window.verbs.guide.leave()
-    state.change_settings(state.settings.model_copy(update={"look": "light"}))
+    state.change_settings(look="light")
     window.redress()
     eye.settle()
 

@@ -222,7 +222,7 @@ class Verbs(QObject):
 
     def swap_drag(self) -> None:
         settings = self.state.settings
-        self.state.change_settings(settings.model_copy(update={"swap_drag": not settings.swap_drag}))
+        self.state.change_settings(swap_drag=not settings.swap_drag)
         self._notice.tell(
             tr("Left drag now turns the view.") if settings.swap_drag else tr("Left drag now moves the view.")
         )

@@ -187,7 +187,7 @@ class Window(QMainWindow):
         height = self._splitter.sizes()[1]
         # as high as its rows: the line is where it was, and more rows may go on up to it
         if height < self.ledger.wanted_height or height > self.state.settings.ledger_height:
-            self.state.change_settings(self.state.settings.model_copy(update={"ledger_height": height}))
+            self.state.change_settings(ledger_height=height)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -150,7 +150,7 @@ class Joining(QObject):
             raise BadPlan(tr("Rods are {thinnest} to {thickest} thick, and at most {most_stock} of them.",
                              thinnest=text.given(THINNEST), thickest=text.given(THICKEST), most_stock=_MOST_STOCK),
                           kept=tr("Your list is as it was."))  # fmt: skip
-        self._desk.change_settings(self._desk.settings.model_copy(update={"stock": found}))
+        self._desk.change_settings(stock=found)
 
     # choosing
 

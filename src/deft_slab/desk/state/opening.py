@@ -143,7 +143,7 @@ class Opening:
 
     def remember(self, path: Path) -> None:
         """Lists a file among the recent ones."""
-        self._desk.change_settings(self._desk.settings.with_recent(path))
+        self._desk.change_settings(recent=self._desk.settings.with_recent(path).recent)
 
     def _keep_picture(self) -> None:
         """The first picture of what was opened or saved stands beside its name among the recent ones."""

@@ -16,7 +16,7 @@ from ...core.solid import Solid
 from ...core.words import tr
 from ..jobs import Jobs
 from ..requests import Request
-from ..settings import Settings, read_settings
+from ..settings import read_settings
 from .history import History
 from .remembering import Remembering
 
@@ -135,15 +135,15 @@ class ProjectState(QObject):
 
     # settings
 
-    def change_settings(self, settings: Settings) -> None:
-        """Takes settings, and keeps them for the next time."""
-        self.settings = settings
-        self.remembering.note(settings)
+    def change_settings(self, **what: object) -> None:
+        """Changes fields of the settings, and keeps them for the next time."""
+        self.settings = self.settings.model_copy(update=what)
+        self.remembering.note(self.settings)
         self.settings_changed.emit()
 
     def choose_printer(self, printer: Printer) -> None:
         """Judges the project by another printer, and new projects too."""
-        self.change_settings(self.settings.model_copy(update={"printer": printer}))
+        self.change_settings(printer=printer)
         if self.is_open:
             self.do(tr("change the printer"), self.project.changed(printer=printer))
 

@@ -161,7 +161,7 @@ class Seating(QObject):
 
     def weigh(self, weights: Weights) -> None:
         """Changes what matters here."""
-        self._desk.change_settings(self._desk.settings.model_copy(update={"weights": weights}))
+        self._desk.change_settings(weights=weights)
         self.changed.emit()
         if self.figures is not None and not self.busy:
             self._ask_seats()

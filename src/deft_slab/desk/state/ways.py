@@ -168,7 +168,7 @@ class Ways(QObject):
     def wish(self, **wishes: object) -> None:
         """Changes what ways are looked for by."""
         changed = CutWishes.model_validate({**self.wishes.model_dump(), **wishes})
-        self._desk.change_settings(self._desk.settings.model_copy(update={"cut_wishes": changed}))
+        self._desk.change_settings(cut_wishes=changed)
         self._look()
         self.changed.emit()
 

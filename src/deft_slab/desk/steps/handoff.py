@@ -143,14 +143,10 @@ class HandOffPanel(Panel):
         )
         self.equal = QCheckBox(tr("Equal pieces as one file, with a count"))
         self.equal.setToolTip(tr("What is equal to another piece is printed from the file of the first, in its seat."))
-        self.equal.clicked.connect(
-            lambda on: state.change_settings(state.settings.model_copy(update={"equal_once": on}))
-        )
+        self.equal.clicked.connect(lambda on: state.change_settings(equal_once=on))
         self.posts = QCheckBox(tr("with their posts, in one body"))
         self.posts.setToolTip(tr("Pieces that have posts are written standing on them; else without any."))
-        self.posts.clicked.connect(
-            lambda on: state.change_settings(state.settings.model_copy(update={"with_posts": on}))
-        )
+        self.posts.clicked.connect(lambda on: state.change_settings(with_posts=on))
         self.layers = QCheckBox(tr("layers of each bed, as pictures and in a 3MF"))
         self.layers.setToolTip(
             tr(
