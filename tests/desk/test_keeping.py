@@ -320,7 +320,7 @@ def test_what_was_opened_lately_has_a_picture_and_is_opened_by_a_click(desk, tee
     picture = picture_of(str(tee.resolve()))
     assert (picture.width(), picture.height()) == (92, 64)
     fresh = Window(DeskState(desk.state.jobs))
-    fresh.state.change_settings(**dict(desk.state.settings))
+    fresh.state.change_settings(recent=desk.state.settings.recent)
     fresh.show()
     tiles = fresh.frame.begin.tiles
     assert [tile.accessibleName() for tile in tiles] == [f"Open {tee.name}"]
