@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import os
 import re
@@ -59,6 +60,26 @@ def test_every_text_is_translated_with_its_values(code):
 def test_catalogues_are_as_the_source_has_them():
     """And what was compiled is what is read: the standard library reads it, which did not write it."""
     assert texts.main(["--check"]) == 0
+
+
+def marked():
+    """(where, texts, names of the values that they are given) of all calls in the source."""
+    for path in sorted(texts.SOURCE.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in texts.KEYWORDS:
+                said = [one.value for one in node.args if isinstance(one, ast.Constant)]
+                said = said[1:] if node.func.id == "tr_in" else said
+                given = {one.arg for one in node.keywords} | ({"n"} if node.func.id == "tr_many" else set())
+                yield f"{path.name}:{node.lineno}", said, given
+
+
+def test_texts_name_the_values_that_they_are_given():
+    wrong = []
+    for where, said, given in marked():
+        named = {name for one in said for name in re.findall(r"\{(\w+)[^{}]*\}", one)}
+        if given and not given - {"n"} <= named or named - given and given:
+            wrong.append(where)
+    assert wrong == []
 
 
 def test_there_is_a_second_language():

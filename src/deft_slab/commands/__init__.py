@@ -58,7 +58,7 @@ def run(arguments: list[str]) -> int:
             error=error,
             hint=logbook.hint(),
         )
-        print(tr("deft-slab: {strip}", strip=said.strip()), file=sys.stderr)
+        print(tr("deft-slab: {said}", said=said.strip()), file=sys.stderr)
     return 1
 
 

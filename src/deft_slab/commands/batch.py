@@ -86,12 +86,18 @@ def _folders(models: Sequence[Path], out: Path) -> list[Path]:
 def _say(count: int, row: dict[str, Any]) -> dict[str, Any]:
     """Tells of one that is over, on stderr."""
     took = (
-        tr("{row} beds, {time}", row=row["beds"], time=text.hours(3600 * row["hours"]))
+        tr("{beds} beds, {time}", beds=row["beds"], time=text.hours(3600 * row["hours"]))
         if row["state"] != "failed"
         else row["problem"]
     )
     print(
-        tr("deft-slab: {row}: {row2}, {took} (of {count})", row=row["file"], row2=row["state"], took=took, count=count),
+        tr(
+            "deft-slab: {file}: {state}, {took} (of {count})",
+            file=row["file"],
+            state=row["state"],
+            took=took,
+            count=count,
+        ),
         file=sys.stderr,
         flush=True,
     )

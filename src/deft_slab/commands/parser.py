@@ -87,7 +87,7 @@ def parser() -> argparse.ArgumentParser:
     sweep_.add_argument("--normal", type=options.number, nargs=3, required=True, metavar=("X", "Y", "Z"),
                         help=tr("which way the cut faces, in the model frame; any length"))  # fmt: skip
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
-                        help=tr("so many places ({sweep_places})", sweep_places=SWEEP_PLACES))  # fmt: skip
+                        help=tr("so many places ({count})", count=SWEEP_PLACES))  # fmt: skip
     options.mending(sweep_)
     propose = commands.add_parser(
         "propose", help=tr("ways to part it that are not beaten in support left and seam seen")

@@ -61,7 +61,7 @@ def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
         return given
     kind = kinds.get(str(given.get("kind")))
     if kind is None:
-        raise ValueError(tr("there is no kind of {what} {get!r}", what=what, get=given.get("kind")))
+        raise ValueError(tr("there is no kind of {what} {kind!r}", what=what, kind=given.get("kind")))
     try:
         return kind.model_validate(given)
     except ValidationError as error:

@@ -222,8 +222,8 @@ class Guide(QObject):
                                name=state.pieces[bare].name), tr("Put posts"), lambda: self._put_posts(bare),
                                tr("Leave it so"))  # fmt: skip
         if any(counts.values()):
-            return Proposal(tr("{counts} failed and {counts2} to look at: each line of the list flies there, and "
-                               "says what helps.", counts=counts['failed'], counts2=counts['look']),
+            return Proposal(tr("{failed} failed and {look} to look at: each line of the list flies there, and "
+                               "says what helps.", failed=counts['failed'], look=counts['look']),
                                tr("Go on"))  # fmt: skip
         return Proposal(tr("Nothing was found that fails."))
 

@@ -50,9 +50,7 @@ class PatchCut(BodyCut):
         if side != 1:
             return ""
         return (
-            tr("{words_along} patch", words_along=words_along(rotation @ np.array(facing).mean(axis=0), 1))
-            if facing
-            else tr("patch")
+            tr("{side} patch", side=words_along(rotation @ np.array(facing).mean(axis=0), 1)) if facing else tr("patch")
         )
 
     def moved(self, move: Move) -> dict[str, Any]:

@@ -53,7 +53,8 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
         finest = float((np.prod(solid.size + 3.0 * step) / MOST_NODES) ** (1 / 3))
         raise HollowFailed(tr("A fineness of {fineness} is too fine for a piece of this size.",
                               fineness=text.near(fineness, 2)),
-                           remedy=tr("Take {ceil} or more.", ceil=text.given(np.ceil(finest * 100) / 100)))  # fmt: skip
+                           remedy=tr("Take {least} or more.",
+                                     least=text.given(np.ceil(finest * 100) / 100)))  # fmt: skip
     depth = depths(solid, low, shape, step, wall + max(2.0 * step, 1.5 * _NARROW), job.part(0.0, 0.7))
     job.step(0.7, tr("Drawing the voids"))
     level = wall + _DEEPER * step

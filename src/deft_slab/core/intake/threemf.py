@@ -117,8 +117,8 @@ def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
     if total > MOST_FILE_BYTES or dense:
         raise UnreadableFile(
-            tr("“{file}” unpacks from {st_size:.1f} MB to {total:,.0f} MB; that is no model.", file=shown(path),
-               st_size=path.stat().st_size / 2 ** 20, total=total / 2 ** 20), kept=KEPT,
+            tr("“{file}” unpacks from {size:.1f} MB to {total:,.0f} MB; that is no model.", file=shown(path),
+               size=path.stat().st_size / 2 ** 20, total=total / 2 ** 20), kept=KEPT,
         )  # fmt: skip
 
 

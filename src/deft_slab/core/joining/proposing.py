@@ -146,15 +146,15 @@ class _Proposal:
             return None, tr("both pieces lie on this face")
         if len(lying) == 1:
             base: Which = lying[0]
-            return other(base), tr("{names} lies on this face", names=self.names[base])
+            return other(base), tr("{piece} lies on this face", piece=self.names[base])
         carrier: Which = "first" if first.rise >= second.rise else "second"
         if self.stances[carrier].lies == "up":
-            return carrier, tr("it prints upright on {names}", names=self.names[carrier])
+            return carrier, tr("it prints upright on {piece}", piece=self.names[carrier])
         if self.stances[carrier].lies == "sideways":
             return carrier, tr(
-                "the face stands upright on {names}{with_ridge}", names=self.names[carrier], with_ridge=_WITH_RIDGE
+                "the face stands upright on {piece}{ridge}", piece=self.names[carrier], ridge=_WITH_RIDGE
             )
-        return carrier, tr("on {names} it needs the least support", names=self.names[carrier])
+        return carrier, tr("on {piece} it needs the least support", piece=self.names[carrier])
 
     def _ridges(self, carrier: Which) -> tuple[Triple, ...]:
         """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
@@ -184,8 +184,8 @@ class _Proposal:
         lies = self.stances[thin].lies == "down"
         spoils = tr(", though it lies on this face: another side must be its base") if lies else ""
         why = tr(
-            "{names} is only {deep} thick, too thin for a socket{spoils}",
-            names=self.names[thin],
+            "{piece} is only {deep} thick, too thin for a socket{spoils}",
+            piece=self.names[thin],
             deep=text.length(deep[thin], 1),
             spoils=spoils,
         )
@@ -361,7 +361,7 @@ class _Proposal:
         deep = {which: self.room.depths[which].max() for which in self.stances}
         thin = min(deep, key=lambda which: deep[which])
         if deep[thin] < self.needs.rods[-1][1] + self.wall:
-            return tr("{names} is only {deep} thick behind it", names=self.names[thin], deep=text.length(deep[thin], 1))
+            return tr("{piece} is only {deep} thick behind it", piece=self.names[thin], deep=text.length(deep[thin], 1))
         if self.room.width > self.needs.rods[-1][0] + 2 * self.wall + 1.0:
             least = tr("{least_wall} of wall", least_wall=text.given(self.printer.least_wall))
             return tr(

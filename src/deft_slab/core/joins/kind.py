@@ -289,7 +289,7 @@ class Join(Document):
                 own |= type(self).model_validate(own).turned_round()
             return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
         except ValidationError as error:
-            raise BadPlan(tr("{sentence} {id} cannot be as small or as large as that.", sentence=sentence(self.word),
+            raise BadPlan(tr("{join} {id} cannot be as small or as large as that.", join=sentence(self.word),
                              id=self.id),
                           remedy=tr("Change its measures, or remove it, first.")) from error  # fmt: skip
 

@@ -150,7 +150,7 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
         return {**others, **walls_as(axis, (walls,))}
 
     def field(axis: int) -> Field:
-        return Field(tr("Parts {n}", n='XYZ'[axis]), tr("How many equal parts along this axis of the cut."), "",
+        return Field(tr("Parts {axis}", axis='XYZ'[axis]), tr("How many equal parts along this axis of the cut."), "",
                      lambda cut: max(len(walls) for walls in cut.walls(axis)) + 1, partial(update, axis), 1,
                      MOST_WALLS + 1)  # fmt: skip
 
@@ -175,9 +175,9 @@ def _wall_fields(cut: BlockCut) -> list[Field]:
         def moved(one: BlockCut, wanted: float) -> Update:
             return walls_as(axis, (tuple(sorted(replaced(one.walls(axis)[0], k, wanted))),))
 
-        return Field(tr("Wall {n}{k}", n='XYZ'[axis], k=k + 1), tr("Where this wall stands, on the cut's own axis."),
-                     "mm",
-                     lambda one: one.walls(axis)[0][k], moved)  # fmt: skip
+        name = tr("Wall {axis}{number}", axis="XYZ"[axis], number=k + 1)
+        tip = tr("Where this wall stands, on the cut's own axis.")
+        return Field(name, tip, "mm", lambda one: one.walls(axis)[0][k], moved)
 
     through = [(axis, cut.walls(axis)[0]) for axis in range(3) if len(cut.walls(axis)) == 1]
     return [field(axis, k) for axis, walls in through for k in range(len(walls))]

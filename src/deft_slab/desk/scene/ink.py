@@ -292,7 +292,7 @@ def _add_rooms(ink: Ink, showing: Showing, scene: Scene) -> None:
             words = (
                 tr("{clearance} of air", clearance=text.length(room.clearance, 1))
                 if fine
-                else tr("{value} inside", value=text.length(-room.clearance, 1))
+                else tr("{depth} inside", depth=text.length(-room.clearance, 1))
             )
             ink.flags.append(Flag(scene.model.of(room.at), words, palette.TEAL if fine else palette.MADDER))
 

@@ -58,7 +58,7 @@ class Measuring:
             return
         inward = -self._desk.pieces[number].solid.normals[facet]
         self._pointing.show(
-            Reading("wall", np.stack([place, place + mm * inward]), tr("{mm} of wall", mm=text.length(mm, 2)), mm)
+            Reading("wall", np.stack([place, place + mm * inward]), tr("{wall} of wall", wall=text.length(mm, 2)), mm)
         )
 
     def _ask_edge(self, number: int, facet: int, place: Floats) -> None:

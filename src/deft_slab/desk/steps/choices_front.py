@@ -108,7 +108,7 @@ class ChoicesChart(DotsChart):
             self.paint_dot(painter, n, colour, round_one=dot.best, hollow=False, struck=not dot.fits)
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         most = max(dot.up for dot in self.dots)
-        self.words(painter, tr("↑ {word}, up to {file}", word=self._axis.word.lower(), file=self._axis.shown(most)),
+        self.words(painter, tr("↑ {figure}, up to {most}", figure=self._axis.word.lower(), most=self._axis.shown(most)),
                    left, palette.FAINT,
                    foot=False)  # fmt: skip
         self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)
@@ -182,9 +182,9 @@ class ChoicesFront(QWidget):
         beaten = "" if dot.best else tr(" · another one beats it in both")
         self.said.setText(
             tr(
-                "{name}: {file} · {length} of seam in sight{beaten}",
+                "{name}: {figure} · {length} of seam in sight{beaten}",
                 name=dot.name,
-                file=self._axis.shown(dot.up),
+                figure=self._axis.shown(dot.up),
                 length=text.mm(dot.sight),
                 beaten=beaten,
             )

@@ -103,9 +103,9 @@ class PiecesToPrint(QWidget):
         for number, piece in enumerate(pieces):
             mine = [laid for laid in evaluated.laid if laid.piece == number]
             lies = sorted({laid.bed + 1 for laid in mine})
-            where = [tr("equal to {firsts}", firsts=firsts[number] + 1)] if firsts[number] != number else []
+            where = [tr("equal to {number}", number=firsts[number] + 1)] if firsts[number] != number else []
             where += [tr("{count} times", count=len(mine))] if len(mine) > 1 else []
-            where += [tr("bed {ranged}", ranged=_ranged(lies))] if beds > 1 else []
+            where += [tr("bed {beds}", beds=_ranged(lies))] if beds > 1 else []
             self.list.addLayout(row(label(f"{piece.number}  {piece.name}"), 1, label(" · ".join(where), "faint")))
             fits = "" if piece.fit.fits else tr(" · does not fit")
             size = f"{text.box(piece.figures.size_mm)}{fits}"

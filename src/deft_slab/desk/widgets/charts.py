@@ -165,8 +165,8 @@ class SweepChart(Chart):
             fits = "" if not len(self._barred) or not self._barred[k] else tr("; a side does not fit")
             self.hovered.emit(
                 tr(
-                    "{value}: ≈ {figures}{fits}",
-                    value=text.length(float(self._offsets[k] - self._offsets[0]), 1),
+                    "{place}: ≈ {figures}{fits}",
+                    place=text.length(float(self._offsets[k] - self._offsets[0]), 1),
                     figures=figures,
                     fits=fits,
                 )

@@ -90,9 +90,9 @@ class _Tile(QAbstractButton):
         self.setAccessibleName(f"{NAMES[self._unit]}: {words}")
         self.setToolTip(
             tr(
-                "Takes the numbers in the file as {names}: {words}. Cuts keep their places.",
-                names=NAMES[self._unit],
-                words=words,
+                "Takes the numbers in the file as {unit}: {size}. Cuts keep their places.",
+                unit=NAMES[self._unit],
+                size=words,
             )
         )
         self.update()

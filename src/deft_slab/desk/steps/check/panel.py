@@ -104,10 +104,10 @@ class CheckedPanel(Panel):
         waiting = "" if self._checking.found else tr(" The layers are being looked at …")
         self._sum.setText(
             tr(
-                "{counts} failed, {counts2} to look at, {counts3} good.{waiting}",
-                counts=counts["failed"],
-                counts2=counts["look"],
-                counts3=counts["good"],
+                "{failed} failed, {look} to look at, {good} good.{waiting}",
+                failed=counts["failed"],
+                look=counts["look"],
+                good=counts["good"],
                 waiting=waiting,
             )
         )

@@ -232,4 +232,4 @@ class PostsPanel(Panel):
             for n in risk
         ]
         found += [(int(n), tr("touches a show face")) for n in np.flatnonzero(report.show & report.made)]
-        return [(n, tr("Post {ids}: {words}", ids=report.ids[n][1:], words=words)) for n, words in found]
+        return [(n, tr("Post {id}: {words}", id=report.ids[n][1:], words=words)) for n, words in found]

@@ -62,16 +62,16 @@ def _marks(found: Checked, state: DeskState) -> list[RailMark]:
         counts = not (island.held or island.small or island.left)
         why = "" if counts else f" ({_why_not(island)})"
         marks.append(RailMark("island", island.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
-                              tr("{found_words} at {z}{why}", found_words=found_words(island), z=text.length(island.z,
+                              tr("{what} at {height}{why}", what=found_words(island), height=text.length(island.z,
                                       2), why=why), (found.number, island)))  # fmt: skip
     for pocket in found.pockets:
         counts = pocket.counts(printer) and not pocket.left
         marks.append(RailMark("pocket", pocket.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
-                              tr("{found_words} at {z}", found_words=found_words(pocket), z=text.length(pocket.z, 2)),
+                              tr("{what} at {height}", what=found_words(pocket), height=text.length(pocket.z, 2)),
                               (found.number, pocket)))  # fmt: skip
     for jump in found.jumps if printer.kind == "resin" else ():
         marks.append(RailMark("jump", jump.z, palette.HIDDEN_SEAM if jump.left else palette.AMBER,
-                              tr("{found_words} at {z}", found_words=found_words(jump), z=text.length(jump.z, 2)),
+                              tr("{what} at {height}", what=found_words(jump), height=text.length(jump.z, 2)),
                               (found.number, jump)))  # fmt: skip
     # what counts is drawn last, over the rest
     return sorted(marks, key=lambda mark: mark.colour != palette.HIDDEN_SEAM)

@@ -118,10 +118,10 @@ class PiecesPanel(Panel):
             tell(
                 outcome.lost_share < 1e-6,
                 tr(
-                    "{list} = {before} before; off by {lost_share:.0e}",
+                    "{list} = {before} before; off by {off:.0e}",
                     list=" + ".join(parts),
                     before=before,
-                    lost_share=outcome.lost_share,
+                    off=outcome.lost_share,
                 ),
             )
         plan = outcome.plan

@@ -248,7 +248,7 @@ class ThisCutPanel(Panel):
         self.kerf.set_value(cut.kerf)
         self.crumbs.setCurrentIndex(list(_CRUMBS).index(cut.crumbs))
         self.reach.setCurrentIndex(list(_REACHES).index("all" if cut.reach is None else cut.reach.kind))
-        self.reach.setToolTip(tr("Where the cut stops: it {reach_words}.", reach_words=reach_words(cut)))
+        self.reach.setToolTip(tr("Where the cut stops: it {words}.", words=reach_words(cut)))
         self.reach.setEnabled(on_desk(cut).boundable(cut))
         self.ends.setVisible(state.pointing.kind == "cut outline")
         self.as_mirror.setVisible(isinstance(cut, StraightCut))

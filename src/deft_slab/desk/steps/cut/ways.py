@@ -75,7 +75,7 @@ class WayRow(ListedRow):
         )  # fmt: skip
         self._way, self._point = way, point
         self.setAccessibleName(
-            tr("Way {number}: {title_of}, {said_of}", number=number, title_of=title_of(way), said_of=said_of(way))
+            tr("Way {number}: {title}, {said}", number=number, title=title_of(way), said=said_of(way))
         )
         names = "; ".join(way.names) if way.names else tr("Only known from the stand-in so far")
         self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
@@ -277,10 +277,10 @@ class WaysPanel(Panel):
         if way is not None:
             self._said.setText(
                 tr(
-                    "{title_of}, support {volume}. {said_of}.",
-                    title_of=title_of(way),
+                    "{title}, support {volume}. {said}.",
+                    title=title_of(way),
                     volume=text.volume(way.support),
-                    said_of=said_of(way),
+                    said=said_of(way),
                 )
             )
             return

@@ -196,14 +196,14 @@ class ScalePanel(Panel):
         if state.sizing.asking_unit:
             self._asked.setText(
                 tr(
-                    "The file does not say what its numbers mean. In {names} it is {size}.",
-                    names=NAMES[plan.unit],
+                    "The file does not say what its numbers mean. In {unit} it is {size}.",
+                    unit=NAMES[plan.unit],
                     size=text.any_box(tuple(state.sizing.size.tolist())),
                 )
             )
         self.tiles.show_model(state.sizing.size, plan.unit, fetched.outline)
         stated = state.model.unit
-        self._stated.setText(tr("The file says {names}.", names=NAMES[stated]) if stated else "")
+        self._stated.setText(tr("The file says {unit}.", unit=NAMES[stated]) if stated else "")
         self._stated.setVisible(bool(stated) and state.opening.path is None)
         self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
         self._drawn.setVisible(fetched.exact and state.sizing.asking_fineness)

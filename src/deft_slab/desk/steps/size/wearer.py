@@ -72,7 +72,7 @@ class WearerPanel(Panel):
         for axis, name in enumerate((tr("To the right"), tr("To the back"), tr("Up"))):
             field = NumberField("mm", low=-1e5, high=1e5, step=1, decimals=1)
             field.setAccessibleName(name)
-            along = tr("along the file's {n} axis", n="XYZ"[axis])
+            along = tr("along the file's {axis} axis", axis="XYZ"[axis])
             field.setToolTip(tr("Where its origin is {along}; it stays there on the prop when you scale.", along=along))
             field.committed.connect(lambda value, axis=axis: self._move(axis, value))
             self.places.append(field)
@@ -174,8 +174,8 @@ class WearerPanel(Panel):
             self.measure.setAccessibleName(sentence(form.measure))
             self.measure.setToolTip(
                 tr(
-                    "{sentence}, from {least} to {most}.",
-                    sentence=sentence(form.measure),
+                    "{measure}, from {least} to {most}.",
+                    measure=sentence(form.measure),
                     least=text.given(form.least),
                     most=text.given(form.most),
                 )

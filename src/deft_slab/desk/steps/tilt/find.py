@@ -237,11 +237,11 @@ class FindPanel(Panel):
             middle = tr("upside down") if self._turned_over else tr("as opened")
             self._said.setText(
                 tr(
-                    "{words}: {file} (light) to {file2} (dark). In the middle: {middle}. Squares: flats; circles: the "
+                    "{figure}: {least} (light) to {most} (dark). In the middle: {middle}. Squares: flats; circles: the "
                     "seats below; cross: now.",
-                    words=words,
-                    file=shown(float(values.min())),
-                    file2=shown(float(values.max())),
+                    figure=words,
+                    least=shown(float(values.min())),
+                    most=shown(float(values.max())),
                     middle=middle,
                 )
             )
