@@ -39,9 +39,14 @@ def collected() -> Catalog:
         with path.open("rb") as file:
             for _line, message, _notes, context in extract("python", file, KEYWORDS, options={"encoding": "utf-8"}):
                 found.add(message, locations=[(place.as_posix(), None)], context=context)
-    for message in found:
-        message.flags -= {"python-format", "python-brace-format"}  # values are in braces; a "%" is only a sign
-    return found
+    return _unflagged(found)
+
+
+def _unflagged(texts: Catalog) -> Catalog:
+    """Without what the library guesses of formats: values are in braces, and a "%" is only a sign."""
+    for message in texts:
+        message.flags -= {"python-format", "python-brace-format"}
+    return texts
 
 
 def catalogue(code: str) -> Catalog:
@@ -65,9 +70,7 @@ def brought_up(code: str, texts: Catalog) -> Catalog:
         if isinstance(message.id, tuple) and not string:
             string = ("",) * made.num_plurals
         made.add(message.id, string, locations=message.locations, context=message.context)
-    for message in made:
-        message.flags -= {"python-format", "python-brace-format"}
-    return made
+    return _unflagged(made)
 
 
 def as_po(made: Catalog) -> bytes:

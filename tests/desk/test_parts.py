@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider, QWidget
 
-from deft_slab.core import text
+from deft_slab.core import habits, text
 from deft_slab.core.solid import finer
 from deft_slab.demo import PROJECT
 from deft_slab.desk import actions
@@ -69,7 +69,8 @@ def test_numbers_with_units_and_sums(typed, unit, value):
 
 
 @pytest.mark.parametrize(
-    "typed", ["", "abc", "1/0", "5 kg", "3°", "2**9", "__import__('os')", "1e400", "(" * 500, "9" * 40, "1 2"]
+    "typed",
+    ["", "abc", "u", "3u", "1/0", "5 kg", "3°", "2**9", "__import__('os')", "1e400", "(" * 500, "9" * 40, "1 2"],
 )
 def test_what_is_no_number_is_refused(typed):
     with pytest.raises(ValueError, match=r"."):
@@ -80,6 +81,46 @@ def test_what_is_no_number_is_refused(typed):
 def test_any_text_gives_a_number_or_a_value_error(typed):
     with contextlib.suppress(ValueError):
         assert math.isfinite(parse_quantity(typed, "mm"))
+
+
+@pytest.fixture
+def in_inches(monkeypatch):
+    monkeypatch.setenv(habits.UNITS, "in")
+    habits.forget()
+    yield
+    monkeypatch.undo()
+    habits.forget()
+
+
+def test_a_length_is_typed_in_what_is_shown_and_kept_in_mm(qtbot, in_inches):
+    """NIST SP 811: 1 in is 25.4 mm, exactly."""
+    field = NumberField("mm", low=0, high=254, step=1)
+    qtbot.addWidget(field)
+    field.show()
+    told = []
+    field.committed.connect(told.append)
+    field.set_value(25.4)
+    assert field.text() == "1.00 in"
+    for typed, value in (
+        ("2", 50.8),
+        ("30 mm", 30.0),
+        ("1/2", 12.7),
+        ("3cm/2", 15.0),
+        ("1 + 10 mm", 35.4),
+        ("-(1-2)*2", 50.8),
+        ("1/2", 12.7),
+    ):
+        field.selectAll()
+        QTest.keyClicks(field, typed)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        assert told[-1] == pytest.approx(value)
+    assert field.text() == "0.50 in"
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    assert field.text() == "0.55 in"
+    field.selectAll()
+    QTest.keyClicks(field, "11")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert field.accessibleDescription() == "between 0 and 10 in"
 
 
 def test_a_number_field_commits_restores_and_steps(qtbot):

@@ -93,7 +93,7 @@ class Fit:
 
     def sentence(self) -> str:
         """By how much it does not fit: "59.6 mm too high"; empty when it fits."""
-        return ", ".join(text.too_large(self.over))
+        return ", ".join(filter(None, text.too_large(self.over)))
 
 
 @dataclass(frozen=True, eq=False)

@@ -185,7 +185,7 @@ class Printer(BaseModel):
     def label(self) -> str:
         """Its name with its size."""
         x, y = (
-            tr("endless") if self.endless == axis else text.given(size).split(" ")[0]
+            tr("endless") if self.endless == axis else text.bare_given(size)
             for axis, size in (("x", self.bed_x), ("y", self.bed_y))
         )
         return tr("{name} · {x} × {y} × {height}", name=self.name, x=x, y=y, height=text.given(self.height))

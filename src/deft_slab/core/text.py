@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from .habits import MM_IN_AN_INCH, inches, written
 from .words import tr
 
@@ -42,14 +40,22 @@ def mm(value: float) -> str:
 
 def length(value: float, digits: int) -> str:
     """A length of so many digits in mm, and one more in inches: 0.15 mm, 0.006 in."""
-    if inches():
-        return f"{number(value / MM_IN_AN_INCH, digits + 1)} in"
-    return f"{number(value, digits)} mm"
+    return f"{bare(value, digits)} {unit()}"
+
+
+def bare(value: float, digits: int) -> str:
+    """The same without its unit, which stands beside it."""
+    return number(value / MM_IN_AN_INCH, digits + 1) if inches() else number(value, digits)
 
 
 def given(value: float) -> str:
     """A length that somebody typed, or that stands in a profile: with the digits that it has."""
-    return f"{plain(float(f'{value / MM_IN_AN_INCH:.4g}'))} in" if inches() else f"{plain(value)} mm"
+    return f"{bare_given(value)} {unit()}"
+
+
+def bare_given(value: float) -> str:
+    """The same without its unit."""
+    return plain(float(f"{value / MM_IN_AN_INCH:.4g}") if inches() else value)
 
 
 def near(value: float, digits: int = 3) -> str:
@@ -127,9 +133,15 @@ def hours(seconds: float) -> str:
 
 def overhang(angle: float, counted_from: str) -> str:
     """An overhang angle (degrees from the vertical) as the user counts it: from the "wall" or from the "bed"."""
-    if counted_from == "wall":
-        return tr("{angle} from the wall", angle=degrees(angle))
-    return tr("{angle} from the bed", angle=degrees(90.0 - angle))
+    shown = counted(angle, counted_from)
+    return tr("{angle} from the wall", angle=shown) if counted_from == "wall" else tr(
+        "{angle} from the bed", angle=shown
+    )  # fmt: skip
+
+
+def counted(angle: float, counted_from: str) -> str:
+    """The same, where it is said elsewhere from what it counts."""
+    return degrees(angle if counted_from == "wall" else 90.0 - angle)
 
 
 def box(size: tuple[float, float, float]) -> str:
@@ -140,12 +152,13 @@ def box(size: tuple[float, float, float]) -> str:
     return " × ".join(number(value, digits) for value in size) + " mm"
 
 
-def too_large(over: Iterable[float]) -> list[str]:
-    """By how much something is too wide, too deep and too high (mm); nothing of what it is not."""
+def too_large(over: tuple[float, float, float]) -> tuple[str, str, str]:
+    """By how much something is too wide, too deep and too high (mm); empty for what it is not."""
     wide, deep, high = (length(out, 1) if out else "" for out in over)
-    said = (wide and tr("{length} too wide", length=wide), deep and tr("{length} too deep", length=deep),
-            high and tr("{length} too high", length=high))  # fmt: skip
-    return [words for words in said if words]
+    return (
+        wide and tr("{length} too wide", length=wide), deep and tr("{length} too deep", length=deep),
+        high and tr("{length} too high", length=high),
+    )  # fmt: skip
 
 
 def any_box(size: tuple[float, float, float]) -> str:

@@ -6,10 +6,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QDialog, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from ..core.habits import WRITTEN, languages
-from ..core.words import tr
+from ..core.words import sentence, tr
 from .speaking import AS_THE_DESKTOP
 from .whole import DeskState
 from .widgets.parts import button, label, row
@@ -24,17 +25,20 @@ _ANGLES = (
     (tr("From the wall"), "wall", tr("0° is an upright wall, 90° a ceiling.")),
     (tr("From the bed"), "bed", tr("0° is a ceiling, 90° an upright wall.")),
 )
-_LANGUAGES = {"en": "English", "de": "Deutsch"}
-"""Each by its own name, so that it is found by whoever reads no other."""
 _UNITS = (
     (tr("mm"), "mm", tr("Lengths in mm, areas in mm² or cm², volumes in cm³.")),
     (tr("inches"), "in", tr("Lengths in inches, areas and volumes in square and cubic ones. Files are written in mm.")),
 )
 
 
+def _own_name(code: str) -> str:
+    """Of a language, so that it is found by whoever reads no other. Qt calls English after a country."""
+    return "English" if code == "en" else sentence(QLocale(code).nativeLanguageName())
+
+
 def _languages() -> tuple[tuple[str, str, str], ...]:
     desktop = (tr("As the desktop"), AS_THE_DESKTOP, tr("The language of the system, where there are texts in it."))
-    return desktop, *((_LANGUAGES.get(code, code), code, _LANGUAGES.get(code, code)) for code in languages())
+    return desktop, *((_own_name(code), code, _own_name(code)) for code in languages())
 
 
 class ComfortDialog(QDialog):

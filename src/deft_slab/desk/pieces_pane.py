@@ -153,10 +153,11 @@ class PiecesPane(QWidget):
         spots = piece.spots
         for spot in spots[:_MOST_SPOTS]:
             frame = _Row(False)
-            angle = text.overhang(state.plan.threshold + spot.past, state.settings.angle_from)
+            past = state.plan.threshold + spot.past
+            angle = text.overhang(past, state.settings.angle_from)
             words = (
                 text.area(spot.area),
-                angle.split()[0],
+                text.counted(past, state.settings.angle_from),
                 tr("{length} to piece", length=text.mm(spot.gap))
                 if spot.on_piece
                 else tr("{length} to bed", length=text.mm(spot.gap)),

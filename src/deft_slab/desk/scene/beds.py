@@ -111,11 +111,7 @@ def too_large(
     said: list[Said] = []
     for piece, (low, high) in zip(pieces, boxes, strict=True):
         middle = (low + high) / 2
-        wide, deep, tall = piece.fit.over
-        if tall:
-            said.append((np.array([middle[0], middle[1], high[2]]), tr("{tall} too high", tall=text.length(tall, 1))))
-        if wide:
-            said.append((np.array([high[0], middle[1], middle[2]]), tr("{wide} too wide", wide=text.length(wide, 1))))
-        if deep:
-            said.append((np.array([middle[0], high[1], middle[2]]), tr("{deep} too deep", deep=text.length(deep, 1))))
+        places = ([high[0], middle[1], middle[2]], [middle[0], high[1], middle[2]], [middle[0], middle[1], high[2]])
+        words = text.too_large(piece.fit.over)
+        said += [(np.array(at), one) for at, one in zip(places, words, strict=True) if one]
     return Lines(np.array(edges), colour(palette.AMBER), 1.5), tuple(said)

@@ -131,7 +131,7 @@ class HeightRail(QWidget):
         if abs(self._at - self._free) > 1e-9:
             left = _LANES["jump"] + 8 if self._by_layer else 2.0  # beside the marks
             place = QRectF(left, y - 15 if y > 30 else y + 2, right - left, 13)
-            said = text.length(self._at, 2 if self._by_layer else 1).split(" ")[0]
+            said = text.bare(self._at, 2 if self._by_layer else 1)
             painter.drawText(place, Qt.AlignmentFlag.AlignLeft, said)
         painter.end()
 

@@ -19,6 +19,8 @@ _OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}, "": {}}
 _OPERATIONS = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
 }  # fmt: skip
+_WITH_UNIT = "u"
+"""Stands for the unit in a sum that is looked at."""
 _QUANTITY = re.compile(r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>mm|cm|ft|in|deg|m|\"|°|%)?")
 
 
@@ -31,17 +33,21 @@ def parse_quantity(typed: str, unit: str) -> float:
     ValueError : it is not a number, a number with a unit of the kind, or a sum of such.
     """
     factors = _LENGTHS if unit == "mm" else _OTHERS[unit]
-    usual = text.unit() if unit == "mm" else unit
+    usual = factors[text.unit()] if unit == "mm" else 1.0
+
+    if _WITH_UNIT in typed:
+        raise ValueError(tr("not a number"))
 
     def plain(found: re.Match[str]) -> str:
         given = found["unit"]
         if given is not None and given not in factors:
             raise ValueError(tr("“{given}” is no unit for this", given=given))
-        return f"({float(found['number']) * factors.get(given or usual, 1.0)!r})"
+        number = float(found["number"])
+        return f"({number!r})" if given is None else f"({number * factors[given]!r} * {_WITH_UNIT})"
 
     source = _QUANTITY.sub(plain, typed.strip().replace(",", ".").replace("−", "-").replace("×", "*"))
     try:
-        value = _sum(ast.parse(source, mode="eval").body)
+        value = _Sum(usual).of(ast.parse(source, mode="eval").body)
     except (SyntaxError, ZeroDivisionError, RecursionError) as error:
         raise ValueError(tr("not a number")) from error
     if not abs(value) < 1e9:
@@ -49,15 +55,37 @@ def parse_quantity(typed: str, unit: str) -> float:
     return value
 
 
-def _sum(node: ast.expr) -> float:
-    if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
-        return float(node.value)
-    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
-        return float(_OPERATIONS[type(node.op)](_sum(node.left), _sum(node.right)))
-    if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
-        value = _sum(node.operand)
-        return -value if isinstance(node.op, ast.USub) else value
-    raise ValueError(tr("not a number"))
+class _Sum:
+    """Of numbers with and without a unit. usual : what a number without one is worth beside those that have one
+
+    2 in a product or under a line only counts: 1/2 is half of what is usual, and 3cm/2 half of 3 cm.
+    """
+
+    def __init__(self, usual: float) -> None:
+        self._usual = usual
+
+    def of(self, node: ast.expr) -> float:
+        return self._worth(*self._term(node))
+
+    def _worth(self, value: float, with_unit: bool) -> float:
+        return value if with_unit else value * self._usual
+
+    def _term(self, node: ast.expr) -> tuple[float, bool]:
+        """(value, whether it has a unit)"""
+        if isinstance(node, ast.Name) and node.id == _WITH_UNIT:
+            return 1.0, True
+        if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
+            return float(node.value), False
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
+            left, right = self._term(node.left), self._term(node.right)
+            either = left[1] or right[1]
+            if either and isinstance(node.op, (ast.Add, ast.Sub)):
+                left, right = (self._worth(*left), True), (self._worth(*right), True)
+            return float(_OPERATIONS[type(node.op)](left[0], right[0])), either
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
+            value, with_unit = self._term(node.operand)
+            return -value if isinstance(node.op, ast.USub) else value, with_unit
+        raise ValueError(tr("not a number"))
 
 
 class NumberField(QLineEdit):
@@ -71,8 +99,9 @@ class NumberField(QLineEdit):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._unit, self._low, self._high, self._step, self._decimals = unit, low, high, step, decimals
-        self._in = MM_IN_AN_INCH if unit == "mm" and inches() else 1.0
-        if self._in > 1.0:  # 1 mm is a twentieth of an inch, nearly: steps are round ones in what is shown
+        self._in, self._shown_unit = 1.0, unit
+        if unit == "mm" and inches():  # 1 mm is a twentieth of an inch, nearly: steps are round ones in what is shown
+            self._in, self._shown_unit = MM_IN_AN_INCH, text.unit()
             self._step, self._decimals = step * MM_IN_AN_INCH / 20.0, decimals + 1
         self._value = 0.0
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -104,14 +133,10 @@ class NumberField(QLineEdit):
         self._show()
 
     def _show(self) -> None:
-        self.setText(self._said(self._value, self._decimals))
+        space = "" if self._unit in ("°", "") else " "
+        self.setText(f"{text.number(self._value / self._in, self._decimals)}{space}{self._shown_unit}")
         self.setModified(False)
         self._mark("")
-
-    def _said(self, value: float, decimals: int) -> str:
-        """A value in the unit that is shown."""
-        unit = "in" if self._in > 1.0 else self._unit
-        return f"{text.number(value / self._in, decimals)}{'' if unit in ('°', '') else ' '}{unit}"
 
     def _mark(self, problem: str) -> None:
         if bool(self.property("wrong")) != bool(problem):
@@ -129,9 +154,8 @@ class NumberField(QLineEdit):
             self._mark(str(problem))
             return
         if not self._low <= value <= self._high:
-            unit = "in" if self._in > 1.0 else self._unit
             low, high = (text.plain(float(f"{bound / self._in:.6g}")) for bound in (self._low, self._high))
-            end = f"{high} {unit}".strip()
+            end = f"{high} {self._shown_unit}".strip()
             self._mark(tr("between {low} and {high}", low=low, high=end))
             return
         self._take(value)

@@ -391,7 +391,7 @@ def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str
         if not own:
             continue
         heights = sorted(one.at[2] for one in own)
-        at = ", ".join(text.length(height, 1).split(" ")[0] for height in heights[:_MOST_PLACES])
+        at = ", ".join(text.bare(height, 1) for height in heights[:_MOST_PLACES])
         more = tr(" and {count} more", count=len(heights) - _MOST_PLACES) if len(heights) > _MOST_PLACES else ""
         heights_said = f"{at}{more} {text.unit()}"
         yield tr("{piece}: {found}, {heights} over the bed.", piece=checked.name, found=_several(kind, len(own)),

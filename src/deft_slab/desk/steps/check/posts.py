@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from ....core import text
 from ....core.posts import SLENDER_DIAMETERS
@@ -42,16 +42,13 @@ class PostsPanel(Panel):
         self.this_tip.committed.connect(lambda value: self._posting.alter(tip=value))
         self.this_stem = _field(tr("Stem of this post"), tr("Across, of its stem."), low=0.1, high=20)
         self.this_stem.committed.connect(lambda value: self._posting.alter(stem=value))
-        self.foot = button(
-            tr("Foot …"),
+        self.foot = self._pointed(
+            FOOT, tr("Foot …"),
             tr(
                 "Click where this post is to stand, on the bed or on the piece where it faces up: it "
                 "leans over to there, by 45° at most."
             ),
-            partial(self._posting.point, FOOT),
-            role="small",
-            checkable=True,
-        )
+        )  # fmt: skip
         self.own_way = button(tr("Own way"), tr("Lets this post find its way down by itself again."),
                               lambda: self._posting.alter(foot=None), role="small")  # fmt: skip
         drop = button(tr("Remove"), tr("Takes this post away; none is proposed there again."), self._posting.drop,
@@ -85,6 +82,10 @@ class PostsPanel(Panel):
         follow(self, self.refresh, self._posting.changed, state.outcome_changed, state.opened,
                state.pointing.changed)  # fmt: skip
 
+    def _pointed(self, kind: str, words: str, does: str) -> QPushButton:
+        """A button that stays pressed while something is pointed for."""
+        return button(words, does, partial(self._posting.point, kind), role="small", checkable=True)
+
     def _add_buttons(self) -> None:
         """What is done to all posts of the piece, or to those in a region."""
         self.propose = button(
@@ -100,27 +101,22 @@ class PostsPanel(Panel):
             tr("Remove all"), tr("Takes all posts of this piece away."), self._posting.clear, role="small"
         )
         self.add(row(self.propose, self.clear, 1))
-        self.adds = button(tr("Add …"), tr("Click the surface where posts should touch; Esc ends it."),
-                           partial(self._posting.point, ADD), role="small", checkable=True)  # fmt: skip
-        self.takes = button(
-            tr("Take away …"),
-            tr("Click near the tip of a post: it goes, and is not proposed there again."),
-            partial(self._posting.point, AWAY),
-            role="small",
-            checkable=True,
+        self.adds = self._pointed(ADD, tr("Add …"), tr("Click the surface where posts should touch; Esc ends it."))
+        self.takes = self._pointed(
+            AWAY, tr("Take away …"), tr("Click near the tip of a post: it goes, and is not proposed there again.")
         )
-        self.picks = button(tr("Pick …"), tr("Click near the tip of a post, to change its size or to move its foot."),
-                            partial(self._posting.point, PICK), role="small", checkable=True)  # fmt: skip
+        self.picks = self._pointed(
+            PICK, tr("Pick …"), tr("Click near the tip of a post, to change its size or to move its foot.")
+        )
         self.add(row(self.adds, self.takes, self.picks, 1))
-        self.around = button(
-            tr("Propose around …"),
+        self.around = self._pointed(
+            AROUND, tr("Propose around …"),
             tr("Click the middle of a region: what is not held within so many mm gets posts, and the others stay."),
-            partial(self._posting.point, AROUND),
-            role="small",
-            checkable=True,
-        )
-        self.away = button(tr("Clear around …"), tr("Click the middle of a region: all posts within so many mm go."),
-                           partial(self._posting.point, AWAY_AROUND), role="small", checkable=True)  # fmt: skip
+        )  # fmt: skip
+        self.away = self._pointed(
+            AWAY_AROUND, tr("Clear around …"),
+            tr("Click the middle of a region: all posts within so many mm go."),
+        )  # fmt: skip
         self.reach = _field(tr("Reach"), tr("How far around a click a region goes."), low=1, high=1000)
         self.reach.committed.connect(self._posting.set_reach)
         self.reach.setMaximumWidth(84)
