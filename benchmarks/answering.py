@@ -61,7 +61,7 @@ def whole_job(window: Window, folder: Path) -> Heart:
     state, card = window.state, window.frame.guide
     state.opening.may_leave = lambda: True
     QFileDialog.getExistingDirectory = lambda *_: str(folder)
-    wait(lambda: window.bed.awake and all(window.panels.values()))
+    wait(lambda: window.bed.picture is not None and all(window.panels.values()))
     heart = Heart()
     state.opening.open(MODELS["hook"])
     window.verbs.lead()

@@ -51,7 +51,7 @@ from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.process import run_process
+from deft_slab.desk.process import run_behind
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 
@@ -468,14 +468,13 @@ def opening(path: Path) -> int:
     """Opens a model in a fresh window; prints seconds, and GB of the window and of its worker at most."""
     application = QApplication(sys.argv[:1])
     dress(application)
-    window = Window(DeskState(Jobs(run_process)))
+    window = Window(DeskState(Jobs(run_behind)))
     window.show()
-    wait(lambda: window.bed.awake)
+    wait(lambda: window.bed.picture is not None)
     start = time.monotonic()
     window.state.opening.open(path)
     wait(lambda: window.state.up_to_date)
-    window.bed.repaint()
-    application.processEvents()
+    wait(lambda: not window.bed.draws)
     took = time.monotonic() - start
     print(took, resident(os.getpid()), resident(window.state.jobs.process_id))
     window.state.jobs.close()
@@ -490,7 +489,7 @@ def starting() -> None:
         "import os, sys, time; start = time.monotonic()\n"
         "from PySide6.QtWidgets import QApplication\n"
         "from PySide6.QtCore import QEvent, QObject\n"
-        "from deft_slab.desk.app import DeskState, Jobs, Window, dress, run_process\n"
+        "from deft_slab.desk.app import DeskState, Jobs, Window, dress, run_behind\n"
         "class Seen(QObject):\n"
         "    def eventFilter(self, watched, event):\n"
         "        if event.type() == QEvent.Type.Paint:\n"
@@ -498,7 +497,7 @@ def starting() -> None:
         "            jobs.close()\n"
         "            os._exit(0)\n"
         "        return False\n"
-        "app = QApplication(sys.argv[:1]); dress(app); jobs = Jobs(run_process); window = Window(DeskState(jobs))\n"
+        "app = QApplication(sys.argv[:1]); dress(app); jobs = Jobs(run_behind); window = Window(DeskState(jobs))\n"
         "seen = Seen(); window.ledger.installEventFilter(seen); window.show(); app.exec()\n"
     )
     with tempfile.TemporaryDirectory() as folder:
@@ -538,7 +537,7 @@ def main() -> int:
     joins.joining()
     application = QApplication(sys.argv[:1])
     dress(application)
-    window = Window(DeskState(Jobs(run_process)))
+    window = Window(DeskState(Jobs(run_behind)))
     window.show()
     with tempfile.TemporaryDirectory() as folder:
         dragging(window)

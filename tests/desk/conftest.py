@@ -58,6 +58,15 @@ class Desk:
         self.qtbot.waitUntil(lambda: settled(self.state), timeout=PATIENCE)
         self.qtbot.wait(20)
 
+    def drawn(self):
+        """Waits until what is shown is drawn, and what is worked out beside the window is there."""
+        self.qtbot.waitUntil(lambda: self.window.drawn, timeout=PATIENCE)
+
+    def look_from(self, view):
+        self.window.bed.look_from(view)
+        self.settle()
+        self.drawn()
+
     def open(self, path):
         self.state.opening.open(path)
         self.qtbot.waitUntil(lambda: not self.state.jobs.busy_with("open"), timeout=PATIENCE)

@@ -15,6 +15,9 @@ from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.printer import shipped_printers
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
+from deft_slab.desk.look import palette
+from deft_slab.desk.scene.canvas import Canvas
+from deft_slab.desk.scene.easel import drawing_thread
 from tests.core.test_layers import beaker, comb
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, sphere
@@ -241,6 +244,19 @@ def test_another_layer_height(desk, tmp_path):
     assert "hangs for 30 layers" in check.rows("Island")[0][0].detail
 
 
+def pictured(bed, *, coarse):
+    """Pixels and depth of what the bed shows, drawn as it draws."""
+
+    def draw():
+        canvas = Canvas()
+        canvas.draw(bed.scene.things, bed.scene.hidden)
+        made = canvas.picture(bed.camera, 200, 150, ground=palette.colour(palette.GROUND), coarse=coarse)
+        canvas.close()
+        return made
+
+    return drawing_thread.submit(draw).result()
+
+
 def test_a_heavy_piece_is_drawn_lighter_while_the_height_moves(desk, tmp_path):
     """Few triangles in the colours of the whole, drawn in its place only while it is coarse, and gone with the step."""
     check = Check(desk, tmp_path, sphere(20.0, 6))
@@ -251,8 +267,7 @@ def test_a_heavy_piece_is_drawn_lighter_while_the_height_moves(desk, tmp_path):
     assert len(whole.triangles) == 81_920
     assert len(light.triangles) < 10_000
     assert light.colour.shape == (len(light.triangles), 3)
-    canvas = bed._canvas
-    (fine, deep), (few, shallow) = (canvas.picture(bed.camera, 200, 150, coarse=coarse) for coarse in (False, True))
+    (fine, deep), (few, shallow) = (pictured(bed, coarse=coarse) for coarse in (False, True))
     there, also = np.isfinite(deep), np.isfinite(shallow)
     assert (there != also).mean() < 0.01
     both = there & also

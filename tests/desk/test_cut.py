@@ -237,8 +237,7 @@ def test_all_seams_settle_in_one_step(cut):
 
 def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     bed, placing = cut.bed, cut.state.placing
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
     pressed(cut, "+ Bent")
     places = [bed.camera.project(bed.scene.model.of(np.array(p)), bed.width(), bed.height())[0]
               for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]  # fmt: skip
@@ -270,8 +269,7 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
 def test_points_of_a_line_go_to_creases_that_are_near(cut):
     """The wings of the tee end in sharp edges: a click beside one puts the point on it, unless that is switched off."""
     bed, placing = cut.bed, cut.state.placing
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
     pressed(cut, "+ Bent")
     snapping = cut.state.snapping
     wait(cut, lambda: len(snapping.creases) > 0)
@@ -294,8 +292,7 @@ def test_points_of_a_line_go_to_creases_that_are_near(cut):
 
 def test_a_cut_along_an_edge_and_at_a_share_of_the_height(cut):
     panel, bed = cut.window.panels["Cut"].this, cut.bed
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
     cut.click(panel.edge)
     at = bed.camera.project(bed.scene.model.of(np.array([30.0, -10, 61])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
@@ -395,8 +392,7 @@ def test_kinds_that_need_no_place(cut, kind):
 @pytest.mark.parametrize(("kind", "made"), [("scoop", ScoopCut), ("lift-off", LiftOffCut)])
 def test_kinds_that_are_placed_by_a_click(cut, kind, made):
     bed = cut.bed
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
     pressed(cut, f"+ {ON_DESK[kind].word}")
     at = bed.camera.project(bed.scene.model.of(np.array([20.0, -10, 70])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
@@ -417,8 +413,7 @@ def test_kinds_that_are_placed_by_a_click(cut, kind, made):
 
 def test_a_patch_is_marked_brushed_and_dragged_by_its_border(cut):
     bed, state = cut.bed, cut.state
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
 
     def pixel(*place):
         at = bed.camera.project(bed.scene.model.of(np.array(place)), bed.width(), bed.height())[0]
@@ -467,8 +462,7 @@ def test_what_is_marked_in_tilt_becomes_a_patch(cut):
     state.marker.at("ball", np.array([30.0, -10, 70]))
     cut.settle()
     bed = cut.bed
-    bed.look_from("From the front")
-    cut.qtbot.wait(150)
+    cut.look_from("From the front")
     pressed(cut, "+ Patch")
     at = bed.camera.project(bed.scene.model.of(np.array([-25.0, -10, 70])), bed.width(), bed.height())[0]
     QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())

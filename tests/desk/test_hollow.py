@@ -101,8 +101,7 @@ def test_a_vent_is_placed_moved_sized_and_removed_by_hand(ball):
     state, panel = ball.state, page(ball)
     ball.click(panel.make)
     made(ball)
-    ball.bed.look_from("From the front")
-    ball.settle()
+    ball.look_from("From the front")
     ball.click(panel.place)
     assert state.pointing.kind == "vent"
     QTest.mouseClick(ball.bed, Qt.MouseButton.LeftButton, pos=seen(ball, (0.0, -21.9, 0.0)))

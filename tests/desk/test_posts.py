@@ -76,8 +76,7 @@ def test_added_and_taken_away_by_hand_and_proposed_again(teeth):
     state, panel, bed = teeth.state, page(teeth), teeth.bed
     propose(teeth)
     before = len(state.plan.posts[0].posts)
-    bed.look_from("From the front")
-    teeth.settle()
+    teeth.look_from("From the front")
     teeth.click(panel.adds)
     assert state.pointing.kind == "post"
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=seen(teeth, (17.5, 2.5, 9.0)))
@@ -124,8 +123,7 @@ def test_one_post_is_picked_and_made_thicker(teeth):
     state, panel, bed = teeth.state, page(teeth), teeth.bed
     propose(teeth)
     target = next(post for post in state.plan.posts[0].posts if abs(post.at[0] - 27.5) < 1.6)
-    bed.look_from("From the front")
-    teeth.settle()
+    teeth.look_from("From the front")
     teeth.click(panel.picks)
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, pos=seen(teeth, (target.at[0], 2.5, target.at[2] + 0.6)))
     teeth.settle()
@@ -188,8 +186,7 @@ def test_posts_by_region(teeth):
     state, panel, bed = teeth.state, page(teeth), teeth.bed
     propose(teeth)
     before = state.plan.posts[0].posts
-    bed.look_from("From the front")
-    teeth.settle()
+    teeth.look_from("From the front")
     target = next(post for post in before if abs(post.at[0] - 27.5) < 1.6)
     teeth.type(panel.reach, "4")
     click = seen(teeth, (target.at[0], 2.5, target.at[2] + 0.6))

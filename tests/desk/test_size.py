@@ -177,8 +177,7 @@ def test_scaling_by_two_points(desk, size, tee):
     """The ends of the beam, 80 mm apart, should be 120."""
     desk.open(tee)
     state, page = desk.state, turn_to(desk, size, "Scale")
-    desk.bed.look_from("From above")
-    desk.qtbot.wait(60)
+    desk.look_from("From above")
     desk.click(page.two)
     assert state.pointing.kind == "scale"
     for x in (-38, 38):
@@ -364,8 +363,7 @@ def pipe(tmp_path):
 def test_distance_wall_and_round_edge_by_clicking(desk, size, pipe):
     desk.open(pipe)
     state, page = desk.state, turn_to(desk, size, "Measure")
-    desk.bed.look_from("From the front")
-    desk.qtbot.wait(60)
+    desk.look_from("From the front")
     desk.click(page.kinds["distance"])
     for z in (10, 50):
         click_at(desk, (110, 110 - 23, z))
@@ -389,8 +387,7 @@ def test_distance_wall_and_round_edge_by_clicking(desk, size, pipe):
 def test_an_edge_that_is_not_round_is_told(desk, size, tee):
     desk.open(tee)
     page = turn_to(desk, size, "Measure")
-    desk.bed.look_from("From the front")
-    desk.qtbot.wait(60)
+    desk.look_from("From the front")
     desk.click(page.kinds["edge"])
     click_at(desk, (110, 100, 79))
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)

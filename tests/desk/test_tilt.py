@@ -156,6 +156,7 @@ def test_each_figure_colours_the_map(tilt):
         find.figure.setCurrentIndex(n)
         find.figure.activated.emit(n)
         assert find.figure.itemText(n) in find._said.text()
+        tilt.drawn()
         pictures.add(bytes(find.map._image.constBits()))
     assert len(pictures) >= 7
     tilt.click(find.other_side)
@@ -210,8 +211,7 @@ def knob(desk, name):
 def test_the_pole_leans_it_where_it_is_pulled(tilt):
     """To the right and away from the eye, in the view from the front; then with Shift in steps of 5 degrees."""
     state, bed = tilt.state, tilt.bed
-    bed.look_from("From the front")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From the front")
     tilt.click(page(tilt, "By hand").drag)
     start = knob(tilt, "lean")
     end = tilt.press_and_drag(start, QPoint(60, 0))
@@ -240,8 +240,7 @@ def test_the_mark_on_the_bed_turns_it_around(tilt):
     """Seen from above, a quarter of the circle is a quarter turn; no figure changes by it."""
     state, bed = tilt.state, tilt.bed
     before = state.piece.figures.support_volume_mm3
-    bed.look_from("From above")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From above")
     tilt.click(page(tilt, "By hand").drag)
     pole = bed.hand.pole
     start = knob(tilt, "around")
@@ -282,8 +281,7 @@ def test_five_degrees_by_a_key(tilt):
 
 def test_turning_in_the_view(tilt):
     hand = page(tilt, "By hand")
-    tilt.bed.look_from("From the right")
-    tilt.qtbot.wait(30)
+    tilt.look_from("From the right")
     tilt.type(hand.turns["In the view"], "90")
     tilt.settle()
     # looked at from the right, about the line of sight: what was below is now to one side, level
@@ -293,8 +291,7 @@ def test_turning_in_the_view(tilt):
 def test_three_points_lie_down(tilt):
     """Three points of the beam's end face; then three on a line are refused."""
     state, bed = tilt.state, tilt.bed
-    bed.look_from("From the right")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From the right")
     tilt.click(page(tilt, "By hand").picks["three"])
     for place in ((150, 103, 63), (150, 117, 63), (150, 110, 77)):
         QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, place))
@@ -305,8 +302,7 @@ def test_three_points_lie_down(tilt):
 
 def test_a_region_lies_down_and_a_direction_points_up(tilt):
     state, bed = tilt.state, tilt.bed
-    bed.look_from("From the right")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From the right")
     tilt.click(page(tilt, "By hand").picks["region"])
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, (150, 110, 70)))
     tilt.qtbot.waitUntil(lambda: state.history.undo_text == "seat on a region", timeout=PATIENCE)
@@ -314,8 +310,7 @@ def test_a_region_lies_down_and_a_direction_points_up(tilt):
     assert state.plan.tilt.down == pytest.approx((1, 0, 0), abs=1e-6)
     tilt.undo()
     tilt.settle()
-    bed.look_from("From the right")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From the right")
     tilt.click(page(tilt, "By hand").picks["up"])
     for place in ((150, 104, 70), (150, 116, 70)):  # towards the back, which is to point up
         QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot_of(tilt, place))
@@ -348,10 +343,9 @@ def test_lifting_it_and_what_leaning_would_change(tilt):
 
 
 def test_a_stroke_of_the_brush_marks_a_show_face(tilt):
-    state, bed = tilt.state, tilt.bed
+    state = tilt.state
     faces = page(tilt, "Faces")
-    bed.look_from("From the front")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From the front")
     tilt.click(faces.ways["brush"])
     start, end = spot_of(tilt, (85, 100, 70)), spot_of(tilt, (135, 100, 70))
     tilt.press_and_drag(start, end - start)
@@ -375,8 +369,7 @@ def test_regions_are_marked_rubbed_out_and_counted(tilt):
     """The underside of the beam becomes a show face: its support scars it; then a clear spot: nothing stands there."""
     state, bed = tilt.state, tilt.bed
     faces = page(tilt, "Faces")
-    bed.look_from("From below")
-    tilt.qtbot.wait(50)
+    tilt.look_from("From below")
     tilt.click(faces.ways["grown"])
     under = spot_of(tilt, (140, 103, 60))
     QTest.mouseClick(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, under)
@@ -452,9 +445,10 @@ def test_a_spot_is_flown_to(tilt):
 
 def test_the_height_rail_hides_the_bed_side(tilt):
     rail, state = tilt.window.rail, tilt.state
+    tilt.drawn()
     before = tilt.bed.grab().toImage()
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, rail.rect().center())
-    tilt.qtbot.wait(80)
+    tilt.drawn()
     assert state.view.hidden_below == pytest.approx(40, abs=2)
     assert tilt.bed.grab().toImage() != before
     QTest.keyClick(rail, Qt.Key.Key_Up)

@@ -136,8 +136,7 @@ def test_seating_on_a_clicked_facet(desk, tee):
     desk.open(tee)
     desk.go(2)
     state, bed = desk.state, desk.bed
-    bed.look_from("From the right")
-    desk.qtbot.wait(50)
+    desk.look_from("From the right")
     desk.click(desk.window.panels["Tilt"].pages["By hand"].picks["facet"])
     assert state.pointing.kind == "facet"
     end = np.array([110.0 + 40, 110.0, 70.0])
@@ -251,8 +250,7 @@ def test_the_bed_shows_overhang_and_support(desk, light_demo):
     """The picture has the colours of the ramp and of the veil, and loses them when they are switched off."""
     desk.open(light_demo)
     desk.go(2)
-    desk.bed.look_from("From below")
-    desk.qtbot.wait(300)
+    desk.look_from("From below")
 
     def picture():
         image = desk.bed.grab().toImage().convertToFormat(desk.bed.grab().toImage().Format.Format_RGB888)

@@ -100,6 +100,11 @@ class Solid:
         # a column at a time: the library takes ten times as long along the first axis
         return np.array([[column.min() for column in self.vertices.T], [column.max() for column in self.vertices.T]])
 
+    def turned_bounds(self, rotation: Floats) -> Floats:
+        """(2, 3) mm: the lowest and the highest corner of it turned by (3, 3)."""
+        turned = rotation @ self.vertices.T  # a row for each axis, for the reason above
+        return np.stack([turned.min(axis=1), turned.max(axis=1)])
+
     @property
     def size(self) -> Floats:
         """(3,) along each axis."""

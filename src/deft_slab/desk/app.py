@@ -21,7 +21,7 @@ from .faults import Faults
 from .jobs import Jobs
 from .look.logo import ICON
 from .look.theme import dress, wants_dark
-from .process import run_process
+from .process import run_behind
 from .settings import load_settings
 from .whole import DeskState
 from .window import Window
@@ -49,9 +49,8 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
     timer = QTimer(window)
 
     def look() -> None:
-        if (settled(window.state) and not window.state.jobs.busy) or window.notice.isVisible():
+        if (settled(window.state) and not window.state.jobs.busy and window.drawn) or window.notice.isVisible():
             timer.stop()
-            application.processEvents()
             done = window.grab().save(str(path), "PNG")
             print(tr("saved {path}", path=path) if done else tr("could not save {path}", path=path), file=sys.stderr)
             window.close()
@@ -79,7 +78,7 @@ def run(given: list[str]) -> int:
     application.setDesktopFileName("deft-slab")
     application.setWindowIcon(QIcon(str(ICON)))
     dress(application, dark=wants_dark(settings.look, application))
-    window = Window(DeskState(Jobs(run_process)))
+    window = Window(DeskState(Jobs(run_behind)))
     Faults(window.state.failed.emit, window).install()
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())

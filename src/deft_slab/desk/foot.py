@@ -34,7 +34,9 @@ class Foot:
         for part in (self._doing, self._bar, self.stop):
             part.setVisible(bool(doing))
         self._doing.setText(f"{doing} …" if doing else "")
+        self._bar.setUpdatesEnabled(False)  # else Qt paints all that waits to be painted, at each value
         self._bar.setValue(round(1000 * share))
+        self._bar.setUpdatesEnabled(True)
 
     def show_problem(self, problem: str) -> None:
         """problem : why unsaved work is not kept, empty where it is"""

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout
 
 from ..core.words import tr
+from .gathering import when_over
 from .guide import Guide
 from .widgets.parts import button, label, row
 
@@ -36,7 +37,7 @@ class GuideCard(QFrame):
         for part in (self.take, self.otherwise, self.leave):
             layout.addWidget(part, 0, Qt.AlignmentFlag.AlignVCenter)
         self.setLayout(layout)
-        guide.changed.connect(self.refresh)
+        guide.changed.connect(lambda: when_over(self.refresh))
         self.refresh()
 
     def refresh(self) -> None:

@@ -22,6 +22,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, DeftError, WorkerEnded
 from ..core.words import tr
+from .gathering import gathered
 from .parcels import Receiver
 from .requests import Request
 
@@ -258,10 +259,11 @@ class Jobs(QObject):
         try:  # whatever who asked does with it, the row goes on
             # a result that came although it was to stop is still good, unless it was dropped
             if not asked.dropped:
-                if kind == "done":
-                    asked.done(content)
-                elif not isinstance(content, Cancelled):
-                    asked.failed(content)
+                with gathered():
+                    if kind == "done":
+                        asked.done(content)
+                    elif not isinstance(content, Cancelled):
+                        asked.failed(content)
         finally:
             self._next()
             self._tell()

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ..core.judge.columns import column_field
 from ..core.solid import Solid
 from ..core.tilt import Tilt
-from .look.palette import RAMP, STONE, ramp_colours, rgb
+from .look.palette import RAMP, STONE, ramp_colours
 from .scene.scene import Scene
 from .scene.things import Mesh
 
@@ -35,7 +35,7 @@ def picture_of_seat(solid: Solid, rotation: NDArray[np.float64], past: NDArray[n
 
     past : (m,) degrees past the threshold, -1 where no support is needed
     """
-    colours = ramp_colours(past, rgb(STONE), RAMP) / 255.0
+    colours = ramp_colours(past, STONE, RAMP) / 255.0
     return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
 
 

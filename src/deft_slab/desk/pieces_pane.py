@@ -47,6 +47,7 @@ class PiecesPane(QWidget):
         outer.addWidget(panel)
         self._lists: dict[str, QVBoxLayout] = {}
         self._heads: dict[str, QLabel] = {}
+        self._made_of: dict[str, tuple[object, ...]] = {}
         for title in (term("Pieces on the bed"), term("Cuts, in order"), term("Worth knowing"), term("Overhang spots")):
             self._heads[title] = panel.head(tr(title))
             self._lists[title] = panel.add_list()
@@ -58,13 +59,28 @@ class PiecesPane(QWidget):
         )  # fmt: skip
 
     def refresh(self) -> None:
-        for column in self._lists.values():
-            emptied(column)
         state = self._state
-        pieces, cuts, notes, spots = self._lists.values()
-        self._heads["Overhang spots"].setVisible(state.step == "Tilt" and state.piece is not None)
-        if state.step == "Tilt" and state.piece is not None:
-            self._fill_spots(state.piece, spots)
+        piece = state.piece if state.step == "Tilt" else None
+        self._heads["Overhang spots"].setVisible(piece is not None)
+        for title, fill, made_of in (
+            ("Pieces on the bed", self._fill_pieces,
+             (state.pieces, state.is_open, state.selected_piece, state.step in ("Cut", "Join"), state.view.hidden,
+              palette.is_dark())),
+            ("Cuts, in order", self._fill_cuts,
+             (state.plan if state.is_open else None, state.evaluated, state.up_to_date, state.selected_cut,
+              state.step == "Cut", state.pointing.kind)),
+            ("Worth knowing", self._fill_notes, (state.evaluated,)),
+            ("Overhang spots", self._fill_spots,
+             (piece, state.selected_piece, state.plan.threshold if state.is_open else None, state.settings.angle_from)),
+        ):  # fmt: skip
+            # rows that say the same stay: who goes through them by keys stays where they are
+            if self._made_of.get(title) != made_of:
+                self._made_of[title] = made_of
+                emptied(self._lists[title])
+                fill(self._lists[title])
+
+    def _fill_pieces(self, pieces: QVBoxLayout) -> None:
+        state = self._state
         if state.evaluated is None:
             what = tr("Measuring …") if state.is_open else tr("Open a model: File, or drop it on the window.")
             pieces.addWidget(label(what, "faint", wrap=True))
@@ -72,6 +88,9 @@ class PiecesPane(QWidget):
             pieces.addWidget(self._piece_row(number, piece))
         if len(state.pieces) > _MOST_ROWS:
             pieces.addWidget(label(tr("… and {count:,} more pieces", count=len(state.pieces) - _MOST_ROWS), "faint"))
+
+    def _fill_cuts(self, cuts: QVBoxLayout) -> None:
+        state = self._state
         for cut in state.plan.recipe if state.is_open else ():
             cuts.addWidget(self._cut_row(cut))
         if state.is_open and not state.plan.recipe:
@@ -80,6 +99,9 @@ class PiecesPane(QWidget):
             self._add_kinds(cuts)
         elif state.is_open and not state.plan.recipe:
             cuts.addWidget(button(tr("Cut it …"), tr("Goes to the Cut step."), lambda: state.go_to("Cut"), role="link"))
+
+    def _fill_notes(self, notes: QVBoxLayout) -> None:
+        state = self._state
         for note in state.evaluated.outcome.notes if state.evaluated else ():
             notes.addWidget(label(note, "look", wrap=True))
         if state.evaluated is not None and not state.evaluated.outcome.notes:
@@ -146,9 +168,11 @@ class PiecesPane(QWidget):
         frame.double_clicked.connect(partial(self._rename, number))
         return frame
 
-    def _fill_spots(self, piece: Piece, column: QVBoxLayout) -> None:
+    def _fill_spots(self, column: QVBoxLayout) -> None:
         """The separate places of the selected piece that need support, largest first; a click flies to one."""
-        state = self._state
+        state, piece = self._state, self._state.piece
+        if piece is None or state.step != "Tilt":
+            return
         number = min(state.selected_piece, len(state.pieces) - 1)
         spots = piece.spots
         for spot in spots[:_MOST_SPOTS]:

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import os
 import signal
 from typing import Any
 
 from .. import logbook
+
+_BEHIND = 10
+"""By how much the priority is lowered (nice)."""
+
+
+def run_behind(connection: Any, wanted: Any) -> None:
+    """The same as ``run_process`` behind the window, which answers while all processors compute."""
+    os.nice(_BEHIND)
+    run_process(connection, wanted)
 
 
 def run_process(connection: Any, wanted: Any) -> None:

@@ -21,7 +21,7 @@ from .app import settled
 from .jobs import Jobs
 from .look.theme import dress
 from .printer_dialog import PrinterDialog
-from .process import run_process
+from .process import run_behind
 from .scene.pole import Pull
 from .whole import DeskState
 from .window import Window
@@ -36,7 +36,7 @@ class Photographer:
 
     def __init__(self, application: QApplication, folder: Path) -> None:
         self._application, self._folder = application, folder
-        self.window = Window(DeskState(Jobs(run_process)))
+        self.window = Window(DeskState(Jobs(run_behind)))
         self.window.show()
         self.window.activateWindow()
         QTest.qWaitForWindowActive(self.window)
@@ -50,7 +50,7 @@ class Photographer:
         TimeoutError : it did not within some minutes.
         """
         end = time.monotonic() + _PATIENCE
-        while not ready():
+        while not (ready() and self.window.drawn):
             if time.monotonic() > end:
                 raise TimeoutError(f"the window did not get ready; notice: {self.window.notice.text!r}")
             self._application.processEvents()

@@ -61,6 +61,11 @@ class TwinPane(SceneView):
             self.put_on(Showing(self._state.printer, evaluated, view=view))
         self.update()
 
+    def redress(self) -> None:
+        super().redress()
+        if self.evaluated is not None:
+            self.show_plan(self.evaluated)
+
     @property
     def waiting_words(self) -> str:
         return tr("Measuring …") if self.evaluated is None else ""

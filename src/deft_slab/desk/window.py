@@ -13,8 +13,10 @@ from ..core.errors import DeftError
 from ..core.words import tr
 from . import actions
 from .actions import Action
+from .aside import all_done, load_beside
 from .bed_frame import BedFrame
 from .foot import Foot
+from .gathering import gathered
 from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
 from .look.theme import dress, wants_dark
@@ -79,7 +81,7 @@ class Window(QMainWindow):
         made = QAction(action.text, self)
         made.setToolTip(action.tip)
         made.setShortcuts([QKeySequence(key) for key in keys_of(action, self.state)])
-        made.triggered.connect(lambda _checked=False: action.does(self.verbs))
+        made.triggered.connect(lambda _checked=False: gathered()(action.does)(self.verbs))
         self.addAction(made)
         return made
 
@@ -144,6 +146,7 @@ class Window(QMainWindow):
     def _wake(self) -> None:
         """Once the window is painted: VTK is loaded, then the panels are made, one after the other."""
         self.bed.wake()
+        load_beside("numpy.ma")  # a tenth of a second at the first median
         QTimer.singleShot(0, self._make_panels)
 
     def _make_panels(self) -> None:
@@ -194,6 +197,12 @@ class Window(QMainWindow):
         self._fit_ledger()
 
     # what is shown
+
+    @property
+    def drawn(self) -> bool:
+        """Whether all that is in sight is drawn as it is now."""
+        views = (self.bed, *self.twin.panes)
+        return all_done() and not any(view.draws for view in views if view.isVisible())
 
     def show_twin(self, *, shown: bool) -> None:
         """Begins or ends the twin view."""

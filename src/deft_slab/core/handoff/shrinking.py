@@ -23,8 +23,7 @@ def as_printed(pieces: Sequence[Piece], printer: Printer) -> list[Piece]:
 def _grown(piece: Piece, growth: float) -> Piece:
     if growth == 1.0:
         return piece
-    seated = piece.solid.vertices @ piece.seat.rotation.T
-    low, high = seated.min(axis=0), seated.max(axis=0)
+    low, high = piece.solid.turned_bounds(piece.seat.rotation)
     middle = np.array([*((low + high) / 2)[:2], low[2]]) @ piece.seat.rotation
     solid = piece.solid
     larger = Solid(middle + growth * (solid.vertices - middle), solid.triangles, solid.origin, solid.made)

@@ -43,8 +43,7 @@ def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> lis
             (tuple(_cells(size, side) for size, side in zip(sizes[n], order, strict=True))
              for order in permutations(room)), key=math.prod,
         )  # fmt: skip
-        along = part.solid.vertices @ rotations[n].T
-        low, high = along.min(axis=0), along.max(axis=0)
+        low, high = part.solid.turned_bounds(rotations[n])
         walls = [tuple(np.linspace(low[k], high[k], counts[k] + 1)[1:-1].round(3).tolist()) for k in range(3)]
         found.append(BlockCut(
             id=f"c{number}", name=tr("Cut {number}", number=number), turn=Tilt.from_rotation(rotations[n]), x=walls[0],

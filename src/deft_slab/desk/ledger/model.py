@@ -15,6 +15,7 @@ from ...core.handoff.job import PrintJob
 from ...core.outcome import Totals
 from ...core.plan import Plan
 from ...core.words import term, tr
+from ..gathering import when_over
 from ..meanings import hover
 from ..state.desk import WHOLE, Entry
 from ..whole import DeskState
@@ -142,6 +143,11 @@ class Row:
     approximate: bool = False
     layers: LayerTotals | None = None
 
+    @property
+    def shown(self) -> tuple[object, ...]:
+        """All that is shown of it."""
+        return self.choice, self.name, self.note, self.plan, self.entry, self.approximate, self.layers
+
 
 def cell_text(column: Column, row: Row) -> str:
     """A figure as it is shown; empty while it is being measured."""
@@ -173,17 +179,25 @@ class LedgerModel(QAbstractTableModel):
         super().__init__()
         self._state = state
         self.rows: list[Row] = []
+        self._shown: object = None
         for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed,
                        state.step_changed):  # fmt: skip
-            signal.connect(self.rebuild)
+            signal.connect(self._on_changed)
+
+    def _on_changed(self) -> None:
+        when_over(self.rebuild)
 
     def rebuild(self) -> None:
         rows = self._rows()
+        # which columns say something depends on the step and on the printer too
+        state = self._state
+        shown = state.step, state.printer.kind if state.is_open else "", [row.shown for row in rows]
+        known, self._shown = self._shown, shown
         if len(rows) != len(self.rows):
             self.beginResetModel()
             self.rows = rows
             self.endResetModel()
-        elif rows:
+        elif shown != known:
             self.rows = rows
             self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(COLUMNS)))
 

@@ -74,14 +74,19 @@ def colour(name: str) -> tuple[float, float, float]:
     return float(red), float(green), float(blue)
 
 
+_SHADES = 256
+
+
 def ramp_colours(
-    past_threshold: NDArray[np.float32], base: NDArray[np.float64], ramp: tuple[str, str, str], most: float = 45.0
-) -> NDArray[np.float64]:
-    """(m, 3) 0 to 255: the ramp where support is needed, the base colour elsewhere.
+    past_threshold: NDArray[np.float32], base: str, ramp: tuple[str, str, str], most: float = 45.0
+) -> NDArray[np.uint8]:
+    """(m, 3): the ramp where support is needed, the base colour elsewhere.
 
     past_threshold : (m,) degrees past the threshold, -1 where none is needed; most : degrees at the ramp's end
     """
     stops = np.stack([rgb(colour) for colour in ramp])
-    share = np.clip(past_threshold / most, 0.0, 1.0)
-    mixed = np.stack([np.interp(share, [0.0, 0.45, 1.0], stops[:, k]) for k in range(3)], axis=1)
-    return np.where((past_threshold >= 0)[:, None], mixed, base)
+    shades = np.linspace(0.0, 1.0, _SHADES)
+    table = np.stack([np.interp(shades, [0.0, 0.45, 1.0], stops[:, k]) for k in range(3)], axis=1)
+    table = np.round(np.concatenate([rgb(base)[None], table])).astype(np.uint8)
+    share = np.clip(past_threshold * np.float32((_SHADES - 1) / most), 0.0, _SHADES - 1)
+    return np.asarray(table[np.where(past_threshold >= 0, np.round(share) + 1, 0).astype(np.intp)])

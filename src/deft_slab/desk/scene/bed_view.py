@@ -12,6 +12,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from ...core.words import tr
 from ..state.pointing import ON_BED
 from ..whole import DeskState
+from ..widgets.binding import follow
 from .camera import VIEWS, Camera
 from .flight import Flight
 from .grab import Grab
@@ -67,8 +68,7 @@ class BedView(SceneView):
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(_HOVER_AFTER)
         self._hover_timer.timeout.connect(self._mark_facet)
-        for signal in (state.outcome_changed, state.view_changed, state.selection_changed):
-            signal.connect(self.rebuild)
+        follow(self, self.rebuild, state.outcome_changed, state.view_changed, state.selection_changed)
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
                        state.snapping.changed, state.marker.changed, state.joining.changed,
                        state.checking.changed, state.hollowing.changed, state.posting.changed):  # fmt: skip
@@ -80,7 +80,7 @@ class BedView(SceneView):
     # loading and drawing
 
     def wake(self) -> None:
-        """Loads VTK and draws; called once the window shows, for VTK takes half a second to load."""
+        """Begins to draw; called once the window shows, for VTK takes half a second to load."""
         if not self.awake:
             super().wake()
             self.rebuild()
@@ -91,6 +91,10 @@ class BedView(SceneView):
         self.hand.rest()
         self._hover_timer.stop()
         super().sleep()
+
+    def redress(self) -> None:
+        super().redress()
+        self.rebuild()
 
     def _on_opened(self) -> None:
         self._framed_for = self.scene = None
@@ -137,7 +141,7 @@ class BedView(SceneView):
 
     @property
     def waiting_words(self) -> str:
-        return "" if self.awake or self._state.is_open else tr("Getting the bed ready …")
+        return "" if self.picture is not None or self._state.is_open else tr("Getting the bed ready …")
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
         paint_ink(painter, picture, ink_of(self._state, self.showing, scene), self.grab_of_cut.held)

@@ -13,7 +13,14 @@ import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkCommand, vtkFloatArray, vtkOutputWindow, vtkPoints, vtkUnsignedCharArray
+from vtkmodules.vtkCommonCore import (
+    vtkCommand,
+    vtkFloatArray,
+    vtkLogger,
+    vtkOutputWindow,
+    vtkPoints,
+    vtkUnsignedCharArray,
+)
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPlane, vtkPolyData
 from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkRenderingCore import (
@@ -40,17 +47,18 @@ class SceneError(Exception):
 
 
 class Canvas:
-    """Named things, a camera, and the picture. made : how many meshes and sets of lines it has built so far"""
+    """Named things, a camera, and the picture. All of it is called from the thread that made it."""
 
-    def __init__(self, background: Colour) -> None:
+    def __init__(self) -> None:
         self._errors: list[str] = []
+        # it says what the system has not, such as cursors, which a picture off screen does not need
+        vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_OFF)
         self._output = vtkOutputWindow.GetInstance()
         self._output.SetDisplayModeToNever()
         self._watch = self._output.AddObserver(vtkCommand.ErrorEvent, lambda *_: self._errors.append("error"))
         self._window = vtkRenderWindow()
         self._window.SetOffScreenRendering(1)
         self._renderer = vtkRenderer()
-        self._renderer.SetBackground(*(value / 255 for value in background))
         self._renderer.RemoveAllLights()
         self._window.AddRenderer(self._renderer)
         self._lights()
@@ -62,7 +70,6 @@ class Canvas:
         self._window.SetMultiSamples(0 if software else 4)
         self._actors: dict[str, vtkActor] = {}
         self._things: dict[str, Thing] = {}
-        self.made = 0
 
     def _lights(self) -> None:
         for position, strength in (((-0.4, 0.5, 1.0), 0.72), ((0.9, -0.1, 0.3), 0.26), ((0.0, -1.0, 0.15), 0.18)):
@@ -96,7 +103,6 @@ class Canvas:
         else:
             self._remove(name)
             actor = _mesh(thing) if isinstance(thing, Mesh) else _lines(thing)
-            self.made += 1
             self._renderer.AddViewProp(actor)
             self._actors[name] = actor
         self._things[name] = thing
@@ -105,11 +111,6 @@ class Canvas:
         if name in self._actors:
             self._renderer.RemoveViewProp(self._actors.pop(name))
             del self._things[name]
-
-    @property
-    def drawn(self) -> frozenset[str]:
-        """The names of what is drawn."""
-        return frozenset(self._things)
 
     def visible(self, name: str, visible: bool) -> None:
         if name in self._actors:
@@ -130,19 +131,20 @@ class Canvas:
                     mapper.AddClippingPlane(plane)
 
     def picture(
-        self, camera: Camera, width: int, height: int, *, with_veils: bool = True, coarse: bool = False
+        self, camera: Camera, width: int, height: int, *, ground: Colour, with_veils: bool = True, coarse: bool = False
     ) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
 
         The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
-        scene is drawn without and with them, and the two pictures are mixed; they have no depth. coarse : what is
-        drawn instead of something else is, and that is not
+        scene is drawn without and with them, and the two pictures are mixed; they have no depth. ground : what
+        is seen where nothing is drawn; coarse : what is drawn instead of something else is, and that is not
 
         Raises
         ------
         SceneError : VTK reported an error while drawing.
         """
         self._window.SetSize(width, height)
+        self._renderer.SetBackground(*(value / 255 for value in ground))
         eye = self._renderer.GetActiveCamera()
         eye.SetPosition(*camera.eye)
         eye.SetFocalPoint(*camera.focus)

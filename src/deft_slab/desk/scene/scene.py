@@ -157,8 +157,8 @@ def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Bo
     """(low, high) of a turned solid, not shifted."""
 
     def box() -> Box:
-        turned = solid.vertices @ rotation.T
-        return turned.min(axis=0), turned.max(axis=0)
+        low, high = solid.turned_bounds(rotation)
+        return low, high
 
     return making.once(name, (solid.vertices, rotation.tobytes()), box)
 
@@ -264,16 +264,16 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
 
     def coloured() -> NDArray[np.uint8]:
         if walls is not None:
-            found = ramp_colours(_thin(walls, showing.wall_limit), rgb(base), palette.RAMP, most=1.0)
+            found = ramp_colours(_thin(walls, showing.wall_limit), base, palette.RAMP, most=1.0)
         elif scar is not None:
-            found = ramp_colours(scar, rgb(base), palette.SCARS, most=1.0)
+            found = ramp_colours(scar, base, palette.SCARS, most=1.0)
         elif past is not None:
-            found = ramp_colours(past, rgb(base), palette.RAMP)
+            found = ramp_colours(past, base, palette.RAMP)
         else:
-            found = np.broadcast_to(rgb(base), (len(piece.solid.triangles), 3)).copy()
+            found = np.tile(rgb(base).astype(np.uint8), (len(piece.solid.triangles), 1))
         cut_face = piece.solid.origin < 0
-        found[cut_face] = 0.55 * found[cut_face] + 0.45 * rgb(palette.PALE)
-        return np.round(found).astype(np.uint8)
+        found[cut_face] = np.round(0.55 * found[cut_face] + 0.45 * rgb(palette.PALE))
+        return found
 
     return making.once(f"colours {number}", (piece.solid, base, walls, past, scar, showing.wall_limit), coloured)
 
@@ -349,7 +349,7 @@ def mark_points(piece: Piece) -> dict[int, Floats]:
     found = {}
     for bit in MARKS:
         chosen = (piece.marks & bit) > 0
-        area = float(piece.solid.areas[chosen].sum())
+        area = float(piece.solid.areas[chosen].sum()) if chosen.any() else 0.0
         if area > 0:
             points, facets = spread_points(piece.solid, int(min(_MOST_MARKS, max(area / _EVERY**2, 1))), chosen)
             found[bit] = points + _BEFORE * piece.solid.normals[facets]

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,14 +12,12 @@ from PySide6.QtWidgets import QWidget
 
 from ..look import palette
 from .camera import Camera
+from .easel import Drawn, Easel, Wanted
 from .painting import paint_scene
 from .picture import Picture
 from .scene import Scene, scene_of
 from .showing import Showing
 from .things import Mesh, Pose, Thing
-
-if TYPE_CHECKING:
-    from .canvas import Canvas
 
 Floats = NDArray[np.float64]
 
@@ -33,7 +29,7 @@ _SLOW = 0.1
 class SceneView(QWidget):
     """Subclasses say what is looked at, and what a mouse does.
 
-    scene : what is shown; None while VTK is not loaded; picture : of it, as it was drawn last
+    scene : what is shown; None while nothing is drawn; picture : of it, as it was drawn last
     """
 
     def __init__(self) -> None:
@@ -41,7 +37,8 @@ class SceneView(QWidget):
         self.scene: Scene | None = None
         self.picture: Picture | None = None
         self.camera = Camera()
-        self._canvas: Canvas | None = None
+        self._pictured: Scene | None = None
+        self._easel: Easel | None = None
         self._marked: Mesh | None = None
         self._moved: dict[str, Pose] = {}
         self._slow = False
@@ -52,8 +49,13 @@ class SceneView(QWidget):
 
     @property
     def awake(self) -> bool:
-        """Whether VTK is loaded."""
-        return self._canvas is not None
+        """Whether it draws."""
+        return self._easel is not None
+
+    @property
+    def draws(self) -> bool:
+        """Whether a picture of what is shown is still to come."""
+        return self._timer.isActive() or (self._easel is not None and self._easel.draws)
 
     @property
     def draws_slowly(self) -> bool:
@@ -62,19 +64,7 @@ class SceneView(QWidget):
 
     def redress(self) -> None:
         """Draws all of it anew, in the colours of now."""
-        if self._canvas is not None:
-            self.sleep()
-            self.wake()
-
-    @property
-    def drawn(self) -> frozenset[str]:
-        """The names of what is drawn."""
-        return self._canvas.drawn if self._canvas is not None else frozenset()
-
-    @property
-    def built(self) -> int:
-        """How many meshes were built to draw it all so far."""
-        return self._canvas.made if self._canvas is not None else 0
+        self.scene = None
 
     @property
     def turns_smoothly(self) -> bool:
@@ -87,24 +77,22 @@ class SceneView(QWidget):
         return False
 
     def wake(self) -> None:
-        """Loads VTK, which takes half a second."""
-        if self._canvas is None:
-            from .canvas import Canvas  # slow to load: kept out of start-up
-
-            self._canvas = Canvas(palette.colour(palette.GROUND))
+        """Begins to draw."""
+        if self._easel is None:
+            self._easel = Easel(self, self._on_drawn)
 
     def sleep(self) -> None:
         """Lets go of VTK."""
         self._timer.stop()
-        if self._canvas is not None:
-            self._canvas.close()
-            self._canvas = self.scene = None
+        if self._easel is not None:
+            self._easel.close()
+            self._easel = self.scene = None
 
     # what is shown
 
     def put_on(self, showing: Showing) -> Scene | None:
-        """Shows what there is of a showing; None while VTK is not loaded."""
-        if self._canvas is None:
+        """Shows what there is of a showing; None while nothing is drawn."""
+        if self._easel is None:
             return None
         self.scene = scene_of(showing, self.scene)
         self._marked, self._moved = None, {}
@@ -160,25 +148,26 @@ class SceneView(QWidget):
 
     def draw_soon(self) -> None:
         """Draws once what is happening now is over."""
-        if self._canvas is not None and not self._timer.isActive():
+        if self._easel is not None and not self._timer.isActive():
             self._timer.start()
 
     def _draw(self) -> None:
-        canvas, scene, width, height = self._canvas, self.scene, self.width(), self.height()
-        if canvas is None or scene is None or width < 2 or height < 2:
+        scene, width, height = self.scene, self.width(), self.height()
+        if self._easel is None or scene is None or width < 2 or height < 2:
             return
-        started = time.monotonic()
-        whole = not (self.turns_smoothly and self._slow)
         coarse = self.coarse and self._slow
-        ratio = self.devicePixelRatioF() * (_HALF if coarse else 1.0)
-        across, down = round(width * ratio), round(height * ratio)
-        canvas.draw(self._things(scene), scene.hidden)
-        pixels, depth = canvas.picture(self.camera, across, down, with_veils=whole, coarse=coarse)
-        image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
-        image.setDevicePixelRatio(ratio)
-        self.picture = Picture(self.camera, image, depth, (width, height))
-        if whole:
-            self._slow = time.monotonic() - started > _SLOW
+        self._easel.draw(
+            Wanted(
+                scene, self._things(scene), self.camera, (width, height),
+                self.devicePixelRatioF() * (_HALF if coarse else 1.0), palette.colour(palette.GROUND),
+                veils=not (self.turns_smoothly and self._slow), coarse=coarse,
+            )
+        )  # fmt: skip
+
+    def _on_drawn(self, drawn: Drawn) -> None:
+        self.picture, self._pictured = drawn.picture, drawn.wanted.scene
+        if drawn.wanted.veils:
+            self._slow = drawn.seconds > _SLOW
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -188,12 +177,13 @@ class SceneView(QWidget):
         if waits:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, waits)
-        elif self.picture is not None and self.scene is not None:
+        elif self.picture is not None and self._pictured is not None:
             painter.drawImage(0, 0, self.picture.image)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             # the marks of a piece that is on its way elsewhere are not there yet
-            paint_scene(painter, self.picture, replace(self.scene, marks={}) if self._moved else self.scene)
-            self.paint_over(painter, self.picture, self.scene)
+            paint_scene(painter, self.picture, replace(self._pictured, marks={}) if self._moved else self._pictured)
+            if self.scene is not None:
+                self.paint_over(painter, self.picture, self.scene)
         painter.end()
 
     def as_image(self) -> QImage:

@@ -21,6 +21,7 @@ from ...core.printer import Printer
 from ...core.project import Project
 from ...core.solid import Solid
 from ...core.words import term, tr
+from ..gathering import gathered
 from ..jobs import Jobs
 from ..replies import Evaluated
 from ..requests import Evaluate, EvaluateLive
@@ -143,6 +144,7 @@ class Desk(ProjectState):
             self.drop_draft()
         super().do(did, project)
 
+    @gathered()
     def _settled(self) -> None:
         self.jobs.cancel("live")
         self.draft = self.live = None
@@ -256,6 +258,7 @@ class Desk(ProjectState):
         """Leaves pieces undrawn, by their numbers from 0 on; at least one stays."""
         self.show(hidden=numbers if len(numbers) < len(self.pieces) else frozenset())
 
+    @gathered()
     def go_to(self, step: str) -> None:
         """Opens a step."""
         self.step = step

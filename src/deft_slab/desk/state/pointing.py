@@ -77,7 +77,8 @@ class Pointing(QObject):
 
     def end(self) -> None:
         """Ends pointing; what was read stays."""
-        self.begin("")
+        if self.kind:
+            self.begin("")
 
     def at(self, number: int, facet: int, place: Floats) -> None:
         """A place on a piece was clicked while pointing."""

@@ -35,8 +35,8 @@ class Sizing:
             return np.asarray(known.spans * abs(plan.factors[0] / known.plan.factors[0]))
         solid = desk.model.solid
         if self._stands is None or self._stands[0] != (solid, _proportions(plan)):
-            sized = solid.vertices * (plan.factors / abs(plan.factors[0]))
-            own, stands = np.ptp(sized, axis=0), np.ptp(sized @ plan.tilt.rotation.T, axis=0)
+            sized = np.diag(plan.factors / abs(plan.factors[0]))
+            own, stands = (np.ptp(solid.turned_bounds(way @ sized), axis=0) for way in (np.eye(3), plan.tilt.rotation))
             self._stands = (solid, _proportions(plan)), np.stack([stands, own])
         return np.asarray(self._stands[1] * abs(plan.factors[0]))
 

@@ -1,7 +1,7 @@
 """How what is shown follows the desk: one way for all of it.
 
-``follow`` calls what shows something after each of some signals while it is on the screen; what it missed before is
-made up for when it comes into sight. ``quietly`` puts a value in without an echo.
+``follow`` calls what shows something after some signals while it is on the screen, once for each action; what it missed
+before is made up for when it comes into sight. ``quietly`` puts a value in without an echo.
 """
 
 from __future__ import annotations
@@ -12,6 +12,9 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QSignalBlocker
 from PySide6.QtWidgets import QWidget
+from shiboken6 import isValid
+
+from ..gathering import when_over
 
 
 class Following(QObject):
@@ -27,8 +30,16 @@ class Following(QObject):
 
     def _heard(self, *_: object) -> None:
         self._missed = True
+        if self._in_sight:
+            when_over(self._look)
+
+    @property
+    def _in_sight(self) -> bool:
         widget = self.parent()
-        if isinstance(widget, QWidget) and widget.isVisible():
+        return isinstance(widget, QWidget) and widget.isVisible()
+
+    def _look(self) -> None:
+        if isValid(self) and self._in_sight:
             self._make_up()
 
     def _make_up(self) -> None:
@@ -44,8 +55,8 @@ class Following(QObject):
 
 
 def follow(widget: QWidget, refresh: Callable[[], None], *signals: Any) -> Following:
-    """Has a method of a widget called after each of some signals while the widget is shown, and when it comes into
-    sight if it missed one."""
+    """Has a method of a widget called after some signals, once for each action, while the widget is shown, and when it
+    comes into sight if it missed one."""
     return Following(widget, refresh, signals)
 
 

@@ -105,22 +105,20 @@ class Book(QWidget):
             )
         )
         self.shown: BookShown | None = None
+        self._box = np.zeros(2), np.ones(2)
         self._image: QImage | None = None
         self._drag: tuple[str, Floats, Floats, float] | None = None
         """(what, where the pointer was in mm, where the join was, its reach)"""
 
     def show_book(self, shown: BookShown | None) -> None:
         self.shown = shown
+        if shown is not None and shown.rings:
+            corners = np.concatenate(shown.rings)
+            self._box = corners.min(axis=0), corners.max(axis=0)
         self._image = _room_image(shown) if shown is not None else None
         self.update()
 
     # geometry
-
-    @property
-    def _box(self) -> tuple[Floats, Floats]:
-        assert self.shown is not None
-        corners = np.concatenate(self.shown.rings)
-        return corners.min(axis=0), corners.max(axis=0)
 
     @property
     def scale(self) -> float:
@@ -129,25 +127,28 @@ class Book(QWidget):
         across, up = np.maximum(high - low, 1e-3)
         return float(min((self.width() - _SPINE - 12) / 2 / across, (self.height() - 2 * _PAGE - 4) / up))
 
-    def place_of(self, across: Floats, page: int) -> QPointF:
-        """Where (2,) mm across are on a page: 0 the first piece, on the left; 1 the second one, seen from behind."""
-        low, high = self._box
-        middle = (low + high) / 2
+    def _centre(self, page: int) -> Floats:
+        """(2,) pixels: the middle of a page."""
         width = (self.width() - _SPINE) / 2
-        x = (across[0] - middle[0]) * self.scale * (1 if page == 0 else -1)
-        y = (across[1] - middle[1]) * self.scale
-        centre = width / 2 if page == 0 else width + _SPINE + width / 2
-        return QPointF(centre + x, self.height() / 2 - y)
+        return np.array([width / 2 if page == 0 else width + _SPINE + width / 2, self.height() / 2])
+
+    def _factors(self, page: int) -> Floats:
+        """(2,) pixels per mm across, of which the second page is seen from behind."""
+        return self.scale * np.array([1.0 if page == 0 else -1.0, -1.0])
+
+    def _polygon(self, across: Floats, page: int) -> QPolygonF:
+        """Where (k, 2) mm across are on a page: 0 the first piece, on the left; 1 the second one."""
+        places = (across - np.add(*self._box) / 2) * self._factors(page) + self._centre(page)
+        return QPolygonF([QPointF(x, y) for x, y in places.tolist()])
+
+    def place_of(self, across: Floats, page: int) -> QPointF:
+        """Where (2,) mm across are on a page."""
+        return self._polygon(across[None], page).at(0)
 
     def _across(self, place: QPointF) -> Floats:
         """(2,) mm across under a place of the widget."""
-        low, high = self._box
-        middle = (low + high) / 2
-        width = (self.width() - _SPINE) / 2
-        page = 0 if place.x() < width + _SPINE / 2 else 1
-        centre = width / 2 if page == 0 else width + _SPINE + width / 2
-        x = (place.x() - centre) / self.scale * (1 if page == 0 else -1)
-        return np.array([middle[0] + x, middle[1] + (self.height() / 2 - place.y()) / self.scale])
+        page = 0 if place.x() < self.width() / 2 else 1
+        return np.asarray(np.add(*self._box) / 2 + (place.toTuple() - self._centre(page)) / self._factors(page))
 
     @property
     def _one(self) -> JoinDrawn | None:
@@ -259,7 +260,7 @@ class Book(QWidget):
         shape = QPainterPath()
         shape.setFillRule(Qt.FillRule.OddEvenFill)
         for ring in self.shown.rings:
-            shape.addPolygon(QPolygonF([self.place_of(at, page) for at in ring]))
+            shape.addPolygon(self._polygon(ring, page))
         painter.fillPath(shape, QColor(palette.STONE))
         if self._image is not None and self.shown.low is not None:
             painter.save()
@@ -287,7 +288,7 @@ class Book(QWidget):
         if not len(join.outline):
             return
         selected = self.shown is not None and join.id == self.shown.selected
-        shape = QPolygonF([self.place_of(at, page) for at in join.outline])
+        shape = self._polygon(join.outline, page)
         stands = join.out_of == ("first", "second")[page]
         ink = QColor(palette.MADDER if selected else palette.INK)
         painter.setPen(QPen(ink, 2.0 if selected else 1.4, Qt.PenStyle.SolidLine if stands else Qt.PenStyle.DashLine))

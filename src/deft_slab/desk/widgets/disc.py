@@ -6,6 +6,8 @@ of the disc are equal shares of all directions.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import partial
 from typing import Generic, Protocol, TypeVar
 
 import numpy as np
@@ -14,16 +16,20 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ..aside import Aside
 from ..look import palette
 from ..look.palette import rgb
 from .picture import image_of
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.intp]
 
 _RASTER = 84
 """Pixels across of the coloured picture; it is drawn smoothed."""
 _SHARP = 260.0
 """How fast the say of a direction falls off with the angle from it: to half at about 4 degrees."""
+_SILENT = 10.0
+"""What has less than exp(-10) of the say of the nearest direction is left out."""
 _HOVER_AFTER = 120
 """Milliseconds that the pointer must rest before the model is drawn in that seat."""
 
@@ -41,6 +47,29 @@ def from_disc(points: Floats) -> Floats:
     """(n, 3) unit vectors of points (n, 2) of the unit disc."""
     square = np.minimum((points**2).sum(axis=1), 1.0)
     return np.stack([*(2.0 * points * np.sqrt(1.0 - square)[:, None]).T, 2.0 * square - 1.0], axis=1)
+
+
+def _rastered() -> tuple[Floats, NDArray[np.bool_]]:
+    """((n, 2) points of the unit disc, one for each pixel that is in it; which of the (raster, raster) pixels are)"""
+    steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
+    x, y = np.meshgrid(steps, -steps)
+    inside = x**2 + y**2 <= 1.12  # a little beyond the rim, so that the smoothed edge has a colour
+    points = np.stack([x[inside], y[inside]], axis=1)
+    return points / np.maximum(np.hypot(*points.T), 1.0)[:, None], inside
+
+
+_RASTERED = _rastered()
+
+
+@dataclass(frozen=True, eq=False)
+class _Shares:
+    """Of which directions, turned how (bytes of the middle); (k,) pixels, the directions near them, what these say."""
+
+    directions: Floats
+    turned: bytes
+    pixels: Ints
+    near: Ints
+    says: Floats
 
 
 class OnDisc(Protocol):
@@ -83,7 +112,8 @@ class DirectionDisc(QWidget, Generic[S]):
         self.setToolTip(tip)
         self.shown: S | None = None
         self._image: QImage | None = None
-        self._shares: tuple[object, bytes, NDArray[np.float32]] | None = None
+        self._shares: _Shares | None = None
+        self._aside = Aside(self)
         self.pointer: Floats | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -92,8 +122,18 @@ class DirectionDisc(QWidget, Generic[S]):
 
     def show_map(self, shown: S | None) -> None:
         self.shown = shown
-        self._image = self._coloured(shown) if shown is not None else None
+        self._image = None
+        if shown is not None:
+            turned = shown.middle.tobytes()
+            if self._shares is None or self._shares.directions is not shown.directions or self._shares.turned != turned:
+                self._aside.ask(partial(self._shared_out, shown.directions, shown.middle), self._on_shares)
+            else:
+                self._image = self._coloured(shown, self._shares)
         self.update()
+
+    def _on_shares(self, shares: _Shares) -> None:
+        self._shares = shares
+        self.show_map(self.shown)
 
     # geometry: what kinds of discs do in their own way
 
@@ -141,27 +181,26 @@ class DirectionDisc(QWidget, Generic[S]):
 
     # colours
 
-    def _coloured(self, shown: S) -> QImage:
+    def _shared_out(self, directions: Floats, middle: Floats) -> _Shares:
+        """How much each direction says of the colour of each pixel; of those of a pixel it sums to 1."""
+        points, turned = _RASTERED[0], directions @ middle.T
+        cosine = self._nearness(points, turned)
+        cosine -= cosine.max(axis=1, keepdims=True)
+        pixels, near = np.nonzero(cosine > -_SILENT / _SHARP)
+        says = np.exp(_SHARP * cosine[pixels, near].astype(np.float64))
+        return _Shares(
+            directions, middle.tobytes(), pixels, near, says / np.bincount(pixels, says, len(points))[pixels]
+        )
+
+    def _coloured(self, shown: S, shares: _Shares) -> QImage:
         """The disc, each pixel the mean of the values around it."""
-        steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
-        x, y = np.meshgrid(steps, -steps)
-        inside = x**2 + y**2 <= 1.12  # a little beyond the rim, so that the smoothed edge has a colour
-        points = np.stack([x[inside], y[inside]], axis=1)
-        points /= np.maximum(np.hypot(*points.T), 1.0)[:, None]
-        turned = shown.middle.tobytes()
-        if self._shares is None or self._shares[0] is not shown.directions or self._shares[1] != turned:
-            cosine = self._nearness(points, shown.directions @ shown.middle.T)
-            cosine -= cosine.max(axis=1, keepdims=True)
-            cosine *= np.float32(_SHARP)
-            np.exp(cosine, out=cosine)
-            cosine /= cosine.sum(axis=1, keepdims=True)
-            self._shares = (shown.directions, turned, cosine)
-        worst = float(np.quantile(shown.values, 0.98))
-        share = np.clip(self._shares[2] @ (shown.values / max(worst, 1e-12)).astype(np.float32), 0.0, 1.0)
+        points, inside = _RASTERED
+        worst = float(np.sort(shown.values)[int(0.98 * (len(shown.values) - 1))])
+        share = np.bincount(shares.pixels, shares.says * shown.values[shares.near], len(points)) / max(worst, 1e-12)
         stops = np.stack([rgb(colour) for colour in (palette.SHEET, *palette.RAMP)])
         picture = np.zeros((_RASTER, _RASTER, 4), np.uint8)
-        mixed = np.stack([np.interp(share, [0.0, 0.2, 0.55, 1.0], stops[:, k]) for k in range(3)], axis=1)
-        picture[inside, :3] = np.round(mixed).astype(np.uint8)
+        mixed = [np.interp(np.clip(share, 0.0, 1.0), [0.0, 0.2, 0.55, 1.0], stops[:, k]) for k in range(3)]
+        picture[inside, :3] = np.round(np.stack(mixed, axis=1)).astype(np.uint8)
         picture[inside, 3] = 255
         return image_of(picture)
 

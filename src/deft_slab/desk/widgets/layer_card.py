@@ -176,8 +176,7 @@ class LayerCard(QFrame):
             return 0.0, 0.0, state.printer.bed_x, state.printer.bed_y
         assert state.piece is not None
         if self._boxed is None or self._boxed[0] is not state.piece:  # it is asked for at each move of the rail
-            points = state.piece.solid.vertices @ state.piece.seat.rotation[:2].T
-            (left, front), (right, back) = points.min(axis=0), points.max(axis=0)
+            (left, front, _), (right, back, _) = state.piece.solid.turned_bounds(state.piece.seat.rotation)
             self._boxed = state.piece, (float(left), float(front), float(right), float(back))
         return self._boxed[1]
 

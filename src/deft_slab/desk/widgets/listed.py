@@ -14,6 +14,7 @@ from .parts import ClickRow, button, label
 from .picture import pixmap_of
 
 _PICTURE = (46, 32)
+_NAMES = "seat", "chosen"
 
 
 class ListedRow(ClickRow):
@@ -27,7 +28,7 @@ class ListedRow(ClickRow):
         self, number: str, picture: NDArray[np.uint8], title: str, said: str, figure: str, *, good: bool, chosen: bool,
         keep: Callable[[], None],
     ) -> None:  # fmt: skip
-        super().__init__("chosen" if chosen else "seat")
+        super().__init__(_NAMES[chosen])
         grid = QGridLayout(self)
         grid.setContentsMargins(4, 2, 2, 2)
         grid.setHorizontalSpacing(6)
@@ -35,7 +36,8 @@ class ListedRow(ClickRow):
         shown = QLabel()
         shown.setPixmap(pixmap_of(picture, *_PICTURE))
         shown.setFixedWidth(_PICTURE[0])
-        grid.addWidget(label(number, "title"), 0, 0, 2, 1)
+        self._number = label(number, "title")
+        grid.addWidget(self._number, 0, 0, 2, 1)
         grid.addWidget(shown, 0, 1, 2, 1)
         grid.addWidget(label(title, wrap=True), 0, 2)
         grid.addWidget(label(said, "good" if good else "faint", wrap=True), 1, 2)
@@ -50,3 +52,12 @@ class ListedRow(ClickRow):
         )
         grid.addWidget(self.keep, 1, 3)
         grid.setColumnStretch(2, 1)
+
+    def show_place(self, number: str, *, chosen: bool) -> None:
+        """Its number in the list, and whether it is the one that was taken."""
+        self._number.setText(number)
+        name = _NAMES[chosen]
+        if self.objectName() != name:
+            self.setObjectName(name)
+            self.style().unpolish(self)
+            self.style().polish(self)

@@ -9,6 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from ...core.words import tr
+from ..gathering import gathered
 from .parts import row
 
 
@@ -42,6 +43,7 @@ class Pages(QWidget):
         column.addWidget(self._stack, 1)
         self.tabs[next(iter(pages))].setChecked(True)
 
+    @gathered()
     def turn_to(self, name: str) -> None:
         """Shows a page."""
         self.tabs[name].setChecked(True)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.words import tr
+from ..gathering import gathered
 from ..meanings import hover
 
 
@@ -78,7 +79,7 @@ def button(text: str, does: str, act: Callable[[], object], *, role: str = "", c
     found.setCheckable(checkable)
     if role:
         found.setProperty("role", role)
-    found.clicked.connect(lambda _checked=False: act())
+    found.clicked.connect(lambda _checked=False: gathered()(act)())
     return found
 
 
@@ -167,13 +168,19 @@ class Panel(QScrollArea):
         return made
 
 
+def taken_out(layout: QLayout, widget: QWidget) -> None:
+    """Takes a widget out of a layout, for good."""
+    layout.removeWidget(widget)
+    widget.hide()
+    widget.deleteLater()
+
+
 def emptied(layout: QLayout) -> None:
     """Takes everything out of a layout."""
     while (item := layout.takeAt(0)) is not None:
         widget, inner = item.widget(), item.layout()
         if widget is not None:
-            widget.hide()
-            widget.deleteLater()
+            taken_out(layout, widget)
         elif inner is not None:
             emptied(inner)
 

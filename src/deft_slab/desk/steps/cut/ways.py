@@ -19,7 +19,7 @@ from ...widgets.binding import follow
 from ...widgets.front import FrontChart, FrontShown
 from ...widgets.listed import ListedRow
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, row
+from ...widgets.parts import Panel, button, label, row, taken_out
 from ...widgets.picture import pixmap_of
 from ...widgets.presets_button import PresetsButton
 
@@ -65,23 +65,24 @@ _Point = Callable[[WayShown | None], None]
 class WayRow(ListedRow):
     """A way to part it."""
 
-    def __init__(
-        self, number: int, way: WayShown, taken: bool, keep: Callable[[], None], point: _Point
-    ) -> None:  # fmt: skip
+    def __init__(self, way: WayShown, keep: Callable[[], None], point: _Point) -> None:
         picture = _NO_PICTURE if way.picture is None else way.picture
         super().__init__(
-            str(number), picture, title_of(way), said_of(way), text.volume(way.support),
-            good=way.all_flat and way.all_fit, chosen=taken, keep=keep,
+            "", picture, title_of(way), said_of(way), text.volume(way.support),
+            good=way.all_flat and way.all_fit, chosen=False, keep=keep,
         )  # fmt: skip
-        self._way, self._point = way, point
-        self.setAccessibleName(
-            tr("Way {number}: {title}, {said}", number=number, title=title_of(way), said=said_of(way))
-        )
+        self.way, self._point = way, point
         names = "; ".join(way.names) if way.names else tr("Only known from the stand-in so far")
         self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
 
+    def show_place(self, number: str, *, chosen: bool) -> None:
+        super().show_place(number, chosen=chosen)
+        self.setAccessibleName(
+            tr("Way {number}: {title}, {said}", number=number, title=title_of(self.way), said=said_of(self.way))
+        )
+
     def enterEvent(self, event: QEnterEvent) -> None:
-        self._point(self._way)
+        self._point(self.way)
 
     def leaveEvent(self, event: QEvent) -> None:
         self._point(None)
@@ -92,6 +93,7 @@ class WaysPanel(Panel):
         super().__init__()
         self._state, self._ways = state, state.ways
         self._rows_for: tuple[object, ...] = ()
+        self._rows: dict[WayShown, WayRow] = {}
         self._taken = -1
         self._what = label("", "faint", wrap=True)
         self.add(self._what)
@@ -294,11 +296,17 @@ class WaysPanel(Panel):
         if key == self._rows_for:
             return
         self._rows_for = key
-        emptied(self.list)
+        for way in set(self._rows) - set(self._shown):
+            taken_out(self.list, self._rows.pop(way))
         for number, way in enumerate(self._shown):
-            line = WayRow(number + 1, way, number == self._taken, partial(self._ways.keep, way), self._ways.point_at)
-            line.clicked.connect(partial(self._ways.take, way))
-            self.list.addWidget(line)
+            line = self._rows[way] = self._rows.get(way) or self._new_row(way)
+            self.list.insertWidget(number, line)
+            line.show_place(str(number + 1), chosen=number == self._taken)
+
+    def _new_row(self, way: WayShown) -> WayRow:
+        line = WayRow(way, partial(self._ways.keep, way), self._ways.point_at)
+        line.clicked.connect(partial(self._ways.take, way))
+        return line
 
     def _point_at(self, n: int) -> None:
         self._ways.point_at(self._shown[n] if 0 <= n < len(self._shown) else None)
