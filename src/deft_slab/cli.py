@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -49,10 +50,14 @@ def main(arguments: list[str] | None = None) -> int:
         from . import commands
 
         return commands.run(given)
+    gc.disable()  # what is loaded stays, and need not be looked through for garbage; see app.run
     from .desk.speaking import speak_as_set
 
     speak_as_set()  # before any module is loaded that has texts
-    from .desk import app
+    from .desk import (
+        app,
+        requests,  # noqa: F401 - all that is no window comes before Qt, which reads what comes after
+    )
 
     return app.run(given)
 

@@ -55,7 +55,8 @@ def test_a_project_from_before_it_had_a_row_for_the_whole_gets_one(project):
 
 
 def test_every_version_of_every_kind_has_a_step_to_the_next():
-    import deft_slab.desk.settings  # noqa: F401 - it registers its kind
+    import deft_slab.desk.presets
+    import deft_slab.desk.settings  # noqa: F401 - they register their kinds
 
     assert set(versions.KINDS) == {"project", "recipe", "printer profile", "settings", "preset"}
     assert [kind.name for kind in versions.KINDS.values() if kind.missing] == []

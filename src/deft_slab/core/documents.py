@@ -18,7 +18,7 @@ Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
 class Document(BaseModel):
     """A frozen document: validated, nothing in it that is not known, JSON-able."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
 D = TypeVar("D", bound=Document)

@@ -33,7 +33,7 @@ class Material(BaseModel):
     price : for 1 kg; density : g/cm3; shrinkage : share of a length; colour : "#rrggbb", or empty where it has none
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
     price: float = Field(ge=0, le=1e5)
@@ -68,7 +68,7 @@ class Printer(BaseModel):
     layer (together 9.6 s: common practice)
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     version: Literal[1] = 1
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import locale
 import os
 import signal
@@ -60,6 +61,13 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
     timer.start(200)
 
 
+def _collect_garbage() -> None:
+    """From now on; what the start has loaded is left out, for it stays, and looking through it would hold the window up
+    time and again."""
+    gc.freeze()
+    gc.enable()
+
+
 def run(given: list[str]) -> int:
     """Runs the window until it is closed; returns the exit code."""
     arguments = _arguments(given)
@@ -80,6 +88,7 @@ def run(given: list[str]) -> int:
     dress(application, dark=wants_dark(settings.look, application))
     window = Window(DeskState(Jobs(run_behind)))
     Faults(window.state.failed.emit, window).install()
+    window.ready.connect(_collect_garbage)
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())
     path = PROJECT if arguments.demo else arguments.file

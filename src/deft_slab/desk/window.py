@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -37,6 +37,9 @@ _FRAME = 16
 
 class Window(QMainWindow):
     """frame : the bed, with what lies over it; panels : one for each step"""
+
+    ready = Signal()
+    """All of it is made; it is shown before."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -152,6 +155,8 @@ class Window(QMainWindow):
     def _make_panels(self) -> None:
         if self.panels.make_next():
             QTimer.singleShot(_FRAME, self._make_panels)
+        else:
+            self.ready.emit()
 
     def _right(self) -> QWidget:
         right = QWidget()
