@@ -72,6 +72,18 @@ def test_one_piece_is_parted_further_and_the_whole_anew(cut):
         wait(cut, lambda: ways.found.done)
 
 
+def test_all_wishes_for_ways_are_typed(cut):
+    ways, panel = cut.state.ways, cut.window.panels["Cut"].ways
+    typed = ((panel.pieces, "4"), (panel.limit, "15 cm"), (panel.least, "5 cm³"), (panel.show_factor, "3 ×"),
+             (panel.welcome_factor, "20 %"))  # fmt: skip
+    for field, given in typed:
+        cut.type(field, given)
+        assert not field.property("wrong")
+    wished = ways.wishes
+    assert (wished.pieces, wished.seam_limit, wished.least_volume) == (4, 150, 5000)
+    assert (wished.show_factor, wished.welcome_factor) == (3, 0.2)
+
+
 def test_the_front_finds_the_cut_under_the_beam(cut):
     """A beam across a post, cut level where they meet, needs no support: both lie on their cut faces."""
     ways, panel = cut.state.ways, cut.window.panels["Cut"].ways

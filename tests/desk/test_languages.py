@@ -21,7 +21,11 @@ from pathlib import Path
 from deft_slab.core import habits
 
 habits.TEXTS = Path(sys.argv[2])  # in the worker too, which loads this file
-from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import (
+    QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QStyle, QStyleOptionComboBox, QWidget,
+)
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
 from deft_slab.desk.process import run_process
@@ -48,6 +52,27 @@ def main():
     window.resize(1280, 800)
     window.show()
     unmarked, wide = {}, []
+    place, usual = [""], QPainter.drawText
+
+    def draw(painter, *given):
+        # what is painted is in no widget's text: it is looked at as it is drawn
+        words = next((one for one in given if isinstance(one, str)), "")
+        judge(words, f"painted, {place[0]}")
+        if hasattr(given[0], "width"):
+            flags = sum(int(one) for one in given[1:] if isinstance(one, int | Qt.TextFlag | Qt.AlignmentFlag))
+            wraps = flags & int(Qt.TextFlag.TextWordWrap)
+            took = painter.fontMetrics().horizontalAdvance(words)
+            if not wraps and took > given[0].width() + 1:
+                wide.append([place[0], f"painted: {words}", took, given[0].width()])
+        return usual(painter, *given)
+
+    QPainter.drawText = draw
+
+    def judge(words, where):
+        if words.endswith("…") and "⟦" in words:
+            words = words.removesuffix("…") + "⟧" * (words.count("⟦") - words.count("⟧"))
+        if re.search("[A-Za-z]{2}", re.sub("[cm]m[²³]?", "", bare(words))):
+            unmarked.setdefault(words, where)
 
     def wait(done=lambda: not state.jobs.busy):
         end = time.monotonic() + 300
@@ -66,8 +91,19 @@ def main():
                     words = getattr(widget, kind)()
                 except TypeError:
                     continue
-                if isinstance(words, str) and re.search("[A-Za-z]{2}", re.sub("[cm]m[²³]?", "", bare(words))):
-                    unmarked.setdefault(words, where)
+                if isinstance(words, str):
+                    judge(words, where)
+            whole = isinstance(widget, QAbstractButton) or type(widget) is QLabel and not widget.wordWrap()
+            if whole and widget.isVisible() and widget.width() < (least := widget.minimumSizeHint().width()):
+                wide.append([where, f"{type(widget).__name__}: {widget.text()}", least, widget.width()])
+            if isinstance(widget, QComboBox) and widget.isVisible():
+                option = QStyleOptionComboBox()
+                widget.initStyleOption(option)
+                part = QStyle.SubControl.SC_ComboBoxEditField
+                room = widget.style().subControlRect(QStyle.ComplexControl.CC_ComboBox, option, part, widget).width()
+                took = widget.fontMetrics().horizontalAdvance(widget.currentText())
+                if took > room:
+                    wide.append([where, f"chosen: {widget.currentText()}", took, room])
         for panel in window.findChildren(Panel):
             sides = panel.column.contentsMargins()
             room = panel.viewport().width() - sides.left() - sides.right()
@@ -75,12 +111,14 @@ def main():
                 rows = (panel.column.itemAt(n).minimumSize().width() for n in range(panel.column.count()))
                 wide.extend([where, type(panel).__name__, row, room] for row in rows if row > room)
 
+    wait(lambda: all(window.panels.values()))
     look("nothing open")
     state.opening.open(Path(sys.argv[1]))
     wait(lambda: state.is_open and state.up_to_date and not state.jobs.busy)
     state.cutting.add((0.0, 0.0, 1.0), 0.0)
     wait(lambda: state.up_to_date and not state.jobs.busy)
     for step in STEPS:
+        place[0] = step
         state.go_to(step)
         wait()
         panel = window.panels[step]

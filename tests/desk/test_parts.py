@@ -61,7 +61,9 @@ def test_needles_are_divided_along_and_not_across():
     [
         ("12", "mm", 12), ("4.5in", "mm", 114.3), ("120/2", "mm", 60), ("3cm + 2", "mm", 32), ("1 ft", "mm", 304.8),
         ("0,5 m", "mm", 500), ("-(2+3)*4", "mm", -20), ("−7", "mm", -7), ('2"', "mm", 50.8), ("90/4°", "°", 22.5),
-        ("110 %", "%", 110), (".5", "mm", 0.5),
+        ("110 %", "%", 110), (".5", "mm", 0.5), ("3 ×", "×", 3), ("1.24 g/cm³", "g/cm³", 1.24), ("90/60", "s", 1.5),
+        ("2cm²", "mm²", 200), ("2 cm2 + 50", "mm²", 250), ("1 in3", "cm³", 16.387064), ("250 ml", "cm³", 250),
+        ("0.5 l", "mm³", 5e5), ("3", "cm³", 3),
     ],
 )  # fmt: skip
 def test_numbers_with_units_and_sums(typed, unit, value):
@@ -70,7 +72,24 @@ def test_numbers_with_units_and_sums(typed, unit, value):
 
 @pytest.mark.parametrize(
     "typed",
-    ["", "abc", "u", "3u", "1/0", "5 kg", "3°", "2**9", "__import__('os')", "1e400", "(" * 500, "9" * 40, "1 2"],
+    [
+        "5 cm²",
+        "2 cm3",
+        "1 l",
+        "",
+        "abc",
+        "u",
+        "3u",
+        "1/0",
+        "5 kg",
+        "3°",
+        "2**9",
+        "__import__('os')",
+        "1e400",
+        "(" * 500,
+        "9" * 40,
+        "1 2",
+    ],
 )
 def test_what_is_no_number_is_refused(typed):
     with pytest.raises(ValueError, match=r"."):
@@ -90,6 +109,32 @@ def in_inches(monkeypatch):
     yield
     monkeypatch.undo()
     habits.forget()
+
+
+@pytest.mark.parametrize(
+    ("unit", "value", "shown", "up"),
+    [
+        ("mm²", 645.16, "1.000 in²", "1.002 in²"),
+        ("cm³", 16.387064, "1.0 in³", "1.1 in³"),
+        ("g/cm³", 1.0, "1 g/cm³", "2 g/cm³"),
+    ],
+)
+def test_areas_and_volumes_are_typed_in_what_is_shown(qtbot, in_inches, unit, value, shown, up):
+    """NIST SP 811, appendix B.8: 1 in² is 6.4516 cm², 1 in³ is 16.387064 cm³."""
+    field = NumberField(unit, low=0, high=1e6, step=1, decimals=0)
+    qtbot.addWidget(field)
+    field.show()
+    told = []
+    field.committed.connect(told.append)
+    field.set_value(value)
+    assert field.text() == shown
+    field.selectAll()
+    QTest.keyClicks(field, "2")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert told == [pytest.approx(2 * value)]
+    field.set_value(value)
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    assert field.text() in (up, shown)  # a step may be smaller than what is shown of it
 
 
 def test_a_length_is_typed_in_what_is_shown_and_kept_in_mm(qtbot, in_inches):

@@ -249,12 +249,12 @@ class PrinterDialog(QDialog):
         tip: str,
     ) -> list[QWidget]:  # fmt: skip
         """Puts a number of the profile into a line of the form; gives its widgets."""
-        field = NumberField(unit if unit in ("mm", "%") else "", low=low, high=high, step=1, decimals=decimals)
+        field = NumberField(unit, low=low, high=high, step=1, decimals=decimals)
         field.setAccessibleName(words)
         field.setToolTip(tip)
         field.committed.connect(partial(self._change_number, key, unit))
         self.fields[key], self._units[key] = field, unit
-        parts = [label(words), field, label("" if unit in ("mm", "%") else unit, "faint")]
+        parts = [label(words), field]
         for column, part in enumerate(parts):
             grid.addWidget(part, line, column)
         return parts

@@ -8,7 +8,7 @@ from typing import Any
 
 from .. import logbook
 
-_BEHIND = 10
+_BEHIND = 4
 """By how much the priority is lowered (nice)."""
 
 

@@ -13,7 +13,7 @@ from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
 from ...core.tilt import turned_box
-from ...core.words import tr
+from ...core.words import tr, tr_in
 from ..cuts import on_desk
 from ..cuts.reaches import reach_outline
 from ..look import palette
@@ -198,6 +198,13 @@ def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
             ink.flags.append(Flag(at, str(one.piece.number), palette.MADDER if chosen else palette.INK))
 
 
+_THIN = {
+    "skin": tr_in("left by a cut", "skin"), "sliver": tr_in("left by a cut", "sliver"),
+    "step": tr_in("left by a cut", "step"),
+}  # fmt: skip
+"""What a thin place is called, by its kind."""
+
+
 def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) -> None:
     """Where the cuts left crumbs, too little material, or a bridge."""
     if state.step != "Cut" or not scene.standing or state.draft is not None:
@@ -207,7 +214,7 @@ def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) ->
             (place, tr("crumb, {size}", size=text.length(size, 1))) for size, place in report.crumbs[:_MOST_FLAGS]
         ]
         flags += [
-            (one.place, tr("{kind}, {least}", kind=one.kind, least=text.length(one.least, 2)))
+            (one.place, tr("{kind}, {least}", kind=_THIN[one.kind], least=text.length(one.least, 2)))
             for one in report.thin[:_MOST_FLAGS]
         ]
         if report.bridges:

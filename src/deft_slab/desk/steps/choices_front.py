@@ -108,7 +108,7 @@ class ChoicesChart(DotsChart):
             self.paint_dot(painter, n, colour, round_one=dot.best, hollow=False, struck=not dot.fits)
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         most = max(dot.up for dot in self.dots)
-        self.words(painter, tr("↑ {figure}, up to {most}", figure=self._axis.word.lower(), most=self._axis.shown(most)),
+        self.words(painter, tr("↑ {figure}, up to {most}", figure=self._axis.word, most=self._axis.shown(most)),
                    left, palette.FAINT,
                    foot=False)  # fmt: skip
         self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)

@@ -278,11 +278,11 @@ class BedTiles(QWidget):
         columns, scale = self._scale(self.width())
         room = self._cell[0] * scale if columns > 1 else self.width() - tile.left()
         under = QRectF(tile.left(), tile.bottom() + 2, room, _SAID)
-        painter.drawText(under, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, said)
-        if self._lines > 1:
-            named = " · ".join(one for one in (printer.name, printer.material) if one)
-            named = painter.fontMetrics().elidedText(named, Qt.TextElideMode.ElideRight, int(room))
-            painter.drawText(under.translated(0, _SAID), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, named)
+        named = " · ".join(one for one in (printer.name, printer.material) if one)
+        for line, words in enumerate((said, named)[: self._lines]):
+            short = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(room))
+            at = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+            painter.drawText(under.translated(0, line * _SAID), at, short)
 
     def _paint_piece(
         self, painter: QPainter, number: int, bed: int, across: float, up: float, *, clashing: bool

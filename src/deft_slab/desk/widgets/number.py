@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import math
 import operator
 import re
 
@@ -11,35 +12,63 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from ...core import text
-from ...core.habits import MM_IN_AN_INCH, inches
+from ...core.habits import inches
 from ...core.words import tr
 
 _LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
-_OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}, "": {}}
+_POWERS = {"mm": ("", 1), "mm²": ("²", 2), "mm³": ("³", 3), "cm³": ("³", 3)}
+"""How the unit of a length is written for an area and a volume, and its power."""
+_OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}}
 _OPERATIONS = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
 }  # fmt: skip
+_ROUND = {1: 20.0, 3: 500.0, 4: 10_000.0}
+"""A round number near to what a unit in inches is worth, by its digits."""
 _WITH_UNIT = "u"
 """Stands for the unit in a sum that is looked at."""
-_QUANTITY = re.compile(r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>mm|cm|ft|in|deg|m|\"|°|%)?")
+_QUANTITY = re.compile(
+    r"(?P<number>\d+\.?\d*|\.\d+)\s*(?P<unit>ml|l|deg|\"|°|%|(?:mm|cm|ft|in|m)(?:[²³]|[23](?![\d.]))?)?"
+)
+
+
+def _factors(unit: str) -> dict[str, float]:
+    """What each unit that can be typed is worth in a field's own one."""
+    if unit not in _POWERS:
+        return _OTHERS.get(unit, {})
+    mark, power = _POWERS[unit]
+    own = _LENGTHS[unit.removesuffix(mark)]
+    found = {name + mark: (mm / own) ** power for name, mm in _LENGTHS.items()}
+    return found | {"ml": found["cm³"], "l": 1000 * found["cm³"]} if power == 3 else found
+
+
+def _shown_in(unit: str) -> tuple[str, float]:
+    """(the unit that a field's values are shown in, what it is worth in the field's own one)"""
+    if unit not in _POWERS or not inches():
+        return unit, 1.0
+    shown = text.unit() + _POWERS[unit][0]
+    return shown, _factors(unit)[shown]
 
 
 def parse_quantity(typed: str, unit: str) -> float:
-    """The value of what was typed, in ``unit`` ("mm", "°", "%", or "" for a plain number). A length without a unit is
-    in what lengths are shown in.
+    """The value of what was typed, in ``unit``. A length, an area or a volume ("mm", "mm²", "mm³", "cm³") may have any
+    unit of its kind, "cm2" being cm², and without one is in what these are shown in; an angle is in "°". What has
+    another unit ("s", "g/cm³") takes that or none.
 
     Raises
     ------
     ValueError : it is not a number, a number with a unit of the kind, or a sum of such.
     """
-    factors = _LENGTHS if unit == "mm" else _OTHERS[unit]
-    usual = factors[text.unit()] if unit == "mm" else 1.0
+    factors, (_, usual) = _factors(unit), _shown_in(unit)
 
     if _WITH_UNIT in typed:
         raise ValueError(tr("not a number"))
+    if not factors:
+        typed = typed.strip().removesuffix(unit)
 
     def plain(found: re.Match[str]) -> str:
         given = found["unit"]
+        if given is not None and given[-1] in "23":
+            given = given[:-1] + {"2": "²", "3": "³"}[given[-1]]
         if given is not None and given not in factors:
             raise ValueError(tr("“{given}” is no unit for this", given=given))
         number = float(found["number"])
@@ -99,10 +128,11 @@ class NumberField(QLineEdit):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._unit, self._low, self._high, self._step, self._decimals = unit, low, high, step, decimals
-        self._in, self._shown_unit = 1.0, unit
-        if unit == "mm" and inches():  # 1 mm is a twentieth of an inch, nearly: steps are round ones in what is shown
-            self._in, self._shown_unit = MM_IN_AN_INCH, text.unit()
-            self._step, self._decimals = step * MM_IN_AN_INCH / 20.0, decimals + 1
+        self._shown_unit, self._in = _shown_in(unit)
+        if self._shown_unit != unit:
+            # 1 mm is a twentieth of an inch, nearly: steps are round ones in what is shown, and as fine
+            digits = round(math.log10(self._in))
+            self._step, self._decimals = step * self._in / _ROUND[digits], decimals + digits
         self._value = 0.0
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setMinimumWidth(64)
