@@ -107,7 +107,8 @@ class Desk:
         self.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
 
     def press_and_drag(self, start, by: QPoint, steps=6, button=Qt.MouseButton.LeftButton):
-        """Presses and drags, and leaves the button down."""
+        """Presses and drags, and leaves the button down; as a person does, once what is meant is in sight."""
+        self.drawn()
         at = start.toPoint() if hasattr(start, "toPoint") else start
         QTest.mousePress(self.bed, button, Qt.KeyboardModifier.NoModifier, at)
         for step in range(1, steps + 1):

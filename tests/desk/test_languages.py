@@ -104,6 +104,12 @@ def main():
                 took = widget.fontMetrics().horizontalAdvance(widget.currentText())
                 if took > room:
                     wide.append([where, f"chosen: {widget.currentText()}", took, room])
+        head = window.ledger.table.horizontalHeader()
+        for n in range(1, head.count()):  # a title breaks between its words
+            longest = max(str(head.model().headerData(n, Qt.Orientation.Horizontal)).split(), key=len)
+            took, room = head.fontMetrics().horizontalAdvance(longest), head.sectionSize(n) - 2
+            if not head.isSectionHidden(n) and head.isVisible() and took > room:
+                wide.append([where, f"head: {longest}", took, room])
         for panel in window.findChildren(Panel):
             sides = panel.column.contentsMargins()
             room = panel.viewport().width() - sides.left() - sides.right()
@@ -116,6 +122,8 @@ def main():
     state.opening.open(Path(sys.argv[1]))
     wait(lambda: state.is_open and state.up_to_date and not state.jobs.busy)
     state.cutting.add((0.0, 0.0, 1.0), 0.0)
+    wait(lambda: state.up_to_date and not state.jobs.busy)
+    state.joining.propose()
     wait(lambda: state.up_to_date and not state.jobs.busy)
     for step in STEPS:
         place[0] = step

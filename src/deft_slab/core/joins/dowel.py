@@ -37,7 +37,7 @@ class DowelJoin(Join):
     roofed_first: bool = False
     roofed_second: bool = False
 
-    word = "dowel hole"
+    word = tr("dowel hole")
 
     def width(self, clearance: float, allowance: float) -> float:
         """mm: of the hole. clearance : mm per side; allowance : mm, what the printer's holes are made larger by"""

@@ -18,7 +18,7 @@ class LooseKeyJoin(Peg):
     roofed_first: bool = True
     roofed_second: bool = True
 
-    word = "loose key"
+    word = tr("loose key")
 
     def made(self, site: Site) -> Made:
         from .pegs import lying_key, socket_of

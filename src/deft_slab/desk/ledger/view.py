@@ -30,7 +30,7 @@ from ...core.words import tr, tr_in
 from ..look import palette
 from ..state.desk import WHOLE
 from ..whole import DeskState
-from ..widgets.parts import button, label, row
+from ..widgets.parts import Elided, button, label, row
 from ..widgets.picture import image_of
 from .copied import as_csv, as_text
 from .model import COLUMNS, COMPARED, LedgerModel, Row, cell_text
@@ -101,17 +101,17 @@ class _Painter(QStyledItemDelegate):
         best = self._model.is_best(shown, column)
         font = QFont(option.font)
         font.setWeight(QFont.Weight.DemiBold if best else QFont.Weight.Normal)
-        painter.setFont(font)
         painter.setPen(QColor(palette.TEAL if best else palette.INK))
         figure = ("✓ " if best else "") + cell_text(column, shown)
         top = QRect(rect.left(), rect.top() + 2, rect.width(), 17)
         if QFontMetrics(font).horizontalAdvance(figure) > rect.width():
             figure = figure.removeprefix("✓ ")  # its colour and weight say it too
+        painter.setFont(_fitting(font, figure, rect.width()))
         painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
         difference = self._model.difference(shown, column)
         small = QFont(option.font)
         small.setPixelSize(10)
-        painter.setFont(small)
+        painter.setFont(_fitting(small, difference, rect.width()))
         painter.setPen(QColor(palette.FAINT))
         painter.drawText(
             QRect(rect.left(), rect.top() + 18, rect.width(), 13),
@@ -126,6 +126,14 @@ class _Painter(QStyledItemDelegate):
                 QRect(rect.right() - full, rect.bottom() - 5, round(full * share), 3),
                 QColor(palette.TEAL if best else palette.BAR),
             )
+
+
+def _fitting(font: QFont, words: str, width: int) -> QFont:
+    """The font, smaller where the words would not fit: a figure of which the first digit is cut off is another one."""
+    fitted = QFont(font)
+    while QFontMetrics(fitted).horizontalAdvance(words) > width and fitted.pixelSize() > 7:
+        fitted.setPixelSize(fitted.pixelSize() - 1)
+    return fitted
 
 
 _NAMES, _NARROW, _FEW = 250, 172, 12
@@ -279,7 +287,7 @@ class Ledger(QWidget):
                             lambda: state.choosing.show_whole(shown=True))  # fmt: skip
         for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")
-        self._advice = label("", "faint")
+        self._advice = Elided("faint")
         self.foot = row(*self._buttons, self.whole, self._advice, 1, self.copy, self.copy_csv)
         self.foot.setContentsMargins(10, 4, 10, 4)
         column.addLayout(self.foot)

@@ -117,8 +117,8 @@ class ThisCutPanel(Panel):
             lambda n: self._cutting.change(tr("deal with crumbs"), crumbs=self.crumbs.itemData(n))
         )
         self.kerf.setFixedWidth(70)
-        self.crumbs.setMinimumWidth(60)
-        column.addLayout(row(label(tr("Kerf")), self.kerf, label(tr("Crumbs")), self.crumbs, 1))
+        column.addLayout(row(label(tr("Kerf")), self.kerf, 1))
+        column.addLayout(row(label(tr("Crumbs")), self.crumbs, 1))
         self.reach = QComboBox()
         for name, words in _REACHES.items():
             self.reach.addItem(words, name)

@@ -102,8 +102,8 @@ class ContactsPanel(Panel):
             for kind, here in sorted(ON_DESK.items(), key=lambda one: one[1].place)
         }
         buttons = list(self.adds.values())
-        column.addLayout(row(self.propose, label(tr("or add"), "faint"), *buttons[:3], 1, spacing=4))
-        column.addLayout(row(*buttons[3:], 1, spacing=4))
+        column.addLayout(row(self.propose, label(tr("or add"), "faint"), *buttons[:3], 1, spacing=2))
+        column.addLayout(row(*buttons[3:], 1, spacing=2))
 
     def _fill_this(self) -> None:
         column = QVBoxLayout(self._this)
