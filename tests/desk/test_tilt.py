@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFrame
 
+from deft_slab.core import text
 from deft_slab.core.marking import Audience
 from deft_slab.core.search.weighing import PRESETS, parts_of
 from deft_slab.core.tilt import Tilt
@@ -474,6 +475,9 @@ def test_two_choices_side_by_side(tilt):
     assert left.camera.distance == right.camera.distance
     tilt.qtbot.waitUntil(lambda: "support" in words(window.twin), timeout=PATIENCE)
     assert "pieces" not in words(window.twin)  # the same on both sides
+    seconds = [pane.evaluated.work.seconds for pane in window.twin.panes]
+    change = text.signed(text.hours(abs(seconds[1] - seconds[0])), seconds[1] - seconds[0])
+    assert f"job  {change}" in words(window.twin)
     tilt.qtbot.wait(100)
     QTest.mousePress(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(60, 80))
     QTest.mouseMove(left, QPoint(110, 90))

@@ -12,11 +12,10 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from ..core import text
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.words import tr
-from .ledger.model import COLUMNS, Row, cell_text
+from .ledger.model import COLUMNS, Row, cell_text, difference
 from .replies import Evaluated
 from .requests import Evaluate
 from .scene.camera import Camera
@@ -202,17 +201,13 @@ class TwinView(QWidget):
         found = [pane.evaluated for pane in self.panes if pane.evaluated is not None]
         if len(found) < len(self.panes):
             return
-        totals = [one.outcome.totals for one in found]
         rows = [Row(None, "", "", one.outcome.plan, Entry(one.outcome.totals, None, one.work)) for one in found]
         differing: list[tuple[QLabel, QLabel]] = []
         for column in COLUMNS:
             shown = [cell_text(column, one) for one in rows]
             if shown[0] == shown[1]:
                 continue
-            values = [column.of(one) for one in totals]
-            change = values[1] - values[0]
-            known = math.isfinite(change) and column.shown(abs(change))
-            said = text.signed(column.shown(abs(change)), change) if known else ""
+            said = difference(column, *rows)
             both = label(f"{shown[0]}  |  {shown[1]}", "figure")
             differing.append((label(f"{column.name}  {said}", "faint"), both))
         across = self._in_a_row(differing)

@@ -169,6 +169,15 @@ def cell_text(column: Column, row: Row) -> str:
     return about + column.shown(value)
 
 
+def difference(column: Column, before: Row, after: Row) -> str:
+    """By how much a figure is more or less than in another row; empty where that is not known, or says nothing."""
+    values = column.value(before), column.value(after)
+    if values[0] is None or values[1] is None or column.title in ("pieces", "joined", "islands", "sit flat", "fit"):
+        return ""
+    change = values[1] - values[0]
+    return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""
+
+
 def _read_aloud(column: Column, row: Row) -> str:
     """A figure with what it is, as a screen reader says it."""
     return f"{column.name} {cell_text(column, row)}"
@@ -269,13 +278,7 @@ class LedgerModel(QAbstractTableModel):
         other = self.compared_with
         if other is None or other.choice == row.choice:
             return ""
-        before, after = column.value(other), column.value(row)
-        if before is None or after is None:
-            return ""
-        if column.title in ("pieces", "joined", "islands", "sit flat", "fit"):
-            return ""
-        change = after - before
-        return text.signed(column.shown(abs(change)), change) if abs(change) > 0.05 else ""
+        return difference(column, other, row)
 
     def rowCount(self, parent: Index | None = None) -> int:
         return len(self.rows)
