@@ -102,6 +102,21 @@ def test_any_text_gives_a_number_or_a_value_error(typed):
         assert math.isfinite(parse_quantity(typed, "mm"))
 
 
+def shown_field(qtbot, unit, **how):
+    """(a number field on the screen, what it tells of)"""
+    field, told = NumberField(unit, low=0, **how), []
+    qtbot.addWidget(field)
+    field.show()
+    field.committed.connect(told.append)
+    return field, told
+
+
+def enter(field, typed):
+    field.selectAll()
+    QTest.keyClicks(field, typed)
+    QTest.keyClick(field, Qt.Key.Key_Return)
+
+
 @pytest.fixture
 def in_inches(monkeypatch):
     monkeypatch.setenv(habits.UNITS, "in")
@@ -121,16 +136,10 @@ def in_inches(monkeypatch):
 )
 def test_areas_and_volumes_are_typed_in_what_is_shown(qtbot, in_inches, unit, value, shown, up):
     """NIST SP 811, appendix B.8: 1 in² is 6.4516 cm², 1 in³ is 16.387064 cm³."""
-    field = NumberField(unit, low=0, high=1e6, step=1, decimals=0)
-    qtbot.addWidget(field)
-    field.show()
-    told = []
-    field.committed.connect(told.append)
+    field, told = shown_field(qtbot, unit, high=1e6, step=1, decimals=0)
     field.set_value(value)
     assert field.text() == shown
-    field.selectAll()
-    QTest.keyClicks(field, "2")
-    QTest.keyClick(field, Qt.Key.Key_Return)
+    enter(field, "2")
     assert told == [pytest.approx(2 * value)]
     field.set_value(value)
     QTest.keyClick(field, Qt.Key.Key_Up)
@@ -139,11 +148,7 @@ def test_areas_and_volumes_are_typed_in_what_is_shown(qtbot, in_inches, unit, va
 
 def test_a_length_is_typed_in_what_is_shown_and_kept_in_mm(qtbot, in_inches):
     """NIST SP 811: 1 in is 25.4 mm, exactly."""
-    field = NumberField("mm", low=0, high=254, step=1)
-    qtbot.addWidget(field)
-    field.show()
-    told = []
-    field.committed.connect(told.append)
+    field, told = shown_field(qtbot, "mm", high=254, step=1)
     field.set_value(25.4)
     assert field.text() == "1.00 in"
     for typed, value in (
@@ -155,37 +160,25 @@ def test_a_length_is_typed_in_what_is_shown_and_kept_in_mm(qtbot, in_inches):
         ("-(1-2)*2", 50.8),
         ("1/2", 12.7),
     ):
-        field.selectAll()
-        QTest.keyClicks(field, typed)
-        QTest.keyClick(field, Qt.Key.Key_Return)
+        enter(field, typed)
         assert told[-1] == pytest.approx(value)
     assert field.text() == "0.50 in"
     QTest.keyClick(field, Qt.Key.Key_Up)
     assert field.text() == "0.55 in"
-    field.selectAll()
-    QTest.keyClicks(field, "11")
-    QTest.keyClick(field, Qt.Key.Key_Return)
+    enter(field, "11")
     assert field.accessibleDescription() == "between 0 and 10 in"
 
 
 def test_a_number_field_commits_restores_and_steps(qtbot):
-    field = NumberField("mm", low=0, high=100, step=5)
-    qtbot.addWidget(field)
-    field.show()
-    told = []
-    field.committed.connect(told.append)
+    field, told = shown_field(qtbot, "mm", high=100, step=5)
     field.set_value(10)
     assert field.text() == "10.0 mm"
-    field.selectAll()
-    QTest.keyClicks(field, "2in")
-    QTest.keyClick(field, Qt.Key.Key_Return)
+    enter(field, "2in")
     assert told == [pytest.approx(50.8)]
     QTest.keyClick(field, Qt.Key.Key_Up)
     assert told[-1] == pytest.approx(55.8)
     for wrong in ("500", "words"):
-        field.selectAll()
-        QTest.keyClicks(field, wrong)
-        QTest.keyClick(field, Qt.Key.Key_Return)
+        enter(field, wrong)
         assert field.property("wrong") is True
         assert field.accessibleDescription()
         assert len(told) == 2

@@ -70,7 +70,7 @@ class PiecesPane(QWidget):
              (state.plan if state.is_open else None, state.evaluated, state.up_to_date, state.selected_cut,
               state.step == "Cut", state.pointing.kind)),
             ("Worth knowing", self._fill_notes, (state.evaluated,)),
-            ("Overhang spots", self._fill_spots,
+            ("Overhang spots", partial(self._fill_spots, piece),
              (piece, state.selected_piece, state.plan.threshold if state.is_open else None, state.settings.angle_from)),
         ):  # fmt: skip
             # rows that say the same stay: who goes through them by keys stays where they are
@@ -168,10 +168,10 @@ class PiecesPane(QWidget):
         frame.double_clicked.connect(partial(self._rename, number))
         return frame
 
-    def _fill_spots(self, column: QVBoxLayout) -> None:
-        """The separate places of the selected piece that need support, largest first; a click flies to one."""
-        state, piece = self._state, self._state.piece
-        if piece is None or state.step != "Tilt":
+    def _fill_spots(self, piece: Piece | None, column: QVBoxLayout) -> None:
+        """The separate places of a piece that need support, largest first; a click flies to one."""
+        state = self._state
+        if piece is None:
             return
         number = min(state.selected_piece, len(state.pieces) - 1)
         spots = piece.spots

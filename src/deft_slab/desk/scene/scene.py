@@ -155,12 +155,9 @@ def _around(boxes: Sequence[Box]) -> Box:
 
 def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Box:
     """(low, high) of a turned solid, not shifted."""
-
-    def box() -> Box:
-        low, high = solid.turned_bounds(rotation)
-        return low, high
-
-    return making.once(name, (solid.vertices, rotation.tobytes()), box)
+    made_of = (solid.vertices, rotation.tobytes())
+    low, high = making.once(name, made_of, partial(solid.turned_bounds, rotation))
+    return low, high
 
 
 def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:

@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLabel
 
 from ...core.words import tr
-from .parts import ClickRow, button, label
+from .parts import ClickRow, button, label, restyle
 from .picture import pixmap_of
 
 _PICTURE = (46, 32)
@@ -59,5 +59,4 @@ class ListedRow(ClickRow):
         name = _NAMES[chosen]
         if self.objectName() != name:
             self.setObjectName(name)
-            self.style().unpolish(self)
-            self.style().polish(self)
+            restyle(self)

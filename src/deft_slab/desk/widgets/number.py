@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 from ...core import text
 from ...core.habits import inches
 from ...core.words import tr
+from .parts import restyle
 
 _LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
 _POWERS = {"mm": ("", 1), "mm²": ("²", 2), "mm³": ("³", 3), "cm³": ("³", 3)}
@@ -171,8 +172,7 @@ class NumberField(QLineEdit):
     def _mark(self, problem: str) -> None:
         if bool(self.property("wrong")) != bool(problem):
             self.setProperty("wrong", bool(problem))
-            self.style().unpolish(self)
-            self.style().polish(self)
+            restyle(self)
         self.setAccessibleDescription(problem)
 
     def _commit(self) -> None:

@@ -62,13 +62,18 @@ class Elided(QLabel):
         )  # fmt: skip
 
 
+def restyle(widget: QWidget) -> None:
+    """Has the style sheet looked at again, after a name or a property that it goes by has changed."""
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
+
+
 def say(found: QLabel, text: str, role: str) -> None:
     """Changes a label's text and role."""
     found.setText(text)
     if found.property("role") != role:
         found.setProperty("role", role)
-        found.style().unpolish(found)
-        found.style().polish(found)
+        restyle(found)
 
 
 def button(text: str, does: str, act: Callable[[], object], *, role: str = "", checkable: bool = False) -> QPushButton:
