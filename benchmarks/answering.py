@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from report import say
 
 from deft_slab.demo import MODELS
+from deft_slab.desk.gathering import all_caught_up
 from deft_slab.desk.window import Window
 
 _LEFT = Qt.MouseButton.LeftButton
@@ -71,6 +72,7 @@ def whole_job(window: Window, folder: Path) -> Heart:
         heart.doing = f"{said} ({step})"
         if card.take.text() == "Done":
             break
+        wait(all_caught_up)  # nobody clicks before it is in sight
         QTest.mouseClick(card.take, _LEFT)
         wait(lambda said=said, step=step: card.take.text() != said or window.verbs.guide.step != step)
     for step, panel in window.panels.items():
@@ -78,6 +80,7 @@ def whole_job(window: Window, folder: Path) -> Heart:
         state.go_to(step)
         wait(lambda: state.up_to_date and not state.jobs.busy_with("evaluate"))
         for name, tab in getattr(panel, "tabs", {}).items():
+            wait(all_caught_up)
             heart.doing = f"{step}, {name}"
             QTest.mouseClick(tab, _LEFT)
             QTest.qWait(300)

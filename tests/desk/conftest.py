@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 
 import pytest
@@ -10,6 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QDialog, QFileDialog, QInputDialog, QLabel, QMessageBox
 
+from deft_slab.desk import gathering
 from deft_slab.desk.app import settled
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
@@ -132,7 +134,8 @@ def _nobody(*_):
 
 @pytest.fixture(autouse=True)
 def _at_once(monkeypatch):
-    """No test waits for motion, but those that are of it."""
+    """No test waits for motion, or for refreshes that are spread, but those that are of it."""
+    monkeypatch.setattr(gathering, "TURN", math.inf)
     monkeypatch.setattr(Settings.model_fields["motion"], "default", False)
     Settings.model_rebuild(force=True)
 

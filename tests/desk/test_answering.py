@@ -12,8 +12,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from shiboken6 import delete
 
+from deft_slab.desk import gathering
 from deft_slab.desk.aside import Aside, all_done, side_thread
-from deft_slab.desk.gathering import gathered, when_over
+from deft_slab.desk.gathering import all_caught_up, gathered, in_turn, when_over
 from deft_slab.desk.scene.canvas import Canvas
 from deft_slab.desk.widgets.binding import follow
 from deft_slab.desk.widgets.cut_map import CutDisc, CutsShown
@@ -91,6 +92,83 @@ def test_an_error_in_one_leaves_the_others(shown, qtbot):
         shown.source.one.emit()
     assert [str(error) for _, error, _ in met] == ["cannot be shown"]
     assert shown.refreshed == 2
+
+
+def test_what_takes_long_is_spread_over_turns_of_the_loop(qtbot, monkeypatch):
+    """Something else has its turn between two of them, paint among it; an error in one leaves the others."""
+    monkeypatch.setattr(gathering, "TURN", 0.0)
+    done = []
+    beat = QTimer()
+    beat.timeout.connect(lambda: done.append("beat"))
+
+    def fails():
+        done.append("fails")
+        raise ValueError("cannot be shown")
+
+    def again():
+        done.append("again")
+        if done.count("again") < 3:
+            in_turn(again)
+
+    with qtbot.capture_exceptions() as met:
+        with gathered():
+            for refresh in (partial(done.append, "one"), fails, partial(done.append, "two"), again):
+                when_over(refresh)
+        assert done == ["one"]
+        assert not all_caught_up()
+        beat.start(0)
+        qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
+        beat.stop()
+    assert [one for one in done if one != "beat"] == ["one", "fails", "two", "again", "again", "again"]
+    assert "beat" in done[1:4]
+    assert len(met) == 1
+    with gathered(later=True):
+        when_over(partial(done.append, "later"))
+    assert done[-1] != "later"
+    qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
+    assert done[-1] == "later"
+
+
+@pytest.mark.parametrize("press", ["mouse", "key"])
+def test_what_a_person_does_finds_all_as_it_is_now(qtbot, monkeypatch, press):
+    """Input that comes to the window, before it comes to what is on it."""
+    monkeypatch.setattr(gathering, "TURN", 0.0)
+    seen, done = [], []
+
+    class Clicked(QWidget):
+        def mousePressEvent(self, event):
+            seen.append(list(done))
+
+        def keyPressEvent(self, event):
+            seen.append(list(done))
+
+    widget = Clicked()
+    qtbot.addWidget(widget)
+    widget.show()
+    qtbot.waitExposed(widget)
+    with gathered():
+        for name in "abc":
+            when_over(partial(done.append, name))
+    assert done == ["a"]
+    if press == "mouse":
+        QTest.mouseClick(widget.windowHandle(), Qt.MouseButton.LeftButton)
+    else:
+        QTest.keyClick(widget.windowHandle(), Qt.Key.Key_A)
+    assert seen == [["a", "b", "c"]]
+    assert all_caught_up()
+
+
+def test_what_is_gone_is_not_refreshed(qtbot, monkeypatch):
+    monkeypatch.setattr(gathering, "TURN", 0.0)
+    gone, done = Shown(Source()), []
+    with qtbot.capture_exceptions() as met, gathered():
+        when_over(partial(done.append, "first"))
+        when_over(gone.update)
+        when_over(partial(done.append, "last"))
+        delete(gone)
+    qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
+    assert done == ["first", "last"]
+    assert not met
 
 
 def test_of_what_was_asked_for_meanwhile_only_the_last_is_done(qtbot):

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.printer import shipped_printers
+from deft_slab.desk import gathering
 from deft_slab.desk.settings import load_settings
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, light_model, solid_of
@@ -46,7 +47,8 @@ def begin(led):
 
 
 def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
-    """The two file dialogs take a click each beside these."""
+    """The two file dialogs take a click each beside these. Refreshes are spread as far as they can be."""
+    monkeypatch.setattr(gathering, "TURN", 0.0)
     desk, out = led.desk, tmp_path / "out"
     out.mkdir()
     path = light_model("hook", tmp_path)
@@ -76,7 +78,7 @@ def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     assert all(one.is_watertight for bed in beds for one in bed.geometry.values())
     assert (out / "sheet.pdf").exists()
     led.take("Done")
-    assert not led.card.isVisible()
+    desk.qtbot.waitUntil(lambda: not led.card.isVisible(), timeout=PATIENCE)
 
 
 def test_it_is_left_and_taken_up_where_one_is_then(led, tmp_path):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout
 
@@ -37,7 +39,7 @@ class GuideCard(QFrame):
         for part in (self.take, self.otherwise, self.leave):
             layout.addWidget(part, 0, Qt.AlignmentFlag.AlignVCenter)
         self.setLayout(layout)
-        guide.changed.connect(lambda: when_over(self.refresh))
+        guide.changed.connect(partial(when_over, self.refresh))
         self.refresh()
 
     def refresh(self) -> None:

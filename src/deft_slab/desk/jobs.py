@@ -259,7 +259,7 @@ class Jobs(QObject):
         try:  # whatever who asked does with it, the row goes on
             # a result that came although it was to stop is still good, unless it was dropped
             if not asked.dropped:
-                with gathered():
+                with gathered(later=True):
                     if kind == "done":
                         asked.done(content)
                     elif not isinstance(content, Cancelled):

@@ -16,7 +16,7 @@ from .actions import Action
 from .aside import all_done, load_beside
 from .bed_frame import BedFrame
 from .foot import Foot
-from .gathering import gathered
+from .gathering import all_caught_up, gathered
 from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
 from .look.theme import dress, wants_dark
@@ -207,7 +207,7 @@ class Window(QMainWindow):
     def drawn(self) -> bool:
         """Whether all that is in sight is drawn as it is now."""
         views = (self.bed, *self.twin.panes)
-        return all_done() and not any(view.draws for view in views if view.isVisible())
+        return all_caught_up() and all_done() and not any(view.draws for view in views if view.isVisible())
 
     def show_twin(self, *, shown: bool) -> None:
         """Begins or ends the twin view."""

@@ -188,7 +188,7 @@ class LedgerModel(QAbstractTableModel):
         super().__init__()
         self._state = state
         self.rows: list[Row] = []
-        self._shown: object = None
+        self._shown: tuple[str, str, list[tuple[object, ...]]] | None = None
         for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed,
                        state.step_changed):  # fmt: skip
             signal.connect(self._on_changed)
@@ -202,6 +202,8 @@ class LedgerModel(QAbstractTableModel):
         state = self._state
         shown = state.step, state.printer.kind if state.is_open else "", [row.shown for row in rows]
         known, self._shown = self._shown, shown
+        if known is not None and known[2] == shown[2]:
+            rows = self.rows
         if len(rows) != len(self.rows):
             self.beginResetModel()
             self.rows = rows

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, Qt, Signal
@@ -33,10 +35,22 @@ from ..whole import DeskState
 from ..widgets.parts import Elided, button, label, row
 from ..widgets.picture import image_of
 from .copied import as_csv, as_text
-from .model import COLUMNS, COMPARED, LedgerModel, Row, cell_text
+from .model import COLUMNS, COMPARED, Column, LedgerModel, Row, cell_text
 
 ROW_HEIGHT = 40
 Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True, eq=False)
+class _Cell:
+    """share : of the greatest figure of its column; None for no bar"""
+
+    figure: str
+    font: QFont
+    difference: str
+    small: QFont
+    best: bool
+    share: float | None
 
 
 class _Painter(QStyledItemDelegate):
@@ -46,6 +60,8 @@ class _Painter(QStyledItemDelegate):
         super().__init__()
         self._model = model
         self._pictures: dict[int, tuple[object, QPixmap]] = {}
+        self._of: list[Row] = []
+        self._cells: dict[tuple[object, int, int], _Cell] = {}
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         shown = self._model.rows[index.row()]
@@ -96,36 +112,50 @@ class _Painter(QStyledItemDelegate):
         return self._pictures[id(picture)][1]
 
     def _figure(self, painter: QPainter, option: QStyleOptionViewItem, shown: Row, number: int) -> None:
-        column = COLUMNS[number]
         rect = option.rect.adjusted(4, 0, -8, 0)
-        best = self._model.is_best(shown, column)
-        font = QFont(option.font)
-        font.setWeight(QFont.Weight.DemiBold if best else QFont.Weight.Normal)
-        painter.setPen(QColor(palette.TEAL if best else palette.INK))
-        figure = ("✓ " if best else "") + cell_text(column, shown)
+        cell = self._cell(shown, number, option.font, rect.width())
+        painter.setPen(QColor(palette.TEAL if cell.best else palette.INK))
+        painter.setFont(cell.font)
         top = QRect(rect.left(), rect.top() + 2, rect.width(), 17)
-        if QFontMetrics(font).horizontalAdvance(figure) > rect.width():
-            figure = figure.removeprefix("✓ ")  # its colour and weight say it too
-        painter.setFont(_fitting(font, figure, rect.width()))
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)
-        difference = self._model.difference(shown, column)
-        small = QFont(option.font)
+        painter.drawText(top, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, cell.figure)
+        if cell.difference:
+            painter.setFont(cell.small)
+            painter.setPen(QColor(palette.FAINT))
+            painter.drawText(
+                QRect(rect.left(), rect.top() + 18, rect.width(), 13),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, cell.difference,
+            )  # fmt: skip
+        if cell.share is not None:
+            full = min(rect.width(), 84)
+            painter.fillRect(
+                QRect(rect.right() - full, rect.bottom() - 5, round(full * cell.share), 3),
+                QColor(palette.TEAL if cell.best else palette.BAR),
+            )
+
+    def _cell(self, shown: Row, number: int, font: QFont, width: int) -> _Cell:
+        """What a figure comes to, kept while the rows are as they are: cells are painted far more often."""
+        if self._of is not self._model.rows:
+            self._of, self._cells = self._model.rows, {}
+        key = shown.choice, number, width
+        if key not in self._cells:
+            self._cells[key] = self._made_cell(shown, COLUMNS[number], font, width)
+        return self._cells[key]
+
+    def _made_cell(self, shown: Row, column: Column, usual: QFont, width: int) -> _Cell:
+        best = self._model.is_best(shown, column)
+        font, small = QFont(usual), QFont(usual)
+        font.setWeight(QFont.Weight.DemiBold if best else QFont.Weight.Normal)
         small.setPixelSize(10)
-        painter.setFont(_fitting(small, difference, rect.width()))
-        painter.setPen(QColor(palette.FAINT))
-        painter.drawText(
-            QRect(rect.left(), rect.top() + 18, rect.width(), 13),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, difference,
-        )  # fmt: skip
-        value = column.value(shown)
+        figure = ("✓ " if best else "") + cell_text(column, shown)
+        if QFontMetrics(font).horizontalAdvance(figure) > width:
+            figure = figure.removeprefix("✓ ")  # its colour and weight say it too
+        difference, value, share = self._model.difference(shown, column), column.value(shown), None
         if column.bar and value is not None:
             most = max(known for known in map(column.value, self._model.rows) if known is not None)
             share = value / most if most > 0 else 0.0
-            full = min(rect.width(), 84)
-            painter.fillRect(
-                QRect(rect.right() - full, rect.bottom() - 5, round(full * share), 3),
-                QColor(palette.TEAL if best else palette.BAR),
-            )
+        return _Cell(
+            figure, _fitting(font, figure, width), difference, _fitting(small, difference, width), best, share
+        )  # fmt: skip
 
 
 def _fitting(font: QFont, words: str, width: int) -> QFont:

@@ -18,7 +18,7 @@ from .flight import Flight
 from .grab import Grab
 from .hand import Hand
 from .hints import HINTS
-from .ink import ink_of
+from .ink import Ink, ink_of
 from .painting import paint_ink
 from .picture import Picture
 from .scene import Scene
@@ -68,7 +68,10 @@ class BedView(SceneView):
         self._hover_timer.setSingleShot(True)
         self._hover_timer.setInterval(_HOVER_AFTER)
         self._hover_timer.timeout.connect(self._mark_facet)
-        follow(self, self.rebuild, state.outcome_changed, state.view_changed, state.selection_changed)
+        self._ink = Ink()
+        self._following = follow(
+            self, self.rebuild, state.outcome_changed, state.view_changed, state.selection_changed
+        )  # fmt: skip
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
                        state.snapping.changed, state.marker.changed, state.joining.changed,
                        state.checking.changed, state.hollowing.changed, state.posting.changed):  # fmt: skip
@@ -144,7 +147,10 @@ class BedView(SceneView):
         return "" if self.picture is not None or self._state.is_open else tr("Getting the bed ready …")
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
-        paint_ink(painter, picture, ink_of(self._state, self.showing, scene), self.grab_of_cut.held)
+        # ink of what is now does not go with a scene of what was
+        if not self._following.waits:
+            self._ink = ink_of(self._state, self.showing, scene)
+        paint_ink(painter, picture, self._ink, self.grab_of_cut.held)
         self.hand.paint(painter, picture)
 
     # the mouse
@@ -164,6 +170,7 @@ class BedView(SceneView):
             self.grab_of_cut.press(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._following.make_up()
         at, pressed, last = event.position(), self._pressed, self._last
         if last is None or pressed is None:
             self._hover(at)
@@ -237,6 +244,7 @@ class BedView(SceneView):
     def _mark_facet(self) -> None:
         """Marks the flat place that would lie on the bed after a click. (Finding it takes some 30 ms at 200,000
         triangles, so it waits for the pointer to rest.)"""
+        self._following.make_up()
         if self.scene is None or self._state.pointing.kind != "facet" or not self._state.up_to_date:
             return
         hit = self.hit(self._hover_at)

@@ -33,28 +33,32 @@ def paint_lines(
     """Segments (k, 2, 3) in one colour (3,) or one each (k, 3), 0 to 255; only what is in sight, unless ``through``."""
     if not len(segments):
         return
-    colours = np.broadcast_to(colours, (len(segments), 3))
     keep = np.ones(len(segments), np.bool_) if through else picture.visible(segments.mean(axis=1))
     ends = picture.camera.project(segments[keep].reshape(-1, 3), *picture.size).reshape(-1, 4)
+    if np.ndim(colours) == 1:
+        painter.setPen(QPen(QColor(*(int(value) for value in colours)), width))
+        painter.drawLines(_lines(ends))
+        return
     # few pens for many segments: their colours lie on one line between two
-    shades, first, shade_of = np.unique(
-        np.round(colours[keep] / 255 * _SHADES), axis=0, return_index=True, return_inverse=True
-    )
-    for shade in range(len(shades)):
-        pen = QPen(QColor(*(int(value) for value in colours[keep][first[shade]])), width)
-        painter.setPen(pen)
-        painter.drawLines([QLineF(*line) for line in ends[shade_of.ravel() == shade].tolist()])
+    shades = np.round(colours[keep] / 255 * _SHADES).astype(np.int64) @ (1, 100, 10_000)
+    _, first, shade_of = np.unique(shades, return_index=True, return_inverse=True)
+    for shade, example in enumerate(first):
+        painter.setPen(QPen(QColor(*(int(value) for value in colours[keep][example])), width))
+        painter.drawLines(_lines(ends[shade_of == shade]))
+
+
+def _lines(ends: Floats) -> list[QLineF]:
+    return [QLineF(*line) for line in ends.tolist()]
 
 
 def paint_cut(painter: QPainter, picture: Picture, frame: CutFrame, at: dict[str, Floats], grabbed: str) -> None:
     """The sheet of a cut where it is in sight, its edge, and its handles over everything."""
     _paint_sheet(painter, picture, frame)
     corners = frame.corners
-    steps = np.linspace(0, 1, 49)[:, None]
-    for start, end in zip(corners, np.roll(corners, -1, axis=0), strict=True):
-        points = start + steps * (end - start)
-        edge = np.stack([points[:-1], points[1:]], axis=1)
-        paint_lines(painter, picture, edge, rgb(palette.MADDER), 1.2)
+    steps = np.linspace(0, 1, 49)[:, None, None]
+    around = corners + steps * (np.roll(corners, -1, axis=0) - corners)  # (49, sides, 3)
+    edges = np.stack([around[:-1], around[1:]], axis=2).reshape(-1, 2, 3)
+    paint_lines(painter, picture, edges, rgb(palette.MADDER), 1.2)
     madder = QColor(palette.MADDER)
     centre = picture.seen_at(frame.centre)
     places = {name: picture.seen_at(place) for name, place in at.items()}
@@ -115,8 +119,16 @@ def _arrow_head(start: QPointF, tip: QPointF) -> QPolygonF:
 def _paint_sheet(painter: QPainter, picture: Picture, frame: CutFrame) -> None:
     """Each pixel's ray meets the plane of the cut somewhere; it is tinted if that is on the sheet and in sight."""
     camera, (height, width) = picture.camera, picture.depth.shape
-    eye = camera.eye
-    x, y = np.arange(width, dtype=np.float32) + 0.5, np.arange(height, dtype=np.float32)[:, None] + 0.5
+    eye, finer = camera.eye, picture.finer
+    seen = camera.project(frame.corners, *picture.size) * finer
+    left, top, right, bottom = 0, 0, width, height
+    if ((frame.corners - eye) @ camera.frame[2] > 1.0).all():
+        # all of it before the eye: no other pixels are looked at
+        left, top = np.clip(np.floor(seen.min(axis=0)), 0, (width, height)).astype(int).tolist()
+        right, bottom = np.clip(np.ceil(seen.max(axis=0)), 0, (width, height)).astype(int).tolist()
+    if right <= left or bottom <= top:
+        return
+    x, y = np.arange(left, right, dtype=np.float32) + 0.5, np.arange(top, bottom, dtype=np.float32)[:, None] + 0.5
 
     def along(vector: Floats) -> NDArray[np.float32]:
         """The part along a vector of every pixel's ray, which goes 1 mm deep."""
@@ -125,12 +137,11 @@ def _paint_sheet(painter: QPainter, picture: Picture, frame: CutFrame) -> None:
 
     with np.errstate(divide="ignore", invalid="ignore"):
         depth = np.float32((frame.centre - eye) @ frame.normal) / along(frame.normal)
-        on_sheet = (depth > 0) & (depth < picture.depth)
+        on_sheet = (depth > 0) & (depth < picture.depth[top:bottom, left:right])
         for axis, half in ((frame.along, frame.half_along), (frame.across, frame.half_across)):
             on_sheet &= np.abs(depth * along(axis) + np.float32((eye - frame.centre) @ axis)) <= half
-    tint = np.zeros((height, width, 4), np.uint8)
     red, green, blue = (rgb(palette.MADDER) * _TINT / 255).astype(int)
-    tint[on_sheet] = (blue, green, red, _TINT)
-    image = QImage(tint.data, width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied)
-    image.setDevicePixelRatio(picture.finer)
-    painter.drawImage(0, 0, image)
+    tint = np.where(on_sheet, np.uint32(_TINT << 24 | red << 16 | green << 8 | blue), np.uint32(0))
+    image = QImage(tint.data, right - left, bottom - top, 4 * (right - left), QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(finer)
+    painter.drawImage(QPointF(left / finer, top / finer), image)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from ...core import text
 from ...core.handoff.equal import firsts_of
@@ -15,7 +15,7 @@ from ...core.words import tr, tr_in
 from .. import printers
 from ..whole import DeskState
 from ..widgets.binding import follow
-from ..widgets.parts import button, emptied, label, line, row
+from ..widgets.parts import ListColumn, button, emptied, label, line, row
 
 _LATER = 100
 """ms after which the list is made anew, while something in it is open."""
@@ -73,7 +73,7 @@ class PiecesToPrint(QWidget):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._bedding = state, state.bedding
-        self.list = QVBoxLayout(self)
+        self.list = ListColumn(self)
         self.list.setContentsMargins(0, 0, 0, 0)
         self.list.setSpacing(4)
         self.of: dict[int, QComboBox] = {}

@@ -20,7 +20,7 @@ from ...logbook import home
 from ..device_dialog import DeviceDialog
 from ..whole import DeskState
 from ..widgets.binding import follow
-from ..widgets.parts import button, emptied, label, line, row
+from ..widgets.parts import ListColumn, button, emptied, label, line, row
 
 _SPEEDS = (1.0, 60.0, 600.0)
 """How fast the clocks of stand-ins may go."""
@@ -39,7 +39,7 @@ class PrintersSection(QWidget):
         self._state, self._printing = state, state.printing
         state.closing.connect(self.close_children)
         self._children: list[QProcess] = []
-        self.list = QVBoxLayout()
+        self.list = ListColumn()
         self.list.setSpacing(4)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -34,15 +34,21 @@ class Following(QObject):
             when_over(self._look)
 
     @property
+    def waits(self) -> bool:
+        """Whether something has changed since the widget was refreshed."""
+        return self._missed
+
+    @property
     def _in_sight(self) -> bool:
         widget = self.parent()
         return isinstance(widget, QWidget) and widget.isVisible()
 
     def _look(self) -> None:
         if isValid(self) and self._in_sight:
-            self._make_up()
+            self.make_up()
 
-    def _make_up(self) -> None:
+    def make_up(self) -> None:
+        """Refreshes the widget now if it missed something."""
         refresh = self._refresh()
         if refresh is not None and self._missed:
             self._missed = False
@@ -50,7 +56,7 @@ class Following(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Show:
-            self._make_up()
+            self.make_up()
         return False
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from ...core import text
@@ -17,6 +18,7 @@ from ..look import palette
 from ..look.palette import rgb
 
 Floats = NDArray[np.float64]
+_Offset = TypeVar("_Offset", float, Floats)
 
 _LEFT, _RIGHT, _TOP, _FOOT = 8, 8, 14, 16
 
@@ -100,9 +102,9 @@ class SweepChart(Chart):
         """Where the valleys are marked, in pixels of this widget."""
         return [QPointF(self._x(float(self._offsets[k])), self.room.top() + 4) for k in self._valleys]
 
-    def _x(self, offset: float) -> float:
-        low, high = float(self._offsets[0]), float(self._offsets[-1])
-        return self.room.left() + self.room.width() * (offset - low) / max(high - low, 1e-9)
+    def _x(self, offset: _Offset) -> _Offset:
+        low, high, room = float(self._offsets[0]), float(self._offsets[-1]), self.room
+        return room.left() + room.width() * (offset - low) / max(high - low, 1e-9)
 
     def _offset_at(self, x: float) -> float:
         low, high = float(self._offsets[0]), float(self._offsets[-1])
@@ -117,18 +119,16 @@ class SweepChart(Chart):
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("Sweeping the cut along its direction …"))
             return
+        across = self._x(self._offsets).tolist()
         for barred in np.flatnonzero(self._barred):
-            x = self._x(float(self._offsets[barred]))
+            x = across[barred]
             painter.fillRect(QRectF(x - 0.8, room.bottom() - 4, 1.6, 4), QColor(palette.AMBER))
         for curve in self._curves:
             most = max(float(curve.values.max(initial=0.0)), 1e-12)
-            path = QPainterPath()
-            for k, value in enumerate(curve.values):
-                at = QPointF(self._x(float(self._offsets[k])), room.bottom() - room.height() * 0.94 * value / most)
-                path.moveTo(at) if k == 0 else path.lineTo(at)
+            heights = room.bottom() - room.height() * 0.94 * curve.values / most
             style = Qt.PenStyle.DashLine if curve.dashed else Qt.PenStyle.SolidLine
             painter.setPen(QPen(QColor(curve.colour), 1.6, style))
-            painter.drawPath(path)
+            painter.drawPolyline([QPointF(*at) for at in zip(across, heights.tolist(), strict=True)])
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(palette.TEAL))
         for at in self.valley_places:

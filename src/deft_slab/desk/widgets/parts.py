@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from html import escape
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -118,6 +118,47 @@ def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
     return row(title, 1, value), value
 
 
+class ListColumn(QVBoxLayout):
+    """A column that is emptied and filled while it is in sight.
+
+    Qt shows what is put into a layout afterwards, each part by itself, and lays the whole window out anew for each.
+    Here the parts are shown as they are put in, and laid out once.
+    """
+
+    def addWidget(self, widget: QWidget) -> None:  # type: ignore[override]
+        super().addWidget(widget)
+        self._show(widget)
+
+    def insertWidget(self, index: int, widget: QWidget) -> None:  # type: ignore[override]
+        super().insertWidget(index, widget)
+        self._show(widget)
+
+    def addLayout(self, layout: QLayout) -> None:  # type: ignore[override]
+        super().addLayout(layout)
+        self._show(*_widgets_of(layout))
+
+    def _show(self, *widgets: QWidget) -> None:
+        holder = self.parentWidget()
+        whole = holder.layout() if holder is not None and holder.isVisible() else None
+        if whole is None:
+            return
+        whole.setEnabled(False)
+        for widget in widgets:
+            if not widget.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
+                widget.show()
+        whole.setEnabled(True)
+
+
+def _widgets_of(layout: QLayout) -> Iterator[QWidget]:
+    for number in range(layout.count()):
+        item = layout.itemAt(number)
+        widget, inner = (item.widget(), item.layout()) if item is not None else (None, None)
+        if widget is not None:
+            yield widget
+        elif inner is not None:
+            yield from _widgets_of(inner)
+
+
 class Panel(QScrollArea):
     """A column of parts that scrolls when it must."""
 
@@ -139,10 +180,10 @@ class Panel(QScrollArea):
         else:
             self.column.addLayout(part)
 
-    def add_list(self) -> QVBoxLayout:
+    def add_list(self) -> ListColumn:
         """A column inside this one, to be emptied and filled."""
         holder = QWidget()
-        inner = QVBoxLayout(holder)
+        inner = ListColumn(holder)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(4)
         self.add(holder)

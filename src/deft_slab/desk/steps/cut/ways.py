@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QCheckBox, QLabel
 from ....core import text
 from ....core.habits import written
 from ....core.words import tr, tr_many
+from ...gathering import in_turn
 from ...replies import WayShown
 from ...whole import DeskState
 from ...widgets.binding import follow
@@ -24,6 +25,8 @@ from ...widgets.picture import pixmap_of
 from ...widgets.presets_button import PresetsButton
 
 _PEEK = (92, 64)
+_AT_ONCE = 4
+"""Rows that are made in one turn of the window's loop."""
 _NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
 
 
@@ -298,8 +301,19 @@ class WaysPanel(Panel):
         self._rows_for = key
         for way in set(self._rows) - set(self._shown):
             taken_out(self.list, self._rows.pop(way))
+        self._fill_on()
+
+    def _fill_on(self) -> None:
+        """A few rows at a time: one takes longer to make than all of the rest."""
+        made = 0
         for number, way in enumerate(self._shown):
-            line = self._rows[way] = self._rows.get(way) or self._new_row(way)
+            if way not in self._rows:
+                if made == _AT_ONCE:
+                    in_turn(self._fill_on)
+                    return
+                made += 1
+                self._rows[way] = self._new_row(way)
+            line = self._rows[way]
             self.list.insertWidget(number, line)
             line.show_place(str(number + 1), chosen=number == self._taken)
 

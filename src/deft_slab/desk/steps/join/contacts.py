@@ -22,7 +22,7 @@ from ...widgets.binding import follow
 from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, row, say
+from ...widgets.parts import ListColumn, Panel, button, emptied, label, row, say
 from ...widgets.presets_button import PresetsButton
 from ..fields import FieldsShown, put_fields
 from .fit import glued
@@ -56,11 +56,11 @@ class ContactsPanel(Panel):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
         column.addWidget(label(tr("Contacts, worst first"), "head"))
-        self.list = QVBoxLayout()
+        self.list = ListColumn()
         self.list.setSpacing(2)
         self._listed = ShortList(self.list)
         column.addWidget(self._listed)
-        self._lost = QVBoxLayout()
+        self._lost = ListColumn()
         column.addLayout(self._lost)
         self.propose_all = button(tr("Propose all"), tr("Puts joins on every contact that has none, by how the "
                                                         "pieces sit."),
