@@ -77,9 +77,9 @@ def gathered(*, later: bool = False) -> Iterator[None]:
     try:
         yield
     finally:
-        if _depth == 1 and not (later and math.isfinite(TURN)):
-            _catch_up(TURN)
         _depth -= 1
+        if not _depth and not (later and math.isfinite(TURN)):
+            _catch_up(TURN)
 
 
 def when_over(refresh: Callable[[], None]) -> None:
@@ -103,7 +103,9 @@ def all_caught_up() -> bool:
 
 def _catch_up(seconds: float) -> None:
     """Does what waits, for so long; the loop does the rest."""
+    global _depth
     end = time.monotonic() + seconds
+    _depth += 1  # what a refresh sets off is gathered too
     while _waiting:
         refresh = next(iter(_waiting))
         del _waiting[refresh]
@@ -116,6 +118,7 @@ def _catch_up(seconds: float) -> None:
             sys.excepthook(*sys.exc_info())
         if time.monotonic() >= end:
             break
+    _depth -= 1
     _have_done()
 
 
