@@ -29,9 +29,9 @@ from deft_slab.core.workshop import Workshop
 from tests.shapes import joined, model_of, solid_of, sphere
 
 
-def dumbbell(neck: float = 8.0, fine: int = 4) -> Solid:
+def dumbbell(neck: float = 8.0) -> Solid:
     """Two balls of 20 mm on a rod: its middle is at x = 0."""
-    balls = [trimesh.creation.icosphere(fine, 20.0).apply_translation([x, 0, 0]) for x in (-45.0, 45.0)]
+    balls = [trimesh.creation.icosphere(4, 20.0).apply_translation([x, 0, 0]) for x in (-45.0, 45.0)]
     rod = trimesh.creation.cylinder(neck, 90.0, sections=48).apply_transform(
         trimesh.transformations.rotation_matrix(np.pi / 2, [0, 1, 0])
     )
@@ -120,7 +120,7 @@ def test_a_smooth_ball_has_no_neck_and_a_barred_ring_is_gone_around():
 
 def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
     """Common practice: limbs off at the joint. A bent one is drafted, measured, and its recipe gives what it says."""
-    model = model_of(dumbbell(6.0, 3))
+    model = model_of(dumbbell(6.0))
     plan = Plan(model=model.ref)
     search = WaySearch(Workshop(model), plan, printer, CutWishes(pieces=2))
     search.to_end()
@@ -208,7 +208,7 @@ def winged() -> Solid:
     keel = trimesh.creation.box((10, 20, 14)).apply_translation([0, 20, 10])
     wings = [trimesh.creation.box((50, 12, 8)).apply_translation([side * 35, 4, 44]) for side in (-1, 1)]
     solid = joined(body, keel, *wings)
-    return solid_of(trimesh.Trimesh(solid.vertices, solid.triangles).subdivide_to_size(12.0))
+    return solid_of(trimesh.Trimesh(solid.vertices, solid.triangles).subdivide_to_size(8.0))
 
 
 def test_a_winged_body_loses_both_wings_in_a_pair(printer):

@@ -79,7 +79,7 @@ def test_bodies_whose_best_plan_is_known(body):
 
 @pytest.fixture(scope="module")
 def hook():
-    solid = thinned(open_file(MODELS["hook"]).model.solid, 2_500, QUIET)
+    solid = thinned(open_file(MODELS["hook"]).model.solid, 5_000, QUIET)
     model = model_of(Solid(solid.vertices, solid.triangles), "Hook")
     workshop = Workshop(model)
     search = WaySearch(workshop, Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
@@ -229,7 +229,7 @@ def test_an_open_surface_a_plate_and_many_bodies():
         found(opened)
     plate = found(solid_of(box(80, 60, 2)))
     assert any(way.support == 0 and not way.cuts for way in plate.ways)
-    many = found(together(*(box(3, 3, 3, at=(5.0 * (n % 10), 5.0 * (n // 10), 0)) for n in range(60))))
+    many = found(together(*(box(3, 3, 3, at=(5.0 * (n % 15), 5.0 * (n // 15), 0)) for n in range(200))))
     assert many.done
     assert [way.cuts for way in many.ways if way.cuts] == []
     assert many.short_of
@@ -285,7 +285,7 @@ def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
     of two beds by two takes four pieces."""
     room = replace_room(110.0)
     model = model_of(solid_of(box(*size)))
-    wishes = CutWishes(pieces=pieces, must_fit=True, flat=flat)
+    wishes = CutWishes(pieces=pieces + 1, must_fit=True, flat=flat)
     front = WaySearch(Workshop(model), Plan(model=model.ref), room, wishes).to_end()
     assert min(way.pieces for way in front.ways) == pieces
     assert all(way.all_fit for way in front.ways)

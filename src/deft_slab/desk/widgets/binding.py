@@ -12,7 +12,6 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QSignalBlocker
 from PySide6.QtWidgets import QWidget
-from shiboken6 import isValid
 
 from ..gathering import when_over
 
@@ -44,7 +43,7 @@ class Following(QObject):
         return isinstance(widget, QWidget) and widget.isVisible()
 
     def _look(self) -> None:
-        if isValid(self) and self._in_sight:
+        if self._in_sight:
             self.make_up()
 
     def make_up(self) -> None:
