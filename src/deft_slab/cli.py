@@ -50,7 +50,7 @@ def main(arguments: list[str] | None = None) -> int:
         from . import commands
 
         return commands.run(given)
-    gc.disable()  # what is loaded stays, and need not be looked through for garbage; see app.run
+    gc.disable()  # what is loaded stays, and need not be looked through for garbage; see desk.garbage
     from .desk.speaking import speak_as_set
 
     speak_as_set()  # before any module is loaded that has texts

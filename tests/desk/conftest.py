@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import math
 import os
 
@@ -10,9 +11,11 @@ import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QDialog, QFileDialog, QInputDialog, QLabel, QMessageBox
+from shiboken6 import delete, isValid
 
 from deft_slab.desk import gathering
 from deft_slab.desk.app import settled
+from deft_slab.desk.garbage import Garbage
 from deft_slab.desk.jobs import Jobs
 from deft_slab.desk.look.theme import dress
 from deft_slab.desk.process import run_process
@@ -24,6 +27,16 @@ from tests.shapes import light_project
 
 PATIENCE = int(os.environ.get("DEFT_SLAB_PATIENCE", "300000"))
 """ms after which something that should come is given up: far beyond what a machine under load takes."""
+
+
+@pytest.fixture(scope="package", autouse=True)
+def _garbage(qapp):
+    """Collected as in the program."""
+    garbage = Garbage(qapp)
+    yield
+    if isValid(garbage):
+        delete(garbage)
+    gc.enable()
 
 
 @pytest.fixture(scope="session")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+import weakref
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 import numpy as np
@@ -169,6 +171,29 @@ def test_what_is_gone_is_not_refreshed(qtbot, monkeypatch):
     qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
     assert done == ["first", "last"]
     assert not met
+
+
+def test_parts_of_a_window_end_in_its_thread(qtbot):
+    ended = []
+
+    def look():
+        ended.append(threading.current_thread())
+
+    def left_behind():
+        one = QObject()
+        one.itself = one
+        weakref.finalize(one, look)
+
+    def busy():
+        return [[] for _ in range(200_000)]
+
+    left_behind()
+    with ThreadPoolExecutor(1) as beside:
+        made = beside.submit(busy)
+        assert len(made.result()) == 200_000
+    assert not ended
+    qtbot.waitUntil(lambda: bool(ended), timeout=PATIENCE)
+    assert ended == [threading.main_thread()]
 
 
 def test_of_what_was_asked_for_meanwhile_only_the_last_is_done(qtbot):

@@ -8,6 +8,7 @@ import locale
 import os
 import signal
 import sys
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QLibraryInfo, QTimer, QTranslator
@@ -19,6 +20,7 @@ from ..core.habits import language
 from ..core.words import tr
 from ..demo import PROJECT
 from .faults import Faults
+from .garbage import Garbage
 from .jobs import Jobs
 from .look.logo import ICON
 from .look.theme import dress, wants_dark
@@ -61,11 +63,11 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
     timer.start(200)
 
 
-def _collect_garbage() -> None:
+def _collect_garbage(window: Window) -> None:
     """From now on; what the start has loaded is left out, for it stays, and looking through it would hold the window up
     time and again."""
     gc.freeze()
-    gc.enable()
+    Garbage(window)
 
 
 def run(given: list[str]) -> int:
@@ -88,7 +90,7 @@ def run(given: list[str]) -> int:
     dress(application, dark=wants_dark(settings.look, application))
     window = Window(DeskState(Jobs(run_behind)))
     Faults(window.state.failed.emit, window).install()
-    window.ready.connect(_collect_garbage)
+    window.ready.connect(partial(_collect_garbage, window))
     window.show()
     signal.signal(signal.SIGINT, lambda *_: window.close())
     path = PROJECT if arguments.demo else arguments.file
