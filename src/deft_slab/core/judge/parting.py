@@ -148,11 +148,11 @@ def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, thresh
     """
     first, step, count = _steps(offsets)
     along = solid.vertices @ normal
-    places, points = pose_kernels.crossings(along, solid.vertices, poses.edges, first, step, count)
     return np.asarray(pose_kernels.pose_places(
         poses.starts, poses.start, poses.hits, poses.heights, poses.shares, poses.grids, poses.nx, poses.rotations,
         poses.lifts, np.ascontiguousarray(normal), *soft_rule(threshold),
-        pose_kernels.places_of(along, first, step, count), solid.vertices, places, points, first, step, count,
+        *pose_kernels.by_place(along, solid.vertices, first, step, count),
+        *pose_kernels.crossings(along, solid.vertices, poses.edges, first, step, count), first, step, count,
     ))  # fmt: skip
 
 
