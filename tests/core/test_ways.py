@@ -14,12 +14,14 @@ from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.groups import Part
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.base import least_rooms, rooms_of_boxes
+from deft_slab.core.judge.marks import unmarked
 from deft_slab.core.marking import Mark
 from deft_slab.core.mend.thin import thinned
 from deft_slab.core.plan import Body, Plan
 from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET, Job
 from deft_slab.core.search.blocks import blocks_for
+from deft_slab.core.search.drafts import like
 from deft_slab.core.search.found import CutWishes, Front
 from deft_slab.core.search.fronts import spaced
 from deft_slab.core.search.ways import WaySearch
@@ -170,6 +172,22 @@ def test_conditions_leave_ways_out(hook):
             assert piece.solid.volume >= 0.19 * model.solid.volume
 
 
+def test_more_like_one_way(hook):
+    """Its cuts are moved together: what was there stays or is beaten, and something is better."""
+    model, _, _ = hook
+    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    before = search.to_end()
+    way = next(one for one in before.ways if one.cuts)
+    search.more_like(way)
+    after = search.to_end()
+    assert after.done
+    assert all(one.measured for one in after.ways)
+    little, short = 0.003 * before.whole, 0.006 * model.solid.diagonal
+    for old in before.ways:
+        assert any(new.support <= old.support + little and new.hidden <= old.hidden + short for new in after.ways)
+    assert {one.plan for one in after.ways} != {one.plan for one in before.ways}
+
+
 def test_marks_bar_cuts_and_make_them_welcome():
     """A belt around a bipyramid is barred: the plan that halves it is gone; it is welcome: there it costs less."""
     belt = {"shape": "box", "places": ((0.0, 0.0, 0.0),), "half": (40.0, 40.0, 4.0)}
@@ -292,6 +310,21 @@ def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
     assert 2 <= front.least_pieces <= pieces
 
 
+def test_bodies_of_one_shape_are_seated_once():
+    """Wherever they stand, unless they are marked; a mirror image in the same box, of the same volume and with its
+    centre in the same place, sits another way."""
+    z = joined(box(20, 10, 8), box(20, 10, 8, at=(10, 10, 0)))
+    s = joined(box(20, 10, 8, at=(10, 0, 0)), box(20, 10, 8, at=(0, 10, 0)))
+    moved = Solid(z.vertices + [40.0, -3.0, 7.5], z.triangles)
+    none = unmarked(len(z.triangles))
+    assert np.allclose(z.centre_of_mass, s.centre_of_mass)
+    assert len(z.triangles) == len(s.triangles)
+    assert like(moved, none) == like(z, none)
+    assert like(s, none) != like(z, none)
+    some = replace(none, hold=z.normals[:, 2] < 0)
+    assert like(moved, some) != like(z, some)
+
+
 def test_blocks_are_tried_too():
     body = solid_of(box(200, 190, 60))
     (first, *_) = blocks_for(Part("x", body, (), 0), (110.0, 110.0, 110.0), 1)
@@ -299,19 +332,3 @@ def test_blocks_are_tried_too():
     assert len(sides) == 4
     assert sum(side.volume for side in sides) == pytest.approx(body.volume)
     assert blocks_for(Part("x", body, (), 0), (300.0, 300.0, 300.0), 1) == []
-
-
-def test_more_like_one_way(hook):
-    """Its cuts are moved together: what was there stays or is beaten, and something is better."""
-    model, _, _ = hook
-    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
-    before = search.to_end()
-    way = next(one for one in before.ways if one.cuts)
-    search.more_like(way)
-    after = search.to_end()
-    assert after.done
-    assert all(one.measured for one in after.ways)
-    little, short = 0.003 * before.whole, 0.006 * model.solid.diagonal
-    for old in before.ways:
-        assert any(new.support <= old.support + little and new.hidden <= old.hidden + short for new in after.ways)
-    assert {one.plan for one in after.ways} != {one.plan for one in before.ways}

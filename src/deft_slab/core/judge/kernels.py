@@ -126,18 +126,28 @@ def scan(placed, triangles, nx, ny):
     cells = np.empty(size, np.int32)
     heights = np.empty(size, np.float64)
     facets = np.empty(size, np.int32)
-    count = 0
-    for f in range(len(triangles)):
+    f = count = 0
+    while True:
+        f, count, wanted = _scanned_from(f, placed, across, rows, triangles, nx, count, cells, heights, facets)
+        if wanted == 0:
+            return cells[:count], heights[:count], facets[:count]
+        size = 2 * (size + wanted)
+        cells, heights, facets = _longer(cells, size), _longer(heights, size), _longer(facets, size)
+
+
+@njit(**FAST)
+def _scanned_from(begin, placed, across, rows, triangles, nx, count, cells, heights, facets):
+    """Adds the hits of facets from ``begin`` on to the ``count`` that are there, while there is room: (the next facet,
+    hits, how much room that needs; 0 when all are done). Apart from ``scan``: arrays that a loop may change slow all
+    of it."""
+    for f in range(begin, len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
         tall = max(rows[a], rows[b], rows[c]) - min(rows[a], rows[b], rows[c])
-        if tall == 0:
-            continue
         wide = max(across[a], across[b], across[c]) - min(across[a], across[b], across[c])
-        if wide == 0:
+        if tall == 0 or wide == 0:
             continue
-        if count + tall * wide > size:
-            size = 2 * (size + tall * wide)
-            cells, heights, facets = _longer(cells, size), _longer(heights, size), _longer(facets, size)
+        if count + tall * wide > len(cells):
+            return f, count, tall * wide
         a, b, c, even = by_row(a, b, c, rows)
         ax, ay, cy = placed[a, 0], placed[a, 1], placed[c, 1]
         run = (placed[c, 0] - ax) / (cy - ay)
@@ -162,7 +172,7 @@ def scan(placed, triangles, nx, ny):
                     heights[count] = min(max(z, low), high)
                     facets[count] = facet
                     count += 1
-    return cells[:count], heights[:count], facets[:count]
+    return len(triangles), count, 0
 
 
 @njit(**FAST)

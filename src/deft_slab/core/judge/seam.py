@@ -28,6 +28,8 @@ def seam_of(
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:
         on_cut = piece.by(owner)
+        if not on_cut.any():
+            continue
         area += float(piece.areas[on_cut].sum())
         edges = np.concatenate([piece.triangles[on_cut][:, [k, (k + 1) % 3]] for k in range(3)])
         skin = np.flatnonzero(piece.origin >= 0)

@@ -40,18 +40,24 @@ def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "directio
 
 def turning(source: Floats, target: Floats) -> Floats:
     """(3, 3): the shortest rotation from one unit vector to another (Rodrigues' formula)."""
-    cosine = float(source @ target)
-    axis = np.cross(source, target)
-    sine2 = float(axis @ axis)
+    (ux, uy, uz), (vx, vy, vz) = source.tolist(), target.tolist()
+    # the axis of the turn, and what goes with it, by hand: searches ask for thousands, and the library is slow at one
+    x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    cosine, sine2 = ux * vx + uy * vy + uz * vz, x * x + y * y + z * z
     if cosine < 0.0 and sine2 < 1e-18:
         helper = np.eye(3)[int(np.argmin(np.abs(source)))]
         axis = np.cross(source, helper)
         axis /= np.linalg.norm(axis)
         return np.asarray(2.0 * np.outer(axis, axis) - np.eye(3))
-    cross = np.array([[0, -axis[2], axis[1]], [axis[2], 0, -axis[0]], [-axis[1], axis[0], 0]])
     # (1 - cos) / sin^2 = 1 / (1 + cos); each is exact where the other is not
     factor = 1.0 / (1.0 + cosine) if cosine > 0.0 else (1.0 - cosine) / sine2
-    return np.asarray(np.eye(3) + cross + factor * cross @ cross)
+    return np.array(
+        [
+            [1.0 - factor * (y * y + z * z), factor * x * y - z, factor * x * z + y],
+            [factor * x * y + z, 1.0 - factor * (x * x + z * z), factor * y * z - x],
+            [factor * x * z - y, factor * y * z + x, 1.0 - factor * (x * x + y * y)],
+        ]
+    )
 
 
 def down_to_rotation(down: Floats) -> Floats:
