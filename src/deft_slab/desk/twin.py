@@ -225,6 +225,7 @@ class TwinView(QWidget):
     def _in_a_row(self, differing: list[tuple[QLabel, QLabel]]) -> int:
         """How many of the figures, each under its title, stand side by side without being cut off."""
         for one in chain(*differing):
+            one.setParent(self)  # it has the window's style only on the window
             one.ensurePolished()
         widths = [max(title.sizeHint().width(), both.sizeHint().width()) for title, both in differing]
         for across in range(_IN_A_ROW, 1, -1):

@@ -19,7 +19,7 @@ from .foot import Foot
 from .gathering import all_caught_up, gathered
 from .keys_dialog import KeysDialog, keys_of
 from .ledger.view import Ledger
-from .look.theme import dress, wants_dark
+from .look.theme import dress, sheet, wants_dark
 from .pieces_pane import PiecesPane
 from .steps.panels import StepPanels
 from .strip import TitleStrip
@@ -63,6 +63,7 @@ class Window(QMainWindow):
         self.ledger = Ledger(state)
         self.foot = Foot(state)
         self._build()
+        self.setStyleSheet(sheet())
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed, state.selection_changed, state.checking.changed,
@@ -96,6 +97,7 @@ class Window(QMainWindow):
         application = QApplication.instance()
         if isinstance(application, QApplication):
             dress(application, dark=wants_dark(self.state.settings.look, application))
+            self.setStyleSheet(sheet())
             for view in (self.bed, *self.twin.panes):
                 view.redress()
             for part in self.findChildren(QWidget):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import http.client
 import json
 import shutil
 from pathlib import Path
@@ -126,8 +125,10 @@ class Link:
     def _asked(
         self, method: str, path: str, headers: dict[str, str], body: Path | bytes | None, most: int, patience: float
     ) -> bytes:  # fmt: skip
-        """What is answered, all of it."""
-        connection = http.client.HTTPConnection(self._host or "", self._port, timeout=patience)
+        """What is answered, all of it. Local import: the window's start does not wait for what it loads."""
+        from http.client import HTTPConnection, HTTPException
+
+        connection = HTTPConnection(self._host or "", self._port, timeout=patience)
         try:
             with contextlib.ExitStack() as stack:
                 content = stack.enter_context(body.open("rb")) if isinstance(body, Path) else body
@@ -135,7 +136,7 @@ class Link:
                     connection.request(method, path, content, {"Authorization": f"Bearer {self._token}", **headers})
                 answer = stack.enter_context(connection.getresponse())
                 found = answer.read(most + 1)
-        except (OSError, http.client.HTTPException, EOFError) as error:
+        except (OSError, HTTPException, EOFError) as error:
             said = getattr(error, "strerror", None) or type(error).__name__
             raise NotThere(tr("The printer at {host}:{port} does not answer ({said}).", host=self._host,
                               port=self._port, said=said),

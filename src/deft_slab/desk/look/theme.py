@@ -15,8 +15,9 @@ from . import palette as p
 _HERE = Path(__file__).parent
 
 
-def _sheet() -> str:
-    """The style sheet, in the colours of now."""
+def sheet() -> str:
+    """The style sheet, in the colours of now: for a window, once it is made. On the application Qt would style all that
+    is on a widget anew each time that it is put onto another, which doubles what it takes to make a panel."""
     down = (_HERE / ("down-light.svg" if p.is_dark() else "down.svg")).as_posix()
     return Template((_HERE / "desk.qss").read_text("utf-8")).substitute(vars(p), DOWN=down)
 
@@ -29,7 +30,7 @@ def wants_dark(look: str, application: QApplication) -> bool:
 
 
 def dress(application: QApplication, *, dark: bool = False) -> None:
-    """Loads the shipped font, and puts on one of the two looks. It can be called again to change it."""
+    """Puts on the font and the colours of one of the two looks, for the ``sheet`` of a window; again to change them."""
     p.use(dark=dark)
     if "Inter" not in QFontDatabase.families():
         fonts = resources.files("deft_slab.desk.look") / "fonts"
@@ -41,7 +42,6 @@ def dress(application: QApplication, *, dark: bool = False) -> None:
     application.setFont(font)
     application.setStyle("Fusion")
     application.setPalette(_palette())
-    application.setStyleSheet(_sheet())
 
 
 def _palette() -> QPalette:
