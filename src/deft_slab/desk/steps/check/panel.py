@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ....core import text
 from ....core.checked import Found
@@ -12,13 +14,29 @@ from ....core.words import tr
 from ...state.view import View
 from ...whole import DeskState
 from ...widgets.binding import follow, quietly
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row
+from ...widgets.kept_rows import KeptRows
+from ...widgets.parts import ClickRow, Panel, button, label, row
 from .lines import Line, lines_of
 
 _HEADS = {"failed": tr("Failed"), "look": tr("Look here"), "left": tr("Left on purpose"), "good": tr("Good")}
 _SIGNS = {"failed": "✕", "look": "!", "left": "–", "good": "✓"}
 _APART = View().apart
 _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
+
+
+_NOTHING = tr("Open a model, and what can be checked is listed here.")
+
+
+@dataclass(frozen=True)
+class _Row:
+    """What a row of the list shows: words, or a line. nth : of those that say the same, from 0 on; filament : whether
+    it is printed of that, which says what may help"""
+
+    words: str
+    line: Line | None = None
+    nth: int = 0
+    chosen: bool = False
+    filament: bool = False
 
 
 class LineRow(ClickRow):
@@ -65,9 +83,8 @@ class CheckedPanel(Panel):
         self.add(self._scar)
         self.entries = self.add_list()
         self.entries.setSpacing(2)
-        self.rows: list[tuple[Line, LineRow]] = []
+        self._rows = KeptRows(self.entries, self._row)
         self._chosen: Line | None = None
-        self._shown: tuple[list[Line], Line | None] | None = None
         self.column.addStretch(1)
         follow(self, self.refresh, state.opened, state.outcome_changed, self._checking.changed, state.project_changed,
                state.view_changed)  # fmt: skip
@@ -83,11 +100,7 @@ class CheckedPanel(Panel):
     def refresh(self) -> None:
         self._show_layers()
         if self.state.evaluated is None:
-            emptied(self.entries)
-            self._shown, self.rows = None, []
-            self.entries.addWidget(
-                label(tr("Open a model, and what can be checked is listed here."), "faint", wrap=True)
-            )
+            self._rows.show((_Row(_NOTHING),))
             self._sum.setText("")
             return
         totals = self.state.evaluated.outcome.totals
@@ -112,22 +125,32 @@ class CheckedPanel(Panel):
             )
         )
         self._chosen = chosen
-        if (lines, chosen) == self._shown:
-            return
-        self._shown = lines, chosen
-        emptied(self.entries)
-        self.rows = []
-        verdict = ""
-        for line in lines:
-            if line.verdict != verdict:
-                verdict = line.verdict
-                self.entries.addWidget(label(f"{_HEADS[verdict]} · {counts[verdict]}", "head"))
-            shown = LineRow(line, chosen=line == chosen)
-            shown.clicked.connect(partial(self._take, line))
-            if line == chosen:
-                shown.column.addLayout(self._helps(line))
-            self.entries.addWidget(shown)
-            self.rows.append((line, shown))
+        self._rows.show(self._listed(lines, counts))
+
+    @property
+    def rows(self) -> list[tuple[Line, LineRow]]:
+        """The lines that are listed, with their rows."""
+        return [(key.line, row) for key, row in self._rows if key.line is not None and isinstance(row, LineRow)]
+
+    def _listed(self, lines: list[Line], counts: dict[str, int]) -> list[_Row]:
+        """The lines, a heading over those of each verdict."""
+        filament = self.state.piece_printer.kind == "filament"
+        listed, before = [], Counter[Line]()
+        for number, line in enumerate(lines):
+            if number == 0 or line.verdict != lines[number - 1].verdict:
+                listed.append(_Row(f"{_HEADS[line.verdict]} · {counts[line.verdict]}"))
+            listed.append(_Row("", line, before[line], line == self._chosen, filament))
+            before[line] += 1
+        return listed
+
+    def _row(self, of: _Row) -> QWidget:
+        if of.line is None:
+            return label(of.words, "faint", wrap=True) if of.words == _NOTHING else label(of.words, "head")
+        shown = LineRow(of.line, chosen=of.chosen)
+        shown.clicked.connect(partial(self._take, of.line))
+        if of.chosen:
+            shown.column.addLayout(self._helps(of.line))
+        return shown
 
     def _helps(self, line: Line) -> QHBoxLayout:
         """What may be done about a line."""

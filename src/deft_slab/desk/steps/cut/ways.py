@@ -13,20 +13,18 @@ from PySide6.QtWidgets import QCheckBox, QLabel
 from ....core import text
 from ....core.habits import written
 from ....core.words import tr, tr_many
-from ...gathering import in_turn
 from ...replies import WayShown
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.front import FrontChart, FrontShown
+from ...widgets.kept_rows import KeptRows
 from ...widgets.listed import ListedRow
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row, taken_out
+from ...widgets.parts import Panel, button, label, row
 from ...widgets.picture import pixmap_of
 from ...widgets.presets_button import PresetsButton
 
 _PEEK = (92, 64)
-_AT_ONCE = 4
-"""Rows that are made in one turn of the window's loop."""
 _NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
 
 
@@ -96,7 +94,6 @@ class WaysPanel(Panel):
         super().__init__()
         self._state, self._ways = state, state.ways
         self._rows_for: tuple[object, ...] = ()
-        self._rows: dict[WayShown, WayRow] = {}
         self._taken = -1
         self._what = label("", "faint", wrap=True)
         self.add(self._what)
@@ -131,6 +128,7 @@ class WaysPanel(Panel):
             role="small",
         )
         self.list = self.add_list()
+        self._rows = KeptRows(self.list, self._new_row, self._show_place)
         self.list.setSpacing(2)
         self.like = button(
             tr("More like this"),
@@ -299,23 +297,10 @@ class WaysPanel(Panel):
         if key == self._rows_for:
             return
         self._rows_for = key
-        for way in set(self._rows) - set(self._shown):
-            taken_out(self.list, self._rows.pop(way))
-        self._fill_on()
+        self._rows.show(self._shown)
 
-    def _fill_on(self) -> None:
-        """A few rows at a time: one takes longer to make than all of the rest."""
-        made = 0
-        for number, way in enumerate(self._shown):
-            if way not in self._rows:
-                if made == _AT_ONCE:
-                    in_turn(self._fill_on)
-                    return
-                made += 1
-                self._rows[way] = self._new_row(way)
-            line = self._rows[way]
-            self.list.insertWidget(number, line)
-            line.show_place(str(number + 1), chosen=number == self._taken)
+    def _show_place(self, number: int, _way: WayShown, line: WayRow) -> None:
+        line.show_place(str(number + 1), chosen=number == self._taken)
 
     def _new_row(self, way: WayShown) -> WayRow:
         line = WayRow(way, partial(self._ways.keep, way), self._ways.point_at)
