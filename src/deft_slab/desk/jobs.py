@@ -11,6 +11,7 @@ from __future__ import annotations
 import logging
 import multiprocessing
 import queue
+import sys
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -49,6 +50,9 @@ _MOST_DEATHS = 3
 ended so often over nothing at all."""
 
 R = TypeVar("R")
+_TURN = 0.0005
+"""Seconds after which a thread that works in Python gives way to the window, which waits for it after every call of
+Qt's that lets others go first; Python's own 5 ms add up to a wait that is seen."""
 _Message = tuple[int, Request[Any]]
 
 
@@ -84,6 +88,7 @@ class Jobs(QObject):
     def __init__(self, run: Callable[[Connection, Any], None], parent: QObject | None = None) -> None:
         """run : what the process runs, see ``process``"""
         super().__init__(parent)
+        sys.setswitchinterval(_TURN)
         self._run = run
         self._waiting: dict[str, _Asked] = {}
         self._running: _Asked | None = None

@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from ....core import text
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
@@ -16,8 +16,9 @@ from ....core.words import tr
 from ...replies import SeatShown
 from ...whole import DeskState
 from ...widgets.binding import follow, quietly
+from ...widgets.kept_rows import KeptRows
 from ...widgets.listed import ListedRow
-from ...widgets.parts import Panel, button, emptied, label, row, say
+from ...widgets.parts import Panel, button, label, row, say
 from ...widgets.picture import pixmap_of
 from ...widgets.presets_button import PresetsButton
 from ...widgets.tilt_map import SeatsOnMap, TiltDisc
@@ -78,7 +79,6 @@ class FindPanel(Panel):
         super().__init__()
         self._state, self._seating = state, state.seating
         self._turned_over = False
-        self._rows_for: tuple[object, ...] = ()
         self._shown_weights: Weights | None = None
         self._held = False
         self._before: dict[str, float] = {}
@@ -119,6 +119,7 @@ class FindPanel(Panel):
         self.add(row(self.all, 1))
         self.head(tr("Seats worth trying, best by what matters here first"))
         self.seats = self.add_list()
+        self._rows = KeptRows(self.seats, self._row)
         self.seats.setSpacing(2)
         self._add_weights()
         self.column.addStretch(1)
@@ -262,23 +263,22 @@ class FindPanel(Panel):
 
     def _fill_seats(self, seats: tuple[SeatShown, ...]) -> None:
         now = self._seating.now
-        key = (seats, None if now is None else tuple(np.round(now, 6)))
-        if key == self._rows_for and self.seats.count():
-            return
-        self._rows_for = key
-        emptied(self.seats)
-        if not seats:
-            self.seats.addWidget(label(tr("They come once the map has been looked over."), "faint", wrap=True))
-        for number, shown in enumerate(seats, 1):
-            down = np.array(shown.seat.tilt.down)
-            chosen = now is not None and float(down @ now) > 1 - 1e-6
-            line = SeatRow(
-                str(number), shown, tr(" · now") if chosen else "", chosen, partial(self._seating.keep, shown)
-            )
-            line.clicked.connect(
-                partial(self._seating.take, tr("take the seat “{kind}”", kind=shown.seat.kind), shown.seat.tilt)
-            )
-            self.seats.addWidget(line)
+
+        def is_now(shown: SeatShown) -> bool:
+            return now is not None and float(np.array(shown.seat.tilt.down) @ now) > 1 - 1e-6
+
+        listed = [(number, shown, is_now(shown)) for number, shown in enumerate(seats, 1)]
+        self._rows.show(listed or [None])
+
+    def _row(self, of: tuple[int, SeatShown, bool] | None) -> QWidget:
+        if of is None:
+            return label(tr("They come once the map has been looked over."), "faint", wrap=True)
+        number, shown, chosen = of
+        line = SeatRow(str(number), shown, tr(" · now") if chosen else "", chosen, partial(self._seating.keep, shown))
+        line.clicked.connect(
+            partial(self._seating.take, tr("take the seat “{kind}”", kind=shown.seat.kind), shown.seat.tilt)
+        )
+        return line
 
     def _show_effects(self) -> None:
         """How good the best direction by the weights is in each aim, and how good it was before they were changed."""
