@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.printer import shipped_printers
 from deft_slab.desk import gathering
+from deft_slab.desk.guide_card import GuideCard
 from deft_slab.desk.settings import load_settings
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, light_model, solid_of
@@ -160,3 +161,12 @@ def test_what_fails_leaves_it_where_it_is(led, tmp_path):
     led.desk.go(3)
     led.says("Size can close it")
     assert led.card.take.text() == "Leave it whole"
+
+
+def test_its_buttons_are_as_wide_as_their_words_from_the_start(led):
+    """A card is made before the window has its style."""
+    led.desk.window.verbs.lead()
+    card = GuideCard(led.desk.window.verbs.guide)
+    unstyled = card.take.width()
+    card.setParent(led.desk.window)
+    assert card.take.width() == card.take.sizeHint().width() != unstyled

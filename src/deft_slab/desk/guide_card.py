@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import QFrame, QVBoxLayout
 
 from ..core.words import tr
@@ -53,6 +53,16 @@ class GuideCard(QFrame):
         for part, said in ((self.take, proposal.does), (self.otherwise, proposal.otherwise)):
             part.setText(said)
             part.setAccessibleName(said)
-            part.setFixedWidth(part.sizeHint().width())  # the line of words beside it gives way, at once
             part.setVisible(bool(said))
+        self._fit_buttons()
         self.setAccessibleName(f"{guide.title}. {proposal.says}")
+
+    def _fit_buttons(self) -> None:
+        """The line of words beside them gives way, at once."""
+        for part in (self.take, self.otherwise):
+            part.setFixedWidth(part.sizeHint().width())
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.StyleChange:  # it is made before the window has its style sheet
+            self._fit_buttons()
