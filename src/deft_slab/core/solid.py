@@ -157,9 +157,8 @@ class Solid:
     @cached_property
     def volume(self) -> float:
         """Signed volume by the divergence theorem; means something only for a closed surface."""
-        reference = 0.5 * (self.bounds[0] + self.bounds[1])
-        first = self.vertices.take(self.triangles[:, 0], axis=0)  # any point of a facet will do
-        return float(np.einsum("ij,ij->", first - reference, self.area_vectors) / 3.0)
+        reference = self.bounds.mean(axis=0)
+        return float(np.einsum("ij,ij->", self.centroids - reference, self.area_vectors) / 3.0)
 
     @cached_property
     def centre_of_mass(self) -> Floats:

@@ -114,7 +114,6 @@ def join_all(
             ready.append(_beside_others(_ready(join, contacts, clearance, allowance, kept), contacts, taken))
     after = []
     for n, part in enumerate(parts):
-        job.step(0.5 + 0.5 * n / len(parts), tr("Making joins"))
         own = [
             (one, role, _moved_on(body, contacts[one.contact], which))
             for one in ready if one.made is not None and one.contact is not None
@@ -124,6 +123,7 @@ def join_all(
         if not own:
             after.append(part)
             continue
+        job.step(0.5 + 0.5 * n / len(parts), tr("Making joins"))
         key = ("joined", part.key, tuple((one.key, role) for one, role, _ in own))
         solid = kept.once(key, partial(_with_bodies, part.solid, own), len(part.solid.triangles))
         after.append(Part(key, solid, part.sides, part.group, part.crumb))
