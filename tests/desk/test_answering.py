@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QEventLoop, QObject, QPointF, Qt, QTimer, Signal
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QLabel, QWidget
 from shiboken6 import delete
 
 from deft_slab.desk import gathering
@@ -21,6 +21,8 @@ from deft_slab.desk.scene.canvas import Canvas
 from deft_slab.desk.widgets.binding import follow
 from deft_slab.desk.widgets.cut_map import CutDisc, CutsShown
 from deft_slab.desk.widgets.disc import from_disc
+from deft_slab.desk.widgets.kept_rows import KeptRows
+from deft_slab.desk.widgets.parts import ListColumn
 from deft_slab.desk.widgets.tilt_map import TiltDisc
 from tests.desk.conftest import PATIENCE
 
@@ -170,6 +172,31 @@ def test_what_is_gone_is_not_refreshed(qtbot, monkeypatch):
         delete(gone)
     qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
     assert done == ["first", "last"]
+    assert not met
+
+
+def test_rows_stay_and_new_ones_come_a_few_in_each_turn(qtbot, monkeypatch):
+    monkeypatch.setattr(gathering, "TURN", 0.0)
+    holder = QWidget()
+    qtbot.addWidget(holder)
+    column = ListColumn(holder)
+    rows = KeptRows(column, QLabel)
+
+    def shown():
+        return [column.itemAt(n).widget().text() for n in range(column.count())]
+
+    rows.show("abcdef")
+    assert shown() == list("abcd")
+    qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
+    assert shown() == list("abcdef")
+    before = dict(rows)
+    rows.show("fxb")
+    assert shown() == list("fxb")
+    assert dict(rows)["f"] is before["f"]
+    rows.show("0123456789")
+    delete(holder)
+    with qtbot.capture_exceptions() as met:
+        qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
     assert not met
 
 

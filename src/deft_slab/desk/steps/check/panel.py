@@ -24,15 +24,13 @@ _APART = View().apart
 _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
 
 
-_NOTHING = tr("Open a model, and what can be checked is listed here.")
-
-
 @dataclass(frozen=True)
 class _Row:
-    """What a row of the list shows: words, or a line. nth : of those that say the same, from 0 on; filament : whether
-    it is printed of that, which says what may help"""
+    """What a row of the list shows: words in a role, or a line. nth : of those that say the same, from 0 on
+    filament : whether it is printed of that, which says what may help"""
 
-    words: str
+    words: str = ""
+    role: str = "head"
     line: Line | None = None
     nth: int = 0
     chosen: bool = False
@@ -100,7 +98,7 @@ class CheckedPanel(Panel):
     def refresh(self) -> None:
         self._show_layers()
         if self.state.evaluated is None:
-            self._rows.show((_Row(_NOTHING),))
+            self._rows.show((_Row(tr("Open a model, and what can be checked is listed here."), "faint"),))
             self._sum.setText("")
             return
         totals = self.state.evaluated.outcome.totals
@@ -139,13 +137,13 @@ class CheckedPanel(Panel):
         for number, line in enumerate(lines):
             if number == 0 or line.verdict != lines[number - 1].verdict:
                 listed.append(_Row(f"{_HEADS[line.verdict]} · {counts[line.verdict]}"))
-            listed.append(_Row("", line, before[line], line == self._chosen, filament))
+            listed.append(_Row(line=line, nth=before[line], chosen=line == self._chosen, filament=filament))
             before[line] += 1
         return listed
 
     def _row(self, of: _Row) -> QWidget:
         if of.line is None:
-            return label(of.words, "faint", wrap=True) if of.words == _NOTHING else label(of.words, "head")
+            return label(of.words, of.role, wrap=of.role == "faint")
         shown = LineRow(of.line, chosen=of.chosen)
         shown.clicked.connect(partial(self._take, of.line))
         if of.chosen:

@@ -93,7 +93,6 @@ class WaysPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._ways = state, state.ways
-        self._rows_for: tuple[object, ...] = ()
         self._taken = -1
         self._what = label("", "faint", wrap=True)
         self.add(self._what)
@@ -230,7 +229,7 @@ class WaysPanel(Panel):
         for box, on in ((self.flat, wishes.flat), (self.fit, wishes.must_fit), (self.shells, wishes.open_shells)):
             box.setChecked(on)
         self._show_front()
-        self._fill()
+        self._rows.show(self._shown)
         self._show_buttons()
         self._show_pointed()
 
@@ -291,13 +290,6 @@ class WaysPanel(Panel):
         more = "" if found is None or found.done else tr(" More are looked for.")
         why = found.short_of if found is not None else ""
         self._said.setText(why or (tr("Point at a way: its seams are drawn on the model. A click parts it so.") + more))
-
-    def _fill(self) -> None:
-        key = (self._shown, self._taken)
-        if key == self._rows_for:
-            return
-        self._rows_for = key
-        self._rows.show(self._shown)
 
     def _show_place(self, number: int, _way: WayShown, line: WayRow) -> None:
         line.show_place(str(number + 1), chosen=number == self._taken)
