@@ -20,6 +20,7 @@ from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.joining.coupon import coupon, usual_steps
 from deft_slab.core.joining.joined import KEY, SOCKET
+from deft_slab.core.joining.order import moves_of
 from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin, SplintJoin
 from deft_slab.core.outcome import Outcome
@@ -542,6 +543,19 @@ def test_a_lap_where_there_is_no_wall_says_so():
     assert all(piece.solid.closed for piece in made.pieces)
 
 
+@pytest.mark.parametrize("more", [0.0, 1e-9, -1e-9])
+def test_the_last_digits_of_a_volume_do_not_choose_what_moves(more):
+    """Of two halves alike the second side of their contact moves; one that is smaller moves whichever side it is."""
+    workshop, plan = joined_plan()
+    (contact,) = workshop.contacts(plan)
+    first, second = contact.parts
+    low, high = (0.0, 20.0) if contact.out[2] > 0 else (20.0, 0.0)
+    for (one, other), moving in (((0.0, 20.0 * more), second), ((0.0, -1.0), second), ((-1.0, 0.0), first)):
+        bodies = {first: box(40, 40, 20 + one, (-20, -20, low)), second: box(40, 40, 20 + other, (-20, -20, high))}
+        (move,) = moves_of([joined(bodies[n]) for n in range(2)], [contact], [HALVES])
+        assert move.pieces == (moving,)
+
+
 @pytest.mark.parametrize("name", SHELLS)
 def test_proposed_joins_on_shells(name):
     """At least 80 % of the contacts over 25 mm² of shells get a join that holds, and all goes together."""
@@ -559,8 +573,6 @@ def test_proposed_joins_on_shells(name):
 def test_a_dovetail_does_not_go_together_along_its_cut():
     """A hook that grips behind its neighbour: the move is blocked, and the pair is named; the same by booleans of the
     swept body."""
-    from deft_slab.core.joining.order import moves_of
-
     lower = joined(box(40, 40, 20, (-20, -20, 0)), box(10, 40, 30, (-20, -20, 20)), box(20, 40, 6, (-20, -20, 44)))
     upper = joined(box(28, 40, 20, (-8, -20, 20)))
     workshop, plan = joined_plan(solid=block())

@@ -16,6 +16,7 @@ from ..cuts import BlockCut, Cut
 from ..judge.walls import met_first
 from ..progress import QUIET, Job
 from ..reports import DryMove
+from ..shape.bodies import smaller
 from ..solid import Solid, side_by_side, spread_points
 from ..words import tr
 from .contacts import Contact
@@ -71,11 +72,11 @@ def _closings(cut: Cut, contacts: Sequence[Contact]) -> Iterator[list[int]]:
 def _move(
     solids: Sequence[Solid], contacts: Sequence[Contact], group: Sequence[int], number: int, own: tuple[int, ...]
 ) -> DryMove:  # fmt: skip
-    """The smaller of two groups of pieces goes on to the other."""
+    """The smaller of two groups of pieces goes on to the other; of two alike, the second side of the contact."""
     contact = contacts[number]
     first, second = ([k for k, of in enumerate(group) if of == group[n]] for n in contact.parts)
     moving, staying, out = second, first, contact.out
-    if sum(solids[k].volume for k in first) < sum(solids[k].volume for k in second):
+    if smaller([solids[k] for k in first], [solids[k] for k in second]):
         moving, staying, out = first, second, contact.way_in
     free, meeting = _free_way(solids, moving, staying, out)
     x, y, z = (float(value) for value in -out)

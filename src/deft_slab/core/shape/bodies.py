@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+
 import igl
 import manifold3d
 import numpy as np
@@ -15,6 +18,8 @@ Floats = NDArray[np.float64]
 _NOISE = 1e-9
 """Share of the volume of a solid under which a shell encloses nothing: left behind by rounding, where faces lie in each
 other, or finer than any printer (of a prop of 100 cm³ a tenth of a thousandth of a mm³)."""
+_ALIKE = 1e-6
+"""Share of their volume by which bodies may differ and count as alike."""
 _MOST_BODIES = 200
 """Above this many of them, which of them overlap is no longer asked pair by pair."""
 
@@ -141,6 +146,12 @@ def _overlapping(bodies: list[Solid]) -> list[int]:
 
 def _boxes_meet(a: Solid, b: Solid) -> bool:
     return bool((a.bounds[0] < b.bounds[1]).all() and (b.bounds[0] < a.bounds[1]).all())
+
+
+def smaller(first: Sequence[Solid], second: Sequence[Solid]) -> bool:
+    """Whether some bodies have less volume than others, by more than the last digits that rounding decides."""
+    one, other = (sum(body.volume for body in side) for side in (first, second))
+    return one < other and not math.isclose(one, other, rel_tol=_ALIKE)
 
 
 def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:

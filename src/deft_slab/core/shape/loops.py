@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ..faces import Face
 from ..solid import Solid
-from .bodies import bodies_of, in_one, within
+from .bodies import bodies_of, in_one, smaller, within
 from .sheets import Loop, loop_body, loop_frame, loop_rim
 
 Floats = NDArray[np.float64]
@@ -130,8 +130,9 @@ def _column(
 def _sides(bodies: list[Solid], owner: str, normal: Floats) -> tuple[list[Solid], list[Solid]] | None:
     """(the bodies of the limb, the others); None where nothing came off.
 
-    A body lies over or under the sheet, by the way that its cut faces turn. The limb is the smaller of the two; bodies
-    that the plate has not touched, or that hang together around it, stay with the other.
+    A body lies over or under the sheet, by the way that its cut faces turn. The limb is the smaller of the two, or what
+    lies over the sheet where they are alike; bodies that the plate has not touched, or that hang together around it,
+    stay with the other.
     """
     over: list[Solid] = []
     under: list[Solid] = []
@@ -142,5 +143,5 @@ def _sides(bodies: list[Solid], owner: str, normal: Floats) -> tuple[list[Solid]
         (under if balance > 0.5 else over if balance < -0.5 else others).append(body)
     if not over or not under:
         return None
-    limb, rest = sorted((over, under), key=lambda side: sum(body.volume for body in side))
+    limb, rest = (under, over) if smaller(under, over) else (over, under)
     return limb, [*rest, *others]
