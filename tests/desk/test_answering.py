@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
 import weakref
 from concurrent.futures import ThreadPoolExecutor
@@ -131,6 +132,38 @@ def test_what_takes_long_is_spread_over_turns_of_the_loop(qtbot, monkeypatch):
     assert done[-1] != "later"
     qtbot.waitUntil(all_caught_up, timeout=PATIENCE)
     assert done[-1] == "later"
+
+
+def test_what_was_painted_and_the_next_refresh_have_a_turn_each(qtbot, monkeypatch):
+    monkeypatch.setattr(gathering, "TURN", 0.0)
+    done = []
+    beat = QTimer()
+    beat.timeout.connect(lambda: done.append("beat"))
+
+    class Painted(QWidget):
+        def paintEvent(self, event):
+            done.append("paint")
+
+    widget = Painted()
+    qtbot.addWidget(widget)
+    widget.show()
+    qtbot.waitExposed(widget)
+    qtbot.wait(100)  # what the screen itself has painted anew
+    done.clear()
+
+    def refresh():
+        done.append("refresh")
+        widget.update()
+        if done.count("refresh") < 12:
+            in_turn(refresh)
+
+    with gathered():
+        when_over(refresh)
+    beat.start(0)
+    qtbot.waitUntil(lambda: done.count("refresh") == 12 and done.count("paint") > 6, timeout=PATIENCE)
+    beat.stop()
+    after = [one for last, one in itertools.pairwise(done) if last == "paint"]
+    assert set(after) == {"beat"}
 
 
 @pytest.mark.parametrize("press", ["mouse", "key"])

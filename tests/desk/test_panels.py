@@ -196,6 +196,36 @@ def test_pieces_that_need_two_beds_are_shown_on_two(desk):
     assert "bed 2" in words(desk.window.panels["Hand off"])
 
 
+def test_a_part_of_the_view_is_painted_anew_from_what_is_kept(parted, qtbot, monkeypatch):
+    """A button over it takes one that is; the whole of it is painted as it is now, and looks the same."""
+    bed, painted = parted.bed, []
+    parted.drawn()
+    paint_over = bed.paint_over
+
+    def seen(painter, picture, scene):
+        painted.append(len(parted.state.pieces))
+        paint_over(painter, picture, scene)
+
+    monkeypatch.setattr(bed, "paint_over", seen)
+    whole = bed.as_image()
+    assert painted == [2]
+    bed.repaint(10, 200, 30, 20)
+    assert painted == [2]
+    bed.repaint()
+    assert painted == [2, 2]
+    assert bed.as_image() == whole
+    painted.clear()
+    parted.state.undo()
+    parted.settle()
+    parted.drawn()
+    qtbot.waitUntil(lambda: 1 in painted, timeout=PATIENCE)
+    assert bed.as_image() != whole
+    bed.resize(bed.width() - 40, bed.height())
+    painted.clear()
+    bed.repaint(10, 200, 30, 20)
+    assert painted == [1]
+
+
 def test_an_empty_desk_says_how_to_begin(desk):
     assert desk.window.frame.begin.isVisible()
     assert not desk.window.panels["Tilt"].isVisible()

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QRegion, QResizeEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap, QRegion, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from ..look import palette
@@ -41,6 +41,7 @@ class SceneView(QWidget):
         self._easel: Easel | None = None
         self._marked: Mesh | None = None
         self._moved: dict[str, Pose] = {}
+        self._kept: QPixmap | None = None
         self._slow = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -171,7 +172,24 @@ class SceneView(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        ratio = self.devicePixelRatioF()
         painter = QPainter(self)
+        if not ratio.is_integer():  # what was kept would not lie on the pixels of the screen
+            self._paint(painter)
+        else:
+            # what lies over the view is painted anew far more often than the view itself: a button under the mouse
+            if self._kept is None or self.visibleRegion().subtracted(event.region()).isEmpty():
+                self._kept = QPixmap(self.size() * ratio)
+                self._kept.setDevicePixelRatio(ratio)
+                inner = QPainter()
+                inner.begin(self._kept)
+                self.initPainter(inner)
+                self._paint(inner)
+                inner.end()
+            painter.drawPixmap(0, 0, self._kept)
+        painter.end()
+
+    def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), QColor(palette.GROUND))
         waits = self.waiting_words
         if waits:
@@ -184,7 +202,6 @@ class SceneView(QWidget):
             paint_scene(painter, self.picture, replace(self._pictured, marks={}) if self._moved else self._pictured)
             if self.scene is not None:
                 self.paint_over(painter, self.picture, self.scene)
-        painter.end()
 
     def as_image(self) -> QImage:
         """What is shown, at the resolution of the screen, without what lies over it."""
@@ -203,4 +220,5 @@ class SceneView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._kept = None
         self.draw_soon()
