@@ -271,6 +271,27 @@ def test_one_piece_only_is_parted():
     assert any(way.cuts for way in front.ways)
 
 
+@pytest.mark.parametrize("number", [0, 1, None])
+def test_bodies_that_stay_count_but_are_not_in_the_way(number):
+    """Parting one of two bodies, uncut both, leaves three pieces; parting both, of which one needs it, does too."""
+    ball = trimesh.creation.icosphere(3, 20.0).apply_translation((60, 0, 20))
+    bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
+    model = replace(model_of(together(box(20, 20, 20), ball), "Two"), bodies=bodies)
+    plan = Plan(model=model.ref, roles=("on its own", "on its own"))
+    workshop = Workshop(model)
+    search = WaySearch(workshop, plan, PRINTER, CutWishes(pieces=2), number=number)
+    front = search.to_end()
+    assert search.parts == (2 if number is None else 1)
+    assert front.short_of == ""
+    parted = [way for way in front.ways if way.cuts]
+    assert parted
+    assert {way.pieces for way in front.ways} == {2, 3}
+    for way in parted:
+        assert len(workshop.evaluate(way.plan, PRINTER).pieces) == 3
+    if number != 0:
+        assert min(way.support for way in parted) < 0.01 * front.whole
+
+
 def test_a_model_of_several_pieces_is_parted_where_it_pays():
     """Two bodies on their own: the ball is halved, the box is left alone."""
     path_free = together(box(20, 20, 20), trimesh.creation.icosphere(3, 20.0).apply_translation((60, 0, 20)))

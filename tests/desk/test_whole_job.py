@@ -259,10 +259,12 @@ def test_the_bed_shows_overhang_and_support(desk, light_demo):
 
     with_both = picture()
     desk.click(desk.window.frame.support)
-    desk.qtbot.wait(300)
+    desk.settle()
+    desk.drawn()
     without_support = picture()
     desk.click(desk.window.frame.overhang)
-    desk.qtbot.wait(300)
+    desk.settle()
+    desk.drawn()
     bare = picture()
     assert (np.abs(with_both - without_support).sum(axis=2) > 20).mean() > 0.03
     ochre = (without_support[..., 0] - without_support[..., 2] > 60).mean()

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from ..cuts import Cut, Side
 from ..judge.alike import same_shapes
-from ..outcome import Outcome
+from ..outcome import Outcome, Piece
 from ..plan import Plan
 from ..solid import Solid
 from .drafts import Draft
@@ -20,7 +20,7 @@ def measured_way(
     plan: Plan, cuts: tuple[Cut, ...], outcome: Outcome, among: Sequence[tuple[Side, ...]], wishes: CutWishes
 ) -> Way:
     """A plan on the full mesh. cuts : those that were found; among : sides of the pieces that they part"""
-    pieces = [one for one in outcome.pieces if any(one.sides[: len(sides)] == sides for sides in among)]
+    pieces = on_sides(outcome.pieces, among)
     over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
     seams = [outcome.seams[cut.id] for cut in cuts]
     sight, show = sum(seam.in_sight for seam in seams), sum(seam.on_show for seam in seams)
@@ -32,18 +32,27 @@ def measured_way(
     )  # fmt: skip
 
 
-def drafted_way(plan: Plan, draft: Draft, flat: bool, wishes: CutWishes) -> Way | None:
+def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list[Piece]:
+    """Those of some pieces that come of one with such sides: bodies that hang together in no cut have the same."""
+    return [one for one in pieces if any(one.sides[: len(sides)] == sides for sides in among)]
+
+
+def drafted_way(
+    plan: Plan, draft: Draft, flat: bool, wishes: CutWishes, besides: Sequence[Piece] = ()
+) -> Way | None:  # fmt: skip
     """A draft, free or all flat, as a way that is only known from the stand-in; None where it cannot be all flat.
 
-    plan : that its cuts go on from
+    plan : that its cuts go on from; besides : pieces that count and stay as they are
     """
     seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
     known = [seat for seat in seats if seat is not None]
     if len(known) < len(seats):
         return None
     return Way(
-        draft.added_to(plan).changed(leaning=1.0 if flat else 0.0), draft.cuts, len(known),
-        sum(seat.flat for seat in known), sum(seat.fits for seat in known), draft.left(flat), draft.sight, draft.show,
+        draft.added_to(plan).changed(leaning=1.0 if flat else 0.0), draft.cuts, len(known) + len(besides),
+        sum(seat.flat for seat in known) + sum(one.figures.sits_flat for one in besides),
+        sum(seat.fits for seat in known) + sum(one.fit.fits for one in besides),
+        draft.left(flat) + sum(one.figures.support_volume_mm3 for one in besides), draft.sight, draft.show,
         draft.hidden(wishes), draft.seams, alike=draft.alike,
     )  # fmt: skip
 

@@ -165,7 +165,8 @@ class Ground:
     """What ways to part are looked for on: pieces of a plan, on their stand-ins.
 
     origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
-    pattern : one of the pieces, which says how their bodies are judged
+    pattern : one of the pieces, which says how their bodies are judged; too_many : pieces of each cut that leaves more
+    than there may be, crumbs among them
     """
 
     wishes: CutWishes
@@ -173,6 +174,7 @@ class Ground:
     exposed: Floats
     marks: Marked
     pattern: CutSubject
+    too_many: list[int] = field(default_factory=list)
     _seats: dict[object, Seats] = field(default_factory=dict)
     _regions: dict[Region, NDArray[np.bool_]] = field(default_factory=dict)
 
@@ -280,6 +282,9 @@ class Ground:
             tried = (self._staged(draft, other) for other in beside)
             made = next((one for one in tried if one is not None and not one[1].report.crumbs), made)
         cut, stage, seam = made
+        if len(stage.parts) > self.most_pieces:  # crumbs that no cut beside it leaves out: they would count as pieces
+            self.too_many.append(len(stage.parts))
+            return None
         known = {id(cell.part.solid): cell for cell in draft.cells}
         touched = set(stage.touched)
         cells = []

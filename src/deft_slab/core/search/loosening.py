@@ -34,10 +34,8 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
             sight2=text.length(sight - wishes.seam_limit, 0),
         )
     parted = [way for way in refused if way.cuts]
-    if not parted:
-        return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     said = []
-    if wishes.must_fit:
+    if wishes.must_fit and parted:
         best = measured(min(parted, key=lambda one: one.pieces - one.fitting))
         said.append(
             tr(
@@ -47,7 +45,7 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
                 over=text.length(best.over, 0),
             )
         )
-    if wishes.flat:
+    if wishes.flat and parted:
         best = min(parted, key=lambda one: one.pieces - one.flat)
         said.append(
             tr(
@@ -56,7 +54,9 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
                 pieces=best.pieces,
             )
         )
-    few = min(one.pieces for one in parted)
-    if few > wishes.pieces:
+    few = min((*(one.pieces for one in parted), *ground.too_many), default=0)
+    if few > ground.most_pieces:
         said.append(tr("the fewest pieces found are {few}", few=few))
+    if not said:
+        return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     return tr("No way is as wished: {list}.", list="; ".join(said))

@@ -27,7 +27,7 @@ from ..progress import QUIET, Job, Spread
 from ..tilt import Tilt
 from ..words import tr
 from ..workshop import Workshop
-from .as_ways import drafted_way, measured_way
+from .as_ways import drafted_way, measured_way, on_sides
 from .blocks import blocks_for, off_detail
 from .drafts import Cell, Draft, Ground
 from .effort import USUAL, Effort
@@ -76,6 +76,8 @@ class WaySearch:
     _job: Job = field(init=False, default=QUIET)
     _steps: list[_Step] = field(init=False)
     _pieces: list[Piece] = field(init=False, default_factory=list)
+    _besides: list[Piece] = field(init=False, default_factory=list)
+    """What counts too and is not looked at: pieces beyond the most, and others with the sides of the one."""
     _ground_of: Ground | None = field(init=False, default=None)
     _tables: list[Scored] = field(init=False, default_factory=list)
     _drafts: list[Draft] = field(init=False, default_factory=list)
@@ -307,8 +309,10 @@ class WaySearch:
             subjects = [self.subject]
         else:
             subjects = [cut_subject(workshop, plan, piece.number - 1, self.printer, job) for piece in pieces]
-        self._pieces = pieces
-        self._whole = sum(piece.figures.support_volume_mm3 for piece in pieces)
+        counted = on_sides(outcome.pieces, [piece.sides for piece in pieces])
+        self._pieces, looked_at = pieces, {piece.number for piece in pieces}
+        self._besides = [piece for piece in counted if piece.number not in looked_at]
+        self._whole = sum(piece.figures.support_volume_mm3 for piece in counted)
         ground = Ground.of(self.wishes, pieces, subjects)
         least = sum(
             least_rooms(
@@ -354,7 +358,7 @@ class WaySearch:
     def _as_wished(self, way: Way) -> bool:
         wishes = self.wishes
         return (
-            way.pieces <= max(wishes.pieces, len(self._pieces) + 1)
+            way.pieces <= max(wishes.pieces, len(self._pieces) + len(self._besides) + 1)
             and (way.all_flat or not wishes.flat)
             and (way.all_fit or not wishes.must_fit)
             and (wishes.seam_limit is None or way.sight <= wishes.seam_limit)
@@ -363,7 +367,11 @@ class WaySearch:
     def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
         that can be."""
-        ways = [drafted_way(self.plan, draft, flat, self.wishes) for draft in self._drafts for flat in (False, True)]
+        ways = [
+            drafted_way(self.plan, draft, flat, self.wishes, self._besides)
+            for draft in self._drafts
+            for flat in (False, True)
+        ]
         new = [way for way in ways if way is not None and way.plan not in self._known]
         return [way for way in new if all_of_them or self._as_wished(way)]
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap, QRegion, QResizeEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QRegion, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from ..look import palette
@@ -41,7 +41,7 @@ class SceneView(QWidget):
         self._easel: Easel | None = None
         self._marked: Mesh | None = None
         self._moved: dict[str, Pose] = {}
-        self._kept: QPixmap | None = None
+        self._kept: QImage | None = None
         self._slow = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -179,14 +179,12 @@ class SceneView(QWidget):
         else:
             # what lies over the view is painted anew far more often than the view itself: a button under the mouse
             if self._kept is None or self.visibleRegion().subtracted(event.region()).isEmpty():
-                self._kept = QPixmap(self.size() * ratio)
-                self._kept.setDevicePixelRatio(ratio)
-                inner = QPainter()
-                inner.begin(self._kept)
+                self._kept = self._blank()
+                inner = QPainter(self._kept)
                 self.initPainter(inner)
                 self._paint(inner)
                 inner.end()
-            painter.drawPixmap(0, 0, self._kept)
+            painter.drawImage(0, 0, self._kept)
         painter.end()
 
     def _paint(self, painter: QPainter) -> None:
@@ -205,9 +203,14 @@ class SceneView(QWidget):
 
     def as_image(self) -> QImage:
         """What is shown, at the resolution of the screen, without what lies over it."""
+        image = self._blank()
+        self.render(image, QPoint(), QRegion(), QWidget.RenderFlag(0))
+        return image
+
+    def _blank(self) -> QImage:
+        """Of the size of the view, at the resolution of the screen, in all colours even where that has few."""
         image = QImage(self.size() * self.devicePixelRatioF(), QImage.Format.Format_RGB32)
         image.setDevicePixelRatio(self.devicePixelRatioF())
-        self.render(image, QPoint(), QRegion(), QWidget.RenderFlag(0))
         return image
 
     @property
