@@ -292,6 +292,21 @@ def test_bodies_that_stay_count_but_are_not_in_the_way(number):
         assert min(way.support for way in parted) < 0.01 * front.whole
 
 
+def test_more_bodies_than_are_looked_at_count_all():
+    """26 cubes and a ball, of which the 24 with the most support are looked at: halving the ball leaves 28 pieces."""
+    cubes = [box(8, 8, 8, at=(12.0 * n, -40, 0)) for n in range(26)]
+    ball = trimesh.creation.icosphere(2, 20.0).apply_translation((60, 0, 20))
+    bodies = (*(Body(name=f"Cube {n}", triangles=12) for n in range(26)), Body(name="Ball", triangles=320))
+    model = replace(model_of(together(*cubes, ball), "Kit"), bodies=bodies)
+    search = WaySearch(Workshop(model), Plan(model=model.ref, roles=("on its own",) * 27), PRINTER, CutWishes(pieces=2))
+    near = [way for _ in range(3) for way in search.advance().ways if not way.measured]
+    assert {way.pieces for way in near if way.cuts} == {28}
+    front = search.to_end()
+    assert search.parts == 24
+    assert {(way.pieces, len(way.cuts)) for way in front.ways} == {(27, 0), (28, 1)}
+    assert min(way.support for way in front.ways if way.cuts) < 0.01 * front.whole
+
+
 def test_a_model_of_several_pieces_is_parted_where_it_pays():
     """Two bodies on their own: the ball is halved, the box is left alone."""
     path_free = together(box(20, 20, 20), trimesh.creation.icosphere(3, 20.0).apply_translation((60, 0, 20)))

@@ -10,7 +10,7 @@ from ..judge.alike import same_shapes
 from ..outcome import Outcome, Piece
 from ..plan import Plan
 from ..solid import Solid
-from .drafts import Draft
+from .drafts import Draft, Ground
 from .found import CutWishes, Way
 
 _SAME_VOLUME = 1.01
@@ -37,15 +37,13 @@ def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list
     return [one for one in pieces if any(one.sides[: len(sides)] == sides for sides in among)]
 
 
-def drafted_way(
-    plan: Plan, draft: Draft, flat: bool, wishes: CutWishes, besides: Sequence[Piece] = ()
-) -> Way | None:  # fmt: skip
+def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: Ground) -> Way | None:
     """A draft, free or all flat, as a way that is only known from the stand-in; None where it cannot be all flat.
 
-    plan : that its cuts go on from; besides : pieces that count and stay as they are
+    plan : that its cuts go on from
     """
     seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
-    known = [seat for seat in seats if seat is not None]
+    known, besides = [seat for seat in seats if seat is not None], ground.besides
     if len(known) < len(seats):
         return None
     return Way(
@@ -53,7 +51,7 @@ def drafted_way(
         sum(seat.flat for seat in known) + sum(one.figures.sits_flat for one in besides),
         sum(seat.fits for seat in known) + sum(one.fit.fits for one in besides),
         draft.left(flat) + sum(one.figures.support_volume_mm3 for one in besides), draft.sight, draft.show,
-        draft.hidden(wishes), draft.seams, alike=draft.alike,
+        draft.hidden(ground.wishes), draft.seams, alike=draft.alike,
     )  # fmt: skip
 
 

@@ -165,8 +165,9 @@ class Ground:
     """What ways to part are looked for on: pieces of a plan, on their stand-ins.
 
     origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
-    pattern : one of the pieces, which says how their bodies are judged; too_many : pieces of each cut that leaves more
-    than there may be, crumbs among them
+    pattern : one of the pieces, which says how their bodies are judged
+    besides : pieces that count too and are not looked at: beyond the most, or others with the sides of the one
+    too_many : how many pieces each cut leaves that leaves more than there may be, crumbs among them
     """
 
     wishes: CutWishes
@@ -174,12 +175,15 @@ class Ground:
     exposed: Floats
     marks: Marked
     pattern: CutSubject
+    besides: tuple[Piece, ...] = ()
     too_many: list[int] = field(default_factory=list)
     _seats: dict[object, Seats] = field(default_factory=dict)
     _regions: dict[Region, NDArray[np.bool_]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject]) -> Ground:
+    def of(
+        cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject], besides: Sequence[Piece] = ()
+    ) -> Ground:  # fmt: skip
         """From pieces of a plan and their stand-ins, in the same order."""
         parts, start = [], 0
         masks = []
@@ -196,7 +200,7 @@ class Ground:
         if not wishes.open_shells:  # it has other marks now, and what was looked at before does not hold
             pattern = replace(pattern, subject=replace(pattern.subject, light_marks=masks[0]))
         exposed = np.concatenate([subject.exposed for subject in subjects])
-        return cls(wishes, tuple(parts), exposed, joined_marks(masks), pattern)
+        return cls(wishes, tuple(parts), exposed, joined_marks(masks), pattern, tuple(besides))
 
     @cached_property
     def diagonal(self) -> float:
@@ -211,7 +215,7 @@ class Ground:
 
     @property
     def most_pieces(self) -> int:
-        """How many pieces there may be; one more at least than are parted."""
+        """How many pieces there may be, besides others; one more at least than are parted."""
         return max(self.wishes.pieces, len(self.parts) + 1)
 
     @cached_property
@@ -283,7 +287,7 @@ class Ground:
             made = next((one for one in tried if one is not None and not one[1].report.crumbs), made)
         cut, stage, seam = made
         if len(stage.parts) > self.most_pieces:  # crumbs that no cut beside it leaves out: they would count as pieces
-            self.too_many.append(len(stage.parts))
+            self.too_many.append(len(stage.parts) + len(self.besides))
             return None
         known = {id(cell.part.solid): cell for cell in draft.cells}
         touched = set(stage.touched)

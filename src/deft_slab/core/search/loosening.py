@@ -55,7 +55,7 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
             )
         )
     few = min((*(one.pieces for one in parted), *ground.too_many), default=0)
-    if few > ground.most_pieces:
+    if few > ground.most_pieces + len(ground.besides):
         said.append(tr("the fewest pieces found are {few}", few=few))
     if not said:
         return tr("No cut was found that leaves pieces as large, or as few, as wished.")

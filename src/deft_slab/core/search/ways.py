@@ -76,8 +76,6 @@ class WaySearch:
     _job: Job = field(init=False, default=QUIET)
     _steps: list[_Step] = field(init=False)
     _pieces: list[Piece] = field(init=False, default_factory=list)
-    _besides: list[Piece] = field(init=False, default_factory=list)
-    """What counts too and is not looked at: pieces beyond the most, and others with the sides of the one."""
     _ground_of: Ground | None = field(init=False, default=None)
     _tables: list[Scored] = field(init=False, default_factory=list)
     _drafts: list[Draft] = field(init=False, default_factory=list)
@@ -170,7 +168,7 @@ class WaySearch:
                 self.plan.changed(tilt=Tilt.from_rotation(seat.rotation)) for seat in (seats.least, seats.flat) if seat
             ]
         for plan in plans:
-            self._keep(self._way(plan, (), self.workshop, self._job))
+            self._keep(ground, self._way(plan, (), self.workshop, self._job))
         self._show(ground, near=True)
         return []
 
@@ -242,7 +240,7 @@ class WaySearch:
         aside = replace(self.workshop, spread=map), self._job.silent
         for ways in self.spread(lambda group: [self._way(way.plan, way.cuts, *aside) for way in group], groups):
             for way in ways:
-                self._keep(way)
+                self._keep(ground, way)
         self._show(ground, near=True)
         return []
 
@@ -310,10 +308,11 @@ class WaySearch:
         else:
             subjects = [cut_subject(workshop, plan, piece.number - 1, self.printer, job) for piece in pieces]
         counted = on_sides(outcome.pieces, [piece.sides for piece in pieces])
-        self._pieces, looked_at = pieces, {piece.number for piece in pieces}
-        self._besides = [piece for piece in counted if piece.number not in looked_at]
+        looked_at = {piece.number for piece in pieces}
+        self._pieces = pieces
         self._whole = sum(piece.figures.support_volume_mm3 for piece in counted)
-        ground = Ground.of(self.wishes, pieces, subjects)
+        besides = [piece for piece in counted if piece.number not in looked_at]
+        ground = Ground.of(self.wishes, pieces, subjects, besides)
         least = sum(
             least_rooms(
                 np.concatenate([part.solid.vertices, part.solid.centroids]), self.printer.room, part.solid.volume
@@ -345,20 +344,20 @@ class WaySearch:
 
     # what is shown
 
-    def _keep(self, way: Way) -> None:
+    def _keep(self, ground: Ground, way: Way) -> None:
         if way.plan not in self._known:
             self._known.add(way.plan)
-            (self._measured if self._as_wished(way) else self._refused).append(way)
+            (self._measured if self._as_wished(ground, way) else self._refused).append(way)
 
     def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Workshop, job: Job) -> Way:
         """A plan on the full mesh."""
         outcome = workshop.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
-    def _as_wished(self, way: Way) -> bool:
+    def _as_wished(self, ground: Ground, way: Way) -> bool:
         wishes = self.wishes
         return (
-            way.pieces <= max(wishes.pieces, len(self._pieces) + len(self._besides) + 1)
+            way.pieces <= ground.most_pieces + len(ground.besides)
             and (way.all_flat or not wishes.flat)
             and (way.all_fit or not wishes.must_fit)
             and (wishes.seam_limit is None or way.sight <= wishes.seam_limit)
@@ -367,13 +366,9 @@ class WaySearch:
     def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
         that can be."""
-        ways = [
-            drafted_way(self.plan, draft, flat, self.wishes, self._besides)
-            for draft in self._drafts
-            for flat in (False, True)
-        ]
+        ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]
-        return [way for way in new if all_of_them or self._as_wished(way)]
+        return [way for way in new if all_of_them or self._as_wished(ground, way)]
 
     def _show(self, ground: Ground, *, near: bool) -> None:
         ways = [*self._measured, *(self._near(ground) if near else ())]
