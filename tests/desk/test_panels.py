@@ -209,10 +209,12 @@ def test_a_part_of_the_view_is_painted_anew_from_what_is_kept(parted, qtbot, mon
     monkeypatch.setattr(bed, "paint_over", seen)
     whole = bed.as_image()
     assert painted == [2]
+    bed.repaint()  # with whatever else waits to be painted; nothing new comes while events are not looked at
+    painted.clear()
     bed.repaint(10, 200, 30, 20)
-    assert painted == [2]
+    assert painted == []
     bed.repaint()
-    assert painted == [2, 2]
+    assert painted == [2]
     assert bed.as_image() == whole
     painted.clear()
     parted.state.undo()
@@ -223,7 +225,7 @@ def test_a_part_of_the_view_is_painted_anew_from_what_is_kept(parted, qtbot, mon
     bed.resize(bed.width() - 40, bed.height())
     painted.clear()
     bed.repaint(10, 200, 30, 20)
-    assert painted == [1]
+    assert set(painted) == {1}
 
 
 def test_an_empty_desk_says_how_to_begin(desk):
