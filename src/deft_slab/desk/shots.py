@@ -291,6 +291,8 @@ def _handing_off(eye: Photographer) -> None:
     eye.settle()
     eye.shoot("hand-off-printing")
     state.printing.order(state.printing.outbox.jobs[-1].id, "cancel")
+    # a printer that is gone before it has heard that would be told in the pictures that come after
+    eye.until(lambda: state.printing.outbox.jobs[-1].over)
     panel.printers.close_children()
 
 
