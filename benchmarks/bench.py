@@ -188,7 +188,7 @@ def dragging(window: Window) -> None:
     wait(lambda: state.up_to_date and not state.jobs.busy)
     state.go_to("Cut")
     state.cutting.add((0.0, 0.0, 1.0), 150.0)
-    wait(lambda: state.up_to_date and not state.jobs.busy)
+    wait(lambda: state.up_to_date)  # and the search for ways goes on behind, as it does where a person drags
     came: list[float] = []
     state.live_changed.connect(lambda: came.append(time.monotonic()) if state.live is not None else None)
     answers: list[object] = []
