@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from .edges import edge_numbers
 from .errors import OpenSurface
 from .faces import CUT, Face, table
+from .pinched import unpinched
 from .words import tr, tr_many
 
 Floats = NDArray[np.float64]
@@ -40,12 +41,14 @@ class Defects:
     flipped_edges : edges whose two facets disagree on which side is out.
     segments : (k, 2, 3) float64, the places, in the frame of the solid.
     inside_out : closed, but with its facets facing inward (volume below zero).
+    pinched : edges in which more than two facets meet, as where a body touches itself; they keep it open no more.
     """
 
     open_edges: int
     flipped_edges: int
     segments: Floats
     inside_out: bool
+    pinched: int = 0
 
     @property
     def closed(self) -> bool:
@@ -187,7 +190,8 @@ class Solid:
         flipped = int(np.count_nonzero(uses[bad] % 2 == 0))
         edges = key[first[bad]]
         segments = self.vertices[np.stack([edges // count, edges % count], axis=1)]
-        return Defects(len(bad) - flipped, flipped, segments, len(bad) == 0 and self.volume < 0)
+        inside_out = len(bad) == 0 and self.volume < 0
+        return Defects(len(bad) - flipped, flipped, segments, inside_out, int(np.count_nonzero(uses > 2)))
 
     @property
     def from_booleans(self) -> bool:
@@ -216,13 +220,15 @@ class Solid:
             raise OpenSurface(
                 self.defects.sentence(), remedy=tr("Close it first; figures that need no volume are still shown.")
             )
+        vertices, triangles = unpinched(self.vertices, self.triangles) if self.defects.pinched else (
+            self.vertices, self.triangles)  # fmt: skip
         kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
         order = np.argsort(kind_of, kind="stable")
         first_id = manifold3d.Manifold.reserve_ids(max(1, len(kinds)))
         ends = np.r_[0, np.cumsum(np.bincount(kind_of, minlength=len(kinds)))]
         mesh = manifold3d.Mesh64(
-            vert_properties=np.array(self.vertices),
-            tri_verts=self.triangles[order].astype(np.uint64),
+            vert_properties=np.array(vertices),
+            tri_verts=triangles[order].astype(np.uint64),
             run_index=(3 * ends).astype(np.uint64),
             run_original_id=(first_id + np.arange(len(kinds))).astype(np.uint32),
             face_id=np.maximum(self.origin[order], 0).astype(np.uint64),

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ..edges import edge_numbers
 from ..linking import same_rows
+from ..pinched import unpinched
 from ..solid import Solid
 
 Floats = NDArray[np.float64]
@@ -30,8 +31,8 @@ def two_sided(solid: Solid) -> tuple[Floats, Ints]:
     """(vertices, triangles) of a closed solid with exactly two facets at each edge: where surfaces touch along one,
     each gets corners of its own. Of an open one, as it is."""
     if solid.closed and len(_uneven(solid.triangles, len(solid.vertices))):
-        mesh = solid.manifold.to_mesh64()
-        return np.array(mesh.vert_properties)[:, :3], np.asarray(mesh.tri_verts).astype(np.int64)
+        vertices, triangles = unpinched(solid.vertices, solid.triangles)
+        return vertices, triangles.astype(np.int64)
     return solid.vertices, solid.triangles.astype(np.int64)
 
 

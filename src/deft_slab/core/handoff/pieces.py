@@ -238,7 +238,8 @@ def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
     SaveFailed : the file cannot be written; one from before is whole.
     """
     document = new_model(model.name)
-    mesh = add_mesh(document, model.solid.vertices, model.solid.triangles, model.name)
+    corners, triangles = in_file(*two_sided(model.solid), closed=model.solid.closed)
+    mesh = add_mesh(document, corners, triangles, model.name)
     document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
     _write(document, path, QUIET, replace, [np.eye(4, 3)])
 
