@@ -324,6 +324,24 @@ def test_seats_are_apart_measured_and_sorted():
     assert len(figures) > 600
 
 
+def test_a_seat_says_whether_it_fits_and_one_that_does_is_among_them():
+    """A pole with a foot, longer than the bed: it stands well and needs nothing, and fits only lying."""
+    solid = joined(box(20, 20, 300), box(60, 60, 8, at=(-20, -20, 0)))
+    low = PRINTER.model_copy(update={"bed_x": 400.0, "bed_y": 400.0, "height": 120.0})
+    weights = Weights(support=100, clean=0, quick=0, steady=50)
+    for printer, fit in ((PRINTER.model_copy(update={"bed_x": 400.0, "height": 400.0}), True), (low, False)):
+        seats, _ = seats_worth_trying(subject_of(solid), printer, weights, None)
+        assert seats[0].fit.fits == fit
+        for one in seats:
+            size = np.ptp(solid.vertices @ one.tilt.rotation.T, axis=0)
+            if one.fit.fits:
+                assert size[2] <= printer.height + 1e-6
+            elif not fit:
+                assert size[2] > printer.height - 1e-6
+    assert any(one.fit.fits and "best that fits" in one.kind for one in seats)
+    assert seats[0].fit.sentence() == "180.0 mm too high"
+
+
 def test_threads_change_nothing():
     subject = subject_of(ring(20, 6, 60))
     plain = sweep(subject, spread_directions(40), PRINTER)

@@ -217,6 +217,13 @@ def test_why_there_is_none():
     assert "pieces fit at best, one" in search.to_end().short_of
 
 
+def test_bodies_that_do_not_touch_are_named_where_there_are_too_many_pieces():
+    crumbs = [box(1, 1, 1, at=(60 + 5 * n, 0, 0)) for n in range(4)]
+    said = found(together(box(30, 20, 20), box(20, 20, 20, at=(35, 0, 0)), *crumbs), pieces=3).short_of
+    assert "it falls in 6 bodies that do not touch" in said
+    assert "leave out stray specks" in said
+
+
 def replace_room(side: float):
     return PRINTER.model_copy(update={"bed_x": side, "bed_y": side, "height": side, "margin": 0.0})
 

@@ -170,3 +170,81 @@ def test_its_buttons_are_as_wide_as_their_words_from_the_start(led):
     unstyled = card.take.width()
     card.setParent(led.desk.window)
     assert card.take.width() == card.take.sizeHint().width() != unstyled
+
+
+def files(monkeypatch, *, opens, folder=""):
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(opens), ""))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+
+
+def in_bodies(path, **bodies):
+    scene = trimesh.Scene()
+    for name, mesh in bodies.items():
+        scene.add_geometry(mesh, node_name=name, geom_name=name)
+    scene.export(path)
+    return path
+
+
+def test_bodies_that_do_not_touch_become_pieces_and_supports_are_left_out(led, tmp_path, monkeypatch):
+    """What sits flat, fits and needs no support is not parted; the beds that are written hold two pieces."""
+    bodies = {"Base": box(40, 40, 10), "Lid": box(40, 40, 6, at=(60, 0, 0)), "Supports": box(2, 2, 90, at=(50, 0, 0))}
+    files(monkeypatch, opens=in_bodies(tmp_path / "Tin.3mf", **bodies), folder=tmp_path)
+    begin(led)
+    led.take("Open …")
+    led.says("pieces of their own are “Base”, “Lid”. Left out, as it seems to be no part of the prop: “Supports”.")
+    led.take("Take them so")
+    led.says("so large it fits")
+    assert [piece.name for piece in led.desk.state.pieces] == ["Base", "Lid"]
+    led.take("Keep this size")
+    led.take("Seat all pieces")
+    led.says("there is nothing to gain by a cut")
+    led.take("Leave it whole")
+    led.take("Go on")
+    led.take("Go on")
+    led.take("Write the beds …")
+    led.says("That is a whole job")
+    bed = trimesh.load(tmp_path / "bed-1.3mf")
+    volumes = sorted(round(mesh.volume) for mesh in bed.geometry.values())
+    assert volumes == [40 * 40 * 6, 40 * 40 * 10]
+
+
+def test_stray_specks_are_left_out_or_kept(led, tmp_path, monkeypatch):
+    specks = [box(1, 1, 1, at=(10 * n, 50, 0)) for n in range(3)]
+    path = tmp_path / "Scan.ply"
+    trimesh.util.concatenate([box(40, 40, 10), *specks]).export(path)
+    files(monkeypatch, opens=path)
+    desk = led.desk
+    begin(led)
+    led.take("Open …")
+    led.take("That is right")
+    led.says("3 stray specks up to 1 mm across are in the file")
+    QTest.mouseClick(led.card.otherwise, Qt.MouseButton.LeftButton)
+    led.says("so large it fits")
+    assert desk.state.evaluated.outcome.report.specks == 3
+    desk.open(path)
+    led.take("That is right")
+    led.take("Leave out")
+    led.says("40 × 40 × 10 mm: so large it fits")
+    assert desk.state.evaluated.outcome.report.specks == 0
+
+
+def test_what_is_too_large_is_led_to_more_pieces_and_its_beds_are_not_written(led, tmp_path, monkeypatch):
+    """A beam that takes four pieces of this printer, where three are looked for."""
+    files(monkeypatch, opens=in_bodies(tmp_path / "Beam.3mf", Beam=box(30, 20, 1300)))
+    desk = led.desk
+    begin(led)
+    led.take("Open …")
+    led.take("Keep this size")
+    led.says("It fits the Middle filament bed in no seat as a whole.")
+    led.take("Leave it as it sits")
+    desk.go(6)
+    led.says("“Beam” does not fit its printer")
+    led.take("Part it")
+    led.says("4 of 7: Cut")
+    led.says("It takes 4 pieces at least to fit the printer, and 3 are looked for.")
+    led.take("Look for up to 6 pieces")
+    assert desk.state.ways.wishes.must_fit
+    led.take("Part it so")
+    led.says("5 of 7: Join")
+    assert all(piece.fit.fits for piece in desk.state.pieces)
+    assert len(desk.state.pieces) >= 4

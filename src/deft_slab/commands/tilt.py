@@ -28,7 +28,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     directions = sweep(subject, spread, printer, spread=arguments.spread)
     result: dict[str, object] = {
         "seats": [
-            {"down": seat.tilt.down, "kind": seat.kind} | seat.figures.as_dict() for seat in seats[: arguments.top]
+            {"down": seat.tilt.down, "kind": seat.kind, "fits": seat.fit.fits, "too_large_mm": seat.fit.over}
+            | seat.figures.as_dict()
+            for seat in seats[: arguments.top]
         ]
     }
     if arguments.map:

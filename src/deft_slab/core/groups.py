@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, reduce
 
 import numpy as np
@@ -13,8 +15,9 @@ from .cuts import Side
 from .mend.mended import mended
 from .mend.thin import thinned
 from .model import MendReport, Model
-from .plan import Plan
+from .plan import Plan, Role
 from .progress import Job
+from .shells import body_numbers, shells_of
 from .solid import Defects, Solid
 
 Floats = NDArray[np.float64]
@@ -23,6 +26,12 @@ STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
 """Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
 that one are marked as approximate. (It gives ten of them a second of a block or a bent cut; its support is then within
 1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
+
+_SUPPORTS = re.compile(r"(supports?|stütz\w*)(?![a-z])", re.IGNORECASE)
+"""What the name of a body begins with that is not to be printed: the supports that a file came with (common practice).
+"""
+_LOOKED_AT = 50
+"""Corners of a body by which it is found again in what it was joined to."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,6 +62,7 @@ class Uncut:
         return Defects(
             sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
             np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
+            sum(one.pinched for one in each),
         )  # fmt: skip
 
     def resized(self, factors: Floats) -> Uncut:
@@ -105,7 +115,42 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
         groups.append(Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
         reports.append(report)
         start += len(solid.triangles)
-    return Uncut(key, tuple(groups), reduce(MendReport.joined_with, reports))
+    report = reduce(MendReport.joined_with, reports)
+    if len(model.bodies) > 1 and not plan.roles:
+        report = replace(report, roles=_proposed_roles(model, groups[0].solid, report))
+    return Uncut(key, tuple(groups), report)
+
+
+def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Role, ...]:
+    """What to make of the bodies of a model: those that touch no other are pieces of their own, those that do stay in
+    one, and supports that came with it and stray specks are left out. Empty where that changes nothing.
+
+    solid : all of them, mended
+    """
+    from scipy.spatial import cKDTree  # a file of several bodies is rare enough to wait for it
+
+    shells = shells_of(solid)
+    of_corner = np.zeros(len(solid.vertices), np.int64)
+    of_corner[solid.triangles] = body_numbers(shells)[shells.of][:, None]
+    tree, ends = cKDTree(solid.vertices), np.cumsum([0, *(body.triangles for body in model.bodies)])
+    within = []
+    for start, end in zip(ends[:-1], ends[1:], strict=True):
+        some = model.solid.triangles[np.unique(np.linspace(start, end - 1, _LOOKED_AT, dtype=int)), 0]
+        within.append(int(np.bincount(of_corner[tree.query(model.solid.vertices[some])[1]]).argmax()))
+    out = [bool(_SUPPORTS.match(body.name)) or (body.specks and report.specks > 0) for body in model.bodies]
+    if all(out):
+        return ()
+    together = Counter(place for place, left in zip(within, out, strict=True) if not left)
+    apart = len(together) > 1
+
+    def role(place: int, left: bool) -> Role:
+        if left:
+            return "left out"
+        return "on its own" if apart and together[place] == 1 else "with the rest"
+
+    roles = tuple(role(place, left) for place, left in zip(within, out, strict=True))
+    changes = [one for one, body in zip(roles, model.bodies, strict=True) if not body.specks]
+    return () if all(one == "with the rest" for one in changes) else roles
 
 
 def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from . import text
-from .plan import Body, ModelRef, Unit
+from .plan import Body, ModelRef, Role, Unit
 from .solid import Solid
 
 Floats = NDArray[np.float64]
@@ -87,6 +87,8 @@ class MendReport:
     deviation : mm, the largest distance between the old and the new surface
     specks : stray fragments that are still there; speck_size : mm across, of the largest
     tangled : share of the surface that lies inside the model itself, or faces its own inside
+    loose : in how many bodies that do not touch what is one piece falls at most, stray specks not counted
+    roles : what is proposed for the bodies of the file; empty where nothing is better than all of them in one piece
     """
 
     steps: tuple[MendStep, ...]
@@ -99,6 +101,8 @@ class MendReport:
     speck_size: float
     speck_places: Floats
     tangled: float
+    loose: int = 1
+    roles: tuple[Role, ...] = ()
 
     @property
     def changed(self) -> bool:
@@ -123,6 +127,7 @@ class MendReport:
             _sum(self.volume_after, other.volume_after), max(self.deviation, other.deviation),
             self.specks + other.specks, max(self.speck_size, other.speck_size),
             np.concatenate([self.speck_places, other.speck_places]), max(self.tangled, other.tangled),
+            max(self.loose, other.loose),
         )  # fmt: skip
 
 

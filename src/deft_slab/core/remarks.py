@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from types import MappingProxyType
 
@@ -35,7 +36,8 @@ _LITTLE = 1e-3
 def piece_names(
     plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part], known: Mapping[int, str] = MappingProxyType({})
 ) -> list[str]:  # fmt: skip
-    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern".
+    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"; of a body that no cut
+    parts, its own.
 
     parting : the cuts that part something; known : names, by the number of the part
     """
@@ -43,10 +45,11 @@ def piece_names(
         return [known.get(number, uncut.groups[part.group].name) for number, part in enumerate(parts)]
     rotation = plan.tilt.rotation
     made_by = {cut.id: cut for cut in parting}
+    of_group = Counter(part.group for number, part in enumerate(parts) if number not in known)
     names = []
     for number, part in enumerate(parts):
-        if number in known:
-            names.append(known[number])
+        if number in known or of_group[part.group] == 1:
+            names.append(known.get(number, uncut.groups[part.group].name))
             continue
         said: list[str] = []
         for side in part.sides:
@@ -171,6 +174,10 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
             "{n:,} stray specks, up to {size} across. The Size step can leave them out.", report.specks,
             size=text.near(report.speck_size, 2),
         ))  # fmt: skip
+    if report.loose > 1:
+        notes.append(tr("It falls in {count} bodies that do not touch. They are seated as one, and a cut makes a piece "
+                        "of each. The Size step can take bodies on their own; so does the cut Bodies.",
+                        count=report.loose))  # fmt: skip
     if report.tangled > 0.01:
         notes.append(
             tr(

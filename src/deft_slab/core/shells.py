@@ -83,6 +83,14 @@ def body_numbers(shells: Shells) -> Numbers:
     return body
 
 
+def loose_among(shells: Shells, factors: Floats) -> int:
+    """How many bodies that do not touch there are, stray specks not counted.
+
+    factors : (3,) mm in one unit along each axis
+    """
+    return len(np.unique(body_numbers(shells)[~specks_among(shells, factors)]))
+
+
 def specks_among(shells: Shells, factors: Floats) -> NDArray[np.bool_]:
     """(k,) which shells are specks: under the crumb limit beside the largest one.
 

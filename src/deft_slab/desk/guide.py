@@ -2,41 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from ..core import text
-from ..core.checked import Island
-from ..core.documents import triple
 from ..core.errors import DeftError
 from ..core.plan import Plan
-from ..core.words import sentence, term, tr, tr_many
-from .replies import SeatShown, WayShown
+from ..core.words import term, tr, tr_many
+from .proposals import Proposal, on_check, on_cut, on_join, on_size, on_tilt
 from .state.desk import STEPS
 from .whole import DeskState
 
 if TYPE_CHECKING:
-    from .steps.check.lines import Line
-
-_SAME = 0.999
-"""Cosine between two ways to sit that are one."""
-
-
-@dataclass(frozen=True)
-class Proposal:
-    """says : what is proposed, and why; does : on the button that takes it, empty while there is nothing to take yet
-    act : takes it; None: there is nothing to do, and the button only goes on
-    otherwise : on the button that goes on without it; empty where there is none
-    """
-
-    says: str
-    does: str = tr("Go on")
-    act: Callable[[], object] | None = None
-    otherwise: str = ""
+    pass
 
 
 class Guide(QObject):
@@ -54,6 +35,7 @@ class Guide(QObject):
         super().__init__(parent)
         self._state, self._ask_open, self._ask_folder = state, ask_open, ask_folder
         self._taking = ""
+        self._as_it_came = False  # what its file holds was proposed to be taken otherwise, and was not
         self._written: Plan | None = None
         for signal in (
             state.project_changed, state.outcome_changed, state.step_changed, state.settings_changed,
@@ -109,139 +91,12 @@ class Guide(QObject):
             return Proposal(f"{self._taking} …", "")
         if not state.up_to_date:
             return Proposal(tr("It is being measured …"), "")
-        return {"Size": self._size, "Tilt": self._tilt, "Cut": self._cut, "Join": self._join, "Check": self._check,
-                "Hand off": self._hand_off}[state.step]()  # fmt: skip
-
-    def _size(self) -> Proposal:
-        state = self._state
-        size = text.any_box(triple(state.sizing.size))
-        if state.sizing.asking_unit:
-            return Proposal(tr("Its file does not say its unit. In {unit} it is {size}: is that how large it is to "
-                               "be?", unit=state.plan.unit, size=size), tr("That is right"),
-                               state.sizing.answer_unit)  # fmt: skip
-        if state.sizing.asking_fineness:
-            return Proposal(tr("It has exact faces, made into triangles. It is {size}.", size=size), tr("Fine enough"),
-                            state.sizing.answer_fineness)  # fmt: skip
-        if all(piece.fit.fits for piece in state.pieces):
-            return Proposal(
-                tr("{size}: so large it fits the {name} as it is.", size=size, name=state.printer.name),
-                tr("Keep this size"),
-            )
-        return Proposal(tr("{size}: too large for the {name} in one piece. Cut parts it; or scale it here.", size=size,
-                           name=state.printer.name), tr("Keep this size"))  # fmt: skip
-
-    def _tilt(self) -> Proposal:
-        state, seating = self._state, self._state.seating
-        if len(state.pieces) > 1:
-            return Proposal(tr("Each of its {count} pieces in its best seat, by what matters here.",
-                               count=len(state.pieces)),
-                            tr("Seat all pieces"), seating.seat_all, tr("Leave them"))  # fmt: skip
-        piece, now = state.piece, seating.now
-        if not seating.seats or piece is None or now is None:
-            return Proposal(tr("All ways to sit are being looked at, for the best by what matters here …"), "",
-                            otherwise=tr("Leave it as it sits"))  # fmt: skip
-        best: SeatShown = seating.seats[0]
-        support = text.volume(best.seat.figures.support_volume_mm3)
-        if float(np.array(best.seat.tilt.down) @ now) > _SAME:
-            return Proposal(
-                tr("It sits best as it is, by what matters here: {support} of support.", support=support),
-                tr("Leave it so"),
-            )
-        here, kind = text.volume(piece.figures.support_volume_mm3), sentence(best.seat.kind)
-        if tr("best by what matters here") not in best.seat.kind:
-            kind += tr(", best by what matters here")
-        return Proposal(
-            tr("{kind}: {support} of support; as it sits it is {here}.", kind=kind, support=support, here=here),
-            tr("Seat it so"),
-            lambda: seating.take(tr("take a proposed seat"), best.seat.tilt, best.seat.lift), tr("Leave it as it sits"),
-        )  # fmt: skip
-
-    def _cut(self) -> Proposal:
-        state, ways = self._state, self._state.ways
-        if state.plan.recipe:
-            return Proposal(tr("It is parted into {count} already.", count=len(state.pieces)), tr("Keep it so"))
-        leave = tr("Leave it whole")
-        if ways.problem:
-            return Proposal(ways.problem, tr("Leave it whole"))
-        best = self._best_way()
-        if best is None:
-            if ways.found is None or not ways.found.done:
-                return Proposal(tr("Ways to part it are being looked for: little support, seams out of sight …"), "",
-                                otherwise=leave)  # fmt: skip
-            return Proposal(tr("No way to part it was found whose pieces all sit flat and fit."), leave)
-        looking = "" if ways.found is not None and ways.found.done else tr(" Better ones are still looked for.")
-        return Proposal(
-            tr(
-                "{pieces} pieces, all flat: {volume} of support, which is {left:.2g} % of what it "
-                "needs whole, and {length} of seam in sight. The least support of all ways found "
-                "whose pieces all sit flat and fit.{looking}",
-                pieces=best.pieces,
-                volume=text.volume(best.support),
-                left=100 * best.left,
-                length=text.mm(best.sight),
-                looking=looking,
-            ),
-            tr("Part it so"),
-            lambda: ways.take(best),
-            leave,
-        )
-
-    def _best_way(self) -> WayShown | None:
-        """The one with the least support, of those that are fully measured and whose pieces all sit flat and fit."""
-        found = self._state.ways.found.ways if self._state.ways.found else ()
-        fine = [way for way in found if way.cuts and not way.near and way.all_flat and way.all_fit]
-        return min(fine, key=lambda way: way.support, default=None)
-
-    def _join(self) -> Proposal:
-        state, joining = self._state, self._state.joining
-        bare = sum(not joining.joins_of(number) for number in range(len(joining.contacts)))
-        if not joining.contacts:
-            return Proposal(tr("It is one piece: there is nothing to join."))
-        if not bare:
-            return Proposal(tr("Every contact has its joins. The list says why each is as it is."))
-        says = tr_many(
-            "The contact has nothing that holds it in place yet: keys or rods, by the room there and by how the pieces "
-            "sit, with {clearance} of clearance, as this printer needs.",
-            "{n} contacts have nothing that holds them in place yet: keys or rods, by the room there and by how the "
-            "pieces sit, with {clearance} of clearance, as this printer needs.", bare,
-            clearance=text.given(state.printer.clearance),
-        )  # fmt: skip
-        return Proposal(says, tr("Propose joins"), joining.propose, tr("Glue alone"))  # fmt: skip
-
-    def _check(self) -> Proposal:
-        state = self._state
-        if not state.checking.found or state.evaluated is None:
-            return Proposal(tr("The layers are being looked at …"), "", otherwise=tr("Go on without"))
-        from .steps.check.lines import lines_of  # with its panel, which the window is there before
-
-        lines = lines_of(state.evaluated.outcome, state.checking.found, state.printer)
-        counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in ("failed", "look")}
-        bare = self._without_posts(lines)
-        if bare is not None:
-            return Proposal(tr("“{name}” has islands, which nothing holds while they are printed: posts hold them.",
-                               name=state.pieces[bare].name), tr("Put posts"), lambda: self._put_posts(bare),
-                               tr("Leave it so"))  # fmt: skip
-        if any(counts.values()):
-            return Proposal(tr("{failed} failed and {look} to look at: each line of the list flies there, and "
-                               "says what helps.", failed=counts['failed'], look=counts['look']),
-                               tr("Go on"))  # fmt: skip
-        return Proposal(tr("Nothing was found that fails."))
-
-    def _without_posts(self, lines: Sequence[Line]) -> int | None:
-        """The number of a piece of resin that has islands and no posts yet; None without one."""
-        state = self._state
-        posted = {report.piece for report in state.evaluated.outcome.posts.values()} if state.evaluated else set()
-        for line in lines:
-            number = line.number
-            if line.verdict != "failed" or not isinstance(line.found, Island) or number is None or number in posted:
-                continue
-            if state.pieces[number].on(state.printer).kind == "resin":
-                return number
-        return None
-
-    def _put_posts(self, number: int) -> None:
-        self._state.select_piece(number)
-        self._state.posting.propose()
+        on: dict[str, Callable[[], Proposal]] = {
+            "Size": partial(on_size, state, as_it_came=self._as_it_came), "Tilt": partial(on_tilt, state),
+            "Cut": partial(on_cut, state), "Join": partial(on_join, state), "Check": partial(on_check, state),
+            "Hand off": self._hand_off,
+        }  # fmt: skip
+        return on[state.step]()
 
     def _hand_off(self) -> Proposal:
         if self._written == self._state.plan:
@@ -253,6 +108,11 @@ class Guide(QObject):
                 tr("Done"),
                 self.leave,
             )
+        too_large = [piece for piece in self._state.pieces if not piece.fit.fits]
+        if too_large:
+            return Proposal(tr("{name} does not fit its printer: {over}. Part it, make it smaller, or choose a larger "
+                               "printer.", name=text.quoted(too_large[0].name), over=too_large[0].fit.sentence()),
+                            tr("Part it"), lambda: self._state.go_to("Cut"))  # fmt: skip
         work = self._state.bedding.work
         if work is None:
             return Proposal(tr("The beds are being laid …"), "")
@@ -281,10 +141,18 @@ class Guide(QObject):
         if proposal.act is None:
             self.go_on()
             return
-        if step in ("Tilt", "Cut", "Join", "Check"):
+        if step in ("Tilt", "Cut", "Join", "Check") and not proposal.stays:
             self._taking = proposal.does
         proposal.act()
         self._look()
+
+    def pass_over(self) -> None:
+        """Goes on without what is proposed."""
+        if self.step == "Size":  # how large it is to be is still to be said
+            self._as_it_came = True
+            self.changed.emit()
+        else:
+            self.go_on()
 
     def go_on(self) -> None:
         """Goes to the next step."""
@@ -310,7 +178,7 @@ class Guide(QObject):
             self._look()
 
     def _on_opened(self) -> None:
-        self._written, self._taking = None, ""
+        self._written, self._taking, self._as_it_came = None, "", False
         if self.on:
             self._state.go_to("Size")
 

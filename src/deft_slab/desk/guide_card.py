@@ -23,7 +23,7 @@ class GuideCard(QFrame):
         self._title = label("", "title")
         self._says = label("", "", wrap=True)
         self.take = button(tr("Go on"), tr("Takes what is proposed, and goes on."), guide.take, role="main")
-        self.otherwise = button("", tr("Goes on without it."), guide.go_on)
+        self.otherwise = button("", tr("Goes on without it."), guide.pass_over)
         self.leave = button(
             tr("Leave"),
             tr("Leaves the first job. “First job” in the file menu takes it up again, at the step that is open then."),

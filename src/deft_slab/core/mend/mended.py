@@ -13,7 +13,7 @@ from ..model import MendReport, MendStep, StepKind
 from ..plan import Mending
 from ..progress import QUIET, Job
 from ..shape.bodies import bodies_of, united
-from ..shells import Shells, shells_of, specks_among
+from ..shells import Shells, loose_among, shells_of, specks_among
 from ..solid import Solid, spread_points
 from ..words import sentence, tr, tr_many
 from .clean import clean, open_edges
@@ -91,7 +91,7 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
     report = MendReport(
         tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
         record.deviation, int(specks.sum()), float(shells.across[specks].max(initial=0.0)), _boxes(shells, specks),
-        tangled_share(solid),
+        tangled_share(solid), loose_among(shells_of(solid), factors),
     )  # fmt: skip
     return solid, report
 

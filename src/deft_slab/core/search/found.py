@@ -12,7 +12,7 @@ from pydantic import Field
 
 from ..cuts import Cut
 from ..documents import Document
-from ..outcome import NOT_BARRED, Figures, Seam
+from ..outcome import NOT_BARRED, Figures, Fit, Seam
 from ..plan import Plan
 from ..tilt import Tilt
 
@@ -54,7 +54,7 @@ class MapFigures:
 @dataclass(frozen=True, eq=False)
 class WorthTrying:
     """A seat. kind : why it was chosen; figures : of the full mesh, by the hard rule; score : by the weights, less is
-    better; lift : mm over the bed; past_threshold : see ``Measured``
+    better; lift : mm over the bed; past_threshold : see ``Measured``; fit : on the printer that it was looked for
     """
 
     tilt: Tilt
@@ -63,6 +63,7 @@ class WorthTrying:
     score: float
     lift: float
     past_threshold: NDArray[np.float32]
+    fit: Fit
 
 
 class CutWishes(Document):

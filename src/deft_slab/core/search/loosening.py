@@ -8,6 +8,7 @@ import numpy as np
 
 from .. import text
 from ..outcome import NOT_BARRED
+from ..shape.bodies import bodies_of
 from ..words import tr
 from .drafts import Ground
 from .found import LEAST_SHARE, Way
@@ -57,6 +58,10 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
     few = min((*(one.pieces for one in parted), *ground.too_many), default=0)
     if few > ground.most_pieces + len(ground.besides):
         said.append(tr("the fewest pieces found are {few}", few=few))
+    loose = sum(len(bodies_of(part.solid)) for part in ground.parts)
+    if loose > len(ground.parts):
+        said.append(tr("it falls in {count} bodies that do not touch, and each counts as a piece: on Size, leave out "
+                       "stray specks, or take bodies on their own", count=loose))  # fmt: skip
     if not said:
         return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     return tr("No way is as wished: {list}.", list="; ".join(said))

@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import text
+from ..judge.base import fit, fits_turned
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
-from ..judge.seats import AROUND, around, bests_apart, candidates, near_to
-from ..judge.tilts import seated_on
+from ..judge.seats import AROUND, around, bests_apart, candidates, hull_corners, hull_of, near_to
+from ..judge.tilts import downs_to_rotations, seated_on, set_down
 from ..printer import Printer
 from ..progress import QUIET, Job, Spread
 from ..seated import Subject
@@ -87,8 +88,11 @@ def searched(
     )
 
 
-def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) -> list[tuple[int, str]]:
-    """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones."""
+def chosen_seats(
+    figures: MapFigures, has_show_faces: bool, weights: Weights, fits: NDArray[np.bool_]
+) -> list[tuple[int, str]]:  # fmt: skip
+    """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones. fits :
+    (n,) in which directions it fits the printer"""
     parts = parts_of(figures, has_show_faces)
     score = blend(parts, weights)
     flat = figures.sits_flat > 0.5
@@ -98,6 +102,7 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
     )
     wishes: list[tuple[Floats, NDArray[np.bool_], str]] = [
         (score, anything, tr("best by what matters here")),
+        (score, fits, tr("best that fits")),
         (figures.support_volume_mm3, anything, tr("least support")),
         (figures.support_volume_mm3, flat, tr("least support sitting flat")),
         (score, flat, tr("best sitting flat")),
@@ -109,10 +114,12 @@ def chosen_seats(figures: MapFigures, has_show_faces: bool, weights: Weights) ->
     ]
     if has_show_faces:
         wishes.insert(
-            2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, tr("cleanest show faces"))
+            3, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, tr("cleanest show faces"))
         )
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
+        if among is fits and fits.all():
+            continue  # that is no news
         for n in bests_apart(figures.down, values, 1, among):
             near = near_to(figures.down, n, [other for other, _ in chosen])
             if not near:
@@ -135,7 +142,14 @@ def measured_seat(
         subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
         exposed=exposed, trusted=True,
     )  # fmt: skip
-    return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold)
+    within = fit(printer.growth * set_down(subject.solid.vertices, tilt.rotation, lift), printer)
+    return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold, within)
+
+
+def fitting(subject: Subject, printer: Printer, downs: Floats) -> NDArray[np.bool_]:
+    """(n,) whether the stand-in of a piece fits the printer with each of some directions (n, 3) down."""
+    corners = printer.growth * hull_corners(subject.light, hull_of(subject.light))
+    return fits_turned(corners, downs_to_rotations(downs), printer.room, subject.lift)
 
 
 def seats_worth_trying(
@@ -154,7 +168,7 @@ def seats_worth_trying(
     show = bool(subject.marks.show.any())
     figures = searched(subject, printer, weights, job.part(0.0, 0.6), spread, known)
     score = blend(parts_of(figures, show), weights)
-    chosen = chosen_seats(figures, show, weights)
+    chosen = chosen_seats(figures, show, weights, fitting(subject, printer, figures.down))
     seats = []
     for number, (n, why) in enumerate(chosen):
         job.step(0.6 + 0.4 * number / len(chosen), tr("Measuring the seats worth trying"))

@@ -100,6 +100,28 @@ class Sizing:
     def set_role(self, body: int, role: Role) -> None:
         self._desk.change(tr("change what becomes of a body"), lambda: self._desk.plan.with_role(body, role))
 
+    @property
+    def proposed_roles(self) -> tuple[Role, ...]:
+        """What is proposed for the bodies of the file; empty where nothing is better than all of them in one piece."""
+        report = self._desk.evaluated.outcome.report if self._desk.evaluated else None
+        return report.roles if report is not None and not self._desk.plan.roles else ()
+
+    @property
+    def specks(self) -> bool:
+        """Whether there are stray specks that are not left out."""
+        report = self._desk.evaluated.outcome.report if self._desk.evaluated else None
+        return report is not None and report.specks > 0
+
+    def take_proposed_roles(self) -> None:
+        """Takes the bodies as is proposed, and leaves out stray specks."""
+        roles, plan = self.proposed_roles, self._desk.plan
+        if roles:
+            mending = plan.mending.model_copy(update={"drop_specks": plan.mending.drop_specks or self.specks})
+            self._desk.change(tr("take bodies as proposed"), lambda: plan.changed(roles=roles, mending=mending))
+
+    def leave_specks_out(self) -> None:
+        self.mend(tr("leave specks out"), drop_specks=True)
+
     def mend(self, did: str, **steps: object) -> None:
         """Changes what is done to the surface: fields of ``Mending``."""
         mending = Mending.model_validate({**self._desk.plan.mending.model_dump(), **steps})

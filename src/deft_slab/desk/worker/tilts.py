@@ -68,14 +68,15 @@ class Tilts:
         return self._looked[1] if self._looked and self._looked[0] == judged(subject, printer) else None
 
     def best_seats(self, asked: SeatAll, job: Job) -> list[Tilt]:
-        """The best seat by the weights of each piece. Raises Cancelled, OpenSurface, CutFailed."""
+        """The best seat by the weights of each piece, of those in which it fits, where there are some. Raises
+        Cancelled, OpenSurface, CutFailed."""
         best = []
         for number in range(asked.pieces):
             step = job.part(number / asked.pieces, (number + 1) / asked.pieces)
             subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step, printer=asked.printer)
             printer = self._shop.judging(asked.plan, number, asked.printer)
             found, _ = seats_worth_trying(subject, printer, asked.weights, None, step, self._shop.spread)
-            best.append(found[0].tilt)
+            best.append(next((one for one in found if one.fit.fits), found[0]).tilt)
         return best
 
     def leanings(self, asked: Lean, job: Job) -> tuple[SeatShown, ...]:

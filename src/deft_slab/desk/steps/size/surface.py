@@ -34,6 +34,12 @@ class SurfacePanel(Panel):
         self._body_head = label(tr("Bodies of the file"), "head")
         self.add(self._body_head)
         self._bodies = self.add_list()
+        self.proposed = button(
+            tr("As proposed"),
+            tr("Bodies that touch no other become pieces of their own; supports that came with the model, by their "
+               "name, and stray specks are left out."), state.sizing.take_proposed_roles, role="small",
+        )  # fmt: skip
+        self.add(row(self.proposed, 1))
         self.roles: list[QComboBox] = []
         self.head(tr("What mending did"))
         self._steps = self.add_list()
@@ -69,7 +75,7 @@ class SurfacePanel(Panel):
         self.specks = button(
             tr("Leave specks out"),
             tr("Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm)."),
-            partial(state.sizing.mend, tr("leave specks out"), drop_specks=True),
+            state.sizing.leave_specks_out,
         )
         self.add(row(self.gentle, self.specks, 1))
         self._speck_words = label("", "faint", wrap=True)
@@ -129,6 +135,7 @@ class SurfacePanel(Panel):
         gentle = Mending(clean=True, orient=True, close=True)
         self.gentle.setEnabled(any(not getattr(mending, step) for step in ("clean", "orient", "close")) and
                                mending != gentle)  # fmt: skip
+        self.proposed.setVisible(bool(state.sizing.proposed_roles))
         report = state.evaluated.outcome.report if state.evaluated else None
         if (state.model, state.plan, report) == self._filled_for:
             return

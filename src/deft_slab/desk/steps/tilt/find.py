@@ -56,11 +56,14 @@ class SeatRow(ListedRow):
 
     def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
         f = shown.seat.figures
+        fits = shown.seat.fit.fits
         flat = tr("✓ sits flat") if f.sits_flat else tr("! not flat")
+        if not fits:
+            flat += f" · ! {shown.seat.fit.sentence()}"
         scar = tr(" · scar {area}", area=text.area(f.show_scar_mm2)) if f.show_scar_mm2 > 0.05 else ""
         super().__init__(
             number, shown.picture, shown.seat.kind, f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}",
-            text.volume(f.support_volume_mm3), good=f.sits_flat, chosen=chosen, keep=keep,
+            text.volume(f.support_volume_mm3), good=f.sits_flat and fits, chosen=chosen, keep=keep,
         )  # fmt: skip
         self.setAccessibleName(tr("Seat {number}: {kind}", number=number, kind=shown.seat.kind))
         costs = (
