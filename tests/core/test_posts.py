@@ -171,6 +171,23 @@ def test_the_piece_with_its_posts_is_one_closed_body(tmp_path):
     assert len(bodies_of(standing, MEASURES)) == int(standing.made.sum()) + len(standing.braces)
 
 
+def test_nothing_of_a_post_is_under_the_bed(tmp_path):
+    """A dish that lies on the bed: near its middle tips are lower than a stem is thick."""
+    solid = sphere(120.0, 5)
+    solid = solid_of(trimesh.intersections.slice_mesh_plane(
+        trimesh.Trimesh(solid.vertices, solid.triangles), (0, 0, -1), (0, 0, -112), cap=True))  # fmt: skip
+    ground, standing = stand(solid, lift=0.0)
+    low = standing.routes.joint[standing.made][:, 2]
+    assert 0 < low.min() < MEASURES.stem / 2
+    for body in bodies_of(standing, MEASURES):
+        assert body.bounding_box()[2] >= -1e-12
+    whole, _ = in_one(ground, bodies_of(standing, MEASURES))
+    write_solid(whole, "Dish", tmp_path / "dish.stl", replace=False)
+    mesh = trimesh.load(tmp_path / "dish.stl")
+    assert mesh.is_watertight
+    assert mesh.bounds[0, 2] == pytest.approx(0.0, abs=1e-5)
+
+
 def test_a_cone_that_hangs_is_held_at_its_tip():
     cone = trimesh.creation.cone(4.0, 15.0, sections=48)
     cone.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))

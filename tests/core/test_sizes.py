@@ -135,7 +135,7 @@ def test_a_piece_of_its_own_is_cut_and_seated_by_itself(printer):
     plan = plan.with_cut(StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=25))
     outcome = evaluate(model, plan, printer)
     assert sorted((piece.name, round(piece.solid.volume)) for piece in outcome.pieces) == [
-        ("Lower 1", 8000), ("Lower 2", 2500), ("Upper 2", 500),
+        ("Lower 2", 2500), ("Part 1", 8000), ("Upper 2", 500),
     ]  # fmt: skip
     lone = evaluate(model, Plan(model=model.ref).with_role(1, "on its own"), printer)
     wish = lone.pieces[1].wish(seat=Tilt.turn((1, 0, 0), 90))

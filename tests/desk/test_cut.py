@@ -560,19 +560,18 @@ def test_hiding_pieces_and_flying_to_the_seam(cut):
     state, panel = cut.state, cut.window.panels["Cut"]
     cut.click(panel.this.adds["Level"])
     cut.settle()
+    cut.drawn()
     before = cut.bed.grab().toImage()
     pressed(cut, "Only this")
-    cut.qtbot.wait(100)
     assert len(state.view.hidden) == 1
-    assert cut.bed.grab().toImage() != before
+    cut.qtbot.waitUntil(lambda: cut.bed.grab().toImage() != before, timeout=PATIENCE)
     pressed(cut, "Only this")
     assert state.view.hidden == frozenset()
     cut.click(panel.tabs["Pieces"])
     stretch = panel.costs._stretches.itemAt(0).widget()
     camera = cut.bed.camera
     cut.click(stretch)
-    cut.qtbot.wait(50)
-    assert cut.bed.camera != camera
+    cut.qtbot.waitUntil(lambda: cut.bed.camera != camera, timeout=PATIENCE)
 
 
 def test_a_large_model_is_cut_into_cells_for_the_bed(desk, tmp_path):

@@ -7,10 +7,11 @@ import io
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor, QGuiApplication
+from PySide6.QtGui import QColor, QFontMetrics, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
+from deft_slab.desk.ledger import view
 from deft_slab.desk.ledger.model import COLUMNS
 from deft_slab.desk.ledger.view import ROW_HEIGHT
 from deft_slab.desk.look import palette
@@ -194,3 +195,26 @@ def test_the_table_is_copied_as_text_and_as_numbers(desk, tee):
     own = next(row for row, shown in zip(rows, ledger.model.rows, strict=True) if shown.choice is None)
     assert float(own["overhang mm2"]) == pytest.approx(totals.overhang_area_mm2, abs=1e-6)
     assert float(own["support mm3"]) == pytest.approx(totals.support_volume_mm3, abs=1e-6)
+
+
+def test_a_title_with_a_long_word_is_written_smaller_and_not_cut_off(desk, tee, monkeypatch):
+    """What is wider than its column loses its first letters, for titles end at the right."""
+    desk.open(tee)
+    head = desk.window.ledger.table.horizontalHeader()
+    narrow = min((n for n in range(1, head.count()) if not head.isSectionHidden(n)), key=head.sectionSize)
+    titles, fitting = head.model().headerData, view._fitting
+    word = "Klebeflächengröße"  # as long as words are in other languages
+    monkeypatch.setattr(head.model(), "headerData",
+                        lambda n, *of: f"die {word}" if n == narrow and len(of) == 1 else titles(n, *of))  # fmt: skip
+    written = {}
+
+    def noted(font, words, width):
+        written[words] = fitting(font, words, width), width
+        return written[words][0]
+
+    monkeypatch.setattr(view, "_fitting", noted)
+    head.viewport().grab()
+    font, room = written[word]
+    assert room < head.sectionSize(narrow)
+    assert QFontMetrics(font).horizontalAdvance(word) <= room
+    assert font.pixelSize() < max(font.pixelSize() for font, _ in written.values()) == 11

@@ -478,7 +478,7 @@ def test_two_choices_side_by_side(tilt):
     seconds = [pane.evaluated.work.seconds for pane in window.twin.panes]
     change = text.signed(text.hours(abs(seconds[1] - seconds[0])), seconds[1] - seconds[0])
     assert f"job  {change}" in words(window.twin)
-    tilt.qtbot.wait(100)
+    tilt.drawn()
     QTest.mousePress(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(60, 80))
     QTest.mouseMove(left, QPoint(110, 90))
     QTest.mouseRelease(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(110, 90))

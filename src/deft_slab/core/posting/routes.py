@@ -129,7 +129,8 @@ def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, 
     lean = np.minimum(tilt, STEEPEST)[:, None]
     way = np.sin(lean) * level - np.cos(lean) * np.array([0.0, 0.0, 1.0])
     gap, _ = ground.first(contact + 1e-3 * way, way)
-    tip = np.minimum(measures.tip_length, np.minimum(_TIP_SHARE * gap, np.maximum(contact[:, 2] - 0.1, 0.05) / 2))
+    over = np.minimum(np.maximum(contact[:, 2] - 0.1, 0.05), np.maximum(contact[:, 2], 0.0))
+    tip = np.minimum(measures.tip_length, np.minimum(_TIP_SHARE * gap, over / 2))
     joint = contact + tip[:, None] * way
     wall, _ = through(ground.solid, ground.on_model(contact), -normal @ ground.rotation)
     into = np.minimum(measures.depth, 0.5 * wall)

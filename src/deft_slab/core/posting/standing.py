@@ -59,12 +59,13 @@ class Standing:
 
 
 def needs_posts(
-    ground: Ground, past: NDArray[np.float32], clear: NDArray[np.bool_], known: Floats
+    ground: Ground, past: NDArray[np.float32], clear: NDArray[np.bool_], known: Floats, layer: float
 ) -> tuple[Floats, Floats]:  # fmt: skip
     """((k, 3) mm, model frame, (k, 3) outward unit vectors) of points where posts are needed, besides those that are
     known: past the threshold no point is farther from one than the spacing for its angle. The lowest come first.
 
     past : (m,) degrees past the threshold, -1 where none is needed; clear : (m,) where none may be
+    layer : mm; what is lower than one lies on the bed
     """
     solid = ground.solid
     chosen = (past >= 0) & ~clear
@@ -75,6 +76,7 @@ def needs_posts(
     points, facets = spread_points(solid, count, chosen)
     heights = ground.on_bed(points)[:, 2]
     order = np.argsort(heights, kind="stable")
+    order = order[heights[order] >= layer]
     points, facets = points[order], facets[order]
     most = max(float(past.max()), 1.0)
     wide, narrow = SPACING
@@ -141,7 +143,7 @@ def proposed(
     """
     begin, facing = undersides(ground, islands_of(ground.solid_on_bed, layer, least, job=job.part(0.0, 0.3)))
     points, normals = np.concatenate([known[0], begin]), np.concatenate([known[1], facing])
-    more, out = needs_posts(ground, past, clear, points)
+    more, out = needs_posts(ground, past, clear, points, layer)
     island = np.r_[np.zeros(len(known[0]), np.bool_), np.ones(len(begin), np.bool_), np.zeros(len(more), np.bool_)]
     points, normals = np.concatenate([points, more]), np.concatenate([normals, out])
     standing, left = stood(ground, points, normals, island, measures), np.empty((0, 3))
@@ -202,10 +204,16 @@ def braces_for(ground: Ground, routes: Routes, measures: Measures) -> Floats:
 
 
 def bodies_of(standing: Standing, measures: Measures) -> list[manifold3d.Manifold]:
-    """The posts, one body each, then their braces; on the bed."""
+    """The posts, one body each, then their braces; on the bed, and nothing under it: where a tip is nearer to it than a
+    stem is thick, what is round ends in the bed."""
     posts = [post(standing.routes, n, measures) for n in range(len(standing.points))]
     rods = [cone(start, end, measures.stem / 3, measures.stem / 3) for start, end in standing.braces]
-    return [body for body in posts + rods if not body.is_empty()]
+    found = []
+    for body in posts + rods:
+        if not body.is_empty():
+            under = body.bounding_box()[2] < 0.0
+            found.append(body.trim_by_plane((0.0, 0.0, 1.0), 0.0) if under else body)
+    return found
 
 
 def in_one(

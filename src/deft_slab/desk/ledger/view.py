@@ -166,6 +166,30 @@ def _fitting(font: QFont, words: str, width: int) -> QFont:
     return fitted
 
 
+class _Heads(QHeaderView):
+    """The titles of the columns, broken between words; smaller where one of these is wider than its column."""
+
+    def __init__(self, table: QTableView) -> None:
+        super().__init__(Qt.Orientation.Horizontal, table)
+        self.setSectionsClickable(True)
+
+    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
+        model, across = self.model(), Qt.Orientation.Horizontal
+        words, room = str(model.headerData(section, across)), rect.adjusted(2 if section else 10, 0, -8, -1)
+        usual = QFont(self.font())
+        usual.setPixelSize(11)
+        usual.setWeight(QFont.Weight.Medium)
+        painter.save()
+        painter.fillRect(rect, QColor(palette.PAPER))
+        painter.setPen(QColor(palette.HAIRLINE))
+        painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+        painter.setPen(QColor(palette.FAINT))
+        longest = max(words.split(), key=QFontMetrics(usual).horizontalAdvance, default="")
+        painter.setFont(_fitting(usual, longest, room.width()))
+        painter.drawText(room, int(model.headerData(section, across, Qt.ItemDataRole.TextAlignmentRole)), words)
+        painter.restore()
+
+
 _NAMES, _NARROW, _FEW = 250, 172, 12
 """Pixels of the column of names: usually, and beside more figures than these."""
 _HEADER = 40
@@ -177,6 +201,7 @@ class _Table(QTableView):
     def __init__(self, state: DeskState, model: LedgerModel) -> None:
         super().__init__()
         self._state, self._rows = state, model
+        self.setHorizontalHeader(_Heads(self))
         self.setModel(model)
         self._painter = _Painter(model)
         self.setItemDelegate(self._painter)
