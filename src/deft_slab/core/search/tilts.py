@@ -118,8 +118,8 @@ def chosen_seats(
         )
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
-        if among is fits and fits.all():
-            continue  # that is no news
+        if among is fits and fits[int(np.argmin(score))]:
+            continue  # the best of all does, which is no news
         for n in bests_apart(figures.down, values, 1, among):
             near = near_to(figures.down, n, [other for other, _ in chosen])
             if not near:
