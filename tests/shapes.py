@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -79,6 +80,15 @@ def bundled(name: str) -> Solid:
     data = pyvista.read(Path(pyvista.__file__).parent / "examples" / name).triangulate()
     surface = tidy(Surface(np.array(data.points, float), data.faces.reshape(-1, 4)[:, 1:].astype(np.int32)))
     return Solid(surface.vertices, surface.triangles)
+
+
+def write_bodies(path: Path, bodies: Mapping[str, trimesh.Trimesh]) -> Path:
+    """A file of named bodies, where its format has names."""
+    scene = trimesh.Scene()
+    for name, mesh in bodies.items():
+        scene.add_geometry(mesh, node_name=name, geom_name=name)
+    scene.export(path)
+    return path
 
 
 def light_model(name: str, folder: Path, triangles: int = 15_000) -> Path:

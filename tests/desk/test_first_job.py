@@ -16,7 +16,7 @@ from deft_slab.desk import gathering
 from deft_slab.desk.guide_card import GuideCard
 from deft_slab.desk.settings import load_settings
 from tests.desk.conftest import PATIENCE, words
-from tests.shapes import box, joined, light_model, solid_of
+from tests.shapes import box, joined, light_model, solid_of, write_bodies
 
 
 class Led:
@@ -47,14 +47,18 @@ def begin(led):
     led.clicks += 1
 
 
+def files(monkeypatch, *, opens, folder=""):
+    """What the dialogs for files answer."""
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(opens), ""))
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+
+
 def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     """The two file dialogs take a click each beside these. Refreshes are spread as far as they can be."""
     monkeypatch.setattr(gathering, "TURN", 0.0)
     desk, out = led.desk, tmp_path / "out"
     out.mkdir()
-    path = light_model("hook", tmp_path)
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    files(monkeypatch, opens=light_model("hook", tmp_path), folder=out)
     begin(led)
     led.says("First job, 1 of 7: Open")
     led.take("Open …")
@@ -172,23 +176,10 @@ def test_its_buttons_are_as_wide_as_their_words_from_the_start(led):
     assert card.take.width() == card.take.sizeHint().width() != unstyled
 
 
-def files(monkeypatch, *, opens, folder=""):
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(opens), ""))
-    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
-
-
-def in_bodies(path, **bodies):
-    scene = trimesh.Scene()
-    for name, mesh in bodies.items():
-        scene.add_geometry(mesh, node_name=name, geom_name=name)
-    scene.export(path)
-    return path
-
-
 def test_bodies_that_do_not_touch_become_pieces_and_supports_are_left_out(led, tmp_path, monkeypatch):
     """What sits flat, fits and needs no support is not parted; the beds that are written hold two pieces."""
     bodies = {"Base": box(40, 40, 10), "Lid": box(40, 40, 6, at=(60, 0, 0)), "Supports": box(2, 2, 90, at=(50, 0, 0))}
-    files(monkeypatch, opens=in_bodies(tmp_path / "Tin.3mf", **bodies), folder=tmp_path)
+    files(monkeypatch, opens=write_bodies(tmp_path / "Tin.3mf", bodies), folder=tmp_path)
     begin(led)
     led.take("Open …")
     led.says("pieces of their own are “Base”, “Lid”. Left out, as it seems to be no part of the prop: “Supports”.")
@@ -230,7 +221,7 @@ def test_stray_specks_are_left_out_or_kept(led, tmp_path, monkeypatch):
 
 def test_what_is_too_large_is_led_to_more_pieces_and_its_beds_are_not_written(led, tmp_path, monkeypatch):
     """A beam that takes four pieces of this printer, where three are looked for."""
-    files(monkeypatch, opens=in_bodies(tmp_path / "Beam.3mf", Beam=box(30, 20, 1300)))
+    files(monkeypatch, opens=write_bodies(tmp_path / "Beam.3mf", {"Beam": box(30, 20, 1300)}))
     desk = led.desk
     begin(led)
     led.take("Open …")

@@ -12,7 +12,7 @@ from ..core import text
 from ..core.errors import DeftError
 from ..core.plan import Plan
 from ..core.words import term, tr, tr_many
-from .proposals import Proposal, on_check, on_cut, on_join, on_size, on_tilt
+from .proposals import Proposal, on_check, on_cut, on_join, on_size, on_tilt, too_large
 from .state.desk import STEPS
 from .whole import DeskState
 
@@ -108,10 +108,10 @@ class Guide(QObject):
                 tr("Done"),
                 self.leave,
             )
-        too_large = [piece for piece in self._state.pieces if not piece.fit.fits]
-        if too_large:
+        large = too_large(self._state)
+        if large is not None:
             return Proposal(tr("{name} does not fit its printer: {over}. Part it, make it smaller, or choose a larger "
-                               "printer.", name=text.quoted(too_large[0].name), over=too_large[0].fit.sentence()),
+                               "printer.", name=text.quoted(large.name), over=large.fit.sentence()),
                             tr("Part it"), lambda: self._state.go_to("Cut"))  # fmt: skip
         work = self._state.bedding.work
         if work is None:

@@ -46,6 +46,11 @@ class Proposal:
     stays: bool = False
 
 
+def too_large(state: DeskState) -> Piece | None:
+    """The first piece that does not fit its printer; None where all do."""
+    return next((piece for piece in state.pieces if not piece.fit.fits), None)
+
+
 def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
     """as_it_came : what the file holds is left as it is"""
     size = text.any_box(triple(state.sizing.size))
@@ -60,12 +65,12 @@ def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
         proposal = _bodies(state) or _specks(state)
         if proposal is not None:
             return proposal
-    too_large = [piece for piece in state.pieces if not piece.fit.fits]
-    if too_large and len(state.pieces) > 1:
+    large = too_large(state)
+    if large is not None and len(state.pieces) > 1:
         return Proposal(tr("{name} is too large for the {printer}: {over}. Cut parts it; or scale it here.",
-                           name=text.quoted(too_large[0].name), printer=too_large[0].on(state.printer).name,
-                           over=too_large[0].fit.sentence()), tr("Keep this size"))  # fmt: skip
-    if not too_large:
+                           name=text.quoted(large.name), printer=large.on(state.printer).name,
+                           over=large.fit.sentence()), tr("Keep this size"))  # fmt: skip
+    if large is None:
         return Proposal(
             tr("{size}: so large it fits the {name} as it is.", size=size, name=state.printer.name),
             tr("Keep this size"),
@@ -87,15 +92,15 @@ def _bodies(state: DeskState) -> Proposal | None:
                        names=names["on its own"]))  # fmt: skip
     if "left out" in names:
         said.append(tr("Left out, as it seems to be no part of the prop: {names}.", names=names["left out"]))
-    if state.sizing.specks:
+    if state.sizing.report is not None and state.sizing.report.specks:
         said.append(tr("Stray specks are left out too."))
     return Proposal(" ".join(said), tr("Take them so"), state.sizing.take_proposed_roles, tr("All in one piece"))
 
 
 def _specks(state: DeskState) -> Proposal | None:
     """Stray specks left out; None without any."""
-    report = state.evaluated.outcome.report if state.evaluated else None
-    if report is None or not state.sizing.specks:
+    report = state.sizing.report
+    if report is None or not report.specks:
         return None
     says = tr_many("A stray speck, {size} across, is in the file. It would be a piece of its own once it is cut.",
                    "{n:,} stray specks up to {size} across are in the file. Each would be a piece of its own once "
@@ -105,11 +110,11 @@ def _specks(state: DeskState) -> Proposal | None:
 
 def on_tilt(state: DeskState) -> Proposal:
     seating = state.seating
-    too_large = [piece for piece in state.pieces if not piece.fit.fits]
-    if len(state.pieces) > 1 and too_large and not state.plan.recipe:
+    large = too_large(state)
+    if len(state.pieces) > 1 and large is not None and not state.plan.recipe:
         return Proposal(tr("{name} is too large for the {printer}. Once it is parted, each piece gets a seat of "
-                           "its own.", name=text.quoted(too_large[0].name),
-                           printer=too_large[0].on(state.printer).name), tr("Leave them"))  # fmt: skip
+                           "its own.", name=text.quoted(large.name), printer=large.on(state.printer).name),
+                        tr("Leave them"))  # fmt: skip
     if len(state.pieces) > 1:
         return Proposal(tr("Each of its {count} pieces in its best seat, by what matters here.",
                            count=len(state.pieces)),
@@ -150,7 +155,7 @@ def on_cut(state: DeskState) -> Proposal:
     if ways.problem:
         return Proposal(ways.problem, leave)
     found, best = ways.found, _best_way(ways.found)
-    fits = all(piece.fit.fits for piece in state.pieces)
+    fits = too_large(state) is None
     good = fits and all(piece.figures.sits_flat for piece in state.pieces)
     if best is not None and (not good or best.left <= _WORTH_A_CUT):
         return _way(state, best)

@@ -30,7 +30,7 @@ _STEPS = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-
 def two_sided(solid: Solid) -> tuple[Floats, Ints]:
     """(vertices, triangles) of a closed solid with exactly two facets at each edge: where surfaces touch along one,
     each gets corners of its own. Of an open one, as it is."""
-    if solid.closed and len(_uneven(solid.triangles, len(solid.vertices))):
+    if solid.closed and solid.defects.pinched:
         vertices, triangles = unpinched(solid.vertices, solid.triangles)
         return vertices, triangles.astype(np.int64)
     return solid.vertices, solid.triangles.astype(np.int64)

@@ -102,7 +102,6 @@ def chosen_seats(
     )
     wishes: list[tuple[Floats, NDArray[np.bool_], str]] = [
         (score, anything, tr("best by what matters here")),
-        (score, fits, tr("best that fits")),
         (figures.support_volume_mm3, anything, tr("least support")),
         (figures.support_volume_mm3, flat, tr("least support sitting flat")),
         (score, flat, tr("best sitting flat")),
@@ -114,12 +113,12 @@ def chosen_seats(
     ]
     if has_show_faces:
         wishes.insert(
-            3, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, tr("cleanest show faces"))
+            2, (figures.show_scar_mm2 + 1e-6 * figures.support_volume_mm3, anything, tr("cleanest show faces"))
         )
+    if not fits[int(np.argmin(score))]:
+        wishes.insert(1, (score, fits, tr("best that fits")))
     chosen: list[tuple[int, str]] = []
     for values, among, why in wishes:
-        if among is fits and fits[int(np.argmin(score))]:
-            continue  # the best of all does, which is no news
         for n in bests_apart(figures.down, values, 1, among):
             near = near_to(figures.down, n, [other for other, _ in chosen])
             if not near:

@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.model import MendReport
 from ...core.plan import Mending, Plan, Role
 from ...core.tilt import STAND_UP
 from ...core.words import tr
@@ -101,22 +102,20 @@ class Sizing:
         self._desk.change(tr("change what becomes of a body"), lambda: self._desk.plan.with_role(body, role))
 
     @property
-    def proposed_roles(self) -> tuple[Role, ...]:
-        """What is proposed for the bodies of the file; empty where nothing is better than all of them in one piece."""
-        report = self._desk.evaluated.outcome.report if self._desk.evaluated else None
-        return report.roles if report is not None and not self._desk.plan.roles else ()
+    def report(self) -> MendReport | None:
+        """What mending did, as far as that has been measured."""
+        return self._desk.evaluated.outcome.report if self._desk.evaluated else None
 
     @property
-    def specks(self) -> bool:
-        """Whether there are stray specks that are not left out."""
-        report = self._desk.evaluated.outcome.report if self._desk.evaluated else None
-        return report is not None and report.specks > 0
+    def proposed_roles(self) -> tuple[Role, ...]:
+        """What is proposed for the bodies of the file; empty where nothing is better than all of them in one piece."""
+        return self.report.roles if self.report is not None and not self._desk.plan.roles else ()
 
     def take_proposed_roles(self) -> None:
         """Takes the bodies as is proposed, and leaves out stray specks."""
-        roles, plan = self.proposed_roles, self._desk.plan
-        if roles:
-            mending = plan.mending.model_copy(update={"drop_specks": plan.mending.drop_specks or self.specks})
+        report, roles, plan = self.report, self.proposed_roles, self._desk.plan
+        if report is not None and roles:
+            mending = plan.mending.model_copy(update={"drop_specks": plan.mending.drop_specks or report.specks > 0})
             self._desk.change(tr("take bodies as proposed"), lambda: plan.changed(roles=roles, mending=mending))
 
     def leave_specks_out(self) -> None:

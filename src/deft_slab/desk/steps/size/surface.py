@@ -136,7 +136,7 @@ class SurfacePanel(Panel):
         self.gentle.setEnabled(any(not getattr(mending, step) for step in ("clean", "orient", "close")) and
                                mending != gentle)  # fmt: skip
         self.proposed.setVisible(bool(state.sizing.proposed_roles))
-        report = state.evaluated.outcome.report if state.evaluated else None
+        report = state.sizing.report
         if (state.model, state.plan, report) == self._filled_for:
             return
         self._filled_for = (state.model, state.plan, report)
