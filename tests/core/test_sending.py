@@ -5,12 +5,15 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import os
+import re
 import shutil
 import socket
 import subprocess
 import sys
 import threading
 import time
+import zipfile
 from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import numpy as np
@@ -19,9 +22,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
+from deft_slab.commands.options import TOKEN
 from deft_slab.core.errors import BadPlan, SaveFailed, UnreadableFile
 from deft_slab.core.handoff.beds import laid_with_job
 from deft_slab.core.handoff.delivery import deliver
+from deft_slab.core.handoff.slices.images import ABOUT, png_of
 from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
@@ -29,8 +34,9 @@ from deft_slab.core.sending.link import Link, NotThere, PrinterTrouble, status_i
 from deft_slab.core.sending.outbox import Device, Outbox, job_id
 from deft_slab.core.sending.words import About, digest_of
 from deft_slab.core.workshop import Workshop
+from deft_slab.standin import folder as looking
 from deft_slab.standin import server as serving
-from deft_slab.standin.folder import STATUS, Watch
+from deft_slab.standin.folder import STATUS, Watch, status_name
 from deft_slab.standin.loads import Load, load_of
 from deft_slab.standin.machine import Awaited, Machine
 from deft_slab.standin.server import Server
@@ -331,9 +337,37 @@ def test_half_messages_gigabytes_and_other_digests(served, tmp_path):
     assert b" 408 " in raw(served, f"{put}Content-Length: 1000\n\n", b"half of it", close=False)
     assert b"its digest is another" in raw(served, f"{put}Content-Digest: sha-256=:AAAA:\nContent-Length: 2\n\n", b"xy")
     assert b"no 3MF" in raw(served, f"{put}Content-Length: 2\n\n", b"xy")
-    raw(served, "\x00\x01\x02 nonsense\n\n")
+    for length in ("9" * 5000, "\u00b2", "-1", "1e3"):
+        answered = raw(served, f"{put}Content-Length: {length}\n\n")
+        assert b" 413 " in answered or b" 400 " in answered
+        assert b'{"problem"' in answered
+    load = "POST /load HTTP/1.1\nHost: 127.0.0.1\nAuthorization: Bearer secret\n"
+    deep = b'{"grams":' + b"[" * 60_000
+    assert b" 400 " in raw(served, f"{load}Content-Length: {len(deep)}\n\n", deep)
+    assert b'{"problem"' in raw(served, "\x00\x01\x02 nonsense\n\n")
+    assert b" 414 " in raw(served, "GET /" + "a" * 70_000 + " HTTP/1.1\n\n")
     assert link_to(served).about().jobs == ()  # it is still there, and has taken nothing
     assert [one.name for one in (tmp_path / "kept").iterdir()] == ["printer.json"]
+
+
+def ended(one):
+    """Whether the other end has hung up; waits a moment for it."""
+    try:
+        return one.recv(1) == b""
+    except TimeoutError:
+        return False
+
+
+def test_a_head_that_drips_in_is_dropped(served, monkeypatch):
+    monkeypatch.setattr(serving, "_LONGEST", 0.3)
+    for start in (b"GET / HTTP/1.1\r\n", b"GET / HTTP/1.1\r\nAuthorization: Bearer secret\r\n"):
+        with socket.create_connection(("127.0.0.1", served.server_address[1]), timeout=60) as one:
+            one.sendall(start)
+            one.settimeout(0.02)
+            with contextlib.suppress(BrokenPipeError, ConnectionResetError):
+                while not ended(one):
+                    one.sendall(b"X: y\r\n")
+    assert link_to(served).about().jobs == ()
 
 
 @contextlib.contextmanager
@@ -450,7 +484,7 @@ def test_a_lost_connection_is_waited_for(tmp_path, served, pillar, clock):
     assert outbox.jobs[0].status.state == "printing"
 
 
-def test_two_beds_wait_for_each_other_and_a_forgetful_printer_gets_them_again(tmp_path, served, outbox, pillar, clock):
+def test_two_beds_wait_for_each_other_and_what_is_forgotten_is_not_printed_again(served, outbox, pillar, clock):
     outbox.put(pillar, "First", "Stand-in")
     outbox.put(pillar, "Second", "Stand-in")
     for _ in range(3):
@@ -466,13 +500,46 @@ def test_two_beds_wait_for_each_other_and_a_forgetful_printer_gets_them_again(tm
     assert [job.status.state for job in outbox.jobs] == ["done", "printing"]
     with pytest.raises(BadPlan, match="still has something"):
         outbox.remove("Stand-in")
-    served.machine._standing = served.machine._standing.model_copy(update={"jobs": ()})
+    there = served.machine._standing
+    served.machine._standing = there.model_copy(update={"jobs": ()})
     for _ in range(3):
         outbox.go()
-    assert outbox.jobs[1].status.state == "printing"
-    outbox.order(outbox.jobs[1].id, "cancel")
-    assert outbox.jobs[1].over
+    lost = outbox.jobs[1]
+    assert (lost.state, lost.over) == ("forgotten", True)
+    assert "whether it was printed" in lost.problem
+    assert served.machine.about().jobs == ()
+    served.machine._standing = there  # it remembers after all
+    outbox.go()
+    assert (outbox.jobs[1].state, outbox.jobs[1].problem) == ("sent", "")
+    served.machine._standing = there.model_copy(update={"jobs": ()})
+    outbox.go()
+    outbox.send_again(lost.id)
+    assert [job.id for job in outbox.jobs if job.id == lost.id] == []
+    for _ in range(3):
+        outbox.go()
+    assert outbox.jobs[-1].status.state == "printing"
+    outbox.order(outbox.jobs[-1].id, "cancel")
+    assert outbox.jobs[-1].over
     outbox.remove("Stand-in")
+
+
+def test_a_bed_that_ended_among_many_others_is_not_printed_twice(served, outbox, pillar, clock, tmp_path):
+    """The printer lists its last twenty jobs only."""
+    outbox.put(pillar, "Pillar", "Stand-in")
+    for _ in range(2):
+        outbox.go()
+    mine = outbox.jobs[0].id
+    assert outbox.jobs[0].status.state == "printing"
+    clock.now += 1e5
+    for number in range(25):
+        taken(served.machine, pillar, f"other-{number}")
+        served.machine.order(f"other-{number}", "start")
+        clock.now += 1e5
+    assert mine not in [job.id for job in served.machine.about().jobs]
+    outbox.go()
+    assert outbox.jobs[0].status.state == "done"
+    again = Machine(RESIN, tmp_path / "kept", now=clock)  # also after a restart, also where the bed is sent anew
+    assert taken(again, pillar, mine) == (outbox.jobs[0].status, False)
 
 
 def test_what_a_printer_refuses_is_told_and_not_sent_again(outbox, tmp_path):
@@ -498,7 +565,208 @@ def test_a_damaged_book_is_laid_aside(tmp_path, outbox):
     assert (tmp_path / "outbox" / "outbox-unreadable.json").exists()
 
 
+def slow(answers, seconds=30):
+    """A link to a server that does as it is told with each connection, one at a time."""
+    server = socket.create_server(("127.0.0.1", 0))
+
+    def serve():
+        with contextlib.suppress(OSError):
+            while True:
+                one, _ = server.accept()
+                with one, contextlib.suppress(OSError):
+                    for piece in answers():
+                        one.sendall(piece)
+
+    threading.Thread(target=serve, daemon=True).start()
+    return server, Link(f"http://127.0.0.1:{server.getsockname()[1]}", "t", patience=seconds, longest=0.5)
+
+
+def drips():
+    """An answer of a byte every now and then, without end."""
+    yield b"HTTP/1.1 200 OK\r\nContent-Length: 1000000\r\n\r\n"
+    while True:
+        time.sleep(0.05)
+        yield b" "
+
+
+def continues():
+    """Announcements of an answer that never comes (RFC 9110, 15.2.1)."""
+    while True:
+        time.sleep(0.01)
+        yield b"HTTP/1.1 100 Continue\r\n\r\n"
+
+
+def heads():
+    yield b"HTTP/1.1 200 OK\r\n"
+    while True:
+        time.sleep(0.05)
+        yield b"X: y\r\n"
+
+
+@pytest.mark.parametrize("answers", [drips, continues, heads])
+def test_an_answer_without_end_is_given_up(answers):
+    server, link = slow(answers)
+    with server, pytest.raises(NotThere):
+        link.about()
+
+
+def test_no_printer_waits_for_another(tmp_path, served, outbox, pillar):
+    server, link = slow(drips)
+    with server:
+        outbox.add(Device(name="Endless", url=f"http://127.0.0.1:{link._port}", token="t"))
+        outbox.put(pillar, "Pillar", "Stand-in")
+        stuck = threading.Thread(target=outbox.visit, args=(outbox.devices[1],))
+        stuck.start()
+        for _ in range(3):
+            outbox.visit(outbox.devices[0])
+        assert outbox.jobs[0].status.state == "printing"
+        assert stuck.is_alive()
+        outbox.drop_links()
+        stuck.join()
+        assert "stopped in the middle" in outbox.trouble("Endless")
+
+
+def test_a_printer_that_writes_to_the_terminal():
+    said = About(speaks=1, name="A\x1b[2J\nok: all printed\u202e", kind="resin", bed=(1, 1, 1), pixel=0, material="m",
+                 loaded=0, speed=1)  # fmt: skip
+    assert said.name == "A?[2J ok: all printed?"
+    content = json.dumps({"problem": "no\x1b]0;x\x07\r\ndone" + "!" * 900}).encode()
+    with answering(content, status=500) as link, pytest.raises(PrinterTrouble) as told:
+        link.about()
+    assert told.value.what.startswith("no?]0;x?  done!!")
+    assert len(told.value.what) == 500
+
+
 # the folder
+
+
+def repacked(source, target, change):
+    """Copies an archive; change : gets each (name, content) and gives them as they are to be, or None to leave out"""
+    with zipfile.ZipFile(source) as old, zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as new:
+        for entry in old.infolist():
+            made = change(entry.filename, old.read(entry))
+            if made is not None:
+                new.writestr(*made)
+
+
+def with_told(source, target, **changed):
+    """An archive whose "layers.json" says something else."""
+
+    def change(name, content):
+        if name != ABOUT:
+            return name, content
+        return name, json.dumps(json.loads(content) | changed)
+
+    repacked(source, target, change)
+
+
+def harmful(layers, folder):
+    """Writes beds that are made to do harm. Yields (path, what is said of it)."""
+    nothing = [0.0] * 40
+    for field in ("layer_mm", "pixel_mm", "bottom_seconds", "exposure_seconds", "lift_seconds", "bottom_layers"):
+        for number, value in enumerate((float("nan"), float("inf"), -1e300)):
+            with_told(layers, folder / f"{field}-{number}.zip", **{field: value})
+            yield folder / f"{field}-{number}.zip", field
+    with_told(layers, folder / "areas.zip", areas_mm2=[float("nan"), *nothing[1:]])
+    yield folder / "areas.zip", "areas_mm2"
+    with_told(layers, folder / "pixels.zip", columns=10**30)
+    yield folder / "pixels.zip", "columns"
+    repacked(layers, folder / "deep.zip", lambda n, c: (n, b"[" * 900_000 if n == ABOUT else c))
+    yield folder / "deep.zip", "makes no sense"
+    # 3 GB of a picture, and of what is said of the layers, in a few MB
+    repacked(layers, folder / "large.zip", lambda n, c: (n, c + bytes(300_000_000) if n == "00001.png" else c))
+    yield folder / "large.zip", "unpacks to 286 MB"
+    repacked(layers, folder / "about.zip", lambda n, c: (n, c + b" " * 300_000_000 if n == ABOUT else c))
+    yield folder / "about.zip", "unpacks to 286 MB"
+    huge = png_of(np.zeros((1, 7500), np.uint8), 60_000)[:20] + (60_000).to_bytes(4, "big")
+    repacked(layers, folder / "huge.zip", lambda n, c: (n, huge + c[24:] if n == "00001.png" else c))
+    yield folder / "huge.zip", "60000 × 60000 pixels"
+    repacked(layers, folder / "jpeg.zip", lambda n, c: (n, b"\xff\xd8\xff" + c if n == "00001.png" else c))
+    yield folder / "jpeg.zip", "no PNG"
+    repacked(layers, folder / "short.zip", lambda n, c: (n, c[:40] if n == "00001.png" else c))
+    yield folder / "short.zip", "cannot be read"
+    content = bytearray(layers.read_bytes())
+    for at in [found.start() for found in re.finditer(rb"PK\x03\x04", content)]:
+        content[at + 6] |= 1  # encrypted, by the general purpose flags of the ZIP format (APPNOTE 4.4.4)
+    for at in [found.start() for found in re.finditer(rb"PK\x01\x02", content)]:
+        content[at + 8] |= 1
+    (folder / "secret.zip").write_bytes(content)
+    yield folder / "secret.zip", "encrypted"
+    content = bytearray(layers.read_bytes())
+    for sign, at in ((rb"PK\x03\x04", 8), (rb"PK\x01\x02", 10)):
+        for found in re.finditer(sign, content):
+            content[found.start() + at] = 99  # a method of compression that is not known
+    (folder / "method.zip").write_bytes(content)
+    yield folder / "method.zip", "cannot be read"
+
+
+def test_beds_made_to_do_harm_are_refused_with_a_reason(machine, tmp_path):
+    layers, _ = bed(tmp_path / "both", size=(10, 10, 2), layers=True)
+    (tmp_path / "bad").mkdir()
+    for path, why in harmful(layers, tmp_path / "bad"):
+        with pytest.raises(UnreadableFile) as told:
+            taken(machine, path, path.stem.lower().replace("_", "-"))
+        assert why in str(told.value), path.name
+    assert taken(machine, layers)[1]
+
+
+def test_a_watched_folder_puts_bad_files_aside_and_goes_on(tmp_path, machine, pillar, clock):
+    folder = tmp_path / "in"
+    watch = Watch(machine, folder, tmp_path / "kept")
+    long_name, no_text = "x" * 246 + ".3mf", os.fsdecode(b"\xff\xfe.3mf")
+    for name in (long_name, no_text):
+        shutil.copyfile(pillar, folder / name)
+    (folder / "junk.zip").write_bytes(b"PK\x03\x04 nothing")
+    (folder / "secret.3mf").write_bytes(b"")
+    (folder / "secret.3mf").chmod(0)
+    os.mkfifo(folder / "pipe.3mf")
+    (folder / "folder.3mf").mkdir()
+    for _ in range(3):
+        watch.look()
+    for name in ("junk.zip", "secret.3mf"):
+        assert json.loads((folder / status_name(name)).read_text())["state"] == "failed"
+    for name in (long_name, no_text):
+        assert json.loads((folder / status_name(name)).read_text())["state"] in ("printing", "waiting")
+    shutil.copyfile(pillar, folder / "junk.zip")  # something else in its place is looked at again
+    (folder / "junk.zip").rename(folder / "better.3mf")
+    for number in range(30):
+        shutil.copyfile(pillar, folder / f"b-{number}.3mf")
+    for _ in range(80):
+        watch.look()
+        clock.now += 1e6
+        machine.load(1000)
+    states = [json.loads((folder / f"b-{n}.3mf{STATUS}").read_text())["state"] for n in range(30)]
+    assert states == ["done"] * 30
+
+
+def test_a_full_disk_ends_no_watch(tmp_path, machine, pillar, monkeypatch, caplog):
+    watch = Watch(machine, tmp_path / "in", tmp_path / "kept")
+    monkeypatch.setattr(looking, "_EVERY", 0.01)
+    shutil.copyfile(pillar, tmp_path / "in" / "a.3mf")
+    real, full = looking.write_whole, [True]
+
+    def written(path, content):
+        if full:
+            raise SaveFailed("The disk is full.")
+        real(path, content)
+
+    monkeypatch.setattr(looking, "write_whole", written)
+    thread = threading.Thread(target=watch.run)
+    thread.start()
+    try:
+        wait_until(lambda: "The disk is full" in caplog.text)
+        full.clear()
+        wait_until((tmp_path / "in" / f"a.3mf{STATUS}").exists)
+    finally:
+        watch.stop()
+        thread.join()
+
+
+def wait_until(so, seconds=60.0):
+    end = time.monotonic() + seconds
+    while not so():
+        assert time.monotonic() < end
+        time.sleep(0.01)
 
 
 def test_a_watched_folder(tmp_path, machine, pillar, clock):
@@ -543,7 +811,7 @@ def test_a_watched_folder(tmp_path, machine, pillar, clock):
 # by command
 
 
-def test_from_a_file_to_a_finished_print_by_command(tmp_path):
+def test_from_a_file_to_a_finished_print_by_command(tmp_path, monkeypatch):
     block, out = tmp_path / "block.stl", tmp_path / "out"
     box(20, 10, 3).export(block)
     answer("handoff", block, "--printer", "small-resin", "--layers", "--out", out)
@@ -558,6 +826,14 @@ def test_from_a_file_to_a_finished_print_by_command(tmp_path):
             assert again["id"] == done["id"] == job_id(out / "bed-1-layers.zip")
             wrong = call("send", out / "bed-1.3mf", "--to", said["url"], "--token", "other")
             assert (wrong.returncode, "token" in wrong.stderr) == (1, True)
+            (tmp_path / "token").write_text("secret\n")
+            by_file = answer("send", out / "bed-1-layers.zip", "--to", said["url"], "--token-file", tmp_path / "token")
+            assert by_file == again
+            monkeypatch.setenv(TOKEN, "secret")
+            assert answer("send", out / "bed-1-layers.zip", "--to", said["url"]) == again
+            monkeypatch.delenv(TOKEN)
+            none = call("send", out / "bed-1-layers.zip", "--to", said["url"])
+            assert (none.returncode, "--token-file" in none.stderr) == (1, True)
             shutil.copy(out / "bed-1.3mf", tmp_path / "in")
             status = tmp_path / "in" / f"bed-1.3mf{STATUS}"
             end = time.monotonic() + 60

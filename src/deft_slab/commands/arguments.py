@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 from pathlib import Path
 
 from ..core.errors import BadPlan
@@ -12,6 +13,7 @@ from ..core.mend.mended import advised
 from ..core.plan import Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
 from ..core.words import tr
+from .options import TOKEN
 
 
 def refuse_senseless(arguments: argparse.Namespace) -> None:
@@ -50,6 +52,24 @@ def printer_of(name: str | None) -> Printer:
         known = ", ".join(shipped)
         raise BadPlan(
             tr("There is no printer profile {name!r}; shipped are {known}.", name=name, known=known)
+        ) from error
+
+
+def token_of(arguments: argparse.Namespace) -> str | None:
+    """The access token that was given, in a file, in the environment or on the command line; None for none.
+
+    Raises
+    ------
+    BadPlan : its file cannot be read.
+    """
+    if arguments.token_file is None:
+        return arguments.token if arguments.token is not None else os.environ.get(TOKEN)
+    try:
+        return Path(arguments.token_file).read_text().strip()
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadPlan(
+            tr("The token cannot be read from {file}.", file=arguments.token_file),
+            remedy=tr("It is a text file with nothing but the token in it."),
         ) from error
 
 

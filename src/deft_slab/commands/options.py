@@ -23,6 +23,10 @@ SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
 """How a recipe is taken over, by the word for it: shells part words at blanks."""
 
 
+TOKEN = "DEFT_SLAB_TOKEN"
+"""The variable of the environment that holds an access token."""
+
+
 def number(word: str) -> float:
     """A number for the argument parser; "nan" and "inf" are none."""
     value = float(word)
@@ -164,9 +168,7 @@ def printer(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "--port", type=int, default=0, metavar="N", help=tr("on this machine; 0: any that is free (0)")
     )
-    command.add_argument(
-        "--token", metavar="T", help=tr("that whoever asks must know (a random one, which is printed)")
-    )
+    token(command, tr("access token that is asked for (a random one, which is printed)"))
     command.add_argument("--folder", type=Path, metavar="DIR", help=tr("a folder that it watches besides"))
     command.add_argument("--keep", type=Path, metavar="DIR", help=tr("where it keeps its jobs (in the user's folder)"))
     command.add_argument("--speed", type=number, default=1.0, metavar="X",
@@ -175,11 +177,20 @@ def printer(command: argparse.ArgumentParser) -> None:
     command.add_argument("--json", action="store_true", help=tr("print JSON"))
 
 
+def token(command: argparse.ArgumentParser, what: str) -> None:
+    """How an access token is given. Others on the machine read a command line in the list of processes."""
+    ways = command.add_mutually_exclusive_group()
+    ways.add_argument("--token", metavar="T", help=what)
+    ways.add_argument("--token-file", type=Path, metavar="FILE",
+                      help=tr("a file that holds the token (or set {name} in the environment); others "
+                              "can read a command line", name=TOKEN))  # fmt: skip
+
+
 def send(command: argparse.ArgumentParser) -> None:
     """Which bed, and where to."""
     command.add_argument("file", type=Path, metavar="BED", help=tr("a 3MF, or a ZIP of layers"))
-    command.add_argument("--to", required=True, metavar="URL", help=tr("of the printer"))
-    command.add_argument("--token", required=True, metavar="T", help=tr("of the printer"))
+    command.add_argument("--to", required=True, metavar="URL", help=tr("address of the printer"))
+    token(command, tr("access token of the printer"))
     command.add_argument("--id", metavar="ID", help=tr("of the job (from the name of the file and what is in it)"))
     command.add_argument("--wait", action="store_true", help=tr("until it is printed, or has failed"))
     command.add_argument("--json", action="store_true", help=tr("print JSON"))

@@ -13,7 +13,7 @@ from ..core.errors import BadPlan
 from ..core.printer import Printer, shipped_printers
 from ..core.words import tr
 from ..logbook import home
-from .arguments import printer_of
+from .arguments import printer_of, token_of
 
 USUAL = {"filament": "middle-filament", "resin": "small-resin"}
 
@@ -26,7 +26,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = _printer(arguments)
     keeps: Path = arguments.keep or home() / "stand-ins" / printer.kind
     machine = Machine(printer, keeps, speed=arguments.speed, loaded=arguments.loaded)
-    token = arguments.token or secrets.token_urlsafe(16)
+    token = token_of(arguments) or secrets.token_urlsafe(16)
     try:
         server = Server(machine, token, keeps, arguments.port)
     except OSError as error:

@@ -12,6 +12,8 @@ from ..core.sending.link import Link, NotThere
 from ..core.sending.outbox import job_id
 from ..core.sending.words import OVER, Status
 from ..core.words import tr
+from .arguments import token_of
+from .options import TOKEN
 
 _EVERY = 0.5
 """Seconds between looks."""
@@ -20,7 +22,13 @@ _TRIES = 6
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    link = Link(arguments.to, arguments.token)
+    token = token_of(arguments)
+    if token is None:
+        raise BadPlan(
+            tr("No access token was given."),
+            remedy=tr("Give it by --token-file, in {name} in the environment, or by --token.", name=TOKEN),
+        )
+    link = Link(arguments.to, token)
     job = arguments.id or job_id(arguments.file)
     status = _again(lambda: link.send(job, arguments.file.stem, arguments.file))
     if status.state == "waiting":

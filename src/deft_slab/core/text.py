@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import unicodedata
+
 from .habits import MM_IN_AN_INCH, inches, written
 from .words import tr
 
@@ -169,6 +171,23 @@ def any_box(size: tuple[float, float, float]) -> str:
     if inches():
         return written(" × ".join(f"{value / MM_IN_AN_INCH:.3g}" for value in size)) + " in"
     return written(" × ".join(f"{value:.0f}" if value >= 100 else f"{value:.2g}" for value in size)) + " mm"
+
+
+_TURNS = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
+"""Letters that turn the direction in which what follows is written (Unicode Standard Annex 9)."""
+
+
+def harmless(said: str) -> str:
+    """Text from elsewhere as it can be shown on one line, written to a terminal and to a page: what would move the
+    cursor, end the line or turn its direction is replaced."""
+
+    def shown(letter: str) -> str:
+        if letter in "\t\n\r":
+            return " "
+        bad = letter in _TURNS or unicodedata.category(letter) in ("Cc", "Cs", "Zl", "Zp")
+        return "?" if bad else letter
+
+    return "".join(map(shown, said))
 
 
 def quoted(name: str) -> str:

@@ -1,17 +1,24 @@
 """A stand-in printer that watches a folder: beds that are put into it are printed one after the other.
 
 Beside each file NAME it keeps NAME.status.json, as ``core.sending.words.Status`` has it. A file is taken once it has
-not grown for a moment; what it cannot take stays where it is, and the status says why. To stop a job, remove its file.
+not grown for a moment; what it cannot take stays where it is, and the status says why, until another file comes in its
+place. To stop a job, remove its file.
 """
 
 from __future__ import annotations
 
+import hashlib
+import logging
+import os
 import shutil
+import stat
 import threading
 from pathlib import Path
 
 from ..core.errors import DeftError
+from ..core.handoff.naming import slug
 from ..core.handoff.saving import make_folder, write_whole
+from ..core.intake.surfaces import shown
 from ..core.sending.outbox import job_id
 from ..core.sending.words import KINDS, OVER, Status, digest_of
 from .machine import Machine, file_beside, sentence_of
@@ -19,6 +26,9 @@ from .machine import Machine, file_beside, sentence_of
 _EVERY = 0.25
 """Seconds between looks."""
 STATUS = ".status.json"
+_LONGEST_NAME = 255
+"""Bytes of a file's name, on nearly all file systems."""
+_log = logging.getLogger(__name__)
 
 
 class Watch:
@@ -34,48 +44,55 @@ class Watch:
         self._seen: dict[str, tuple[int, int]] = {}
         self._jobs: dict[str, str] = {}
         self._said: dict[str, str] = {}
+        self._refused: dict[str, tuple[int, int]] = {}
         self._over = threading.Event()
         make_folder(folder)
 
     def run(self) -> None:
         """Looks again and again until ``stop``."""
         while not self._over.wait(_EVERY):
-            self.look()
+            try:
+                self.look()
+            except DeftError as error:  # a full disk, a folder without rights: that may change
+                _log.warning("watching %s: %s", self._folder, error)
 
     def stop(self) -> None:
         """Ends ``run``."""
         self._over.set()
 
     def look(self) -> None:
-        """Takes in what is new, starts what waits, writes down how all of it stands."""
+        """Takes in what is new, starts what waits, writes down how all of it stands. Raises SaveFailed."""
         try:
-            files = sorted(one for one in self._folder.iterdir() if one.suffix in KINDS and not one.is_symlink())
-            now = {one.name: (one.stat().st_size, one.stat().st_mtime_ns) for one in files}
+            now = dict(filter(None, map(_told, sorted(self._folder.iterdir()))))
         except OSError:
             return  # gone for now; it may come back
-        for file in files:
-            if self._seen.get(file.name) == now[file.name] and file.name not in self._jobs:
-                self._take(file)
+        for name, state in now.items():
+            settled = self._seen.get(name) == state
+            # what was refused is looked at again where another file has come in its place
+            if settled and (name not in self._jobs or self._refused.get(name, state) != state):
+                self._take(self._folder / name, state)
         for name in [name for name in self._jobs if name not in now]:
             self._drop(name)
         self._seen = now
         self._go_on()
         for name, job in self._jobs.items():
-            self._say(name, self._machine.status(job) if job else None)
+            self._say(name, self._status(job))
 
-    def _take(self, file: Path) -> None:
+    def _take(self, file: Path, state: tuple[int, int]) -> None:
         body = file_beside(self._keeps, file.suffix)
+        self._refused.pop(file.name, None)
         try:
             job = job_id(file)
             shutil.copyfile(file, body)
-            self._machine.take(job, file.stem[:200], digest_of(body), file.suffix, body)
+            self._machine.take(job, shown(Path(file.stem))[:200], digest_of(body), file.suffix, body)
             self._jobs[file.name] = job
-        except DeftError as error:
-            self._jobs[file.name] = ""
-            self._say(file.name, Status(id="refused", name=file.stem[:200], state="failed", layer=0, layers=0,
-                                        seconds_left=0, grams=0, problem=sentence_of(error)))  # fmt: skip
-        except OSError:
-            return  # it went away, or cannot be read yet
+        except FileNotFoundError:
+            return  # it went away meanwhile
+        except (DeftError, OSError) as error:
+            self._jobs[file.name], self._refused[file.name] = "", state
+            said = sentence_of(error) if isinstance(error, DeftError) else f"It cannot be read: {error.strerror}."
+            self._say(file.name, Status(id="refused", name=shown(Path(file.stem))[:200], state="failed", layer=0,
+                                        layers=0, seconds_left=0, grams=0, problem=said))  # fmt: skip
         finally:
             body.unlink(missing_ok=True)
 
@@ -83,17 +100,26 @@ class Watch:
         """A file that was taken away is not printed any more."""
         job = self._jobs.pop(name)
         self._said.pop(name, None)
-        if job and self._machine.status(job).state not in OVER:
+        self._refused.pop(name, None)
+        status = self._status(job)
+        if status is not None and status.state not in OVER:
             self._machine.order(job, "cancel")
-        (self._folder / f"{name}{STATUS}").unlink(missing_ok=True)
+        (self._folder / status_name(name)).unlink(missing_ok=True)
 
     def _go_on(self) -> None:
-        jobs = [self._machine.status(job) for job in self._jobs.values() if job]
+        jobs = [status for job in self._jobs.values() if (status := self._status(job)) is not None]
         if any(job.state in ("printing", "paused") for job in jobs):
             return
         waiting = next((job for job in jobs if job.state == "waiting"), None)
         if waiting is not None and self._machine.about().loaded > 0:
             self._machine.order(waiting.id, "start")
+
+    def _status(self, job: str) -> Status | None:
+        """How a job stands; None for a bed that was refused, or is so long over that nothing is known of it."""
+        try:
+            return self._machine.status(job) if job else None
+        except KeyError:
+            return None
 
     def _say(self, name: str, status: Status | None) -> None:
         """Writes down how a file stands, where that has changed."""
@@ -101,5 +127,24 @@ class Watch:
             return
         said = status.model_dump_json()
         if self._said.get(name) != said:
+            write_whole(self._folder / status_name(name), said.encode())
             self._said[name] = said
-            write_whole(self._folder / f"{name}{STATUS}", said.encode())
+
+
+def _told(file: Path) -> tuple[str, tuple[int, int]] | None:
+    """(the name of a bed in the folder, what tells whether it has changed); None for whatever is none."""
+    try:
+        known = file.lstat()
+    except OSError:
+        return None
+    if file.suffix not in KINDS or not stat.S_ISREG(known.st_mode):
+        return None
+    return file.name, (known.st_size, known.st_mtime_ns)
+
+
+def status_name(name: str) -> str:
+    """The name of the file that says how another one stands; shortened where no file system would take it."""
+    if len(os.fsencode(name + STATUS)) <= _LONGEST_NAME:
+        return name + STATUS
+    digest = hashlib.sha256(os.fsencode(name)).hexdigest()
+    return f"{slug(name)[:80]}-{digest[:12]}{STATUS}"

@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 import io
-import json
 import math
+import struct
 import zipfile
 import zlib
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Annotated
 
 import lib3mf
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from ..core.documents import first_problem
 from ..core.errors import DeftError, UnreadableFile
 from ..core.handoff.slices.image_kernels import filled
 from ..core.handoff.slices.images import ABOUT, name_of, picture_size, png_of
 from ..core.handoff.slices.layers import Stack
-from ..core.intake.threemf import items_in, strict_reader
+from ..core.intake.threemf import check_package, items_in, strict_reader
 from ..core.judge.effort import along_layers, laid_volume, layer_count, print_seconds
 from ..core.layers.sections import Slicer
 from ..core.printer import Printer
@@ -31,6 +34,18 @@ _SHOWN = 0.1
 _LOOKED_AT = 40
 """Pictures that are looked at before it begins, of all that there are."""
 _MOST_LAYERS = 100_000
+_MOST_PIXELS = 65_535
+"""Along a side of a picture."""
+_MOST_SECONDS = 86_400.0
+"""For one layer."""
+_MOST_ABOUT = 4 * 2**20
+"""Bytes of what an archive says of its layers: the areas of as many as there may be."""
+_MOST_PICTURE = 64 * 2**20
+"""Bytes of a picture that is shown."""
+_DAMAGED = (
+    KeyError, OSError, EOFError, NotImplementedError, RuntimeError, struct.error, zipfile.BadZipFile, zlib.error,
+)  # fmt: skip
+"""What reading a damaged archive raises; RuntimeError where it is encrypted."""
 _OVER = 1.0
 """mm by which a bed's contents may stick out, by rounding of what holds them."""
 
@@ -113,8 +128,11 @@ def _upright(solids: list[Solid], printer: Printer) -> list[Solid]:
 def picture(path: Path, printer: Printer, number: int) -> bytes:
     """A PNG of a layer, by its number from 0 on. Raises UnreadableFile."""
     if _has(path, ABOUT):
-        with zipfile.ZipFile(path) as archive:
-            return archive.read(name_of(number))
+        try:
+            with zipfile.ZipFile(path) as archive:
+                return _part(archive, name_of(number), _MOST_PICTURE)
+        except _DAMAGED as error:
+            raise _refused(f"Its layer {number + 1} cannot be read ({error}).") from error
     solids = _upright(_solids(path), printer)
     stack = Stack(tuple(Slicer.of(solid, solid.vertices) for solid in solids), printer.layer_height)
     pixel = printer.line_width if printer.kind == "resin" else _SHOWN
@@ -128,8 +146,25 @@ def _has(path: Path, name: str) -> bool:
     try:
         with zipfile.ZipFile(path) as archive:
             return name in archive.namelist()
-    except (OSError, zipfile.BadZipFile):
+    except (OSError, ValueError, zipfile.BadZipFile, NotImplementedError):
         return False
+
+
+class Told(BaseModel):
+    """What "layers.json" says of the pictures beside it. Lengths are mm, areas mm2, times seconds."""
+
+    model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
+
+    layers: int = Field(gt=0, le=_MOST_LAYERS)
+    layer_mm: float = Field(gt=0, le=10)
+    pixel_mm: float = Field(gt=0, le=10)
+    columns: int = Field(gt=0, le=_MOST_PIXELS)
+    rows: int = Field(gt=0, le=_MOST_PIXELS)
+    bottom_layers: int = Field(ge=0)
+    bottom_seconds: float = Field(ge=0, le=_MOST_SECONDS)
+    exposure_seconds: float = Field(ge=0, le=_MOST_SECONDS)
+    lift_seconds: float = Field(ge=0, le=_MOST_SECONDS)
+    areas_mm2: tuple[Annotated[float, Field(ge=0)], ...]
 
 
 def _refused(why: str) -> UnreadableFile:
@@ -139,58 +174,74 @@ def _refused(why: str) -> UnreadableFile:
 def _of_pictures(path: Path, printer: Printer) -> Load:
     try:
         with zipfile.ZipFile(path) as archive:
-            if archive.getinfo(ABOUT).file_size > 10**6:
-                raise _refused("What it says of its layers is far too long.")
-            about = json.loads(archive.read(ABOUT))
-            layers, pixel, thick = int(about["layers"]), float(about["pixel_mm"]), float(about["layer_mm"])
+            told = Told.model_validate_json(_part(archive, ABOUT, _MOST_ABOUT))
+            _refuse_other_printers(told, printer)
             there = set(archive.namelist())
-            size = int(about["columns"]), int(about["rows"])
-            first, bottoms = float(about["bottom_seconds"]), int(about["bottom_layers"])
-            rest = float(about["exposure_seconds"]) + float(about["lift_seconds"])
-            if not 0 < layers <= _MOST_LAYERS or min(first, rest, thick) < 0:
-                raise _refused(f"It has {layers} layers.")
-            if printer.kind != "resin":
-                raise _refused("This printer lays filament; it cannot expose pictures.")
-            if abs(pixel - printer.line_width) > 1e-6 or size != picture_size(printer):
-                raise _refused(
-                    f"Its pictures have {size[0]} × {size[1]} pixels of {pixel:g} mm; this printer has "
-                    f"{picture_size(printer)[0]} × {picture_size(printer)[1]} of {printer.line_width:g} mm."
-                )
-            if layers * thick > printer.height + _OVER:
-                raise _refused(f"It is {layers * thick:.1f} mm high, and there is room for {printer.height:g}.")
-            missing = next((name for n in range(layers) if (name := name_of(n)) not in there), None)
+            missing = next((name for n in range(told.layers) if (name := name_of(n)) not in there), None)
             if missing is not None:
                 raise _refused(f"The picture {missing} is missing in it.")
-            areas = [float(area) for area in about["areas_mm2"]]
-            if len(areas) != layers:
-                raise _refused(f"It says the areas of {len(areas)} layers, and has {layers}.")
-            for n in np.unique(np.linspace(0, layers - 1, _LOOKED_AT).astype(int)).tolist():
-                white = _white(archive.read(name_of(n)), size) * pixel**2
-                if abs(white - areas[n]) > 0.01 * areas[n] + 0.01:
-                    raise _refused(f"The picture {name_of(n)} shows {white:.2f} mm², and not {areas[n]:.2f}.")
-    except (KeyError, ValueError, TypeError, OSError, zipfile.BadZipFile, zlib.error) as error:
+            for n in np.unique(np.linspace(0, told.layers - 1, _LOOKED_AT).astype(int)).tolist():
+                white, area = _white(archive, name_of(n), told) * told.pixel_mm**2, told.areas_mm2[n]
+                if abs(white - area) > 0.01 * area + 0.01:
+                    raise _refused(f"The picture {name_of(n)} shows {white:.2f} mm², and not {area:.2f}.")
+    except ValidationError as error:
+        raise _refused(f"Its {ABOUT} makes no sense ({first_problem(error)}).") from error
+    except (*_DAMAGED, ValueError) as error:
         raise _refused(f"It cannot be read ({error}).") from error
-    grams = math.fsum(areas) * thick / 1000 * printer.material_density
-    return Load(layers, min(layers, bottoms), first, rest, grams)
+    grams = math.fsum(told.areas_mm2) * told.layer_mm / 1000 * printer.material_density
+    bottoms, rest = min(told.layers, told.bottom_layers), told.exposure_seconds + told.lift_seconds
+    return Load(told.layers, bottoms, told.bottom_seconds, rest, grams)
 
 
-def _white(content: bytes, size: tuple[int, int]) -> int:
-    """White pixels of a picture. Raises ValueError."""
+def _refuse_other_printers(told: Told, printer: Printer) -> None:
+    """Raises UnreadableFile where the pictures were made for another printer, or are not as many as it says."""
+    if printer.kind != "resin":
+        raise _refused("This printer lays filament; it cannot expose pictures.")
+    size, wanted = (told.columns, told.rows), picture_size(printer)
+    if abs(told.pixel_mm - printer.line_width) > 1e-6 or size != wanted:
+        raise _refused(
+            f"Its pictures have {size[0]} × {size[1]} pixels of {told.pixel_mm:g} mm; this printer has "
+            f"{wanted[0]} × {wanted[1]} of {printer.line_width:g} mm."
+        )
+    high = told.layers * told.layer_mm
+    if high > printer.height + _OVER:
+        raise _refused(f"It is {high:.1f} mm high, and there is room for {printer.height:g}.")
+    if len(told.areas_mm2) != told.layers:
+        raise _refused(f"It says the areas of {len(told.areas_mm2)} layers, and has {told.layers}.")
+
+
+def _part(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
+    """A part of an archive, which is refused before it is unpacked where it is larger than ``most`` bytes."""
+    size = archive.getinfo(name).file_size
+    if size > most:
+        raise _refused(f"{name} in it unpacks to {size / 2**20:,.0f} MB, and {most / 2**20:,.0f} MB are the most.")
+    return archive.read(name)
+
+
+def _white(archive: zipfile.ZipFile, name: str, told: Told) -> int:
+    """White pixels of a picture. Raises UnreadableFile, ValueError."""
     from PIL import Image
 
-    with Image.open(io.BytesIO(content)) as opened:
-        if opened.size != size or opened.format != "PNG":
-            raise ValueError(f"a picture has {opened.size[0]} × {opened.size[1]} pixels")
+    # as large as it may be at a byte for each of four colours, with some room for what is said beside them
+    content = _part(archive, name, 4 * told.columns * told.rows + _MOST_ABOUT)
+    size = struct.unpack(">II", content[16:24]) if content[:8] == b"\x89PNG\r\n\x1a\n" and len(content) > 24 else None
+    if size is None:
+        raise ValueError(f"{name} is no PNG")
+    if size != (told.columns, told.rows):  # looked at before anything is unpacked
+        raise ValueError(f"{name} has {size[0]} × {size[1]} pixels")
+    with Image.open(io.BytesIO(content), formats=["PNG"]) as opened:
         return int(opened.convert("1").histogram()[255])
 
 
 def _solids(path: Path) -> list[Solid]:
     model, reader = strict_reader()
     try:
+        check_package(path)
         reader.ReadFromFile(str(path))
         solids = [Solid(corners, faces) for _, corners, faces in items_in(model)]
     except (lib3mf.ELib3MFException, DeftError, ValueError) as error:
-        raise _refused(f"It is no 3MF that can be read ({error}).") from error
+        why = error.what if isinstance(error, DeftError) else error
+        raise _refused(f"It is no 3MF that can be read ({why}).") from error
     if not solids:
         raise _refused("Nothing is on the bed in it.")
     if not all(solid.closed for solid in solids):

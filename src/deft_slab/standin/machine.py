@@ -7,15 +7,18 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, StringConstraints, ValidationError
 
 from ..core.documents import Document
 from ..core.errors import BadPlan, DeftError
 from ..core.handoff.saving import make_folder, write_whole
+from ..core.intake.confined import confined
 from ..core.printer import Printer
+from ..core.progress import QUIET
 from ..core.sending.words import OVER, SPEAKS, About, JobId, Sentence, State, Status
 from .loads import Load, load_of, picture
 
@@ -32,7 +35,12 @@ _FROM: dict[str, tuple[State, ...]] = {
 _FOR_GOOD = ("island dropped", "film torn")
 _STATE = "printer.json"
 _MOST_OVER = 20
-"""Jobs that are over and still remembered."""
+"""Jobs that are over and still listed, with their files."""
+_MOST_PAST = 5_000
+"""Jobs of which no more is remembered than how they ended, so that none is printed twice. (As JSON some 2 MB.)"""
+_PAST = "past.json"
+_READING = 120.0
+"""Seconds of work that reading a bed may take: a plate full of scans takes twenty (measured)."""
 _KEPT_EVERY = 2.0
 """Seconds of the real clock after which what is done is kept, for when the power is lost."""
 
@@ -88,6 +96,16 @@ class Standing(Document):
     awaited: tuple[Awaited, ...] = ()
 
 
+class Past(Document):
+    """What is remembered of jobs that are no longer listed."""
+
+    version: Literal[1] = 1
+    jobs: tuple[Kept, ...] = ()
+
+
+D = TypeVar("D", bound=Document)
+
+
 class Machine:
     """A printer. folder : where its jobs are kept; speed : how often faster than real its clock goes; now : seconds of
     the real clock. For any number of threads.
@@ -105,7 +123,8 @@ class Machine:
         self._guard = threading.RLock()
         self._silent_until = self._kept_at = 0.0
         make_folder(folder)
-        self._standing = self._read()
+        self._standing = self._read(Standing, _STATE)
+        self._past = {job.id: job for job in self._read(Past, _PAST).jobs}
         if loaded is not None:
             self._standing = self._standing.model_copy(update={"loaded": loaded})
         # what was printing when the process ended lost its power then
@@ -115,15 +134,15 @@ class Machine:
                 self._put(job, state="paused", since=None, problem=f"The power was lost at layer {at}.")
         self._keep()
 
-    def _read(self) -> Standing:
+    def _read(self, kind: type[D], name: str) -> D:
+        """A document that is kept; a new one where there is none. Raises BadPlan."""
         try:
-            return Standing.model_validate_json((self._folder / _STATE).read_bytes())
+            return kind.model_validate_json((self._folder / name).read_bytes())
         except FileNotFoundError:
-            return Standing()
+            return kind()
         except (OSError, ValidationError) as error:
-            raise BadPlan(
-                f"{self._folder / _STATE} is not what a printer keeps.", remedy="Use another folder."
-            ) from error
+            problem = f"{self._folder / name} is not what a printer keeps."
+            raise BadPlan(problem, remedy="Use another folder.") from error
 
     def _keep(self) -> None:
         self._kept_at = self._now()
@@ -136,10 +155,14 @@ class Machine:
         return changed
 
     def _job(self, job_id: str) -> Kept:
-        found = next((job for job in self._standing.jobs if job.id == job_id), None)
+        found = self._found(job_id)
         if found is None:
             raise KeyError(job_id)
         return found
+
+    def _found(self, job_id: str) -> Kept | None:
+        """A job, also one that is no longer listed."""
+        return next((job for job in self._standing.jobs if job.id == job_id), self._past.get(job_id))
 
     @property
     def silent(self) -> bool:
@@ -166,7 +189,8 @@ class Machine:
             return self._job(job_id).status
 
     def take(self, job_id: str, name: str, digest: str, ending: str, body: Path) -> tuple[Status, bool]:
-        """(a job's status, whether it is new): takes a file in. The same one under the same id is taken once.
+        """(a job's status, whether it is new): takes a file in. The same one under the same id is taken once, however
+        long ago it was printed.
 
         Raises
         ------
@@ -179,7 +203,7 @@ class Machine:
                 return before, False
             if self._awaits("wrong unit"):
                 raise BadPlan("It was made for inches: its unit must be wrong.", kept="Nothing is printed.")
-        load = load_of(body, self.printer)  # it may take seconds, and others ask meanwhile
+        load = self._load_of(body)  # it may take seconds, and others ask meanwhile
         with self._guard:
             before = self._before(job_id, digest)  # it may have come twice at once
             if before is not None:
@@ -192,18 +216,28 @@ class Machine:
             self._keep()
             return kept.status, True
 
+    def _load_of(self, body: Path) -> Load:
+        """What a foreign file takes to print, found within limits of time and memory. Raises UnreadableFile."""
+        return confined(partial(load_of, body, self.printer), body, body.suffix[1:].upper(), _READING, QUIET)
+
     def _drop_oldest(self) -> None:
-        """Forgets jobs that are over, and their files, where there are many."""
+        """Takes jobs that are over off the list, and their files, where there are many."""
         over = [job for job in self._standing.jobs if job.state in OVER]
         gone = over[: max(len(over) - _MOST_OVER, 0)]
         jobs = tuple(job for job in self._standing.jobs if job not in gone)
         self._standing = self._standing.model_copy(update={"jobs": jobs})
+        if not gone:
+            return
+        self._past |= {job.id: job for job in gone}
+        kept = tuple(self._past.values())[-_MOST_PAST:]
+        self._past = {job.id: job for job in kept}
+        write_whole(self._folder / _PAST, Past(jobs=kept).model_dump_json().encode())
         for job in gone:
             (self._folder / job.file).unlink(missing_ok=True)
 
     def _before(self, job_id: str, digest: str) -> Status | None:
         """Of a job that is there already. Raises BadPlan where it is of another file."""
-        found = next((job for job in self._standing.jobs if job.id == job_id), None)
+        found = self._found(job_id)
         if found is not None and found.digest != digest:
             raise BadPlan(f"There is another job {job_id} already.", remedy="Send it under another id.")
         return None if found is None else found.status

@@ -18,6 +18,7 @@ import contextlib
 import hashlib
 import hmac
 import json
+import logging
 import re
 import socket
 from http import HTTPStatus
@@ -30,14 +31,21 @@ from pydantic import BaseModel, ValidationError
 
 from ..core.documents import first_problem
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
+from ..core.sending.link import Exchange
 from ..core.sending.words import KINDS, MOST_BYTES
 from .machine import Awaited, Machine, file_beside, sentence_of
 
 _PATIENCE = 10.0
-"""Seconds that it waits for the rest of a message."""
+"""Seconds that it waits for the next bytes of a message."""
+_LONGEST = 15.0
+"""Seconds that the head of a message, and a short body, may take in all, however they drip in."""
+_SLOWEST = 2**20
+"""Bytes a second: how slowly a bed may come in."""
 _MOST_JSON = 65_536
+_MOST_DIGITS = 18
 _PIECE = 1 << 20
 _ID = r"(?P<id>[a-z0-9][a-z0-9-]{0,63})"
+_log = logging.getLogger(__name__)
 _ENDINGS = {kind: ending for ending, kind in KINDS.items()}
 
 
@@ -74,6 +82,16 @@ class _Handler(BaseHTTPRequestHandler):
     server_version, sys_version = "DeftSlabStandIn/1", ""
     timeout = _PATIENCE
 
+    def handle_one_request(self) -> None:
+        with Exchange(_LONGEST) as self._head:
+            self._head.on(self.connection)
+            super().handle_one_request()
+
+    def send_error(self, code: int, message: str | None = None, explain: str | None = None) -> None:
+        """What is no message of HTTP is answered as all else is: by a sentence."""
+        self.close_connection = True
+        self._send(HTTPStatus(code), {"problem": message or HTTPStatus(code).description})
+
     def do_GET(self) -> None:
         self._answer()
 
@@ -105,6 +123,9 @@ class _Handler(BaseHTTPRequestHandler):
             status, content = HTTPStatus.INSUFFICIENT_STORAGE, {"problem": sentence_of(error)}
         except DeftError as error:
             status, content = HTTPStatus.CONFLICT, {"problem": sentence_of(error)}
+        except Exception:  # noqa: BLE001 - the border of the server: whoever asks gets an answer, the log gets the rest
+            _log.exception("answering %s %s failed", self.command, self.path)
+            status, content = HTTPStatus.INTERNAL_SERVER_ERROR, {"problem": "Something went wrong in the printer."}
         if status >= 400:
             self.close_connection = True  # what is left of a body that was not read would be taken for a request
         self._send(status, content)
@@ -155,10 +176,12 @@ class _Handler(BaseHTTPRequestHandler):
 
     def _length(self, most: int) -> int:
         given = self.headers.get("Content-Length", "0" if self.command != "PUT" else "")
-        if self.headers.get("Transfer-Encoding") or not given.isdigit():
+        if self.headers.get("Transfer-Encoding") or not given:
             raise Refused(HTTPStatus.LENGTH_REQUIRED, "It must say how long it is.")
-        if int(given) > most:
-            raise Refused(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, f"It is {int(given)} bytes long; {most} are taken.")
+        if re.fullmatch(r"[0-9]+", given) is None:
+            raise Refused(HTTPStatus.BAD_REQUEST, "Its length is no number.")
+        if len(given) > _MOST_DIGITS or int(given) > most:
+            raise Refused(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, f"It is {given[:20]} bytes long; {most} are taken.")
         return int(given)
 
     def _read(self, most: int) -> bytes:
@@ -177,7 +200,7 @@ class _Handler(BaseHTTPRequestHandler):
     def _json(self) -> dict[str, Any]:
         try:
             found = json.loads(self._read(_MOST_JSON))
-        except ValueError as error:
+        except (ValueError, RecursionError) as error:
             raise Refused(HTTPStatus.BAD_REQUEST, "It is no JSON.") from error
         if not isinstance(found, dict):
             raise Refused(HTTPStatus.BAD_REQUEST, "It is no object of JSON.")
@@ -190,8 +213,10 @@ class _Handler(BaseHTTPRequestHandler):
         left, hashed = self._length(MOST_BYTES), hashlib.sha256()
         wanted = self.headers.get("Content-Digest", "")
         body = file_beside(self.server.folder, ending)
+        self._head.enough()  # a bed takes longer than what was said of it
         try:
-            with body.open("wb") as file:
+            with Exchange(_LONGEST + left / _SLOWEST) as coming, body.open("wb") as file:
+                coming.on(self.connection)
                 while left:
                     piece = self._pull(min(left, _PIECE))
                     if not piece:

@@ -34,6 +34,9 @@ _log = logging.getLogger(__name__)
 _LEAST_MEMORY, _MEMORY_PER_BYTE = 2 * 2**30, 40
 _SHARE_OF_MACHINE = 0.7
 _DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG
+_CLOCK = 6.0
+"""Seconds on the clock for each second of work that is allowed: a reader that waits for something, and does no work,
+ends as well."""
 _LOOKS = 0.01
 """Seconds between looks at how far it is."""
 
@@ -41,7 +44,8 @@ _LOOKS = 0.01
 def confined(read: Callable[[], T], path: Path, kind: str, seconds: float, job: Job) -> T:
     """What ``read`` gives, worked out in a process of its own.
 
-    path : what is read; kind : what such a file is called; seconds : of the processor that it may take
+    path : what is read; kind : what such a file is called; seconds : of the processor that it may take; on the clock
+    it may take ``_CLOCK`` times as many, for a machine that is busy
 
     Raises
     ------
@@ -109,6 +113,11 @@ def _waited(child: int, path: Path, seconds: float, job: Job) -> int:
         while True:
             done, status = os.waitpid(child, os.WNOHANG)
             if done:
+                child = 0
+                return status
+            if time.monotonic() - started > _CLOCK * seconds:
+                os.kill(child, signal.SIGKILL)
+                done, status = os.waitpid(child, 0)
                 child = 0
                 return status
             job.step(min(0.02 + (time.monotonic() - started) / seconds, 0.9), tr("Reading {file}", file=shown(path)))

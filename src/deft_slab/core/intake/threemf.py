@@ -54,7 +54,7 @@ def read_3mf(path: Path) -> Contents:
     ------
     UnreadableFile : damaged, too large, or a project from a newer version.
     """
-    _checked_package(path)
+    check_package(path)
     model = wrapper().CreateModel()
     reader = model.QueryReader("3mf")
     reader.AddRelationToRead(PLAN_RELATION)
@@ -73,7 +73,7 @@ def read_3mf(path: Path) -> Contents:
     return Contents(_build_in(model))
 
 
-def _checked_package(path: Path) -> None:
+def check_package(path: Path) -> None:
     """Refuses what is no zip, unpacks to too much, declares XML entities (which a 3MF must not), or puts one object
     into another so often that reading it would not end.
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import json
 import shutil
+import socket
+import threading
 from pathlib import Path
 from typing import TypeVar
 from urllib.parse import quote, urlsplit
@@ -13,12 +15,17 @@ from pydantic import ValidationError
 
 from ..errors import DeftError
 from ..words import tr
-from .words import KINDS, MOST_BYTES, MOST_REPLY, SPEAKS, About, Said, Status, digest_of
+from .words import KINDS, MOST_BYTES, MOST_REPLY, SPEAKS, About, Refusal, Said, Status, digest_of
 
 S = TypeVar("S", bound=Said)
 
 _PATIENCE = 8.0
 """Seconds without any byte after which a printer is not there."""
+_LONGEST = 20.0
+"""Seconds that one question and its whole answer may take, however the answer drips in (an assumption: the stand-ins
+answer within one)."""
+_SLOWEST = 2**20
+"""Bytes a second: how slowly a bed may go out before its printer is given up (an assumption)."""
 _MOST_PICTURE = 2**26
 
 
@@ -30,10 +37,61 @@ class NotThere(PrinterTrouble):
     """The printer cannot be reached, or stopped in the middle: what was asked may be asked again."""
 
 
-class Link:
-    """url : of the printer; token : that it knows. Each question has a connection of its own."""
+class UnknownJob(PrinterTrouble):
+    """The printer knows no job of that id."""
 
-    def __init__(self, url: str, token: str, patience: float = _PATIENCE) -> None:
+
+class Exchange:
+    """One question and its answer on a socket, all of it within one deadline.
+
+    Parameters
+    ----------
+    seconds : after which the connection is shut down, whatever is still under way on it.
+    """
+
+    def __init__(self, seconds: float) -> None:
+        self.ended = False
+        self._socket: socket.socket | None = None
+        self._timer = threading.Timer(seconds, self.end)
+        self._timer.daemon = True
+
+    def __enter__(self) -> Exchange:
+        self._timer.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.enough()
+
+    def enough(self) -> None:
+        """Takes the deadline away."""
+        self._timer.cancel()
+
+    def on(self, connected: socket.socket) -> None:
+        """Watches a connection. Raises TimeoutError where the deadline has passed already."""
+        self._socket = connected
+        if self.ended:
+            raise TimeoutError
+
+    def end(self) -> None:
+        """Shuts the connection down, so that whoever waits for bytes of it goes on; for any thread."""
+        self.ended = True
+        if self._socket is not None:
+            with contextlib.suppress(OSError):
+                self._socket.shutdown(socket.SHUT_RDWR)
+
+
+class Link:
+    """The way to one printer. Each question has a connection of its own.
+
+    Parameters
+    ----------
+    url : where the printer listens.
+    token : that the printer knows.
+    patience : seconds without any byte after which the printer is not there.
+    longest : seconds for one question and the whole of its answer.
+    """
+
+    def __init__(self, url: str, token: str, patience: float = _PATIENCE, longest: float = _LONGEST) -> None:
         parts = urlsplit(url)
         if parts.scheme != "http" or parts.hostname not in ("127.0.0.1", "localhost") or parts.username:
             raise PrinterTrouble(tr("“{url}” is no printer on this machine.", url=url),
@@ -44,7 +102,13 @@ class Link:
             raise PrinterTrouble(tr("“{url}” has no port that makes sense.", url=url)) from error
         if not token.isascii() or not token.isprintable():
             raise PrinterTrouble(tr("A token has letters, digits and signs of ASCII."))
-        self._host, self._token, self._patience = parts.hostname, token, patience
+        self._host, self._token, self._patience, self._longest = parts.hostname, token, patience, longest
+        self._under_way: set[Exchange] = set()
+
+    def drop(self) -> None:
+        """Ends what is being asked in other threads; there it raises NotThere."""
+        for exchange in tuple(self._under_way):
+            exchange.end()
 
     def about(self) -> About:
         """What it is, what is loaded, and its jobs. Raises PrinterTrouble."""
@@ -61,7 +125,7 @@ class Link:
         return about
 
     def status(self, job: str) -> Status:
-        """Of a job. Raises PrinterTrouble."""
+        """How a job stands. Raises PrinterTrouble; UnknownJob where the printer has forgotten it, or never had it."""
         return self._said(Status, "GET", f"/jobs/{job}")
 
     def send(self, job: str, name: str, path: Path) -> Status:
@@ -93,7 +157,8 @@ class Link:
                 )
             )
         headers = {"Content-Type": kind, "Content-Length": str(size), "Content-Digest": digest}
-        return self._said(Status, "PUT", f"/jobs/{job}?name={quote(name, safe='')}", headers, path, patience=120.0)
+        where = f"/jobs/{job}?name={quote(name, safe='')}"
+        return self._said(Status, "PUT", where, headers, path, patience=120.0, longest=120.0 + size / _SLOWEST)
 
     def order(self, job: str, what: str) -> Status:
         """Does something with a job: "start", "pause", "resume" or "cancel". Raises PrinterTrouble."""
@@ -105,16 +170,16 @@ class Link:
 
     def picture(self, job: str, number: int) -> bytes:
         """PNG of a layer, from 0 on. Raises PrinterTrouble."""
-        content = self._asked("GET", f"/jobs/{job}/layers/{number}", {}, None, _MOST_PICTURE, self._patience)
+        content = self._asked("GET", f"/jobs/{job}/layers/{number}", {}, None, _MOST_PICTURE)
         if not content.startswith(b"\x89PNG"):
             raise PrinterTrouble(tr("The printer answers nonsense instead of a picture."))
         return content
 
     def _said(
         self, kind: type[S], method: str, path: str, headers: dict[str, str] | None = None,
-        body: Path | bytes | None = None, patience: float | None = None,
+        body: Path | bytes | None = None, patience: float | None = None, longest: float | None = None,
     ) -> S:  # fmt: skip
-        content = self._asked(method, path, headers or {}, body, MOST_REPLY, patience or self._patience)
+        content = self._asked(method, path, headers or {}, body, MOST_REPLY, patience, longest)
         try:
             return kind.model_validate_json(content)
         except ValidationError as error:
@@ -123,14 +188,20 @@ class Link:
             ) from error
 
     def _asked(
-        self, method: str, path: str, headers: dict[str, str], body: Path | bytes | None, most: int, patience: float
+        self, method: str, path: str, headers: dict[str, str], body: Path | bytes | None, most: int,
+        patience: float | None = None, longest: float | None = None,
     ) -> bytes:  # fmt: skip
         """What is answered, all of it. Local import: the window's start does not wait for what it loads."""
         from http.client import HTTPConnection, HTTPException
 
-        connection = HTTPConnection(self._host or "", self._port, timeout=patience)
+        connection = HTTPConnection(self._host or "", self._port, timeout=patience or self._patience)
+        exchange = Exchange(longest or self._longest)
+        self._under_way.add(exchange)
         try:
             with contextlib.ExitStack() as stack:
+                stack.enter_context(exchange)
+                connection.connect()
+                exchange.on(connection.sock)
                 content = stack.enter_context(body.open("rb")) if isinstance(body, Path) else body
                 with contextlib.suppress(BrokenPipeError, ConnectionResetError):  # it may refuse before it has all
                     connection.request(method, path, content, {"Authorization": f"Bearer {self._token}", **headers})
@@ -138,29 +209,33 @@ class Link:
                 found = answer.read(most + 1)
         except (OSError, HTTPException, EOFError) as error:
             said = getattr(error, "strerror", None) or type(error).__name__
+            if exchange.ended:
+                said = tr("its answer came to no end")
             raise NotThere(tr("The printer at {host}:{port} does not answer ({said}).", host=self._host,
                               port=self._port, said=said),
                            remedy=tr("Is it switched on?")) from error  # fmt: skip
         finally:
             connection.close()
+            self._under_way.discard(exchange)
+        if exchange.ended:
+            raise NotThere(tr("The printer stopped in the middle of its answer."))
         if len(found) > most:
             raise PrinterTrouble(tr("The printer answers far too much."))
         wanted = answer.getheader("Content-Length") or ""
         if wanted.isdigit() and len(found) < int(wanted):
             raise NotThere(tr("The printer stopped in the middle of its answer."))
         if answer.status >= 400:
-            raise PrinterTrouble(_problem(found) or tr("The printer refuses ({status}).", status=answer.status))
+            kind = UnknownJob if answer.status == 404 else PrinterTrouble
+            raise kind(_problem(found) or tr("The printer refuses ({status}).", status=answer.status))
         return found
 
 
 def _problem(content: bytes) -> str:
     """The sentence of a printer that refuses; "" where it has none."""
     try:
-        found = json.loads(content)
-        said = found["problem"]
-    except (ValueError, KeyError, TypeError):
+        return Refusal.model_validate_json(content).problem
+    except ValidationError:
         return ""
-    return said[:500] if isinstance(said, str) else ""
 
 
 def put_into(folder: Path, name: str, path: Path) -> Path:

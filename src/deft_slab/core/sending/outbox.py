@@ -9,8 +9,10 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Annotated, Literal
+from weakref import WeakSet
 
 from pydantic import Field, StringConstraints, ValidationError
 
@@ -19,7 +21,7 @@ from ..errors import BadPlan, SaveFailed
 from ..handoff.naming import slug
 from ..handoff.saving import make_folder, write_whole
 from ..words import tr
-from .link import Link, NotThere, PrinterTrouble, put_into, status_in
+from .link import Link, NotThere, PrinterTrouble, UnknownJob, put_into, status_in
 from .words import OVER, About, JobId, Sentence, Status
 
 _BOOK = "outbox.json"
@@ -40,21 +42,24 @@ class Device(Document):
 
 class Sent(Document):
     """A bed that was handed over. device : the name of its printer; file : in the outbox; state : whether it has
-    arrived; status : what the printer said last; problem : why it has not arrived, or is not known about, "" for none
+    arrived, or the printer has "forgotten" it since; status : what the printer said last; problem : why it has not
+    arrived, or is not known about, "" for none
     """
 
     id: JobId
     name: Sentence
     device: Name
     file: Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+\.(3mf|zip)$")]
-    state: Literal["to send", "sent", "refused"] = "to send"
+    state: Literal["to send", "sent", "refused", "forgotten"] = "to send"
     status: Status | None = None
     problem: Sentence = ""
 
     @property
     def over(self) -> bool:
-        """Whether nothing more will become of it."""
-        return self.state == "refused" or (self.status is not None and self.status.state in OVER)
+        """Whether nothing more becomes of it by itself."""
+        if self.state in ("refused", "forgotten"):
+            return True
+        return self.status is not None and self.status.state in OVER
 
 
 class Book(Document):
@@ -66,7 +71,12 @@ class Book(Document):
 
 
 class Outbox:
-    """folder : where all of it is kept. For any number of threads; ``go`` for one at a time.
+    """Beds on their way to printers. For any number of threads; ``visit`` by one at a time for each printer.
+
+    Parameters
+    ----------
+    folder : where all of it is kept.
+    now : seconds of a clock that never goes back.
 
     Raises
     ------
@@ -80,6 +90,7 @@ class Outbox:
         self._waits: dict[str, float] = {}
         self._about: dict[str, About] = {}
         self._troubles: dict[str, str] = {}
+        self._links: WeakSet[Link] = WeakSet()
         make_folder(folder)
         with contextlib.suppress(OSError):  # tokens lie in it
             folder.chmod(0o700)
@@ -208,60 +219,111 @@ class Outbox:
                 )
             )
         else:
-            self._change(found, status=Link(device.url, device.token).order(found.id, what), problem="")
+            self._change(found, status=self.link(device).order(found.id, what), problem="")
+
+    def send_again(self, job: str) -> None:
+        """Sends a bed once more that the printer has forgotten: a person says that it was not printed.
+
+        The bed gets a new id, for a printer prints none twice. Raises SaveFailed.
+        """
+        with self._guard:
+            found = self._job(job)
+            if found is None or found.state != "forgotten":
+                return
+            self.put(self._folder / found.file, found.name, found.device)
+            self.forget(job)
+
+    def link(self, device: Device) -> Link:
+        """The way to a printer that listens. Raises PrinterTrouble where its address makes no sense."""
+        link = Link(device.url, device.token)
+        self._links.add(link)
+        return link
+
+    def drop_links(self) -> None:
+        """Ends what printers are being asked in other threads, so that nobody waits for an answer any more."""
+        for link in tuple(self._links):
+            link.drop()
 
     def go(self) -> bool:
-        """One round: sends what is to be sent, starts what waits, asks how the rest stands. Whether anything changed.
+        """One round of all printers, side by side: none waits for another. Whether anything changed. SaveFailed."""
+        devices = self.devices
+        if not devices:
+            return False
+        with ThreadPoolExecutor(len(devices), thread_name_prefix="deft-printer") as pool:
+            return any(list(pool.map(self.visit, devices)))
+
+    def visit(self, device: Device) -> bool:
+        """Sends what is to be sent to a printer, starts what waits there, asks how the rest stands. Whether anything
+        changed.
 
         A printer that is not there is asked again later, each time after twice as long. Raises SaveFailed.
         """
-        before = (self._book, dict(self._about), dict(self._troubles))
-        for device in self.devices:
-            if self._due.get(device.name, 0.0) > self._now():
-                continue
-            try:
-                self._visit(device)
-                self._forget_waits(device.name)
-                self._troubles.pop(device.name, None)
-            except NotThere as error:
-                wait = min(2 * self._waits.get(device.name, 0.5), _LONGEST_WAIT)
-                self._waits[device.name] = wait
-                self._due[device.name] = self._now() + wait
-                self._troubles[device.name] = str(error)
-                self._about.pop(device.name, None)
-            except PrinterTrouble as error:
-                self._troubles[device.name] = str(error)
-                self._due[device.name] = self._now() + _LONGEST_WAIT
-        return before != (self._book, self._about, self._troubles)
+        before = self._known(device)
+        if self._due.get(device.name, 0.0) > self._now():
+            return False
+        try:
+            self._visit(device)
+            self._forget_waits(device.name)
+            self._troubles.pop(device.name, None)
+        except NotThere as error:
+            wait = min(2 * self._waits.get(device.name, 0.5), _LONGEST_WAIT)
+            self._waits[device.name] = wait
+            self._due[device.name] = self._now() + wait
+            self._troubles[device.name] = str(error)
+            self._about.pop(device.name, None)
+        except PrinterTrouble as error:
+            self._troubles[device.name] = str(error)
+            self._due[device.name] = self._now() + _LONGEST_WAIT
+        return before != self._known(device)
+
+    def _known(self, device: Device) -> tuple[object, ...]:
+        """All that is known of a printer and of what it was given."""
+        name = device.name
+        jobs = [one for one in self._book.jobs if one.device == name]
+        return jobs, self._about.get(name), self._troubles.get(name)
 
     def try_again(self, device: str) -> None:
         """Asks a printer that was not there at the next round."""
         self._forget_waits(device)
 
     def _visit(self, device: Device) -> None:
-        link = Link(device.url, device.token) if device.url else None
+        link = self.link(device) if device.url else None
         about = link.about() if link is not None else None
         known = {}
         if about is not None:
             self._about[device.name] = about
             known = {one.id: one for one in about.jobs}
-        for job in [one for one in self.jobs if one.device == device.name and not one.over]:
-            if job.state == "to send":
+        for job in [one for one in self.jobs if one.device == device.name]:
+            if job.state == "forgotten" and job.id in known:
+                self._change(job, state="sent", status=known[job.id], problem="")
+            elif job.over:
+                continue
+            elif job.state == "to send":
                 self._send(job, device, link)
             elif link is None:
                 status = status_in(Path(device.folder), job.file)
                 self._change(job, status=status or job.status, problem="")
             else:
-                if job.id not in known:  # a printer that has forgotten it gets it once more
-                    self._change(job, state="to send", status=None)
+                status = known.get(job.id) or self._asked_for(job, link)
+                if status is None:
                     continue
-                status = known[job.id]
                 busy = any(one.state in ("printing", "paused") for one in known.values())
                 if status.state == "waiting" and not busy:
                     with contextlib.suppress(PrinterTrouble):  # it says why in its status, as when nothing is loaded
                         status = link.order(job.id, "start")
                         known[job.id] = status
                 self._change(job, status=status, problem="")
+
+    def _asked_for(self, job: Sent, link: Link) -> Status | None:
+        """How a bed stands that a printer took and no longer lists. Where it has forgotten the bed, nobody can say
+        whether it was printed: it is not sent again by itself, or it might be printed twice."""
+        try:
+            return link.status(job.id)
+        except UnknownJob:
+            said = tr("The printer has forgotten this bed, so nobody can say whether it was printed. Look at the "
+                      "printer, and send it again only if it was not.")  # fmt: skip
+            self._change(job, state="forgotten", problem=said)
+            return None
 
     def _send(self, job: Sent, device: Device, link: Link | None) -> None:
         path = self._folder / job.file

@@ -7,7 +7,9 @@ import hashlib
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
+
+from ..text import harmless
 
 SPEAKS = 1
 """Version of what is said."""
@@ -21,13 +23,20 @@ KINDS = {".3mf": "model/3mf", ".zip": "application/zip"}
 State = Literal["waiting", "printing", "paused", "done", "failed", "cancelled"]
 OVER: frozenset[State] = frozenset({"done", "failed", "cancelled"})
 JobId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$")]
-Sentence = Annotated[str, StringConstraints(max_length=500)]
+Sentence = Annotated[str, StringConstraints(max_length=500), AfterValidator(harmless)]
+"""A line of text; what comes from a printer is made harmless before anybody shows it."""
 
 
 class Said(BaseModel):
     """Anything that is said: what is not known in it is passed over, so that newer ones may say more."""
 
     model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
+
+
+class Refusal(Said):
+    """Why a printer does not do as it was asked. problem : a sentence, cut off after 500 letters"""
+
+    problem: Annotated[str, AfterValidator(lambda said: harmless(said[:500]))]
 
 
 class Status(Said):

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from ...core.errors import DeftError
-from ...core.sending.link import Link, PrinterTrouble
+from ...core.sending.link import PrinterTrouble
 from ...core.sending.outbox import Device, Outbox, Sent
 from ...core.words import tr
 from ...logbook import home
@@ -36,8 +36,8 @@ class Printing(QObject):
         super().__init__(desk)
         self._desk = desk
         self._outbox: Outbox | None = None
-        self._pool: ThreadPoolExecutor | None = None
-        self._round: Future[bool] | None = None
+        self._pools: dict[str, ThreadPoolExecutor] = {}
+        self._rounds: dict[str, Future[bool]] = {}
         self._shown = False
         self.pictures: dict[str, QImage] = {}
         self._drawn: dict[str, int] = {}
@@ -82,30 +82,31 @@ class Printing(QObject):
             self._timer.start()
 
     def look(self) -> None:
-        """Starts a round beside the window, unless one is under way."""
-        if self._round is not None and not self._round.done():
-            return
+        """Starts a round with each printer beside the window, unless one is under way with it."""
         if not self.devices or not (self._shown or self.outbox.active):
             self._timer.stop()
             return
-        self._round = self._beside.submit(self._go, self.outbox)
-        self._round.add_done_callback(self._tell)
+        for device in self.devices:
+            under_way = self._rounds.get(device.name)
+            if under_way is None or under_way.done():
+                self._rounds[device.name] = self._beside(device.name).submit(self._visit, self.outbox, device)
+                self._rounds[device.name].add_done_callback(self._tell)
 
-    @property
-    def _beside(self) -> ThreadPoolExecutor:
-        """The one thread beside the window in which printers are spoken to."""
-        if self._pool is None:
-            self._pool = ThreadPoolExecutor(1, thread_name_prefix="deft-printing")
-        return self._pool
+    def _beside(self, device: str) -> ThreadPoolExecutor:
+        """The thread beside the window in which a printer is spoken to: none waits for another."""
+        if device not in self._pools:
+            self._pools[device] = ThreadPoolExecutor(1, thread_name_prefix="deft-printing")
+        return self._pools[device]
 
-    def _later(self, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
-        """Does something beside the window, and then something here, unless it went wrong, which is told."""
+    def _later(self, device: str, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
+        """Does something with a printer beside the window, and then something here, unless it went wrong, which is
+        told."""
 
         def tell(done: Future[object]) -> None:
             with contextlib.suppress(RuntimeError):  # the window may be gone
                 self._answered.emit(None if done.cancelled() else done.exception(), then)
 
-        self._beside.submit(does).add_done_callback(tell)
+        self._beside(device).submit(does).add_done_callback(tell)
 
     def _on_answered(self, error: BaseException | None, then: Callable[[], None] | None) -> None:
         if isinstance(error, DeftError):
@@ -118,27 +119,26 @@ class Printing(QObject):
         self.look()
         self._timer.start()
 
-    def _go(self, outbox: Outbox) -> bool:
+    def _visit(self, outbox: Outbox, device: Device) -> bool:
         """In the other thread."""
-        return self._draw(outbox) | outbox.go()
+        return self._draw(outbox, device) | outbox.visit(device)
 
     def _tell(self, done: Future[bool]) -> None:
         with contextlib.suppress(RuntimeError):  # the window may be gone
             self._looked.emit(done.exception() is None and done.result())
 
-    def _draw(self, outbox: Outbox) -> bool:
+    def _draw(self, outbox: Outbox, device: Device) -> bool:
         """Fetches the pictures of layers that are being printed, where they are looked at."""
         new = False
-        for job in outbox.jobs if self._shown else ():
-            device = next((one for one in outbox.devices if one.name == job.device and one.url), None)
+        for job in outbox.jobs if self._shown and device.url else ():
             status = job.status
-            if device is None or status is None or status.state not in ("printing", "paused"):
+            if job.device != device.name or status is None or status.state not in ("printing", "paused"):
                 continue
             layer = min(status.layer, status.layers - 1)
             if self._drawn.get(job.id) == layer:
                 continue
             with contextlib.suppress(PrinterTrouble):
-                image = QImage.fromData(Link(device.url, device.token).picture(job.id, layer))
+                image = QImage.fromData(outbox.link(device).picture(job.id, layer))
                 self.pictures[job.id] = image.convertToFormat(QImage.Format.Format_Grayscale8).scaled(
                     SHOWN, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
                 )
@@ -154,9 +154,11 @@ class Printing(QObject):
         """Ends what is going on beside the window; what is on its way lies on the disk."""
         self._timer.stop()
         self._shown = False
-        if self._pool is not None:
-            self._pool.shutdown(wait=True, cancel_futures=True)
-            self._pool = None
+        if self._outbox is not None:
+            self._outbox.drop_links()
+        pools, self._pools = self._pools, {}
+        for pool in pools.values():
+            pool.shutdown(wait=True, cancel_futures=True)
 
     # what a person does
 
@@ -198,6 +200,7 @@ class Printing(QObject):
 
         def done(made: Path) -> None:
             self._later(
+                device.name,
                 lambda: put(made),
                 lambda: desk.told.emit(tr("“{title}” goes to “{name}”.", title=title, name=device.name)),
             )
@@ -210,7 +213,15 @@ class Printing(QObject):
 
     def order(self, job: str, what: str) -> None:
         """Does something with a job: "pause", "resume" or "cancel"."""
-        self._later(lambda: self.outbox.order(job, what))
+        found = next((one for one in self.outbox.jobs if one.id == job), None)
+        if found is not None:
+            self._later(found.device, lambda: self.outbox.order(job, what))
+
+    def send_again(self, job: str) -> None:
+        """Sends a bed once more that its printer has forgotten."""
+        self._try(lambda: self.outbox.send_again(job))
+        self.look()
+        self._timer.start()
 
     def forget(self, job: str) -> None:
         """Takes a job that is over off the list."""
@@ -219,7 +230,7 @@ class Printing(QObject):
 
     def load(self, device: Device, grams: float) -> None:
         """Says that material was put into a printer."""
-        self._later(lambda: Link(device.url, device.token).load(grams))
+        self._later(device.name, lambda: self.outbox.link(device).load(grams))
 
     def try_again(self, device: str) -> None:
         """Asks a printer that was not there, without waiting."""

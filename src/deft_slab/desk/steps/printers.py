@@ -133,7 +133,7 @@ class PrintersSection(QWidget):
     def _show_job(self, job: Sent) -> None:
         status = job.status
         words = _said(job)
-        bad = bool(job.problem) or (status is not None and bool(status.problem)) or job.state == "refused"
+        bad = bool(job.problem or (status is not None and status.problem)) or job.state in ("refused", "forgotten")
         self.list.addWidget(label(job.name))
         self.list.addWidget(label(words, "look" if bad else "good" if job.over else "faint", wrap=True))
         if status is not None and not job.over:
@@ -164,6 +164,11 @@ class PrintersSection(QWidget):
                 for what, word, does in orders]  # fmt: skip
         for (what, _, _), one in zip(orders, made, strict=True):
             self.orders[job.id, what] = one
+        if job.state == "forgotten":
+            again = button(tr("Send again"), tr("Prints it once more: only where you know that it was not printed."),
+                           partial(self._printing.send_again, job.id), role="small")  # fmt: skip
+            self.orders[job.id, "again"] = again
+            made.append(again)
         if job.over:
             gone = button(tr("Take off the list"), tr("Forgets it here; what is printed stays printed."),
                           partial(self._printing.forget, job.id), role="small")  # fmt: skip
@@ -235,8 +240,6 @@ _STATES = {
 def _said(job: Sent) -> str:
     """How a job stands, in words."""
     status = job.status
-    if job.state == "refused":
-        return job.problem
     if job.problem:
         return job.problem
     if status is None:
