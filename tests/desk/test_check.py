@@ -11,16 +11,20 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
+from deft_slab.core import habits
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.plan import Plan
 from deft_slab.core.printer import shipped_printers
+from deft_slab.core.workshop import Workshop
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.look import palette
 from deft_slab.desk.scene.canvas import Canvas
 from deft_slab.desk.scene.easel import drawing_thread
+from deft_slab.desk.steps.check.lines import lines_of
 from tests.core.test_layers import beaker, comb
 from tests.desk.conftest import PATIENCE, words
-from tests.shapes import box, joined, sphere
+from tests.shapes import box, joined, model_of, solid_of, sphere
 
 RESIN = shipped_printers()["small-resin"].changed(layer_heights=(0.1, 0.2, 0.4))
 
@@ -277,3 +281,35 @@ def test_a_heavy_piece_is_drawn_lighter_while_the_height_moves(desk, tmp_path):
     desk.settle()
     assert not state.view.lights
     assert "light 0" not in bed.scene.things
+
+
+def test_one_fault_is_listed_once_in_every_language(monkeypatch):
+    """What has a line of its own is told from the notes by their code, and not by their words."""
+    model = model_of(solid_of(box(20, 20, 400)), "Tall post")
+    printer = shipped_printers()["small-filament"]
+    try:
+        for language in ("en", "de"):
+            monkeypatch.setenv("LANGUAGE", language)
+            habits.forget()
+            outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+            assert any(note.code == "fit" for note in outcome.notes)
+            about = [line for line in lines_of(outcome, (), printer) if "Tall post" in line.what + line.detail]
+            assert [line.verdict for line in about].count("failed") == 1
+            said = [note for note in outcome.notes if note.code == "fit"]
+            assert not [line for line in about if line.detail in said]
+    finally:
+        monkeypatch.undo()
+        habits.forget()
+
+
+def test_on_resin_nothing_is_said_of_support_that_is_hard_to_take_out():
+    """Posts hold what begins in the air there, and the islands say where."""
+    tunnel = (box(40, 40, 2), box(2, 40, 40), box(2, 40, 40, at=(38, 0, 0)), box(40, 40, 2, at=(0, 0, 38)))
+    model = model_of(joined(*tunnel))
+    said = {}
+    for name in ("small-resin", "small-filament"):
+        printer = shipped_printers()[name]
+        outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+        said[printer.kind] = [line.what for line in lines_of(outcome, (), printer)]
+    assert not any("Support" in what for what in said["resin"])
+    assert any("Support" in what for what in said["filament"])

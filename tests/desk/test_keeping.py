@@ -7,6 +7,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 
 import pytest
@@ -20,12 +21,12 @@ from deft_slab.core.errors import UnreadableFile
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.project import PROJECTS, Project, project_text
-from deft_slab.desk import printers, recovery
+from deft_slab.desk import printers, recents, recovery
 from deft_slab.desk.older import keep_if_older
 from deft_slab.desk.printer_dialog import PrinterDialog
 from deft_slab.desk.recents import picture_of
 from deft_slab.desk.recovery import Autosave, left_work, read_work
-from deft_slab.desk.settings import load_settings
+from deft_slab.desk.settings import keep_settings, load_settings
 from deft_slab.desk.whole import DeskState
 from deft_slab.desk.window import Window
 from deft_slab.logbook import home
@@ -333,6 +334,65 @@ def test_what_was_opened_lately_has_a_picture_and_is_opened_by_a_click(desk, tee
     fresh.state.close()
     fresh.hide()
     fresh.deleteLater()
+
+
+def test_a_recent_file_that_cannot_be_looked_at_keeps_no_window_from_opening(desk, tee, tmp_path, qtbot, monkeypatch):
+    """A folder without rights, a name that no file can have, and a network folder that does not answer."""
+    desk.open(tee)
+    answers = threading.Event()
+    real = os.stat
+
+    def waits(path, *rest, **more):
+        if str(path).startswith("/net/"):
+            answers.wait()
+        if str(path).startswith("/locked/"):
+            raise PermissionError(13, "Permission denied")
+        return real(path, *rest, **more)
+
+    monkeypatch.setattr(recents.os, "stat", waits)
+    listed = ("/locked/a.stl", f"/tmp/{'x' * 300}.stl", "/net/b.stl", str(tmp_path / "gone.stl"), str(tee))
+    fresh = Window(DeskState(desk.state.jobs))
+    fresh.state.change_settings(recent=listed)
+    fresh.show()
+    try:
+        assert len(fresh.frame.begin.tiles) == 5  # nobody waits: none is known to be gone
+        fresh.strip.fill_file_menu()
+        assert "gone.stl" in [entry.text() for entry in fresh.strip.file_menu.actions()]
+        answers.set()  # that it is not there
+        qtbot.waitUntil(lambda: len(fresh.frame.begin.tiles) == 3, timeout=PATIENCE)
+        assert not any("gone" in tile.accessibleName() for tile in fresh.frame.begin.tiles)
+    finally:
+        answers.set()
+        fresh.bed.sleep()
+        fresh.state.close()
+        fresh.hide()
+        fresh.deleteLater()
+
+
+def test_a_file_whose_name_is_no_text_is_opened_and_not_listed(desk, tee, tmp_path):
+    named = tmp_path / os.fsdecode(b"\xff-beam.stl")
+    named.write_bytes(tee.read_bytes())
+    desk.open(named)
+    assert desk.state.is_open
+    assert desk.state.settings.recent == ()
+    keep_settings(desk.state.settings)
+    assert load_settings() == desk.state.settings
+
+
+def test_a_deeply_nested_recovery_file_hides_no_other_work(tmp_path, monkeypatch):
+    monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
+    model = model_of(sphere(20, 2), "Orb")
+    for name, text in (("a", project_text(Project(title="Orb", plan=Plan(model=model.ref)))), ("b", b"[" * 500_000)):
+        folder = tmp_path / "recovery" / name
+        folder.mkdir(parents=True)
+        recovery.write_model(folder, model, {})
+        (folder / "project.json").write_bytes(text)
+        (folder / "owner.json").write_bytes(b"[" * 500_000)
+    found = {work.folder.name: work for work in left_work()}
+    assert set(found) == {"a", "b"}
+    assert found["a"].title == "Orb"
+    assert not found["a"].problem
+    assert found["b"].problem
 
 
 def test_the_picture_of_the_bed_is_copied_and_saved(desk, tee, tmp_path, monkeypatch):

@@ -118,7 +118,7 @@ def test_stls_of_the_same_names_are_asked_about(desk, tee, tmp_path, monkeypatch
 
 def every_way_to_leave(desk, tmp_path, tee):
     state, window = desk.state, desk.window
-    state.change_settings(recent=state.settings.with_recent(tee).recent)
+    state.change_settings(recent=state.settings.with_recent(str(tee)).recent)
     window.strip.fill_file_menu()
     recent = next(entry for entry in window.strip.file_menu.actions() if entry.text() == tee.name)
     return (recent.trigger, window.verbs.open_demo, window.close, lambda: state.opening.open(tee))

@@ -13,7 +13,7 @@ from deft_slab.core.sending.outbox import Outbox
 from deft_slab.desk.device_dialog import DeviceDialog
 from deft_slab.logbook import home
 from deft_slab.standin.machine import Awaited, Machine
-from tests.core.test_sending import Clock, running
+from tests.core.test_sending import Clock, drips, running, slow
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, solid_of
 
@@ -164,6 +164,31 @@ def test_a_wrong_token_and_nobody_there_are_said(block, monkeypatch, server):
     wait(block, lambda: "The token is not the one of this printer." in words(section(block)))
     fill_in(block, monkeypatch, name="Gone", url="http://127.0.0.1:9", token="x")
     wait(block, lambda: "Is it switched on?" in words(section(block)))
+
+
+def test_a_bed_that_was_forgotten_is_sent_again_only_by_a_person(block, monkeypatch, server, machine, clock):
+    fill_in(block, monkeypatch, name="Bench", url=server.url, token="secret")
+    block.click(section(block).sends["Bench", 0])
+    wait(block, lambda: state_of(block) == "printing")
+    forgotten = job(block).id
+    machine._standing = machine._standing.model_copy(update={"jobs": ()})
+    wait(block, lambda: (forgotten, "again") in section(block).orders)
+    assert "nobody can say whether it was printed" in words(section(block))
+    assert machine.about().jobs == ()
+    block.click(section(block).orders[forgotten, "again"])
+    wait(block, lambda: state_of(block) == "printing")
+    assert job(block).id != forgotten
+    assert len(block.state.printing.outbox.jobs) == 1
+
+
+def test_a_printer_without_end_keeps_no_other_waiting(block, monkeypatch, server):
+    endless, _ = slow(drips)
+    with endless:
+        fill_in(block, monkeypatch, name="Endless", url=f"http://127.0.0.1:{endless.getsockname()[1]}", token="x")
+        fill_in(block, monkeypatch, name="Bench", url=server.url, token="secret")
+        wait(block, lambda: "kg of resin" in words(section(block)))
+        assert block.state.printing.outbox.trouble("Endless") == ""  # it is still being asked
+        block.state.printing.close()
 
 
 def test_a_stand_in_is_started_from_the_window(block):

@@ -154,11 +154,11 @@ def test_settings_are_kept_and_damaged_ones_replaced(tmp_path, monkeypatch):
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path))
     settings = Settings(swap_drag=True)
     for number in range(12):
-        settings = settings.with_recent(tmp_path / f"{number}.stl")
+        settings = settings.with_recent(f"{tmp_path}/{number}.stl")
     keep_settings(settings)
     assert load_settings() == settings
     assert len(settings.recent) == 8
-    assert settings.with_recent(tmp_path / "5.stl").recent[0].endswith("5.stl")
+    assert settings.with_recent(f"{tmp_path}/5.stl").recent[0].endswith("5.stl")
     (tmp_path / "settings.json").write_text("{ broken")
     assert load_settings() == Settings()
 

@@ -12,6 +12,7 @@ from ..core.intake.fineness import COARSEST, FINEST
 from ..core.mend.mended import advised
 from ..core.plan import Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
+from ..core.regular_files import read_regular
 from ..core.words import tr
 from .options import TOKEN
 
@@ -47,8 +48,8 @@ def printer_of(name: str | None) -> Printer:
     if name in shipped:
         return shipped[name]
     try:
-        return read_printer(Path(name).read_bytes())
-    except OSError as error:
+        return read_printer(read_regular(Path(name)))
+    except (OSError, ValueError) as error:
         known = ", ".join(shipped)
         raise BadPlan(
             tr("There is no printer profile {name!r}; shipped are {known}.", name=name, known=known)

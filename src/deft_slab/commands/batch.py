@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import argparse
-import csv
+import contextlib
 import hashlib
-import io
 import json
 import os
 import subprocess
@@ -16,16 +15,23 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from pydantic_core import from_json
+
 from .. import __version__
-from ..core import text
+from ..core import habits, text
 from ..core.errors import BadPlan, DeftError, SaveFailed
 from ..core.handoff.naming import slug
 from ..core.handoff.package import part_of
 from ..core.handoff.saving import make_folder, write_whole
 from ..core.handoff.sheet.blocks import Block, Heading, Points, Table, Words
 from ..core.handoff.sheet.html import as_html
+from ..core.handoff.tables import as_csv
 from ..core.intake.endings import ENDINGS
+from ..core.intake.meshes import buffers_beside
+from ..core.intake.surfaces import shown
 from ..core.intake.threemf import PLAN_PATH
+from ..core.printer import shipped_printers
+from ..core.regular_files import read_regular
 from ..core.words import tr
 
 REPORT = ("report.html", "report.csv")
@@ -106,7 +112,7 @@ def _say(count: int, row: dict[str, Any]) -> dict[str, Any]:
 
 def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, Any]:
     """What became of a model; one that fails keeps no other from being done."""
-    row: dict[str, Any] = dict.fromkeys(_FIELDS) | {"file": path.name, "folder": folder.name}
+    row: dict[str, Any] = dict.fromkeys(_FIELDS) | {"file": shown(path), "folder": folder.name}
     try:
         key = _key(path, arguments)
         kept = _kept(folder, key)
@@ -119,30 +125,43 @@ def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, A
             "hours": listed["job"]["hours"], "material_g": listed["job"]["material_g"], "cost": listed["job"]["cost"],
             "problem": "; ".join(listed["notes"]) or None, "state": "done",
         }  # fmt: skip
-        write_whole(folder / _KEPT, json.dumps({"key": key, "row": own}, indent=1).encode())
+        files = [*listed["files"], "job.json", "pieces.csv"]
+        write_whole(folder / _KEPT, json.dumps({"key": key, "row": own, "files": files}, indent=1).encode())
     except (DeftError, OSError) as error:
         return row | {"state": "failed", "problem": str(error)}
     return row | own
 
 
 def _key(path: Path, arguments: argparse.Namespace) -> str:
-    """Of all that what is written depends on."""
-    found = hashlib.sha256(path.read_bytes())
-    if arguments.recipe is not None:
-        found.update(arguments.recipe.read_bytes())
-    found.update(
-        json.dumps(
-            [__version__, arguments.propose, arguments.printer, arguments.recipe_scaled, arguments.rest]
-        ).encode()
-    )
+    """Of all that what is written depends on: the model, what it refers to, every file that the arguments name, the
+    profiles that ship with the program, and how figures and words are written."""
+    named = [*arguments.rest, arguments.printer, arguments.recipe]
+    words = [word for one in named if one is not None for word in (str(one), str(one).partition("=")[2])]
+    found = hashlib.sha256()
+    for file in [path, *_beside(path), *(Path(word) for word in words if word)]:
+        found.update(str(file).encode(errors="surrogateescape"))
+        with contextlib.suppress(OSError, ValueError):  # most words are no files
+            found.update(read_regular(file))
+    settled = [__version__, arguments.propose, arguments.recipe_scaled, arguments.rest, habits.spoken()]
+    profiles = {name: printer.model_dump_json() for name, printer in shipped_printers().items() if name in words}
+    found.update(json.dumps([settled, profiles]).encode())
     return found.hexdigest()
+
+
+def _beside(path: Path) -> list[Path]:
+    """Files that hold parts of a model; none where it cannot be read, which the reader will say."""
+    try:
+        return buffers_beside(path, from_json(read_regular(path))) if path.suffix.lower() == ".gltf" else []
+    except (OSError, ValueError, AttributeError, TypeError):
+        return []
 
 
 def _kept(folder: Path, key: str) -> dict[str, Any] | None:
     """What was written of it before, if nothing has changed since."""
     try:
-        found = json.loads((folder / _KEPT).read_bytes())
-        return dict(found["row"]) if found["key"] == key and (folder / "job.json").exists() else None
+        found = from_json((folder / _KEPT).read_bytes())
+        whole = all((folder / name).is_file() for name in found["files"])
+        return dict(found["row"]) if found["key"] == key and whole else None
     except (OSError, ValueError, KeyError, TypeError):
         return None
 
@@ -184,11 +203,7 @@ def _called(words: Sequence[str]) -> dict[str, Any]:
 
 
 def _as_csv(rows: Sequence[dict[str, Any]]) -> bytes:
-    out = io.StringIO()
-    table = csv.DictWriter(out, _FIELDS, lineterminator="\n")
-    table.writeheader()
-    table.writerows(rows)
-    return out.getvalue().encode()
+    return as_csv([_FIELDS, *([row[name] for name in _FIELDS] for row in rows)]).encode(errors="replace")
 
 
 def _as_html(rows: Sequence[dict[str, Any]], arguments: argparse.Namespace) -> bytes:

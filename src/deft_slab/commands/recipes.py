@@ -11,6 +11,7 @@ from ..core.judge.tilts import down_to_rotation, unit
 from ..core.outcome import Outcome
 from ..core.plan import MOST_CUTS, Plan
 from ..core.printer import Printer
+from ..core.regular_files import read_regular
 from ..core.reuse import used_on
 from ..core.script import Recipe, Scaling, read_recipe
 from ..core.tilt import Tilt
@@ -32,7 +33,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
             raise BadPlan(tr("Say where to cut: --straight or --recipe."))
         return _with_more(Recipe(cuts=()), cuts)
     try:
-        read = read_recipe(arguments.recipe.read_bytes())
+        read = read_recipe(read_regular(arguments.recipe))
     except OSError as error:
         raise BadPlan(
             tr("The recipe {recipe} cannot be read ({why}).", recipe=arguments.recipe, why=error.strerror)

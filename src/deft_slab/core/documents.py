@@ -7,12 +7,14 @@ import math
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Annotated, TypeVar
 
-from pydantic import BaseModel, ConfigDict, StringConstraints, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, StringConstraints, ValidationError
 
+from .text import harmless
 from .words import tr
 
 Triple = tuple[float, float, float]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120)]
+Name = Annotated[str, StringConstraints(min_length=1, max_length=120), AfterValidator(harmless)]
+"""What somebody has called something; it comes from files too, and goes into tables, pages and the terminal."""
 
 
 class Document(BaseModel):

@@ -47,6 +47,11 @@ def language() -> str:
     return catalogue().info().get("language", "en")
 
 
+def spoken() -> tuple[str, str, tuple[str, str]]:
+    """(language, unit of lengths, signs of numbers), by which all that is written for people depends on the user."""
+    return language(), "in" if inches() else "mm", separators()
+
+
 def languages() -> list[str]:
     """The codes of all languages that there are texts in, English first."""
     return ["en", *sorted(path.name for path in TEXTS.iterdir() if (path / "LC_MESSAGES").is_dir())]

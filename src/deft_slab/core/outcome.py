@@ -14,6 +14,7 @@ from . import text
 from .coupons import COUPON
 from .cuts import Side
 from .model import MendReport
+from .notes import Note
 from .plan import Plan
 from .printer import Printer
 from .reports import ContactFound, HollowReport, JoinReport, PostsReport
@@ -345,7 +346,7 @@ class CutReport:
 class Outcome:
     """What a plan comes to.
 
-    notes : sentences for the person; defects : of the whole model, mm, model frame
+    notes : what is worth knowing; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
     cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
     contacts : where pieces meet; joins, hollows, posts : what became of each that is on, by its id
@@ -356,7 +357,7 @@ class Outcome:
     pieces: tuple[Piece, ...]
     seams: dict[str, Seam]
     totals: Totals
-    notes: tuple[str, ...]
+    notes: tuple[Note, ...]
     defects: Defects
     volume_before_mm3: float | None
     report: MendReport | None = None
@@ -395,6 +396,5 @@ class Outcome:
         if not self.volume_before_mm3:
             return None
         own = (piece.solid.volume for piece in self.pieces if piece.extra != COUPON)
-        after = sum(own) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3
-        after += self.hollows_mm3
+        after = sum(own) + self.kerf_mm3 + self.set_aside_mm3 - self.joins_mm3 + self.hollows_mm3
         return abs(after / self.volume_before_mm3 - 1.0)

@@ -14,6 +14,7 @@ from .coupons import COUPON
 from .cuts import Cut
 from .groups import Part, Uncut
 from .model import MendReport, Model
+from .notes import Note
 from .outcome import NOT_BARRED, CutReport, Piece, Seam
 from .plan import Plan
 from .printer import Printer
@@ -67,9 +68,9 @@ def piece_names(
     return names
 
 
-def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]) -> list[str]:
+def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]) -> list[Note]:
     """What there is to say of the cuts that are on."""
-    said = []
+    said: list[str] = []
     for cut in plan.recipe:
         report = reports.get(cut.id)
         if report is None:
@@ -106,10 +107,10 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
                     what=what,
                 )
             )
-    return said
+    return [Note(one, "cut") for one in said]
 
 
-def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[str]:
+def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[Note]:
     """What there is to say of the joins that are on."""
     said = []
     for join in plan.joins:
@@ -128,10 +129,10 @@ def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[str]:
                     moved=text.length(report.moved, 1),
                 )
             )
-    return said
+    return [Note(one, "join") for one in said]
 
 
-def about_hollows(reports: Mapping[str, HollowReport]) -> list[str]:
+def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
     """What there is to say of the hollows that are on."""
     said = []
     for ident, report in reports.items():
@@ -144,7 +145,7 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[str]:
         if report.unvented:
             said.append(tr_many("A void has no vent: what is inside stays there.",
                                 "{n} voids have no vent: what is inside stays there.", report.unvented))  # fmt: skip
-    return said
+    return [Note(one, "hollow") for one in said]
 
 
 def _share(value: float) -> str:
@@ -152,9 +153,9 @@ def _share(value: float) -> str:
     return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
 
 
-def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[str]:
+def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[Note]:
     """What there is to say of the model before any cut."""
-    notes = list(model.notes)
+    notes, file = list[str](), [Note(one, "file") for one in model.notes]
     problem = uncut.defects.sentence()
     if problem:
         notes.append(problem)
@@ -186,17 +187,22 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
                 tangled=100 * report.tangled,
             )
         )
-    return notes
+    return [*file, *(Note(one, "surface") for one in notes)]
 
 
-def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer) -> list[str]:
+def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer) -> list[Note]:
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
-    said = []
-    said += [
-        tr("{name} does not fit the printer: {sentence}.", name=piece.name, sentence=piece.fit.sentence())
+    fit = [
+        Note(tr("{name} does not fit the printer: {sentence}.", name=piece.name, sentence=piece.fit.sentence()), "fit")
         for piece in pieces
         if not piece.fit.fits
     ]
+    return [*fit, *_about_printers(pieces, plan, printer), *_about_support(pieces), *_about_lost_wishes(wishes, plan)]
+
+
+def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[Note]:
+    """What there is to say of the printers and materials that pieces are meant for."""
+    said = []
     if any(piece.on(printer).slope for piece in pieces):
         said.append(
             tr(
@@ -220,6 +226,12 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
         said.append(tr("Pieces that were meant for a second printer are on the first: there is no second one."))
     if plan.coupon is not None and not any(one.extra == COUPON for one in pieces):
         said.append(tr("There is no coupon for this join: it has no hole, or its measures make no body."))
+    return [Note(one, "printer") for one in said]
+
+
+def _about_support(pieces: list[Piece]) -> list[Note]:
+    """What there is to say of the support that pieces need."""
+    said = []
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
         said.append(
@@ -235,6 +247,12 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
                 names=names,
             )
         )
+    return [Note(one, "support") for one in said]
+
+
+def _about_lost_wishes(wishes: dict[int, PieceWish], plan: Plan) -> list[Note]:
+    """What there is to say of wishes for pieces that are not there any more."""
+    said = []
     on = {cut.id for cut in plan.recipe if cut.on}
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
     for wish in lost:
@@ -242,4 +260,4 @@ def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, print
         said.append(
             tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
         )
-    return said
+    return [Note(one, "piece") for one in said]

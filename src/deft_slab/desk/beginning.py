@@ -53,11 +53,12 @@ class Beginning(QFrame):
         self._tiles: QHBoxLayout = row(spacing=8)
         lately.addLayout(self._tiles)
         column.addWidget(self._recent)
-        follow(self, self.refresh, state.settings_changed, state.opened)
+        follow(self, self.refresh, state.settings_changed, state.opened, state.recents.changed)
+        state.recents.look()
 
     def refresh(self) -> None:
         """Shows what was opened lately and is still there."""
-        recent = self._state.settings.recent_files[:_MOST]
+        recent = self._state.recents.files[:_MOST]
         if recent == self._shown:
             return
         self._shown = recent

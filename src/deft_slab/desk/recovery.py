@@ -22,6 +22,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic_core import from_json
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
@@ -81,7 +82,7 @@ def left_work() -> list[LeftWork]:
 def _is_owned(folder: Path) -> bool:
     """Whether the window that keeps its work there still runs."""
     try:
-        owner = json.loads((folder / _OWNER).read_text())
+        owner = from_json((folder / _OWNER).read_bytes())
         return bool(_started(int(owner["pid"])) == owner["started"])
     except (OSError, ValueError, KeyError, TypeError):
         return False
@@ -92,7 +93,7 @@ def _looked_at(folder: Path, when: float) -> LeftWork:
     try:
         text = (folder / _WORK).read_bytes()
         try:
-            title = str(json.loads(text)["title"])[:120]
+            title = str(from_json(text)["title"])[:120]
         except (ValueError, KeyError, TypeError):
             title = folder.name  # the next line says what is wrong with it
         project = read_project(text)

@@ -66,13 +66,8 @@ class Settings(BaseModel):
     with_posts: bool = True
     """Whether equal pieces are written as one file with a count."""
 
-    @property
-    def recent_files(self) -> tuple[Path, ...]:
-        """Those that are still there, the last one first."""
-        return tuple(Path(path) for path in self.recent if Path(path).exists())
-
-    def with_recent(self, path: Path) -> Settings:
-        first = str(path.resolve())
+    def with_recent(self, first: str) -> Settings:
+        """The same with a file as the first of the recent ones. first : its whole path"""
         return self.model_copy(
             update={"recent": (first, *(other for other in self.recent if other != first))[:MOST_RECENT]}
         )

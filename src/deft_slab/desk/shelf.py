@@ -11,6 +11,7 @@ from typing import Generic, Protocol, TypeVar
 
 from ..core.errors import BadPlan, SaveFailed
 from ..core.handoff.saving import write_whole
+from ..core.regular_files import read_regular
 from ..core.versions import Versions
 from ..core.words import tr
 from ..logbook import home
@@ -113,7 +114,7 @@ class Shelf(Generic[T]):
         SaveFailed : it cannot be kept.
         """
         try:
-            text = path.read_bytes()
+            text = read_regular(path)
         except OSError as error:
             raise BadPlan(
                 tr("“{name}” cannot be read: {value}.", name=path.name, value=error.strerror or error)

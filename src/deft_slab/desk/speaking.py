@@ -18,7 +18,7 @@ def speak_as_set() -> None:
     """What cannot be read is taken as unset; reading the settings in full says what is wrong with them."""
     try:
         kept = json.loads((home() / "settings.json").read_bytes())
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         kept = {}
     if not isinstance(kept, dict):
         return

@@ -100,7 +100,8 @@ class TitleStrip(QWidget):
         menu.clear()
         for action in actions.FILE[:2]:
             menu.addAction(self._actions[action.id])
-        recent = self._state.settings.recent_files
+        recent = self._state.recents.files
+        self._state.recents.look()
         if recent:
             menu.addSection(tr("Recent"))
             for path in recent:

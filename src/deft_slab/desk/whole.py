@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject
 
 from .cuts.placing import Placing
 from .jobs import Jobs
+from .recents import Recents
 from .recovery import Autosave
 from .state.alike import Alike
 from .state.bedding import Bedding
@@ -68,6 +69,7 @@ class DeskState(Desk):
         self.bedding = Bedding(self)
         self.writing = Writing(self)
         self.printing = Printing(self)
+        self.recents = Recents(self)
 
     def close(self) -> None:
         """What is kept is written, and nothing unsaved is left behind."""

@@ -28,6 +28,7 @@ from typing import Any
 from urllib.parse import parse_qs, unquote, urlsplit
 
 from pydantic import BaseModel, ValidationError
+from pydantic_core import from_json
 
 from ..core.documents import first_problem
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
@@ -199,8 +200,8 @@ class _Handler(BaseHTTPRequestHandler):
 
     def _json(self) -> dict[str, Any]:
         try:
-            found = json.loads(self._read(_MOST_JSON))
-        except (ValueError, RecursionError) as error:
+            found = from_json(self._read(_MOST_JSON))
+        except ValueError as error:
             raise Refused(HTTPStatus.BAD_REQUEST, "It is no JSON.") from error
         if not isinstance(found, dict):
             raise Refused(HTTPStatus.BAD_REQUEST, "It is no object of JSON.")

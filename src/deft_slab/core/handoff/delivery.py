@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import csv
-import io
 import json
 import math
 import tempfile
@@ -29,8 +27,9 @@ from .job import PrintJob
 from .laid import Laid, bed_printer
 from .naming import named, unit_said
 from .pieces import centred, together_bytes
-from .saving import make_folder, refuse_existing, write_whole
+from .saving import make_folder, refuse_existing, write_each, write_whole
 from .shrinking import as_printed
+from .tables import as_csv
 from .verified import verified
 from .wished import FORMATS, LAYERS, SHEET, Handed, Wished
 
@@ -88,10 +87,8 @@ def deliver(
         listed = _as_json(pieces, laid, handed, work, title, printer)
         contents = [listed.encode(), _as_csv(pieces, laid, printer).encode()]
         contents += [pages.pdf, pages.html] if pages is not None else []
-        for one, ready_content in ready:
-            write_whole(one.path, ready_content, replace=replace)
-        for name, content in zip(beside, contents, strict=True):
-            write_whole(folder / name, content, replace=replace)
+        files_beside = zip((folder / name for name in beside), contents, strict=True)
+        write_each([*((one.path, content) for one, content in ready), *files_beside], replace=replace)
         return handed
 
 
@@ -304,17 +301,17 @@ def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> di
 
 
 def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer) -> str:
-    out = io.StringIO()
-    rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm",
-                   "material", "material g", "hours", "printer"])  # fmt: skip
+    rows: list[Sequence[object]] = [
+        ["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm", "material",
+         "material g", "hours", "printer"],
+    ]  # fmt: skip
     for one in laid:
         piece, (x0, y0, x1, y1) = pieces[one.piece], one.outline.bounds
         on = piece.on(printer)
-        rows.writerow([
+        rows.append([
             piece.number, piece.name, one.copy + 1, one.bed + 1, f"{(x0 + x1) / 2:.3f}",
             f"{(y0 + y1) / 2:.3f}", f"{one.turn:.2f}", f"{x1 - x0:.3f}", f"{y1 - y0:.3f}",
             f"{piece.figures.height_mm:.3f}", on.loads[0], f"{piece.figures.material_g:.2f}",
             f"{piece.figures.print_seconds / 3600:.3f}", on.name,
         ])  # fmt: skip
-    return out.getvalue()
+    return as_csv(rows)

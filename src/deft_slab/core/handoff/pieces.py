@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ctypes
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -33,7 +33,7 @@ from .grid import two_sided
 from .laid import Laid
 from .naming import slug, times_said
 from .package import packed, part_of
-from .saving import keep_beside, make_folder, refuse_existing, write_whole
+from .saving import keep_beside, make_folder, refuse_existing, write_each, write_whole
 from .wished import PLAIN
 from .written import Written
 
@@ -89,18 +89,18 @@ def write_stls(
     Cancelled : the job is no longer wanted; files written so far stay.
     """
     make_folder(folder)
-    written = []
     counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
     refuse_existing([folder / file_name(piece, count) for piece, count in counted], replace=replace)
-    for number, (piece, count) in enumerate(counted):
-        job.step(number / len(counted), tr("Writing {name}", name=piece.name))
-        path = folder / file_name(piece, count)
-        content = stl_where_it_is(piece.solid) if assembled else stl_bytes(
-            piece.solid, piece.seat.rotation, piece.lift
-        )  # fmt: skip
-        write_whole(path, content, replace=replace)
-        written.append(Written(path, count, 1))
-    return written
+
+    def files() -> Iterator[tuple[Path, bytes]]:
+        for number, (piece, count) in enumerate(counted):
+            job.step(number / len(counted), tr("Writing {name}", name=piece.name))
+            yield folder / file_name(piece, count), stl_where_it_is(piece.solid) if assembled else stl_bytes(
+                piece.solid, piece.seat.rotation, piece.lift
+            )  # fmt: skip
+
+    write_each(files(), replace=replace)
+    return [Written(folder / file_name(piece, count), count, 1) for piece, count in counted]
 
 
 def write_3mf(

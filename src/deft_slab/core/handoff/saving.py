@@ -67,7 +67,7 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         kept = (
             tr("The “{name}” from before is whole.", name=path.name)
             if os.path.lexists(path)
-            else tr("Nothing was written.")
+            else tr("Nothing of it was written.")
         )
         reason = (error.strerror if isinstance(error, OSError) else "") or error
         raise SaveFailed(
@@ -79,6 +79,27 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         if aside is not None:
             with contextlib.suppress(OSError):  # it is in its place, or the folder itself is gone
                 os.unlink(aside)
+
+
+def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool = True) -> None:
+    """Writes several files, each as ``write_whole`` does.
+
+    Raises
+    ------
+    WouldReplace : one is there, and it may not be replaced.
+    SaveFailed : one could not be written; the error says which ones were, and these stay.
+    """
+    written: list[str] = []
+    for path, content in files:
+        try:
+            write_whole(path, content, replace=replace)
+        except SaveFailed as error:
+            if not written:
+                raise
+            before = tr_many("{listed} was written before it, and stays.", "{listed} were written before it, and stay.",
+                             len(written), listed=_listed(written))  # fmt: skip
+            raise type(error)(error.what, kept=f"{error.kept} {before}", remedy=error.remedy) from error
+        written.append(path.name)
 
 
 def make_folder(folder: Path) -> None:

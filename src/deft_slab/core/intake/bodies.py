@@ -7,6 +7,7 @@ import numpy as np
 from ..plan import Body
 from ..shells import body_numbers, shells_of, specks_among
 from ..solid import Solid
+from ..text import harmless
 from ..words import tr
 from .surfaces import Surface
 
@@ -22,7 +23,7 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...]]:
         parts = surface.parts[:MOST_BODIES]
         rest = sum(count for _, count in surface.parts[MOST_BODIES:])
         bodies = [
-            Body(name=(part.strip() or f"Body {number}")[:120], triangles=count)
+            Body(name=(harmless(part).strip() or tr("Body {body}", body=number))[:120], triangles=count)
             for number, (part, count) in enumerate(parts, 1)
         ]
         return solid, (*bodies, *([Body(name=tr("The rest"), triangles=rest)] if rest else ()))

@@ -16,8 +16,10 @@ import mmap
 import os
 import pickle
 import resource
+import shutil
 import signal
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -34,7 +36,7 @@ _log = logging.getLogger(__name__)
 _LEAST_MEMORY, _MEMORY_PER_BYTE = 2 * 2**30, 40
 _SHARE_OF_MACHINE = 0.7
 _DIES_WITH_PARENT = 1  # PR_SET_PDEATHSIG
-_CLOCK = 6.0
+_CLOCK = 4.0
 """Seconds on the clock for each second of work that is allowed: a reader that waits for something, and does no work,
 ends as well."""
 _LOOKS = 0.01
@@ -53,18 +55,21 @@ def confined(read: Callable[[], T], path: Path, kind: str, seconds: float, job: 
     Cancelled : the job is no longer wanted.
     """
     handle = os.memfd_create("deft-slab-read")
+    # readers write here what they need in between; a reader that is ended cannot tidy up itself
+    aside = tempfile.mkdtemp(prefix="deft-slab-read-")
     try:
         with contextlib.suppress(ValueError, OSError):  # what waits in them would be written twice
             sys.stdout.flush()
             sys.stderr.flush()
         child = os.fork()
         if child == 0:
-            _work(read, handle, seconds, _memory_for(path))
+            _work(read, handle, seconds, _memory_for(path), aside)
         status = _waited(child, path, seconds, job)
         found: T = _answered(handle, status, path, kind, seconds)
         return found
     finally:
         os.close(handle)
+        shutil.rmtree(aside, ignore_errors=True)
 
 
 def _memory_for(path: Path) -> int:
@@ -73,12 +78,13 @@ def _memory_for(path: Path) -> int:
     return int(min(_LEAST_MEMORY + _MEMORY_PER_BYTE * path.stat().st_size, _SHARE_OF_MACHINE * machine))
 
 
-def _work(read: Callable[[], Any], handle: int, seconds: float, memory: int) -> NoReturn:
+def _work(read: Callable[[], Any], handle: int, seconds: float, memory: int, aside: str) -> NoReturn:
     """In the new process: reads, writes down the result, and ends without cleaning up what it shares."""
     code = 1
     try:
         signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent decides
         faulthandler.disable()
+        tempfile.tempdir = os.environ["TMPDIR"] = aside
         for stream in (1, 2):  # what readers print is for nobody
             os.dup2(os.open(os.devnull, os.O_WRONLY), stream)
         ctypes.CDLL(None).prctl(_DIES_WITH_PARENT, signal.SIGKILL)

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from ..model import Model
 from ..plan import ModelRef
 from ..progress import QUIET, Job
 from ..project import Project
+from ..regular_files import open_regular
 from ..solid import Solid
 from ..words import tr
 from .bodies import in_bodies
@@ -110,8 +112,8 @@ def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Op
     """
     job.step(0.0, tr("Reading {file}", file=shown(path)))
     try:
-        size = path.stat().st_size
-        with path.open("rb") as file:
+        with open_regular(path) as file:
+            size = os.fstat(file.fileno()).st_size
             head = file.read(4096)
     except (OSError, ValueError) as error:
         reason = (error.strerror if isinstance(error, OSError) else "") or error

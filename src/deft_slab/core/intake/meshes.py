@@ -6,11 +6,13 @@ no unit.
 
 from __future__ import annotations
 
+import os
 import re
 from dataclasses import replace
 from io import BytesIO, StringIO
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 import manifold3d
 import numpy as np
@@ -18,6 +20,7 @@ from numpy.typing import NDArray
 from pydantic_core import from_json
 
 from ..errors import UnreadableFile
+from ..regular_files import open_regular
 from ..stl import FACET
 from ..words import tr
 from .surfaces import KEPT, Surface, refuse_too_many, surface_of
@@ -168,6 +171,9 @@ def _check_gltf(path: Path) -> None:
         binary = head[:4] == b"glTF"
         text = file.read(int.from_bytes(head[12:16], "little")) if binary else head + file.read()
     document = from_json(text)
+    for beside in buffers_beside(path, document):
+        with open_regular(beside):  # a pipe would be waited for
+            pass
     nodes, meshes = document.get("nodes", []), document.get("meshes", [])
     accessors = document.get("accessors", [])
 
@@ -195,6 +201,17 @@ def _check_gltf(path: Path) -> None:
             raise UnreadableFile(
                 tr("The nodes of this glTF are nested too deeply."), kept=KEPT, remedy=tr("Export it flat.")
             )
+
+
+def buffers_beside(path: Path, document: dict[str, Any]) -> list[Path]:
+    """The files beside a glTF that hold parts of it (glTF 2.0 specification, 3.6.1.1), as far as they are there.
+
+    document : the JSON of the glTF
+    """
+    named = [one.get("uri") for kind in ("buffers", "images") for one in document.get(kind, [])]
+    places = [uri for uri in named if isinstance(uri, str) and not uri.startswith("data:")]
+    found = {path.parent / one for uri in places for one in (uri, unquote(uri))}
+    return sorted(one for one in found if os.path.lexists(one))
 
 
 def read_obj(path: Path) -> Surface:

@@ -15,6 +15,7 @@ from ..habits import written
 from ..linking import same_rows
 from ..plan import Unit
 from ..project import Project
+from ..text import harmless
 from ..words import tr
 
 Floats = NDArray[np.float64]
@@ -31,7 +32,7 @@ _FAR = 100.0
 def shown(path: Path) -> str:
     """The name of a file as it can be printed and kept: what is no text in it replaced."""
     name = path.name.encode("utf-8", "replace").decode("utf-8", "replace")
-    return "".join(letter if letter.isprintable() else "?" for letter in name)
+    return harmless(name)
 
 
 def refuse_too_many(triangles: int) -> None:

@@ -66,6 +66,7 @@ def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> 
     """
     left, front, right, back = kernels.shadow_of(vertices)
     side = max(right - left, back - front, cells * 1e-9) / cells
+    side = kernels.side_within(side, kernels.shadows_of_facets(vertices, triangles), cells, kernels.MOST_HITS)
     x0, y0, nx, ny = grid_of(vertices, side)
     hits = kernels.scan(kernels.to_grid(vertices, x0, y0, side), triangles, nx, ny)
     start, heights, facets = kernels.into_columns(*hits, nx * ny)

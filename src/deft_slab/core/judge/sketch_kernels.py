@@ -35,6 +35,7 @@ def sketch_sums(
     normals_z, upward, heights = np.empty(len(triangles)), np.empty(len(triangles)), np.empty(len(vertices))
     for way in range(len(rotations)):
         turned = kernels.turn_and_set_down(vertices, rotations[way], lift)
+        shadows = 0.0
         for f in range(len(triangles)):
             normals_z[f] = (
                 rotations[way, 2, 0] * normals[f, 0]
@@ -42,6 +43,7 @@ def sketch_sums(
                 + rotations[way, 2, 2] * normals[f, 2]
             )
             upward[f] = normals_z[f] * areas[f]
+            shadows += abs(upward[f])
         top = 0.0
         for n in range(len(vertices)):
             heights[n] = turned[n, 2]
@@ -51,6 +53,7 @@ def sketch_sums(
         )
         left, front, right, back = kernels.shadow_of(turned)
         side = max(right - left, back - front, cells * 1e-9) / cells
+        side = kernels.side_within(side, shadows, cells, kernels.MOST_SKETCHED)
         x0, y0 = left - SHIFT * side, front - SHIFT * side
         nx, ny = int(math.ceil((right - x0) / side)) + 1, int(math.ceil((back - y0) / side)) + 1
         hits = kernels.scan(kernels.to_grid(turned, x0, y0, side), triangles, nx, ny)

@@ -14,6 +14,7 @@ from urllib.parse import quote, urlsplit
 from pydantic import ValidationError
 
 from ..errors import DeftError
+from ..regular_files import read_regular
 from ..words import tr
 from .words import KINDS, MOST_BYTES, MOST_REPLY, SPEAKS, About, Refusal, Said, Status, digest_of
 
@@ -142,7 +143,7 @@ class Link:
                 remedy=tr("Send {list}.", list=" or ".join(KINDS)),
             )
         try:
-            size, digest = path.stat().st_size, digest_of(path)
+            digest, size = digest_of(path), path.stat().st_size
         except OSError as error:
             raise PrinterTrouble(
                 tr("“{name}” cannot be read: {value}.", name=path.name, value=error.strerror or error)
@@ -272,7 +273,7 @@ def status_in(folder: Path, name: str) -> Status | None:
     PrinterTrouble : what stands there is nonsense.
     """
     try:
-        content = (folder / f"{name}.status.json").read_bytes()[: MOST_REPLY + 1]
+        content = read_regular(folder / f"{name}.status.json")[: MOST_REPLY + 1]
     except FileNotFoundError:
         return None
     except OSError as error:

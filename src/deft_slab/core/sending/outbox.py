@@ -20,6 +20,7 @@ from ..documents import Document, Name
 from ..errors import BadPlan, SaveFailed
 from ..handoff.naming import slug
 from ..handoff.saving import make_folder, write_whole
+from ..regular_files import open_regular
 from ..words import tr
 from .link import Link, NotThere, PrinterTrouble, UnknownJob, put_into, status_in
 from .words import OVER, About, JobId, Sentence, Status
@@ -362,7 +363,7 @@ class Outbox:
 def job_id(path: Path) -> str:
     """An id for a bed: of its name and what is in it. Raises SaveFailed."""
     try:
-        with path.open("rb") as file:
+        with open_regular(path) as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
     except OSError as error:
         raise SaveFailed(

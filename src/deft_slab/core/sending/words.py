@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
 
+from ..regular_files import open_regular
 from ..text import harmless
 
 SPEAKS = 1
@@ -72,6 +73,6 @@ class About(Said):
 
 def digest_of(path: Path) -> str:
     """Of a file, as the header Content-Digest has it (RFC 9530, SHA-256). Raises OSError."""
-    with path.open("rb") as file:
+    with open_regular(path) as file:
         found = hashlib.file_digest(file, "sha256")
     return f"sha-256=:{base64.b64encode(found.digest()).decode()}:"

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from ...core import text
+from ...core.handoff.tables import as_csv as table
 from ...core.words import tr
 from .model import COLUMNS, Column, LedgerModel, cell_text
 
@@ -24,13 +22,12 @@ def as_text(model: LedgerModel) -> str:
 def as_csv(model: LedgerModel) -> str:
     """The figures themselves, with their units in the head; nothing where one is not known."""
     columns = _shown(model)
-    out = io.StringIO()
-    rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(["choice", *(f"{column.title} {_UNITS.get(column.shown, '')}".strip() for column in columns)])
-    for row in model.rows:
-        values = (column.value(row) for column in columns)
-        rows.writerow([row.name, *("" if value is None else repr(round(value, 6)) for value in values)])
-    return out.getvalue()
+    head = ["choice", *(f"{column.title} {_UNITS.get(column.shown, '')}".strip() for column in columns)]
+    lines = [
+        [row.name, *("" if value is None else repr(round(value, 6)) for value in (of.value(row) for of in columns))]
+        for row in model.rows
+    ]
+    return table([head, *lines])
 
 
 def _shown(model: LedgerModel) -> list[Column]:

@@ -9,7 +9,7 @@ from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.project import Project
 from ...core.words import tr
-from ..recents import keep_picture
+from ..recents import keep_picture, listed
 from ..recovery import LeftWork
 from ..replies import Fetched
 from ..requests import Adopt, MakeReady, OpenFile, Recover, Save
@@ -105,7 +105,7 @@ class Opening:
         if not recovered:
             desk.history.nothing_to_lose()
             self.remember(fetched.path)
-            self._unpictured = str(fetched.path.resolve())
+            self._unpictured = listed(fetched.path)
         self._sizing.ask_for(unit=project is None and model.unit is None, fineness=fetched.exact)
         desk.opened.emit()
         self._keeping.begin()  # what it has to say comes after what was said of the model before
@@ -143,7 +143,8 @@ class Opening:
 
     def remember(self, path: Path) -> None:
         """Lists a file among the recent ones."""
-        self._desk.change_settings(recent=self._desk.settings.with_recent(path).recent)
+        if first := listed(path):
+            self._desk.change_settings(recent=self._desk.settings.with_recent(first).recent)
 
     def _keep_picture(self) -> None:
         """The first picture of what was opened or saved stands beside its name among the recent ones."""
@@ -164,7 +165,7 @@ class Opening:
             self.path = path
             desk.history.saved(project)
             self.remember(path)
-            self._unpictured = str(path.resolve())
+            self._unpictured = listed(path)
             self._keep_picture()
             desk.project_changed.emit()
             desk.told.emit(tr("Saved as {name}.", name=path.name))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton
 from ...core import text
 from ...core.handoff.equal import firsts_of
 from ...core.handoff.papers import NAMES, PAPERS, Paper
-from ...core.handoff.wished import Wished
+from ...core.handoff.wished import FORMATS, Wished
 from ...core.lying import BedsBy
 from ...core.words import term, tr, tr_many
 from ..state.bedding import STEP
@@ -31,7 +31,6 @@ _ORDERS: dict[BedsBy, tuple[str, str]] = {
     "hours": (tr("Longest first"), tr("As few as it takes; the bed that takes longest is printed first.")),
     "colour": (tr("By colour"), tr("As few as it takes; those of one material or colour follow each other.")),
 }
-_FORMATS = ("3mf", "stl", "obj", "ply", "glb")
 
 
 class HandOffPanel(Panel):
@@ -165,7 +164,7 @@ class HandOffPanel(Panel):
     def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
         """A row of formats that are written or not."""
         found = {}
-        for ending in _FORMATS:
+        for ending in FORMATS:
             one = button(
                 ending.upper(),
                 tr("{title} as .{ending}.", title=title, ending=ending),

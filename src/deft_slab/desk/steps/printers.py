@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from functools import partial
 
+from pydantic_core import from_json
 from PySide6.QtCore import QProcess, Qt, QTimer
 from PySide6.QtGui import QHideEvent, QPixmap, QShowEvent
 from PySide6.QtWidgets import QLabel, QMenu, QProgressBar, QPushButton, QToolButton, QVBoxLayout, QWidget
@@ -204,7 +204,7 @@ class PrintersSection(QWidget):
         if not child.canReadLine():
             return
         try:
-            said = json.loads(bytes(child.readLine().data()))
+            said = from_json(bytes(child.readLine().data()))
             device = Device(name=name[:120], url=said["url"], token=said["token"])
         except (ValueError, KeyError, TypeError):
             return

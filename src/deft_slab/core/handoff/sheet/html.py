@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import base64
+import html
 from collections.abc import Sequence
-from html import escape
 
 from ...habits import language
+from ...text import harmless
 from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
 
 _STYLE = """
@@ -24,6 +25,11 @@ table { border-collapse: collapse; width: 100% } th, td { text-align: left; padd
 th { font-weight: 600; color: #555 } .right { text-align: right } .strong { font-weight: 600 }
 ul.boxes { list-style: "☐  " }
 """
+
+
+def escape(words: str) -> str:
+    """Words from anywhere, as they may stand in a page: nothing of them is taken for markup, nor turns what follows."""
+    return html.escape(harmless(words))
 
 
 def as_html(blocks: Sequence[Block], title: str) -> bytes:

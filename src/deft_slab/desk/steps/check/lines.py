@@ -52,9 +52,9 @@ def lines_of(outcome: Outcome, checked: Sequence[Checked], printer: Printer) -> 
         found += _about_seat(number, piece, own)
         if number < len(checked):
             found += _about_layers(checked[number], piece.name if several else "", own)
-    said = {f"{piece.name} does not fit the printer: {piece.fit.sentence()}." for piece in outcome.pieces}
-    notes = (note for note in outcome.notes if note not in said)
-    found += [_about_support(outcome), *(Line("look", tr("Look here"), note) for note in notes)]
+    if printer.kind == "filament":  # on resin posts hold what begins in the air, and the islands say where
+        found.append(_about_support(outcome))
+    found += [Line("look", tr("Look here"), note) for note in outcome.notes if note.code != "fit"]  # a line of its own
     order = {"failed": 0, "look": 1, "left": 2, "good": 3}
     return sorted(found, key=lambda line: (order[line.verdict], -line.weight))
 
@@ -162,7 +162,8 @@ def _about_layers(checked: Checked, name: str, printer: Printer) -> list[Line]:
         return [Line("failed", _named(tr("Layers are not known"), name), checked.problem, number=checked.number)]
     found = [*_about_islands(checked, name), *_about_pockets(checked, name, printer)]
     if printer.kind == "resin":
-        found += _several(checked, name, [(_jump(checked, jump), jump.growth) for jump in checked.jumps], "jumps")
+        found += _several(checked, name, [(_jump(checked, jump), jump.growth) for jump in checked.jumps],
+                          tr("{count} more jumps"))  # fmt: skip
         if not checked.jumps:
             peel = text.area(float(checked.peel.max()))
             found.append(
