@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import gc
 import os
 import signal
@@ -41,11 +42,23 @@ def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:
     os._exit(130)
 
 
+def _is_mistyped(word: str) -> bool:
+    """Whether a first word is neither a command, an option nor a file, but looks like a command."""
+    looks_like_one = word.isidentifier() and word not in COMMANDS
+    return looks_like_one and not os.path.lexists(word)
+
+
 def main(arguments: list[str] | None = None) -> int:
     """The program. Local imports: a command must not load Qt, and the window must show before numba is loaded."""
     if arguments is None:
         signal.signal(signal.SIGINT, _stopped)
     given = sys.argv[1:] if arguments is None else arguments
+    if given and _is_mistyped(given[0]):
+        near = difflib.get_close_matches(given[0], COMMANDS, 1)
+        asked = tr(" Did you mean “{near}”?", near=near[0]) if near else ""
+        print(tr("deft-slab: There is no command “{given}”.{asked} See deft-slab --help.", given=given[0],
+                 asked=asked), file=sys.stderr)  # fmt: skip
+        return 2
     if given and given[0] in COMMANDS:
         from . import commands
 

@@ -105,7 +105,7 @@ def test_parts_for_machines_that_share_a_folder(models, tmp_path):
 @pytest.mark.parametrize("wrong", [("--part", "3/2"), ("--part", "x"), ("--propose", "1"), ("--jobs", "0")])
 def test_what_makes_no_sense_is_refused(models, tmp_path, wrong):
     done = call("batch", models, "--out", tmp_path / "out", *wrong)
-    assert done.returncode == 1
+    assert done.returncode == 2
     assert "Traceback" not in done.stderr
     assert not (tmp_path / "out").exists()
 

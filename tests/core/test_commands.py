@@ -148,21 +148,26 @@ def test_one_level_cut_takes_the_support_from_the_gull(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("arguments", "says"),
+    ("arguments", "says", "code"),
     [
-        (("measure", "nowhere.stl"), "cannot be read"),
-        (("measure", "BALL", "--scale", "0"), "--scale"),
-        (("measure", "BALL", "--theta", "95"), "--theta"),
-        (("measure", "BALL", "--down", "0", "0", "0"), "down direction"),
-        (("cut", "BALL", "--straight", "0", "0", "1", "50", "--out", "OUT"), "misses the model"),
-        (("cut", "BALL", "--straight", "0", "0", "0", "0", "--out", "OUT"), "cut normal"),
-        (("cut", "BALL", "--straight", "0", "0", "1", "0", "--out", "BALL/under"), "cannot be made"),
+        (("measure", "nowhere.stl"), "cannot be read", 1),
+        (("measure", "BALL", "--scale", "0"), "--scale", 2),
+        (("measure", "BALL", "--theta", "95"), "--theta", 2),
+        (("measure", "BALL", "--down", "0", "0", "0"), "down direction", 2),
+        (("cut", "BALL", "--straight", "0", "0", "1", "50", "--out", "OUT"), "passes beside the model", 1),
+        (("cut", "BALL", "--straight", "0", "0", "0", "0", "--out", "OUT"), "cut normal", 2),
+        (("cut", "BALL", "--straight", "0", "0", "1", "0", "--out", "BALL/under"), "cannot be made", 1),
+        (("mesure", "BALL"), "Did you mean “measure”?", 2),
+        (("mesure",), "Did you mean “measure”?", 2),
+        (("xyzzy",), "no command “xyzzy”", 2),
     ],
 )
-def test_failures_are_one_clear_line(ball, tmp_path, arguments, says):
+def test_failures_are_one_clear_line(ball, tmp_path, arguments, says, code):
+    """2 for what was asked wrongly, 1 for what could not be done; nothing is said of a window."""
     places = {"BALL": str(ball), "OUT": str(tmp_path / "out"), "BALL/under": str(ball / "under")}
     done = call(*(places.get(argument, argument) for argument in arguments))
-    assert done.returncode == 1
+    assert done.returncode == code
+    assert "What you have open" not in done.stderr
     assert done.stdout == ""
     assert says in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
@@ -242,19 +247,19 @@ def test_a_wearer_by_command(tmp_path):
 )  # fmt: skip
 def test_sizes_that_make_no_sense_are_told(ball, arguments, says):
     done = call("measure", ball, *arguments)
-    assert done.returncode == 1
+    assert done.returncode == 2
     assert says in done.stderr
     assert done.stdout == ""
 
 
 def test_mend_refuses_and_writes_nothing(ball, tmp_path):
-    for arguments, says in (
-        (("--out", tmp_path / "b.xyz"), "no known ending"),
-        (("--out", tmp_path / "b.stl", "--thin", 5), "at least 100"),
-        (("--out", tmp_path / "b.stl", "--rewrap", 500), "out of range"),
+    for arguments, says, code in (
+        (("--out", tmp_path / "b.xyz"), "no known ending", 1),
+        (("--out", tmp_path / "b.stl", "--thin", 5), "at least 100", 2),
+        (("--out", tmp_path / "b.stl", "--rewrap", 500), "out of range", 1),
     ):  # fmt: skip
         done = call("mend", ball, *arguments)
-        assert done.returncode == 1
+        assert done.returncode == code
         assert says in done.stderr
     assert list(tmp_path.iterdir()) == []
 
@@ -309,7 +314,7 @@ def test_conditions_of_ways_by_command(beam):
     stopped = answer("propose", beam, "--time", 0)
     assert not stopped["to_the_end"]
     refused = call("propose", beam, "--avoid", 0, 0, 0, 0)
-    assert refused.returncode == 1
+    assert refused.returncode == 2
     assert "must be more than 0" in refused.stderr
 
 
@@ -348,7 +353,7 @@ def test_a_recipe_with_many_kinds(beam, tmp_path):
         ("[]", "no recipe"),
         ('{"cuts": [{"kind": "fold"}]}', "recipe"),
         ('{"cuts": [{"kind": "box", "id": "a", "name": "a", "centre": [0,0,0], "half": [0,1,1]}]}', "size"),
-        ('{"cuts": [{"kind": "straight", "id": "a", "name": "Far", "normal": [0,0,1], "offset": 900}]}', "misses"),
+        ('{"cuts": [{"kind": "straight", "id": "a", "name": "Far", "normal": [0,0,1], "offset": 900}]}', "beside"),
         ('{"cuts": [{"kind": "bent", "id": "a", "name": "Knot", "view": [0,1,0],'
          ' "line": [[-50,0,-20],[50,0,20],[50,0,-20],[-50,0,20]]}]}', "crosses itself"),
     ],

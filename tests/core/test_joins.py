@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
 from deft_slab.core.errors import BadPlan
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.joining import room
 from deft_slab.core.joining.coupon import coupon, usual_steps
 from deft_slab.core.joining.joined import KEY, SOCKET
 from deft_slab.core.joining.order import moves_of
@@ -718,7 +719,7 @@ def test_join_by_command(tmp_path):
     refused = call("join", path, "--straight", 0, 0, 1, 20, "--out", tmp_path / "out")
     assert refused.returncode == 1
     assert "replace" in refused.stderr
-    assert call("join", path, "--auto", "--out", tmp_path / "none").returncode == 1
+    assert call("join", path, "--auto", "--out", tmp_path / "none").returncode == 2
 
 
 def test_a_coupon_has_a_hole_for_each_clearance(tmp_path):
@@ -857,3 +858,22 @@ def test_letters_for_all_contacts_keep_away_from_joins():
     bare = plan.changed(joins=tuple(found))
     assert {join.kind for join in workshop.proposed_joins(bare, PRINTER)} != set()
     assert workshop.lettered(made.plan, PRINTER) == [] or len(found) < len(made.contacts)
+
+
+def test_the_least_over_a_surface_is_never_above_the_truth():
+    """A tilted round key beside a wall, a plane: the distance is known at every place, and the points of the key's
+    surface miss the nearest one."""
+    for seed in range(20):
+        random = np.random.default_rng(seed)
+        body = manifold3d.Manifold.cylinder(8, 4, 3, 7).rotate(tuple(random.uniform(0, 360, 3)))
+        normal = random.normal(size=3)
+        normal /= np.linalg.norm(normal)
+        truth = 9.0 + min(float((np.asarray(body.to_mesh64().vert_properties)[:, :3] @ normal).min()), 0.0)
+        found = room._least_over(*room._facets_of(body), lambda points, n=normal: 9.0 + points @ n)
+        assert truth - 0.0101 <= found <= truth + 1e-9
+        # round, and of points alone: a ball's nearest place lies between the corners of a coarse body
+        centre = random.uniform(-3, 3, 3) + [14, 0, 0]
+        corners, facets = room._facets_of(manifold3d.Manifold.cube((10, 10, 10), True))
+        near = np.abs(np.clip(centre, -5, 5) - centre)
+        found = room._least_over(corners, facets, lambda points, c=centre: np.linalg.norm(points - c, axis=1))
+        assert np.linalg.norm(near) - 0.0101 <= found <= np.linalg.norm(near) + 1e-9

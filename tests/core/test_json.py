@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import shlex
+import shutil
 import threading
 from pathlib import Path
 
@@ -13,9 +15,11 @@ from deft_slab.commands.parser import parser
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.handoff.pieces import write_project, write_solid
 from deft_slab.core.intake.files import open_file
+from deft_slab.core.joins import KeyJoin
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.project import Choice, Project
+from deft_slab.core.script import Recipe
 from deft_slab.core.workshop import Workshop
 from deft_slab.standin.machine import Machine
 from deft_slab.standin.server import Server
@@ -49,7 +53,8 @@ def files(folder: Path) -> dict[str, Path]:
     printer = default_printer()
     pieces = Workshop(model).evaluate(plan, printer).pieces
     project = Project(
-        title="Lamp", plan=plan, printer=printer, choices=(Choice(id="k1", name="Whole", plan=plan.as_it_came),)
+        title="Lamp", plan=plan, printer=printer, choices=(Choice(id="k1", name="Whole", plan=plan.as_it_came),
+                 Choice(id="k2", name="Two halves, level", plan=plan)),
     )
     found["project"] = folder / "lamp-project.3mf"
     write_project(project, model, pieces, printer, found["project"])
@@ -64,14 +69,20 @@ def samples(at: dict[str, Path], out: Path) -> dict[str, list[tuple[object, ...]
     """Calls of each command that between them say all that it may say."""
     o = iter(out / str(n) for n in range(100))
     return {
-        "measure": [(at["lamp"],), (at["open"], "--wall", 1), (at["cup"], "--wearer", "head", 570, "--wall", 2)],
+        "measure": [
+            (at["lamp"],), (at["lamp"], "--unit", "in"), (at["project"],), (at["open"], "--wall", 1),
+            (at["cup"], "--wearer", "head", 570, "--wall", 2),
+        ],
         "check": [(at["lamp"],), (at["cup"], "--printer", "small-resin"), (at["hung"], "--printer", "small-resin")],
         "hollow": [(at["ball"], "--wall", 2, "--plugs", "--lift", 5, "--printer", "small-resin", "--out", next(o))],
         "posts": [(at["ball"], "--printer", "small-resin", "--out", next(o))],
         "mend": [(at["open"], "--out", out / "mended.stl"), (at["ball"], "--out", out / "ball.stl", "--thin", 200)],
         "tilt": [(at["lamp"], "--top", 3, "--map", 20)],
         "cut": [(at["lamp"], *CUT, "--out", next(o)), (at["lamp"], *CUT, "--equal-once", "--out", next(o))],
-        "join": [(at["lamp"], *CUT, "--auto", "--letters", "--out", next(o))],
+        "join": [
+            (at["lamp"], *CUT, "--auto", "--letters", "--out", next(o)),
+            (at["ball"], "--straight", 0, 0, 1, 0, "--auto", "--out", next(o)),  # keys, which have a carrier
+        ],
         "coupon": [("--out", out / "coupon.stl"), ("--rod", 4, "--out", out / "rod.3mf")],
         "handoff": [
             (at["lamp"], *CUT, "--copies", 2, "--sheet", "--out", next(o)),
@@ -109,6 +120,51 @@ def test_what_is_printed_is_as_its_schema_says(at, tmp_path, command):
     jsonschema.Draft202012Validator.check_schema(schema)
     for arguments in samples(at, tmp_path)[command]:
         jsonschema.validate(printed(command, *arguments), schema)
+
+
+README = Path(__file__).parents[2] / "README.md"
+
+
+def examples() -> list[list[str]]:
+    """The commands of the README, in their order."""
+    lines = [line.strip() for line in README.read_text("utf-8").splitlines()]
+    return [shlex.split(line)[1:] for line in lines if line.startswith(".venv/bin/deft-slab ")]
+
+
+def test_the_examples_of_the_readme_work_in_one_folder_in_their_order(at, tmp_path, monkeypatch):
+    """Each prints what its schema says; the files that they name lie there."""
+    monkeypatch.chdir(tmp_path)
+    write_solid(joined(box(16, 16, 20), box(26, 10, 6, (0.0, 0.0, 14.0))), "Prop", Path("prop.stl"))
+    for name, given in (("helmet.3mf", hollow_ball(120.0, 112.0, 3)), ("scan.stl", None)):
+        write_solid(given, "Helmet", Path(name)) if given else shutil.copyfile(at["open"], name)
+    shutil.copyfile(at["project"], "project.3mf")
+    shutil.copytree(at["many"], "models")
+    Path("models/broken.stl").unlink()
+    Path("token").write_text("secret")
+    cut = StraightCut(id="c1", name="Waist", normal=(0, 0, 1), offset=10.0)
+    key = KeyJoin(id="j1", cut="c1", between=(-1, 1), at=(8.0, 8.0, 10.0), height=3.0)
+    Path("recipe.json").write_text(Recipe(cuts=(cut,), joins=(key,)).model_dump_json())
+    printer = None
+    asked = examples()
+    assert {words[0] for words in asked} == {*COMMANDS, "printer", "send"}
+    try:
+        for words in asked:
+            if words[0] == "printer":
+                machine = Machine(shipped_printers()["small-resin"], tmp_path / "kept", speed=1e6)
+                printer = Server(machine, "secret", tmp_path / "kept")
+                threading.Thread(target=printer.serve_forever, daemon=True).start()
+                continue
+            if printer is not None:
+                words = [printer.url if word.startswith("http:") else word for word in words]
+            at_end = words.index("--") if "--" in words else len(words)
+            json_too = words if "--json" in words else [*words[:at_end], "--json", *words[at_end:]]
+            done = call(*json_too)
+            assert done.returncode == 0, (words, done.stderr)
+            jsonschema.validate(json.loads(done.stdout), schema_of(words[0]))
+    finally:
+        if printer is not None:
+            printer.shutdown()
+            printer.server_close()
 
 
 def test_what_is_sent(at, tmp_path):

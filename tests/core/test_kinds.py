@@ -22,6 +22,7 @@ from deft_slab.core.cuts import (
     OutlineReach,
     PieceReach,
     RegionReach,
+    RestReach,
     ScoopCut,
     Side,
     StraightCut,
@@ -242,6 +243,50 @@ def test_an_ornament_is_lifted_off_at_its_foot(pocket):
     direction, free = lift_direction([found[1]], "c1")
     assert free
     assert direction[2] == pytest.approx(1, abs=0.02)
+
+
+def emblems() -> tuple[Solid, list[LiftOffCut]]:
+    """A cube of 60 with a round emblem on each of its walls, and the cuts that take them off."""
+    body, cuts = manifold3d.Manifold.cube((60, 60, 60)), []
+    for n, (out, turn) in enumerate((((1, 0, 0), 90), ((0, 1, 0), -90), ((-1, 0, 0), -90), ((0, -1, 0), 90))):
+        disc = manifold3d.Manifold.cylinder(6, 8, 8, 64)
+        disc = disc.rotate((0, turn, 0)) if out[0] else disc.rotate((turn, 0, 0))
+        body += disc.translate(tuple(30.0 + 28.0 * np.array(out)))
+        middle = 30.0 + 33.0 * np.array(out)
+        half = np.where(np.array(out) != 0, 2.9, 9.0)
+        region = Region(shape="box", places=(tuple(middle),), half=tuple(half))
+        cuts.append(LiftOffCut(id=f"e{n}", name=f"Emblem {n}", region=region, direction=tuple(map(float, out))))
+    solid = Solid.from_manifold(body, {})
+    return Solid(solid.vertices, solid.triangles), cuts
+
+
+def test_emblems_are_taken_off_one_by_one_and_what_is_left_is_halved():
+    """A cut with a region acts on the piece that has it; a later one passes by what was taken off, where that is its
+    reach."""
+    solid, cuts = emblems()
+    model = model_of(solid)
+    level = StraightCut(id="half", name="Half", normal=(0, 0, 1), offset=30.0)
+    disc = math.pi * 64 * 4
+    for reach, count in ((RestReach(), 6), (None, 10)):
+        plan = Plan(model=model.ref, recipe=(*cuts, level.model_copy(update={"reach": reach})))
+        outcome = Workshop(model).evaluate(plan, default_printer())
+        assert len(outcome.pieces) == count
+        volumes = sorted(piece.solid.volume for piece in outcome.pieces)
+        assert sum(volumes) == pytest.approx(model.solid.volume, rel=1e-9)
+        assert volumes[:4] == pytest.approx([disc if reach else disc / 2] * 4, rel=0.01)
+        assert volumes[-1] == pytest.approx(60 * 60 * 30, rel=1e-6)
+    # in any order, and after the halving too: each half has its part of an emblem
+    plan = Plan(model=model.ref, recipe=(level, *reversed(cuts)))
+    assert len(Workshop(model).evaluate(plan, default_printer()).pieces) == 10
+    # a scoop around a region, and a straight cut within one, meet the piece that has it as well
+    region = cuts[3].region
+    around = ScoopCut(**NAMED, shape="region", region=region, margin=2)
+    for more in (around, StraightCut(**NAMED, normal=(0, 1, 0), offset=-2.0, reach=RegionReach(region=region))):
+        plan = Plan(model=model.ref, recipe=(*cuts[:3], more))
+        outcome = Workshop(model).evaluate(plan, default_printer())
+        assert outcome.cuts["c1"].parts
+        assert len(outcome.pieces) == 5
+    assert Plan.model_validate_json(plan.model_dump_json()) == plan
 
 
 def test_a_region_that_is_not_there():

@@ -440,7 +440,7 @@ def test_by_command(tmp_path, capsys):
     assert cli.main(["check", str(tmp_path / "comb.stl"), "--layer", "0"]) != 0
     assert "--layer must be between" in capsys.readouterr().err
     assert cli.main(["check", str(tmp_path / "comb.stl"), "--straight", "0", "0", "1", "50"]) != 0
-    assert "misses the model" in capsys.readouterr().err
+    assert "passes beside the model" in capsys.readouterr().err
 
 
 # taking it off

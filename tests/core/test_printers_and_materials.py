@@ -73,7 +73,7 @@ def test_each_material_has_its_own_mass_price_and_size(tmp_path):
     assert work.materials == pytest.approx({"Grey": 2 * 24 * 1.24, "Red": 24 * 1.24, "Glass filled": 24 * 1.6})
     hours = [bed.seconds / 3600 for bed in work.beds]
     each = [0.05952 * 25 + hours[0] * 0.1, 0.02976 * 30 + hours[1] * 0.1, 0.0384 * 50 + hours[2] * 0.1]
-    assert [bed.cost for bed in work.beds] == pytest.approx(each)
+    assert [bed.cost for bed in work.beds] == pytest.approx([1.1 * one for one in each])
     assert work.cost == pytest.approx(1.1 * sum(each))
     handed = deliver(outcome.pieces, laid, printer, "Tower", tmp_path, Wished(pieces=("stl",), beds=("3mf",)), work)
     read = [trimesh.load_mesh(one.path) for one in handed if one.piece is not None]
@@ -264,7 +264,7 @@ def test_by_command(tmp_path):
     assert found["job"]["elapsed_hours"] < found["job"]["hours"]
     for wrong in (("--material", 9, "Red"), ("--material", 1, "Gold"), ("--second", "none-such")):
         done = call("handoff", path, *cuts, "--printer", profile, *wrong, "--out", tmp_path / "no")
-        assert done.returncode == 1
+        assert done.returncode == 2
         assert "Traceback" not in done.stderr
     assert not (tmp_path / "no").exists()
 

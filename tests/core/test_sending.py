@@ -28,6 +28,8 @@ from deft_slab.core.handoff.beds import laid_with_job
 from deft_slab.core.handoff.delivery import deliver
 from deft_slab.core.handoff.slices.images import ABOUT, png_of
 from deft_slab.core.handoff.wished import Wished
+from deft_slab.core.judge.effort import layer_count, layers_of
+from deft_slab.core.layers.sections import Levels
 from deft_slab.core.plan import Plan
 from deft_slab.core.printer import default_printer, shipped_printers
 from deft_slab.core.sending.link import Link, NotThere, PrinterTrouble, status_in
@@ -242,6 +244,12 @@ def test_after_the_power_was_lost_it_can_go_on(tmp_path, pillar, clock):
     (tmp_path / "kept" / "printer.json").write_text("{")
     with pytest.raises(BadPlan, match="not what a printer keeps"):
         Machine(RESIN, tmp_path / "kept")
+
+
+def test_rounding_of_a_file_makes_no_further_layer():
+    assert layers_of(120.000003, 0.2) == layer_count(120.000003, FILAMENT) == 600
+    assert layers_of(120.01, 0.2) == 601
+    assert Levels(5.0, 0.2, 125.000003).count == 600
 
 
 # over the network
@@ -833,7 +841,7 @@ def test_from_a_file_to_a_finished_print_by_command(tmp_path, monkeypatch):
             assert answer("send", out / "bed-1-layers.zip", "--to", said["url"]) == again
             monkeypatch.delenv(TOKEN)
             none = call("send", out / "bed-1-layers.zip", "--to", said["url"])
-            assert (none.returncode, "--token-file" in none.stderr) == (1, True)
+            assert (none.returncode, "--token-file" in none.stderr) == (2, True)
             shutil.copy(out / "bed-1.3mf", tmp_path / "in")
             status = tmp_path / "in" / f"bed-1.3mf{STATUS}"
             end = time.monotonic() + 60
@@ -846,4 +854,4 @@ def test_from_a_file_to_a_finished_print_by_command(tmp_path, monkeypatch):
             assert (taken_.returncode, "cannot listen" in taken_.stderr) == (1, True)
         finally:
             printer.terminate()
-    assert call("printer", "--profile", "small-resin", "--kind", "filament").returncode == 1
+    assert call("printer", "--profile", "small-resin", "--kind", "filament").returncode == 2

@@ -12,9 +12,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PatchCut, PieceReach, ScoopCut, StraightCut
+from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.desk.cuts import ON_DESK, on_desk
-from deft_slab.desk.cuts.reaches import reach_fields
+from deft_slab.desk.cuts.reaches import reach_fields, reach_words
 from deft_slab.desk.widgets.parts import ClickRow
+from tests.core.test_kinds import emblems
 from tests.desk.conftest import PATIENCE, words
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -609,3 +611,24 @@ def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
     desk.settle()
     assert desk.state.plan.recipe == ()
     assert isinstance(desk.state.cut, (StraightCut, type(None)))
+
+
+def test_emblems_are_lifted_off_one_after_the_other_and_a_level_cut_passes_them_by(cut, tmp_path):
+    solid, lifts = emblems()
+    write_solid(solid, "Cube", tmp_path / "cube.stl")
+    cut.open(tmp_path / "cube.stl")
+    state, panel = cut.state, cut.window.panels["Cut"].this
+    for count, lift in enumerate(lifts, 2):
+        state.cutting.put(lift)
+        cut.settle()
+        assert state.evaluated.outcome.totals.pieces == count
+        assert len(state.plan.recipe) == count - 1
+    cut.click(panel.adds["Level"])
+    cut.settle()
+    panel.reach.activated.emit(panel.reach.findData("rest"))
+    cut.settle()
+    assert state.evaluated.outcome.totals.pieces == 6
+    assert reach_words(state.cut) == "passes by what other cuts take off"
+    cut.undo()
+    cut.settle()
+    assert state.cut.reach is None

@@ -12,10 +12,10 @@ from concurrent.futures import ThreadPoolExecutor
 from importlib import import_module
 
 from .. import logbook
-from ..core.errors import DeftError
+from ..core.errors import DeftError, UnreadableFile, WouldReplace
 from ..core.intake.surfaces import shown
 from ..core.words import tr
-from .arguments import refuse_senseless
+from .arguments import BadArgument, refuse_senseless
 from .own_words import speak
 from .parser import parser
 from .printing import lines_of, plain, plainly
@@ -24,6 +24,8 @@ _log = logging.getLogger(__name__)
 
 _ELSEWHERE = {"run": "whole_job"}
 """Modules of commands that are called otherwise than these."""
+_WRONGLY_ASKED = 2
+"""Exit code where the arguments make no sense, as the parser of the standard library has it."""
 _INCOMPLETE = 3
 """Exit code where a file ended in the middle: what could be read of it was worked on."""
 
@@ -42,6 +44,15 @@ def run(arguments: list[str]) -> int:
     parsed.rest = words[own + 1 :]
     try:
         return _ran(parsed)
+    except WouldReplace as error:
+        print(tr("deft-slab: {what} {kept} Add --replace to replace what is there.", what=error.what, kept=error.kept),
+              file=sys.stderr)  # fmt: skip
+    except BadArgument as error:
+        print(tr("deft-slab: {error}", error=error), file=sys.stderr)
+        return _WRONGLY_ASKED
+    except UnreadableFile as error:  # what was kept is said of what is open in the window
+        said = " ".join(part for part in (error.what, error.remedy) if part)
+        print(tr("deft-slab: {said}", said=said), file=sys.stderr)
     except DeftError as error:
         print(tr("deft-slab: {error}", error=error), file=sys.stderr)
     except BrokenPipeError:

@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import argparse
 import os
+from collections.abc import Sequence
 from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ..core.errors import BadPlan
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINEST
+from ..core.judge.tilts import unit
 from ..core.mend.mended import advised
 from ..core.plan import Plan
 from ..core.printer import Printer, default_printer, read_printer, shipped_printers
@@ -17,7 +22,12 @@ from ..core.words import tr
 from .options import TOKEN
 
 
+class BadArgument(BadPlan):
+    """An argument that makes no sense: what was asked is wrong, not what it was asked of."""
+
+
 def refuse_senseless(arguments: argparse.Namespace) -> None:
+    """Raises BadArgument where a number is out of its range."""
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
@@ -29,10 +39,10 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
-            raise BadPlan(
+            raise BadArgument(
                 tr(
                     "--{name} must be between {low:g} and {high:g}; got {value:g}.",
-                    name=name,
+                    name=name.replace("_", "-"),
                     low=low,
                     high=high,
                     value=value,
@@ -51,9 +61,17 @@ def printer_of(name: str | None) -> Printer:
         return read_printer(read_regular(Path(name)))
     except (OSError, ValueError) as error:
         known = ", ".join(shipped)
-        raise BadPlan(
+        raise BadArgument(
             tr("There is no printer profile {name!r}; shipped are {known}.", name=name, known=known)
         ) from error
+
+
+def direction_of(values: Sequence[float], name: str) -> NDArray[np.float64]:
+    """(3,) at length 1. Raises BadArgument where it has no length. name : what the message calls it"""
+    try:
+        return unit(list(values), name)
+    except BadPlan as error:
+        raise BadArgument(error.what, remedy=error.remedy) from error
 
 
 def token_of(arguments: argparse.Namespace) -> str | None:
@@ -68,7 +86,7 @@ def token_of(arguments: argparse.Namespace) -> str | None:
     try:
         return Path(arguments.token_file).read_text().strip()
     except (OSError, UnicodeDecodeError) as error:
-        raise BadPlan(
+        raise BadArgument(
             tr("The token cannot be read from {file}.", file=arguments.token_file),
             remedy=tr("It is a text file with nothing but the token in it."),
         ) from error
@@ -84,4 +102,7 @@ def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
     )  # fmt: skip
     if getattr(arguments, "mend", False):
         plan = plan.changed(mending=advised(opened.model.solid))
-    return opened, plan.changed(stretch=tuple(arguments.stretch))
+    try:
+        return opened, plan.changed(stretch=tuple(arguments.stretch))
+    except BadPlan as error:
+        raise BadArgument(error.what, remedy=error.remedy) from error

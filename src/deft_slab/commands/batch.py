@@ -33,6 +33,7 @@ from ..core.intake.threemf import PLAN_PATH
 from ..core.printer import shipped_printers
 from ..core.regular_files import read_regular
 from ..core.words import tr
+from .arguments import BadArgument
 
 REPORT = ("report.html", "report.csv")
 _KEPT = "batch.json"
@@ -76,7 +77,7 @@ def _part(given: str | None) -> tuple[int, int]:
         return 1, 1
     which, _, of = given.partition("/")
     if not (which.isdecimal() and of.isdecimal() and 1 <= int(which) <= int(of) <= 100_000):
-        raise BadPlan(tr("--part says which of how many, as 3/10; got {given}.", given=given))
+        raise BadArgument(tr("--part says which of how many, as 3/10; got {given}.", given=given))
     return int(which), int(of)
 
 

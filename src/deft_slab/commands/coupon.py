@@ -5,20 +5,19 @@ from __future__ import annotations
 import argparse
 import datetime
 
-from ..core.errors import BadPlan
 from ..core.handoff.pieces import write_solid
 from ..core.handoff.saving import refuse_existing, write_whole
 from ..core.joining.coupon import coupon, usual_steps
 from ..core.joins import DowelJoin, Join, KeyJoin
 from ..core.words import tr
-from .arguments import printer_of
+from .arguments import BadArgument, printer_of
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     if arguments.fitted is not None:
         if arguments.out.suffix.lower() != ".json":
-            raise BadPlan(tr("A profile is written as JSON: give --out a name that ends in .json."))
+            raise BadArgument(tr("A profile is written as JSON: give --out a name that ends in .json."))
         kept = printer.fitted_at(arguments.fitted, datetime.date.today().isoformat(), arguments.material)
         refuse_existing([arguments.out], replace=arguments.replace)
         write_whole(arguments.out, kept.model_dump_json(indent=2).encode() + b"\n", replace=arguments.replace)

@@ -23,7 +23,7 @@ from ..core.printer import Printer
 from ..core.progress import Job
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import opened_file, printer_of
+from .arguments import BadArgument, opened_file, printer_of
 from .recipes import with_recipe
 
 
@@ -55,12 +55,12 @@ def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan,
     pieces = workshop.evaluate(plan, printer, detail="figures").pieces
     for given, material in arguments.material:
         if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
-            raise BadPlan(
+            raise BadArgument(
                 tr("There is no piece “{given}”; they are numbered from 1 to {count}.", given=given, count=len(pieces))
             )
         if material not in (*printer.loads, *second):
             known = ", ".join(text.quoted(one) for one in (*printer.loads, *second))
-            raise BadPlan(
+            raise BadArgument(
                 tr("No printer has a material “{material}”.", material=material),
                 remedy=tr("There is {known}.", known=known),
             )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import math
+import sys
 from collections.abc import Mapping
 
 import numpy as np
@@ -17,7 +18,7 @@ from ..core.judge.marks import facets_at
 from ..core.plan import Plan
 from ..core.printer import Printer
 from ..core.reports import HollowReport
-from ..core.words import tr
+from ..core.words import tr, tr_many
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .cut import piece_figures
@@ -39,6 +40,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     write_stls(outcome.pieces, arguments.out, replace=arguments.replace)
     write_3mf(outcome.pieces, printer, opened.model.name, together, replace=arguments.replace)
     own = [piece for piece in outcome.pieces if not piece.extra]
+    closed = sum(one.unvented for one in made)
+    # resin that nothing lets out stays there; whoever asks for no vents wants it so
+    if closed and arguments.vents > 0 and any(piece.on(printer).kind == "resin" for piece in own):
+        arguments.failed = True
+        said = tr_many("A void has no vent: what is inside stays there.",
+                       "{n} voids have no vent: what is inside stays there.", closed)  # fmt: skip
+        print(tr("deft-slab: {said}", said=said), file=sys.stderr)
     wall = min(one.least_wall for one in made)
     return {
         "saved_mm3": outcome.hollows_mm3,

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.errors import BadPlan
 from ..core.intake.units import likely_unit
 from ..core.judge.base import largest_scale
-from ..core.judge.tilts import down_to_rotation, set_down, unit
+from ..core.judge.tilts import down_to_rotation, set_down
 from ..core.judge.walls import thickness, thinnest
 from ..core.plan import Guest, Plan
 from ..core.solid import Solid
@@ -15,11 +14,11 @@ from ..core.tilt import Tilt
 from ..core.wearer.measures import FORMS
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import opened_file, printer_of
+from .arguments import BadArgument, direction_of, opened_file, printer_of
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, tr("down direction"))))
+    tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
@@ -54,14 +53,14 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
 
     name, measure_mm = arguments.wearer
     if name not in FORMS:
-        raise BadPlan(tr("There is no form {name!r}; there are {list}.", name=name, list=", ".join(FORMS)))
+        raise BadArgument(tr("There is no form {name!r}; there are {list}.", name=name, list=", ".join(FORMS)))
     form = FORMS[name]
     try:
         value = float(measure_mm)
     except ValueError as error:
-        raise BadPlan(tr("--wearer needs a measure in mm; got {given!r}.", given=measure_mm)) from error
+        raise BadArgument(tr("--wearer needs a measure in mm; got {given!r}.", given=measure_mm)) from error
     if not form.least <= value <= form.most:
-        raise BadPlan(
+        raise BadArgument(
             tr(
                 "The {measure} must be between {least:g} and {most:g} mm; got {value:g}.",
                 measure=form.measure,

@@ -6,13 +6,12 @@ import argparse
 
 import numpy as np
 
-from ..core.errors import BadPlan
 from ..core.handoff.pieces import write_solid
 from ..core.model import MendReport
 from ..core.plan import Mending
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import opened_file
+from .arguments import BadArgument, opened_file
 
 
 def _report(report: MendReport) -> dict[str, object]:
@@ -28,7 +27,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     fineness = None if arguments.rewrap is None else arguments.rewrap / float(np.abs(plan.factors).max())
     if arguments.thin is not None and arguments.thin < 100:
-        raise BadPlan(tr("--thin must leave at least 100 triangles; got {count}.", count=arguments.thin))
+        raise BadArgument(tr("--thin must leave at least 100 triangles; got {count}.", count=arguments.thin))
     mending = Mending(
         clean=True, orient=True, close=arguments.rewrap is None, drop_specks=arguments.drop_specks, rewrap=fineness,
         thin_to=arguments.thin,

@@ -85,7 +85,7 @@ def hollow(command: argparse.ArgumentParser) -> None:
         "--lattice", type=number, nargs=2, metavar=("SPACING", "RADIUS"), help=tr("rods through the void")
     )
     command.add_argument("--vents", type=int, default=MOST_VENTS, metavar="N",
-                         help=tr("at most so many for each piece ({most_vents})", most_vents=MOST_VENTS))  # fmt: skip
+                         help=tr("at most so many for each void ({most_vents})", most_vents=MOST_VENTS))  # fmt: skip
     command.add_argument("--plugs", action="store_true", help=tr("with a plug for each vent, as a piece of its own"))
     recipe(command)
 

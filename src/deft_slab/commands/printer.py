@@ -13,7 +13,7 @@ from ..core.errors import BadPlan
 from ..core.printer import Printer, shipped_printers
 from ..core.words import tr
 from ..logbook import home
-from .arguments import printer_of, token_of
+from .arguments import BadArgument, printer_of, token_of
 
 USUAL = {"filament": "middle-filament", "resin": "small-resin"}
 
@@ -49,6 +49,6 @@ def _printer(arguments: argparse.Namespace) -> Printer:
     if arguments.profile is not None:
         found = printer_of(arguments.profile)
         if arguments.kind not in (None, found.kind):
-            raise BadPlan(tr("{name} is a {kind} printer.", name=found.name, kind=found.kind))
+            raise BadArgument(tr("{name} is a {kind} printer.", name=found.name, kind=found.kind))
         return found
     return shipped_printers()[USUAL[arguments.kind or "filament"]]

@@ -6,7 +6,6 @@ import argparse
 import json
 import time
 
-from ..core.errors import BadPlan
 from ..core.handoff.beds import lay_out
 from ..core.marking import Mark, Meaning
 from ..core.plan import Plan
@@ -18,7 +17,7 @@ from ..core.search.fronts import spaced
 from ..core.search.ways import WaySearch
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import opened_file, printer_of
+from .arguments import BadArgument, opened_file, printer_of
 from .cut import piece_figures
 
 
@@ -56,7 +55,7 @@ def _marks(plan: Plan, balls: list[list[float]], meaning: Meaning) -> list[Mark]
     found = []
     for *place, radius in balls:
         if radius <= 0:
-            raise BadPlan(tr("The radius of a ball must be more than 0; got {radius:g}.", radius=radius))
+            raise BadArgument(tr("The radius of a ball must be more than 0; got {radius:g}.", radius=radius))
         x, y, z = (float(value) for value in place / plan.factors)
         i, j, k = (float(value) for value in radius / abs(plan.factors))
         found.append(Mark(meaning=meaning, shape="ball", places=((x, y, z),), half=(i, j, k)))

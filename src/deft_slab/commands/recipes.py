@@ -7,7 +7,7 @@ import sys
 
 from ..core.cuts import Cut, StraightCut
 from ..core.errors import BadPlan, CutFailed
-from ..core.judge.tilts import down_to_rotation, unit
+from ..core.judge.tilts import down_to_rotation
 from ..core.outcome import Outcome
 from ..core.plan import MOST_CUTS, Plan
 from ..core.printer import Printer
@@ -17,6 +17,7 @@ from ..core.script import Recipe, Scaling, read_recipe
 from ..core.tilt import Tilt
 from ..core.words import tr
 from ..core.workshop import Workshop
+from .arguments import BadArgument, direction_of
 from .options import SCALED
 
 
@@ -24,13 +25,14 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     """Of ``--recipe`` and ``--straight``. Raises BadPlan."""
     cuts = tuple(
         StraightCut(
-            id=f"s{n}", name=tr("Cut {n}", n=n), normal=tuple(unit(values[:3], tr("cut normal"))), offset=values[3]
-        )
+            id=f"s{n}", name=tr("Cut {n}", n=n), normal=tuple(direction_of(values[:3], tr("cut normal"))),
+            offset=values[3],
+        )  # fmt: skip
         for n, values in enumerate(arguments.straight, 1)
     )
     if arguments.recipe is None:
         if not cuts:
-            raise BadPlan(tr("Say where to cut: --straight or --recipe."))
+            raise BadArgument(tr("Say where to cut: --straight or --recipe."))
         return _with_more(Recipe(cuts=()), cuts)
     try:
         read = read_recipe(read_regular(arguments.recipe))
@@ -44,7 +46,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
 def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
     """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
     CutFailed."""
-    tilt = Tilt.from_rotation(down_to_rotation(unit(arguments.down, tr("down direction"))))
+    tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
     if arguments.recipe is None and not arguments.straight:
         return plan
@@ -69,12 +71,7 @@ def refuse_misses(recipe: Recipe, outcome: Outcome) -> None:
     """Raises CutFailed where a cut of a recipe parts nothing."""
     for cut in recipe.cuts:
         if cut.on and not outcome.cuts[cut.id].parts:
-            raise CutFailed(
-                tr("“{cut}” parts nothing within its reach.", cut=cut.name)
-                if cut.reach
-                else tr("“{cut}” misses the model.", cut=cut.name),
-                kept=tr("Nothing was written."),
-            )
+            raise CutFailed(tr("“{cut}” {why}.", cut=cut.name, why=cut.why_not()), kept=tr("Nothing was written."))
 
 
 def _with_more(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:

@@ -12,7 +12,7 @@ from ..core.sending.link import Link, NotThere
 from ..core.sending.outbox import job_id
 from ..core.sending.words import OVER, Status
 from ..core.words import tr
-from .arguments import token_of
+from .arguments import BadArgument, token_of
 from .options import TOKEN
 
 _EVERY = 0.5
@@ -24,7 +24,7 @@ _TRIES = 6
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     token = token_of(arguments)
     if token is None:
-        raise BadPlan(
+        raise BadArgument(
             tr("No access token was given."),
             remedy=tr("Give it by --token-file, in {name} in the environment, or by --token.", name=TOKEN),
         )

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.judge.tilts import unit
 from ..core.search.places import cut_subject, swept
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import opened_file, printer_of
+from .arguments import direction_of, opened_file, printer_of
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    normal = unit(arguments.normal, tr("cut normal"))
+    normal = direction_of(arguments.normal, tr("cut normal"))
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)

@@ -84,15 +84,18 @@ class Uncut:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A solid on its way through the recipe. ``key`` names its content; ``group`` is the one that it comes from;
-    ``crumb``: a fragment that a cut left behind by accident; ``down``: (3,) the way that it is to lie, None where that
-    is looked for."""
+    """A solid on its way through the recipe.
+
+    key : names its content; group : the one that it comes from; crumb : a fragment that a cut left behind by accident
+    off : a cut has taken it off the rest; down : (3,) the way that it is to lie, None where that is looked for
+    """
 
     key: Hashable
     solid: Solid
     sides: tuple[Side, ...]
     group: int
     crumb: bool = False
+    off: bool = False
     down: tuple[float, float, float] | None = None
 
     @property

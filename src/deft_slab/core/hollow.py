@@ -8,8 +8,8 @@ from .cuts import Move, Side
 from .documents import Document, Name, Triple, of_length_one, triple
 from .words import tr
 
-MOST_VENTS = 12
-"""Proposed for a hollow, unless it is said otherwise."""
+MOST_VENTS, MOST_ON_A_PIECE = 12, 200
+"""Proposed for each void, unless it is said otherwise; and kept for a piece, at most."""
 
 
 class Vent(Document):
@@ -63,7 +63,7 @@ class Hollow(Document):
     spacing: float | None = Field(default=None, gt=0, le=1e4)
     radius: float = Field(default=1.0, gt=0, le=100)
     least: float = Field(default=100.0, ge=0, le=1e9)
-    vents: tuple[Vent, ...] = Field(default=(), max_length=200)
+    vents: tuple[Vent, ...] = Field(default=(), max_length=MOST_ON_A_PIECE)
     gap: float = Field(default=0.2, ge=0, le=5)
     keyed: bool = True
 

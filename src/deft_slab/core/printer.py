@@ -62,7 +62,8 @@ class Printer(BaseModel):
     speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
     within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
     least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
-    on a check finds fault; cup_depth : mm, a flatter cup is none: the film follows into it; file : mm across, of what
+    on a check finds fault; thin_resin : mm, of a wall of resin, likewise (an assumption)
+    cup_depth : mm, a flatter cup is none: the film follows into it; file : mm across, of what
     seams are sanded with; all from memory
     bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
     layer (together 9.6 s: common practice)
@@ -109,6 +110,7 @@ class Printer(BaseModel):
     least_neck: float = Field(default=0.02, ge=0, le=1)
     most_slender: float = Field(default=8.0, ge=0, le=1e4)
     least_tip: float = Field(default=10.0, ge=0, le=90)
+    thin_resin: float = Field(default=0.5, ge=0, le=10)
     file: float = Field(default=4.0, gt=0, le=100)
     bottom_layers: int = Field(default=5, ge=0, le=100)
     bottom_seconds: float = Field(default=30.0, ge=0, le=600)
@@ -164,8 +166,9 @@ class Printer(BaseModel):
 
     @property
     def thinnest_wall(self) -> float:
-        """mm: two line widths; what is thinner prints badly (common practice)."""
-        return 2 * self.line_width
+        """mm: two line widths; what is thinner prints badly (common practice). On resin a pixel says nothing of that:
+        there it is ``thin_resin`` at least."""
+        return max(2 * self.line_width, self.thin_resin if self.kind == "resin" else 0.0)
 
     @property
     def least_wall(self) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -10,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from .cuts import Cut, PieceReach, Side
+from .cuts import Cut, PieceReach, RestReach, Side
 from .errors import CutFailed
 from .groups import Part
 from .judge.slivers import thin_places
@@ -75,10 +76,11 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
     crumbs: list[tuple[float, tuple[float, float, float]]] = []
     bridges: list[Place] = []
     amounts = {1: 0.0, -1: 0.0}
+    meets = _met(parts, cut, masks)
     for place, part in enumerate(parts):
         step = job.part(place / len(parts), (place + 1) / len(parts))
         step.step(0.0, tr("Cutting: {name}", name=cut.name))
-        if isinstance(cut.reach, PieceReach) and not set(cut.reach.sides) <= set(part.sides):
+        if place not in meets:
             after.append(part)
             continue
         made = cut.part(part.solid, partial(_on, part.solid, masks), step)
@@ -93,7 +95,8 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
         bridges += [Place(place, outward) for place, outward in made.bridge]
         if len(made.sides) == 1 and made.kerf == 0:
             side, _ = made.sides[0]
-            after.append(Part(part.key, part.solid, (*part.sides, Side(cut=cut.id, side=side)), part.group, part.crumb))
+            sides = (*part.sides, Side(cut=cut.id, side=side))
+            after.append(Part(part.key, part.solid, sides, part.group, part.crumb, part.off))
             continue
         pieces = [(side, body, n) for side, solid in made.sides for n, body in enumerate(bodies_of(solid))]
         small = [i for i, (_, body, n) in enumerate(pieces) if n > 0 and is_crumb(body, whole)]
@@ -106,7 +109,8 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
             sides = (*part.sides, Side(cut=cut.id, side=side))
             if cut.two_sided:
                 amounts[side] += body.volume
-            after.append(Part((key, len(after)), body, sides, part.group, crumb))
+            off = part.off or (cut.takes_off and cut.two_sided and side == 1)
+            after.append(Part((key, len(after)), body, sides, part.group, crumb, off))
     if not after:
         raise CutFailed(tr("Nothing is left after “{name}”.", name=cut.name), kept=tr("The cut was not made."))
     stage = Stage(after, tuple(touched))
@@ -115,6 +119,25 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
     report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches,
                        tuple(bridges), least=least)  # fmt: skip
     return Stage(after, tuple(touched), report)
+
+
+_LITTLE = 1e-3
+"""Share of a region under which a piece only has slivers of it, and is not cut."""
+
+
+def _met(parts: list[Part], cut: Cut, masks: Masks) -> set[int]:
+    """Numbers of the parts that a cut meets, as its reach and its regions say. Where no part has a region all are met,
+    and the cut says what is missing."""
+    met = set(range(len(parts)))
+    match cut.reach:
+        case PieceReach(sides=wanted):
+            met = {n for n, part in enumerate(parts) if set(wanted) <= set(part.sides)}
+        case RestReach():
+            met = {n for n, part in enumerate(parts) if not part.off}
+    for region in cut.picked_regions:
+        areas = {n: float(parts[n].solid.areas[_on(parts[n].solid, masks, region)].sum()) for n in met}
+        met = {n for n in met if areas[n] > _LITTLE * math.fsum(areas.values())} or met
+    return met
 
 
 def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:

@@ -92,15 +92,8 @@ _TIMES = {
 _LIMITS = (
     ("least_island", tr("Islands from"), "mm²", 0, 1e6, 3, tr("Islands that never grow to this are listed apart.")),
     ("most_cup", tr("Cups up to"), "mm²", 0, 1e6, 0, tr("A larger cup fails: each mm² can pull 0.1 N at the film.")),
-    (
-        "cup_depth",
-        tr("Cup depth from"),
-        "mm",
-        0,
-        1000,
-        2,
-        tr("Deep, on the whole: the film follows into a flatter one."),
-    ),
+    ("cup_depth", tr("Cup depth from"), "mm", 0, 1000, 2,
+     tr("Deep, on the whole: the film follows into a flatter one.")),
     ("least_void", tr("Trapped from"), "mm³", 0, 1e9, 0, tr("A smaller void that is closed for good is listed apart.")),
     (
         "most_jump",
@@ -121,6 +114,8 @@ _LIMITS = (
         tr("A layer below, of the largest one above, is a neck if it is less."),
     ),
     ("most_slender", tr("Tall up to"), "", 0, 1e4, 1, tr("Times as tall as its foot is wide; more is tall and thin.")),
+    ("thin_resin", tr("Thin resin walls"), "mm", 0, 10, 2,
+     tr("Walls of resin that are thinner are listed: they warp, or break when support comes off.")),
     ("file", tr("File"), "mm", 0.1, 100, 1, tr("Across: what seams are sanded with; where it cannot get is listed.")),
     (
         "least_tip",

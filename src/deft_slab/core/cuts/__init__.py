@@ -17,7 +17,7 @@ from .kind import KINDS, AnyCut, Cut
 from .lift_off import LiftOffCut
 from .move import Move
 from .patch import PatchCut
-from .reach import MOST_POINTS, BoxReach, OutlineReach, PieceReach, Reach, RegionReach, Side
+from .reach import MOST_POINTS, BoxReach, OutlineReach, PieceReach, Reach, RegionReach, RestReach, Side
 from .scoop import ScoopCut
 from .straight import StraightCut
 
@@ -27,5 +27,5 @@ for _module in pkgutil.iter_modules(__path__):
 __all__ = [
     "KINDS", "MOST_CELLS", "MOST_POINTS", "MOST_WALLS", "AnyCut", "BentCut", "BlockCut", "BodiesCut", "BoxCut",
     "BoxReach", "Cut", "LiftOffCut", "Move", "OutlineReach", "PatchCut", "PieceReach", "Reach", "RegionReach",
-    "ScoopCut", "Side", "StraightCut", "walls_as",
+    "RestReach", "ScoopCut", "Side", "StraightCut", "walls_as",
 ]  # fmt: skip

@@ -68,7 +68,13 @@ class Cut(Document):
     @property
     def bounded(self) -> bool:
         """Whether it stops at a place; one that only meets some pieces does not."""
-        return self.reach is not None and self.reach.kind != "piece"
+        return self.reach is not None and self.reach.kind not in ("piece", "rest")
+
+    @property
+    def picked_regions(self) -> tuple[Region, ...]:
+        """The regions of the surface without which it cannot be made: it meets the pieces that have them."""
+        own = (getattr(self, "region", None), getattr(self.reach, "region", None))
+        return tuple(region for region in own if region is not None)
 
     @abstractmethod
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:

@@ -51,6 +51,19 @@ class PieceReach(Document):
         return self
 
 
+class RestReach(Document):
+    """All but what earlier cuts have taken off: ornaments, scooped parts, patches, what was in a box."""
+
+    kind: Literal["rest"] = "rest"
+
+    def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
+        """Not a place: the cut meets a piece as a whole, or not at all."""
+        raise CutFailed(tr("The rest is no place."))
+
+    def carried(self, move: Move) -> RestReach:
+        return self
+
+
 class BoxReach(PlacedBox):
     """Only what lies in a box."""
 
@@ -105,4 +118,4 @@ class RegionReach(Document):
         return self.model_copy(update={"region": move.region(self.region), "margin": self.margin * move.size})
 
 
-Reach = Annotated[PieceReach | BoxReach | OutlineReach | RegionReach, Field(discriminator="kind")]
+Reach = Annotated[PieceReach | RestReach | BoxReach | OutlineReach | RegionReach, Field(discriminator="kind")]

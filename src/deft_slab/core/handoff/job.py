@@ -14,9 +14,12 @@ from .laid import Laid, bed_printer
 
 @dataclass(frozen=True)
 class BedJob:
-    """One bed. bed : its number, from 0 on; pieces : numbers in the list of what is laid; material : g
-    cost : of material and hours, in the currency of the profile; printer : loaded with what is printed on it
-    second : that is the second one of the plan"""
+    """One bed.
+
+    bed : its number, from 0 on; pieces : numbers in the list of what is laid; material : g
+    cost : of material and hours, with a share for prints that fail, in the currency of the profile
+    printer : loaded with what is printed on it; second : that is the second one of the plan
+    """
 
     bed: int
     pieces: tuple[int, ...]
@@ -30,14 +33,18 @@ class BedJob:
 @dataclass(frozen=True)
 class PrintJob:
     """All beds. least : no fewer beds can hold the pieces; longest : seconds of the piece that takes longest, alone
-    contacts : to be glued, or joined, for one copy; glue : mm2 of them; cost : with a share for prints that fail"""
+    contacts : to be glued, or joined, for one copy; glue : mm2 of them"""
 
     beds: tuple[BedJob, ...]
     least: int
     longest: float
     contacts: int
     glue: float
-    cost: float
+
+    @property
+    def cost(self) -> float:
+        """Of all beds, as each says it."""
+        return math.fsum(bed.cost for bed in self.beds)
 
     @property
     def seconds(self) -> float:
@@ -78,12 +85,12 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
         own_printer = bed_printer(pieces, laid, bed, printer)
         seconds = bed_seconds(on_it, own_printer)
         material = math.fsum(piece.figures.material_g for piece in on_it)
-        cost = material / 1000 * own_printer.material_price + seconds / 3600 * own_printer.hour_price
+        printed = material / 1000 * own_printer.material_price + seconds / 3600 * own_printer.hour_price
+        cost = printed * (1 + own_printer.failed_share)
         beds.append(BedJob(bed, own, seconds, material, cost, own_printer, any(piece.second for piece in on_it)))
     return PrintJob(
         tuple(beds), least, max((piece.figures.print_seconds for piece in pieces), default=0.0),
         len(outcome.contacts), math.fsum(contact.area for contact in outcome.contacts),
-        math.fsum(bed.cost * (1 + bed.printer.failed_share) for bed in beds),
     )  # fmt: skip
 
 

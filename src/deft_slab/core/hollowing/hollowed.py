@@ -153,7 +153,7 @@ def _hollowed(part: Part, hollow: Hollow, kept: Kept, job: Job) -> tuple[tuple[H
         return _vented(part.solid, empty, hollow)
 
     report, solid, closing = kept.once(key, make, len(part.solid.triangles))
-    return (report, Part(key, solid, part.sides, part.group, part.crumb, part.down)), closing
+    return (report, Part(key, solid, part.sides, part.group, part.crumb, part.off, part.down)), closing
 
 
 def _vented(before: Solid, empty: Emptied, hollow: Hollow) -> tuple[HollowReport, Solid, Closing]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..documents import triple
-from ..hollow import Hollow, Vent
+from ..hollow import MOST_ON_A_PIECE, Hollow, Vent
 from ..judge.overhang import BED_TOLERANCE
 from ..judge.walls import met_first, through
 from ..layers.pockets import ClosedAir, closed_air
@@ -92,15 +93,17 @@ def propose_vents(
     """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
     end, then one wherever the largest cup begins that is still above the printer's limit.
 
-    exposed, show : (m,) as for ``places_for``; most : how many in all. Raises Cancelled.
+    exposed, show : (m,) as for ``places_for``; most : how many for each void. Raises Cancelled.
     """
     places = places_for(empty, seat, hollow.wall, exposed, show)
     vents: list[Vent] = []
+    counts: Counter[int] = Counter()
 
     def add(number: int, target: Floats, *, upper: bool) -> bool:
         vent = _best(places, number, target, vents, hollow, upper=upper)
-        if vent is not None and len(vents) < most:
+        if vent is not None and counts[number] < most and len(vents) < MOST_ON_A_PIECE:
             vents.append(vent.model_copy(update={"id": f"v{len(vents) + 1}"}))
+            counts[number] += 1
             return True
         return False
 
@@ -109,8 +112,8 @@ def propose_vents(
         add(number, corners[int(np.argmin(corners[:, 2]))], upper=False)
         add(number, corners[int(np.argmax(corners[:, 2]))], upper=True)
     given_up: list[Floats] = []
-    while len(vents) < most:
-        job.step(min(0.95, len(vents) / most), tr("Looking for cups that are left"))
+    while any(counts[number] < most for number in range(len(empty.voids))):
+        job.step(min(0.95, len(vents) / (most * len(empty.voids))), tr("Looking for cups that are left"))
         cups = [cup for cup in cups_in(empty, hollow, vents, seat, job) if cup.area > printer.most_cup]
         cups = [cup for cup in cups if all(np.linalg.norm(np.array(cup.begins) - one) > 1.0 for one in given_up)]
         if not cups:

@@ -126,7 +126,7 @@ def join_all(
         job.step(0.5 + 0.5 * n / len(parts), tr("Making joins"))
         key = ("joined", part.key, tuple((one.key, role) for one, role, _ in own))
         solid = kept.once(key, partial(_with_bodies, part.solid, own), len(part.solid.triangles))
-        after.append(Part(key, solid, part.sides, part.group, part.crumb))
+        after.append(Part(key, solid, part.sides, part.group, part.crumb, part.off))
     names: dict[int, str] = {}
     kinds: dict[int, str] = {}
     loose = [(one, k, *each) for one in ready if one.made is not None for k, each in enumerate(one.made.loose)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import get_args
@@ -29,6 +30,8 @@ _LAYER = 0.6
 """mm between the depths that are looked at."""
 UNDER_A_ROOT = 1.0
 """mm of its carrier that there must be under the whole foot of a key."""
+_EXACT = 0.01
+"""mm to which the least wall is found."""
 SPACING = 0.3
 """mm: as near as that to each other lie the points of a join at which its walls are measured."""
 _FAR = 12.0
@@ -162,15 +165,54 @@ def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> flo
 
     body : the hole, or the key, in the model frame, where the piece is
     """
-    points = _spread_over(body)
     sign, shift = (1.0, contact.kerf) if which == "second" else (-1.0, 0.0)
-    over = points @ contact.out - contact.heights(points @ contact.frame[:2].T)
-    points = points[sign * over - shift > _BESIDE]
-    return float(min(contact.to_outside(which, points).min(initial=_FAR), _FAR))
+
+    def away(points: Floats) -> Floats:
+        """(k,) mm to the outside; inf for points that are not beyond the contact."""
+        over = points @ contact.out - contact.heights(points @ contact.frame[:2].T)
+        beyond, found = sign * over - shift > _BESIDE, np.full(len(points), np.inf)
+        if beyond.any():
+            found[beyond] = contact.to_outside(which, points[beyond])
+        return found
+
+    return min(_least_over(*_facets_of(body), away), _FAR)
 
 
-def _spread_over(body: manifold3d.Manifold) -> Floats:
-    """(k, 3) points on the surface of a small body, no further apart than a twelfth of it, or SPACING mm."""
+def _facets_of(body: manifold3d.Manifold) -> tuple[Floats, NDArray[np.int64]]:
+    """The surface of a small body, (n, 3) and (m, 3): no edge is longer than a twelfth of it, or SPACING mm."""
     low, high = np.array(body.bounding_box()).reshape(2, 3)
-    fine = body.refine_to_length(max(SPACING, float((high - low).max()) / 12))
-    return np.asarray(fine.to_mesh64().vert_properties)[:, :3]
+    fine = body.refine_to_length(max(SPACING, float((high - low).max()) / 12)).to_mesh64()
+    return np.asarray(fine.vert_properties)[:, :3], np.asarray(fine.tri_verts).astype(np.int64)
+
+
+def _in_four(a: Floats, b: Floats, c: Floats, ab: Floats, bc: Floats, ca: Floats) -> Floats:
+    """(4 k, 3, …) what stands at the corners of k facets divided in four, from that of their corners and middles."""
+    return np.concatenate([np.stack(one, axis=1) for one in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+
+
+def _least_over(points: Floats, facets: NDArray[np.int64], away: Callable[[Floats], Floats]) -> float:
+    """mm: the least of a distance over a surface, to within _EXACT and never above it.
+
+    A distance changes by no more than the way gone, and no point of a facet is farther from its nearest corner than the
+    longest edge over the root of 3: facets that cannot have the least are left out, the others divided in four.
+
+    points : (n, 3) mm; facets : (m, 3); away : gives (k,) mm for (k, 3) points, inf where they do not count
+    """
+    corners, values = points[facets], away(points)[facets]
+    least = float(values.min(initial=np.inf))
+    while len(corners):
+        longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
+        counts = np.isfinite(values)
+        # where some corners do not count, the nearest one that does may be at the other end of an edge
+        reach = longest / np.where(counts.all(axis=1), math.sqrt(3.0), 1.0)
+        open_still = counts.any(axis=1) & (values.min(axis=1) - reach < least - _EXACT)
+        corners, values = corners[open_still], values[open_still]
+        if not len(corners):
+            break
+        middles = (corners + np.roll(corners, -1, axis=1)) / 2  # of the edges 01, 12, 20
+        between = away(middles.reshape(-1, 3)).reshape(-1, 3)
+        least = min(least, float(between.min()))
+        (a, b, c), (ab, bc, ca) = corners.swapaxes(0, 1), middles.swapaxes(0, 1)
+        corners = _in_four(a, b, c, ab, bc, ca)
+        values = _in_four(*values.T, *between.T)
+    return max(least - _EXACT, 0.0)

@@ -12,9 +12,19 @@ from ..printer import Printer
 Floats = NDArray[np.float64]
 
 
+_NO_LAYER = 1e-3
+"""Share of a layer's thickness under which what is left on top is rounding of the file: 120.000003 mm are 600 layers of
+0.2 mm, and not 601."""
+
+
+def layers_of(height: float, thickness: float) -> int:
+    """How many layers a height takes. height, thickness : mm"""
+    return max(1, math.ceil(height / thickness - _NO_LAYER))
+
+
 def layer_count(height: float, printer: Printer) -> int:
     """Layers of a height in mm, at the usual layer height."""
-    return max(1, math.ceil(height / printer.layer_height - 1e-6))
+    return layers_of(height, printer.layer_height)
 
 
 def print_seconds(printer: Printer, height: float, volume: float, wall: float, support: float) -> float:

@@ -10,6 +10,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from ..judge.effort import layers_of
 from ..judge.overhang import BED_TOLERANCE
 from ..solid import Solid
 from . import walk_kernels
@@ -33,7 +34,7 @@ class Levels:
     @property
     def count(self) -> int:
         """How many there are (the height over the layer height, rounded up)."""
-        return max(1, int(np.ceil((self.height - self.base) / self.thickness - 1e-6)))
+        return layers_of(self.height - self.base, self.thickness)
 
     @cached_property
     def resting(self) -> int:

@@ -52,14 +52,19 @@ def lifted_off(
     return placed(section.extrude(top - bottom), frame.T, frame[2] * bottom)
 
 
+def _edges(solid: Solid, facets: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """((3 k, 2) the edges of some facets, the lower corner first; (3 k,) a number for each edge)."""
+    found = np.concatenate([solid.triangles[facets][:, [k, (k + 1) % 3]] for k in range(3)])
+    edges = np.sort(found.astype(np.int64), axis=1)
+    return edges, edges[:, 0] * len(solid.vertices) + edges[:, 1]
+
+
 def _rim(solid: Solid, facets: NDArray[np.int64]) -> Floats:
-    """(k, 3) corners where a region ends."""
-    edges = np.sort(
-        np.concatenate([solid.triangles[facets][:, [k, (k + 1) % 3]] for k in range(3)]).astype(np.int64), axis=1
-    )
-    key = edges[:, 0] * len(solid.vertices) + edges[:, 1]
+    """(k, 3) corners where a region ends on the surface; where an earlier cut has parted it, it does not end."""
+    edges, key = _edges(solid, facets)
     _, first, uses = np.unique(key, return_index=True, return_counts=True)
-    ends = edges[first[uses == 1]]
+    by_cuts = np.isin(key[first], _edges(solid, np.flatnonzero(solid.origin < 0))[1])
+    ends = edges[first[(uses == 1) & ~by_cuts]]
     return solid.vertices[np.unique(ends)] if len(ends) else solid.vertices[np.unique(solid.triangles[facets])]
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from ...core.cuts import BoxReach, OutlineReach, PatchCut, PieceReach, RegionReach, StraightCut
+from ...core.cuts import BoxReach, OutlineReach, PatchCut, PieceReach, RegionReach, RestReach, StraightCut
 from ...core.documents import Triple, triple
 from ...core.marking import Stroke
 from ...core.words import tr
@@ -124,7 +124,7 @@ class Placing(QObject):
     # reach
 
     def bound(self, kind: str) -> None:
-        """Bounds the selected cut: "all", "piece", "box", "region" (picked), "outline" (of the box, to be edited)."""
+        """Bounds the selected cut. kind : "all", "rest", "piece", "box", "region" (picked), "outline" (drawn)"""
         desk, cut = self._desk, self._desk.cut
         if cut is None:
             return
@@ -135,6 +135,8 @@ class Placing(QObject):
             middle = middle + (cut.offset - float(normal @ middle)) * normal
         if kind == "all":
             self._cutting.change(tr("let a cut go through everything"), reach=None)
+        elif kind == "rest":
+            self._cutting.change(tr("let a cut pass by what was taken off"), reach=RestReach())
         elif kind == "piece" and desk.piece is not None:
             if not desk.pieces_up_to_date:
                 desk.failed.emit(being_made())

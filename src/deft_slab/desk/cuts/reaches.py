@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach
+from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach, RestReach
 from ...core.words import tr
 from .fields import Field, Update, replaced
 from .outlines import Floats, box_edges, ring
@@ -19,6 +19,8 @@ def reach_words(cut: Cut) -> str:
             return tr("only within a box")
         case RegionReach():
             return tr("only around a region")
+        case RestReach():
+            return tr("passes by what other cuts take off")
     return tr("only in its piece") if cut.reach.kind == "piece" else tr("only within an outline")
 
 

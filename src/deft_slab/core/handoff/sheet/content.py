@@ -94,19 +94,21 @@ def _overview(subject: Subject, job: Job) -> Iterator[Block]:
     rows += [("", tr("of that {name}", name=name), "", text.grams(of), "") for name, of in each]
     yield Table(("", "", tr("time"), tr("material"), tr("cost")), tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}),
                 frozenset({len(work.beds)}))  # fmt: skip
-    least = (
-        tr_many("no bed less can hold it", "fewer than {n} beds cannot hold it", work.least)
-        if len(work.beds) > 1
-        else tr("one bed is enough")
-    )
+    if len(work.beds) == 1:
+        least = tr("one bed is enough")
+    elif len(work.beds) <= work.least:
+        least = tr("fewer beds cannot hold it")
+    else:
+        least = tr_many("by its area alone it might fit on one bed", "by its area alone it might fit on {n} beds",
+                        work.least)  # fmt: skip
     several = len({bed.second for bed in work.beds}) > 1
     how = tr("With both printers at once it takes {time}", time=text.hours(work.elapsed)) if several else (
         tr("On one printer, one bed after the other")
     )  # fmt: skip
     yield Words(
         tr(
-            "{how}; {least}. The longest piece alone takes {time}. The cost in all has {share} "
-            "more for prints that fail; it is in the currency of the profile.",
+            "{how}; {least}. The longest piece alone takes {time}. Costs include {share} for failed prints, and are in "
+            "the currency of the profile.",
             how=how,
             least=least,
             time=text.hours(work.longest),

@@ -29,8 +29,8 @@ FACINGS: tuple[tuple[str, Triple, str], ...] = (
 )
 _CRUMBS = {"keep": tr("keep as pieces"), "neighbour": tr("give to the neighbour"), "drop": tr("set aside")}
 _REACHES = {
-    "all": tr("through everything"), "piece": tr("only the chosen piece"), "box": tr("within a box"),
-    "region": tr("around a region …"),
+    "all": tr("through everything"), "rest": tr("all but what was taken off"), "piece": tr("only the chosen piece"),
+    "box": tr("within a box"), "region": tr("around a region …"),
     "outline": tr("within an outline …"),
 }  # fmt: skip
 
@@ -270,7 +270,7 @@ class ThisCutPanel(Panel):
         return put_fields(grid, fields, self._type, 80, lambda field: 1 if field.unit else 0)
 
     def _show_settled(self, cut: Cut) -> None:
-        can = cut is not None and cut.settles and (cut.reach is None or cut.reach.kind == "piece")
+        can = cut is not None and cut.settles and not cut.bounded
         self._turned_at_most.setVisible(isinstance(cut, StraightCut))
         self._settle.setVisible(can)
         found, moves = self._cutting.settled, self._cutting.moves
