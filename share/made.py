@@ -60,7 +60,26 @@ def _licences() -> str:
         if not release:
             continue
         lines.append(f"| {name} | {release} | {_licence(name)} |")
+    lines += [
+        "", "Packages bring libraries of others with them, as shared objects in their wheels:", "",
+        "| library | in | licence |", "| --- | --- | --- |",
+    ]  # fmt: skip
+    lines += [f"| {library} | {', '.join(packages)} | {licence} |" for library, packages, licence in BUNDLED]
     return "\n".join(lines) + "\n"
+
+
+BUNDLED = (
+    ("OpenCASCADE (libTK*)", ("cascadio",), "LGPL-2.1-only WITH OCCT-exception-1.0"),
+    ("OpenBLAS (libscipy_openblas)", ("numpy", "scipy"), "BSD-3-Clause"),
+    ("GNU Fortran runtime (libgfortran)", ("numpy", "scipy"), "GPL-3.0-or-later WITH GCC-exception-3.1"),
+    ("GNU quad-precision library (libquadmath)", ("numpy", "scipy"), "LGPL-2.1-or-later"),
+    ("GNU OpenMP runtime (libgomp)", ("fast-simplification",), "GPL-3.0-or-later WITH GCC-exception-3.1"),
+    ("GEOS (libgeos)", ("shapely",), "LGPL-2.1-or-later"),
+    ("Embree (libembree4), oneTBB (libtbb)", ("embreex",), "Apache-2.0"),
+    ("FreeType, HarfBuzz, libjpeg-turbo, libpng, libtiff, libwebp and more, see its own list", ("pillow",),
+     "FTL, MIT, IJG, libpng-2.0, libtiff, BSD-3-Clause"),
+)  # fmt: skip
+"""(library, the packages that bring it, its licence as these packages or its authors state it)."""
 
 
 def _licence(name: str) -> str:

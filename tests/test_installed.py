@@ -7,11 +7,13 @@ import shutil
 import subprocess
 import sys
 import tarfile
+import tomllib
 import venv
 import xml.etree.ElementTree as ET
 import zipfile
 from pathlib import Path
 
+import numpy
 import pytest
 
 from deft_slab import __version__, about
@@ -167,3 +169,17 @@ def test_every_pinned_part_has_a_licence():
     }
     assert pinned <= set(listed)
     assert not [name for name in pinned if listed[name] in ("", "not stated", "not installed here")]
+
+
+def test_what_packages_bring_with_them_is_named():
+    """Each folder of shared objects that a pinned package has beside it is of one that the list of bundled libraries
+    names; the typeface is in the licence of the project itself (PEP 639)."""
+    text = (ROOT / "docs/licences.md").read_text("utf-8")
+    for word in ("OpenCASCADE", "OpenBLAS", "libgfortran", "GEOS", "Embree"):
+        assert word in text
+    beside = {path.name.removesuffix(".libs").rstrip(".") for path in Path(numpy.__file__).parents[1].glob("*.libs")}
+    rest = text.partition("Packages bring libraries")[2].replace("-", "_")
+    assert {name for name in beside if name.replace("-", "_") not in rest} == set()
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["project"]
+    assert "OFL-1.1" in project["license"]
+    assert all((ROOT / name).is_file() for name in project["license-files"])
