@@ -311,8 +311,13 @@ def test_conditions_of_ways_by_command(beam):
     assert "Take marks away" in answer("propose", beam, *top)["why_none"]
     large = answer("propose", beam, "--least", 20)["front"]
     assert all(min(piece["volume_mm3"] for piece in one["pieces"]) >= 20_000 for one in large)
-    stopped = answer("propose", beam, "--time", 0)
-    assert not stopped["to_the_end"]
+    stopped = call("propose", beam, "--time", 0, "--json")  # what there is so far: at least the whole in its best seats
+    found = json.loads(stopped.stdout)
+    assert not found["to_the_end"]
+    assert found["whole"]
+    assert min(one["support_volume_mm3"] for one in found["whole"]) <= found["support_volume_before_mm3"] + 1e-6
+    assert bool(found["front"]) != bool(found["why_none"])
+    assert "Time ran out" in stopped.stderr
     refused = call("propose", beam, "--avoid", 0, 0, 0, 0)
     assert refused.returncode == 2
     assert "must be more than 0" in refused.stderr

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 import time
 
 from ..core.handoff.beds import lay_out
@@ -19,6 +20,8 @@ from ..core.words import tr
 from ..core.workshop import Workshop
 from .arguments import BadArgument, opened_file, printer_of
 from .cut import piece_figures
+
+_LATE = tr("Time ran out: these are the ways that were found so far. Give it more time for more and better ones.")
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
@@ -36,6 +39,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread, effort=effort)
     while not search.advance().done:
         if arguments.time is not None and time.monotonic() - begun > arguments.time:
+            search.cut_short()
+            print(tr("deft-slab: {said}", said=_LATE), file=sys.stderr)
             break
     ways = [way for way in search.front.ways if way.measured]
     parted = [way for way in ways if way.cuts]
@@ -45,7 +50,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         "whole": [_whole(way) for way in ways if not way.cuts],
         "front": [_figures(workshop, printer, way) for way in chosen],
         "least_pieces_to_fit": search.front.least_pieces,
-        "why_none": "" if parted else search.front.short_of,
+        "why_none": "" if parted else search.front.short_of if search.front.done else _LATE,
         "to_the_end": search.front.done,
     }
 

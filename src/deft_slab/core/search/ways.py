@@ -121,6 +121,18 @@ class WaySearch:
             pass
         return self.front
 
+    def cut_short(self, job: Job = QUIET) -> Front:
+        """What there is where no time is left: the whole in its best seats, and the best ways that were drafted, on the
+        full mesh. Raises as ``advance``."""
+        self._job = job
+        ground = self._ground_of or self._ground()
+        if not any(not way.cuts for way in (*self._measured, *self._refused)):
+            self._uncut(ground)
+        for way in self._finalists(ground, 1, 0.0)[:_AT_ONCE]:
+            self._keep(ground, self._way(way.plan, way.cuts, self.workshop, job))
+        self._show(ground, near=False)
+        return self.front
+
     # the steps: each gives those that come in its place
 
     def _begin(self) -> list[_Step]:
