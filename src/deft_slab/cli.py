@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import gc
 import os
 import signal
@@ -54,6 +53,8 @@ def main(arguments: list[str] | None = None) -> int:
         signal.signal(signal.SIGINT, _stopped)
     given = sys.argv[1:] if arguments is None else arguments
     if given and _is_mistyped(given[0]):
+        import difflib  # only who mistypes a command waits for it
+
         near = difflib.get_close_matches(given[0], COMMANDS, 1)
         asked = tr(" Did you mean “{near}”?", near=near[0]) if near else ""
         print(tr("deft-slab: There is no command “{given}”.{asked} See deft-slab --help.", given=given[0],

@@ -79,7 +79,7 @@ def token_of(arguments: argparse.Namespace) -> str | None:
 
     Raises
     ------
-    BadPlan : its file cannot be read.
+    BadArgument : its file cannot be read.
     """
     if arguments.token_file is None:
         return arguments.token if arguments.token is not None else os.environ.get(TOKEN)
