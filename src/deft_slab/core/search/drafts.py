@@ -30,7 +30,7 @@ from ..seated import Subject
 from ..shells import shells_of
 from ..solid import Solid
 from ..tilt import Tilt
-from .found import CutWishes
+from .found import CutWishes, Way
 from .places import CutSubject
 
 Floats = NDArray[np.float64]
@@ -217,6 +217,16 @@ class Ground:
     def most_pieces(self) -> int:
         """How many pieces there may be, besides others; one more at least than are parted."""
         return max(self.wishes.pieces, len(self.parts) + 1)
+
+    def as_wished(self, way: Way) -> bool:
+        """Whether a way meets every condition."""
+        wishes = self.wishes
+        return (
+            way.pieces <= self.most_pieces + len(self.besides)
+            and (way.all_flat or not wishes.flat)
+            and (way.all_fit or not wishes.must_fit)
+            and (wishes.seam_limit is None or way.sight <= wishes.seam_limit)
+        )
 
     @cached_property
     def start(self) -> Draft:

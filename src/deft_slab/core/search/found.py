@@ -226,6 +226,14 @@ class Way(CountsPieces):
     over: float = 0.0
 
 
+    def no_better(self, stands: Way, little: float) -> bool:
+        """Whether it needs more support than what stands there uncut, by more than ``little`` mm3, and sits no flatter
+        and fits no better for it."""
+        flatter = self.flat * stands.pieces > stands.flat * self.pieces
+        fits_better = self.fitting * stands.pieces > stands.fitting * self.pieces or self.over < stands.over
+        return self.support > stands.support + little and not flatter and not fits_better
+
+
 @dataclass(frozen=True, eq=False)
 class Front:
     """The ways found so far, least support first.

@@ -65,3 +65,14 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
     if not said:
         return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     return tr("No way is as wished: {list}.", list="; ".join(said))
+
+
+def in_vain_of(best: Way, stands: Way) -> str:
+    """One sentence, where every way that is as wished needs more support than what ``stands`` there, for nothing.
+    best : the one of them that needs least"""
+    return tr(
+        "No way to part it is better than leaving it as it stands: the best needs {support} of support in place of "
+        "{now}, and none sits flatter or fits better.",
+        support=text.volume(best.support),
+        now=text.volume(stands.support),
+    )

@@ -34,7 +34,7 @@ from .effort import USUAL, Effort
 from .found import CutWishes, Front, Way
 from .fronts import foremost, spaced, unbeaten, unlike
 from .limbs import limbs_off, limbs_too
-from .loosening import why_none
+from .loosening import in_vain_of, why_none
 from .making import all_made, best_made
 from .options import BINS, Scored, best_options, dearest, scored
 from .pairs import in_pairs, planes_of
@@ -83,6 +83,8 @@ class WaySearch:
     _refused: list[Way] = field(init=False, default_factory=list)
     _known: set[Plan] = field(init=False, default_factory=set)
     _planes: list[tuple[Floats, float]] | None = field(init=False, default=None)
+    _stands: Way = field(init=False)
+    """What is parted, as it is now."""
 
     def __post_init__(self) -> None:
         self._steps = [self._begin]
@@ -219,7 +221,7 @@ class WaySearch:
             for flat in (False, True):
                 mine = [way for way in front if way.all_flat is flat]
                 new, known = ([way for way in mine if way.measured is not of] for of in (True, False))
-                chosen += foremost(new, known, count, self._whole, least_gain)
+                chosen += foremost(new, known, count, self._stands.support, least_gain)
         return chosen
 
     def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
@@ -272,7 +274,11 @@ class WaySearch:
             def exact(way: Way) -> Way:
                 return way if way.measured else self._way(way.plan, way.cuts, self.workshop, self._job)
 
-            said = why_none(ground, refused, exact)
+            in_vain = [way for way in (*self._measured, *self._near(ground)) if way.cuts]
+            if in_vain:
+                said = in_vain_of(exact(min(in_vain, key=lambda way: way.support)), self._stands)
+            else:
+                said = why_none(ground, refused, exact)
             self.front = replace(self.front, short_of=said)
         return []
 
@@ -303,7 +309,7 @@ class WaySearch:
         off = [draft for draft in self._drafts if draft.limb and len(draft.cuts) == 1]
         off = sorted(off, key=lambda one: one.support * one.hidden(self.wishes))
         best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired // 2)
-        limbs = unlike(off, self.wishes, _LITTLE * self._whole, _SHORT * ground.diagonal)[: self.effort.hung]
+        limbs = unlike(off, self.wishes, _LITTLE * self._stands.support, _SHORT * ground.diagonal)[: self.effort.hung]
         made = limbs_too(ground, best, limbs, self.plan, self._job, self.spread)
         self._drafts = [*self._drafts, *made]
         return []
@@ -322,7 +328,7 @@ class WaySearch:
         counted = on_sides(outcome.pieces, [piece.sides for piece in pieces])
         looked_at = {piece.number for piece in pieces}
         self._pieces = pieces
-        self._whole = sum(piece.figures.support_volume_mm3 for piece in counted)
+        self._stands = measured_way(plan, (), outcome, [piece.sides for piece in pieces], self.wishes)
         besides = [piece for piece in counted if piece.number not in looked_at]
         ground = Ground.of(self.wishes, pieces, subjects, besides)
         least = sum(
@@ -349,7 +355,7 @@ class WaySearch:
                     chosen |= {id(one): one for one in ranked[:most] if np.isfinite(one.left(flat))}
             for lacking in (lambda one: (one.rooms(False), one.support), lambda one: one.leaning_cells):
                 chosen |= {id(one): one for one in sorted(inside, key=lacking)[:1]}
-        little, short = _LITTLE * self._whole, _SHORT * ground.diagonal
+        little, short = _LITTLE * self._stands.support, _SHORT * ground.diagonal
         found = unlike(list(chosen.values()), self.wishes, little, short)
         # what takes more rooms than there may be pieces comes to nothing, as far as boxes tell
         return sorted(found, key=lambda one: one.rooms(False))[: self.effort.fewest] if self.wishes.must_fit else found
@@ -359,32 +365,25 @@ class WaySearch:
     def _keep(self, ground: Ground, way: Way) -> None:
         if way.plan not in self._known:
             self._known.add(way.plan)
-            (self._measured if self._as_wished(ground, way) else self._refused).append(way)
+            (self._measured if ground.as_wished(way) else self._refused).append(way)
 
     def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Workshop, job: Job) -> Way:
         """A plan on the full mesh."""
         outcome = workshop.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
-    def _as_wished(self, ground: Ground, way: Way) -> bool:
-        wishes = self.wishes
-        return (
-            way.pieces <= ground.most_pieces + len(ground.besides)
-            and (way.all_flat or not wishes.flat)
-            and (way.all_fit or not wishes.must_fit)
-            and (wishes.seam_limit is None or way.sight <= wishes.seam_limit)
-        )
-
     def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
         that can be."""
         ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]
-        return [way for way in new if all_of_them or self._as_wished(ground, way)]
+        return [way for way in new if all_of_them or ground.as_wished(way)]
 
     def _show(self, ground: Ground, *, near: bool) -> None:
         ways = [*self._measured, *(self._near(ground) if near else ())]
-        self.front = replace(self.front, ways=tuple(self._unbeaten(ways, ground)), whole=self._whole)
+        self.front = replace(self.front, ways=tuple(self._unbeaten(ways, ground)), whole=self._stands.support)
 
     def _unbeaten(self, ways: list[Way], ground: Ground) -> list[Way]:
-        return unbeaten(ways, _LITTLE * self._whole, _SHORT * ground.diagonal)
+        little = _LITTLE * self._stands.support
+        good = [way for way in ways if not way.cuts or not way.no_better(self._stands, little)]
+        return unbeaten(good, little, _SHORT * ground.diagonal)
