@@ -28,6 +28,7 @@ from deft_slab.core.cuts import (
     StraightCut,
 )
 from deft_slab.core.errors import BadPlan, CutFailed
+from deft_slab.core.intake.files import open_file
 from deft_slab.core.judge.alike import same_shapes, surface_moments, symmetry_planes
 from deft_slab.core.judge.marks import taken
 from deft_slab.core.judge.seam import seam_of
@@ -40,6 +41,7 @@ from deft_slab.core.shape.leaving import leaves_freely, lift_direction
 from deft_slab.core.solid import Solid
 from deft_slab.core.tilt import Tilt
 from deft_slab.core.workshop import Workshop
+from deft_slab.demo import MODELS
 from tests.recipes import REFUSED, problem_with, random_recipe
 from tests.shapes import (
     box,
@@ -221,6 +223,46 @@ def test_a_loop_in_the_air_parts_nothing_and_a_flat_one_is_refused():
     assert list(sides(sphere(20, 3), BentCut(**NAMED, line=loop, closed=True))) == [1]
     with pytest.raises(CutFailed):
         sides(sphere(20, 3), BentCut(**NAMED, line=((0, 0, 0), (1, 0, 0), (2, 0, 0)), closed=True))
+
+
+HEAD_LOOP = (
+    (-12.3, -10.1, 75.6), (-7.9, -7.5, 76.1), (-3.0, -9.6, 79.1), (1.9, -8.9, 82.7), (6.7, -5.3, 84.1),
+    (8.6, 0.4, 82.7), (7.0, 5.2, 79.4), (4.2, 8.9, 75.8), (6.0, 13.3, 74.7), (1.4, 11.6, 73.3), (-3.4, 8.5, 72.1),
+    (-8.1, 5.0, 70.8), (-9.8, -0.7, 72.2), (-12.5, -5.9, 73.3),
+)  # fmt: skip
+"""Around the head of a demo model, over its hair: a level sheet there runs into more of it."""
+
+
+@pytest.mark.parametrize("kerf", [0.0, 0.3])
+def test_a_loop_whose_sheet_would_run_into_a_bulge_cuts_along_the_surface(kerf):
+    puppet = open_file(MODELS["puppet"]).model.solid
+    found = assert_whole(puppet, BentCut(**NAMED, line=HEAD_LOOP, closed=True, kerf=kerf))
+    assert len(bodies_of(found[1])) == 1
+    # its seam lies on the loop, all around
+    rim = seam_of([found[1]], "c1", None)
+    round_it = np.linalg.norm(np.diff(HEAD_LOOP, axis=0, append=HEAD_LOOP[:1]), axis=1).sum()
+    assert rim.length == pytest.approx(round_it, rel=0.35)
+    assert 0.01 < found[1].volume / puppet.volume < 0.2
+
+
+def test_a_loop_along_the_seam_of_a_ball_cuts_it_in_equal_halves():
+    """x = a cos t + b cos 3t, y = a sin t - b sin 3t, z = 2 sqrt(ab) sin 2t lies on the sphere of radius a + b, and a
+    quarter turn about z with a mirror in its plane maps one of its sides onto the other (from memory)."""
+    turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+    a, b = 20.0, 10.0
+    seam = np.c_[a * np.cos(turn) + b * np.cos(3 * turn), a * np.sin(turn) - b * np.sin(3 * turn),
+                 2 * math.sqrt(a * b) * np.sin(2 * turn)]  # fmt: skip
+    line = tuple((float(x), float(y), float(z)) for x, y, z in seam)
+    found = assert_whole(sphere(30, 5), BentCut(**NAMED, line=line, closed=True))
+    assert found[1].volume == pytest.approx(found[-1].volume, rel=0.02)
+
+
+def test_a_loop_that_does_not_part_the_surface_it_lies_on_parts_nothing():
+    """Once around on top of a ring, whose surface hangs together beside it as before."""
+    turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+    loop = tuple((40 * math.cos(t), 40 * math.sin(t), 10.0) for t in turn)
+    found = sides(ring(40, 10), BentCut(**NAMED, line=loop, closed=True))
+    assert list(found) == [1]
 
 
 def studded() -> Solid:

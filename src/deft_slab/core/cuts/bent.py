@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from ..documents import Triple, of_length_one
+from ..errors import CutFailed
 from ..progress import QUIET, Job
 from ..words import tr
 from .kind import BodyCut, no_region
@@ -54,13 +55,21 @@ class BentCut(BodyCut):
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
         if not self.closed:
             return super().part(solid, picked, job)
-        from ..shape.loops import around_limb, bridge
+        from ..shape.loops import around_limb, bridge, off_surface
         from ..shape.sheets import Loop
         from ..shape.splitting import Parted
 
         loop = Loop(np.array(self.line), self.smooth, self.name)
-        limbs, kerf = around_limb(solid, loop, self.kerf, self.id)
-        return Parted(limbs, kerf) if len(limbs) > 1 else Parted(limbs, kerf, bridge(solid, loop))
+        try:
+            limbs, kerf = around_limb(solid, loop, self.kerf, self.id)
+        except CutFailed:
+            parted = off_surface(solid, loop, self.kerf, self.id)
+            if parted is None:
+                raise
+            return parted
+        if len(limbs) > 1:
+            return Parted(limbs, kerf)
+        return off_surface(solid, loop, self.kerf, self.id) or Parted(limbs, kerf, bridge(solid, loop))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         from ..shape.sheets import sheet_body

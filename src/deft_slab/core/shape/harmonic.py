@@ -9,6 +9,7 @@ run into another limb, and it takes any number of borders.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import igl
 import manifold3d
@@ -101,6 +102,19 @@ def _height(field: Field32, face: NDArray[np.int64], away: Field32, inner: float
     return np.asarray((at - centre) @ (normal if float((ahead - behind).sum()) >= 0 else -normal))
 
 
+class Marked(Protocol):
+    """A part of a surface. solid : whose it is"""
+
+    @property
+    def solid(self) -> Solid: ...
+
+    def box(self) -> Floats:
+        """(2, 3) mm that all of it lies in; inverted where it is nothing."""
+
+    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3). spacing : mm"""
+
+
 @dataclass(frozen=True, eq=False)
 class Patch:
     """What strokes mark of a solid. taken : for each stroke, the facets (m,) that it takes"""
@@ -130,22 +144,27 @@ class Patch:
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
         """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3): large facets are
         marked in part. spacing : mm between points"""
-        from .harmonic_kernels import spread_over
-
-        solid = self.solid
-        corners = solid.vertices[solid.triangles]
-        # a corner at a time: the library is slow along an axis of three
-        lowest = np.minimum(np.minimum(corners[:, 0], corners[:, 1]), corners[:, 2])
-        highest = np.maximum(np.maximum(corners[:, 0], corners[:, 1]), corners[:, 2])
-        near = np.flatnonzero(((highest >= box[0]) & (lowest <= box[1])).all(axis=1))
-        points, of, area = spread_over(np.ascontiguousarray(corners[near]), spacing)
-        facet, marked = near[of], np.zeros(len(points), np.bool_)
+        points, facet, area = spread_in(self.solid, box, spacing)
+        marked = np.zeros(len(points), np.bool_)
         for stroke, taken in zip(self.strokes, self.taken, strict=True):
-            marked[stroke.covers(points, solid.normals[facet], taken[facet])] = not stroke.erase
+            marked[stroke.covers(points, self.solid.normals[facet], taken[facet])] = not stroke.erase
         return points, area, marked
 
 
-def patch_body(patch: Patch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
+def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, NDArray[np.int64], Floats]:
+    """(points (n, 3), their facets, mm2 around each) all over the surface in a box (2, 3). spacing : mm"""
+    from .harmonic_kernels import spread_over
+
+    corners = solid.vertices[solid.triangles]
+    # a corner at a time: the library is slow along an axis of three
+    lowest = np.minimum(np.minimum(corners[:, 0], corners[:, 1]), corners[:, 2])
+    highest = np.maximum(np.maximum(corners[:, 0], corners[:, 1]), corners[:, 2])
+    near = np.flatnonzero(((highest >= box[0]) & (lowest <= box[1])).all(axis=1))
+    points, of, area = spread_over(np.ascontiguousarray(corners[near]), spacing)
+    return points, near[of], area
+
+
+def patch_body(patch: Marked, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
     """The body under a patch of a solid's surface, reaching out of it there; None where it is nothing, or everything.
 
     depth : where the face lies between the patch (-1) and the surface behind it (1)
@@ -165,7 +184,7 @@ def patch_body(patch: Patch, depth: float, flat: float, grow: float, name: str) 
     return body if grow == 0 else _grown(body, grow, found.step, name)
 
 
-def harmonic(patch: Patch, nodes: int) -> Harmonic | None:
+def harmonic(patch: Marked, nodes: int) -> Harmonic | None:
     """The field around a patch, on a grid of about so many nodes; None where nothing is marked, or everything."""
     solid = patch.solid
     low, high = patch.box()
@@ -184,7 +203,7 @@ def harmonic(patch: Patch, nodes: int) -> Harmonic | None:
 
 
 def _held(
-    patch: Patch, low: Floats, step: float, counts: NDArray[np.int64]
+    patch: Marked, low: Floats, step: float, counts: NDArray[np.int64]
 ) -> tuple[Field32, NDArray[np.bool_], NDArray[np.bool_]]:
     """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
     box = np.stack([low - step, low + step * counts])

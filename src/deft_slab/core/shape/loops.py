@@ -17,6 +17,7 @@ from ..faces import Face
 from ..solid import Solid
 from .bodies import bodies_of, in_one, smaller, within
 from .sheets import Loop, loop_body, loop_frame, loop_rim
+from .splitting import Parted, split_by_body, taken_over
 
 Floats = NDArray[np.float64]
 
@@ -56,6 +57,32 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
     limb, rest = sides
     lost = float((whole ^ plate).volume()) if kerf > 0 else 0.0
     return [(1, in_one(limb)), (-1, in_one(rest))], lost
+
+
+def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | None:
+    """What a loop that lies on the surface encloses there, taken off along the smooth face that it spans: where a sheet
+    along its mean plane parts nothing, or there is none. None where it does not part the surface either.
+
+    kerf : mm; owner : id of the cut, whose the new faces are
+    """
+    # neither is loaded before it is wanted
+    from .enclosed import enclosed
+    from .harmonic import patch_body
+
+    part = enclosed(solid, loop)
+    if part is None:
+        return None
+
+    def within_face(grow: float) -> manifold3d.Manifold:
+        return patch_body(part, 0.0, 0.0, grow, loop.name) or manifold3d.Manifold()
+
+    inside, outside, lost = split_by_body(solid.manifold, within_face, kerf / 2)
+    sides = taken_over(solid, [(1, inside), (-1, outside)], owner, loop.name)
+    if len(sides) < 2:
+        return None
+    (_, one), (_, other) = sides
+    limb, rest = (other, one) if smaller([other], [one]) else (one, other)
+    return Parted([(1, limb), (-1, rest)], lost)
 
 
 def bridge(solid: Solid, loop: Loop) -> Floats:
