@@ -438,15 +438,15 @@ def test_carriers_by_the_seats():
     down, up = Tilt(), Tilt.from_rotation(np.diag([1.0, -1.0, -1.0]))
     sides = [(Side(cut="c1", side=1),), (Side(cut="c1", side=-1),)]
 
-    def proposed(upper: Tilt, lower: Tilt) -> list:
+    def proposed(upper: Tilt, lower: Tilt, offset: float = HALVES.offset) -> list:
         seats = (PieceWish(sides=sides[0], anchor=(0, 0, 30), seat=upper),
                  PieceWish(sides=sides[1], anchor=(0, 0, 10), seat=lower))  # fmt: skip
-        workshop, plan = joined_plan(pieces=seats)
+        workshop, plan = joined_plan(pieces=seats, cut=HALVES.model_copy(update={"offset": offset}))
         return workshop.proposed_joins(plan, PRINTER)
 
     both = proposed(down, up)
     assert {join.kind for join in both} == {"loose key"}
-    assert both[0].why == "both pieces lie on this face"
+    assert both[0].why == "both pieces are of one shape, and stay so"
     # the upper half lies on its cut face as it stands: the lower one carries
     lower_carries = proposed(down, down)
     assert {(join.kind, join.carrier) for join in lower_carries} == {("key", "first")}
@@ -455,7 +455,10 @@ def test_carriers_by_the_seats():
     upper_carries = proposed(up, up)
     assert {(join.kind, join.carrier) for join in upper_carries} == {("key", "second")}
     side = Tilt.from_rotation(np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]))
-    sideways = proposed(side, side)
+    halves = proposed(side, side)
+    assert all(join.ridges for join in halves)
+    assert len({join.width for join in halves}) == 1  # equal, so that the halves stay so
+    sideways = proposed(side, side, HALVES.offset + 1)
     assert all(join.ridges for join in sideways)
     assert sideways[-1].width < sideways[0].width  # unlike, so that it goes in only one way round
 

@@ -87,6 +87,16 @@ class Taken:
                     return join
         return None
 
+    def copy(self) -> Taken:
+        """The same, to which more can be added without a change of this one."""
+        made = Taken()
+        made.take_over(self)
+        return made
+
+    def take_over(self, other: Taken) -> None:
+        """Has what another one has."""
+        self._by_part = {part: list(bodies) for part, bodies in other._by_part.items()}
+
     def add(self, join: Join, made: Made, contact: Contact) -> None:
         """One more."""
         for part, body in _bodies(made, contact):

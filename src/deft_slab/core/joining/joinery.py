@@ -20,8 +20,11 @@ from .contacts import Contact, contacts_of
 from .joined import Joined, Taken, contact_for, join_all, made_once
 from .lettering import propose_letters
 from .meeting import meetings_of
+from .needs import Needs
+from .orbits import among, orbits_of
 from .order import moves_of
-from .proposing import USUAL_DEPTH, Needs, propose
+from .proposal import USUAL_DEPTH
+from .proposing import propose
 from .room import ContactRoom
 from .turning import turns_of
 
@@ -89,13 +92,15 @@ class Joinery:
         contact that is meant; stock : mm, diameters of the rods that there are. Raises Cancelled."""
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if join.answers}
-        bare = [contact for n, contact in enumerate(contacts) if n not in has and only in (None, n)]
+        numbers = [n for n in range(len(contacts)) if n not in has and only in (None, n)]
+        bare = [contacts[n] for n in numbers]
         deep = USUAL_DEPTH + printer.least_wall
         rooms = for_each(lambda one: self._room(one).looked_into(deep), bare, tr("Measuring the room"), job.part(0.0,
                 0.4),
                          self.spread)  # fmt: skip
         ids = plan.fresh_join_ids(MOST_JOINS)
-        return propose(bare, rooms, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,
+        orbits = among(orbits_of(contacts, pieces), numbers)
+        return propose(bare, rooms, orbits, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,
                        job.part(0.4, 1.0))  # fmt: skip
 
     def lettered(self, plan: Plan, contacts: Sequence[Contact], printer: Printer, job: Job) -> list[Join]:

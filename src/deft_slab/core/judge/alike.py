@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
@@ -29,6 +29,8 @@ lacks has corners, but for the way that flat parts are folded."""
 _AT_ONCE = 5_000
 _TURNS = 24
 """Turns that are tried about an axis, where a piece has two or three equal moments."""
+_MOST_MOTIONS = 16
+"""Of one piece onto another, that are looked at on their whole surfaces."""
 _SAME_PLANE = np.cos(np.radians(5.0))
 _SYMMETRIC = 0.006
 """Share of the diagonal: a model whose mirror image is this near to it, in the root mean square, is symmetric."""
@@ -120,6 +122,27 @@ def same_shapes(solids: Sequence[Solid]) -> list[tuple[int, bool]]:
     return found
 
 
+def motions(
+    a: Solid, b: Solid, asked: Callable[[Floats, Floats], tuple[float, ...] | None]
+) -> Iterator[tuple[Floats, Floats]]:
+    """(turn (3, 3), shift (3,) in mm) of the moves, without a mirror, that bring the first of two pieces of the same
+    shape onto the second: several, where the piece is symmetric. asked : what one asks, less comes first; None where it
+    is of no interest; of one that is known only as far as the main axes tell"""
+    one, other = _shape(a), _shape(b)
+    limit = TOLERANCE * a.diagonal
+    brought = [(asked(turn, other.centre - turn @ one.centre), turn) for turn in _rotations(one, other, False)]
+    wanted = [(key, _off(one, other, turn), turn) for key, turn in brought if key is not None]
+    for _, _, start in sorted(wanted, key=lambda each: each[:2])[:_MOST_MOTIONS]:
+        turn, shift = _fitted(one, other, start)
+        if _near(one, other, turn, shift, limit):
+            yield turn, shift
+
+
+def _off(a: _Shape, b: _Shape, turn: Floats) -> float:
+    """mm between two surfaces in the mean, once the first is turned."""
+    return float(b.surface.nearest((a.points - a.centre) @ turn.T + b.centre)[0].mean())
+
+
 def _congruent(a: _Shape, b: _Shape) -> bool | None:
     """Whether the second is the first one mirrored; None where they differ."""
     size, limit = float(np.sqrt(a.moments.sum())), TOLERANCE * a.solid.diagonal
@@ -134,7 +157,11 @@ def _congruent(a: _Shape, b: _Shape) -> bool | None:
 
 def _same_everywhere(a: _Shape, b: _Shape, rotation: Floats, limit: float) -> bool:
     """Whether each is within a limit (mm) of the other, all over, once the first is turned and fitted to the second."""
-    turn, shift = _fitted(a, b, rotation)
+    return _near(a, b, *_fitted(a, b, rotation), limit)
+
+
+def _near(a: _Shape, b: _Shape, turn: Floats, shift: Floats, limit: float) -> bool:
+    """Whether each is within a limit (mm) of the other, all over, once the first is turned and shifted."""
     if not b.surface.within(a.points @ turn.T + shift, limit):
         return False  # most that differ do so in some of the first few points
     there, back = a.all_over @ turn.T + shift, (b.all_over - shift) @ turn
