@@ -126,7 +126,7 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
 
 def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Role, ...]:
     """What to make of the bodies of a model: those that touch no other are pieces of their own, those that do stay in
-    one, and supports that came with it and stray specks are left out. Empty where that changes nothing.
+    one, and what looks like supports that came with it and stray specks are left out. Empty where that changes nothing.
 
     solid : all of them, mended
     """
@@ -140,7 +140,10 @@ def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Rol
     for start, end in zip(ends[:-1], ends[1:], strict=True):
         some = model.solid.triangles[np.unique(np.linspace(start, end - 1, _LOOKED_AT, dtype=int)), 0]
         within.append(int(np.bincount(of_corner[tree.query(model.solid.vertices[some])[1]]).argmax()))
-    out = [bool(_SUPPORTS.match(body.name)) or (body.specks and report.specks > 0) for body in model.bodies]
+    out = [
+        bool(_SUPPORTS.match(body.name)) or body.rods > 0 or (body.specks and report.specks > 0)
+        for body in model.bodies
+    ]
     if all(out):
         return ()
     together = Counter(place for place, left in zip(within, out, strict=True) if not left)

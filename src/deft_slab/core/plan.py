@@ -47,6 +47,8 @@ class Body(Document):
     triangles: int = Field(gt=0)
     specks: bool = False
     """All the stray fragments of the file, taken together."""
+    rods: int = Field(default=0, ge=0)
+    """How many slender rods it is made of that end on one plane, as supports do; 0: it is something else."""
 
 
 class ModelRef(Document):

@@ -168,6 +168,12 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
         notes.append(tr("The axes are stretched apart: what was round is no longer round."))
     if model.y_up and plan.tilt == Tilt():
         notes.append(tr("It may be made to stand on Y. The Size step can stand it up."))
+    notes += [
+        tr("“{body}” has {rods} slender rods that end on one plane, as supports do that a file came with. The Size "
+           "step can leave it out.", body=body.name, rods=body.rods)
+        for body, role in zip(model.bodies, plan.roles or ("with the rest",) * len(model.bodies), strict=True)
+        if body.rods and role != "left out"
+    ]  # fmt: skip
     notes += [step.sentence() for step in report.steps if step.kind == "join"]
     if report.specks:
         notes.append(tr_many(

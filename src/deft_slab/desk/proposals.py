@@ -90,7 +90,13 @@ def _bodies(state: DeskState) -> Proposal | None:
     if "on its own" in names:
         said.append(tr("The file holds bodies that do not touch: pieces of their own are {names}.",
                        names=names["on its own"]))  # fmt: skip
-    if "left out" in names:
+    rods = sum(body.rods for body, one in zip(state.model.bodies, proposed, strict=True) if one == "left out")
+    if rods:
+        said.append(
+            tr("{rods} slender rods end on one plane, as supports do that a file came with. Are they? Then they are "
+               "left out.", rods=rods)
+        )  # fmt: skip
+    elif "left out" in names:
         said.append(tr("Left out, as it seems to be no part of the prop: {names}.", names=names["left out"]))
     if state.sizing.report is not None and state.sizing.report.specks:
         said.append(tr("Stray specks are left out too."))

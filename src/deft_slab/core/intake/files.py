@@ -166,9 +166,10 @@ def _model_in(path: Path, surface: Surface) -> Model:
     tidied = _checked(path, surface)
     name = shown(Path(path.stem)).replace("_", " ").replace("-", " ").strip() or tr("Model")
     name = (name[:1].upper() + name[1:])[:120]
-    solid, bodies = in_bodies(tidied, name)
+    solid, bodies, said = in_bodies(tidied, name)
     y_up = tidied.y_up or stands_on_y(solid)
-    return Model(name, solid, tidied.grid, tidied.unit, bodies, tidied.notes, y_up, tidied.y_up, tidied.complete)
+    notes = (*tidied.notes, *said)
+    return Model(name, solid, tidied.grid, tidied.unit, bodies, notes, y_up, tidied.y_up, tidied.complete)
 
 
 def _checked(path: Path, surface: Surface) -> Surface:
