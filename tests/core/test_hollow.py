@@ -212,6 +212,17 @@ def test_no_vent_is_on_a_show_face():
     assert all(one.reaches for one in outcome.hollows["h1"].vents)
 
 
+def test_a_vent_that_somebody_puts_on_a_show_face_is_said():
+    shop, plan, _ = hollowed(joined(box(30, 30, 30)))
+    top = Mark(meaning="show", shape="grown", places=((5.0, 5.0, 30.0),), limit=30.0)
+    vents = (Vent(id="v1", place=(15.0, 15.0, 30.0), along=(0, 0, -1)),
+             Vent(id="v2", place=(0.0, 15.0, 15.0), along=(1, 0, 0)))  # fmt: skip
+    plan = plan.with_hollow(plan.hollows[0].model_copy(update={"vents": vents}))
+    said = [note for note in shop.evaluate(plan.changed(marks=(top,)), RESIN).notes if "show face" in note]
+    assert said == ["Vent v1 of hollow h1 opens on a show face."]
+    assert not any("show face" in note for note in shop.evaluate(plan, RESIN).notes)
+
+
 def test_vents_go_on_cut_faces_first():
     solid = joined(box(60, 30, 30))
     model = model_of(solid)

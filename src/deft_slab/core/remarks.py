@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
@@ -11,8 +11,11 @@ from numpy.typing import NDArray
 
 from . import text
 from .coupons import COUPON
+from .curves import frame_of
 from .cuts import Cut
 from .groups import Part, Uncut
+from .judge.marks import facets_at
+from .marking import SHOW
 from .model import MendReport, Model
 from .notes import Note
 from .outcome import NOT_BARRED, CutReport, Piece, Seam
@@ -30,6 +33,8 @@ SMALLEST, LARGEST = 5.0, 2000.0
 
 _MOVED = 0.05
 """mm: joins that were moved by less are where they were wished."""
+_AROUND_VENT = 1.15
+"""Times its radius: where what lies around a vent is looked at."""
 _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
 
@@ -148,6 +153,28 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
     return [Note(one, "hollow") for one in said]
 
 
+def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: Sequence[Piece]) -> list[Note]:
+    """What there is to say of vents that open on a show face. reports, pieces : what became of the plan"""
+    said = []
+    for hollow in plan.hollows:
+        report = reports.get(hollow.id)
+        if report is None or report.piece is None or not (pieces[report.piece].marks & SHOW).any():
+            continue
+        piece, made = pieces[report.piece], {one.id for one in report.vents if one.reaches}
+        for vent in hollow.vents:
+            # what was at its place is gone: what is around it says where it is
+            rim = np.array(vent.place) + _AROUND_VENT * vent.outer * _circle(np.array(vent.along))
+            if vent.id in made and (piece.marks[facets_at(piece.solid, rim)] & SHOW).any():
+                said.append(tr("Vent {id} of hollow {ident} opens on a show face.", id=vent.id, ident=hollow.id))
+    return [Note(one, "hollow") for one in said]
+
+
+def _circle(along: Floats) -> Floats:
+    """(16, 3) a unit circle across a way (3,)."""
+    turn = np.arange(16) * np.pi / 8
+    return np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1) @ frame_of(along)[:2])
+
+
 def _share(value: float) -> str:
     """In percent, with as many digits as it takes to be more than nothing."""
     return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
@@ -196,14 +223,20 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
     return [*file, *(Note(one, "surface") for one in notes)]
 
 
-def remarks(pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer) -> list[Note]:
-    """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for"""
+def remarks(
+    pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer, hollows: Mapping[str, HollowReport]
+) -> list[Note]:
+    """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for
+    hollows : what became of them"""
     fit = [
         Note(tr("{name} does not fit the printer: {sentence}.", name=piece.name, sentence=piece.fit.sentence()), "fit")
         for piece in pieces
         if not piece.fit.fits
     ]
-    return [*fit, *_about_printers(pieces, plan, printer), *_about_support(pieces), *_about_lost_wishes(wishes, plan)]
+    return [
+        *_about_shown_vents(plan, hollows, pieces), *fit, *_about_printers(pieces, plan, printer),
+        *_about_support(pieces), *_about_lost_wishes(wishes, plan),
+    ]  # fmt: skip
 
 
 def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[Note]:

@@ -144,7 +144,7 @@ class Workshop:
         notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
-                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer)]  # fmt: skip
+                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer, hollows)]  # fmt: skip
             if plan.guests:
                 from .wearer.rooms import rooms_around  # slow to load, and few props have a guest
 
