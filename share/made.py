@@ -14,11 +14,15 @@ from argparse_manpage.manpage import Manpage
 
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
+from deft_slab.core.printer import shipped_printers
 from deft_slab.desk.meanings import as_markdown
 
 HERE = Path(__file__).parent
-_FILES = ("file", "out", "recipe", "keep", "folder", "profile", "printer", "second")
+_FILES = ("file", "out", "recipe", "keep", "folder", "token_file", "shot")
 """Arguments that are files, which a shell completes as such."""
+_PROFILES = ("printer", "profile", "second", "fit")
+"""Arguments that are printer profiles: shipped ones by their names, others by their files."""
+_WITH_NAMES = {"bash": "_deft_slab_profiles", "zsh": "_deft_slab_profiles"}
 
 
 def _manual() -> str:
@@ -37,7 +41,17 @@ def _completion(shell: str) -> str:
     for action in _actions(made):
         if action.dest in _FILES:
             action.complete = shtab.FILE
-    return str(shtab.complete(made, shell=shell)).rstrip() + "\n"
+        elif action.dest in _PROFILES:
+            action.complete = _WITH_NAMES
+    names = " ".join(shipped_printers())
+    preamble = {
+        "bash": f'_deft_slab_profiles() {{\n  compgen -W "{names}" -- "$1"\n  compgen -f -- "$1"\n}}\n',
+        "zsh": f"_deft_slab_profiles() {{\n  compadd -- {names}\n  _files\n}}\n",
+    }
+    text = str(shtab.complete(made, shell=shell, preamble=preamble)).rstrip() + "\n"
+    # the first word may be a command or a file to open in the window
+    text = text.replace("complete -o bashdefault -F", "complete -o bashdefault -o default -F")
+    return text.replace("_describe 'deft-slab commands' _commands", "_describe 'deft-slab commands' _commands; _files")
 
 
 def _actions(made):

@@ -61,6 +61,10 @@ def main(arguments: list[str] | None = None) -> int:
                  asked=asked), file=sys.stderr)  # fmt: skip
         return 2
     if given and given[0] in COMMANDS:
+        if "--json" not in given and "-j" not in given:  # what programs read does not hang on settings of a window
+            from .desk.speaking import speak_as_set
+
+            speak_as_set()
         from . import commands
 
         return commands.run(given)

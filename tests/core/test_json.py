@@ -71,19 +71,23 @@ def samples(at: dict[str, Path], out: Path) -> dict[str, list[tuple[object, ...]
     return {
         "measure": [
             (at["lamp"],), (at["lamp"], "--unit", "in"), (at["project"],), (at["open"], "--wall", 1),
+            (at["open"], "--mend"),
             (at["cup"], "--wearer", "head", 570, "--wall", 2),
         ],
         "check": [(at["lamp"],), (at["cup"], "--printer", "small-resin"), (at["hung"], "--printer", "small-resin")],
         "hollow": [(at["ball"], "--wall", 2, "--plugs", "--lift", 5, "--printer", "small-resin", "--out", next(o))],
         "posts": [(at["ball"], "--printer", "small-resin", "--out", next(o))],
         "mend": [(at["open"], "--out", out / "mended.stl"), (at["ball"], "--out", out / "ball.stl", "--thin", 200)],
-        "tilt": [(at["lamp"], "--top", 3, "--map", 20)],
+        "tilt": [(at["lamp"], "--top", 3, "--map", 20), (at["open"],)],
         "cut": [(at["lamp"], *CUT, "--out", next(o)), (at["lamp"], *CUT, "--equal-once", "--out", next(o))],
         "join": [
             (at["lamp"], *CUT, "--auto", "--letters", "--out", next(o)),
             (at["ball"], "--straight", 0, 0, 1, 0, "--auto", "--out", next(o)),  # keys, which have a carrier
         ],
-        "coupon": [("--out", out / "coupon.stl"), ("--rod", 4, "--out", out / "rod.3mf")],
+        "coupon": [
+            ("--out", out / "coupon.stl"), ("--rod", 4, "--out", out / "rod.3mf"),
+            ("--fitted", 0.25, "--out", out / "mine.json"),
+        ],
         "handoff": [
             (at["lamp"], *CUT, "--copies", 2, "--sheet", "--out", next(o)),
             (at["ball"], "--printer", "small-resin", "--layers", "--pieces", "--out", next(o)),

@@ -18,7 +18,9 @@ from ..core.words import tr
 from .arguments import BadArgument, refuse_senseless
 from .own_words import speak
 from .parser import parser
-from .printing import lines_of, plain, plainly
+from .printing import plain, plainly
+from .showing import showing
+from .tables import lines_of
 
 _log = logging.getLogger(__name__)
 
@@ -78,15 +80,17 @@ def _ran(parsed: argparse.Namespace) -> int:
     module = _ELSEWHERE.get(parsed.command, parsed.command)
     does = import_module(f".{module}", __package__).run  # what one command needs, another does not wait for
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
+    parsed.shows = showing(quiet=parsed.quiet, detailed=parsed.verbose)
     try:
-        parsed.spread, parsed.complete = pool.map, True
+        parsed.spread, parsed.job, parsed.complete = pool.map, parsed.shows.job, True
         result = does(parsed) | {"complete": parsed.complete}
     finally:
         pool.shutdown(cancel_futures=True)
+        parsed.shows.end()
     if parsed.json:
         print(json.dumps(plainly(result), indent=1, allow_nan=False))
     else:
-        print("\n".join(lines_of(result)))
+        print("\n".join(lines_of(parsed.command, result)))
     sys.stdout.flush()
     if not parsed.complete:
         print(tr("deft-slab: “{file}” was cut short; only what is there of it was worked on.", file=shown(parsed.file)),

@@ -94,7 +94,7 @@ def token_of(arguments: argparse.Namespace) -> str | None:
 
 def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
     """The file, and a plan with its size, and mending, as wished."""
-    opened = open_file(arguments.file, fineness=arguments.fineness)
+    opened = open_file(arguments.file, arguments.job, fineness=arguments.fineness)
     arguments.complete = opened.model.complete
     plan = Plan(
         model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,

@@ -47,7 +47,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     own = models[part - 1 :: parts]
     folders = _folders(models, arguments.out)[part - 1 :: parts]
     make_folder(arguments.out)
-    say = partial(_say, len(own))
+    say = partial(_say, len(own), arguments)
     with ThreadPoolExecutor(arguments.jobs or os.cpu_count() or 1) as pool:
         rows = list(pool.map(lambda one: say(_one(one[0], one[1], arguments)), zip(own, folders, strict=True)))
     arguments.failed = any(row["state"] == "failed" for row in rows)
@@ -90,24 +90,17 @@ def _folders(models: Sequence[Path], out: Path) -> list[Path]:
     ]
 
 
-def _say(count: int, row: dict[str, Any]) -> dict[str, Any]:
+def _say(count: int, arguments: argparse.Namespace, row: dict[str, Any]) -> dict[str, Any]:
     """Tells of one that is over, on stderr."""
     took = (
         tr("{beds} beds, {time}", beds=row["beds"], time=text.hours(3600 * row["hours"]))
         if row["state"] != "failed"
         else row["problem"]
     )
-    print(
-        tr(
-            "deft-slab: {file}: {state}, {took} (of {count})",
-            file=row["file"],
-            state=row["state"],
-            took=took,
-            count=count,
-        ),
-        file=sys.stderr,
-        flush=True,
-    )
+    if not arguments.quiet:
+        said = tr("deft-slab: {file}: {state}, {took} (of {count})", file=row["file"], state=row["state"], took=took,
+                  count=count)  # fmt: skip
+        arguments.shows.say(said)
     return row
 
 

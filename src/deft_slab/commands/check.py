@@ -18,7 +18,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
-    found = check(workshop, plan, printer, arguments.layer)
+    found = check(workshop, plan, printer, arguments.layer, arguments.job)
     problem = next((one.problem for one in found if one.problem), "")
     if problem:
         raise CutFailed(problem)

@@ -20,7 +20,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     plan = carried_out(plan, recipe, arguments, workshop)
-    outcome = workshop.evaluate(plan, printer)
+    outcome = workshop.evaluate(plan, printer, arguments.job)
     refuse_misses(recipe, outcome)
     pieces = outcome.pieces
     together = arguments.out / "pieces.3mf"

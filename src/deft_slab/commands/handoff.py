@@ -43,7 +43,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         plan = plan.changed(coupon=CouponWish(join=tried, steps=usual_steps(printer)))
     plan = _of_materials(arguments, workshop, plan, printer)
     if arguments.second is not None:
-        plan = shared_out(workshop, plan.changed(second=printer_of(arguments.second)), printer)
+        plan = shared_out(workshop, plan.changed(second=printer_of(arguments.second)), printer, arguments.job)
     return handed_off(arguments, workshop, plan, printer, opened.model.name)
 
 
@@ -52,7 +52,7 @@ def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan,
     if not arguments.material:
         return plan
     second = () if arguments.second is None else printer_of(arguments.second).loads
-    pieces = workshop.evaluate(plan, printer, detail="figures").pieces
+    pieces = workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces
     for given, material in arguments.material:
         if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
             raise BadArgument(
@@ -75,19 +75,19 @@ def handed_off(
 ) -> dict[str, object]:  # fmt: skip
     """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it. others : (name, plan) of
     choices that its sheet compares it with"""
-    outcome = workshop.evaluate(plan, printer)
+    outcome = workshop.evaluate(plan, printer, arguments.job)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS
-    laid, work = laid_with_job(outcome, printer, rounds=rounds)
+    laid, work = laid_with_job(outcome, printer, rounds=rounds, job=arguments.job)
     wished = Wished(
         tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
         equal_once=arguments.equal_once, layers=arguments.layers, pattern=arguments.names,
     )  # fmt: skip
-    printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces)
+    printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces, arguments.job)
 
     def sheet(job: Job) -> Sheet:
         return sheet_for(workshop, outcome, printer, title, laid, work, others, arguments.sheet, job)
 
-    handed = deliver(printed, laid, printer, title, arguments.out, wished, work,
+    handed = deliver(printed, laid, printer, title, arguments.out, wished, work, arguments.job,
                      sheet=sheet if arguments.sheet else None, replace=arguments.replace)  # fmt: skip
     listed = as_json(outcome.pieces, laid, work)
     beds: list[dict[str, Any]] = listed["beds"]

@@ -33,7 +33,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     together = arguments.out / "pieces.3mf"
     refuse_existing([together], replace=arguments.replace)
     plan = _hollowed(arguments, plan, workshop, printer)
-    outcome = workshop.evaluate(plan, printer)
+    outcome = workshop.evaluate(plan, printer, arguments.job)
     made = [one for one in outcome.hollows.values() if not one.problem]
     if not made:
         raise HollowFailed(next(iter(outcome.hollows.values())).problem, kept=tr("Nothing was written."))
@@ -70,7 +70,7 @@ def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, pri
     if plan.hollows:
         return plan  # as the recipe says
     spacing, radius = arguments.lattice if arguments.lattice is not None else (None, 1.0)
-    for piece in workshop.evaluate(plan, printer, detail="figures").pieces:
+    for piece in workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces:
         if not piece.extra:
             hollow = Hollow(
                 id=plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor, wall=arguments.wall,
@@ -80,7 +80,7 @@ def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, pri
             plan = plan.with_hollow(hollow)
     for hollow in plan.hollows:
         try:
-            vents = proposed_vents(workshop, plan, hollow.id, printer, arguments.vents)
+            vents = proposed_vents(workshop, plan, hollow.id, printer, arguments.vents, arguments.job)
         except HollowFailed:
             continue  # it is told of below
         vents = tuple(vent.model_copy(update={"plug": arguments.plugs}) for vent in vents)

@@ -22,14 +22,15 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     plan = carried_out(plan, recipe, arguments, workshop)
-    bare = workshop.evaluate(plan.changed(joins=()), printer, detail="figures")
+    bare = workshop.evaluate(plan.changed(joins=()), printer, arguments.job, detail="figures")
     refuse_misses(recipe, bare)
     if arguments.auto:
-        plan = plan.changed(joins=(*plan.joins, *workshop.proposed_joins(plan, printer, stock=arguments.rods)))
+        found = workshop.proposed_joins(plan, printer, arguments.job, stock=arguments.rods)
+        plan = plan.changed(joins=(*plan.joins, *found))
     if arguments.letters:
-        plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer)))
-    outcome = workshop.evaluate(plan, printer)
-    fit = workshop.dry_fit(plan, printer)
+        plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer, arguments.job)))
+    outcome = workshop.evaluate(plan, printer, arguments.job)
+    fit = workshop.dry_fit(plan, printer, arguments.job)
     together = arguments.out / "pieces.3mf"
     if not arguments.assembled:
         refuse_existing([together], replace=arguments.replace)

@@ -22,7 +22,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
-    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer, detail="exact")
+    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer, arguments.job, detail="exact")
     (piece,), report = outcome.pieces, outcome.report
     solid = piece.solid
     result = piece.figures.as_dict() | {

@@ -32,7 +32,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         clean=True, orient=True, close=arguments.rewrap is None, drop_specks=arguments.drop_specks, rewrap=fineness,
         thin_to=arguments.thin,
     )  # fmt: skip
-    solid, report = Workshop(opened.model, arguments.spread).mended(plan.changed(mending=mending))
+    solid, report = Workshop(opened.model, arguments.spread).mended(plan.changed(mending=mending), arguments.job)
     write_solid(solid, opened.model.name, arguments.out, replace=arguments.replace)
     problem = solid.defects.sentence()
     return _report(report) | {"closed": not problem} | ({"problem": problem} if problem else {})

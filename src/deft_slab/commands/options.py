@@ -23,6 +23,7 @@ SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
 """How a recipe is taken over, by the word for it: shells part words at blanks."""
 
 
+KINDS = "STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP"
 TOKEN = "DEFT_SLAB_TOKEN"
 """The variable of the environment that holds an access token."""
 
@@ -35,13 +36,26 @@ def number(word: str) -> float:
     return value
 
 
+def told(command: argparse.ArgumentParser) -> None:
+    """What is told of it, and how."""
+    command.add_argument("-j", "--json", action="store_true", help=tr("print JSON, with all figures"))
+    command.add_argument("-q", "--quiet", action="store_true", help=tr("do not show how far it is"))
+    command.add_argument("-v", "--verbose", action="store_true", help=tr("a line for each thing that is done"))
+
+
+def profile(command: argparse.ArgumentParser, option: str = "--printer", said: str = "", metavar: str = "NAME") -> None:
+    """A printer's profile, by its name or its file."""
+    said = said or tr("a shipped printer profile, or a profile's JSON file")
+    command.add_argument(option, metavar=metavar, help=said)
+
+
 def mending(command: argparse.ArgumentParser) -> None:
     command.add_argument("--mend", action="store_true", help=tr("mend it in memory first, as far as it needs"))
 
 
 def common(command: argparse.ArgumentParser) -> None:
     """What is worked on, and at what size."""
-    command.add_argument("file", type=Path, metavar="FILE")
+    command.add_argument("file", type=Path, metavar="FILE", help=tr("the model: {list}", list=KINDS))
     command.add_argument("--unit", choices=list(UNITS),
                          help=tr("what one unit of the file is (default: as stated in it, else mm)"))  # fmt: skip
     command.add_argument("--scale", type=number, default=1.0, metavar="S", help=tr("factor on top of the unit"))
@@ -55,14 +69,14 @@ def common(command: argparse.ArgumentParser) -> None:
         metavar="MM",
         help=tr("how exactly the faces of a STEP file are drawn ({fineness:g} mm)", fineness=FINENESS),
     )
-    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+    told(command)
 
 
 def overhang(command: argparse.ArgumentParser) -> None:
     """What it is judged by."""
     command.add_argument("--theta", type=number, default=45.0, metavar="DEG",
                          help=tr("overhang angle past which support is needed, from the vertical (45)"))  # fmt: skip
-    command.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    profile(command)
 
 
 def down(command: argparse.ArgumentParser) -> None:
@@ -135,36 +149,35 @@ def handoff(command: argparse.ArgumentParser) -> None:
 
 def run(command: argparse.ArgumentParser) -> None:
     """Which project, and what is written of it."""
-    command.add_argument("file", type=Path, metavar="PROJECT")
+    command.add_argument("file", type=Path, metavar="PROJECT", help=tr("a project, as the window saves it"))
     command.add_argument("--choice", metavar="NAME", help=tr("a choice that it keeps, instead of what is on its bed"))
-    command.add_argument(
-        "--printer", metavar="NAME", help=tr("a shipped profile, or a profile's JSON file, for its own")
-    )
+    profile(command, said=tr("a shipped profile, or a profile's JSON file, for its own"))
     files(command)
     out(command)
-    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+    told(command)
 
 
 def batch(command: argparse.ArgumentParser) -> None:
     """Which models, and what is done with each."""
-    command.add_argument("folder", type=Path, metavar="FOLDER")
+    command.add_argument("folder", type=Path, metavar="FOLDER", help=tr("the models in it, and its projects"))
     ways = command.add_mutually_exclusive_group()
     ways.add_argument("--recipe", type=Path, metavar="FILE", help=tr("part all of them by this recipe"))
     scaled(command)
     ways.add_argument("--propose", type=int, metavar="N",
                       help=tr("part each into at most N pieces, by the way that leaves the least support"))  # fmt: skip
-    command.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    profile(command)
     command.add_argument("--jobs", type=int, metavar="N", help=tr("so many at once (as many as there are cores)"))
     command.add_argument("--again", action="store_true", help=tr("also those that are done already"))
     command.add_argument("--part", metavar="I/N", help=tr("only each Nth model from the Ith on, without a report"))
-    command.add_argument("--out", type=Path, required=True, metavar="DIR")
-    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+    command.add_argument("-o", "--out", type=Path, required=True, metavar="DIR",
+                         help=tr("the folder that is written into; it is made if it is not there"))  # fmt: skip
+    told(command)
 
 
 def printer(command: argparse.ArgumentParser) -> None:
     """Which stand-in, and where it is to be found."""
     command.add_argument("--kind", choices=("filament", "resin"), help=tr("of the printer (filament)"))
-    command.add_argument("--profile", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    profile(command, "--profile")
     command.add_argument(
         "--port", type=int, default=0, metavar="N", help=tr("on this machine; 0: any that is free (0)")
     )
@@ -174,7 +187,7 @@ def printer(command: argparse.ArgumentParser) -> None:
     command.add_argument("--speed", type=number, default=1.0, metavar="X",
                          help=tr("how often faster than real its clock goes (1)"))  # fmt: skip
     command.add_argument("--loaded", type=number, metavar="G", help=tr("material in it (1000 g, or what was left)"))
-    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+    told(command)
 
 
 def token(command: argparse.ArgumentParser, what: str) -> None:
@@ -193,7 +206,7 @@ def send(command: argparse.ArgumentParser) -> None:
     token(command, tr("access token of the printer"))
     command.add_argument("--id", metavar="ID", help=tr("of the job (from the name of the file and what is in it)"))
     command.add_argument("--wait", action="store_true", help=tr("until it is printed, or has failed"))
-    command.add_argument("--json", action="store_true", help=tr("print JSON"))
+    told(command)
 
 
 def files(command: argparse.ArgumentParser) -> None:
@@ -245,7 +258,8 @@ def cuts(command: argparse.ArgumentParser) -> None:
                          metavar=("NX", "NY", "NZ", "OFFSET"),
                          help=tr("points p with n.p = OFFSET (mm), n made length 1; may be repeated"))  # fmt: skip
     command.add_argument("--recipe", type=Path, metavar="FILE",
-                         help=tr("cuts and joins of all kinds, as JSON (docs/recipes.md)"))  # fmt: skip
+                         help=tr("cuts and joins of all kinds, as the window keeps them, or as "
+                                 "propose --json gives them"))  # fmt: skip
     scaled(command)
     mending(command)
 
@@ -268,7 +282,8 @@ def recipe(command: argparse.ArgumentParser) -> None:
 
 
 def out(command: argparse.ArgumentParser) -> None:
-    command.add_argument("--out", type=Path, required=True, metavar="DIR")
+    command.add_argument("-o", "--out", type=Path, required=True, metavar="DIR",
+                         help=tr("the folder that is written into; it is made if it is not there"))  # fmt: skip
     command.add_argument("--replace", action="store_true", help=tr("replace files of the same names"))
 
 
@@ -284,7 +299,7 @@ def rod(given: str) -> float:
 
 def coupon(test: argparse.ArgumentParser) -> None:
     """What a coupon is of."""
-    test.add_argument("--printer", metavar="NAME", help=tr("a shipped printer profile, or a profile's JSON file"))
+    profile(test)
     test.add_argument("--key", type=number, default=8.0, metavar="MM", help=tr("a round key of this width (8)"))
     test.add_argument("--rod", type=number, metavar="MM", help=tr("holes for round stock of this diameter instead"))
     test.add_argument("--clearances", type=number, nargs="+", metavar="MM",
@@ -296,9 +311,11 @@ def coupon(test: argparse.ArgumentParser) -> None:
         help=tr("write the profile with this clearance, which fitted best, instead of a coupon"),
     )
     test.add_argument("--material", default="", metavar="NAME", help=tr("what it was printed of, for --fitted"))
-    test.add_argument("--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm"))
+    test.add_argument(
+        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm")
+    )
     test.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
-    test.add_argument("--json", action="store_true", help=tr("print JSON"))
+    told(test)
 
 
 def tilt(tilt: argparse.ArgumentParser) -> None:
@@ -360,7 +377,9 @@ def walls(figures: argparse.ArgumentParser) -> None:
 
 def mended(mend: argparse.ArgumentParser) -> None:
     """How a surface is mended, and where it is written."""
-    mend.add_argument("--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm"))
+    mend.add_argument(
+        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm")
+    )
     mend.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
     mend.add_argument("--rewrap", type=number, metavar="MM", help=tr("make the surface anew at this fineness"))
     mend.add_argument("--thin", type=int, metavar="N", help=tr("thin it to about N triangles"))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import textwrap
 from collections.abc import Sequence
 from typing import Any, NoReturn
 
-from .. import about
+from .. import about, opened_with
 from ..core.search.found import SWEEP_PLACES
 from ..core.words import tr
 from . import options
@@ -23,20 +24,43 @@ class _Version(argparse.Action):
         parser.exit()
 
 
+EXAMPLES: dict[str, tuple[str, ...]] = {
+    "measure": ("measure prop.stl --unit in", "measure prop.stl --down 0 1 0 --wall 1.2 --json"),
+    "check": ("check prop.stl --straight 0 0 1 40",),
+    "hollow": ("hollow prop.stl --wall 2.5 --printer small-resin -o hollow",),
+    "posts": ("posts prop.stl --printer small-resin -o posts",),
+    "mend": ("mend scan.stl --drop-specks -o mended.stl",),
+    "tilt": ("tilt prop.stl --top 3",),
+    "cut": ("cut prop.stl --straight 0 0 1 40 -o pieces",),
+    "join": ("join prop.stl --straight 0 0 1 40 --auto -o pieces",),
+    "handoff": ("handoff prop.stl --recipe cuts.json --sheet -o beds",),
+    "run": ("run prop-project.3mf -o beds",),
+    "batch": ("batch models --propose 3 -o batch", "batch models -o batch -- --copies 2 --sheet"),
+    "printer": ("printer --kind resin --speed 60",),
+    "send": ("send bed-1.3mf --to http://127.0.0.1:8080 --token-file token.txt --wait",),
+    "coupon": ("coupon --key 8 -o coupon.stl", "coupon --fitted 0.25 -o my-printer.json"),
+    "sweep": ("sweep prop.stl --normal 1 0 0 --places 20",),
+    "propose": ("propose prop.stl --pieces 3 --flat --top 5",),
+}
+"""Of each command: they are in its help and in the manual page, and are parsed by a test."""
+
+
 def parser() -> argparse.ArgumentParser:
     """Of all commands; the manual page and the completions of shells are made from it."""
     parser = argparse.ArgumentParser(
         prog="deft-slab",
         description=tr("Tilt and cut props so that they print clean and the joins don't show."),
-        epilog=tr(
-            "Without a command the window opens: deft-slab [FILE]; with --demo it opens the demo project. Exit "
-            "codes: 0 done, 1 it could not be done (one line on stderr says why), 2 the arguments make no sense, 3 the "
-            "file ended in the middle and was worked on as far as it goes, 130 stopped by Ctrl+C, 141 whoever read had "
-            "enough."
-        ),
-    )
+        usage="deft-slab [FILE | --demo] [--shot PNG]\n       deft-slab COMMAND [--help] ...",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+        epilog="\n\n".join([
+            _filled(tr("Without a command the window opens, with FILE in it: {list}, or a project.",
+                       list=options.KINDS)),
+            _exit_codes(), _examples("deft-slab prop.stl", *(lines[0] for lines in EXAMPLES.values())),
+        ]),
+    )  # fmt: skip
+    opened_with.add_to(parser, file=False)
     parser.add_argument("--version", action=_Version, help=tr("which program this is, and what its figures depend on"))
-    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", prog="deft-slab")
 
     figures = commands.add_parser("measure", help=tr("figures of a model in one tilt"))
     options.common(figures)
@@ -96,4 +120,27 @@ def parser() -> argparse.ArgumentParser:
     options.overhang(propose)
     options.ways(propose)
     options.mending(propose)
+    for name, command in commands.choices.items():
+        command.formatter_class = argparse.RawDescriptionHelpFormatter
+        before = [_filled(command.epilog)] if command.epilog else []
+        command.epilog = "\n\n".join([*before, _exit_codes(), _examples(*EXAMPLES[name])])
     return parser
+
+
+def _filled(words: str) -> str:
+    return textwrap.fill(words, 78)
+
+
+def _exit_codes() -> str:
+    """What the codes mean that every command ends with."""
+    codes = (
+        (0, tr("done")), (1, tr("it could not be done; one line on stderr says why")),
+        (2, tr("it was asked wrongly: nothing was begun")),
+        (3, tr("the file ended in the middle, and was worked on as far as it goes")), (130, tr("stopped by Ctrl+C")),
+        (141, tr("whoever read the output had enough")),
+    )  # fmt: skip
+    return "\n".join([tr("exit codes:"), *(f"  {code:>3}  {means}" for code, means in codes)])
+
+
+def _examples(*lines: str) -> str:
+    return "\n".join([tr("examples:"), *(f"  deft-slab {line.removeprefix('deft-slab ')}" for line in lines)])

@@ -17,6 +17,7 @@ from ..core.posting.routes import Ground, Measures
 from ..core.posting.standing import Standing, bodies_of, in_one
 from ..core.posts import SLENDER_DIAMETERS
 from ..core.printer import Printer
+from ..core.progress import QUIET, Job
 from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
@@ -27,14 +28,14 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
-    pieces = workshop.evaluate(plan, printer, detail="figures").pieces
+    pieces = workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces
     measures = Measures(tip=arguments.tip, stem=arguments.stem)
     names = [(file_name(piece), file_name(piece).replace(".stl", "-with-posts.stl")) for piece in pieces]
     refuse_existing([arguments.out / name for both in names for name in both], replace=arguments.replace)
     make_folder(arguments.out)
     found = []
     for piece, (bare, whole) in zip(pieces, names, strict=True):
-        ground, standing = posts_of(piece, printer, measures, arguments.layer)
+        ground, standing = posts_of(piece, printer, measures, arguments.layer, arguments.job)
         under = plate(standing.routes, measures, arguments.plate) if arguments.plate > 0 else None
         together, posts = in_one(ground, bodies_of(standing, measures), under)
         write_solid(ground.solid_on_bed, piece.name, arguments.out / bare, replace=arguments.replace)
@@ -44,12 +45,14 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {"pieces": found}
 
 
-def posts_of(piece: Piece, printer: Printer, measures: Measures, layer: float | None) -> tuple[Ground, Standing]:
-    """Where a piece sits, and its posts."""
+def posts_of(
+    piece: Piece, printer: Printer, measures: Measures, layer: float | None, job: Job = QUIET
+) -> tuple[Ground, Standing]:
+    """Where a piece sits, and its posts. Raises Cancelled."""
     ground = ground_of(piece)
     nothing = np.empty((0, 3))
     standing = proposed_for(piece, ground, (nothing, nothing), layer or printer.layer_height, printer.least_island,
-                            measures)  # fmt: skip
+                            measures, job)  # fmt: skip
     return ground, standing
 
 

@@ -14,6 +14,7 @@ from ..core.printer import Printer, shipped_printers
 from ..core.words import tr
 from ..logbook import home
 from .arguments import BadArgument, printer_of, token_of
+from .tables import lines_of
 
 USUAL = {"filament": "middle-filament", "resin": "small-resin"}
 
@@ -39,7 +40,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
             threading.Thread(target=watch.run, daemon=True).start()
             said["folder"] = str(arguments.folder)
         # whoever has started it reads this line to know where it is
-        print(json.dumps(said) if arguments.json else "  ".join(f"{name}: {value}" for name, value in said.items()))
+        print(json.dumps(said) if arguments.json else "\n".join(lines_of("printer", said)))
         sys.stdout.flush()
         server.serve_forever()
     return {}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 import time
 
 from ..core.handoff.beds import lay_out
@@ -37,10 +36,10 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     )  # fmt: skip
     effort = THOROUGH if arguments.thorough else USUAL
     search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread, effort=effort)
-    while not search.advance().done:
+    while not search.advance(arguments.job).done:
         if arguments.time is not None and time.monotonic() - begun > arguments.time:
-            search.cut_short()
-            print(tr("deft-slab: {said}", said=_LATE), file=sys.stderr)
+            search.cut_short(arguments.job)
+            arguments.shows.say(tr("deft-slab: {said}", said=_LATE))
             break
     ways = [way for way in search.front.ways if way.measured]
     parted = [way for way in ways if way.cuts]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 
 from ..core.cuts import Cut, StraightCut
 from ..core.errors import BadPlan, CutFailed
@@ -25,7 +24,9 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     """Of ``--recipe`` and ``--straight``. Raises BadPlan."""
     cuts = tuple(
         StraightCut(
-            id=f"s{n}", name=tr("Cut {n}", n=n), normal=tuple(direction_of(values[:3], tr("cut normal"))),
+            id=f"s{n}",
+            name=tr("Cut {n}", n=n),
+            normal=tuple(direction_of(values[:3], tr("cut normal"))),
             offset=values[3],
         )  # fmt: skip
         for n, values in enumerate(arguments.straight, 1)
@@ -53,7 +54,7 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, p
     recipe = recipe_of(arguments)
     plan = carried_out(plan, recipe, arguments, workshop)
     bare = plan.changed(joins=(), hollows=())
-    refuse_misses(recipe, workshop.evaluate(bare, printer, detail="figures"))
+    refuse_misses(recipe, workshop.evaluate(bare, printer, arguments.job, detail="figures"))
     return plan
 
 
@@ -61,9 +62,9 @@ def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, works
     """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
     own = plan.changed(threshold=arguments.theta)
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
-    used, left_out = used_on(own, recipe, lambda: workshop.mended(own)[0].bounds, scaling)
+    used, left_out = used_on(own, recipe, lambda: workshop.mended(own, arguments.job)[0].bounds, scaling)
     for said in left_out:
-        print(tr("deft-slab: {said}", said=said), file=sys.stderr)
+        arguments.shows.say(tr("deft-slab: {said}", said=said))
     return used
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 import time
 from collections.abc import Callable
 
@@ -38,8 +37,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         time.sleep(_EVERY)
         status = _again(lambda: link.status(job))
         said = tr("layer {layer} of {layers}", layer=status.layer, layers=status.layers)
-        if said != told and not arguments.json:
-            print(said, file=sys.stderr)
+        if said != told and not arguments.json and not arguments.quiet:
+            arguments.shows.say(said)
         told = said
     if arguments.wait and status.state != "done":
         raise BadPlan(

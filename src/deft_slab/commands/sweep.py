@@ -15,8 +15,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     workshop = Workshop(opened.model, arguments.spread)
-    subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer)
-    found = swept(subject, normal, places=arguments.places)
+    subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer, arguments.job)
+    found = swept(subject, normal, arguments.job, arguments.places)
     places = [
         {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),
          "seam_in_sight_mm": float(found.sight[k]), "cut_area_mm2": float(found.area[k]),

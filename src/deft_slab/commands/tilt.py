@@ -21,11 +21,11 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     plan = plan.changed(threshold=arguments.theta, lift=arguments.lift)
     workshop = Workshop(opened.model, arguments.spread)
-    subject = workshop.subject(plan, 0)
-    exposed = workshop.exposed_piece(plan, 0)
-    seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, spread=arguments.spread)
+    subject = workshop.subject(plan, 0, arguments.job)
+    exposed = workshop.exposed_piece(plan, 0, arguments.job)
+    seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, arguments.job, arguments.spread)
     spread = spread_directions(arguments.map) if arguments.map else np.empty((0, 3))
-    directions = sweep(subject, spread, printer, spread=arguments.spread)
+    directions = sweep(subject, spread, printer, arguments.job, arguments.spread)
     result: dict[str, object] = {
         "seats": [
             {"down": seat.tilt.down, "kind": seat.kind, "fits": seat.fit.fits, "too_large_mm": seat.fit.over}

@@ -9,12 +9,12 @@ from ..core.errors import BadPlan
 from ..core.intake.files import open_file
 from ..core.words import tr
 from ..core.workshop import Workshop
-from .arguments import printer_of
+from .arguments import BadArgument, printer_of
 from .handoff import handed_off
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
-    opened = open_file(arguments.file)
+    opened = open_file(arguments.file, arguments.job)
     arguments.complete = opened.model.complete
     project = opened.project
     if project is None:
@@ -26,8 +26,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.choice is not None:
         chosen = [one.plan for one in project.choices if one.name == arguments.choice]
         if not chosen:
-            known = ", ".join(text.quoted(one.name) for one in project.choices) or "none"
-            raise BadPlan(
+            known = ", ".join(text.quoted(one.name) for one in project.choices) or tr("none")
+            raise BadArgument(
                 tr("The project keeps no choice “{choice}”.", choice=arguments.choice),
                 remedy=tr("It keeps {known}.", known=known),
             )

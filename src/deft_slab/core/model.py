@@ -84,7 +84,8 @@ class MendReport:
     """What mending did to the surface, and what is left to say about it.
 
     volume_before, volume_after : mm3, None where the surface is not closed
-    deviation : mm, the largest distance between the old and the new surface
+    moved_by : mm, the farthest that what was there has moved; bridged : mm, the farthest that what closes a hole lies
+    from what was there
     specks : stray fragments that are still there; speck_size : mm across, of the largest
     tangled : share of the surface that lies inside the model itself, or faces its own inside
     loose : in how many bodies that do not touch what is one piece falls at most, stray specks not counted
@@ -96,13 +97,19 @@ class MendReport:
     triangles_after: int
     volume_before: float | None
     volume_after: float | None
-    deviation: float
+    moved_by: float
+    bridged: float
     specks: int
     speck_size: float
     speck_places: Floats
     tangled: float
     loose: int = 1
     roles: tuple[Role, ...] = ()
+
+    @property
+    def deviation(self) -> float:
+        """mm, the largest distance of the new surface from the old one."""
+        return max(self.moved_by, self.bridged)
 
     @property
     def changed(self) -> bool:
@@ -113,7 +120,8 @@ class MendReport:
         """At another size; where axes are stretched apart, lengths are the longest they may be. factors : (3,)"""
         most, volume = float(np.abs(factors).max()), float(np.abs(np.prod(factors)))
         return replace(
-            self, steps=tuple(step.resized(factors) for step in self.steps), deviation=most * self.deviation,
+            self, steps=tuple(step.resized(factors) for step in self.steps),
+            moved_by=most * self.moved_by, bridged=most * self.bridged,
             volume_before=None if self.volume_before is None else volume * self.volume_before,
             volume_after=None if self.volume_after is None else volume * self.volume_after,
             speck_size=most * self.speck_size, speck_places=self.speck_places * factors,
@@ -124,7 +132,8 @@ class MendReport:
         return MendReport(
             (*self.steps, *other.steps), self.triangles_before + other.triangles_before,
             self.triangles_after + other.triangles_after, _sum(self.volume_before, other.volume_before),
-            _sum(self.volume_after, other.volume_after), max(self.deviation, other.deviation),
+            _sum(self.volume_after, other.volume_after), max(self.moved_by, other.moved_by),
+            max(self.bridged, other.bridged),
             self.specks + other.specks, max(self.speck_size, other.speck_size),
             np.concatenate([self.speck_places, other.speck_places]), max(self.tangled, other.tangled),
             max(self.loose, other.loose),

@@ -15,7 +15,7 @@ from PySide6.QtCore import QLibraryInfo, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
-from .. import __version__, logbook
+from .. import __version__, logbook, opened_with
 from ..core.habits import language
 from ..core.words import tr
 from ..demo import PROJECT
@@ -32,9 +32,7 @@ from .window import Window
 
 def _arguments(given: list[str]) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="deft-slab", description=tr("Tilt and cut props so that they print clean."))
-    parser.add_argument("file", nargs="?", type=Path, help=tr("a model or a project to open"))
-    parser.add_argument("--demo", action="store_true", help=tr("open the demo project"))
-    parser.add_argument("--shot", type=Path, metavar="FILE", help=tr("save a picture of the window as PNG and end"))
+    opened_with.add_to(parser)
     return parser.parse_args(given)
 
 

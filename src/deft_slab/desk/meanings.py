@@ -285,7 +285,10 @@ MEANINGS: dict[str, Meaning] = {
     "moved by up to": Meaning(
         _SIZE,
         tr("How far mending has changed the surface."),
-        tr("The largest distance from the new surface to the nearest place of the old one."),
+        tr(
+            "The largest distance between a place of the old surface and the new one; over holes, from what closes "
+            "them to the nearest place of the old one."
+        ),
     ),
 }
 

@@ -40,7 +40,7 @@ class _Record:
 
     def __init__(self) -> None:
         self.steps: list[MendStep] = []
-        self.deviation = 0.0
+        self.moved_by = self.bridged = 0.0
 
     def add(
         self, kind: StepKind, said: str, changed: bool, lengths: tuple[float, ...] = (), places: Floats = _NOWHERE
@@ -48,7 +48,10 @@ class _Record:
         self.steps.append(MendStep(kind, said, changed, lengths, np.asarray(places[:_MOST_PLACES], float)))
 
     def moved(self, distance: float) -> None:
-        self.deviation = max(self.deviation, distance)
+        self.moved_by = max(self.moved_by, distance)
+
+    def closed_over(self, distance: float) -> None:
+        self.bridged = max(self.bridged, distance)
 
 
 def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) -> tuple[Solid, MendReport]:
@@ -90,8 +93,8 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
     job.step(0.95, tr("Looking the surface over"))
     report = MendReport(
         tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
-        record.deviation, int(specks.sum()), float(shells.across[specks].max(initial=0.0)), _boxes(shells, specks),
-        tangled_share(solid), loose_among(shells_of(solid), factors),
+        record.moved_by, record.bridged, int(specks.sum()), float(shells.across[specks].max(initial=0.0)),
+        _boxes(shells, specks), tangled_share(solid), loose_among(shells_of(solid), factors),
     )  # fmt: skip
     return solid, report
 
@@ -170,7 +173,7 @@ def _closed(solid: Solid, record: _Record, job: Job) -> Solid:
     on_rim = np.zeros(len(solid.vertices), np.bool_)
     on_rim[open_edges(solid.triangles)] = True
     around = np.asarray(on_rim[solid.triangles].any(axis=1))
-    record.moved(_distance(closed.picked(patch), solid.picked(around)))
+    record.closed_over(_distance(closed.picked(patch), solid.picked(around)))
     return closed
 
 
@@ -178,7 +181,9 @@ def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Soli
     from .rewrap import rewrapped  # slow to load, and seldom needed
 
     found = rewrapped(solid, fineness, job)
-    record.moved(_two_way(found, solid))
+    record.moved(_distance(solid, found))
+    # where the old surface was open, the new one goes over its holes
+    (record.moved if solid.defects.closed else record.closed_over)(_distance(found, solid))
     record.add("rewrap", tr("Surface made anew at a fineness of {}; walls thinner than {} may be lost."), True,
                (fineness, 2 * fineness))  # fmt: skip
     return found

@@ -139,7 +139,7 @@ def measured_seat(
     """A seat with the figures of the full mesh. exposed : (m,) exposure of its facets, for support inside"""
     found = measure(
         subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
-        exposed=exposed, trusted=True,
+        exposed=exposed,
     )  # fmt: skip
     within = fit(printer.growth * set_down(subject.solid.vertices, tilt.rotation, lift), printer)
     return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold, within)

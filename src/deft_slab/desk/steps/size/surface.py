@@ -195,7 +195,9 @@ class SurfacePanel(Panel):
         self._rows["Triangles"].setText(_change(*(text.count(count) for count in counts)))
         volumes = [text.volume(v) if v is not None else tr("none") for v in (report.volume_before, report.volume_after)]
         self._rows["Volume"].setText(_change(*volumes))
-        self._rows["Moved by up to"].setText(text.near(report.deviation) if report.changed else text.mm(0.0))
+        moved = text.near(report.moved_by) if report.moved_by > 0 else text.mm(0.0)
+        over = tr("{moved}; {bridged} over holes", moved=moved, bridged=text.near(report.bridged))
+        self._rows["Moved by up to"].setText(over if report.bridged > 0 else moved)
         self.specks.setEnabled(report.specks > 0)
         words = (
             tr(

@@ -1,0 +1,78 @@
+"""How far a command is, on stderr: one line that is written over where a person looks on, lines of their own if asked
+for, nothing else."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+import time
+from typing import TextIO
+
+from ..core import text
+from ..core.progress import Job
+from ..core.words import tr
+
+_EVERY = 0.1
+"""Seconds between two states of the line."""
+_CLEAR = "\r\x1b[K"
+
+
+class Showing:
+    """What ``job`` reports, on a stream. quiet : nothing of it; detailed : a line for each thing that is done, with the
+    seconds since the start, also where nobody looks on"""
+
+    def __init__(self, stream: TextIO, *, quiet: bool, detailed: bool) -> None:
+        self._stream, self._detailed = stream, detailed and not quiet
+        self._over = not quiet and not detailed and stream.isatty() and os.environ.get("TERM") != "dumb"
+        self._begun, self._last, self._doing = time.monotonic(), 0.0, ""
+        self._shown = False
+        self._lock = threading.Lock()  # what runs in threads may report at once
+
+    @property
+    def job(self) -> Job:
+        """What reports here."""
+        return Job(self._report) if self._over or self._detailed else Job()
+
+    def say(self, line: str) -> None:
+        """A line that stays."""
+        with self._lock:
+            self._clear()
+            print(line, file=self._stream, flush=True)
+
+    def end(self) -> None:
+        """Takes the line away."""
+        with self._lock:
+            self._clear()
+            self._stream.flush()
+
+    def _clear(self) -> None:
+        if self._shown:
+            self._stream.write(_CLEAR)
+            self._shown = False
+
+    def _report(self, fraction: float, doing: str) -> None:
+        now = time.monotonic()
+        with self._lock:
+            if self._detailed:
+                if doing != self._doing:
+                    took = text.number(now - self._begun, 1)
+                    print(tr("deft-slab: {took} s: {doing}", took=took, doing=doing), file=self._stream, flush=True)
+            elif doing != self._doing or now - self._last > _EVERY:
+                line = tr("{doing} … {share}", doing=doing, share=text.percent(min(max(fraction, 0.0), 1.0)))
+                self._stream.write(_CLEAR + text.shortened(line, _columns(self._stream) - 1))
+                self._stream.flush()
+                self._shown, self._last = True, now
+            self._doing = doing
+
+
+def _columns(stream: TextIO) -> int:
+    try:
+        return max(os.get_terminal_size(stream.fileno()).columns or 80, 20)
+    except (OSError, ValueError):
+        return 80
+
+
+def showing(*, quiet: bool, detailed: bool) -> Showing:
+    """On stderr."""
+    return Showing(sys.stderr, quiet=quiet, detailed=detailed)
