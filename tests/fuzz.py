@@ -1,4 +1,5 @@
-"""Damaged files for every reader: each must give a message or a model, never a crash, a hang or a flood of memory.
+"""Damaged files for every reader, and well-formed ones that say odd things: each must give a message or a model, never
+a crash, a hang or a flood of memory. Then beds, recipes and profiles, and printers that answer anything.
 
 ``python -m tests.fuzz [--count 2000] [--formats STL,OBJ]`` runs the long form (``./deft fuzz``); the suite runs a
 short one. Variants are read in a process of its own, so that a crash is seen and counted.
@@ -31,6 +32,8 @@ from deft_slab.core.errors import DeftError
 from deft_slab.core.intake.files import open_file
 from deft_slab.demo import TROUBLED
 from deft_slab.demo.exact import ring_step
+from tests import fuzz_printing
+from tests.mutated import mutated
 
 SECONDS = 10.0
 BYTES = 3 * 2**30
@@ -312,15 +315,17 @@ def _note(result: Result, name: str, answer: tuple[str, float, int]) -> None:
 
 
 def run(count: int, formats: list[str], *, harm: bool = True, keep: Path | None = None) -> dict[str, Result]:
-    """Reads ``count`` variants of each format; those that went wrong are kept in a folder, if one is given."""
+    """Reads ``count`` variants of each format, of either kind; those that went wrong are kept in a folder, if one is
+    given."""
     reader, results = Reader(), {kind: Result() for kind in formats}
     with tempfile.TemporaryDirectory(prefix="deft-fuzz-") as folder:
         reader.read(_written(Path(folder), "warm.stl", _ball().export(file_type="stl")))
         for kind in formats:
             sound = seeds()[kind]
-            for number in range(count):
+            for number, make in ((n, make) for n in range(count) for make in (damaged, mutated)):
                 ending, content = sound[number % len(sound)]
-                path = _written(Path(folder), f"{kind}-{number}{ending}", damaged(kind, content, number))
+                content = content if isinstance(content, bytes) else content.encode()
+                path = _written(Path(folder), f"{kind}-{make.__name__}-{number}{ending}", make(kind, content, number))
                 _note(results[kind], path.name, reader.read(path))
                 _tidy(path, results[kind], keep)
         for number, (kind, ending, content) in enumerate(nasty() if harm else ()):
@@ -347,7 +352,7 @@ def _tidy(path: Path, result: Result, keep: Path | None) -> None:
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--count", type=int, default=2000, help="damaged variants of each format (2000)")
+    parser.add_argument("--count", type=int, default=2000, help="damaged and odd variants of each format (2000)")
     parser.add_argument("--formats", default=",".join(seeds()), help="which formats, with commas between them")
     parser.add_argument("--keep", type=Path, help="folder for the files that went wrong")
     arguments = parser.parse_args()
@@ -359,6 +364,14 @@ def main() -> int:
               f"most memory {result.largest / 2**20:.0f} MB, wrong {len(result.wrong)}", flush=True)  # fmt: skip
         for name, what in result.wrong[:10]:
             print(f"  {name}: {what}")
+    for what, found in (
+        ("beds", fuzz_printing.odd_beds(arguments.count // 10)),
+        ("answers of printers", fuzz_printing.odd_answers(arguments.count // 10)),
+    ):
+        wrong += len(found)
+        print(f"{what}: wrong {len(found)}", *(f"  {one}" for one in found[:10]), sep="\n", flush=True)
+    read, told = fuzz_printing.odd_documents(arguments.count)
+    print(f"recipes and profiles: {read} read, {told} messages")
     return 1 if wrong else 0
 
 

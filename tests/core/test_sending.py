@@ -42,6 +42,7 @@ from deft_slab.standin.folder import STATUS, Watch, status_name
 from deft_slab.standin.loads import Load, load_of
 from deft_slab.standin.machine import Awaited, Machine
 from deft_slab.standin.server import Server
+from tests import fuzz_printing
 from tests.core.test_commands import answer, call
 from tests.shapes import box, model_of, solid_of
 
@@ -632,6 +633,15 @@ def test_no_printer_waits_for_another(tmp_path, served, outbox, pillar):
         outbox.drop_links()
         stuck.join()
         assert "stopped in the middle" in outbox.trouble("Endless")
+
+
+def test_beds_documents_and_answers_that_say_odd_things():
+    """The short form of ``./deft fuzz``."""
+    assert fuzz_printing.odd_beds(8) == []
+    assert fuzz_printing.odd_answers(12) == []
+    read, told = fuzz_printing.odd_documents(100)
+    assert read > 20
+    assert told > 50
 
 
 def test_a_printer_that_writes_to_the_terminal():

@@ -22,8 +22,9 @@ from deft_slab.core.printer import default_printer
 from deft_slab.core.progress import QUIET, Job
 from deft_slab.core.search.blocks import blocks_for
 from deft_slab.core.search.drafts import like
-from deft_slab.core.search.found import CutWishes, Front
+from deft_slab.core.search.found import CutWishes, Front, Way
 from deft_slab.core.search.fronts import spaced
+from deft_slab.core.search.loosening import in_vain_of
 from deft_slab.core.search.ways import WaySearch
 from deft_slab.core.solid import Solid
 from deft_slab.core.workshop import Workshop
@@ -121,6 +122,32 @@ def test_no_way_beats_another(hook):
                 as_good = (other.support <= way.support and other.hidden <= way.hidden and other.pieces <= way.pieces
                            and other.all_flat >= way.all_flat and other.all_fit >= way.all_fit)  # fmt: skip
                 assert not as_good
+
+
+def test_no_way_is_worse_than_leaving_it_as_it_stands(hook):
+    """More support is of use only to what sits flatter or fits better for it: the hook fits, and stands on a tip."""
+    _, _, front = hook
+    for way in front.ways:
+        assert not way.cuts or way.support <= 1.002 * front.whole or way.flat > 0
+
+
+def way_of(support: float, pieces: int = 2, flat: int = 0, fitting: int = 0, over: float = 9.0) -> Way:
+    return Way(Plan(model=model_of(cross()).ref), (), pieces, flat, fitting, support, 0.0, 0.0, 0.0, (), True, 0, over)
+
+
+@pytest.mark.parametrize(
+    ("way", "worse"),
+    [
+        (way_of(120.0), True), (way_of(100.1), False), (way_of(90.0), False), (way_of(120.0, flat=1), False),
+        (way_of(120.0, fitting=1), False), (way_of(120.0, over=3.0), False), (way_of(120.0, over=12.0), True),
+    ],
+)  # fmt: skip
+def test_what_is_no_better_than_the_whole(way, worse):
+    whole = way_of(100.0, pieces=1)
+    assert way.no_better(whole, 0.2) is worse
+    assert way.no_better(way_of(100.0, pieces=1, flat=1, fitting=1, over=0.0), 0.2) is (way.support > 100.2)
+    said = in_vain_of(way_of(120_000.0), way_of(100_000.0))
+    assert "needs 120 cm³ of support in place of 100 cm³" in said
 
 
 def test_a_search_that_was_stopped_goes_on(hook):

@@ -246,6 +246,8 @@ def _solids(path: Path) -> list[Solid]:
         raise _refused("Nothing is on the bed in it.")
     if not all(solid.closed for solid in solids):
         raise _refused("A body in it is not closed.")
+    if any(solid.volume <= 0 for solid in solids):
+        raise _refused("A body in it is inside out, or has no inside.")
     return solids
 
 
