@@ -109,6 +109,9 @@ def test_supports_are_known_by_their_shape(raft, lies, tmp_path):
     assert made.report.roles == (REST, OUT)
     assert len(made.pieces) == 1  # nothing is left out before somebody says so
     assert any("14 slender rods that end on one plane" in note for note in made.notes)
+    assert made.report.specks == 0
+    kept = evaluated(model, mending=Mending(drop_specks=True))
+    assert kept.pieces[0].solid.volume == pytest.approx(made.pieces[0].solid.volume, rel=1e-9)
     without = evaluated(model, roles=(REST, OUT))
     assert without.pieces[0].solid.volume == pytest.approx(ball.volume(), rel=1e-3)
     assert not any("slender rods" in note for note in without.notes)

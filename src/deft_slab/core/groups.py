@@ -112,7 +112,8 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
     for number, (name, picked) in enumerate(chosen):
         step = job.part(number / len(chosen), (number + 1) / len(chosen))
         source = model.solid if picked is None else model.solid.picked(picked)
-        solid, report = mended(source, plan.mending, plan.factors, step)
+        rods = any(body.rods for body in model.bodies)
+        solid, report = mended(source, plan.mending, plan.factors, step, rods=rods)
         origin = start + np.arange(len(solid.triangles), dtype=np.int32)
         untouched = solid is model.solid and start == 0
         groups.append(Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))

@@ -69,7 +69,7 @@ def _alike(proposals: Sequence[Proposal], orbit: Orbit) -> tuple[list[Join], Tak
     joins = replace(first, own=orbit.own).joins()
     found = list(joins)
     for one, carry in zip(others, list(orbit.carries.values())[1:], strict=True):
-        said = tr("as between {one} and {other}, so that pieces of one shape stay so", one=first.names["first"],
+        said = tr("pieces of one shape stay so: it is as between {one} and {other}", one=first.names["first"],
                   other=first.names["second"])  # fmt: skip
         there = [one.carried(join, carry).model_copy(update={"why": said}) for join in joins]
         if not all(one.holds(join) for join in there if join.holds):

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from .. import text
 from ..edges import edge_numbers
+from ..intake.rods import rods_of
 from ..judge.columns import column_field
 from ..model import MendReport, MendStep, StepKind
 from ..plan import Mending
@@ -54,10 +55,13 @@ class _Record:
         self.bridged = max(self.bridged, distance)
 
 
-def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) -> tuple[Solid, MendReport]:
+def mended(
+    solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET, *, rods: bool = False
+) -> tuple[Solid, MendReport]:
     """The surface after the wished steps, and what they did. Bodies that overlap always get one skin, once closed.
 
-    factors : (3,) mm in one unit of the solid, for what counts as a speck
+    factors : (3,) mm in one unit of the solid, for what counts as a speck; rods : there are some that look like
+    supports, which are no specks
     Lengths and places of the report are in units of the solid.
 
     Raises
@@ -74,11 +78,11 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
         job.step(0.1, tr("Turning facets outward"))
         solid = _oriented(solid, record)
     shells = shells_of(solid)
-    specks = specks_among(shells, factors)
+    specks = _specks(solid, factors, rods=rods)
     if mending.drop_specks and specks.any():
         solid = _without_specks(solid, shells, specks, record)
         shells = shells_of(solid)
-        specks = specks_among(shells, factors)
+        specks = _specks(solid, factors, rods=rods)
     if mending.close:
         solid = _closed(solid, record, job.part(0.2, 0.5))
         if mending.orient and solid.defects.inside_out:  # which side was outside could not be seen through the holes
@@ -97,6 +101,14 @@ def mended(solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET) ->
         _boxes(shells, specks), tangled_share(solid), loose_among(shells_of(solid), factors),
     )  # fmt: skip
     return solid, report
+
+
+def _specks(solid: Solid, factors: Floats, *, rods: bool) -> NDArray[np.bool_]:
+    """(k,) which shells are specks. rods : those that look like supports are none"""
+    shells = shells_of(solid)
+    specks = specks_among(shells, factors)
+    found = rods_of(solid, shells) if rods and specks.any() else None
+    return specks if found is None else specks & ~found.shells
 
 
 def _volume(solid: Solid) -> float | None:

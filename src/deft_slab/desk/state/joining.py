@@ -175,7 +175,9 @@ class Joining(QObject):
 
         def done(found: list[Join]) -> None:
             if not found:
-                desk.told.emit(tr("Every contact has a join already.\nRemove one to have another proposed."))
+                joined = tr("Every contact has a join already.\nRemove one to have another proposed.")
+                apart = tr("No two pieces meet.\nCut the model first; bodies that do not touch have nothing to join.")
+                desk.told.emit(joined if self.contacts else apart)
                 return
             did = tr("propose joins") if only is None else tr("propose a join")
             if self.selected is None:
