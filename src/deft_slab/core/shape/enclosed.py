@@ -39,7 +39,7 @@ _AGREED = 0.9
 class Enclosed:
     """The part of a surface that a loop encloses. points, ahead, normals : (k, 3) of the loop on the surface, mm; unit,
     along it and out of the surface; marked : (m,) facets that are enclosed, of those that the loop does not pass
-    passed : (m,) facets that it passes"""
+    passed : (m,) facets that it passes; sign : 1 where what is enclosed lies to the left of the loop, else -1"""
 
     solid: Solid
     points: Floats
