@@ -76,7 +76,7 @@ def test_the_wheel_works_in_a_venv_of_its_own(built, tmp_path):
     write_solid(solid_of(box(20, 20, 20)), "Block", tmp_path / "block.stl", replace=False)
     measured = ran(program, "measure", "block.stl", "--printer", "small-resin", env=clean, cwd=tmp_path)
     assert measured.returncode == 0, measured.stderr
-    assert "volume" in measured.stdout
+    assert "Volume" in measured.stdout
     share = tmp_path / "venv/share"
     for name in (
         "applications/deft-slab.desktop", "icons/hicolor/scalable/apps/deft-slab.svg", "mime/packages/deft-slab.xml",

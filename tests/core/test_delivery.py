@@ -129,7 +129,7 @@ def test_a_project_is_run(tmp_path):
     whole = open_file(PROJECT).model.solid.volume
     assert sum(volumes) == pytest.approx(whole, rel=1e-4)
     refused = call("run", PROJECT, "--choice", "None such", "--out", tmp_path / "no")
-    assert refused.returncode == 1
+    assert refused.returncode == 2
     assert "Two halves, level" in refused.stderr
     model = call("run", MODELS["hook"], "--out", tmp_path / "no")
     assert model.returncode == 1
