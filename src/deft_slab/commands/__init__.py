@@ -19,7 +19,7 @@ from .arguments import BadArgument, refuse_senseless
 from .own_words import speak
 from .parser import parser
 from .printing import plain, plainly
-from .showing import showing
+from .showing import Showing
 from .tables import lines_of
 
 _log = logging.getLogger(__name__)
@@ -80,7 +80,7 @@ def _ran(parsed: argparse.Namespace) -> int:
     module = _ELSEWHERE.get(parsed.command, parsed.command)
     does = import_module(f".{module}", __package__).run  # what one command needs, another does not wait for
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
-    parsed.shows = showing(quiet=parsed.quiet, detailed=parsed.verbose)
+    parsed.shows = Showing(sys.stderr, quiet=parsed.quiet, detailed=parsed.verbose)
     try:
         parsed.spread, parsed.job, parsed.complete = pool.map, parsed.shows.job, True
         result = does(parsed) | {"complete": parsed.complete}

@@ -37,16 +37,16 @@ def number(word: str) -> float:
 
 
 def told(command: argparse.ArgumentParser) -> None:
-    """What is told of it, and how."""
+    """How a command tells of what it does: as JSON, quietly, or step by step."""
     command.add_argument("-j", "--json", action="store_true", help=tr("print JSON, with all figures"))
     command.add_argument("-q", "--quiet", action="store_true", help=tr("do not show how far it is"))
     command.add_argument("-v", "--verbose", action="store_true", help=tr("a line for each thing that is done"))
 
 
-def profile(command: argparse.ArgumentParser, option: str = "--printer", said: str = "", metavar: str = "NAME") -> None:
-    """A printer's profile, by its name or its file."""
-    said = said or tr("a shipped printer profile, or a profile's JSON file")
-    command.add_argument(option, metavar=metavar, help=said)
+def profile(command: argparse.ArgumentParser, option: str = "--printer", said: str = "") -> None:
+    """A printer's profile, by its name or its file. said : what the help says of it, if that is something else"""
+    usual = tr("a shipped printer profile, or a profile's JSON file")
+    command.add_argument(option, metavar="NAME", help=said or usual)
 
 
 def mending(command: argparse.ArgumentParser) -> None:

@@ -55,7 +55,7 @@ def parser() -> argparse.ArgumentParser:
         epilog="\n\n".join([
             _filled(tr("Without a command the window opens, with FILE in it: {list}, or a project.",
                        list=options.KINDS)),
-            _exit_codes(), _examples("deft-slab prop.stl", *(lines[0] for lines in EXAMPLES.values())),
+            _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
         ]),
     )  # fmt: skip
     opened_with.add_to(parser, file=False)
@@ -143,4 +143,4 @@ def _exit_codes() -> str:
 
 
 def _examples(*lines: str) -> str:
-    return "\n".join([tr("examples:"), *(f"  deft-slab {line.removeprefix('deft-slab ')}" for line in lines)])
+    return "\n".join([tr("examples:"), *(f"  deft-slab {line}" for line in lines)])

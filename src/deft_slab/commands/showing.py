@@ -4,7 +4,6 @@ for, nothing else."""
 from __future__ import annotations
 
 import os
-import sys
 import threading
 import time
 from typing import TextIO
@@ -71,8 +70,3 @@ def _columns(stream: TextIO) -> int:
         return max(os.get_terminal_size(stream.fileno()).columns or 80, 20)
     except (OSError, ValueError):
         return 80
-
-
-def showing(*, quiet: bool, detailed: bool) -> Showing:
-    """On stderr."""
-    return Showing(sys.stderr, quiet=quiet, detailed=detailed)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any, TypeAlias
 
 from ..core import text
-from ..core.words import term, tr
+from ..core.words import sentence, term, tr
 
 Result: TypeAlias = Mapping[str, Any]
 
@@ -174,8 +174,7 @@ def lines_of(command: str, result: Result) -> list[str]:
 
 def label_of(name: str) -> str:
     """What a figure is called, with a large first letter."""
-    words = tr(WORDS[name])
-    return words[:1].upper() + words[1:]
+    return sentence(tr(WORDS[name]))
 
 
 def _titled(title: str, lines: list[str]) -> list[str]:

@@ -109,10 +109,10 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
     """The bodies grouped by their roles, each group mended."""
     chosen = _grouped(model, plan)
     groups, reports, start = [], [], 0
+    rods = any(body.rods for body in model.bodies)
     for number, (name, picked) in enumerate(chosen):
         step = job.part(number / len(chosen), (number + 1) / len(chosen))
         source = model.solid if picked is None else model.solid.picked(picked)
-        rods = any(body.rods for body in model.bodies)
         solid, report = mended(source, plan.mending, plan.factors, step, rods=rods)
         origin = start + np.arange(len(solid.triangles), dtype=np.int32)
         untouched = solid is model.solid and start == 0

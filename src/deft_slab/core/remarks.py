@@ -170,7 +170,7 @@ def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: 
 
 
 def _circle(along: Floats) -> Floats:
-    """(16, 3) a unit circle across a way (3,)."""
+    """(16, 3): points of a unit circle about the origin, in the plane across a direction (3,)."""
     turn = np.arange(16) * np.pi / 8
     return np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1) @ frame_of(along)[:2])
 

@@ -112,6 +112,8 @@ class _Standing:
         """The outlines at a height over the end."""
         t, height = self.solid.triangles, self.end + self.sign * height
         facets = np.flatnonzero((self.low < height) & (self.high > height))
+        if not len(facets):
+            return _Outlines(np.empty((0, 2)), np.empty(0), np.empty(0, np.int64), np.empty(0, np.bool_))
         corners = t[facets].astype(np.int64)
         above = self.corners[corners, 2] > height
         # of the three edges, the two that cross: on the way round a facet one goes down and one comes up
@@ -123,8 +125,6 @@ class _Standing:
             share = (height - self.corners[a, 2]) / (self.corners[b, 2] - self.corners[a, 2])
             places.append(self.corners[a, :2] + share[:, None] * (self.corners[b, :2] - self.corners[a, :2]))
             names.append(np.minimum(a, b) * len(self.corners) + np.maximum(a, b))
-        if not len(facets):
-            return _Outlines(np.empty((0, 2)), np.empty(0), np.empty(0, np.int64), np.empty(0, np.bool_))
         _, name = np.unique(np.concatenate(names), return_inverse=True)
         of = linked(name.reshape(2, -1).T, int(name.max()) + 1)[name[: len(facets)]]
         start, end = places
@@ -146,7 +146,7 @@ class _Standing:
         return sum(count >= LEAST_RODS for count in counts) >= 2
 
     def rods(self, shells: Shells) -> list[_Rod]:
-        """All that begin near the end, are slender, and have a thinner tip."""
+        """All rods that begin near the end, are slender and have a thinner tip. shells : of the surface"""
         heights = (np.arange(_SECTIONS) + 0.5) / _SECTIONS * self.height
         step = float(heights[1] - heights[0])
         open_ones, ended = list[_Rod](), list[_Rod]()

@@ -169,7 +169,7 @@ def _links(
 
 
 def _follows(one: Contact, which: Which, other: Contact, its: Which, move: Move, off: float) -> bool:
-    """Whether a move brings one side of a contact onto one of another. off : mm by which they may miss"""
+    """Whether a move brings one side of a contact onto a side of another one. off : mm by which it may miss that"""
     if abs(one.area - other.area) > _SAME_AREA * one.area:
         return False
     out, image = (contact.out if side == "first" else contact.way_in for contact, side in ((one, which), (other, its)))

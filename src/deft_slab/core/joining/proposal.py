@@ -130,8 +130,9 @@ class Proposal:
         """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
         has a keel, and up in that of a piece with a socket, so that this has a roof."""
         found: list[Floats] = []
-        for which, sign in ((carrier or "first", 1.0 if carrier is None else -1.0), (other(carrier or "first"), 1.0)):
-            stance = self.stances[which]
+        start: Which = carrier or "first"
+        for which in (start, other(start)):
+            sign, stance = -1.0 if which == carrier else 1.0, self.stances[which]
             across = stance.up - float(stance.up @ self.contact.out) * self.contact.out
             length = float(np.linalg.norm(across))
             if math.degrees(math.asin(min(length, 1.0))) <= self.needs.threshold - 1.0:
@@ -162,7 +163,7 @@ class Proposal:
         return self._keys_out_of(thin, why)
 
     def _keys_out_of(self, carrier: Which | None, why: str) -> list[Join]:
-        """Out of a piece; None: loose ones."""
+        """Keys that stand out of a piece, or loose ones where that is None. why : what is said of them"""
         count, widest = self._wanted()
         ridges = self._ridges(carrier)
         for peaks in (ridges, ()) if ridges else ((),):
