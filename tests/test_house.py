@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -144,3 +145,10 @@ def test_no_translated_text_is_a_key():
                 keys = node.args if node.func.attr in ("startswith", "endswith", "removeprefix", "removesuffix") else []
             found += [f"{path.name}: {ast.unparse(key)}" for key in keys if _is_translated(key)]
     assert found == []
+
+
+def test_types_of_arrays_have_one_home():
+    """One name for each kind of number: whoever reads ``Ints`` need not look up which they are here."""
+    defines = re.compile(r"^\w+\s*(:[^=]*)?=\s*NDArray\[", re.MULTILINE)
+    homes = [named(path) for path in SOURCES if defines.search(path.read_text(encoding="utf-8"))]
+    assert homes == ["deft_slab.core.arrays"]

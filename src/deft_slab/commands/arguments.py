@@ -7,9 +7,7 @@ import os
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..core.arrays import Floats
 from ..core.errors import BadPlan
 from ..core.intake.files import Opened, open_file
 from ..core.intake.fineness import COARSEST, FINEST
@@ -66,7 +64,7 @@ def printer_of(name: str | None) -> Printer:
         ) from error
 
 
-def direction_of(values: Sequence[float], name: str) -> NDArray[np.float64]:
+def direction_of(values: Sequence[float], name: str) -> Floats:
     """(3,) at length 1. Raises BadArgument where it has no length. name : what the message calls it"""
     try:
         return unit(list(values), name)

@@ -12,15 +12,14 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Floats, Ints32
 from .marking import FoundKind, LeftAlone
 from .words import tr
 
 if TYPE_CHECKING:
     from .printer import Printer
 
-Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
 
 ATMOSPHERE = 0.1
@@ -227,7 +226,7 @@ class SectionFace:
     area: float
     lines: tuple[Floats, ...]
     vertices: Floats
-    triangles: NDArray[np.int32]
+    triangles: Ints32
 
 
 @dataclass(frozen=True)

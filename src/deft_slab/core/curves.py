@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from .arrays import Bools, Floats
 
 _PER_SPAN = 8
 """Points of the smooth line between two drawn ones."""
@@ -55,7 +54,7 @@ def both_across(ways: Floats) -> tuple[Floats, Floats]:
     return u, np.cross(ways, u)
 
 
-def distinct(points: Floats) -> NDArray[np.bool_]:
+def distinct(points: Floats) -> Bools:
     """(n,) which points of a line (n, d) are not in the place of the one before."""
     return np.asarray(np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-6])
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
+
+from .arrays import AnyInts, Bools, Ints
 
 
-def edge_numbers(triangles: NDArray[np.integer], count: int) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+def edge_numbers(triangles: AnyInts, count: int) -> tuple[Ints, Bools]:
     """((3 m,) a number for each undirected edge of each facet, whether it is walked from its lower corner on).
 
     triangles : (m, 3), of so many corners. The corners of an edge are its number // count and its number % count.

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats
 from .groups import Part, Uncut
 from .judge.exposure import EVERYWHERE, HIDDEN, exposure
 from .judge.figures import Exposing
@@ -16,8 +16,6 @@ from .kept import Kept
 from .marking import Audience
 from .progress import Job, Spread
 from .solid import Solid
-
-Floats = NDArray[np.float64]
 
 DRAFT_CELLS = 96
 """Of the exposure of pieces behind their stand-ins. (The support out of reach of halves of the hollow demo models is
@@ -56,7 +54,7 @@ class Exposures:
         if light is part.solid:
             return lambda _: self.of(part.key, part.solid, job)
 
-        def look(asked: NDArray[np.bool_]) -> Floats:
+        def look(asked: Bools) -> Floats:
             origin = part.solid.origin
             on_model = self.of_source(uncut, EVERYWHERE, job.part(0.0, 0.5))
             asked = asked & ((origin < 0) | (on_model[np.maximum(origin, 0)] < _SURELY_SEEN))

@@ -5,16 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from .arrays import Bools, Floats
 from .curves import frame_of
 from .judge.marks import facets_at
 from .judge.walls import met_first
 from .linking import linked
 from .solid import Solid
-
-Floats = NDArray[np.float64]
 
 LENGTH = 60.0
 """mm of a file on either side of where it touches, that must be free on one side at least (from memory)."""
@@ -64,7 +62,7 @@ def grooves(solid: Solid, segments: Floats, file: float) -> list[Shut]:
     return sorted(found, key=lambda one: -one.length)
 
 
-def _reached(solid: Solid, places: Floats, outward: Floats, radius: float) -> NDArray[np.bool_]:
+def _reached(solid: Solid, places: Floats, outward: Floats, radius: float) -> Bools:
     """(n,) whether a rod that lies on the surface, or is tipped up a little, gets from outside to each place."""
     good = np.zeros(len(places), np.bool_)
     for n, (place, out) in enumerate(zip(places, outward, strict=True)):

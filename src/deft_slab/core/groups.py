@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property, reduce
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats
 from .cuts import Side
 from .mend.mended import mended
 from .mend.thin import thinned
@@ -19,8 +19,6 @@ from .plan import Plan, Role
 from .progress import Job
 from .shells import body_numbers, shells_of
 from .solid import Defects, Solid
-
-Floats = NDArray[np.float64]
 
 STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
 """Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
@@ -160,13 +158,13 @@ def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Rol
     return () if all(one == "with the rest" for one in changes) else roles
 
 
-def _grouped(model: Model, plan: Plan) -> list[tuple[str, NDArray[np.bool_] | None]]:
+def _grouped(model: Model, plan: Plan) -> list[tuple[str, Bools | None]]:
     """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
     if not plan.roles:
         return [(model.name, None)]
     number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
     rest = np.array([role == "with the rest" for role in plan.roles])
-    groups: list[tuple[str, NDArray[np.bool_] | None]] = []
+    groups: list[tuple[str, Bools | None]] = []
     if rest.any():
         only = model.bodies[int(np.argmax(rest))].name if rest.sum() == 1 else model.name
         groups.append((only, rest[number]))

@@ -6,10 +6,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-Numbers = NDArray[np.int64]
+from .arrays import AnyInts, Ints
 
 
-def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
+def linked(pairs: AnyInts, count: int) -> Ints:
     """(count,) which of so many things hang together by pairs (k, 2) of them; those that do share a number, counted
     from 0 in the order of the first of each."""
     from .linking_kernels import numbered
@@ -17,7 +17,7 @@ def linked(pairs: NDArray[np.integer], count: int) -> Numbers:
     return np.asarray(numbered(np.ascontiguousarray(pairs, np.int64), count))
 
 
-def same_rows(rows: NDArray[np.generic]) -> tuple[Numbers, Numbers]:
+def same_rows(rows: NDArray[np.generic]) -> tuple[Ints, Ints]:
     """(first, number): the first row of each kind, in their order, and the kind of each row.
 
     rows : (n, 3) of eight bytes each (float64 without -0 or NaN, int64)

@@ -9,13 +9,11 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
+from .arrays import Bools, Floats, Ints
 from .documents import Document, Triple, of_length_one
 from .words import tr
-
-Floats = NDArray[np.float64]
 
 Looking = Literal["everywhere", "all round", "front", "above"]
 FoundKind = Literal["island", "pocket", "jump", "neck", "thin wall", "groove"]
@@ -45,7 +43,7 @@ class Audience(Document):
     def _of_unit_length(cls, direction: Triple) -> Triple:
         return of_length_one(direction, tr("a direction of the audience"))
 
-    def looks_from(self, directions: Floats) -> NDArray[np.bool_]:
+    def looks_from(self, directions: Floats) -> Bools:
         """(n,) which of some unit vectors (n, 3), from the prop outward, somebody looks from."""
         rise = directions @ np.array(self.up)
         if self.looking == "everywhere":
@@ -76,7 +74,7 @@ class Region(Document):
     limit: float = Field(default=30.0, ge=0, le=180)
     audience: Audience | None = None
 
-    def covers(self, points: Floats, normals: Floats, facets: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    def covers(self, points: Floats, normals: Floats, facets: Bools) -> Bools:
         """(n,) which points of the surface it takes, where that can be told finer than by facets.
 
         points, normals : (n, 3); facets : (n,) whether it takes the facet that the point lies on
@@ -92,7 +90,7 @@ class Region(Document):
         near, nearest = self.nearest_places(points, normals)
         return np.asarray(near if self.shape == "brush" else np.where(near, nearest < len(self.places), facets))
 
-    def nearest_places(self, points: Floats, normals: Floats) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+    def nearest_places(self, points: Floats, normals: Floats) -> tuple[Bools, Ints]:
         """((n,) which points have one of its places, or those beyond, within reach, where the surface faces as there,
         so that it does not go through a thin wall; (n,) the number of that place). points, normals : (n, 3)"""
         from scipy.spatial import cKDTree  # plans are read and shown without it

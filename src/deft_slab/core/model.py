@@ -6,13 +6,11 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from . import text
+from .arrays import Floats
 from .plan import Body, ModelRef, Role, Unit
 from .solid import Solid
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

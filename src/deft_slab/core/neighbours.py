@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Floats, Ints
 from .edges import edge_numbers
 from .solid import Solid
 
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
-
-def shared_edges(solid: Solid) -> tuple[Numbers, Numbers]:
+def shared_edges(solid: Solid) -> tuple[Ints, Ints]:
     """(pairs of facets that share an edge (e, 2), the corners at its ends (e, 2)). Kept with the solid, which never
     changes."""
     if "shared edges" not in solid.__dict__:
@@ -22,11 +19,11 @@ def shared_edges(solid: Solid) -> tuple[Numbers, Numbers]:
         pairs = np.stack([order[:-1][same] // 3, order[1:][same] // 3], axis=1)
         ends = np.stack(np.divmod(key[order[:-1][same]], len(solid.vertices)), axis=1)
         solid.__dict__["shared edges"] = pairs, ends
-    found: tuple[Numbers, Numbers] = solid.__dict__["shared edges"]
+    found: tuple[Ints, Ints] = solid.__dict__["shared edges"]
     return found
 
 
-def neighbours(solid: Solid) -> tuple[Numbers, Floats]:
+def neighbours(solid: Solid) -> tuple[Ints, Floats]:
     """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid."""
     pairs, _ = shared_edges(solid)
     if "bends" not in solid.__dict__:

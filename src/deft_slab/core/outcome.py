@@ -8,9 +8,9 @@ from dataclasses import asdict, dataclass, field
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from . import text
+from .arrays import Bytes, Floats, Floats32, Ints32
 from .coupons import COUPON
 from .cuts import Side
 from .model import MendReport
@@ -22,8 +22,6 @@ from .solid import Defects, Solid
 from .tilt import Tilt
 from .wishes import PieceWish
 from .words import tr
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -78,7 +76,7 @@ class OverhangSpot:
     on_show: bool
     place: tuple[float, float, float]
     across: float
-    facets: NDArray[np.int32]
+    facets: Ints32
 
 
 @dataclass(frozen=True)
@@ -199,16 +197,16 @@ class Piece:
     alone: bool
     as_opened: float | None
     wished: PieceWish | None
-    past_threshold: NDArray[np.float32]
-    skin: tuple[Floats, NDArray[np.int32]]
+    past_threshold: Floats32
+    skin: tuple[Floats, Ints32]
     lift: float
-    marks: NDArray[np.uint8]
+    marks: Bytes
     spots: tuple[OverhangSpot, ...]
     layers: Floats
     extra: str = ""
     made_on: Printer | None = None
     second: bool = False
-    scar: NDArray[np.float32] = field(default_factory=lambda: np.empty(0, np.float32))
+    scar: Floats32 = field(default_factory=lambda: np.empty(0, np.float32))
 
     def on(self, printer: Printer) -> Printer:
         """What it is printed on. printer : what the plan is judged by"""

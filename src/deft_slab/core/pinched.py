@@ -7,21 +7,16 @@ then moved to make a surface of it. Here they are paired by what lies between th
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats, Ints, Ints32
 from .edges import edge_numbers
 from .linking import linked
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
-Numbers = NDArray[np.int64]
-
 
 _ROUNDS = 6
 """So often edges are paired the other way where their halves could not be told apart."""
 
 
-def unpinched(vertices: Floats, triangles: Ints) -> tuple[Floats, Ints]:
+def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
     """(vertices, triangles) of the same closed surface, corners doubled where they must be for each edge to be one of
     two facets: of those in one edge, the two that have material between them. Where these would still be joined at both
     ends, as around a void that touches the outside, it is the two that have none between them. Facets keep their order.
@@ -54,7 +49,7 @@ def unpinched(vertices: Floats, triangles: Ints) -> tuple[Floats, Ints]:
     return vertices[kept], split
 
 
-def _angles(vertices: Floats, tip: Numbers, edge: Numbers) -> Floats:
+def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
     """(3 m,) radians by which each facet stands around each edge, seen along it from its lower corner; 0 where it does
     not matter, as only two meet there. tip : (3 m,) the corner of the facet that is not on the edge"""
     _, of, uses = np.unique(edge, return_inverse=True, return_counts=True)
@@ -70,7 +65,7 @@ def _angles(vertices: Floats, tip: Numbers, edge: Numbers) -> Floats:
     return angles
 
 
-def _paired(begins: NDArray[np.bool_], sizes: Numbers) -> Numbers:
+def _paired(begins: Bools, sizes: Ints) -> Ints:
     """(k, 2) places in a list of halves of edges, edge by edge and by their angle: each that begins what is between two
     facets, with the one that ends it. begins : (h,); sizes : how many halves each edge has
 

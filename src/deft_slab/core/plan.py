@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from .arrays import Floats
 from .coupons import CouponWish
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
 from .documents import Document, Name, Triple, first_problem, free_ids
@@ -28,8 +28,6 @@ from .printer import Printer
 from .tilt import STAND_UP, Tilt
 from .wishes import PieceWish
 from .words import tr
-
-Floats = NDArray[np.float64]
 
 Unit = Literal["mm", "cm", "m", "in"]
 UNITS: dict[Unit, float] = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4}

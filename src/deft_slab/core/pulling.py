@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Floats
 from .outcome import Outcome, Piece
-
-Floats = NDArray[np.float64]
 
 
 def pulled_apart(outcome: Outcome) -> Floats:

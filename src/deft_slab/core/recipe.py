@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from .arrays import Bools
 from .cuts import Cut, PieceReach, RestReach, Side
 from .errors import CutFailed
 from .groups import Part
@@ -25,8 +25,7 @@ from .shells import CRUMB_SHARE, CRUMB_SIZE, body_numbers, shells_of
 from .solid import Solid
 from .words import tr
 
-Floats = NDArray[np.float64]
-Masks = Callable[[Region], NDArray[np.bool_]]
+Masks = Callable[[Region], Bools]
 """Gives (source triangles,) those that a region takes."""
 
 
@@ -174,7 +173,7 @@ def _middle(solid: Solid) -> tuple[float, float, float]:
     return x, y, z
 
 
-def _on(solid: Solid, masks: Masks, region: Region) -> NDArray[np.bool_]:
+def _on(solid: Solid, masks: Masks, region: Region) -> Bools:
     """(m,) facets of a part whose source triangles a region takes."""
     mask = masks(region)
     return np.asarray((solid.origin >= 0) & mask[np.maximum(solid.origin, 0)])

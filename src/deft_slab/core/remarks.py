@@ -7,9 +7,9 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
-from numpy.typing import NDArray
 
 from . import text
+from .arrays import Floats
 from .coupons import COUPON
 from .curves import frame_of
 from .cuts import Cut
@@ -25,8 +25,6 @@ from .reports import HollowReport, JoinReport
 from .tilt import Tilt
 from .wishes import PieceWish
 from .words import sentence, tr, tr_many
-
-Floats = NDArray[np.float64]
 
 SMALLEST, LARGEST = 5.0, 2000.0
 """mm: a model outside of this is probably in another unit than it was taken for."""

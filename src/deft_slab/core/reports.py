@@ -6,9 +6,8 @@ import math
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from .arrays import Bools, Floats, Ints32
 
 
 @dataclass(frozen=True)
@@ -197,9 +196,9 @@ class PostsReport:
     lands: tuple[str, ...] = ()
     lengths: Floats = field(default_factory=lambda: np.empty(0))
     walls: Floats = field(default_factory=lambda: np.empty(0))
-    show: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
-    leans: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
-    as_asked: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    show: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
+    leans: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
+    as_asked: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
     holds: Floats = field(default_factory=lambda: np.empty(0))
     contact: Floats = field(default_factory=lambda: np.empty((0, 3)))
     braces: int = 0
@@ -207,10 +206,10 @@ class PostsReport:
     area: float = 0.0
     on_show: float = 0.0
     vertices: Floats = field(default_factory=lambda: np.empty((0, 3)))
-    triangles: NDArray[np.int32] = field(default_factory=lambda: np.empty((0, 3), np.int32))
+    triangles: Ints32 = field(default_factory=lambda: np.empty((0, 3), np.int32))
 
     @property
-    def made(self) -> NDArray[np.bool_]:
+    def made(self) -> Bools:
         """(k,) which of them stand."""
         return np.array([land in ("bed", "piece") for land in self.lands], np.bool_)
 

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .anchored import Anchored, nearest_alike
+from .arrays import Floats
 from .cuts import Move
 from .documents import triple
 from .errors import BadPlan
@@ -17,8 +17,6 @@ from .plan import Plan
 from .remarks import about_hollows, about_joins
 from .script import MadeFor, Recipe, Scaling
 from .words import tr, tr_many
-
-Floats = NDArray[np.float64]
 
 
 def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:

@@ -7,18 +7,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats
 from .judge.marks import facets_at
 from .marking import CLEAR, HOLD
 from .outcome import Piece, Scar
 from .reports import PostsReport
 from .solid import Solid
 
-Floats = NDArray[np.float64]
 
-
-def supported(solid: Solid, piece: Piece) -> NDArray[np.bool_]:
+def supported(solid: Solid, piece: Piece) -> Bools:
     """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
     and faces down."""
     down = solid.normals @ piece.seat.rotation[2] < 0

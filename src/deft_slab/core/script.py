@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, ValidationError, model_validator
 
+from .arrays import Floats
 from .cuts import AnyCut
 from .documents import Document, Triple, first_problem
 from .errors import BadPlan
@@ -19,8 +19,6 @@ from .posts import PostSet
 from .versions import Versions
 from .wishes import PieceWish
 from .words import tr
-
-Floats = NDArray[np.float64]
 
 RECIPES = Versions("recipe", 6)
 MOST_RECIPE_BYTES = 20_000_000

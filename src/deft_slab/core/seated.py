@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .anchored import nearest_alike
+from .arrays import Floats, Floats32, Ints32
 from .groups import Part
 from .judge.figures import REPORT_CELLS, Exposing, measure, support
 from .judge.marks import Marked
@@ -21,8 +21,6 @@ from .printer import Printer
 from .solid import Solid
 from .tilt import Tilt
 from .wishes import PieceWish
-
-Floats = NDArray[np.float64]
 
 Detail = Literal["quick", "figures", "exact", "whole"]
 
@@ -57,8 +55,8 @@ class Found:
     """What measuring a piece in its seat gives; see ``Piece``."""
 
     figures: Figures
-    past: NDArray[np.float32]
-    skin: tuple[Floats, NDArray[np.int32]]
+    past: Floats32
+    skin: tuple[Floats, Ints32]
     spots: tuple[OverhangSpot, ...]
     layers: Floats
 

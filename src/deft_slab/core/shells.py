@@ -5,13 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats, Ints
 from .linking import linked
 from .solid import Solid
-
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
 CRUMB_SHARE = 0.01
 CRUMB_SIZE = 20.0
@@ -24,11 +21,11 @@ class Shells:
     means something for a nearly closed one; low, high : (k, 3) corners of its box; triangles : (k,) how many it has
     """
 
-    of: Numbers
+    of: Ints
     volume: Floats
     low: Floats
     high: Floats
-    triangles: Numbers
+    triangles: Ints
 
     @property
     def across(self) -> Floats:
@@ -65,7 +62,7 @@ def _shells(solid: Solid) -> Shells:
     return Shells(of, volume, low, high, np.bincount(of, minlength=count))
 
 
-def body_numbers(shells: Shells) -> Numbers:
+def body_numbers(shells: Shells) -> Ints:
     """(k,) body of each shell, largest body first; a void (a shell that faces inward) belongs to the smallest body
     whose box holds its box."""
     outer = np.flatnonzero(shells.volume > 0)
@@ -91,7 +88,7 @@ def loose_among(shells: Shells, factors: Floats) -> int:
     return len(np.unique(body_numbers(shells)[~specks_among(shells, factors)]))
 
 
-def specks_among(shells: Shells, factors: Floats) -> NDArray[np.bool_]:
+def specks_among(shells: Shells, factors: Floats) -> Bools:
     """(k,) which shells are specks: under the crumb limit beside the largest one.
 
     factors : (3,) mm in one unit along each axis

@@ -6,11 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Floats
 from .solid import Solid
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

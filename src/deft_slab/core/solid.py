@@ -16,14 +16,12 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
+from .arrays import AnyInts, Bools, Floats, Ints, Ints32
 from .edges import edge_numbers
 from .errors import OpenSurface
 from .faces import CUT, Face, table
 from .pinched import unpinched
 from .words import tr, tr_many
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
 
 _FEW = 8
 """Groups up to which a look at all triangles for each is quicker than sorting them."""
@@ -77,8 +75,8 @@ class Solid:
     """
 
     vertices: Floats
-    triangles: Ints
-    origin: Ints = field(default_factory=lambda: np.empty(0, np.int32))
+    triangles: Ints32
+    origin: Ints32 = field(default_factory=lambda: np.empty(0, np.int32))
     made: tuple[Face, ...] = ()
 
     def __post_init__(self) -> None:
@@ -267,7 +265,7 @@ class Solid:
         solid.__dict__["_runs"] = {**dict(runs), **own}
         return solid
 
-    def by(self, owner: str, role: str = CUT) -> NDArray[np.bool_]:
+    def by(self, owner: str, role: str = CUT) -> Bools:
         """(m,) the facets that somebody has made in a role."""
         face = Face(owner, role)
         if face not in self.made:
@@ -283,14 +281,14 @@ class Solid:
         triangles = self.triangles[:, [0, 2, 1]] if mirrored else self.triangles
         return Solid(self.vertices * factors, triangles, self.origin, self.made)
 
-    def picked(self, chosen: NDArray[np.bool_]) -> Solid:
+    def picked(self, chosen: Bools) -> Solid:
         """The chosen triangles, (m,) bool, as a solid of their own."""
         used = np.zeros(len(self.vertices), np.bool_)
         used[self.triangles[chosen]] = True
         number = np.cumsum(used, dtype=np.int32) - 1
         return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
 
-    def divided(self, of: NDArray[np.integer], count: int) -> list[Solid]:
+    def divided(self, of: AnyInts, count: int) -> list[Solid]:
         """Solids of their own of the triangles of each group. of : (m,) the group of each, 0 to count - 1"""
         if count <= _FEW:
             return [self.picked(of == number) for number in range(count)]
@@ -327,7 +325,7 @@ def side_by_side(solids: Sequence[Solid]) -> Solid:
     )
 
 
-def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints:
+def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
     """(m,) the origins of a solid, by another table that has all of its faces."""
     if solid.made == made or not solid.made:
         return solid.origin
@@ -337,8 +335,8 @@ def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints:
 
 
 def spread_points(
-    solid: Solid, count: int, chosen: NDArray[np.bool_] | None = None
-) -> tuple[Floats, NDArray[np.int64]]:  # fmt: skip
+    solid: Solid, count: int, chosen: Bools | None = None
+) -> tuple[Floats, Ints]:  # fmt: skip
     """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
 
     chosen : (m,) on which facets; on all by default. Their area must not be zero.
@@ -359,9 +357,7 @@ _NEEDLE = 4.0
 """How many times as long as its shortest side a facet is that is sliced and not quartered."""
 
 
-def finer(
-    corners: Floats, longest: float, keep: Callable[[Floats], NDArray[np.bool_]] | None = None
-) -> Iterator[Floats]:
+def finer(corners: Floats, longest: float, keep: Callable[[Floats], Bools] | None = None) -> Iterator[Floats]:
     """The facets (n, 3, 3) divided into ones with no side longer than ``longest``; in batches (k, 3, 3).
 
     keep : called with (k, 3, 3), says which of them are worth dividing on

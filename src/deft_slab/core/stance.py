@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Floats
 from .outcome import Piece
-
-Floats = NDArray[np.float64]
 
 _LYING = math.cos(math.radians(2.0))
 _ON_THE_BED = 0.25

@@ -5,13 +5,11 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import model_validator
 
+from .arrays import Floats
 from .documents import Document, Triple
 from .words import tr
-
-Floats = NDArray[np.float64]
 
 
 class Tilt(Document):

@@ -10,8 +10,8 @@ from types import MappingProxyType
 from typing import TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .arrays import Bools, Floats
 from .cuts import Cut, Side
 from .errors import OpenSurface
 from .exposures import Exposures
@@ -47,7 +47,6 @@ from .tilt import Tilt
 from .wishes import PieceWish, made_on
 from .words import tr
 
-Floats = NDArray[np.float64]
 T = TypeVar("T")
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
@@ -223,7 +222,7 @@ class Workshop:
         if not plan.marks:
             return unmarked(uncut.triangles)
 
-        def take(key: Hashable, solid: Solid, mark: Mark) -> NDArray[np.bool_]:
+        def take(key: Hashable, solid: Solid, mark: Mark) -> Bools:
             # each mark by itself, so that a stroke more does not cost all strokes anew
             seen = partial(self._exposures.of, key, solid, job)
             count = len(solid.triangles)
@@ -310,13 +309,13 @@ class Workshop:
         pieces = self.evaluate(plan.changed(joins=()), printer, job.part(0.2, 0.6), detail="figures").pieces
         return self._joinery.proposed(plan, contacts, pieces, printer, only, stock, job.part(0.6, 1.0))
 
-    def _region(self, uncut: Uncut, region: Region) -> NDArray[np.bool_]:
+    def _region(self, uncut: Uncut, region: Region) -> Bools:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
 
-        def take(number: int, solid: Solid) -> NDArray[np.bool_]:
+        def take(number: int, solid: Solid) -> Bools:
             return taken(solid, region, partial(self._exposures.of, (uncut.key, number), solid, QUIET))
 
-        def all_groups() -> NDArray[np.bool_]:
+        def all_groups() -> Bools:
             return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])
 
         return self._once(("region", uncut.key, region), all_groups, uncut.triangles // 250)

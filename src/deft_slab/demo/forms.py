@@ -7,13 +7,13 @@ smooth minimum follow the usual closed forms of implicit modelling (distance to 
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkImageData
 from vtkmodules.vtkFiltersCore import vtkFlyingEdges3D
 
-Field = NDArray[np.float32]
-Points = tuple[Field, Field, Field]
+from ..core.arrays import Floats, Floats32, Ints32
+
+Points = tuple[Floats32, Floats32, Floats32]
 
 
 def grid(low: tuple[float, float, float], high: tuple[float, float, float], step: float) -> Points:
@@ -22,7 +22,7 @@ def grid(low: tuple[float, float, float], high: tuple[float, float, float], step
     return x[None, None, :], y[None, :, None], z[:, None, None]
 
 
-def segment(p: Points, a, b) -> tuple[Field, Field]:
+def segment(p: Points, a, b) -> tuple[Floats32, Floats32]:
     """(distance to the segment a-b, position along it from 0 to 1)."""
     d = [float(b[k] - a[k]) for k in range(3)]
     along = sum((p[k] - a[k]) * d[k] for k in range(3)) / sum(value * value for value in d)
@@ -30,13 +30,13 @@ def segment(p: Points, a, b) -> tuple[Field, Field]:
     return np.sqrt(sum((p[k] - a[k] - t * d[k]) ** 2 for k in range(3))), t
 
 
-def limb(p: Points, a, b, thick_a: float, thick_b: float) -> Field:
+def limb(p: Points, a, b, thick_a: float, thick_b: float) -> Floats32:
     """A limb from a to b whose radius goes from thick_a to thick_b."""
     distance, t = segment(p, a, b)
     return distance - (thick_a + (thick_b - thick_a) * t)
 
 
-def egg(p: Points, centre, radii) -> Field:
+def egg(p: Points, centre, radii) -> Floats32:
     """An ellipsoid (distance to first order)."""
     q = [(p[k] - centre[k]) / radii[k] for k in range(3)]
     length = np.sqrt(sum(value * value for value in q))
@@ -44,24 +44,24 @@ def egg(p: Points, centre, radii) -> Field:
     return length * (length - 1.0) / np.maximum(slope, 1e-6)
 
 
-def ring(p: Points, centre, radius: float, thick: float) -> Field:
+def ring(p: Points, centre, radius: float, thick: float) -> Floats32:
     """A ring around the vertical."""
     around = np.sqrt((p[0] - centre[0]) ** 2 + (p[1] - centre[1]) ** 2) - radius
     return np.sqrt(around**2 + (p[2] - centre[2]) ** 2) - thick
 
 
-def blend(a: Field, b: Field, soft: float) -> Field:
+def blend(a: Floats32, b: Floats32, soft: float) -> Floats32:
     """Union with a soft fillet."""
     h = np.maximum(soft - np.abs(a - b), 0.0) / soft
     return np.minimum(a, b) - h * h * soft * 0.25
 
 
-def carve(a: Field, b: Field, soft: float) -> Field:
+def carve(a: Floats32, b: Floats32, soft: float) -> Floats32:
     """a without b, with a soft edge."""
     return -blend(-a, b, soft)
 
 
-def surface(field: Field, low, step: float) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+def surface(field: Floats32, low, step: float) -> tuple[Floats, Ints32]:
     """Vertices and outward triangles of the zero level."""
     solid = np.pad(field, 2, constant_values=10.0).astype(np.float32)
     # an exact zero would make triangles without area

@@ -5,9 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..core.arrays import Bytes
 from ..core.handoff.papers import Paper
 from ..core.handoff.wished import Handed, Wished
 from ..core.lying import Lying
@@ -58,7 +56,7 @@ class Deliver(OfPlan[list[Handed]]):
 class SheetPages:
     """pages : of the sheet, (height, width) uint8 each, as they are shown"""
 
-    pages: tuple[NDArray[np.uint8], ...]
+    pages: tuple[Bytes, ...]
 
 
 @dataclass(frozen=True, eq=False)

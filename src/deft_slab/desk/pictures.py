@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..core.arrays import Bools, Bytes, Floats, Floats32, Ints32
 from ..core.judge.columns import column_field
 from ..core.solid import Solid
 from ..core.tilt import Tilt
@@ -16,7 +16,7 @@ WIDTH, HEIGHT = 92, 64
 _FINER = 2
 
 
-def picture_of(scene: Scene) -> NDArray[np.uint8]:
+def picture_of(scene: Scene) -> Bytes:
     """(height, width, 4) uint8: the pieces of a scene with their support, on a clear ground."""
     points, faces, colours = [], [], []
     start = 0
@@ -30,7 +30,7 @@ def picture_of(scene: Scene) -> NDArray[np.uint8]:
     return _drawn(np.concatenate(points), np.concatenate(faces).astype(np.int32), np.concatenate(colours))
 
 
-def picture_of_seat(solid: Solid, rotation: NDArray[np.float64], past: NDArray[np.float32]) -> NDArray[np.uint8]:
+def picture_of_seat(solid: Solid, rotation: Floats, past: Floats32) -> Bytes:
     """(height, width, 4) uint8: one piece in a seat, its overhang coloured.
 
     past : (m,) degrees past the threshold, -1 where no support is needed
@@ -39,7 +39,7 @@ def picture_of_seat(solid: Solid, rotation: NDArray[np.float64], past: NDArray[n
     return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
 
 
-def silhouette(vertices: NDArray[np.float64], triangles: NDArray[np.int32], cells: int = 96) -> NDArray[np.bool_]:
+def silhouette(vertices: Floats, triangles: Ints32, cells: int = 96) -> Bools:
     """(rows, columns) bool, top row first: a model seen from the front (along +Y), the longer side ``cells`` long.
 
     vertices : (n, 3), in any unit
@@ -52,9 +52,7 @@ def silhouette(vertices: NDArray[np.float64], triangles: NDArray[np.int32], cell
     return (columns.topmost[0] >= 0)[::-1]
 
 
-def _drawn(
-    vertices: NDArray[np.float64], triangles: NDArray[np.int32], colours: NDArray[np.float64]
-) -> NDArray[np.uint8]:
+def _drawn(vertices: Floats, triangles: Ints32, colours: Floats) -> Bytes:
     # turn the bed by 35 degrees, then lift the eye by 22: what was towards the eye becomes up in the column field
     view = Tilt.turn((1, 0, 0), -68.0).after(Tilt.turn((0, 0, 1), 35.0)).rotation
     seen = vertices @ view.T

@@ -10,11 +10,10 @@ from collections.abc import Collection, Iterable
 from contextlib import suppress
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QPixmap
 
+from ..core.arrays import Bytes
 from ..logbook import home
 from .state.desk import Desk
 from .widgets.picture import image_of
@@ -97,7 +96,7 @@ def picture_of(path: str) -> QPixmap:
     return QPixmap(str(picture_file(path)))
 
 
-def keep_picture(path: str, picture: NDArray[np.uint8], recent: Collection[str]) -> None:
+def keep_picture(path: str, picture: Bytes, recent: Collection[str]) -> None:
     """Keeps the picture of a file, and lets go of those that are not recent any more. picture : (height, width, 4)
     uint8"""
     try:

@@ -6,9 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..core.arrays import Bools, Bytes, Floats, Floats32, Ints, Ints32
 from ..core.cuts import Cut
 from ..core.handoff.job import PrintJob
 from ..core.handoff.laid import Laid
@@ -20,9 +18,6 @@ from ..core.project import Project
 from ..core.search.found import CountsPieces, MapFigures, WorthTrying
 from ..core.solid import Solid
 
-Picture = NDArray[np.uint8]
-"""(height, width, 4)"""
-
 
 @dataclass(frozen=True, eq=False)
 class Evaluated:
@@ -32,7 +27,7 @@ class Evaluated:
     outcome: Outcome
     printer: Printer
     laid: tuple[Laid, ...]
-    picture: Picture | None
+    picture: Bytes | None
     work: PrintJob | None = None
     clashes: tuple[tuple[int, int], ...] = ()
 
@@ -64,7 +59,7 @@ class Fetched:
     project: Project | None
     guests: dict[str, Solid]
     advice: Mending
-    outline: NDArray[np.bool_]
+    outline: Bools
     unit: Unit
     exact: bool
     fineness: float
@@ -75,16 +70,16 @@ class Light:
     """A piece with few triangles, for drawing it while something moves. vertices : (n, 3) mm, model frame
     triangles : (m, 3); alike : (m,) for each the facet of the piece that is nearest, whose colour it has"""
 
-    vertices: NDArray[np.float64]
-    triangles: NDArray[np.int32]
-    alike: NDArray[np.int64]
+    vertices: Floats
+    triangles: Ints32
+    alike: Ints
 
 
 @dataclass(frozen=True, eq=False)
 class Walls:
     """behind : (m,) mm of wall behind each facet of each piece; thinnest : mm that at least 1 mm² has behind it"""
 
-    behind: tuple[NDArray[np.float32], ...]
+    behind: tuple[Floats32, ...]
     thinnest: float
 
 
@@ -94,7 +89,7 @@ class MapRound:
     more : further rounds refine it"""
 
     figures: MapFigures
-    flats: NDArray[np.float64]
+    flats: Floats
     more: bool
 
 
@@ -103,7 +98,7 @@ class SeatShown:
     """picture : (height, width, 4) uint8"""
 
     seat: WorthTrying
-    picture: Picture
+    picture: Bytes
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,11 +121,11 @@ class RoomShown:
 
     join: str
     contact: int
-    low: NDArray[np.float64]
+    low: Floats
     step: float
     reach: float
-    enough: NDArray[np.float32]
-    bare: NDArray[np.float32]
+    enough: Floats32
+    bare: Floats32
 
 
 @dataclass(frozen=True, eq=False)
@@ -152,11 +147,11 @@ class WayShown(CountsPieces):
     sight: float
     show: float
     steps: int
-    seams: NDArray[np.float64]
+    seams: Floats
     names: tuple[str, ...] = ()
     beds: int = 0
     seconds: float = 0.0
-    picture: Picture | None = None
+    picture: Bytes | None = None
     alike: int = 0
 
     @property
@@ -181,8 +176,8 @@ class PostsProposed:
     """points : (k, 3) mm, model frame, where posts should touch; unheld : (u, 3) mm, islands that none could be brought
     to"""
 
-    points: NDArray[np.float64]
-    unheld: NDArray[np.float64]
+    points: Floats
+    unheld: Floats
 
 
 @dataclass(frozen=True, eq=False)

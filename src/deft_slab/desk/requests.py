@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, TypeVar
 
+from ..core.arrays import Bytes, Floats
 from ..core.cuts import Cut, Side
 from ..core.documents import Triple
 from ..core.handoff.written import Written
@@ -20,20 +21,9 @@ from ..core.project import Project
 from ..core.reports import DryFit, RoundEdge
 from ..core.search.found import CutMap, CutWishes, Limits, Sweep, Turned
 from ..core.search.weighing import Weights
-from ..core.solid import Floats, Solid
+from ..core.solid import Solid
 from ..core.tilt import Tilt
-from .replies import (
-    Evaluated,
-    Fetched,
-    MapRound,
-    Picture,
-    RoomShown,
-    SeatsFound,
-    SeatShown,
-    Settled,
-    Walls,
-    WaysFound,
-)
+from .replies import Evaluated, Fetched, MapRound, RoomShown, SeatsFound, SeatShown, Settled, Walls, WaysFound
 
 R = TypeVar("R", covariant=True)
 
@@ -188,7 +178,7 @@ class FaceRegion(OfPiece[Floats]):
 
 
 @dataclass(frozen=True, eq=False)
-class Peek(OfPiece[Picture]):
+class Peek(OfPiece[Bytes]):
     """A small picture of a piece in a seat."""
 
     tilt: Tilt

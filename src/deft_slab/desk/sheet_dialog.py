@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QDialog, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from ..core.arrays import Bytes
 from ..core.handoff.papers import NAMES, Paper
 from ..core.words import tr
 from .widgets.parts import button, label, row
@@ -23,14 +23,14 @@ class SheetDialog(QDialog):
     """pages : (height, width) uint8 each; redraw : has it drawn for another paper; write : for one that is given"""
 
     def __init__(
-        self, pages: Sequence[NDArray[np.uint8]], paper: Paper, redraw: Callable[[Paper], None],
+        self, pages: Sequence[Bytes], paper: Paper, redraw: Callable[[Paper], None],
         write: Callable[[Paper], None], parent: QWidget | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self.setWindowTitle(tr("The sheet"))
         self.resize(860, 720)
         self.paper, self.page = paper, 0
-        self._pages: tuple[NDArray[np.uint8], ...] = ()
+        self._pages: tuple[Bytes, ...] = ()
         self._redraw = redraw
         self._picture = QLabel()
         self._picture.setAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
@@ -61,7 +61,7 @@ class SheetDialog(QDialog):
         column.addLayout(row(self.back, self.on, self._where, 1, *self.papers.values(), self.write, close))
         self.show_pages(pages)
 
-    def show_pages(self, pages: Sequence[NDArray[np.uint8]]) -> None:
+    def show_pages(self, pages: Sequence[Bytes]) -> None:
         """Shows a sheet that was drawn anew, at the page that was looked at."""
         self._pages = tuple(pages)
         self.page = min(self.page, len(self._pages) - 1)

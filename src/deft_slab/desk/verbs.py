@@ -9,13 +9,12 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QBuffer, QObject, QTimer
 from PySide6.QtGui import QGuiApplication, QImage, QPixmap
 from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 
 from ..core import text
+from ..core.arrays import Bytes
 from ..core.errors import WouldReplace
 from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
@@ -137,7 +136,7 @@ class Verbs(QObject):
     def look_at_sheet(self, paper: Paper) -> None:
         self.state.bedding.draw_sheet(paper, lambda found: self._show_sheet(found.pages, paper))
 
-    def _show_sheet(self, pages: Sequence[NDArray[np.uint8]], paper: Paper) -> None:
+    def _show_sheet(self, pages: Sequence[Bytes], paper: Paper) -> None:
         """Beside a sheet that is open already there is no other: its pages are shown anew there."""
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_pages(pages)

@@ -13,9 +13,9 @@ from typing import Annotated
 
 import lib3mf
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from ..core.arrays import Floats
 from ..core.documents import first_problem
 from ..core.errors import DeftError, UnreadableFile
 from ..core.handoff.slices.image_kernels import filled
@@ -26,8 +26,6 @@ from ..core.judge.effort import along_layers, laid_volume, layer_count, print_se
 from ..core.layers.sections import Slicer
 from ..core.printer import Printer
 from ..core.solid import Solid
-
-Floats = NDArray[np.float64]
 
 _SHOWN = 0.1
 """mm of a pixel of a filament layer's picture."""

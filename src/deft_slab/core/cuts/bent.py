@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
+from ..arrays import Floats
 from ..documents import Triple, of_length_one
 from ..errors import CutFailed
 from ..progress import QUIET, Job
@@ -77,7 +77,7 @@ class BentCut(BodyCut):
         line, view = np.array(self.line), np.array(self.view)
         return sheet_body(line, view, self.smooth, self.splay, solid.vertices, grow, self.name)
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         if self.closed:
             return tr("limb of the") if side == 1 else ""
         along = np.array(self.line[-1]) - np.array(self.line[0])

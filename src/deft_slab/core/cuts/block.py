@@ -6,10 +6,9 @@ import math
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from ..arrays import Floats
 from ..progress import QUIET, Job
 from ..tilt import Tilt
 from ..words import tr
@@ -23,7 +22,6 @@ if TYPE_CHECKING:
     from ..shape.splitting import Parted
     from ..solid import Solid
 
-Floats = NDArray[np.float64]
 
 MOST_WALLS = 60
 MOST_CELLS = 1000

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..arrays import Floats
 from ..progress import QUIET, Job
 from ..words import tr
 from .kind import Cut, no_region
@@ -32,7 +30,7 @@ class BodiesCut(Cut):
         bodies = bodies_of(solid)
         return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         return tr("body {side}", side=side + 1) if side >= 0 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:

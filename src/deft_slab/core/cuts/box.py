@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..arrays import Floats
 from ..words import tr
 from .kind import BodyCut
 from .move import Move
@@ -29,7 +27,7 @@ class BoxCut(BodyCut, PlacedBox):
 
         return box_body(self.centre, self.half, self.turn, grow)
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         return tr("boxed") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:

@@ -9,10 +9,9 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import BeforeValidator, Field, SerializeAsAny
 
+from ..arrays import Bools, Floats
 from ..documents import Document, Name, Triple, of_kind
 from ..errors import CutFailed
 from ..marking import Region
@@ -27,12 +26,11 @@ if TYPE_CHECKING:
     from ..shape.splitting import Parted
     from ..solid import Solid
 
-Floats = NDArray[np.float64]
 KINDS: dict[str, type[Cut]] = {}
 """Each kind of cut by the name of its kind."""
 
 
-def no_region(region: Region) -> NDArray[np.bool_]:
+def no_region(region: Region) -> Bools:
     """For cuts that have none. Gives no (m,) facets. Raises CutFailed."""
     raise CutFailed(tr("There is no surface to pick a region on."))
 

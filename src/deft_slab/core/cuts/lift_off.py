@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
+from ..arrays import Floats
 from ..documents import Triple, of_length_one
 from ..marking import Region
 from ..words import tr
@@ -44,7 +44,7 @@ class LiftOffCut(BodyCut):
         direction = None if self.direction is None else np.array(self.direction)
         return lifted_off(solid, facets, direction, self.pocket, grow, self.name)
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         return tr("lifted") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..documents import Triple, triple
 from ..marking import Region
 from ..tilt import Tilt
-
-Floats = NDArray[np.float64]
 
 
 class Move:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
+from ..arrays import Floats
 from ..marking import Stroke
 from ..words import tr
 from .kind import BodyCut
@@ -45,7 +45,7 @@ class PatchCut(BodyCut):
         found = patch_body(Patch(solid, self.strokes, taken), self.depth, self.flat, grow, self.name)
         return manifold3d.Manifold() if found is None else found
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         facing = self.strokes[0].facing
         if side != 1:
             return ""

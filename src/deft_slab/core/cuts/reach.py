@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
+from ..arrays import Bools
 from ..curves import frame_of
 from ..documents import Document, Name, Triple, of_length_one
 from ..errors import CutFailed
@@ -22,8 +22,7 @@ if TYPE_CHECKING:
 
     from ..solid import Solid
 
-Floats = NDArray[np.float64]
-Picked = Callable[[Region], NDArray[np.bool_]]
+Picked = Callable[[Region], Bools]
 """Gives (m,) the facets of the solid that is cut which a region takes."""
 
 MOST_POINTS = 400

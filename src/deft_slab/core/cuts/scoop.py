@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from ..arrays import Floats
 from ..documents import Triple
 from ..marking import Region
 from ..words import tr
@@ -50,7 +49,7 @@ class ScoopCut(BodyCut, PlacedBox):
         make = ball_body if self.shape == "ball" else round_ended_body
         return make(self.centre, self.half, self.turn, grow)
 
-    def side_word(self, side: int, rotation: NDArray[np.float64]) -> str:
+    def side_word(self, side: int, rotation: Floats) -> str:
         return tr("scooped") if side == 1 else ""
 
     def moved(self, move: Move) -> dict[str, Any]:

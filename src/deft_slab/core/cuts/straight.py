@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import field_validator
 
+from ..arrays import Floats
 from ..documents import Triple, of_length_one
 from ..progress import QUIET, Job
 from ..words import tr
@@ -21,8 +21,6 @@ if TYPE_CHECKING:
 
     from ..shape.splitting import Parted
     from ..solid import Solid
-
-Floats = NDArray[np.float64]
 
 
 class StraightCut(Cut):

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..words import tr_in
 
 SIDES = (("right", "left"), ("back", "front"), ("upper", "lower"))
@@ -15,12 +15,12 @@ _NAMED = {
 }  # fmt: skip
 
 
-def words_along(facing: NDArray[np.float64], side: int) -> str:
+def words_along(facing: Floats, side: int) -> str:
     """The word for a side, +1 or -1, of a face. facing : (3,) the way that the face looks, bed frame"""
     return _NAMED[side_along(facing, side)]
 
 
-def side_along(facing: NDArray[np.float64], side: int) -> str:
+def side_along(facing: Floats, side: int) -> str:
     """The same as one of ``SIDES``, in no language. facing : (3,) the way that the face looks, bed frame"""
     largest = int(np.argmax(np.abs(facing)))
     return SIDES[largest][0 if side * facing[largest] > 0 else 1]

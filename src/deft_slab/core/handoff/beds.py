@@ -10,7 +10,6 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from ..coupons import COUPON
 from ..lying import BedsBy, Lying
@@ -24,8 +23,6 @@ from ..solid import Solid
 from ..tilt import Tilt
 from .job import PrintJob, bed_seconds, job_of
 from .laid import Laid, numbered
-
-Floats = NDArray[np.float64]
 
 _BETWEEN = 20.0
 """mm between beds in one file."""

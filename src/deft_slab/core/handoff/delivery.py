@@ -13,8 +13,8 @@ from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import BadPlan, SaveFailed
 from ..outcome import Piece
 from ..printer import Printer
@@ -36,7 +36,6 @@ from .wished import FORMATS, LAYERS, SHEET, Handed, Wished
 if TYPE_CHECKING:
     from .sheet.made import Sheet
 
-Floats = NDArray[np.float64]
 
 _THUMBNAIL = 320
 """Pixels across."""

@@ -7,22 +7,19 @@ from typing import Any
 
 import lib3mf
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import AnyInts, Floats, Floats32, Ints
 from ..errors import SaveFailed
 from ..intake.threemf import items_in, strict_reader
 from ..stl import FACET
 from ..words import tr
 from .grid import on_grid, watertight
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.integer]
-
 _GLB = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]]) / 1000.0
 """To metres, and +Y up (glTF 2.0 specification, section 3.4)."""
 
 
-def in_file(vertices: Floats, triangles: Ints, *, closed: bool) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
+def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floats32, Ints]:
     """A surface as a file will hold it, looked at as it will be read: (corners (n, 3) mm, triangles (m, 3)).
 
     Raises
@@ -38,7 +35,7 @@ def in_file(vertices: Floats, triangles: Ints, *, closed: bool) -> tuple[NDArray
     return corners, triangles
 
 
-def surface_bytes(vertices: Floats, triangles: Ints, ending: str, title: str, *, closed: bool) -> bytes:
+def surface_bytes(vertices: Floats, triangles: AnyInts, ending: str, title: str, *, closed: bool) -> bytes:
     """A surface, (n, 3) mm and (m, 3), in one of the plain formats. Raises SaveFailed as ``in_file``."""
     corners, triangles = in_file(vertices, triangles, closed=closed)
     if ending == "stl":
@@ -50,7 +47,7 @@ def surface_bytes(vertices: Floats, triangles: Ints, ending: str, title: str, *,
     return content.encode() if isinstance(content, str) else bytes(content)
 
 
-def _stl(corners: NDArray[np.float32], triangles: NDArray[np.int64], title: str) -> bytes:
+def _stl(corners: Floats32, triangles: Ints, title: str) -> bytes:
     facets = np.zeros(len(triangles), FACET)
     facets["corners"] = corners[triangles]
     a, b, c = (corners[triangles[:, k]].astype(np.float64) for k in range(3))
@@ -59,7 +56,7 @@ def _stl(corners: NDArray[np.float32], triangles: NDArray[np.int64], title: str)
     return title.encode().ljust(80, b"\0") + len(facets).to_bytes(4, "little") + facets.tobytes()
 
 
-def read_again(content: bytes, ending: str) -> list[tuple[Floats, NDArray[np.int64]]]:
+def read_again(content: bytes, ending: str) -> list[tuple[Floats, Ints]]:
     """The surfaces in a file, each (corners (n, 3) mm where it is printed, triangles (m, 3)): by lib3mf in its strict
     mode, or by trimesh.
 
@@ -78,7 +75,7 @@ def read_again(content: bytes, ending: str) -> list[tuple[Floats, NDArray[np.int
     return found
 
 
-def _read_3mf(content: bytes) -> list[tuple[Floats, NDArray[np.int64]]]:
+def _read_3mf(content: bytes) -> list[tuple[Floats, Ints]]:
     model, reader = strict_reader()
     reader.ReadFromBuffer(content)
     if reader.GetWarningCount():
@@ -86,7 +83,7 @@ def _read_3mf(content: bytes) -> list[tuple[Floats, NDArray[np.int64]]]:
     return [(points, faces.astype(np.int64)) for _, points, faces in items_in(model)]
 
 
-def _read_plain(content: bytes, ending: str) -> tuple[Floats, NDArray[np.int64]]:
+def _read_plain(content: bytes, ending: str) -> tuple[Floats, Ints]:
     import trimesh  # slow to load, and seldom needed
 
     read: Any = trimesh.load(io.BytesIO(content), file_type=ending, force="mesh")

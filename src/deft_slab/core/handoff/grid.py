@@ -11,15 +11,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import AnyInts, Floats, Floats32, Ints
 from ..edges import edge_numbers
 from ..linking import same_rows
 from ..pinched import unpinched
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 _FINEST = 2.0**-20
 """mm: no finer grid is needed, however small a prop is."""
@@ -36,7 +33,7 @@ def two_sided(solid: Solid) -> tuple[Floats, Ints]:
     return solid.vertices, solid.triangles.astype(np.int64)
 
 
-def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[np.float32], Ints]:
+def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
     """(corners (n, 3) float32, all different; triangles (m, 3)): a surface as a file may hold it.
 
     vertices : (n, 3) float64; triangles : (m, 3). Where each edge has two facets, each has two in the file too, unless
@@ -59,12 +56,12 @@ def on_grid(vertices: Floats, triangles: NDArray[np.integer]) -> tuple[NDArray[n
     return (corners[used] * step).astype(np.float32), faces.reshape(-1, 3)
 
 
-def watertight(triangles: NDArray[np.integer], count: int) -> bool:
+def watertight(triangles: AnyInts, count: int) -> bool:
     """Whether each edge of a surface of so many corners has one facet on either side. triangles : (m, 3)."""
     return len(triangles) > 0 and not len(_uneven(triangles, count))
 
 
-def _uneven(triangles: NDArray[np.integer], count: int) -> Ints:
+def _uneven(triangles: AnyInts, count: int) -> Ints:
     """Numbers of the edges that are not walked exactly once each way."""
     edge, rising = edge_numbers(triangles, count)
     found, index = np.unique(edge, return_inverse=True)
@@ -95,7 +92,7 @@ def _without_films(faces: Ints) -> tuple[Ints, Ints]:
 
 
 def _move_apart(
-    places: Ints, triangles: NDArray[np.integer], number: Ints, bad: Ints, count: int, reach: int,
+    places: Ints, triangles: AnyInts, number: Ints, bad: Ints, count: int, reach: int,
     rng: np.random.Generator,
 ) -> None:  # fmt: skip
     """Moves corners that were joined at uneven edges a step apart, all but the first at each place.

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..anchored import nearest_alike
+from ..arrays import Floats
 from ..lying import Lying
 from ..outcome import Piece
 from ..printer import Printer
@@ -17,7 +17,6 @@ from ..printer import Printer
 if TYPE_CHECKING:
     import shapely
 
-Floats = NDArray[np.float64]
 
 _TOUCH = 1e-3
 """mm by which footprints may come nearer to each other than the gap: rounding."""

@@ -15,8 +15,7 @@ import zlib
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
+from ..arrays import Floats
 
 _MODEL = "3D/3dmodel.model"
 _FIRST = ("[Content_Types].xml", "_rels/.rels", _MODEL)
@@ -29,7 +28,7 @@ _NAMES = uuid.UUID("7d3c1d6e-3a86-5c0e-9a55-6d1f0b0a5e17")
 """Of the identifiers that are given: any one, always the same."""
 
 
-def packed(content: bytes, transforms: Sequence[NDArray[np.float64]]) -> bytes:
+def packed(content: bytes, transforms: Sequence[Floats]) -> bytes:
     """The container of the library, packed anew.
 
     transforms : (4, 3) each, of the build items in their order; row vectors from the left, the last row moves (3MF Core
@@ -58,7 +57,7 @@ def part_of(path: Path, name: str) -> bytes | None:
         return None
 
 
-def _exact(text: bytes, transforms: Sequence[NDArray[np.float64]]) -> bytes:
+def _exact(text: bytes, transforms: Sequence[Floats]) -> bytes:
     """The text of a model with identifiers by count, and its build items moved exactly."""
     numbers = iter(range(10**9))
 

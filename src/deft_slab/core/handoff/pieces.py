@@ -12,6 +12,7 @@ import lib3mf
 import numpy as np
 from numpy.typing import NDArray
 
+from ..arrays import AnyInts, Floats
 from ..errors import BadPlan
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
@@ -36,8 +37,6 @@ from .package import packed, part_of
 from .saving import keep_beside, make_folder, refuse_existing, write_each, write_whole
 from .wished import PLAIN
 from .written import Written
-
-Floats = NDArray[np.float64]
 
 
 def file_name(piece: Piece, count: int = 1) -> str:
@@ -254,7 +253,7 @@ def new_model(title: str) -> Any:
     return model
 
 
-def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: NDArray[np.integer], name: str) -> Any:
+def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, name: str) -> Any:
     """Adds a surface to a document of the library. vertices : (n, 3) mm; triangles : (m, 3)"""
     mesh = model.AddMeshObject()
     mesh.SetName(name)

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Floats
 from ..errors import SaveFailed
 from ..solid import Solid
 from ..words import tr
 from .formats import read_again
-
-Floats = NDArray[np.float64]
 
 _VOLUME, _PLACE = 1e-5, 2e-3
 """Share of a volume, and mm, by which a file may differ from what it is of: float32 corners."""

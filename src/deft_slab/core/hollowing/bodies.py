@@ -6,12 +6,10 @@ import math
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..curves import frame_of
 from ..hollow import Vent
-
-Floats = NDArray[np.float64]
 
 _SIDES = 48
 _OUT = 2.0

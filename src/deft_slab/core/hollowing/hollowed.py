@@ -9,10 +9,10 @@ from functools import partial
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import text
 from ..anchored import nearest_alike
+from ..arrays import Bools, Floats
 from ..cuts import Side
 from ..errors import HollowFailed
 from ..faces import Face
@@ -28,8 +28,6 @@ from ..words import tr
 from .bodies import hole, plug
 from .lattice import lattice
 from .voids import least_wall, voids_of
-
-Floats = NDArray[np.float64]
 
 VOID, VENT, PLUG = "void", "vent", "plug"
 """Roles of the faces that hollowing makes."""
@@ -205,7 +203,7 @@ def reach(empty: Emptied, vent: Vent) -> VentReport:
     )
 
 
-def is_void(solid: Solid) -> NDArray[np.bool_]:
+def is_void(solid: Solid) -> Bools:
     """(m,) the facets that are the walls of a void."""
     numbers = [-1 - n for n, face in enumerate(solid.made) if face.role == VOID]
     return np.asarray(np.isin(solid.origin, numbers))

@@ -6,16 +6,14 @@ import math
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..curves import frame_of
 from ..errors import HollowFailed
 from ..shape.bodies import within
 from ..solid import Solid
 from ..words import tr
 from .bodies import as_round
-
-Floats = NDArray[np.float64]
 
 _SIDES = 16
 _STEP = 0.2

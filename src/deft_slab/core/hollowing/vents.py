@@ -6,8 +6,8 @@ from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..documents import triple
 from ..hollow import MOST_ON_A_PIECE, Hollow, Vent
 from ..judge.overhang import BED_TOLERANCE
@@ -23,8 +23,6 @@ from ..solid import Solid, spread_points
 from ..words import tr
 from .bodies import hole
 from .hollowed import Emptied, is_void, reach, void_at
-
-Floats = NDArray[np.float64]
 
 FREE = 8.0
 """mm of free way outside a vent: exposure alone picks blind crevices (measured)."""
@@ -55,11 +53,11 @@ class Places:
     end: Floats
     start: Floats
     rise: Floats
-    void: NDArray[np.int64]
+    void: Ints
     cost: Floats
 
 
-def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show: NDArray[np.bool_]) -> Places:
+def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show: Bools) -> Places:
     """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
     on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
 
@@ -87,7 +85,7 @@ def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show
 
 
 def propose_vents(
-    empty: Emptied, hollow: Hollow, seat: Sitting, exposed: Floats, show: NDArray[np.bool_], printer: Printer,
+    empty: Emptied, hollow: Hollow, seat: Sitting, exposed: Floats, show: Bools, printer: Printer,
     most: int, job: Job = QUIET,
 ) -> tuple[Vent, ...]:  # fmt: skip
     """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other

@@ -7,11 +7,11 @@ import itertools
 import igl
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy import ndimage
 from skimage.measure import marching_cubes
 
 from .. import text
+from ..arrays import Floats, Floats32, Ints
 from ..errors import HollowFailed
 from ..judge import kernels
 from ..progress import QUIET, Job
@@ -19,8 +19,6 @@ from ..shells import body_numbers, shells_of
 from ..solid import Solid
 from ..words import tr
 from . import depth_kernels
-
-Floats = NDArray[np.float64]
 
 MOST_NODES = 120_000_000
 """Of the grid: 900 MB."""
@@ -71,7 +69,7 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
     return _worth_while(drawn, least, _SIMPLER * step)
 
 
-def _drop_narrow(depth: NDArray[np.float32], level: float, deep: float, steps: int) -> None:
+def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None:
     """Fills, in the field, the parts of voids that are too narrow: what is not within some steps, inside a void, of a
     place as deep as a depth. A mere gap within a wall saves nothing and is never emptied.
 
@@ -105,8 +103,8 @@ def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.
 
 
 def depths(
-    solid: Solid, low: Floats, shape: NDArray[np.int64], step: float, limit: float, job: Job = QUIET
-) -> NDArray[np.float32]:  # fmt: skip
+    solid: Solid, low: Floats, shape: Ints, step: float, limit: float, job: Job = QUIET
+) -> Floats32:  # fmt: skip
     """(nx, ny, nz) mm: how deep the nodes of a grid lie inside a closed solid; 0 outside, inf where it is much deeper
     than a limit.
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools
 from ..plan import Body
 from ..shells import body_numbers, shells_of, specks_among
 from ..solid import Solid
@@ -66,7 +66,7 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tup
     return Solid(solid.vertices, solid.triangles[order]), tuple(bodies), said
 
 
-def _named(surface: Surface, solid: Solid, supports: NDArray[np.bool_], rods: int) -> tuple[Body, ...]:
+def _named(surface: Surface, solid: Solid, supports: Bools, rods: int) -> tuple[Body, ...]:
     """The named objects of a file. supports : (m,) facets of what looks like them; rods : how many those have"""
     parts = surface.parts[:MOST_BODIES]
     rest = sum(count for _, count in surface.parts[MOST_BODIES:])

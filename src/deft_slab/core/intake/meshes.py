@@ -16,16 +16,16 @@ from urllib.parse import unquote
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from pydantic_core import from_json
 
+from ..arrays import Floats, Ints, Ints32
 from ..errors import UnreadableFile
 from ..regular_files import open_regular
 from ..stl import FACET
 from ..words import tr
 from .surfaces import KEPT, Surface, refuse_too_many, surface_of
 
-Named = list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]
+Named = list[tuple[str, Floats, Ints32]]
 
 
 def _loaded(source: Any, kind: str, **options: Any) -> Any:
@@ -57,7 +57,7 @@ def _named(loaded: Any) -> Named:
     return found
 
 
-def _arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+def _arrays(mesh: Any) -> tuple[Floats, Ints32]:
     faces = np.asarray(mesh.faces, np.int64).reshape(-1, 3)
     vertices = np.asarray(mesh.vertices, float).reshape(-1, 3)
     if len(faces) and (faces.min() < 0 or faces.max() >= len(vertices)):
@@ -260,7 +260,7 @@ def _without_polygons(content: bytes) -> bytes:
     return _POLYGON.sub(divided, content)
 
 
-def _polygon_triangles(rim: NDArray[np.float64]) -> NDArray[np.int64]:
+def _polygon_triangles(rim: Floats) -> Ints:
     """(n - 2, 3) triangles of a nearly flat polygon, its corners in order, the same way round."""
     following = np.roll(rim, -1, axis=0)
     normal = np.cross(rim, following).sum(axis=0)

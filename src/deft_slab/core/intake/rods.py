@@ -11,16 +11,12 @@ from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats, Ints
 from ..linking import linked
 from ..shells import Shells
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
-Numbers = NDArray[np.int64]
 
 LEAST_RODS = 6
 _THICKEST = 0.04
@@ -77,7 +73,7 @@ class _Outlines:
 
     middles: Floats
     across: Floats
-    facet: Numbers
+    facet: Ints
     small: Bools
 
 

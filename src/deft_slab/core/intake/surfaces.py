@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints32
 from ..errors import UnreadableFile
 from ..habits import written
 from ..linking import same_rows
@@ -17,9 +17,6 @@ from ..plan import Unit
 from ..project import Project
 from ..text import harmless
 from ..words import tr
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
 
 KEPT = tr("What you have open is untouched.")
 _GRID_BITS = 20
@@ -56,7 +53,7 @@ class Surface:
     """
 
     vertices: Floats
-    triangles: Ints
+    triangles: Ints32
     unit: Unit | None = None
     grid: float = 0.0
     parts: tuple[tuple[str, int], ...] = ()
@@ -77,7 +74,7 @@ class Contents:
 
 
 def surface_of(
-    named: Sequence[tuple[str, Floats, Ints]], unit: Unit | None = None, *, y_up: bool = False,
+    named: Sequence[tuple[str, Floats, Ints32]], unit: Unit | None = None, *, y_up: bool = False,
     notes: tuple[str, ...] = (),
 ) -> Surface:  # fmt: skip
     """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""
@@ -152,7 +149,7 @@ def tidy(surface: Surface) -> Surface:
     )  # fmt: skip
 
 
-def _tidied(vertices: Floats, triangles: Ints, grid: float) -> tuple[Floats, Ints]:
+def _tidied(vertices: Floats, triangles: Ints32, grid: float) -> tuple[Floats, Ints32]:
     used = np.zeros(len(vertices), np.bool_)
     used[triangles] = True
     renumbered = np.cumsum(used, dtype=np.int32) - 1

@@ -16,8 +16,8 @@ from typing import IO, Any
 
 import lib3mf
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints32
 from ..errors import UnreadableFile
 from ..plan import Unit
 from ..project import MOST_PROJECT_BYTES, Project, read_project
@@ -205,7 +205,7 @@ def _project_in(model: Any) -> Project | None:
     return None
 
 
-def mesh_arrays(mesh: Any) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+def mesh_arrays(mesh: Any) -> tuple[Floats, Ints32]:
     """Vertices and triangles of a mesh object. (The library's own getters make a Python object of each.)"""
     library, check = mesh._wrapper.lib, mesh._wrapper.checkError
     needed = ctypes.c_uint64(0)
@@ -237,7 +237,7 @@ def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
     return source, guests
 
 
-def _matrix(transform: Any) -> NDArray[np.float64]:
+def _matrix(transform: Any) -> Floats:
     """(4, 3): 3MF transforms act on row vectors from the right; the last row moves."""
     return np.array([list(row) for row in transform.Fields], float)
 
@@ -250,7 +250,7 @@ def strict_reader() -> tuple[Any, Any]:
     return model, reader
 
 
-def items_in(model: Any) -> list[tuple[str, NDArray[np.float64], NDArray[np.int32]]]:
+def items_in(model: Any) -> list[tuple[str, Floats, Ints32]]:
     """(name, corners (n, 3) mm at its place, triangles (m, 3)) of each mesh on the build platform of a model of the
     library. Raises UnreadableFile where it is nested too deeply, or too large."""
     build = _Build(model)
@@ -273,17 +273,17 @@ class _Build:
 
     def __init__(self, model: Any) -> None:
         self._model = model
-        self._meshes: dict[int, tuple[str, NDArray[np.float64], NDArray[np.int32]]] = {}
-        self.found: list[tuple[str, NDArray[np.float64], NDArray[np.int32]]] = []
+        self._meshes: dict[int, tuple[str, Floats, Ints32]] = {}
+        self.found: list[tuple[str, Floats, Ints32]] = []
         self._triangles = 0
 
-    def _mesh(self, number: int) -> tuple[str, NDArray[np.float64], NDArray[np.int32]]:
+    def _mesh(self, number: int) -> tuple[str, Floats, Ints32]:
         if number not in self._meshes:
             mesh = self._model.GetMeshObjectByID(number)
             self._meshes[number] = (mesh.GetName(), *mesh_arrays(mesh))
         return self._meshes[number]
 
-    def collect(self, resource: Any, matrix: NDArray[np.float64], depth: int = 0) -> None:
+    def collect(self, resource: Any, matrix: Floats, depth: int = 0) -> None:
         if depth > _DEEPEST:
             raise UnreadableFile(tr("The components of this 3MF are nested too deeply."), kept=KEPT)
         if resource.IsMeshObject():

@@ -12,18 +12,15 @@ import igl
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats, Ints
 from ..curves import frame_of
 from ..documents import triple
 from ..groups import Part
 from ..joins import Which
 from ..reports import ContactFound
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 _GAP = 3e-3
 """mm: cracks between facets of one face that are no wider are none; rounding leaves them."""
@@ -113,7 +110,7 @@ class Contact:
             start += len(solid.vertices)
         return Solid(np.concatenate(corners), np.concatenate(triangles))
 
-    def ends(self, across: Floats) -> NDArray[np.bool_]:
+    def ends(self, across: Floats) -> Bools:
         """(k,) of (k, 2) places on its outline, mm across, whether another cut ends it there."""
         tree, corners, triangles, own = self._outsides["first"]
         _, nearest, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(self.on_face(across)))
@@ -203,7 +200,7 @@ def contacts_of(
     """
     found = []
     for cut in kerfs:
-        faces: dict[int, NDArray[np.bool_]] = {}
+        faces: dict[int, Bools] = {}
         for n, part in enumerate(parts):
             own = part.solid.by(cut)
             if own.any():
@@ -248,12 +245,12 @@ class _Face:
     areas: Floats
 
     @classmethod
-    def of(cls, solid: Solid, own: NDArray[np.bool_]) -> _Face:
+    def of(cls, solid: Solid, own: Bools) -> _Face:
         used, triangles = np.unique(solid.triangles[own], return_inverse=True)
         return cls(solid.vertices[used], triangles.reshape(-1, 3).astype(np.int64), solid.normals[own],
                    solid.areas[own])  # fmt: skip
 
-    def picked(self, chosen: NDArray[np.bool_]) -> _Face:
+    def picked(self, chosen: Bools) -> _Face:
         return _Face(self.vertices, self.triangles[chosen], self.normals[chosen], self.areas[chosen])
 
     def apart(self, other: _Face) -> float:

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
 from ..coupons import COUPON, MOST_STEPS, CouponWish
 from ..cuts import Side
@@ -21,8 +20,6 @@ from ..shape.lettering import letters
 from ..solid import Solid
 from ..words import tr
 from .joined import Joined
-
-Floats = NDArray[np.float64]
 
 STEP, STEPS = 0.05, 5
 """mm between the clearances of a coupon, and how many there are."""

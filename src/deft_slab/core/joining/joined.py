@@ -11,7 +11,6 @@ from typing import get_args
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from shapely.ops import nearest_points
 
 from ..cuts import Side
@@ -27,8 +26,6 @@ from ..solid import Solid
 from ..words import tr
 from .contacts import Contact
 from .room import SPACING, least_wall
-
-Floats = NDArray[np.float64]
 
 KEY, SOCKET, LOOSE = "key", "socket", "loose"
 """Roles of the faces that joins make."""

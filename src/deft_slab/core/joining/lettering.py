@@ -6,8 +6,8 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..documents import Triple, triple
 from ..joins import Join, LettersJoin
 from ..kept import Kept
@@ -17,8 +17,6 @@ from ..words import tr
 from .contacts import Contact
 from .joined import Taken, made_once
 from .room import ContactRoom
-
-Floats = NDArray[np.float64]
 
 _HEIGHTS = (6.0, 5.0, 4.0, 3.2)
 """mm of a capital that are tried; strokes of the smallest one are 0.45 mm wide."""

@@ -7,16 +7,14 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from ..arrays import Floats
 from ..documents import triple
 from ..reports import MeetingPoint
 from .contacts import Contact
-
-Floats = NDArray[np.float64]
 
 TOGETHER = 2.0
 """mm within which outlines come together."""

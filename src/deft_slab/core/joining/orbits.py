@@ -14,15 +14,13 @@ from typing import get_args
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..cuts import Move
 from ..joins import Which
 from ..judge.alike import motions, same_shapes
 from ..outcome import Piece
 from .contacts import Contact
-
-Floats = NDArray[np.float64]
 
 _SAME_AREA = 0.02
 """Share of the area of a contact by which the image of another one may differ from it."""

@@ -10,8 +10,8 @@ import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..cuts import BlockCut, Cut
 from ..judge.walls import met_first
 from ..progress import QUIET, Job
@@ -20,8 +20,6 @@ from ..shape.bodies import smaller
 from ..solid import Solid, side_by_side, spread_points
 from ..words import tr
 from .contacts import Contact
-
-Floats = NDArray[np.float64]
 
 DEEP = 0.02
 """mm by which two pieces may run through each other on their way: rounding, and facets of round sides."""

@@ -11,9 +11,9 @@ from typing import Literal, get_args
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Floats
 from ..documents import Triple, triple
 from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, SplintJoin, Which, other
 from ..joins.laps import LEAST_RING
@@ -27,8 +27,6 @@ from .joined import Ready, Taken, made_once, site_of
 from .needs import Needs
 from .orbits import Carry
 from .room import UNDER_A_ROOT, ContactRoom
-
-Floats = NDArray[np.float64]
 
 _SMALLEST, _LARGEST = 4.0, 12.0
 """mm across a key."""

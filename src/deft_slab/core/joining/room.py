@@ -11,15 +11,12 @@ from typing import get_args
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..joins import Join, Which
 from ..judge.walls import through
 from .contacts import Contact
 from .room_kernels import free_around
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 _ACROSS = 90.0
 """Cells across a contact of square outline."""
@@ -178,7 +175,7 @@ def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> flo
     return min(_least_over(*_facets_of(body), away), _FAR)
 
 
-def _facets_of(body: manifold3d.Manifold) -> tuple[Floats, NDArray[np.int64]]:
+def _facets_of(body: manifold3d.Manifold) -> tuple[Floats, Ints]:
     """The surface of a small body, (n, 3) and (m, 3): no edge is longer than a twelfth of it, or SPACING mm."""
     low, high = np.array(body.bounding_box()).reshape(2, 3)
     fine = body.refine_to_length(max(SPACING, float((high - low).max()) / 12)).to_mesh64()
@@ -190,7 +187,7 @@ def _in_four(a: Floats, b: Floats, c: Floats, ab: Floats, bc: Floats, ca: Floats
     return np.concatenate([np.stack(one, axis=1) for one in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
 
 
-def _least_over(points: Floats, facets: NDArray[np.int64], away: Callable[[Floats], Floats]) -> float:
+def _least_over(points: Floats, facets: Ints, away: Callable[[Floats], Floats]) -> float:
     """mm: the least of a distance over a surface, to within _EXACT and never above it.
 
     A distance changes by no more than the way gone, and no point of a facet is farther from its nearest corner than the

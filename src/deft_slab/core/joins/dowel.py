@@ -5,18 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from .. import text
+from ..arrays import Floats
 from ..words import tr
 from .kind import OUTER, Hole, Join, Made, Site, Which, roof_over
 
 if TYPE_CHECKING:
     pass
 
-Floats = NDArray[np.float64]
 
 THINNEST, THICKEST = 0.2, 100.0
 """mm, of round stock; more than the first, at most the second."""

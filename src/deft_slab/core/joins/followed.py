@@ -13,14 +13,12 @@ from dataclasses import dataclass
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import JoinFailed
 from ..words import tr
 from .kind import AROUND, OUTER
 from .profile import whole
-
-Floats = NDArray[np.float64]
 
 _PLAIN = 0.05
 """mm by which an outline may be made plainer before it is followed."""

@@ -12,10 +12,10 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Protocol
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
 
 from .. import text
+from ..arrays import Bools, Floats
 from ..cuts import Move
 from ..documents import Document, Name, Triple, of_kind
 from ..errors import BadPlan
@@ -29,7 +29,6 @@ if TYPE_CHECKING:
     from ..printer import Printer
     from ..solid import Solid
 
-Floats = NDArray[np.float64]
 Which = Literal["first", "second"]
 """A piece of a contact: of the two sides of a cut, the first is the one with the lower number (-1), on to which the
 second goes."""
@@ -79,7 +78,7 @@ class Ground(Protocol):
     def level(self) -> float: ...
     @property
     def centre(self) -> Floats: ...
-    def ends(self, across: Floats) -> NDArray[np.bool_]:
+    def ends(self, across: Floats) -> Bools:
         """(k,) of (k, 2) places on its outline, whether another cut ends it there."""
 
     def on_face(self, across: Floats) -> Floats:

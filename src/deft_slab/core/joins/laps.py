@@ -7,16 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Bools, Floats
 from ..errors import JoinFailed
 from ..words import tr
 from .columns import column_of
 from .kind import Made, Site, Which, other
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 LEAST_RING = 2.4
 """mm that a wall must be thick for both its halves to print (common practice: four lines of 0.4 and a clearance)."""

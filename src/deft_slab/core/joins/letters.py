@@ -7,16 +7,15 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, StringConstraints, field_validator
 
 from .. import text
+from ..arrays import Floats
 from ..cuts import Move
 from ..documents import Triple, of_length_one
 from ..words import tr
 from .kind import Hole, Join, Made, Site, Which
 
-Floats = NDArray[np.float64]
 Text = Annotated[str, StringConstraints(min_length=1, max_length=12)]
 
 _OVER = 0.2

@@ -5,17 +5,14 @@ from __future__ import annotations
 import math
 from typing import Any, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from .. import text
+from ..arrays import Floats
 from ..cuts import Move
 from ..documents import Triple, of_length_one
 from ..words import tr
 from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
-
-Floats = NDArray[np.float64]
 
 _LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
 """Measures that grow with the model."""

@@ -7,16 +7,14 @@ import math
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import JoinFailed
 from ..shape.blanks import placed
 from ..words import tr
 from .followed import Followed
 from .kind import PegShape, Site, Which, other
 from .profile import Profile, key_body, socket_body
-
-Floats = NDArray[np.float64]
 
 _LYING = math.sqrt(0.5)
 ROOT = 0.4

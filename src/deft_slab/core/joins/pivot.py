@@ -5,17 +5,15 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from .. import text
+from ..arrays import Floats
 from ..cuts import Move
 from ..documents import Triple, of_length_one
 from ..words import tr
 from .dowel import THICKEST, THINNEST
 from .kind import OUTER, Join, Made, PivotShape, Site, Which, other
-
-Floats = NDArray[np.float64]
 
 _ONE_WAY, _BOTH_WAYS = 80.0, 140.0
 """Degrees that a knuckle may turn to one side, and in all: with more, too little holds its leaves to their piece."""

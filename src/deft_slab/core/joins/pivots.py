@@ -16,8 +16,8 @@ from typing import get_args
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import JoinFailed
 from ..reports import Turn
 from ..shape.blanks import placed
@@ -25,8 +25,6 @@ from ..words import tr
 from .columns import column_of
 from .kind import OUTER, Ground, Made, PivotShape, Site, Which, other
 from .pegs import hole_in
-
-Floats = NDArray[np.float64]
 
 _INTO = 0.4
 """mm by which what is removed begins below the face."""

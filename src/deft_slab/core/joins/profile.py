@@ -9,13 +9,11 @@ from typing import Protocol
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import JoinFailed
 from ..words import tr
 from .kind import AROUND, roof_over
-
-Floats = NDArray[np.float64]
 
 _ROUND_STEPS = 4
 _APART = np.radians(0.5)

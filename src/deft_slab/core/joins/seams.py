@@ -8,15 +8,13 @@ from typing import get_args
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import JoinFailed
 from ..shape.strips import Band, evenly, strip_on
 from ..words import tr
 from .kind import Ground, Made, Site, Which
 from .laps import strip_sides, wall_of
-
-Floats = NDArray[np.float64]
 
 _LEAST_WALL = 0.3
 """mm: what is thinner has no two sides."""

@@ -9,14 +9,12 @@ from itertools import product
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import minimize
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
+from ..arrays import Floats, Ints
 from ..solid import Solid, spread_points
-
-Floats = NDArray[np.float64]
 
 TOLERANCE = 1e-3
 """Share of the diagonal by which the surfaces of two pieces of the same shape may differ anywhere: 0.1 mm of 100."""
@@ -44,7 +42,7 @@ class _Surface:
         self._tree = igl.AABB()
         self._tree.init(self._vertices, self._faces)
 
-    def nearest(self, points: Floats) -> tuple[Floats, Floats, NDArray[np.int64]]:
+    def nearest(self, points: Floats) -> tuple[Floats, Floats, Ints]:
         """((n,) mm to the surface, (n, 3) the nearest points of it, (n,) the facets that these lie on)."""
         squared, facets, places = self._tree.squared_distance(self._vertices, self._faces, np.ascontiguousarray(points))
         return np.sqrt(np.maximum(squared, 0.0)), places, np.asarray(facets, np.int64)

@@ -6,14 +6,12 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from ..arrays import Bools, Floats, Ints, Ints32
 from ..outcome import Fit
 from ..printer import Printer
 from . import box_kernels
-
-Floats = NDArray[np.float64]
 
 LEAST_BASE_AREA = 25.0
 """mm2; from memory, adjustable."""
@@ -75,9 +73,7 @@ def steadiness(point: Floats, hull: Floats) -> float:
     return nearest if inside else -nearest
 
 
-def base_of(
-    vertices: Floats, triangles: NDArray[np.int32], resting_down: NDArray[np.bool_], area: float, centre: Floats
-) -> Base:
+def base_of(vertices: Floats, triangles: Ints32, resting_down: Bools, area: float, centre: Floats) -> Base:
     """The base of a piece that was set down.
 
     vertices : (n, 3) mm, bed frame; resting_down : (m,) bool, facets that rest and face down; area : mm2 of those
@@ -111,7 +107,7 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
 
 def fits_turned(
     corners: Floats, rotations: Floats, room: tuple[float, float, float], lift: float = 0.0
-) -> NDArray[np.bool_]:  # fmt: skip
+) -> Bools:  # fmt: skip
     """(k,) whether a piece fits a printer in each of k rotations (k, 3, 3), turned by some multiple of 7.5 degrees.
 
     corners : (n, 3) mm of its convex hull; room : mm along x, y and z; lift : mm over the bed
@@ -123,7 +119,7 @@ def fits_turned(
     )
 
 
-def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> NDArray[np.int64]:
+def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> Ints:
     """(...) how many times a printer's room each of some boxes (..., 3) takes, cut into equal blocks that lie as is
     best. mm"""
     sizes = np.asarray(sizes, float)

@@ -10,11 +10,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints, Ints32
 from . import kernels
-
-Floats = NDArray[np.float64]
 
 SHIFT = 0.381966
 """The grid starts this share of a cell away from the bounding box, so that the edges of a boxy model, which lie at
@@ -35,12 +33,12 @@ class Columns:
     cell: float
     nx: int
     ny: int
-    start: NDArray[np.int64]
+    start: Ints
     heights: Floats
-    facets: NDArray[np.int32]
+    facets: Ints32
 
     @property
-    def topmost(self) -> tuple[NDArray[np.int32], Floats]:
+    def topmost(self) -> tuple[Ints32, Floats]:
         """((ny, nx) the facet that is seen from above in each cell, -1 where there is none; (ny, nx) mm, how high)."""
         filled = np.flatnonzero(np.diff(self.start) > 0)
         last = self.start[filled + 1] - 1
@@ -57,7 +55,7 @@ def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
     return x0, y0, math.ceil((right - x0) / side) + 1, math.ceil((back - y0) / side) + 1
 
 
-def column_field(vertices: Floats, triangles: NDArray[np.int32], cells: int) -> Columns:
+def column_field(vertices: Floats, triangles: Ints32, cells: int) -> Columns:
     """Rasterises a piece into columns.
 
     vertices : (n, 3) float64, mm, bed frame

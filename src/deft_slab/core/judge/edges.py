@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Floats, Ints
 from ..edges import edge_numbers
 from ..errors import BadPlan
 from ..reports import RoundEdge
 from ..solid import Solid
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 _SHARP = 25.0
 """Degrees between two facets from which their edge is an edge to a person."""
@@ -144,7 +142,7 @@ def _on_each(segments: Floats, place: Floats) -> Floats:
     return np.asarray(starts + np.clip(share, 0.0, 1.0)[:, None] * along)
 
 
-def _sharp_edges(solid: Solid) -> NDArray[np.int64]:
+def _sharp_edges(solid: Solid) -> Ints:
     """(k, 2) edges whose two facets meet at more than the sharp angle."""
     count = np.int64(len(solid.vertices))
     key, _ = edge_numbers(solid.triangles, len(solid.vertices))
@@ -156,7 +154,7 @@ def _sharp_edges(solid: Solid) -> NDArray[np.int64]:
     return np.stack([sharp // count, sharp % count], axis=1)
 
 
-def _edge_along(vertices: Floats, edges: NDArray[np.int64], first: NDArray[np.int64]) -> NDArray[np.int64]:
+def _edge_along(vertices: Floats, edges: Ints, first: Ints) -> Ints:
     """Corners along a sharp edge, followed both ways from a first bit (2,) of it while it turns little."""
     next_to: dict[int, list[int]] = {}
     for start, end in edges.tolist():

@@ -5,12 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..printer import Printer
-
-Floats = NDArray[np.float64]
-
 
 _NO_LAYER = 1e-3
 """Share of a layer's thickness under which what is left on top is rounding of the file: 120.000003 mm are 600 layers of

@@ -11,8 +11,8 @@ out of reach, measured against 2,048.)
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints, Ints32
 from ..marking import Audience
 from ..progress import QUIET, Job, Spread
 from ..solid import Solid
@@ -20,8 +20,6 @@ from ..words import tr
 from . import kernels, seen_kernels
 from .columns import grid_of
 from .tilts import down_to_rotation
-
-Floats = NDArray[np.float64]
 
 EVERYWHERE = Audience()
 
@@ -42,7 +40,7 @@ def spread_directions(count: int) -> Floats:
 
 def exposure(
     solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE,
-    spread: Spread = map, behind: Solid | None = None, chosen: NDArray[np.bool_] | None = None,
+    spread: Spread = map, behind: Solid | None = None, chosen: Bools | None = None,
 ) -> Floats:  # fmt: skip
     """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
@@ -65,7 +63,7 @@ def exposure(
     above, below = audience.looks_from(pairs), audience.looks_from(-pairs)
     pairs, above, below = pairs[above | below], above[above | below], below[above | below]
 
-    def look(numbers: NDArray[np.int64]) -> Floats:
+    def look(numbers: Ints) -> Floats:
         seen = np.zeros(len(points))
         for number in numbers:
             rotation = down_to_rotation(-pairs[number])
@@ -89,7 +87,7 @@ def exposure(
     return found
 
 
-def _most_seen(pairs: Floats, above: NDArray[np.bool_], below: NDArray[np.bool_]) -> float:
+def _most_seen(pairs: Floats, above: Bools, below: Bools) -> float:
     """What an open flat place sees that faces the audience: the largest sum of cosines over all ways to face."""
     towards = np.concatenate([pairs[above], -pairs[below]])
     facing = np.concatenate([spread_directions(2000), towards])
@@ -98,7 +96,7 @@ def _most_seen(pairs: Floats, above: NDArray[np.bool_], below: NDArray[np.bool_]
     return float(max(sums))
 
 
-def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> NDArray[np.int64]:
+def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> Ints:
     """(n,) one number for each cell of a cubic grid and way to face: the two skins of a thin wall stay apart.
 
     normals : (n, 3), need not be of unit length. There is room for 2^16 cells along each side.
@@ -109,7 +107,7 @@ def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> 
     return np.asarray(place @ np.array([1, 1 << 16, 1 << 32]) + ((facing @ np.array([1, 5, 25])) << 48))
 
 
-def _gathered(solid: Solid, cell: float) -> tuple[Floats, NDArray[np.int32]]:
+def _gathered(solid: Solid, cell: float) -> tuple[Floats, Ints32]:
     """Vertices and triangles of the surface with corners in one cell that face the same way put in their mean."""
     count = len(solid.vertices)
     corners = solid.triangles.ravel()
@@ -126,8 +124,8 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, NDArray[np.int32]]:
 
 
 def _samples(
-    solid: Solid, cell: float, chosen: NDArray[np.bool_]
-) -> tuple[Floats, Floats, NDArray[np.int64]]:  # fmt: skip
+    solid: Solid, cell: float, chosen: Bools
+) -> tuple[Floats, Floats, Ints]:  # fmt: skip
     """(points (s, 3), unit normals (s, 3), sample of each chosen facet): facets of one cell that face much the same way
     are looked at in one point."""
     centroids, vectors = solid.centroids[chosen], solid.area_vectors[chosen]

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Floats32
 from ..outcome import Figures
 from ..printer import Printer, default_printer
 from ..solid import Solid
@@ -18,8 +18,6 @@ from .effort import along_layers, laid_volume, layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles
-
-Floats = NDArray[np.float64]
 
 REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
@@ -97,7 +95,7 @@ def seat(
 
 
 def support(
-    solid: Solid, seated: Seated, hidden: NDArray[np.bool_] | None, show: NDArray[np.bool_] | None, cells: int
+    solid: Solid, seated: Seated, hidden: Bools | None, show: Bools | None, cells: int
 ) -> tuple[Support, Columns]:
     """Support volume and its parts, from the column field.
 
@@ -165,7 +163,7 @@ def shadow(solid: Solid, vertices: Floats) -> float:
     return float(section_kernels.shadow_area(vertices, solid.triangles, chosen, low, step, _SHADOW_ROWS))
 
 
-def _rests(solid: Solid, seated: Seated) -> NDArray[np.bool_]:
+def _rests(solid: Solid, seated: Seated) -> Bools:
     """(m,) which facets lie within the tolerance of the bed; none of a lifted piece."""
     if seated.lift > 0:
         return np.zeros(len(solid.triangles), np.bool_)
@@ -173,7 +171,7 @@ def _rests(solid: Solid, seated: Seated) -> NDArray[np.bool_]:
     return np.asarray(low[solid.triangles].all(axis=1))
 
 
-def _base(solid: Solid, seated: Seated, rests: NDArray[np.bool_]) -> Base:
+def _base(solid: Solid, seated: Seated, rests: Bools) -> Base:
     """What it stands on."""
     if seated.lift > 0:
         return FLOATING
@@ -193,11 +191,11 @@ class Measured:
     seated: Seated
     columns: Columns
     floors: Floats
-    past_threshold: NDArray[np.float32]
+    past_threshold: Floats32
     layers: Floats
 
 
-Exposing = Callable[[NDArray[np.bool_]], Floats]
+Exposing = Callable[[Bools], Floats]
 """Gives (m,) exposure of facets; only that of the (m,) chosen ones counts."""
 
 

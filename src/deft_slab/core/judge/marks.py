@@ -7,16 +7,13 @@ from dataclasses import dataclass, fields
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Bytes, Floats, Ints, Ints32
 from ..linking import linked
 from ..marking import Audience, Mark, Region
 from ..neighbours import neighbours
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
-Mask = NDArray[np.bool_]
 
 _DETAIL_REACH = 0.02
 """Share of the diagonal over which curvature is averaged, to find the most detailed parts."""
@@ -26,14 +23,14 @@ _DETAIL_REACH = 0.02
 class Marked:
     """(m,) bool for each facet; see ``marking.Mark.meaning``."""
 
-    show: Mask
-    hold: Mask
-    clear: Mask
-    never: Mask
-    prefer: Mask
+    show: Bools
+    hold: Bools
+    clear: Bools
+    never: Bools
+    prefer: Bools
 
     @property
-    def _masks(self) -> tuple[Mask, ...]:
+    def _masks(self) -> tuple[Bools, ...]:
         return self.show, self.hold, self.clear, self.never, self.prefer
 
     @property
@@ -42,16 +39,16 @@ class Marked:
         return any(bool(mask.any()) for mask in self._masks)
 
     @property
-    def bits(self) -> NDArray[np.uint8]:
+    def bits(self) -> Bytes:
         """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot, 8 and 16 for where seams may never
         run and where they are welcome."""
         return np.asarray(sum(mask.astype(np.uint8) << bit for bit, mask in enumerate(self._masks)), np.uint8)
 
-    def picked(self, facets: NDArray[np.int64]) -> Marked:
+    def picked(self, facets: Ints) -> Marked:
         """Of the facets (k,) with some numbers."""
         return Marked(*(mask[facets] for mask in self._masks))
 
-    def of(self, origin: NDArray[np.int32]) -> Marked:
+    def of(self, origin: Ints32) -> Marked:
         """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none.
 
         origin : (m,).
@@ -70,7 +67,7 @@ def joined_marks(parts: list[Marked]) -> Marked:
     return Marked(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(Marked)))
 
 
-def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) -> Marked:
+def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -> Marked:
     """The marks on a surface of so many facets, one after the other.
 
     take : gives (count,) the facets that one mark takes, see ``taken``
@@ -81,7 +78,7 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Mask]) ->
     return Marked(**found)
 
 
-def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mask:
+def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Bools:
     """(m,) the facets that a region takes; none where it lies elsewhere.
 
     solid : in the units of the region: those of the file for marks, mm for cuts
@@ -104,13 +101,13 @@ def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Mas
     return found
 
 
-def facets_at(solid: Solid, places: Floats) -> NDArray[np.int64]:
+def facets_at(solid: Solid, places: Floats) -> Ints:
     """(k,) the facet that each place (k, 3) lies nearest to."""
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.point_mesh_squared_distance(np.ascontiguousarray(places), np.array(solid.vertices), faces)[1])
 
 
-def _grown(solid: Solid, mark: Region) -> Mask:
+def _grown(solid: Solid, mark: Region) -> Bools:
     """From the facet at the first place over every edge that bends by less than the limit."""
     seed = int(facets_at(solid, np.array(mark.places[:1]))[0])
     pairs, bend = neighbours(solid)
@@ -123,7 +120,7 @@ def _grown(solid: Solid, mark: Region) -> Mask:
     return np.asarray(part == part[seed])
 
 
-def _bordered(solid: Solid, mark: Region) -> Mask:
+def _bordered(solid: Solid, mark: Region) -> Bools:
     """What lies nearer to a place within the border than to one beyond it; and what hangs together away from the
     border goes with most of what it touches there."""
     told, nearest = mark.nearest_places(solid.centroids, solid.normals)
@@ -140,7 +137,7 @@ def _bordered(solid: Solid, mark: Region) -> Mask:
     return np.asarray(np.where(told, within, votes[apart] > 0))
 
 
-def most_detailed(solid: Solid, share: float) -> Mask:
+def most_detailed(solid: Solid, share: float) -> Bools:
     """(m,) the share of the surface, by area, around which it bends most: bend of the edges times their length, over
     area, within 2 % of the diagonal."""
     pairs, bend = neighbours(solid)

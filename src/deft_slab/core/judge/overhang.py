@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from ..arrays import Floats
 
 DEFAULT_THRESHOLD = 45.0
 """Degrees from the vertical; common practice."""

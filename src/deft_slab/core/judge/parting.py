@@ -6,8 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints, Ints32
 from ..edges import edge_numbers
 from ..printer import Printer, default_printer
 from ..solid import Solid
@@ -17,8 +17,6 @@ from .columns import Columns, column_field
 from .marks import Marked
 from .overhang import soft_rule
 from .tilts import down_to_rotation, downs_to_rotations
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,8 +38,8 @@ class Places:
     offsets: Floats
     support: Floats
     flat: Floats
-    seat: NDArray[np.int64]
-    flat_seat: NDArray[np.int64]
+    seat: Ints
+    flat_seat: Ints
     volume: Floats
     longest: Floats
     cut_area: Floats
@@ -50,10 +48,10 @@ class Places:
     on_show: Floats
     barred: Floats
     welcome: Floats
-    rooms: NDArray[np.int64]
+    rooms: Ints
 
     @property
-    def fits(self) -> NDArray[np.bool_]:
+    def fits(self) -> Bools:
         """(2, k) whether a box around it fits the printer."""
         return np.asarray(self.rooms == 1)
 
@@ -65,7 +63,7 @@ FACE_DOWN, FACE_UP = -2, -1
 """Seats on the cut face, and on what lies furthest from it."""
 
 
-def flat_by_base(base: Floats, shadow: Floats) -> NDArray[np.bool_]:
+def flat_by_base(base: Floats, shadow: Floats) -> Bools:
     """Which sides sit flat, as far as the area of their base tells. base, shadow : mm2 that rest, that are covered
 
     All of one shape (...).
@@ -96,15 +94,15 @@ class Poses:
     rotations: Floats
     lifts: Floats
     grids: Floats
-    nx: NDArray[np.int64]
-    starts: NDArray[np.int64]
-    start: NDArray[np.int64]
-    hits: NDArray[np.int64]
+    nx: Ints
+    starts: Ints
+    start: Ints
+    hits: Ints
     heights: Floats
     shares: Floats
-    edges: NDArray[np.int32]
+    edges: Ints32
 
-    def picked(self, numbers: NDArray[np.int64]) -> Poses:
+    def picked(self, numbers: Ints) -> Poses:
         """Some of them (k,)."""
         starts = [self.start[self.starts[n] : self.starts[n + 1]] for n in numbers]
         parts = [slice(self.hits[n], self.hits[n + 1]) for n in numbers]
@@ -210,7 +208,7 @@ def seam_weights(exposed: Floats, marks: Marked) -> Floats:
     return np.stack([np.ones(len(exposed)), exposed, marks.show, marks.never, marks.prefer * exposed], axis=1)
 
 
-def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, NDArray[np.int64]]:
+def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, Ints]:
     """(2, k) longest, rooms: see ``Places``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
     widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from ..arrays import Floats, Ints32
 
 
-def first_hit(
-    vertices: Floats, triangles: NDArray[np.int32], origin: Floats, towards: Floats
-) -> tuple[int, float] | None:
+def first_hit(vertices: Floats, triangles: Ints32, origin: Floats, towards: Floats) -> tuple[int, float] | None:
     """The nearest facet that a ray meets, and how far along; None when it misses.
 
     origin, towards : (3,) in the frame of the vertices; the distance is in lengths of ``towards``

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..outcome import Seam, Stretch
 from ..solid import Solid
 from .marks import Marked
-
-Floats = NDArray[np.float64]
 
 
 def seam_of(

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from itertools import chain
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from ..arrays import Bools, Floats
 from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from ..words import tr
@@ -18,9 +18,6 @@ from .exposure import spread_directions
 from .marks import Marked
 from .sketches import sketches
 from .tilts import down_to_rotation, downs_to_rotations
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 SEARCH_CELLS = 72
 SPREAD_SEATS = 160
@@ -160,7 +157,7 @@ def near_to(down: Floats, n: int, others: list[int]) -> list[int]:
     return [place for place, other in enumerate(others) if float(down[n] @ down[other]) >= _APART]
 
 
-def bests_apart(down: Floats, values: Floats, count: int, among: NDArray[np.bool_] | None = None) -> list[int]:
+def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = None) -> list[int]:
     """Numbers of the best directions that lie apart, of those among which to choose.
 
     down : (n, 3); values : (n,), less is better; count : how many; among : (n,) bool, all by default.

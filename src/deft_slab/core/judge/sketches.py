@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..printer import Printer, default_printer
 from ..solid import Solid
 from . import kernels, sketch_kernels
@@ -14,8 +14,6 @@ from .base import FLOATING, LEAST_BASE_AREA, Base, base_of
 from .effort import along_layers, print_seconds
 from .marks import Marked, unmarked
 from .overhang import BED_TOLERANCE, LEVEL, soft_rule
-
-Floats = NDArray[np.float64]
 
 _LAYERS = 128
 """Layers whose area a search looks at."""

@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints32
 from . import skin_kernels
 from .columns import Columns
-
-Floats = NDArray[np.float64]
 
 _LEAST_GAP = 0.3
 """mm: support thinner than about a layer is left out of the picture (not out of the figures)."""
 
 
-def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, NDArray[np.int32]]:
+def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, Ints32]:
     """(vertices (n, 3) mm, bed frame; triangles (m, 3)) of the skin around all support; empty where there is none.
 
     floors : (hits,) from ``figures.measure``
@@ -40,7 +38,7 @@ def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, NDArray[np.i
     return np.stack([x, y, corners[:, 2]], axis=1), triangles
 
 
-def _smoothed_corners(occupied: NDArray[np.bool_], rounds: int = 6) -> Floats:
+def _smoothed_corners(occupied: Bools, rounds: int = 6) -> Floats:
     """(ny + 1, nx + 1, 2): grid corners, those on the outline moved to the mean of their neighbours along it.
 
     Without this the walls of the support show the steps of the grid.

@@ -5,18 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from ..arrays import Floats, Ints
 from ..cuts import Cut
 from ..outcome import ThinPlace
 from ..solid import Solid, spread_points
 from .seam import seam_of
 from .walls import through
-
-Floats = NDArray[np.float64]
 
 _SHARP_EDGE = 1.7
 """A cut face is thin along its whole edge where it leaves the surface at a slant. What is thin within so many limits
@@ -113,7 +111,7 @@ def _along(segments: Floats, step: float) -> Floats:
     return np.asarray((1 - share) * segments[of, 0] + share * segments[of, 1])
 
 
-def _groups(points: Floats, reach: float) -> list[NDArray[np.int64]]:
+def _groups(points: Floats, reach: float) -> list[Ints]:
     """Numbers of the points of each group: from one to the next it is no farther than a reach."""
     if not len(points):
         return []

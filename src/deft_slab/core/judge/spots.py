@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..linking import linked
 from ..outcome import OverhangSpot
 from ..solid import Solid
 from .figures import Measured
-
-Floats = NDArray[np.float64]
 
 MOST_SPOTS = 60
 _LEAST_AREA = 0.5
 """mm2: a spot smaller than this is not listed."""
 
 
-def overhang_spots(solid: Solid, measured: Measured, show: NDArray[np.bool_] | None) -> tuple[OverhangSpot, ...]:
+def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tuple[OverhangSpot, ...]:
     """The spots of a measured tilt, largest first.
 
     show : (m,) bool, show faces
@@ -53,9 +51,7 @@ def overhang_spots(solid: Solid, measured: Measured, show: NDArray[np.bool_] | N
     return tuple(found)
 
 
-def _gaps(
-    solid: Solid, measured: Measured, needy: NDArray[np.int64], spot: NDArray[np.int64], count: int
-) -> tuple[Floats, NDArray[np.bool_]]:
+def _gaps(solid: Solid, measured: Measured, needy: Ints, spot: Ints, count: int) -> tuple[Floats, Bools]:
     """(mean gap under each spot in mm, whether most of its support ends on the piece), from the columns; a spot that no
     column hits stands at its own height over the bed."""
     columns = measured.columns

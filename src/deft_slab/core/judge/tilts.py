@@ -7,13 +7,11 @@ the model frame with R @ d = (0, 0, -1).
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import BadPlan
 from ..tilt import Tilt
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 
 def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "direction") -> Floats:

@@ -7,11 +7,10 @@ from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints
 from ..progress import QUIET, Job
 from ..solid import Solid
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 _LIFT = 2e-5
 """Share of the diagonal by which a ray starts under the surface, so that it does not meet its own facet."""
@@ -20,7 +19,7 @@ _TRIES = 6
 _CHUNK = 200_000
 
 
-def thickness(solid: Solid, facets: NDArray[np.int64] | None = None, job: Job = QUIET) -> Floats:
+def thickness(solid: Solid, facets: Ints | None = None, job: Job = QUIET) -> Floats:
     """(k,) mm straight through the solid from the middle of each facet, against its normal; inf where there is no
     other side (an open surface).
 
@@ -37,7 +36,7 @@ def thickness(solid: Solid, facets: NDArray[np.int64] | None = None, job: Job = 
 
 def through(
     solid: Solid, points: Floats, inward: Floats, job: Job = QUIET
-) -> tuple[Floats, NDArray[np.int64]]:  # fmt: skip
+) -> tuple[Floats, Ints]:  # fmt: skip
     """((k,) mm from points on a surface to where a ray leaves the solid, (k,) the facet there); inf and -1 where it
     never does.
 
@@ -57,7 +56,7 @@ def through(
     return length, facets
 
 
-def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, NDArray[np.int64]]:
+def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, Ints]:
     """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet there, -1).
 
     points, ways : (k, 3) mm and unit directions
@@ -83,7 +82,7 @@ def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Flo
 
 def _leaving(
     scene: rtcore_scene.EmbreeScene, solid: Solid, points: Floats, inward: Floats, lift: float
-) -> tuple[Floats, NDArray[np.int64]]:  # fmt: skip
+) -> tuple[Floats, Ints]:  # fmt: skip
     """``through`` for points about the middle of the solid."""
     length = np.full(len(points), lift)
     out, facets = np.full(len(points), np.inf), np.full(len(points), -1, np.int64)

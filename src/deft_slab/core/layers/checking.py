@@ -6,9 +6,9 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats
 from ..checked import Checked, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
 from ..judge.base import outline
 from ..judge.overhang import BED_TOLERANCE
@@ -23,9 +23,6 @@ from . import region_kernels
 from .pockets import ClosedAir, closed_air
 from .regions import Kind, Regions, regions_of
 from .sections import Levels, Slicer, beginnings
-
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
 _ROWS = {"resin": 0.1, "filament": 0.2}
 """mm between the rows by which layers are laid over each other."""
@@ -72,7 +69,7 @@ def _point(values: Floats) -> Point:
 
 
 def checked(
-    piece: Piece, printer: Printer, layer: float, held: NDArray[np.bool_], reach: float, tips: Floats,
+    piece: Piece, printer: Printer, layer: float, held: Bools, reach: float, tips: Floats,
     job: Job = QUIET,
 ) -> Checked:  # fmt: skip
     """What there is to find of a piece in its seat.
@@ -106,7 +103,7 @@ def checked(
 
 
 def _islands(
-    seated: _Layered, solid: Kind, held: NDArray[np.bool_], tips: Floats, least: float
+    seated: _Layered, solid: Kind, held: Bools, tips: Floats, least: float
 ) -> tuple[Island, ...]:  # fmt: skip
     """Those that hang longest first."""
     levels = seated.layers
@@ -195,7 +192,7 @@ def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
 
 
 def _thin(
-    seated: _Layered, limit: float, held: NDArray[np.bool_], tips: Floats, job: Job
+    seated: _Layered, limit: float, held: Bools, tips: Floats, job: Job
 ) -> tuple[ThinWall, ...]:  # fmt: skip
     """Walls thinner than a limit, the largest first. limit : mm"""
     solid = seated.piece.solid

@@ -5,16 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TypeVar
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ..arrays import Floats
 from ..checked import Checked, Found
 from ..marking import LeftAlone
 
 F = TypeVar("F", bound=Found)
 
 
-def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: NDArray[np.float64]) -> Checked:
+def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> Checked:
     """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
 
     def marked(things: tuple[F, ...]) -> tuple[F, ...]:

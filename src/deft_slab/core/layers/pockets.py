@@ -5,13 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from . import region_kernels
 from .regions import Regions
 from .sections import Levels
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)

@@ -7,16 +7,13 @@ from dataclasses import dataclass
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..progress import QUIET, Job
 from ..words import tr
 from . import region_kernels
 from .region_kernels import OUTSIDE
 from .sections import Levels, Sections, Slicer
-
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
 _SHIFT = 0.381966
 """Share of a step by which rows lie off the box, so that they do not follow the edges of a boxy part."""
@@ -35,11 +32,11 @@ class Kind:
     over : where those that lie below each begin in ``below``; of air, -1 is the outside
     """
 
-    layer: Numbers
+    layer: Ints
     area: Floats
     place: Floats
-    over: Numbers
-    below: Numbers
+    over: Ints
+    below: Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +47,7 @@ class Regions:
     solid: Kind
     air: Kind
     areas: Floats
-    under_outside: NDArray[np.bool_]
+    under_outside: Bools
 
 
 @dataclass(eq=False)
@@ -59,14 +56,14 @@ class _Level:
 
     sections: Sections
     low: int
-    of_solid: Numbers
+    of_solid: Ints
     solids: int
     airs: int
     first_solid: int
     first_air: int
-    spans: Numbers
+    spans: Ints
     xs: Floats
-    right: Numbers
+    right: Ints
 
     def polygons(self, region: int) -> list[Floats]:
         """The lines around a solid region."""
@@ -77,10 +74,10 @@ class _Gathered:
     """Regions of one kind as they come."""
 
     def __init__(self) -> None:
-        self.layers: list[Numbers] = []
+        self.layers: list[Ints] = []
         self.areas: list[Floats] = []
         self.places: list[Floats] = []
-        self.pairs: list[Numbers] = []
+        self.pairs: list[Ints] = []
         self.count = 0
 
     def add(self, layer: int, areas: Floats, places: Floats) -> None:
@@ -117,7 +114,7 @@ def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, j
     rows = math.ceil((float(y.max()) - y0) / row) + 1
     solid, air = _Gathered(), _Gathered()
     areas = np.zeros(levels.count)
-    opened: list[Numbers] = []
+    opened: list[Ints] = []
     before: _Level | None = None
     for sections in slicer.runs(levels.middles):
         lines = sections.areas
@@ -143,7 +140,7 @@ def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, j
     return Regions(solid.kind(), air.kind(), areas, under)
 
 
-def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach: float) -> Numbers:
+def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach: float) -> Ints:
     """Notes what of a layer lies over what of the one below; gives the regions of air that the outside lies over."""
     solids, airs = region_kernels.laid_over(
         before.spans, before.xs, before.right, here.spans, here.xs, here.right, before.solids, before.airs,
@@ -164,8 +161,8 @@ def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach:
     return np.asarray(airs[covered, 0] + before.first_air)
 
 
-def _exactly_under(before: _Level, polygons: list[Floats], reach: float) -> Numbers:
-    """Numbers of the solid regions of a layer that lie under a region of the next, whose lines are given."""
+def _exactly_under(before: _Level, polygons: list[Floats], reach: float) -> Ints:
+    """Ints of the solid regions of a layer that lie under a region of the next, whose lines are given."""
     whole = np.concatenate(polygons)
     low, high = whole.min(axis=0) - reach - _LEAST_OVER, whole.max(axis=0) + reach + _LEAST_OVER
     sections, nearby = before.sections, set()

@@ -8,15 +8,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints, Ints32
 from ..judge.effort import layers_of
 from ..judge.overhang import BED_TOLERANCE
 from ..solid import Solid
 from . import walk_kernels
-
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
 _MOST_CROSSINGS = 3_000_000
 """In a run of layers; each takes 24 bytes, and about as much again where it is worked on."""
@@ -64,8 +61,8 @@ class Sections:
 
     first: int
     points: Floats
-    start: Numbers
-    of_level: Numbers
+    start: Ints
+    of_level: Ints
 
     def __len__(self) -> int:
         return len(self.of_level) - 1
@@ -90,8 +87,8 @@ class Slicer:
     ``walk_kernels.across_edges``"""
 
     vertices: Floats
-    triangles: NDArray[np.int32]
-    across: NDArray[np.int32]
+    triangles: Ints32
+    across: Ints32
 
     @classmethod
     def of(cls, solid: Solid, vertices: Floats) -> Slicer:

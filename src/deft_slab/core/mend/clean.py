@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats, Ints, Ints32
 from ..edges import edge_numbers
 from ..errors import OpenSurface
 from ..shells import shells_of
-from ..solid import Ints, Solid
+from ..solid import Solid
 from ..words import tr
 
 CRACK = 2e-4
@@ -29,7 +29,7 @@ class Cleaned:
     flat: int
     cracks: int
     widest: float
-    places: NDArray[np.float64]
+    places: Floats
 
 
 def clean(solid: Solid) -> Cleaned:
@@ -55,17 +55,17 @@ def clean(solid: Solid) -> Cleaned:
     return Cleaned(joined, doubled, dropped, len(moved), widest, np.concatenate(places))
 
 
-def joined_places(before: Solid, after: Solid, moved: NDArray[np.int64]) -> NDArray[np.int64]:
+def joined_places(before: Solid, after: Solid, moved: Ints) -> Ints:
     """(k,) the vertices of ``after`` that those of ``before`` were moved onto."""
     return np.asarray(cKDTree(after.vertices).query(before.vertices[moved])[1])
 
 
-def _edges_of(solid: Solid, chosen: NDArray[np.bool_]) -> NDArray[np.float64]:
+def _edges_of(solid: Solid, chosen: Bools) -> Floats:
     corners = solid.vertices[solid.triangles[chosen]]
     return np.concatenate([np.stack([corners[:, k], corners[:, (k + 1) % 3]], axis=1) for k in range(3)])
 
 
-def not_doubled(triangles: Ints) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def not_doubled(triangles: Ints32) -> tuple[Bools, Bools]:
     """(keep, membrane) of each facet. Facets on the same three corners that face alike are kept once; as many facing
     one way as the other enclose nothing (a membrane) and go altogether."""
     order = np.sort(triangles, axis=1).astype(np.int64)
@@ -92,14 +92,14 @@ def not_doubled(triangles: Ints) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     return keep, membrane
 
 
-def _flat_shells(solid: Solid) -> NDArray[np.bool_]:
+def _flat_shells(solid: Solid) -> Bools:
     """(m,) facets of shells that have no area at all: strays that only enlarge the box."""
     shells = shells_of(solid)
     area = np.bincount(shells.of, solid.areas, minlength=len(shells.triangles))
     return np.asarray((area <= 1e-12 * solid.diagonal**2)[shells.of])
 
 
-def open_edges(triangles: Ints) -> NDArray[np.int64]:
+def open_edges(triangles: Ints32) -> Ints:
     """(k, 2) directed edges that no facet walks the other way, as often as they lack one."""
     count = np.int64(triangles.max(initial=0)) + 1
     edge, rising = edge_numbers(triangles, int(count))
@@ -113,7 +113,7 @@ def open_edges(triangles: Ints) -> NDArray[np.int64]:
     return np.stack([np.where(ahead, a, b), np.where(ahead, b, a)], axis=1)
 
 
-def _cracks_closed(solid: Solid) -> tuple[Solid, NDArray[np.int64], float]:
+def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
     """(solid, moved vertices, widest): corners of open edges that lie next to each other joined, where that leaves
     fewer open edges."""
     edges = open_edges(solid.triangles)

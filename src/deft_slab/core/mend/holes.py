@@ -8,20 +8,17 @@ from typing import Literal
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import coo_array, csc_array
 from scipy.sparse.linalg import splu
 from scipy.spatial import Delaunay
 
+from ..arrays import Floats, Ints, Ints32
 from ..errors import OpenSurface
 from ..progress import QUIET, Job
 from ..solid import Solid
 from ..words import tr
 from . import kernels
 from .clean import not_doubled, open_edges
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 FLAT = 0.01
 """Share of a loop's width by which its corners may leave their plane."""
@@ -55,7 +52,7 @@ class Patch:
     how: Literal["flat", "least area", "smooth"]
 
 
-def loops_of(triangles: NDArray[np.int32]) -> list[Ints]:
+def loops_of(triangles: Ints32) -> list[Ints]:
     """The rims of the holes: corner numbers in the order in which a patch must walk them. No corner twice in one.
 
     As each facet walks a closed way, as many open edges begin at a corner as end there; so they always fall into

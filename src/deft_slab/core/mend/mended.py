@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Bools, Floats
 from ..edges import edge_numbers
 from ..intake.rods import rods_of
 from ..judge.columns import column_field
@@ -21,8 +21,6 @@ from .clean import clean, open_edges
 from .kernels import winding_sums
 from .orient import oriented
 from .thin import thinned
-
-Floats = NDArray[np.float64]
 
 _MOST_PLACES = 20_000
 _SAMPLES = 60_000
@@ -103,7 +101,7 @@ def mended(
     return solid, report
 
 
-def _specks(solid: Solid, factors: Floats, *, rods: bool) -> NDArray[np.bool_]:
+def _specks(solid: Solid, factors: Floats, *, rods: bool) -> Bools:
     """(k,) which shells are specks. rods : those that look like supports are none"""
     shells = shells_of(solid)
     specks = specks_among(shells, factors)
@@ -147,12 +145,12 @@ def _oriented(solid: Solid, record: _Record) -> Solid:
     return found
 
 
-def _boxes(shells: Shells, chosen: NDArray[np.bool_]) -> Floats:
+def _boxes(shells: Shells, chosen: Bools) -> Floats:
     """(k, 2, 3) the diagonals of the boxes of some shells."""
     return np.stack([shells.low[chosen], shells.high[chosen]], axis=1)[:_MOST_PLACES]
 
 
-def _without_specks(solid: Solid, shells: Shells, specks: NDArray[np.bool_], record: _Record) -> Solid:
+def _without_specks(solid: Solid, shells: Shells, specks: Bools, record: _Record) -> Solid:
     count, size = int(specks.sum()), float(shells.across[specks].max())
     said = tr_many("{n:,} stray speck, {size} across, left out.", "{n:,} stray specks up to {size} across left out.",
                    count, size="{}")  # fmt: skip

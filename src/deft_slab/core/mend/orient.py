@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints, Ints32
 from ..shells import shells_of
 from ..solid import Solid
 
 
-def oriented(solid: Solid) -> tuple[Solid, NDArray[np.bool_]]:
+def oriented(solid: Solid) -> tuple[Solid, Bools]:
     """(solid, (m,) which facets were turned).
 
     Neighbours across an edge of two facets are made to agree; each such patch then faces the way most of its area
@@ -29,13 +29,13 @@ def oriented(solid: Solid) -> tuple[Solid, NDArray[np.bool_]]:
     return _with_turned(solid, turned), turned
 
 
-def _is_turned(before: NDArray[np.int32], after: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _is_turned(before: Ints32, after: Ints) -> Bools:
     """(m,) whether the corners of a facet are walked the other way round."""
     follows = [(before[:, 0] == after[:, k]) & (before[:, 1] == after[:, (k + 1) % 3]) for k in range(3)]
     return np.asarray(~np.logical_or.reduce(follows))
 
 
-def _with_turned(solid: Solid, turned: NDArray[np.bool_]) -> Solid:
+def _with_turned(solid: Solid, turned: Bools) -> Solid:
     if not turned.any():
         return solid
     triangles = np.where(turned[:, None], solid.triangles[:, ::-1], solid.triangles)
@@ -43,8 +43,8 @@ def _with_turned(solid: Solid, turned: NDArray[np.bool_]) -> Solid:
 
 
 def _inward(
-    volume: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
-) -> NDArray[np.bool_]:  # fmt: skip
+    volume: Floats, low: Floats, high: Floats
+) -> Bools:  # fmt: skip
     """(k,) shells that face inward and have no other shell around their box."""
     size = np.prod(np.maximum(high - low, 1e-12), axis=1)
     wrong = volume < -1e-6 * size

@@ -10,15 +10,13 @@ from __future__ import annotations
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from skimage.measure import marching_cubes
 
+from ..arrays import Bools, Floats, Floats32, Ints
 from ..errors import BadPlan, OpenSurface
 from ..progress import QUIET, Job
 from ..solid import Solid, finer
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 FINEST = 1 / 400
 COARSEST = 1 / 20
@@ -85,9 +83,7 @@ def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
     return found
 
 
-def _coarse(
-    solid: Solid, low: Floats, fineness: float, blocks: NDArray[np.int64], job: Job
-) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+def _coarse(solid: Solid, low: Floats, fineness: float, blocks: Ints, job: Job) -> tuple[Floats32, Bools]:
     """(field, wanted): the sign on all points, two cells strong, from the corners of the blocks; and the blocks that
     must be looked at finely."""
     corners = blocks + 1
@@ -106,7 +102,7 @@ def _coarse(
     return np.ascontiguousarray(field), wanted
 
 
-def _touched(solid: Solid, low: Floats, fineness: float, blocks: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _touched(solid: Solid, low: Floats, fineness: float, blocks: Ints) -> Bools:
     """Blocks that the surface comes near: facets are divided until their corners and middles lie less than a cell
     apart, and each of these points marks the blocks around it."""
     touched = np.zeros(blocks, np.bool_)
@@ -119,9 +115,7 @@ def _touched(solid: Solid, low: Floats, fineness: float, blocks: NDArray[np.int6
     return touched
 
 
-def _fine(
-    solid: Solid, low: Floats, fineness: float, field: NDArray[np.float32], wanted: NDArray[np.bool_], job: Job
-) -> None:
+def _fine(solid: Solid, low: Floats, fineness: float, field: Floats32, wanted: Bools, job: Job) -> None:
     """Puts the signed distance into the wanted blocks of the field, never more than the band is wide."""
     tree = igl.AABB()
     vertices, faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)

@@ -6,11 +6,9 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
 
 _known: WeakKeyDictionary[Solid, dict[bytes, shapely.MultiPolygon]] = WeakKeyDictionary()
 

@@ -8,13 +8,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints, Ints32
 from . import sheet_kernels
 from .shapes import Lies, Nested, Shape, Sheet
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int32]
 
 _CELLS = 256.0
 """Cells along the side of a square sheet of the same area."""
@@ -34,7 +31,7 @@ class _Rings:
     """Closed rings. corners : (n, 2) mm, one ring after the other; starts : (r + 1,) where each begins"""
 
     corners: Floats
-    starts: NDArray[np.int64]
+    starts: Ints
 
     def moved(self, x: float, y: float) -> _Rings:
         return _Rings(self.corners + [x, y], self.starts)
@@ -49,7 +46,7 @@ class _Turned:
     turn: float
     outline: _Rings
     grown: _Rings
-    runs: Ints
+    runs: Ints32
     size: Floats
     columns: int
     rows: int
@@ -113,7 +110,7 @@ class Table:
                                         self._even[key[0]][2])  # fmt: skip
         return self._turned[key]
 
-    def _runs(self, grown: _Rings, x: float, y: float) -> Ints:
+    def _runs(self, grown: _Rings, x: float, y: float) -> Ints32:
         """The cells of a grown outline whose shape's low corner is at x, y mm."""
         moved = grown.moved(x + self._before, y + self._before)
         tall = max(1, math.ceil(float(moved.corners[:, 1].max()) / self._cell) + 1)
@@ -239,7 +236,7 @@ class _Filled:
     free; closed : nothing more is laid on it; there : what lies there; boxes : (k, 5) of that: its box, and mm to keep
     from it"""
 
-    last: Ints
+    last: Ints32
     group: int
     used: int = 0
     closed: bool = False
@@ -247,7 +244,7 @@ class _Filled:
     there: list[_Rings] = field(default_factory=list)
     boxes: Floats = field(default_factory=lambda: np.empty((0, 5)))
 
-    def take(self, runs: Ints) -> None:
+    def take(self, runs: Ints32) -> None:
         """Takes the cells of a shape."""
         sheet_kernels.take(self.last, runs, 0, 0)
         self.used = max(self.used, min(len(self.last), int(runs[:, 0].max(initial=-1)) + 1))

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..curves import both_across, frame_of
 from ..solid import Solid
 from .routes import Measures, Routes
-
-Floats = NDArray[np.float64]
 
 _SIDES = 12
 

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..anchored import nearest_alike
+from ..arrays import Bools, Floats, Ints
 from ..judge.marks import facets_at
 from ..kept import Kept
 from ..marking import CLEAR, HOLD, SHOW
@@ -24,8 +24,6 @@ from ..solid import Solid, side_by_side
 from .bodies import sketched
 from .routes import Ground, Measures, on_surface
 from .standing import Standing, bodies_of, in_one, proposed, stood
-
-Floats = NDArray[np.float64]
 
 _REFUSED = 1.5
 """mm around where a post was taken away, within which none is proposed."""
@@ -55,7 +53,7 @@ class Alike:
 
     measures: Measures
     standing: Standing
-    numbers: NDArray[np.int64]
+    numbers: Ints
 
 
 def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
@@ -102,7 +100,7 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
     )  # fmt: skip
 
 
-def held_by(at: Floats, stands: NDArray[np.bool_], piece: Piece) -> Floats:
+def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
     """(k,) mm2 of the surface past the threshold that is nearer to a post than to any other that stands.
 
     at : (k, 3) mm, model frame, of the tips

@@ -9,13 +9,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..curves import both_across
 from ..judge.marks import facets_at
 from ..judge.walls import met_first, through
 from ..sitting import Sitting
 from ..solid import Solid
 
-Floats = NDArray[np.float64]
 Lands = Literal["bed", "piece", "nowhere"]
 
 KEEP_OFF = 0.5
@@ -72,10 +72,10 @@ class Routes:
     end: Floats
     lands: NDArray[np.str_]
     wall: Floats
-    as_asked: NDArray[np.bool_]
+    as_asked: Bools
 
     @property
-    def leans(self) -> NDArray[np.bool_]:
+    def leans(self) -> Bools:
         """(k,) which of them lean."""
         return np.asarray(np.linalg.norm(self.bend - self.joint, axis=1) > 1e-6)
 
@@ -89,11 +89,11 @@ class Routes:
 class Ground(Sitting):
     """A piece in its seat that posts go around."""
 
-    def first(self, start: Floats, way: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    def first(self, start: Floats, way: Floats) -> tuple[Floats, Ints]:
         """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1). start, way : (k, 3), on the bed"""
         return met_first(self.solid, self.on_model(start), way @ self.rotation)
 
-    def free(self, start: Floats, end: Floats, radius: float) -> NDArray[np.bool_]:
+    def free(self, start: Floats, end: Floats, radius: float) -> Bools:
         """(k,) whether a round rod from start to end (k, 3) meets nothing: by rays along it, around and in its
         middle."""
         way = end - start
@@ -109,7 +109,7 @@ class Ground(Sitting):
         return np.asarray(good)
 
 
-def on_surface(solid: Solid, points: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+def on_surface(solid: Solid, points: Floats) -> tuple[Ints, Bools]:
     """((k,) the facets that points (k, 3), mm, model frame, are at; (k,) whether they are on their planes)."""
     facets = facets_at(solid, points)
     off = np.einsum("ij,ij->i", points - solid.centroids[facets], solid.normals[facets])
@@ -149,7 +149,7 @@ def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, 
 
 def _to_feet(
     ground: Ground, joint: Floats, feet: Floats, measures: Measures, lands: NDArray[np.str_], bend: Floats, end: Floats
-) -> NDArray[np.bool_]:  # fmt: skip
+) -> Bools:  # fmt: skip
     """Those that are asked to stand somewhere, leaning over to above it and then upright; (k,) which of them can.
 
     A foot that is not on what faces up of the piece is on the bed.
@@ -184,7 +184,7 @@ def _straight(ground: Ground, joint: Floats, radius: float, lands: NDArray[np.st
 
 
 def _leaning(
-    ground: Ground, joint: Floats, across: float, radius: float, waiting: NDArray[np.int64], lands: NDArray[np.str_],
+    ground: Ground, joint: Floats, across: float, radius: float, waiting: Ints, lands: NDArray[np.str_],
     bend: Floats, end: Floats,
 ) -> None:  # fmt: skip
     """Those that wait, leaning by a way across in any direction and then upright."""

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats, Floats32
 from ..judge.walls import through
 from ..layers import region_kernels
 from ..layers.regions import regions_of
@@ -20,8 +20,6 @@ from ..solid import Solid, side_by_side, spread_points
 from ..words import tr
 from .bodies import cone, post, sketched
 from .routes import Ground, Measures, Routes, routed
-
-Floats = NDArray[np.float64]
 
 SPACING = (5.0, 2.5)
 """mm from tip to tip, where the surface is just past the threshold and where it is level (measured to hold)."""
@@ -47,19 +45,19 @@ class Standing:
 
     points: Floats
     normals: Floats
-    for_island: NDArray[np.bool_]
+    for_island: Bools
     routes: Routes
     braces: Floats
     unheld: Floats
 
     @property
-    def made(self) -> NDArray[np.bool_]:
+    def made(self) -> Bools:
         """(k,) which of them have a way."""
         return np.asarray(self.routes.lands != "nowhere")
 
 
 def needs_posts(
-    ground: Ground, past: NDArray[np.float32], clear: NDArray[np.bool_], known: Floats, layer: float
+    ground: Ground, past: Floats32, clear: Bools, known: Floats, layer: float
 ) -> tuple[Floats, Floats]:  # fmt: skip
     """((k, 3) mm, model frame, (k, 3) outward unit vectors) of points where posts are needed, besides those that are
     known: past the threshold no point is farther from one than the spacing for its angle. The lowest come first.
@@ -120,7 +118,7 @@ def undersides(ground: Ground, inside: Floats) -> tuple[Floats, Floats]:
 
 
 def stood(
-    ground: Ground, points: Floats, normals: Floats, for_island: NDArray[np.bool_], measures: Measures,
+    ground: Ground, points: Floats, normals: Floats, for_island: Bools, measures: Measures,
     feet: Floats | None = None,
 ) -> Standing:  # fmt: skip
     """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there. feet : (k, 3) mm, model
@@ -132,7 +130,7 @@ def stood(
 
 
 def proposed(
-    ground: Ground, past: NDArray[np.float32], clear: NDArray[np.bool_], known: tuple[Floats, Floats], layer: float,
+    ground: Ground, past: Floats32, clear: Bools, known: tuple[Floats, Floats], layer: float,
     least: float, measures: Measures, job: Job = QUIET,
 ) -> Standing:  # fmt: skip
     """Posts for all that is not held: a tip where each island begins, and wherever the surface is past the threshold;

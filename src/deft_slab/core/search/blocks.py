@@ -7,7 +7,6 @@ import math
 from itertools import permutations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..cuts import BlockCut, Cut, PieceReach
 from ..errors import CutFailed
@@ -20,8 +19,6 @@ from .drafts import boxes_around
 from .found import Limits
 from .places import CutSubject
 from .settling import settled
-
-Floats = NDArray[np.float64]
 
 _TRIED = 4
 """Turns of the box that are made, of those that take the fewest cells."""

@@ -10,11 +10,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import breadth_first_order, dijkstra, maximum_flow
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats
 from ..documents import triple
 from ..judge.marks import Marked
 from ..marking import Stroke
@@ -23,9 +23,6 @@ from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from ..words import tr
 from .found import CutWishes
-
-Floats = NDArray[np.float64]
-Mask = NDArray[np.bool_]
 
 _FLOOR = 0.05
 """What a mm of border weighs that nobody sees: else it would wander wherever it is hidden."""
@@ -52,7 +49,7 @@ def seam_price(exposed: Floats, marks: Marked, wishes: CutWishes) -> Floats:
     return np.asarray(seen + _FLOOR + _BARRED * marks.never)
 
 
-def least_seen(solid: Solid, price: Floats, inner: Mask, outer: Mask) -> Mask:
+def least_seen(solid: Solid, price: Floats, inner: Bools, outer: Bools) -> Bools:
     """(m,) the facets on the inner side of the border that costs least between some facets and some others.
 
     price : (m,) of a mm on each facet; inner, outer : (m,) what comes off and what stays in any case, both not empty
@@ -77,26 +74,26 @@ def least_seen(solid: Solid, price: Floats, inner: Mask, outer: Mask) -> Mask:
     return np.asarray(reached[node] & ~outer)
 
 
-def _border(solid: Solid, within: Mask) -> Mask:
+def _border(solid: Solid, within: Bools) -> Bools:
     """(e,) which of the edges that facets share lie between some facets (m,) and the others."""
     pairs, _ = shared_edges(solid)
     return np.asarray(within[pairs[:, 0]] != within[pairs[:, 1]])
 
 
-def border_cost(solid: Solid, price: Floats, within: Mask) -> float:
+def border_cost(solid: Solid, price: Floats, within: Bools) -> float:
     """What the border of some facets (m,) weighs. price : (m,)"""
     pairs, _ = shared_edges(solid)
     across = _border(solid, within)
     return float(edge_lengths(solid)[across] @ price[pairs[across]].mean(axis=1))
 
 
-def border_middles(solid: Solid, within: Mask) -> Floats:
+def border_middles(solid: Solid, within: Bools) -> Floats:
     """(k, 3) middles of the edges between some facets (m,) and the others."""
     _, ends = shared_edges(solid)
     return np.asarray(solid.vertices[ends[_border(solid, within)]].mean(axis=1))
 
 
-def near_border(solid: Solid, within: Mask, reach: float) -> Mask:
+def near_border(solid: Solid, within: Bools, reach: float) -> Bools:
     """(m,) facets no farther than that from the border of some. reach : mm"""
     middles = border_middles(solid, within)
     if not len(middles):
@@ -104,7 +101,7 @@ def near_border(solid: Solid, within: Mask, reach: float) -> Mask:
     return np.asarray(cKDTree(middles).query(solid.centroids, distance_upper_bound=reach)[0] < np.inf)
 
 
-def resettled(solid: Solid, price: Floats, within: Mask, reach: float) -> Mask | None:
+def resettled(solid: Solid, price: Floats, within: Bools, reach: float) -> Bools | None:
     """(m,) some facets, with the border moved to where it costs least no farther than that from where it is; None
     where that leaves nothing on one side. price : (m,) of a mm on each facet; reach : mm"""
     band = near_border(solid, within, reach)
@@ -112,7 +109,7 @@ def resettled(solid: Solid, price: Floats, within: Mask, reach: float) -> Mask |
     return least_seen(solid, price, inner, outer) if inner.any() and outer.any() else None
 
 
-def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Mask]) -> Mask:
+def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Bools]) -> Bools:
     """(m,) the facets that strokes mark, one after the other. take : gives (m,) those that one takes"""
     found = np.zeros_like(take(strokes[0]))
     for stroke in strokes:
@@ -120,7 +117,7 @@ def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Mask]) -> Mask
     return found
 
 
-def border_stroke(solid: Solid, within: Mask) -> Stroke:
+def border_stroke(solid: Solid, within: Bools) -> Stroke:
     """Some facets (m,), told by their border, so that it means the same on another mesh of the same surface."""
     pairs, _ = shared_edges(solid)
     near = np.zeros(len(within), np.bool_)
@@ -140,7 +137,7 @@ def border_stroke(solid: Solid, within: Mask) -> Stroke:
 class Neck:
     """A limb on its neck. within : (m,) its facets; cost : what its border weighs; area : mm2 of its surface"""
 
-    within: Mask
+    within: Bools
     cost: float
     area: float
 
@@ -203,7 +200,7 @@ def _tips(solid: Solid, ways: csr_matrix) -> list[Floats]:
     return tips
 
 
-def _common(solid: Solid, a: Mask, b: Mask) -> float:
+def _common(solid: Solid, a: Bools, b: Bools) -> float:
     """Share of the surface of two limbs that both have."""
     return float(solid.areas[a & b].sum() / max(float(solid.areas[a | b].sum()), 1e-300))
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..cuts import Cut
 from ..errors import CutFailed
 from ..groups import Part
@@ -32,9 +32,6 @@ from ..solid import Solid
 from ..tilt import Tilt
 from .found import CutWishes, Way
 from .places import CutSubject
-
-Floats = NDArray[np.float64]
-Numbers = NDArray[np.int64]
 
 _BOX_DOWNS, _BOX_YAW = 80, 15
 """Ways that boxes around a body are turned: directions down, of which half are looked at, and degrees between yaws."""
@@ -178,7 +175,7 @@ class Ground:
     besides: tuple[Piece, ...] = ()
     too_many: list[int] = field(default_factory=list)
     _seats: dict[object, Seats] = field(default_factory=dict)
-    _regions: dict[Region, NDArray[np.bool_]] = field(default_factory=dict)
+    _regions: dict[Region, Bools] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -255,19 +252,19 @@ class Ground:
             self._seats[key] = _finer(found, solid, subject)
         return Cell(part, subject, self._seats[key])
 
-    def taken(self, region: Region) -> NDArray[np.bool_]:
+    def taken(self, region: Region) -> Bools:
         """(m,) the facets of all parts that a region takes."""
         if region not in self._regions:
             ends = np.cumsum([0, *(len(part.solid.triangles) for part in self.parts)])
             exposed = np.split(self.exposed, ends[1:-1])
 
-            def take(number: int, part: Part) -> NDArray[np.bool_]:
+            def take(number: int, part: Part) -> Bools:
                 return facets_taken(part.solid, region, lambda _: exposed[number])
 
             self._regions[region] = np.concatenate([take(n, part) for n, part in enumerate(self.parts)])
         return self._regions[region]
 
-    def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Numbers, Numbers]:
+    def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Ints, Ints]:
         """(k,) numbers of the poses in which the side ahead, and the one behind, needs little: the best of all, and the
         best of those that sit flat."""
         poses, solid = subject.poses, subject.light
@@ -275,7 +272,7 @@ class Ground:
         support, base, shadow = found.transpose(1, 2, 0)
         flat = np.where(flat_by_base(base, shadow), support, np.inf)
 
-        def best(side: int) -> Numbers:
+        def best(side: int) -> Ints:
             few = [np.argsort(values[side], kind="stable")[:_LIKELY_POSES] for values in (support, flat)]
             return np.unique(np.concatenate(few))
 
@@ -380,7 +377,7 @@ def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
     return rotations, high - low
 
 
-def _of_voids(solid: Solid) -> NDArray[np.bool_]:
+def _of_voids(solid: Solid) -> Bools:
     """(m,) the facets around closed voids."""
     shells = shells_of(solid)
     return np.asarray(shells.volume[shells.of] < 0)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import fields
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..judge.sketches import Sketches, sketches
 from ..judge.tilts import downs_to_rotations
 from ..printer import Printer
@@ -14,8 +14,6 @@ from ..progress import QUIET, Job, Spread, for_each
 from ..seated import Subject
 from ..words import tr
 from .found import MapFigures
-
-Floats = NDArray[np.float64]
 
 SWEEP_CELLS, SWEEP_CELLS_OF_FEW = 80, 256
 """Across the longer side of the shadow. (Measured over 50 directions of each demo model, stand-in and grid together:

@@ -7,16 +7,15 @@ from dataclasses import dataclass, fields
 from typing import TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
+from ..arrays import Bools, Floats, Floats32
 from ..cuts import Cut
 from ..documents import Document
 from ..outcome import NOT_BARRED, Figures, Fit, Seam
 from ..plan import Plan
 from ..tilt import Tilt
 
-Floats = NDArray[np.float64]
 T = TypeVar("T", float, Floats)
 
 MOST_PIECES = 100
@@ -62,7 +61,7 @@ class WorthTrying:
     figures: Figures
     score: float
     lift: float
-    past_threshold: NDArray[np.float32]
+    past_threshold: Floats32
     fit: Fit
 
 
@@ -138,7 +137,7 @@ class CutMap:
         """(n, k) mm3: support of both sides, sitting flat if that is wished."""
         return self.flat if wishes.flat else self.support
 
-    def allowed(self, wishes: CutWishes) -> NDArray[np.bool_]:
+    def allowed(self, wishes: CutWishes) -> Bools:
         """(n, k) places that part the piece as wished."""
         good = (self.share >= LEAST_SHARE) & (self.barred < NOT_BARRED) & np.isfinite(self.left(wishes))
         if wishes.seam_limit is not None:
@@ -164,7 +163,7 @@ class Sweep:
     show: Floats
     area: Floats
     largest: Floats
-    fits: NDArray[np.bool_]
+    fits: Bools
     valleys: tuple[int, ...]
 
 
@@ -224,7 +223,6 @@ class Way(CountsPieces):
     measured: bool = False
     alike: int = 0
     over: float = 0.0
-
 
     def no_better(self, stands: Way, little: float) -> bool:
         """Whether it needs more support than what stands there uncut, by more than ``little`` mm3, and sits no flatter

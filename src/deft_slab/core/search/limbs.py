@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Floats
 from ..cuts import Cut, PatchCut, PieceReach, Side, StraightCut
 from ..documents import triple
 from ..plan import Plan
@@ -15,8 +15,6 @@ from ..progress import QUIET, Job, Spread, for_each
 from ..words import tr
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground, distinct
-
-Floats = NDArray[np.float64]
 
 _MOST = 6
 """Necks that are cut."""

@@ -8,16 +8,14 @@ from functools import partial
 from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints
 from ..judge.parting import Places
 from ..judge.seats import around
 from ..outcome import NOT_BARRED
 from ..progress import QUIET, Job, Spread, for_each
 from ..words import tr
 from .drafts import LEAST_OF_ALL, Cell, Draft, Ground
-
-Floats = NDArray[np.float64]
 
 BINS = (0.0, 0.15, 0.25, 0.35, 0.5, 0.625, 0.75, 1.0, 1.5, 2.5, np.inf)
 """Of the seam, as shares of the diagonal. (Ranked in one list, the winners with a small seam stood behind thousands of
@@ -62,7 +60,7 @@ class Scored:
     free: Floats
     flat: Floats
     hidden: Floats
-    rooms: NDArray[np.int64]
+    rooms: Ints
 
 
 def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Scored:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..cuts import Cut, Move, PatchCut, StraightCut
 from ..judge.alike import symmetry_planes
 from ..mend.thin import thinned
@@ -15,8 +15,6 @@ from ..progress import QUIET, Job, Spread, for_each
 from ..solid import Solid
 from ..words import tr
 from .drafts import Draft, Ground, distinct
-
-Floats = NDArray[np.float64]
 
 _PLANES = 2
 """Of symmetry, that pairs are made at."""

@@ -8,8 +8,8 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints
 from ..curves import frame_of
 from ..judge.exposure import spread_directions
 from ..judge.parting import Places, Poses, every_place, posed
@@ -22,8 +22,6 @@ from ..solid import Solid
 from ..words import tr
 from ..workshop import Workshop
 from .found import LEAST_SHARE, SWEEP_PLACES, CutMap, Sweep, Turned
-
-Floats = NDArray[np.float64]
 
 CELLS, _POSE_CELLS = 80, 48
 CUT_TRIANGLES = 7_000
@@ -99,7 +97,7 @@ class CutSubject:
         downs = np.array([*directions, *spread_directions(_SPREAD_POSES)])
         return posed(self.light, downs, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
 
-    def in_few_poses(self, numbers: NDArray[np.int64]) -> CutSubject:
+    def in_few_poses(self, numbers: Ints) -> CutSubject:
         """The same piece, looked at in some of its poses (k,) only."""
         few = replace(self)
         few.__dict__["poses"] = self.poses.picked(numbers)

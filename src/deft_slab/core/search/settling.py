@@ -8,9 +8,9 @@ from functools import partial
 from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from ..arrays import Bools, Floats
 from ..cuts import BentCut, BlockCut, Cut, PatchCut, StraightCut, walls_as
 from ..errors import CutFailed
 from ..judge.marks import taken
@@ -25,8 +25,6 @@ from ..words import tr
 from .borders import border_stroke, facets_of, resettled, seam_price
 from .found import CutWishes, Limits
 from .places import CutSubject
-
-Floats = NDArray[np.float64]
 
 _FINE = 41
 """Places that are tried along each normal."""
@@ -215,7 +213,7 @@ def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread:
     return best, before, after
 
 
-def _picked(subject: CutSubject, light: Solid, region: Region) -> NDArray[np.bool_]:
+def _picked(subject: CutSubject, light: Solid, region: Region) -> Bools:
     return taken(light, region, lambda _: subject.exposed)
 
 

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from .. import text
+from ..arrays import Bools, Floats
 from ..judge.base import fit, fits_turned
 from ..judge.exposure import spread_directions
 from ..judge.figures import measure
@@ -22,8 +22,6 @@ from ..words import tr
 from .figures import sweep
 from .found import MapFigures, WorthTrying
 from .weighing import Weights, blend, parts_of
-
-Floats = NDArray[np.float64]
 
 SPREAD = 400
 """Directions looked at all over before the best are followed."""
@@ -89,7 +87,7 @@ def searched(
 
 
 def chosen_seats(
-    figures: MapFigures, has_show_faces: bool, weights: Weights, fits: NDArray[np.bool_]
+    figures: MapFigures, has_show_faces: bool, weights: Weights, fits: Bools
 ) -> list[tuple[int, str]]:  # fmt: skip
     """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones. fits :
     (n,) in which directions it fits the printer"""
@@ -100,7 +98,7 @@ def chosen_seats(
     steady_near = (
         flat & (figures.steady >= 15.0) & (score <= _NEAR_BEST * max(float(score[flat].min(initial=np.inf)), 1e-9))
     )
-    wishes: list[tuple[Floats, NDArray[np.bool_], str]] = [
+    wishes: list[tuple[Floats, Bools, str]] = [
         (score, anything, tr("best by what matters here")),
         (figures.support_volume_mm3, anything, tr("least support")),
         (figures.support_volume_mm3, flat, tr("least support sitting flat")),
@@ -145,7 +143,7 @@ def measured_seat(
     return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold, within)
 
 
-def fitting(subject: Subject, printer: Printer, downs: Floats) -> NDArray[np.bool_]:
+def fitting(subject: Subject, printer: Printer, downs: Floats) -> Bools:
     """(n,) whether the stand-in of a piece fits the printer with each of some directions (n, 3) down."""
     corners = printer.growth * hull_corners(subject.light, hull_of(subject.light))
     return fits_turned(corners, downs_to_rotations(downs), printer.room, subject.lift)

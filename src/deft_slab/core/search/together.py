@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..curves import frame_of
 from ..cuts import Cut, PatchCut, StraightCut
 from ..documents import triple
@@ -22,8 +22,6 @@ from .drafts import Draft, Ground
 from .found import MOST_PIECES, CutWishes, Limits
 from .places import cut_subject
 from .settling import Both
-
-Floats = NDArray[np.float64]
 
 _STEPS = ((0.03, 5.0), (0.015, 2.5), (0.007, 1.2))
 """How far planes are moved, as a share of the diagonal, and turned, in degrees, one after the other."""

@@ -16,8 +16,8 @@ from itertools import chain, pairwise
 from typing import TypeAlias
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..cuts import Cut, PatchCut
 from ..judge.base import least_rooms
 from ..outcome import Piece
@@ -40,8 +40,6 @@ from .options import BINS, Scored, best_options, dearest, scored
 from .pairs import in_pairs, planes_of
 from .places import CutSubject, cut_subject, half_sphere, likely_normals, looked_along
 from .together import moved_together
-
-Floats = NDArray[np.float64]
 
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""

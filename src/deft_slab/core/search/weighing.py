@@ -8,13 +8,11 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
+from ..arrays import Floats
 from ..documents import Document
 from .found import MapFigures
-
-Floats = NDArray[np.float64]
 
 _STEADY_ENOUGH = 30.0
 """Degrees of tipping beyond which steadier is no better."""

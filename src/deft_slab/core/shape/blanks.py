@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats, Ints
 from ..curves import frame_of
 from ..documents import Triple
 from ..errors import CutFailed
 from ..solid import Solid
 from ..tilt import Tilt
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 _ROUND = 96
 """Segments around a ball."""
@@ -68,7 +66,7 @@ def round_ended_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> m
     return placed(body, turn.rotation.T, np.array(centre))
 
 
-def chosen(facets: NDArray[np.bool_], name: str) -> NDArray[np.int64]:
+def chosen(facets: Bools, name: str) -> Ints:
     """(k,) numbers of the facets of a region. Raises CutFailed where there are none."""
     numbers = np.flatnonzero(facets)
     if not len(numbers):
@@ -79,7 +77,7 @@ def chosen(facets: NDArray[np.bool_], name: str) -> NDArray[np.int64]:
     return numbers
 
 
-def hull_around(solid: Solid, facets: NDArray[np.int64], margin: float) -> manifold3d.Manifold:
+def hull_around(solid: Solid, facets: Ints, margin: float) -> manifold3d.Manifold:
     """The hull of some facets, and a margin (mm) around it."""
     corners = solid.vertices[np.unique(solid.triangles[facets])]
     ball = manifold3d.Manifold.sphere(max(margin, 1e-3), 16)

@@ -8,12 +8,10 @@ from collections.abc import Sequence
 import igl
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Bools, Floats
 from ..shells import body_numbers, shells_of
 from ..solid import Solid, side_by_side
-
-Floats = NDArray[np.float64]
 
 _NOISE = 1e-9
 """Share of the volume of a solid under which a shell encloses nothing: left behind by rounding, where faces lie in each
@@ -154,7 +152,7 @@ def smaller(first: Sequence[Solid], second: Sequence[Solid]) -> bool:
     return one < other and not math.isclose(one, other, rel_tol=_ALIKE)
 
 
-def within(solid: Solid, points: Floats) -> NDArray[np.bool_]:
+def within(solid: Solid, points: Floats) -> Bools:
     """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
     2013)."""
     faces = np.ascontiguousarray(solid.triangles, np.int64)

@@ -12,20 +12,17 @@ from functools import cached_property
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import dijkstra
 from scipy.spatial import cKDTree
 
+from ..arrays import AnyInts, Bools, Floats, Ints
 from ..curves import distinct
 from ..linking import linked
 from ..neighbours import shared_edges
 from ..solid import Solid
 from .harmonic import spread_in
 from .sheets import Loop
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 _ON = 0.005
 """Share of the diagonal by which drawn points may lie off the surface."""
@@ -103,7 +100,7 @@ def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
     return Enclosed(solid, points, ahead, normals, (sign * votes > 0)[group] & ~passed, passed, sign)
 
 
-def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, NDArray[np.int64]] | None:
+def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
     """(points (k, 3), their facets (k,)) of a loop along a surface, from one drawn point (n, 3) to the next; None where
     no way leads there."""
     faces = solid.triangles.astype(np.int64)
@@ -123,7 +120,7 @@ def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, NDArray[np.int64]] 
     return places, on.astype(np.int64)
 
 
-def _along(solid: Solid, points: Floats, facets: NDArray[np.integer], start: int, end: int) -> Floats | None:
+def _along(solid: Solid, points: Floats, facets: AnyInts, start: int, end: int) -> Floats | None:
     """(k, 3) the shortest way on a surface between two points of it in a plane through both, of planes that are turned
     about them by 30 degrees; None where none leads there."""
     ahead = points[end] - points[start]
@@ -141,7 +138,7 @@ def _along(solid: Solid, points: Floats, facets: NDArray[np.integer], start: int
 
 
 def _in_plane(
-    solid: Solid, points: Floats, facets: NDArray[np.integer], start: int, end: int, across: Floats
+    solid: Solid, points: Floats, facets: AnyInts, start: int, end: int, across: Floats
 ) -> tuple[float, Floats | None]:
     """(mm, (k, 3)) the shorter way on a surface between two points of it, in a plane through both; None where it leads
     to neither. across : (3,) unit, the plane's normal"""

@@ -14,20 +14,17 @@ from typing import Protocol
 import igl
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt, label, maximum_filter
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
+from ..arrays import Bools, Floats, Floats32, Ints
 from ..errors import CutFailed
 from ..marking import Stroke
 from ..solid import Solid
 from ..words import tr
 from .bodies import within
 from .sheets import closed_body
-
-Floats = NDArray[np.float64]
-Field32 = NDArray[np.float32]
 
 LEAST_NODES, NODES, NODES_EACH = 80_000, 700_000, 16
 """Of the grid, at least and at most, and for each triangle of the surface: a stand-in needs none finer than itself."""
@@ -49,10 +46,10 @@ class Harmonic:
     """field : (a, b, c) on the nodes of a grid; low : (3,) mm, the first node; step : mm between them
     bordering : (a, b, c) nodes that the border passes"""
 
-    field: Field32
+    field: Floats32
     low: Floats
     step: float
-    bordering: NDArray[np.bool_]
+    bordering: Bools
 
     def body(self, level: float, name: str) -> manifold3d.Manifold:
         """All above a level. name : of the cut, for words. Raises CutFailed."""
@@ -86,7 +83,7 @@ class Harmonic:
         return Harmonic(flat + np.float32(level), self.low, self.step, self.bordering)
 
 
-def _height(field: Field32, face: NDArray[np.int64], away: Field32, inner: float, at: NDArray[np.int64]) -> Floats:
+def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints) -> Floats:
     """(n,) nodes that places lie over the plane through the middle of a face, on the side where the field rises.
 
     face : (k, 3) its nodes; away : mm from the border; inner : mm from it on where the middle is; at : (n, 3) nodes
@@ -111,7 +108,7 @@ class Marked(Protocol):
     def box(self) -> Floats:
         """(2, 3) mm that all of it lies in; inverted where it is nothing."""
 
-    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
         """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3). spacing : mm"""
 
 
@@ -121,7 +118,7 @@ class Patch:
 
     solid: Solid
     strokes: tuple[Stroke, ...]
-    taken: tuple[NDArray[np.bool_], ...]
+    taken: tuple[Bools, ...]
 
     def box(self) -> Floats:
         """(2, 3) mm that all of it lies in; inverted where it is nothing."""
@@ -141,7 +138,7 @@ class Patch:
             low, high = np.minimum(low, ends[0]), np.maximum(high, ends[1])
         return np.stack([np.maximum(low, self.solid.bounds[0]), np.minimum(high, self.solid.bounds[1])])
 
-    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+    def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
         """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3): large facets are
         marked in part. spacing : mm between points"""
         points, facet, area = spread_in(self.solid, box, spacing)
@@ -151,7 +148,7 @@ class Patch:
         return points, area, marked
 
 
-def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, NDArray[np.int64], Floats]:
+def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, Floats]:
     """(points (n, 3), their facets, mm2 around each) all over the surface in a box (2, 3). spacing : mm"""
     from .harmonic_kernels import spread_over
 
@@ -202,9 +199,7 @@ def harmonic(patch: Marked, nodes: int) -> Harmonic | None:
     return Harmonic(field, low, step, bordering)
 
 
-def _held(
-    patch: Marked, low: Floats, step: float, counts: NDArray[np.int64]
-) -> tuple[Field32, NDArray[np.bool_], NDArray[np.bool_]]:
+def _held(patch: Marked, low: Floats, step: float, counts: Ints) -> tuple[Floats32, Bools, Bools]:
     """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
     box = np.stack([low - step, low + step * counts])
     points, area, marked = patch.samples(box, step / 2)
@@ -231,7 +226,7 @@ def _held(
     return field.astype(np.float32), held, bordering
 
 
-def _solve(field: Field32, held: NDArray[np.bool_]) -> None:
+def _solve(field: Floats32, held: Bools) -> None:
     """Fills in what is not held: first on coarser grids, each the start of the next finer one."""
     from .harmonic_kernels import relaxed
 
@@ -245,7 +240,7 @@ def _solve(field: Field32, held: NDArray[np.bool_]) -> None:
     relaxed(field, held, _ROUNDS, _OVER, _ENOUGH)
 
 
-def _halved(field: Field32, held: NDArray[np.bool_]) -> tuple[Field32, NDArray[np.bool_]]:
+def _halved(field: Floats32, held: Bools) -> tuple[Floats32, Bools]:
     """A grid of half as many nodes along each axis: held where any of eight is, at the mean of those."""
     even = [(0, n % 2) for n in field.shape]
     shape = [value for n in field.shape for value in ((n + 1) // 2, 2)]
@@ -254,7 +249,7 @@ def _halved(field: Field32, held: NDArray[np.bool_]) -> tuple[Field32, NDArray[n
     return (total / np.maximum(count, 1)).astype(np.float32), count > 0
 
 
-def _face_nodes(field: Field32) -> NDArray[np.int64]:
+def _face_nodes(field: Floats32) -> Ints:
     """(k, 3) nodes whose next node along some axis is on the other side of zero."""
     above = field > 0
     found = np.zeros(field.shape, np.bool_)
@@ -273,7 +268,7 @@ def _eased(x: Floats) -> Floats:
     return np.asarray(x * x * (3.0 - 2.0 * x))
 
 
-def _drawn(field: Field32, low: Floats, step: float, name: str) -> manifold3d.Manifold:
+def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.Manifold:
     """The body where a field is above 0, closed at the ends of the grid."""
     closed = np.pad(np.where(np.abs(field) < _OFF, np.float32(_OFF), field), 1, constant_values=-1.0)
     if closed.max() <= 0:

@@ -6,11 +6,9 @@ from collections.abc import Sequence
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..solid import Solid
-
-Floats = NDArray[np.float64]
 
 _CATCHES = 0.02
 """Cosine: contact faces that lean so little against the direction are rounding and facets, and do not catch."""

@@ -8,9 +8,8 @@ from typing import Any
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from ..arrays import Floats
 
 FONT = Path(__file__).resolve().parents[2] / "desk" / "look" / "fonts" / "Inter-SemiBold.otf"
 _BEND = np.linspace(0.0, 1.0, 9)[1:, None]

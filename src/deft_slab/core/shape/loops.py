@@ -11,15 +11,13 @@ from __future__ import annotations
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..faces import Face
 from ..solid import Solid
 from .bodies import bodies_of, in_one, smaller, within
 from .sheets import Loop, loop_body, loop_frame, loop_rim
 from .splitting import Parted, split_by_body, taken_over
-
-Floats = NDArray[np.float64]
 
 _REACHES = (0.04, 0.1, 0.2, 0.4)
 """Shares of its radius by which the sheet in a loop goes beyond it, until all of the limb's section lies within."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 import igl
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from skimage.measure import marching_cubes
 
+from ..arrays import Ints
 from ..errors import CutFailed
 from ..solid import Solid
 from ..words import tr
@@ -18,7 +18,7 @@ _CELLS_ACROSS = 3
 _MOST_CELLS = 96
 
 
-def around(solid: Solid, facets: NDArray[np.int64], margin: float, name: str) -> manifold3d.Manifold:
+def around(solid: Solid, facets: Ints, margin: float, name: str) -> manifold3d.Manifold:
     """All that lies within a margin of some facets: the surface of equal distance, from a grid. Raises CutFailed.
 
     facets : (k,) their numbers; margin : mm; name : of the cut, for its message.

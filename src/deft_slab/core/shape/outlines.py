@@ -5,19 +5,17 @@ from __future__ import annotations
 import manifold3d
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ..arrays import Floats, Ints
 from ..curves import frame_of
 from ..errors import CutFailed
 from ..solid import Solid
 from ..words import tr
 from .blanks import placed
 
-Floats = NDArray[np.float64]
-
 
 def lifted_off(
-    solid: Solid, facets: NDArray[np.int64], direction: Floats | None, pocket: float, grow: float, name: str
+    solid: Solid, facets: Ints, direction: Floats | None, pocket: float, grow: float, name: str
 ) -> manifold3d.Manifold:
     """The body up from the foot of some facets, within their outline seen along a direction.
 
@@ -52,14 +50,14 @@ def lifted_off(
     return placed(section.extrude(top - bottom), frame.T, frame[2] * bottom)
 
 
-def _edges(solid: Solid, facets: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _edges(solid: Solid, facets: Ints) -> tuple[Ints, Ints]:
     """((3 k, 2) the edges of some facets, the lower corner first; (3 k,) a number for each edge)."""
     found = np.concatenate([solid.triangles[facets][:, [k, (k + 1) % 3]] for k in range(3)])
     edges = np.sort(found.astype(np.int64), axis=1)
     return edges, edges[:, 0] * len(solid.vertices) + edges[:, 1]
 
 
-def _rim(solid: Solid, facets: NDArray[np.int64]) -> Floats:
+def _rim(solid: Solid, facets: Ints) -> Floats:
     """(k, 3) corners where a region ends on the surface; where an earlier cut has parted it, it does not end."""
     edges, key = _edges(solid, facets)
     _, first, uses = np.unique(key, return_index=True, return_counts=True)

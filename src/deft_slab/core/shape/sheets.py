@@ -9,11 +9,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from ..arrays import AnyInts, Floats, Ints
 from ..curves import distinct, frame_of, shifted, smooth_line, splayed_by
 from ..errors import CutFailed
 from ..words import tr
-
-Floats = NDArray[np.float64]
 
 _ARC = 24
 """Corners of the large circle that closes a sheet."""
@@ -104,7 +103,7 @@ def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, 
     return closed_body(vertices, triangles, tr("“{name}” folds over itself.", name=name))
 
 
-def closed_body(vertices: Floats, triangles: NDArray[np.integer], problem: str) -> manifold3d.Manifold:
+def closed_body(vertices: Floats, triangles: AnyInts, problem: str) -> manifold3d.Manifold:
     """A body of the boolean library.
 
     Raises
@@ -169,7 +168,7 @@ def _height(terms: NDArray[np.complex128], radius: float) -> Floats:
     return np.asarray(terms[0].real + 2 * np.real((terms[1:] * radius**waves)[None] * around).sum(axis=1))
 
 
-def _disc(rings: int) -> NDArray[np.int64]:
+def _disc(rings: int) -> Ints:
     """Triangles of a centre point and rings of points around it, counter-clockwise."""
     n = np.arange(_AROUND)
     following = (n + 1) % _AROUND

@@ -7,15 +7,13 @@ from dataclasses import dataclass, field
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 
+from ..arrays import Floats
 from ..errors import CutFailed
 from ..faces import Face
 from ..solid import Solid
 from ..words import tr
 from .bodies import without_nothing
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,20 +11,17 @@ from dataclasses import dataclass, replace
 import igl
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
+from ..arrays import AnyInts, Bools, Floats, Floats32, Ints
 from ..errors import CutFailed, JoinFailed
 from ..neighbours import shared_edges
 from ..solid import Solid
 from ..words import tr
 from .sheets import closed_body
-
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
 
 _CELLS = 3.0
 """Cells of the grid over the thickness of a strip."""
@@ -134,7 +131,7 @@ class _Surface:
     """The facets near a line, in the frame of the band. wanted : (m,) those on the side of the wall that is meant"""
 
     vertices: Floats
-    triangles: NDArray[np.int64]
+    triangles: Ints
     wanted: Bools
 
     @classmethod
@@ -199,7 +196,7 @@ class _Grid:
     low: Floats
     step: float
     shape: tuple[int, int, int]
-    nodes: NDArray[np.int64]
+    nodes: Ints
 
     @classmethod
     def around(cls, line: Floats, reach: float, step: float) -> _Grid:
@@ -217,14 +214,14 @@ class _Grid:
             wanted[i : place[0] + half + apart, j : place[1] + half + apart, k : place[2] + half + apart] = True
         return cls(low, step, (x, y, z), np.flatnonzero(wanted))
 
-    def places(self, nodes: NDArray[np.int64]) -> Floats:
+    def places(self, nodes: Ints) -> Floats:
         """(k, 3) mm of nodes."""
         return self.low + self.step * np.stack(np.unravel_index(nodes, self.shape), axis=1)
 
 
 def _field(
     surface: _Surface, grid: _Grid, lines: list[Floats], band: Band, reach: float
-) -> NDArray[np.float32]:  # fmt: skip
+) -> Floats32:  # fmt: skip
     """(x, y, z) mm outside the strip, at the nodes of a grid."""
     places = grid.places(grid.nodes)
     line = np.concatenate(lines)
@@ -272,7 +269,7 @@ def evenly(line: Floats, step: float) -> Floats:
     return np.stack([np.interp(at, lengths, line[:, k]) for k in range(3)], axis=1)
 
 
-def _closed(vertices: Floats, triangles: NDArray[np.integer]) -> manifold3d.Manifold:
+def _closed(vertices: Floats, triangles: AnyInts) -> manifold3d.Manifold:
     """A body, if it is one. Raises JoinFailed."""
     try:
         return closed_body(vertices, np.array(triangles), tr("This strip could not be made: it does not close."))

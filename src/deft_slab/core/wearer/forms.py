@@ -12,12 +12,11 @@ from collections.abc import Callable
 
 import manifold3d
 import numpy as np
-from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
+from ..arrays import Floats
 from ..solid import Solid
 
-Floats = NDArray[np.float64]
 _AROUND = 72
 
 

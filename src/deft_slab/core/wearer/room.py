@@ -8,10 +8,10 @@ from functools import lru_cache
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
 from .. import text
+from ..arrays import Bools, Floats
 from ..errors import BadPlan
 from ..outcome import Room
 from ..plan import UNITS, Guest
@@ -19,8 +19,6 @@ from ..progress import QUIET, Job
 from ..solid import Solid, finer
 from ..words import tr
 from .forms import MAKERS
-
-Floats = NDArray[np.float64]
 
 _FINE = 1 / 60
 """Share of the guest's diagonal: distance between the points of the prop that are looked at."""
@@ -114,7 +112,7 @@ class _Look:
             self.clearance, self.nearest = float(found[least]), points[least]
         return found
 
-    def matter(self, corners: Floats) -> NDArray[np.bool_]:
+    def matter(self, corners: Floats) -> Bools:
         """(n,) whether facets (n, 3, 3) may come nearer than what is known, or into the guest: distances change no
         more than places do."""
         if not len(corners):
@@ -144,7 +142,7 @@ class _Look:
         self.area += 0.5 * float(np.linalg.norm(cross, axis=1).sum())
 
 
-def _meets(corners: Floats, low: Floats, high: Floats) -> NDArray[np.bool_]:
+def _meets(corners: Floats, low: Floats, high: Floats) -> Bools:
     """(n,) whether the boxes of facets (n, 3, 3) meet a box."""
     return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
 

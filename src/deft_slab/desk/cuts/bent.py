@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.arrays import Floats
 from ...core.curves import rails, smooth_line
 from ...core.cuts import BentCut
 from ...core.documents import triple
@@ -14,7 +15,7 @@ from ..widgets.parts import label, row
 from .fields import Field, Update
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
-from .outlines import Floats, ring
+from .outlines import ring
 
 _SPLAY = Field(tr("Splay"), tr("How far the sheet leans off the view, all along the line."), "°",
                lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)  # fmt: skip

@@ -6,6 +6,7 @@ from functools import partial
 
 import numpy as np
 
+from ...core.arrays import Floats
 from ...core.cuts import MOST_WALLS, BlockCut, walls_as
 from ...core.tilt import turned_box
 from ...core.words import tr
@@ -13,7 +14,7 @@ from ..widgets.parts import button, row
 from .fields import Field, Update, replaced
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
-from .outlines import Floats, ring
+from .outlines import ring
 
 _BEDS = 0.92
 """Share of the bed that a cell of a block cut may take, so that walls can move a little."""

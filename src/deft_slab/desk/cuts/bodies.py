@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.arrays import Floats
 from ...core.cuts import BodiesCut
 from ...core.words import tr
 from .fields import Field
 from .ground import Ground
 from .kind import Box, OnDesk
-from .outlines import Floats
 
 
 class BodiesOnDesk(OnDesk[BodiesCut]):

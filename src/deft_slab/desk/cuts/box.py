@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from ...core.arrays import Floats
 from ...core.cuts import BoxCut
 from ...core.documents import triple
 from ...core.words import tr
 from .ground import Ground
 from .kind import Box, PlacedOnDesk
-from .outlines import Floats, box_edges
+from .outlines import box_edges
 
 
 class BoxOnDesk(PlacedOnDesk[BoxCut]):

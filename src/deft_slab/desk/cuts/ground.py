@@ -6,12 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from ...core.documents import Triple, triple
 from ...core.marking import Region
 from ...core.plan import Plan
-from .outlines import Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,7 +28,7 @@ class Ground:
     view: Triple
     room: Triple
     crease: float
-    line: NDArray[np.float64]
+    line: Floats
     closes: bool = False
 
     @property

@@ -10,6 +10,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
+from ...core.arrays import Floats
 from ...core.cuts import BoxCut, Cut, ScoopCut, Side
 from ...core.documents import triple
 from ..state.cut_search import CutSearch
@@ -20,7 +21,6 @@ from ..state.pointing import Pointing
 from ..state.snapping import Snapping
 from .fields import PLACED, Field, Update, replaced
 from .ground import Ground
-from .outlines import Floats
 
 C = TypeVar("C", bound=Cut)
 P = TypeVar("P", BoxCut, ScoopCut)

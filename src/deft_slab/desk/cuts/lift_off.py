@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.arrays import Floats
 from ...core.cuts import LiftOffCut
 from ...core.words import tr
 from .fields import Field, region_fields
 from .ground import Ground
 from .kind import Box, OnDesk
-from .outlines import Floats
 
 _POCKET = Field(tr("Pocket"), tr("How deep it sits in the body; 0: a flat back on its foot."), "mm",
                 lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip

@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QVBoxLayout
 
+from ...core.arrays import Floats
 from ...core.cuts import Move, PatchCut
 from ...core.documents import triple
 from ...core.marking import Stroke
@@ -17,7 +18,6 @@ from ..widgets.parts import button, label, row
 from .fields import Field, Update
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
-from .outlines import Floats
 
 _GRIPS = 14
 """Places of the border that can be dragged."""

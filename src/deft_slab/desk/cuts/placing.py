@@ -6,9 +6,9 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.cuts import BoxReach, OutlineReach, PatchCut, PieceReach, RegionReach, RestReach, StraightCut
 from ...core.documents import Triple, triple
 from ...core.marking import Stroke
@@ -21,8 +21,6 @@ from ..state.snapping import Snapping
 from ..state.stale import being_made
 from .ground import Ground
 from .kind import ON_DESK, OnDesk
-
-Floats = NDArray[np.float64]
 
 
 class Placing(QObject):

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...core.arrays import Floats
 from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach, RestReach
 from ...core.words import tr
 from .fields import Field, Update, replaced
-from .outlines import Floats, box_edges, ring
+from .outlines import box_edges, ring
 
 
 def reach_words(cut: Cut) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QComboBox
 
+from ...core.arrays import Floats
 from ...core.cuts import ScoopCut
 from ...core.documents import triple
 from ...core.words import tr
@@ -13,7 +14,6 @@ from ..widgets.parts import row
 from .fields import Field, region_fields
 from .ground import Ground
 from .kind import Box, Parts, PlacedOnDesk, Tools
-from .outlines import Floats
 
 _ROUND = 48
 _SHAPES = {"ball": tr("ball"), "round-ended": tr("round-ended sleeve")}

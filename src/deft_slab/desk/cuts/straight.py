@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.cuts import StraightCut
 from ...core.documents import triple
 from ...core.words import tr, tr_in
@@ -22,7 +23,6 @@ from ..widgets.parts import button, label, row
 from .fields import Field
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Tools
-from .outlines import Floats
 
 
 class StraightOnDesk(OnDesk[StraightCut]):

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -28,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.arrays import Bytes
 from ...core.words import tr, tr_in
 from ..look import palette
 from ..state.desk import WHOLE
@@ -103,7 +102,7 @@ class _Painter(QStyledItemDelegate):
         painter.setPen(QColor(palette.MADDER if shown.note == COMPARED else palette.FAINT))
         painter.drawText(QRect(left, rect.top() + 19, room, 15), Qt.AlignmentFlag.AlignVCenter, note)
 
-    def _pixmap(self, picture: NDArray[np.uint8]) -> QPixmap:
+    def _pixmap(self, picture: Bytes) -> QPixmap:
         if id(picture) not in self._pictures:
             here = {id(row.entry.picture) for row in self._model.rows if row.entry is not None}
             self._pictures = {key: kept for key, kept in self._pictures.items() if key in here}

@@ -7,7 +7,8 @@ the time (``palette.INK``), and keeps none: ``use`` changes them all.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
+
+from ...core.arrays import Bytes, Floats, Floats32
 
 PAPER = "#F5F1E8"
 SHEET = "#FBF9F3"
@@ -63,7 +64,7 @@ def is_dark() -> bool:
     return _DARK["PAPER"] == PAPER
 
 
-def rgb(colour: str) -> NDArray[np.float64]:
+def rgb(colour: str) -> Floats:
     """(3,) 0 to 255."""
     return np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)], float)
 
@@ -77,9 +78,7 @@ def colour(name: str) -> tuple[float, float, float]:
 _SHADES = 256
 
 
-def ramp_colours(
-    past_threshold: NDArray[np.float32], base: str, ramp: tuple[str, str, str], most: float = 45.0
-) -> NDArray[np.uint8]:
+def ramp_colours(past_threshold: Floats32, base: str, ramp: tuple[str, str, str], most: float = 45.0) -> Bytes:
     """(m, 3): the ramp where support is needed, the base colour elsewhere.
 
     past_threshold : (m,) degrees past the threshold, -1 where none is needed; most : degrees at the ramp's end

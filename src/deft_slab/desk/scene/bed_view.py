@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 
+from ...core.arrays import Floats
 from ...core.words import tr
 from ..state.pointing import ON_BED
 from ..whole import DeskState
@@ -24,8 +24,6 @@ from .picture import Picture
 from .scene import Scene
 from .scene_view import SceneView
 from .showing import Showing
-
-Floats = NDArray[np.float64]
 
 _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""

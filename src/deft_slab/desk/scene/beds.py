@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.habits import MM_IN_AN_INCH, inches
 from ...core.outcome import Piece
 from ...core.printer import Printer
@@ -18,7 +18,6 @@ from ..look import palette
 from ..look.palette import colour
 from .things import Lines, Mesh, Thing
 
-Floats = NDArray[np.float64]
 Box = tuple[Floats, Floats]
 """(low, high) mm."""
 Said = tuple[Floats, str]

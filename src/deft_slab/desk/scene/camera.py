@@ -6,11 +6,9 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from ...core.words import term
-
-Floats = NDArray[np.float64]
 
 OPENING = 26.0
 """Degrees, of the view from its lower to its upper edge."""

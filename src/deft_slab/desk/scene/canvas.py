@@ -11,7 +11,6 @@ from collections.abc import Mapping
 
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401 - registers the OpenGL classes
-from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import (
     vtkCommand,
@@ -31,11 +30,11 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
+from ...core.arrays import Bytes, Floats, Floats32
 from ...core.words import tr
 from .camera import OPENING, Camera
 from .things import Colour, Lines, Mesh, Pose, Thing
 
-Floats = NDArray[np.float64]
 _THROUGH = 4e6
 """Units of depth by which a veil is drawn nearer, so that it shows through what stands before it."""
 VEIL = 0.5
@@ -132,7 +131,7 @@ class Canvas:
 
     def picture(
         self, camera: Camera, width: int, height: int, *, ground: Colour, with_veils: bool = True, coarse: bool = False
-    ) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+    ) -> tuple[Bytes, Floats32]:
         """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
 
         The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
@@ -167,7 +166,7 @@ class Canvas:
             pixels = ((1 - VEIL) * pixels + VEIL * veiled).astype(np.uint8)
         return np.ascontiguousarray(pixels[::-1]), np.ascontiguousarray(depth[::-1])
 
-    def _depth(self, width: int, height: int) -> NDArray[np.float32]:
+    def _depth(self, width: int, height: int) -> Floats32:
         """From the depth buffer, which holds (1/near - 1/z) / (1/near - 1/far)."""
         buffer = vtkFloatArray()
         self._window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
@@ -176,7 +175,7 @@ class Canvas:
         depth = near * far / (far - share * (far - near))
         return np.where(share < 1.0, depth, np.inf).astype(np.float32)
 
-    def _rendered(self, width: int, height: int) -> NDArray[np.uint8]:
+    def _rendered(self, width: int, height: int) -> Bytes:
         self._errors.clear()
         self._window.Render()
         pixels = vtkUnsignedCharArray()
@@ -245,7 +244,7 @@ def _actor(data: vtkPolyData) -> vtkActor:
     return actor
 
 
-def _colour(actor: vtkActor, colour: Colour | NDArray[np.uint8]) -> None:
+def _colour(actor: vtkActor, colour: Colour | Bytes) -> None:
     """One colour, or one for each triangle."""
     mapper = actor.GetMapper()
     if isinstance(colour, np.ndarray):

@@ -6,16 +6,14 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEasingCurve, QObject, QVariantAnimation
 
+from ...core.arrays import Floats
 from ...core.checked import Found, Jump, Neck, Pocket
 from ...core.outcome import OverhangSpot, Place
 from ..whole import DeskState
 from .camera import Camera
 from .scene_view import SceneView
-
-Floats = NDArray[np.float64]
 
 _MOTION = 250
 """ms that a flight takes."""

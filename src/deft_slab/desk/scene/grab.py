@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 
+from ...core.arrays import Floats
 from ...core.words import tr
 from ..cuts import Pull, on_desk
 from ..whole import DeskState
 from .handles import REACH, STEP, CutFrame, angle_about, handles, leaned, moved_along
 from .ink import frame_of_cut, grips
 from .scene_view import SceneView
-
-Floats = NDArray[np.float64]
 
 
 class Grab:

@@ -6,11 +6,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from .camera import Camera
 
-Floats = NDArray[np.float64]
 STEP = 5.0
 """Degrees in which a turn goes while Shift is held; common practice."""
 _ARM = 70.0

@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
 from ...core.outcome import Outcome
@@ -26,7 +26,6 @@ from .pole import Pole
 from .scene import Scene
 from .showing import Showing, rooms_of
 
-Floats = NDArray[np.float64]
 _MOST_DOTS = 4000
 _MOST_FLAGS = 6
 """Of one kind, of one cut: all of them are listed beside."""

@@ -7,16 +7,14 @@ a handle costs a repaint and not a rendering of the whole scene.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
+from ...core.arrays import Floats, Floats32
 from ..look import palette
 from ..look.palette import rgb
 from .handles import CutFrame
 from .picture import Picture
-
-Floats = NDArray[np.float64]
 
 _CLEAR = 46.0
 """Pixels at the upper edge that buttons lie over."""
@@ -130,7 +128,7 @@ def _paint_sheet(painter: QPainter, picture: Picture, frame: CutFrame) -> None:
         return
     x, y = np.arange(left, right, dtype=np.float32) + 0.5, np.arange(top, bottom, dtype=np.float32)[:, None] + 0.5
 
-    def along(vector: Floats) -> NDArray[np.float32]:
+    def along(vector: Floats) -> Floats32:
         """The part along a vector of every pixel's ray, which goes 1 mm deep."""
         base, per_x, per_y = camera.rays_along(vector, width, height)
         return np.asarray(np.float32(base) + np.float32(per_x) * x + np.float32(per_y) * y)

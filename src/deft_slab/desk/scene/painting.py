@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QRegion
 
 from ...core import text
+from ...core.arrays import Floats
 from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading
@@ -19,8 +19,6 @@ from .ink import Ink
 from .overlay import paint_cut, paint_dots, paint_flag, paint_grips, paint_lines
 from .picture import Picture
 from .scene import Scene
-
-Floats = NDArray[np.float64]
 
 _FLAG = (130.0, 26.0)
 """Pixels across and down that a flag takes."""

@@ -5,13 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QImage
 
+from ...core.arrays import Bools, Floats, Floats32
 from .camera import Camera
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,7 +22,7 @@ class Picture:
 
     camera: Camera
     image: QImage
-    depth: NDArray[np.float32]
+    depth: Floats32
     size: tuple[int, int]
 
     @property
@@ -62,7 +60,7 @@ class Picture:
         origin, towards = self.camera.ray(x, y, *self.size)
         return np.asarray(origin + float(self.depth[line, column]) / float(towards @ self.camera.frame[2]) * towards)
 
-    def visible(self, points: Floats) -> NDArray[np.bool_]:
+    def visible(self, points: Floats) -> Bools:
         """(n,) whether points (n, 3) are not behind something, by a small margin."""
         height, width = self.depth.shape
         x, y = np.floor(self.camera.project(points, width, height)).astype(int).T

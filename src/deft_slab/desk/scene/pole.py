@@ -9,10 +9,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from ...core.arrays import Floats
 from ...core.tilt import Tilt
 from ...core.words import tr, tr_in
 from ..look import palette
@@ -20,8 +20,6 @@ from .camera import Camera
 from .handles import angle_about
 from .overlay import paint_flag
 from .picture import Picture
-
-Floats = NDArray[np.float64]
 
 REACH = 14.0
 """Pixels around a knob within which a press takes it."""

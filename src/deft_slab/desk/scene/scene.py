@@ -13,6 +13,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...core.arrays import Bytes, Floats, Floats32
 from ...core.handoff.colours import PIECES
 from ...core.judge.rays import first_hit
 from ...core.outcome import Piece
@@ -24,8 +25,6 @@ from .beds import Box, Said, beds, too_large
 from .making import Made, Making
 from .showing import Showing
 from .things import Lines, Mesh, Pose, Thing
-
-Floats = NDArray[np.float64]
 
 MARKS = (1, 2, 4, 8, 16)
 """The bits of the marks; see ``judge.marks.Marked.bits``."""
@@ -248,7 +247,7 @@ def _faces(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
     return found
 
 
-def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDArray[np.uint8]:
+def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> Bytes:
     """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
     several = len(showing.pieces) > 1
     base = PIECES[(piece.number - 1) % len(PIECES)] if several else palette.STONE
@@ -259,7 +258,7 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
     past = piece.past_threshold if overhang else None
     scar = piece.scar if showing.step == "Check" and showing.view.in_place and len(piece.scar) else None
 
-    def coloured() -> NDArray[np.uint8]:
+    def coloured() -> Bytes:
         if walls is not None:
             found = ramp_colours(_thin(walls, showing.wall_limit), base, palette.RAMP, most=1.0)
         elif scar is not None:
@@ -275,7 +274,7 @@ def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> NDA
     return making.once(f"colours {number}", (piece.solid, base, walls, past, scar, showing.wall_limit), coloured)
 
 
-def _thin(walls: NDArray[np.float32], limit: float) -> NDArray[np.float32]:
+def _thin(walls: Floats32, limit: float) -> Floats32:
     """(m,) the share by which a wall is thinner than a limit, -1 where it is not."""
     share = 1.0 - walls / max(limit, 1e-9)
     return np.where(walls < limit, share, -1.0).astype(np.float32)

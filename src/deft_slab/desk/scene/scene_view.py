@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QRegion, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
+from ...core.arrays import Floats
 from ..look import palette
 from .camera import Camera
 from .easel import Drawn, Easel, Wanted
@@ -18,8 +17,6 @@ from .picture import Picture
 from .scene import Scene, scene_of
 from .showing import Showing
 from .things import Mesh, Pose, Thing
-
-Floats = NDArray[np.float64]
 
 _HALF = 0.5
 _SLOW = 0.1

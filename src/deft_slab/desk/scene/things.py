@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from ...core.arrays import Bytes, Floats, Ints32
+
 Colour = tuple[float, float, float]
 """0 to 255 each."""
 
@@ -39,8 +39,8 @@ class Mesh:
     """
 
     vertices: Floats
-    triangles: NDArray[np.int32]
-    colour: Colour | NDArray[np.uint8]
+    triangles: Ints32
+    colour: Colour | Bytes
     pose: Pose = field(default_factory=Pose)
     opacity: float = 1.0
     veil: bool = False

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.cuts import PieceReach, Side, StraightCut
 from ...core.documents import Triple, triple
 from ...core.plan import Plan
@@ -16,9 +16,6 @@ from .cutting import Cutting
 from .desk import Desk
 from .stale import being_made
 from .ways import Ways
-
-Floats = NDArray[np.float64]
-
 
 FROM_MAP = tr("take a cut from the cut map")
 """What is done by a click in the map."""

@@ -6,10 +6,10 @@ import contextlib
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.cuts import Cut, Move, PieceReach, Side, StraightCut
 from ...core.documents import Triple, triple
 from ...core.errors import DeftError
@@ -21,8 +21,6 @@ from ..requests import FindSymmetry, FollowEdge, SettleCut, SettlePlan
 from .changing import validated
 from .desk import Desk
 from .pointing import ON_ONE_LINE, Pointing, plane_through
-
-Floats = NDArray[np.float64]
 
 _NO_MIRROR = tr("No plane of symmetry was found for this.\nSet one by hand: “Mirror here” takes a straight cut as it.")
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Bytes, Floats
 from ...core.cuts import Cut
 from ...core.documents import Triple
 from ...core.errors import DeftError, WorkerEnded
@@ -42,7 +42,7 @@ class Entry:
     of it takes, None where that is not known"""
 
     totals: Totals
-    picture: NDArray[np.uint8] | None
+    picture: Bytes | None
     work: PrintJob | None
 
 
@@ -110,7 +110,7 @@ class Desk(ProjectState):
         return self.pieces[min(self.selected_piece, len(self.pieces) - 1)] if self.pieces else None
 
     @property
-    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def box(self) -> tuple[Floats, Floats]:
         """(low, high) of all pieces, mm, model frame; of the model while there are none yet. Raises NothingOpen."""
         if not self.pieces:
             corners = self.model.solid.bounds * self.plan.factors

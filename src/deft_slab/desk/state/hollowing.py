@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.documents import free_ids, triple
 from ...core.errors import DeftError
 from ...core.hollow import Hollow, Vent
@@ -17,8 +17,6 @@ from ..check_requests import ProposeVents
 from .changing import validated
 from .desk import Desk
 from .pointing import Pointing
-
-Floats = NDArray[np.float64]
 
 POINTS = "vent"
 """What is pointed at for while a vent is placed."""

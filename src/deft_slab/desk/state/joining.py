@@ -7,10 +7,10 @@ import math
 from collections.abc import Collection
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.documents import Triple, triple
 from ...core.errors import BadPlan, DeftError
 from ...core.joins import THICKEST, THINNEST, Join
@@ -22,8 +22,6 @@ from ..replies import RoomShown
 from ..requests import LetterAll, LookAtRoom, ProposeJoins
 from .changing import validated
 from .desk import Desk
-
-Floats = NDArray[np.float64]
 
 _PROBE = "probe"
 """The id of a join that is only there to ask for the room."""

@@ -7,17 +7,15 @@ from functools import partial
 from typing import Literal, get_args
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.documents import triple
 from ...core.marking import MOST_PLACES, Audience, Mark, Meaning, Stroke
 from ...core.plan import Plan
 from ...core.words import tr
 from .desk import Desk
 from .pointing import Pointing
-
-Floats = NDArray[np.float64]
 
 MEANINGS: dict[Meaning, tuple[str, str, str]] = {
     "show": (tr("show faces"), tr("mark a show face"), tr("unmark a show face")),

@@ -5,17 +5,15 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.reports import RoundEdge
 from ...core.words import tr
 from ..replies import Walls
 from ..requests import MeasureEdge, MeasureWall, MeasureWalls
 from .desk import Desk
 from .pointing import Pointing, Reading
-
-Floats = NDArray[np.float64]
 
 
 class Measuring:

@@ -6,13 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.words import tr
 from .desk import Desk
 
-Floats = NDArray[np.float64]
 Answer = Callable[[int, int, Floats], None]
 """Hears of a place that was clicked: the piece, the facet, (3,) mm in the model frame."""
 FOOT = "post foot"

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.documents import free_ids, triple
 from ...core.plan import Plan
 from ...core.posts import Post, PostSet
@@ -20,8 +20,6 @@ from .changing import validated
 from .checking import Checking
 from .desk import Desk
 from .pointing import FOOT, Pointing
-
-Floats = NDArray[np.float64]
 
 ADD, AWAY, PICK = "post", "post away", "post pick"
 """What is pointed at for while posts are added, taken away, or one is picked to be changed."""

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.script import RECIPES, Recipe, Scaling, read_recipe
 from ...core.words import tr
 from ..recipe_requests import TakeRecipe, Used, UseRecipe
@@ -61,7 +60,7 @@ class Reusing(QObject):
         desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=done,
                  label=tr("Using “{name}”", name=recipe.name))  # fmt: skip
 
-    def factors(self, recipe: Recipe, scaling: Scaling) -> NDArray[np.float64] | None:
+    def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:
         """(3,) by what it would be scaled along each axis of the file; None where it does not say what it was made
         for."""
         if recipe.made_for is None:

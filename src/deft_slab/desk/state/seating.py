@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.errors import DeftError
 from ...core.judge.tilts import seated_on
 from ...core.marking import SHOW
@@ -19,8 +19,6 @@ from ..requests import FindSeats, Lean, LookAround, Peek, SeatAll
 from .choosing import Choosing
 from .desk import Desk
 from .seats import Seats
-
-Floats = NDArray[np.float64]
 
 _LONGEST_TRAIL = 40
 

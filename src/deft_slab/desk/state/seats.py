@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from ...core.documents import Triple
 from ...core.judge.tilts import seated_on
 from ...core.outcome import Piece
@@ -17,8 +17,6 @@ from .desk import Desk
 from .marker import Marker
 from .pointing import ON_ONE_LINE, Pointing, plane_through
 from .stale import being_made
-
-Floats = NDArray[np.float64]
 
 
 class Seats:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from ...core.model import MendReport
 from ...core.plan import Mending, Plan, Role
 from ...core.tilt import STAND_UP
@@ -24,10 +24,10 @@ class Sizing:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self.asking_unit = self.asking_fineness = False
-        self._stands: tuple[object, NDArray[np.float64]] | None = None
+        self._stands: tuple[object, Floats] | None = None
 
     @property
-    def spans(self) -> NDArray[np.float64]:
+    def spans(self) -> Floats:
         """(2, 3) mm of the whole model, mended: as it stands, and along the axes of its file. Of the model as it came,
         until it is measured."""
         desk = self._desk
@@ -42,7 +42,7 @@ class Sizing:
         return np.asarray(self._stands[1] * abs(plan.factors[0]))
 
     @property
-    def size(self) -> NDArray[np.float64]:
+    def size(self) -> Floats:
         """(3,) mm: width, depth and height of the model as it stands."""
         return np.asarray(self.spans[0])
 

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
+from ...core.arrays import Floats
 from ...core.cuts import BentCut
 from ...core.judge.edges import nearest_on
 from ...core.words import tr
 from ..requests import FindCreases
 from .desk import Desk
-
-Floats = NDArray[np.float64]
 
 _SNAP = 0.015
 """Share of the diagonal within which a point of a line goes to a crease, while nothing else is asked for."""

@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
@@ -23,13 +22,12 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from ...core import text
+from ...core.arrays import Floats, Floats32
 from ...core.habits import MM_IN_AN_INCH, inches
 from ...core.words import tr
 from ..look import palette
 from ..look.palette import rgb
 from .picture import image_of
-
-Floats = NDArray[np.float64]
 
 _PAGE = 18
 """Pixels over and under a page: its name, and the ruler."""
@@ -72,8 +70,8 @@ class BookShown:
     reach: float = 0.0
     low: Floats | None = None
     step: float = 1.0
-    enough: NDArray[np.float32] | None = None
-    bare: NDArray[np.float32] | None = None
+    enough: Floats32 | None = None
+    bare: Floats32 | None = None
 
 
 class Book(QWidget):

@@ -7,17 +7,16 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from ...core import text
+from ...core.arrays import Bools, Floats
 from ...core.words import tr
 from ..look import palette
 from ..look.palette import rgb
 
-Floats = NDArray[np.float64]
 _Offset = TypeVar("_Offset", float, Floats)
 
 _LEFT, _RIGHT, _TOP, _FOOT = 8, 8, 14, 16
@@ -86,12 +85,12 @@ class SweepChart(Chart):
         self._now = 0.0
         self._curves: tuple[Curve, ...] = ()
         self._valleys: tuple[int, ...] = ()
-        self._barred: NDArray[np.bool_] = np.empty(0, np.bool_)
+        self._barred: Bools = np.empty(0, np.bool_)
         self._dragging = False
 
     def show_sweep(
         self, offsets: Floats, now: float, curves: tuple[Curve, ...], valleys: tuple[int, ...],
-        barred: NDArray[np.bool_],
+        barred: Bools,
     ) -> None:  # fmt: skip
         self._offsets, self._now, self._curves = offsets, now, curves
         self._valleys, self._barred = valleys, np.asarray(barred, np.bool_)

@@ -6,14 +6,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 
+from ...core.arrays import Floats, Floats32
 from ...core.words import tr, tr_in
 from .disc import DirectionDisc, from_disc, to_disc
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +41,7 @@ class CutDisc(DirectionDisc[CutsShown]):
     def _round(self, points: Floats) -> Floats:
         return from_disc(points / np.sqrt(2.0))
 
-    def _nearness(self, points: Floats, directions: Floats) -> NDArray[np.float32]:
+    def _nearness(self, points: Floats, directions: Floats) -> Floats32:
         return np.abs(super()._nearness(points, directions))
 
     def _marked(self, shown: CutsShown) -> tuple[Floats, ...]:

@@ -11,18 +11,15 @@ from functools import partial
 from typing import Generic, Protocol, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ...core.arrays import Bools, Floats, Floats32, Ints
 from ..aside import Aside
 from ..look import palette
 from ..look.palette import rgb
 from .picture import image_of
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.intp]
 
 _RASTER = 84
 """Pixels across of the coloured picture; it is drawn smoothed."""
@@ -49,7 +46,7 @@ def from_disc(points: Floats) -> Floats:
     return np.stack([*(2.0 * points * np.sqrt(1.0 - square)[:, None]).T, 2.0 * square - 1.0], axis=1)
 
 
-def _rastered() -> tuple[Floats, NDArray[np.bool_]]:
+def _rastered() -> tuple[Floats, Bools]:
     """((n, 2) points of the unit disc, one for each pixel that is in it; which of the (raster, raster) pixels are)"""
     steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
     x, y = np.meshgrid(steps, -steps)
@@ -145,7 +142,7 @@ class DirectionDisc(QWidget, Generic[S]):
         """(n, 3) directions of points (n, 2) of the unit disc."""
         return from_disc(points)
 
-    def _nearness(self, points: Floats, directions: Floats) -> NDArray[np.float32]:
+    def _nearness(self, points: Floats, directions: Floats) -> Floats32:
         """(n, k) cosines between the directions of points and others."""
         return np.asarray(self._round(points).astype(np.float32) @ directions.T.astype(np.float32))
 

@@ -5,16 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
 from ...core import text
+from ...core.arrays import Bools, Floats, Ints
 from ...core.words import tr
 from ..look import palette
 from .dots import DotsChart
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,10 +24,10 @@ class FrontShown:
 
     sight: Floats
     left: Floats
-    pieces: NDArray[np.int64]
-    flat: NDArray[np.bool_]
-    fit: NDArray[np.bool_]
-    near: NDArray[np.bool_]
+    pieces: Ints
+    flat: Bools
+    fit: Bools
+    near: Bools
     taken: int
 
     def unbeaten(self, count: int) -> list[int]:

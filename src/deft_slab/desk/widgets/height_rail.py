@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -24,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from ...core import text
+from ...core.arrays import Floats
 from ...core.words import tr
 from ..look import palette
 
@@ -64,7 +64,7 @@ class HeightRail(QWidget):
         self.setAccessibleName(tr("Height rail"))
         self.setMouseTracking(True)
         self._areas = np.empty(0)
-        self._peel: NDArray[np.float64] | None = None
+        self._peel: Floats | None = None
         self._marks: tuple[RailMark, ...] = ()
         self._height, self._base, self._at, self._free = 1.0, 0.0, 0.0, 0.0
         self._by_layer = False

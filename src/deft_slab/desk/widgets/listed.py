@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QLabel
 
+from ...core.arrays import Bytes
 from ...core.words import tr
 from .parts import ClickRow, button, label, restyle
 from .picture import pixmap_of
@@ -25,7 +24,7 @@ class ListedRow(ClickRow):
     """
 
     def __init__(
-        self, number: str, picture: NDArray[np.uint8], title: str, said: str, figure: str, *, good: bool, chosen: bool,
+        self, number: str, picture: Bytes, title: str, said: str, figure: str, *, good: bool, chosen: bool,
         keep: Callable[[], None],
     ) -> None:  # fmt: skip
         super().__init__(_NAMES[chosen])

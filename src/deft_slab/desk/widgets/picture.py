@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
 
+from ...core.arrays import Bytes
 
-def image_of(picture: NDArray[np.uint8]) -> QImage:
+
+def image_of(picture: Bytes) -> QImage:
     """picture : (height, width, 4) uint8, red, green, blue, alpha; copied"""
     height, width, _ = picture.shape
     return QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
 
 
-def pixmap_of(picture: NDArray[np.uint8], width: int, height: int) -> QPixmap:
+def pixmap_of(picture: Bytes, width: int, height: int) -> QPixmap:
     """The same, scaled to fit into so many pixels."""
     return QPixmap.fromImage(image_of(picture)).scaled(
         width, height, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation

@@ -8,16 +8,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from ...core.arrays import Floats
 from ...core.search.found import MapFigures
 from ...core.words import tr, tr_in
 from ..look import palette
 from .disc import DirectionDisc
-
-Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QWidget
 
 from ...core import text
+from ...core.arrays import Bools, Floats
 from ...core.plan import UNITS, Unit
 from ...core.words import tr
 from ..look import palette
@@ -168,7 +168,7 @@ class UnitTiles(QWidget):
             grid.addWidget(tile, place // 2, place % 2)
             self.tiles[unit] = tile
 
-    def show_model(self, size: NDArray[np.float64], unit: Unit, outline: NDArray[np.bool_]) -> None:
+    def show_model(self, size: Floats, unit: Unit, outline: Bools) -> None:
         """size : (3,) mm as it stands, in the unit that is chosen"""
         shaded = np.zeros((*outline.shape, 4), np.uint8)
         shaded[outline] = (0x47, 0x34, 0x24, 210)  # ink, blue first

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-from numpy.typing import NDArray
-
+from ...core.arrays import Floats
 from ...core.handoff.beds import laid_with_job
 from ...core.handoff.laid import collisions
 from ...core.handoff.pieces import write_3mf, write_project, write_stls
@@ -160,6 +158,6 @@ class Files:
         write_model(asked.folder, self._shop.workshop(asked.plan).model, guests)
 
 
-def _as_it_stands(model: Model) -> NDArray[np.float64]:
+def _as_it_stands(model: Model) -> Floats:
     """Its vertices, stood up if the format says that +Y is up."""
     return model.solid.vertices[:, [0, 2, 1]] * [1, -1, 1] if model.up_stated else model.solid.vertices

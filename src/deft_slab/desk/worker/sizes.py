@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Floats
 from ...core.documents import Triple, triple
 from ...core.errors import BadPlan
 from ...core.judge.base import largest_scale
@@ -66,7 +66,7 @@ class Sizes:
                 raise problem from None
         return triple(normal), offset
 
-    def creases(self, asked: FindCreases, job: Job) -> NDArray[np.float64]:
+    def creases(self, asked: FindCreases, job: Job) -> Floats:
         """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its stand-in, on which those of a fine
         surface are sharper. Raises Cancelled."""
         return creases(self._shop.few(asked.plan, job))

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...core.arrays import Bytes, Floats
 from ...core.judge.exposure import spread_directions
 from ...core.judge.marks import taken
 from ...core.judge.overhang import overhang_angles
@@ -89,14 +89,14 @@ class Tilts:
         found = leaning(subject, printer, asked.weights, exposed, asked.lift, step, spread)
         return _with_pictures(subject, found)
 
-    def region_normal(self, asked: FaceRegion, job: Job) -> NDArray[np.float64]:
+    def region_normal(self, asked: FaceRegion, job: Job) -> Floats:
         """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
         solid = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job).solid
         mark = Mark(meaning="show", shape="grown", places=(tuple(asked.place.tolist()),), limit=asked.crease)
         facets = taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
         return np.asarray(solid.area_vectors[facets].sum(axis=0))
 
-    def peek(self, asked: Peek, job: Job) -> NDArray[np.uint8]:
+    def peek(self, asked: Peek, job: Job) -> Bytes:
         """A small picture of a piece in a seat. Raises Cancelled, OpenSurface, CutFailed."""
         subject = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job)
         angles = overhang_angles(subject.light.normals @ asked.tilt.rotation[2])

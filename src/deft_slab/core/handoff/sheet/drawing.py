@@ -14,15 +14,12 @@ from typing import Any
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ...arrays import AnyInts, Bools, Bytes, Floats, Floats32, Ints, Ints32
 from ...judge.columns import column_field
 from ...shape.lettering import FONT
 from ...tilt import Tilt
 from .drawing_kernels import DOTTED, HATCHED, painted
-
-Floats = NDArray[np.float64]
-Grey = NDArray[np.uint8]
 
 _FINER = 2
 """Pixels that are drawn across for one that is kept."""
@@ -47,17 +44,17 @@ class Body:
     """
 
     vertices: Floats
-    triangles: NDArray[np.integer]
+    triangles: AnyInts
     number: str = ""
-    hatched: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
-    dotted: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, np.bool_))
+    hatched: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
+    dotted: Bools = field(default_factory=lambda: np.empty(0, np.bool_))
 
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
     """pixels : (height, width) uint8, 255 where nothing is; png : the same as a file"""
 
-    pixels: Grey
+    pixels: Bytes
     png: bytes
 
     @property
@@ -110,15 +107,15 @@ def drawn(
     return _as_drawing(_written(np.round(small).astype(np.uint8), marks, seen(ends).reshape(-1, 2, 2)))
 
 
-def _owners(bodies: Sequence[Body]) -> NDArray[np.int64]:
+def _owners(bodies: Sequence[Body]) -> Ints:
     """(facets of all bodies,) the number of its body."""
     return np.repeat(np.arange(len(bodies)), [len(body.triangles) for body in bodies])
 
 
 def _painted(
-    bodies: Sequence[Body], corners: Floats, triangles: NDArray[np.integer], facet: NDArray[np.int32], depth: Floats,
+    bodies: Sequence[Body], corners: Floats, triangles: AnyInts, facet: Ints32, depth: Floats,
     across: float,
-) -> NDArray[np.float32]:  # fmt: skip
+) -> Floats32:  # fmt: skip
     """(ny, nx) 0 black to 255 white, of what is seen in each cell."""
     a, b, c = (corners[triangles[:, k]] for k in range(3))
     normals = np.cross(b - a, c - a)
@@ -130,14 +127,14 @@ def _painted(
         own[body.hatched if len(body.hatched) else slice(0)] = HATCHED
         own[body.dotted if len(body.dotted) else slice(0)] = DOTTED
         start += len(own)
-    ink: NDArray[np.float32] = painted(
+    ink: Floats32 = painted(
         facet, depth, normals, shades, _owners(bodies), pattern, _CREASE, _JUMP * across, _FINER,
         _HATCH * _FINER, _DOTS * _FINER,
     )  # fmt: skip
     return ink
 
 
-def _middle(mine: NDArray[np.bool_]) -> tuple[float, float] | None:
+def _middle(mine: Bools) -> tuple[float, float] | None:
     """(x, y) kept pixels: where the most of something is around it; None where too little is seen."""
     from scipy.ndimage import distance_transform_edt
 
@@ -149,7 +146,7 @@ def _middle(mine: NDArray[np.bool_]) -> tuple[float, float] | None:
     return None if kept * inside[row, column] < _LEAST_SEEN else (kept * column + 1.0, kept * row + 1.0)
 
 
-def _written(pixels: Grey, marks: Sequence[tuple[str, tuple[float, float]]], arrows: Floats) -> Any:
+def _written(pixels: Bytes, marks: Sequence[tuple[str, tuple[float, float]]], arrows: Floats) -> Any:
     """The picture with numbers in circles and arrows, on a white ground."""
     from PIL import Image, ImageDraw
 

@@ -8,14 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ...arrays import Floats
 from ...curves import frame_of
 from ...judge.columns import column_field
 from ...reports import DryMove
 from ...solid import Solid, side_by_side
-
-Floats = NDArray[np.float64]
 
 CLAMPED = 100.0
 """mm2 of flat faces, opposite each other, on which a clamp stays (from memory)."""

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...arrays import Bytes
 from ...outcome import Outcome
 from ...plan import Plan
 from ...printer import Printer
@@ -54,7 +54,7 @@ def sheet_for(
     return sheet_of(subject, paper, job.part(0.5, 1.0))
 
 
-def pages_of(pdf: bytes) -> tuple[NDArray[np.uint8], ...]:
+def pages_of(pdf: bytes) -> tuple[Bytes, ...]:
     """(height, width) uint8 for each page, as it is printed in black and white, at _SHOWN pixels to the inch."""
     import pypdfium2
 
@@ -65,7 +65,7 @@ def pages_of(pdf: bytes) -> tuple[NDArray[np.uint8], ...]:
         document.close()
 
 
-def _shown(page: Any) -> NDArray[np.uint8]:
+def _shown(page: Any) -> Bytes:
     try:
         return np.asarray(page.render(scale=_SHOWN / 72, grayscale=True).to_pil().convert("L"))
     finally:

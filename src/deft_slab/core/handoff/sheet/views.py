@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
+from ...arrays import Floats
 from ...marking import Audience
 from ...outcome import Outcome, Piece
 from ...printer import Printer
@@ -15,8 +15,6 @@ from ...pulling import longest_side, pulled_apart
 from ...reports import DryMove
 from ..laid import Laid
 from .drawing import Body, Drawing, drawn, plan_of, view_from
-
-Floats = NDArray[np.float64]
 
 DOTS_PER_MM = 9.0
 """About 230 to the inch."""

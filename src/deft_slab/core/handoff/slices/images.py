@@ -14,8 +14,8 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from typing import IO, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...arrays import Bytes
 from ...errors import SaveFailed
 from ...printer import Printer
 from ...progress import QUIET, Job
@@ -101,7 +101,7 @@ def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
     archive.writestr(entry, content)
 
 
-def png_of(bits: NDArray[np.uint8], columns: int) -> bytes:
+def png_of(bits: Bytes, columns: int) -> bytes:
     """A picture of two colours as a PNG (ISO/IEC 15948: grey, one bit a pixel, rows unfiltered). The usual library
     makes a byte of each pixel first, which takes eight times as long (measured).
 

@@ -7,16 +7,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
+from ...arrays import Floats, Ints
 from ...errors import BadPlan, OpenSurface
 from ...layers.sections import Levels, Sections, Slicer
 from ...outcome import Piece
 from ...printer import Printer
 from ...words import tr
 from ..laid import Laid
-
-Floats = NDArray[np.float64]
 
 _OVER = 1e-3
 """mm by which a piece may stick out: rounding."""
@@ -31,7 +29,7 @@ class Layer:
     bottom: float
     top: float
     points: Floats
-    start: NDArray[np.int64]
+    start: Ints
 
     @property
     def area(self) -> float:

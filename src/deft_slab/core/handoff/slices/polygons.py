@@ -9,7 +9,6 @@ from typing import Any
 
 import lib3mf
 import numpy as np
-from numpy.typing import NDArray
 
 from ...errors import SaveFailed
 from ...intake.threemf import strict_reader, wrapper
@@ -20,8 +19,6 @@ from ..formats import in_file
 from ..grid import two_sided
 from ..pieces import add_mesh, new_model, packed_model
 from .layers import Layer, Stack
-
-Floats = NDArray[np.float64]
 
 _DIGITS = 6
 """With which the library writes the corners of slices: to half a micrometre from 100 mm on, five from 1,000 mm on."""

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
-from numpy.typing import NDArray
-
 from ....core import text
+from ....core.arrays import Floats
 from ....core.outcome import Outcome, Place
 from ....core.words import term, tr, tr_in, tr_many
 from ...whole import DeskState
@@ -205,7 +203,7 @@ class PiecesPanel(Panel):
             self._stretches.addWidget(label(tr("No seam."), "faint"))
 
 
-def _along(direction: NDArray[np.float64]) -> str:
+def _along(direction: Floats) -> str:
     """A direction of the bed frame, in words."""
     words = (
         (tr("right"), tr_in("a side", "left")), (tr("back"), tr("front")), (tr("up"), tr("down")),

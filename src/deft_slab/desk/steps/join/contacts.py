@@ -6,10 +6,10 @@ import math
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ....core import text
+from ....core.arrays import Floats
 from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.reports import ContactFound, JoinReport
@@ -27,8 +27,6 @@ from ...widgets.presets_button import PresetsButton
 from ..fields import FieldsShown, put_fields
 from .fit import glued
 from .rows import ContactRow, ShortList, how_they_sit
-
-Floats = NDArray[np.float64]
 
 _ROW, _SHORT = 28, 118
 """Pixels that a contact takes in the list, and all of them at most."""

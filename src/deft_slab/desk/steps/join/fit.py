@@ -6,11 +6,11 @@ import math
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QWidget
 
 from ....core import text
+from ....core.arrays import Floats
 from ....core.cuts.words import side_along
 from ....core.reports import DryFit, DryMove, TurnChecked
 from ....core.words import tr, tr_many
@@ -18,8 +18,6 @@ from ...state.joining import Joining
 from ...whole import DeskState
 from ...widgets.binding import follow
 from ...widgets.parts import Panel, SaidRow, button, emptied, label, row
-
-Floats = NDArray[np.float64]
 
 _MOST_MEETINGS = 5
 _PER_MOVE = 20
