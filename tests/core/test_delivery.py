@@ -21,15 +21,16 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
+from deft_slab.core.formats import UNITLESS, WRITTEN
 from deft_slab.core.handoff.beds import BedSearch, lay_out
 from deft_slab.core.handoff.colours import colour_of
 from deft_slab.core.handoff.delivery import deliver
 from deft_slab.core.handoff.formats import read_again, surface_bytes
 from deft_slab.core.handoff.job import bed_seconds, job_of
 from deft_slab.core.handoff.laid import collisions
-from deft_slab.core.handoff.naming import UNITLESS, named
+from deft_slab.core.handoff.naming import named
 from deft_slab.core.handoff.verified import verified
-from deft_slab.core.handoff.wished import FORMATS, Wished
+from deft_slab.core.handoff.wished import Wished
 from deft_slab.core.intake.files import open_file
 from deft_slab.core.intake.threemf import items_in, wrapper
 from deft_slab.core.plan import Plan
@@ -65,7 +66,7 @@ def handed(outcome, folder, printer=PRINTER, copies=1, replace=False, **wished):
 def test_by_command_from_a_file_to_beds(block, tmp_path):
     """Every format of each piece and bed, read back by readers that are not ours: closed, volume, size, place."""
     out = tmp_path / "out"
-    found = answer("handoff", block, "--straight", 0, 0, 1, 20, "--copies", 3, "--pieces", *FORMATS, "--beds", *FORMATS,
+    found = answer("handoff", block, "--straight", 0, 0, 1, 20, "--copies", 3, "--pieces", *WRITTEN, "--beds", *WRITTEN,
                    "--out", out)  # fmt: skip
     assert found["least_beds"] == len(found["beds"]) == 1
     assert {file.name for file in out.iterdir()} == {*found["files"], "job.json", "pieces.csv"}
@@ -74,7 +75,7 @@ def test_by_command_from_a_file_to_beds(block, tmp_path):
     assert {piece["copy"] for piece in lies} == {1, 2, 3}
     for number, volume in ((1, 40 * 30 * 40), (2, 40 * 30 * 20)):
         own = [name for name in found["files"] if name.startswith(f"{number}-")]
-        assert len(own) == len(FORMATS)
+        assert len(own) == len(WRITTEN)
         for name in own:
             assert ("-mm." in name) == (name.rsplit(".", 1)[1] in UNITLESS)
             mesh = trimesh.load(out / name, force="mesh")

@@ -16,9 +16,10 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deft_slab.core.errors import Cancelled, UnreadableFile
+from deft_slab.core.errors import BadPlan, Cancelled, UnreadableFile
+from deft_slab.core.formats import FORMATS, READ, UNITLESS, WRITTEN, names
+from deft_slab.core.handoff.pieces import write_solid
 from deft_slab.core.intake import files, surfaces
-from deft_slab.core.intake.endings import ENDINGS
 from deft_slab.core.intake.files import READERS, open_file
 from deft_slab.core.intake.meshes import _polygon_triangles
 from deft_slab.core.intake.units import likely_unit, stands_on_y
@@ -36,8 +37,27 @@ def written(path, content):
     return path
 
 
-def test_the_window_asks_for_the_endings_that_are_read():
-    assert set(ENDINGS) == {ending for reader in READERS for ending in reader.endings}
+def test_every_format_is_read_written_and_named_as_the_registry_says(tmp_path):
+    """Each has a reader; those that are written come back, those that are not are refused with the names of those that
+    are; and a unit is stated where it says so, by our own reader of what trimesh wrote."""
+    assert {one.name for one in FORMATS} == {reader.title for reader in READERS}
+    assert names() == "STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP"
+    ball = solid_of(trimesh.creation.icosphere(2, 25.0))
+    for one in FORMATS:
+        for ending in one.endings:
+            path = tmp_path / f"ball{ending}"
+            assert ending in READ
+            assert (ending[1:] in UNITLESS) is not one.has_unit
+            if not one.writes:
+                with pytest.raises(BadPlan, match="no known ending"):
+                    write_solid(ball, "Ball", path)
+                continue
+            assert ending[1:] in WRITTEN
+            write_solid(ball, "Ball", path)
+            model = open_file(path).model
+            assert (model.unit is not None) is one.has_unit, one.name
+            size = model.solid.size * (1000 if model.unit == "m" else 1)
+            assert size == pytest.approx(ball.size, rel=1e-5)
 
 
 @pytest.mark.parametrize("kind", ["off", "glb", "gltf", "ply_ascii"])

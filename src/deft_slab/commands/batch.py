@@ -20,13 +20,13 @@ from pydantic_core import from_json
 from .. import __version__
 from ..core import habits, text
 from ..core.errors import BadPlan, DeftError, SaveFailed
+from ..core.formats import READ
 from ..core.handoff.naming import slug
 from ..core.handoff.package import part_of
 from ..core.handoff.saving import make_folder, write_whole
 from ..core.handoff.sheet.blocks import Block, Heading, Points, Table, Words
 from ..core.handoff.sheet.html import as_html
 from ..core.handoff.tables import as_csv
-from ..core.intake.endings import ENDINGS
 from ..core.intake.meshes import buffers_beside
 from ..core.intake.surfaces import shown
 from ..core.intake.threemf import PLAN_PATH
@@ -60,13 +60,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 def _models(folder: Path) -> list[Path]:
     try:
-        found = sorted(path for path in folder.iterdir() if path.suffix.lower() in ENDINGS and path.is_file())
+        found = sorted(path for path in folder.iterdir() if path.suffix.lower() in READ and path.is_file())
     except OSError as error:
         raise BadPlan(tr("The folder {folder} cannot be read ({why}).", folder=folder, why=error.strerror)) from error
     if not found:
         raise BadPlan(
             tr("There is no model in {folder}.", folder=folder),
-            remedy=tr("Models end in {list}.", list=", ".join(ENDINGS)),
+            remedy=tr("Models end in {list}.", list=", ".join(READ)),
         )
     return found
 

@@ -7,9 +7,9 @@ import math
 from pathlib import Path
 from typing import get_args
 
+from ..core.formats import WRITTEN, names
 from ..core.handoff.naming import FIELDS, PATTERN
 from ..core.handoff.papers import PAPERS
-from ..core.handoff.wished import FORMATS
 from ..core.hollow import MOST_VENTS
 from ..core.intake.fineness import FINENESS
 from ..core.joins import STOCK, THICKEST, THINNEST
@@ -23,7 +23,6 @@ SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
 """How a recipe is taken over, by the word for it: shells part words at blanks."""
 
 
-KINDS = "STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP"
 TOKEN = "DEFT_SLAB_TOKEN"
 """The variable of the environment that holds an access token."""
 
@@ -55,7 +54,7 @@ def mending(command: argparse.ArgumentParser) -> None:
 
 def common(command: argparse.ArgumentParser) -> None:
     """What is worked on, and at what size."""
-    command.add_argument("file", type=Path, metavar="FILE", help=tr("the model: {list}", list=KINDS))
+    command.add_argument("file", type=Path, metavar="FILE", help=tr("the model: {list}", list=names()))
     command.add_argument("--unit", choices=list(UNITS),
                          help=tr("what one unit of the file is (default: as stated in it, else mm)"))  # fmt: skip
     command.add_argument("--scale", type=number, default=1.0, metavar="S", help=tr("factor on top of the unit"))
@@ -212,9 +211,9 @@ def send(command: argparse.ArgumentParser) -> None:
 def files(command: argparse.ArgumentParser) -> None:
     """Which files are written of pieces and beds."""
     command.add_argument("--quick", action="store_true", help=tr("lay the pieces in one order only, hardly turned"))
-    command.add_argument("--pieces", nargs="*", choices=FORMATS, default=["stl"], metavar="FORMAT", dest="piece_files",
-                         help=tr("files of each piece: {list}, or none (stl)", list=', '.join(FORMATS)))  # fmt: skip
-    command.add_argument("--beds", nargs="*", choices=FORMATS, default=["3mf"], metavar="FORMAT", dest="bed_files",
+    command.add_argument("--pieces", nargs="*", choices=WRITTEN, default=["stl"], metavar="FORMAT", dest="piece_files",
+                         help=tr("files of each piece: {list}, or none (stl)", list=', '.join(WRITTEN)))  # fmt: skip
+    command.add_argument("--beds", nargs="*", choices=WRITTEN, default=["3mf"], metavar="FORMAT", dest="bed_files",
                          help=tr("files of each bed, in the same formats (3mf)"))  # fmt: skip
     command.add_argument(
         "--names",
@@ -312,7 +311,7 @@ def coupon(test: argparse.ArgumentParser) -> None:
     )
     test.add_argument("--material", default="", metavar="NAME", help=tr("what it was printed of, for --fitted"))
     test.add_argument(
-        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm")
+        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("{list}, in mm", list=names(written=True))
     )
     test.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
     told(test)
@@ -378,7 +377,7 @@ def walls(figures: argparse.ArgumentParser) -> None:
 def mended(mend: argparse.ArgumentParser) -> None:
     """How a surface is mended, and where it is written."""
     mend.add_argument(
-        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("STL, 3MF, PLY, OBJ or OFF, in mm")
+        "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("{list}, in mm", list=names(written=True))
     )
     mend.add_argument("--replace", action="store_true", help=tr("replace a file of that name"))
     mend.add_argument("--rewrap", type=number, metavar="MM", help=tr("make the surface anew at this fineness"))

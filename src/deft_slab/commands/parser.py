@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from typing import Any, NoReturn
 
 from .. import about, opened_with
+from ..core.formats import names
 from ..core.search.found import SWEEP_PLACES
 from ..core.words import tr
 from . import options
@@ -54,8 +55,8 @@ def parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
         epilog="\n\n".join([
             _filled(tr("Without a command the window opens, with FILE in it: {list}, or a project.",
-                       list=options.KINDS)),
-            _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
+                         list=names())),
+             _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
         ]),
     )  # fmt: skip
     opened_with.add_to(parser, file=False)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
+from ..core.formats import names
 from ..core.words import tr
 from .state.desk import STEPS
 from .verbs import Verbs
@@ -48,7 +49,7 @@ FILE = (
     Action(
         "open",
         tr("Open …"),
-        tr("Opens a model (STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP) or a project."),
+        tr("Opens a model ({list}) or a project.", list=names()),
         ("Ctrl+O",),
         Verbs.ask_open,
     ),

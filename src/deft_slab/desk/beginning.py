@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from ..core.formats import names
 from ..core.words import tr
 from .recents import picture_of
 from .verbs import Verbs
@@ -35,7 +36,7 @@ class Beginning(QFrame):
         column.addWidget(label(tr("Open a model to see where it would need support."), "title"))
         column.addWidget(
             label(
-                tr("STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP; or a project. You can also drop a file here."), "faint"
+                tr("{list}; or a project. You can also drop a file here.", list=names()), "faint"
             )
         )
         opens = button(tr("Open …"), tr("Opens a model or a project (Ctrl+O)."), verbs.ask_open, role="main")

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QMessageBox, QWidget
 from ..core import text
 from ..core.arrays import Bytes
 from ..core.errors import WouldReplace
+from ..core.formats import READ, WRITTEN, chooser
 from ..core.handoff.papers import PAPERS, Paper
 from ..core.handoff.saving import write_whole
 from ..core.handoff.wished import Wished
-from ..core.intake.endings import ENDINGS
 from ..core.words import tr
 from ..demo import PROJECT
 from .guide import Guide
@@ -28,7 +28,7 @@ from .whole import DeskState
 from .widgets.notice import Notice
 from .widgets.parts import plain
 
-OPENABLE = tr("Models and projects ({list});;All files (*)", list=" ".join(f"*{ending}" for ending in ENDINGS))
+OPENABLE = tr("Models and projects ({list});;All files (*)", list=chooser())
 
 
 class Verbs(QObject):
@@ -61,7 +61,7 @@ class Verbs(QObject):
 
     def open_first(self, paths: Sequence[Path]) -> None:
         """Opens the first of several files that can be opened; the others are listed among the recent ones."""
-        files = [path for path in paths if path.suffix.lower() in ENDINGS] or list(paths)
+        files = [path for path in paths if path.suffix.lower() in READ] or list(paths)
         first, *others = files
         for path in reversed(others):
             self.state.opening.remember(path)
@@ -116,10 +116,13 @@ class Verbs(QObject):
     def ask_coupon_file(self, steps: tuple[float, ...]) -> None:
         """steps : mm per side of each hole"""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, tr("Write a coupon"), str(Path(self._folder()) / "coupon.3mf"), tr("3MF (*.3mf);;STL (*.stl)")
+            self.window,
+            tr("Write a coupon"),
+            str(Path(self._folder()) / "coupon.3mf"),
+            tr("Models ({list})", list=chooser(written=True)),
         )
         if name:
-            named = Path(name).suffix.lower() in (".3mf", ".stl")
+            named = Path(name).suffix.lower()[1:] in WRITTEN
             self.state.fitting.write_coupon(steps, Path(name if named else name + ".3mf"), replace=named)
 
     def ask_stl_folder(self) -> None:

@@ -16,6 +16,7 @@ import shapely
 
 from ..arrays import Floats
 from ..errors import BadPlan, SaveFailed
+from ..formats import WRITTEN
 from ..outcome import Piece
 from ..printer import Printer
 from ..progress import QUIET, Job
@@ -31,7 +32,7 @@ from .saving import make_folder, refuse_existing, write_each, write_whole
 from .shrinking import as_printed
 from .tables import as_csv
 from .verified import verified
-from .wished import FORMATS, LAYERS, SHEET, Handed, Wished
+from .wished import LAYERS, SHEET, Handed, Wished
 
 if TYPE_CHECKING:
     from .sheet.made import Sheet
@@ -123,9 +124,9 @@ def _planned(
 ) -> list[tuple[Path, str, int | None, int | None, int]]:  # fmt: skip
     """(path, ending, piece, bed, count) of all files."""
     for ending in (*wished.pieces, *wished.beds):
-        if ending not in FORMATS:
+        if ending not in WRITTEN:
             raise BadPlan(
-                tr("No “.{ending}” is written.", ending=ending), remedy=tr("Use {list}.", list=", ".join(FORMATS))
+                tr("No “.{ending}” is written.", ending=ending), remedy=tr("Use {list}.", list=", ".join(WRITTEN))
             )
     beds = sorted({one.bed for one in laid})
     resin = {bed for bed in beds if bed_printer(pieces, laid, bed, printer).kind == "resin"}

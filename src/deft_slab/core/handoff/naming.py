@@ -6,6 +6,7 @@ import re
 import string
 
 from ..errors import BadPlan
+from ..formats import UNITLESS
 from ..outcome import Piece
 from ..words import tr
 
@@ -19,8 +20,6 @@ FIELDS = {
     "bed": tr("on which it lies"),
     "unit": tr("“-mm” where the format has none"),
 }
-UNITLESS = ("stl", "ply", "obj", "off")
-"""Endings of the formats that do not say what one unit is."""
 _LONGEST_NAME = 120
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
 """Names that some file systems refuse (from memory)."""

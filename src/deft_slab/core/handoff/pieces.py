@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ..arrays import AnyInts, Floats
 from ..errors import BadPlan
+from ..formats import WRITTEN
 from ..intake.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
 from ..judge.tilts import set_down
 from ..lying import BedsBy, Lying
@@ -35,7 +36,6 @@ from .laid import Laid
 from .naming import slug, times_said
 from .package import packed, part_of
 from .saving import keep_beside, make_folder, refuse_existing, write_each, write_whole
-from .wished import PLAIN
 from .written import Written
 
 
@@ -215,8 +215,8 @@ def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -
     SaveFailed : the file cannot be written; one from before is whole.
     """
     ending = path.suffix.lower().lstrip(".")
-    if ending not in (*PLAIN, "3mf"):
-        known = ", ".join(f".{known}" for known in (*PLAIN, "3mf"))
+    if ending not in WRITTEN:
+        known = ", ".join(f".{known}" for known in WRITTEN)
         raise BadPlan(
             tr("“{name}” has no known ending.", name=path.name),
             kept=tr("Nothing was written."),

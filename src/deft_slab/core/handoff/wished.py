@@ -7,9 +7,6 @@ from pathlib import Path
 
 from .naming import PATTERN
 
-PLAIN = ("stl", "ply", "obj", "off", "glb")
-"""Endings of the formats that hold one surface; 3MF is written elsewhere."""
-FORMATS = ("3mf", *PLAIN)
 LAYERS = ("layers.zip", "layers.3mf")
 SHEET = ("sheet.pdf", "sheet.html")
 

@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from ..errors import UnreadableFile
+from ..formats import names
 from ..model import Model
 from ..plan import ModelRef
 from ..progress import QUIET, Job
@@ -53,13 +54,13 @@ def _is_stl(head: bytes, size: int, ending: str) -> bool:
 
 @dataclass(frozen=True)
 class Reader:
-    """One format. ``knows`` gets the first 4 KiB, the size in bytes and the file's ending (lower case).
+    """How files of a format are known and read.
 
-    read : gets the path and the fineness (mm) for exact faces; seconds_per_mb : of work that reading may take
+    title : its name, as in ``formats``; knows : gets the first 4 KiB, the size in bytes and the file's ending (lower
+    case); read : gets the path and the fineness (mm) for exact faces; seconds_per_mb : of work that reading may take
     """
 
     title: str
-    endings: tuple[str, ...]
     knows: Callable[[bytes, int, str], bool]
     read: Callable[[Path, float], Contents]
     seconds_per_mb: float = 4.0
@@ -86,17 +87,17 @@ def _is_obj(head: bytes, size: int, ending: str) -> bool:
 
 
 READERS: tuple[Reader, ...] = (
-    Reader("3MF", (".3mf",), lambda head, size, ending: head[:4] == b"PK\x03\x04", lambda path, f: read_3mf(path)),
-    Reader("GLB", (".glb",), lambda head, size, ending: head[:4] == b"glTF", _mesh(read_gltf)),
-    Reader("PLY", (".ply",), lambda head, size, ending: head[:4] in (b"ply\n", b"ply\r"), _mesh(read_ply)),
+    Reader("3MF", lambda head, size, ending: head[:4] == b"PK\x03\x04", lambda path, f: read_3mf(path)),
+    Reader("GLB", lambda head, size, ending: head[:4] == b"glTF", _mesh(read_gltf)),
+    Reader("PLY", lambda head, size, ending: head[:4] in (b"ply\n", b"ply\r"), _mesh(read_ply)),
     Reader(
-        "STEP", (".step", ".stp"), lambda head, size, ending: head.lstrip().startswith(b"ISO-10303-21;"),
+        "STEP", lambda head, size, ending: head.lstrip().startswith(b"ISO-10303-21;"),
         lambda path, fineness: Contents(read_step(path, fineness), exact=True), seconds_per_mb=40.0,
     ),
-    Reader("OFF", (".off",), _by_ending(".off", sign=b"OFF"), _mesh(read_off)),
-    Reader("glTF", (".gltf",), _by_ending(".gltf", sign=b"{"), _mesh(read_gltf)),
-    Reader("OBJ", (".obj",), _is_obj, _mesh(read_obj)),
-    Reader("STL", (".stl",), _is_stl, _mesh(read_stl)),
+    Reader("OFF", _by_ending(".off", sign=b"OFF"), _mesh(read_off)),
+    Reader("glTF", _by_ending(".gltf", sign=b"{"), _mesh(read_gltf)),
+    Reader("OBJ", _is_obj, _mesh(read_obj)),
+    Reader("STL", _is_stl, _mesh(read_stl)),
 )  # fmt: skip
 
 
@@ -126,9 +127,7 @@ def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Op
         )
     reader = next((reader for reader in READERS if reader.knows(head, size, path.suffix.lower())), None)
     if reader is None:
-        raise UnreadableFile(
-            _what_it_is(path, head), kept=KEPT, remedy=tr("Open an STL, 3MF, OBJ, PLY, OFF, GLB, glTF or STEP file.")
-        )
+        raise UnreadableFile(_what_it_is(path, head), kept=KEPT, remedy=tr("Open one of these: {list}.", list=names()))
     seconds = _LEAST_SECONDS + reader.seconds_per_mb * size / 2**20
     contents = confined(partial(reader.read, path, fineness), path, reader.title, seconds, job.part(0.0, 0.6))
     job.step(0.6, tr("Joining the facets"))

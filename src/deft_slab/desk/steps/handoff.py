@@ -7,9 +7,10 @@ from functools import partial
 from PySide6.QtWidgets import QCheckBox, QPushButton
 
 from ...core import text
+from ...core.formats import WRITTEN
 from ...core.handoff.equal import firsts_of
 from ...core.handoff.papers import NAMES, PAPERS, Paper
-from ...core.handoff.wished import FORMATS, Wished
+from ...core.handoff.wished import Wished
 from ...core.lying import BedsBy
 from ...core.words import term, tr, tr_many
 from ..state.bedding import STEP
@@ -164,7 +165,7 @@ class HandOffPanel(Panel):
     def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
         """A row of formats that are written or not."""
         found = {}
-        for ending in FORMATS:
+        for ending in WRITTEN:
             one = button(
                 ending.upper(),
                 tr("{title} as .{ending}.", title=title, ending=ending),

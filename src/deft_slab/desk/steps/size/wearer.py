@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
 
 from ....core import text
-from ....core.intake.endings import ENDINGS
+from ....core.formats import chooser
 from ....core.plan import UNITS, Guest, GuestForm
 from ....core.tilt import Tilt
 from ....core.wearer.measures import FORMS
@@ -112,9 +112,8 @@ class WearerPanel(Panel):
         self._state.wearing.add(key, FORMS[key].title, FORMS[key].usual)
 
     def _ask_model(self) -> None:
-        endings = " ".join(f"*{ending}" for ending in ENDINGS)
         name, _ = QFileDialog.getOpenFileName(
-            self, tr("Another model to show beside it"), "", tr("Models ({endings})", endings=endings)
+            self, tr("Another model to show beside it"), "", tr("Models ({list})", list=chooser())
         )
         if name:
             self._state.wearing.add_file(Path(name))
