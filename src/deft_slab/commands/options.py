@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 from typing import get_args
 
+from ..core.defaults import THRESHOLD, WEARER_CLEARANCE
 from ..core.formats import WRITTEN, names
 from ..core.handoff.naming import FIELDS, PATTERN
 from ..core.handoff.papers import PAPERS
@@ -73,8 +74,9 @@ def common(command: argparse.ArgumentParser) -> None:
 
 def overhang(command: argparse.ArgumentParser) -> None:
     """What it is judged by."""
-    command.add_argument("--theta", type=number, default=45.0, metavar="DEG",
-                         help=tr("overhang angle past which support is needed, from the vertical (45)"))  # fmt: skip
+    command.add_argument("--theta", type=number, default=THRESHOLD, metavar="DEG",
+                         help=tr("overhang angle past which support is needed, from the vertical ({usual:g})",
+                                 usual=THRESHOLD))  # fmt: skip
     profile(command)
 
 
@@ -370,8 +372,9 @@ def walls(figures: argparse.ArgumentParser) -> None:
         metavar=("FORM", "MM"),
         help=tr("room around a form ({list}) of this measure, put inside", list=", ".join(FORMS)),
     )
-    figures.add_argument("--clearance", type=number, default=5.0, metavar="MM",
-                         help=tr("air wished around the wearer's form (5)"))  # fmt: skip
+    figures.add_argument("--clearance", type=number, default=WEARER_CLEARANCE, metavar="MM",
+                         help=tr("air wished around the wearer's form ({usual:g})",
+                                 usual=WEARER_CLEARANCE))  # fmt: skip
 
 
 def mended(mend: argparse.ArgumentParser) -> None:

@@ -17,6 +17,7 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 from .arrays import Floats
 from .coupons import CouponWish
 from .cuts import AnyCut, Cut, Move, PieceReach, Side
+from .defaults import LEANING, THRESHOLD, WEARER_CLEARANCE
 from .documents import Document, Name, Triple, first_problem, free_ids
 from .errors import BadPlan
 from .hollow import Hollow
@@ -114,7 +115,7 @@ class Guest(Document):
     unit: Unit = "mm"
     place: Triple = (0.0, 0.0, 0.0)
     turn: Tilt = Tilt()
-    clearance: float = Field(default=5.0, ge=0, le=1e4)
+    clearance: float = Field(default=WEARER_CLEARANCE, ge=0, le=1e4)
     shown: bool = True
 
     @model_validator(mode="after")
@@ -162,10 +163,10 @@ class Plan(Document):
     mending: Mending = Mending()
     guests: tuple[Guest, ...] = Field(default=(), max_length=20)
     tilt: Tilt = Tilt()
-    threshold: float = Field(default=45.0, ge=0.0, le=89.0)
+    threshold: float = Field(default=THRESHOLD, ge=0.0, le=89.0)
     lift: float = Field(default=0.0, ge=0, le=100)
     """mm by which pieces stand over the bed, on support; 0: directly on it."""
-    leaning: float = Field(default=0.5, ge=0.0, le=1.0)
+    leaning: float = Field(default=LEANING, ge=0.0, le=1.0)
     """Share of the support of its best flat seat, with a twentieth of its volume added, that a piece must save to lean
     in another one; 0: the seat with the least support is taken, 1: pieces sit flat wherever they can."""
     marks: tuple[Mark, ...] = Field(default=(), max_length=2000)

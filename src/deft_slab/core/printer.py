@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
 from . import text
+from .defaults import PRINTER_CLEARANCE
 from .documents import first_problem
 from .errors import BadPlan
 from .versions import Versions
@@ -84,7 +85,7 @@ class Printer(BaseModel):
     layer_heights: Annotated[tuple[Annotated[float, Field(gt=0, le=5)], ...], Field(min_length=1, max_length=20)] = (
         0.12, 0.2, 0.28,
     )  # fmt: skip
-    clearance: float = Field(default=0.3, ge=0, le=5)
+    clearance: float = Field(default=PRINTER_CLEARANCE, ge=0, le=5)
     hole_allowance: float = Field(default=0.1, ge=0, le=5)
     fitted: Annotated[str, StringConstraints(max_length=200)] = ""
     endless: Literal["x", "y"] | None = None

@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints, ValidationError, model_validator
 
 from .arrays import Floats
 from .cuts import AnyCut
+from .defaults import LEANING
 from .documents import Document, Triple, first_problem
 from .errors import BadPlan
 from .hollow import Hollow
@@ -61,7 +62,7 @@ class Recipe(Document):
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     pieces: tuple[PieceWish, ...] = ()
-    leaning: float = Field(default=0.5, ge=0.0, le=1.0)
+    leaning: float = Field(default=LEANING, ge=0.0, le=1.0)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)

@@ -17,6 +17,7 @@ from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, mo
 from .. import text
 from ..arrays import Bools, Floats
 from ..cuts import Move
+from ..defaults import UNSUPPORTED
 from ..documents import Document, Name, Triple, of_kind
 from ..errors import BadPlan
 from ..reports import Turn
@@ -40,8 +41,7 @@ JOINS: dict[str, type[Join]] = {}
 """Each kind of join by the name of its kind."""
 
 
-_ROOF = math.radians(44.0)
-"""Lean from the vertical of roofs that need no support, just under the usual threshold of 45 degrees."""
+_ROOF = math.radians(UNSUPPORTED)
 
 
 def roof_over(half: float) -> float:

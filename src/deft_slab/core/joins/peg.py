@@ -10,6 +10,7 @@ from pydantic import Field, field_validator, model_validator
 from .. import text
 from ..arrays import Floats
 from ..cuts import Move
+from ..defaults import UNSUPPORTED
 from ..documents import Triple, of_length_one
 from ..words import tr
 from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
@@ -37,7 +38,7 @@ class Peg(Join):
     draft: float = Field(default=8.0, ge=0, le=45)
     rounding: float = Field(default=0.5, ge=0, le=20)
     ridges: tuple[Triple, ...] = Field(default=(), max_length=2)
-    flank: float = Field(default=44.0, ge=10, le=80)
+    flank: float = Field(default=UNSUPPORTED, ge=10, le=80)
 
     @field_validator("along")
     @classmethod

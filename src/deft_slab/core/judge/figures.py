@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Bools, Floats, Floats32
+from ..defaults import THRESHOLD
 from ..outcome import Figures
 from ..printer import Printer, default_printer
 from ..solid import Solid
@@ -17,7 +18,7 @@ from .columns import Columns, column_field
 from .effort import along_layers, laid_volume, layer_count, print_seconds
 from .exposure import HIDDEN
 from .marks import Marked, unmarked
-from .overhang import BED_TOLERANCE, DEFAULT_THRESHOLD, LEVEL, RAMP, hard_rule, overhang_angles
+from .overhang import BED_TOLERANCE, LEVEL, RAMP, hard_rule, overhang_angles
 
 REPORT_CELLS = 256
 """Columns along the longer side of the shadow for figures that are shown."""
@@ -203,7 +204,7 @@ def measure(
     solid: Solid,
     rotation: Floats,
     *,
-    threshold: float = DEFAULT_THRESHOLD,
+    threshold: float = THRESHOLD,
     printer: Printer | None = None,
     marks: Marked | None = None,
     lift: float = 0.0,

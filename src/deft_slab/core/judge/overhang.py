@@ -8,9 +8,6 @@ import numpy as np
 
 from ..arrays import Floats
 
-DEFAULT_THRESHOLD = 45.0
-"""Degrees from the vertical; common practice."""
-
 BED_TOLERANCE = 0.2
 """mm: what lies this low rests on the bed (about one first layer)."""
 

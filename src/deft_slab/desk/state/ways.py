@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core import text
 from ...core.cuts import Side
+from ...core.defaults import LEANING
 from ...core.errors import DeftError
 from ...core.plan import Plan
 from ...core.search.found import CutWishes
@@ -84,7 +85,7 @@ class Ways(QObject):
         if not desk.is_open:
             return None
         if self.base is None or any(cut not in desk.plan.recipe for cut in self.base.recipe):
-            self.base, self.sides = desk.plan.changed(recipe=(), pieces=(), joins=(), leaning=0.5), None
+            self.base, self.sides = desk.plan.changed(recipe=(), pieces=(), joins=(), leaning=LEANING), None
         now = desk.plan
         rest = set(Plan.model_fields) - {"recipe", "pieces", "joins", "leaning", "tilt"}
         self.base = self.base.changed(**{name: getattr(now, name) for name in rest})

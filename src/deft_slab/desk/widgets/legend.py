@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from ...core.defaults import THRESHOLD
 from ...core.words import tr
 from ..look import palette
 
@@ -19,7 +20,7 @@ class OverhangLegend(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._threshold, self._from = 45.0, "wall"
+        self._threshold, self._from = THRESHOLD, "wall"
         self.setFixedSize(236, 52)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
