@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QFileDialog
 from report import say
 
 from deft_slab.demo import MODELS
-from deft_slab.desk.gathering import all_caught_up
-from deft_slab.desk.window import Window
+from deft_slab.desk.refresh.batching import all_caught_up
+from deft_slab.desk.window.window import Window
 
 _LEFT = Qt.MouseButton.LeftButton
 _TICK = 2

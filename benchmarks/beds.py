@@ -14,20 +14,20 @@ import numpy as np
 import shapely
 from report import loaded, say, summed_up
 
-from deft_slab.core.handoff.beds import ROUNDS, BedSearch, lay_out
-from deft_slab.core.handoff.delivery import deliver
-from deft_slab.core.handoff.job import job_of
-from deft_slab.core.handoff.wished import Wished
-from deft_slab.core.model import Model
-from deft_slab.core.nesting.footprint import footprint
-from deft_slab.core.nesting.nest import nested
-from deft_slab.core.nesting.shapes import Shape, Sheet
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import ROUNDS, BedSearch, lay_out
+from deft_slab.core.exporting.delivery import deliver
+from deft_slab.core.exporting.options import Wished
+from deft_slab.core.exporting.print_job import job_of
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.packing.footprint import footprint
+from deft_slab.core.packing.nest import nested
+from deft_slab.core.packing.shapes import Shape, Sheet
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.warm import warm
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 
 _COUNT = 40

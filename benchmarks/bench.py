@@ -26,34 +26,34 @@ from report import loaded, say, summed_up
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from deft_slab.core.cuts import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.intake.surfaces import Surface, tidy
-from deft_slab.core.judge.exposure import exposure, spread_directions
-from deft_slab.core.judge.figures import measure, seat, support
-from deft_slab.core.judge.overhang import hard_rule
-from deft_slab.core.judge.sketches import sketches
-from deft_slab.core.judge.tilts import down_to_rotation
-from deft_slab.core.mend.mended import advised, mended
-from deft_slab.core.mend.rewrap import rewrapped
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.model import Model
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.piece import Subject
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.figures.batch_figures import sketches
+from deft_slab.core.figures.exposure import exposure, spread_directions
+from deft_slab.core.figures.overhang import hard_rule
+from deft_slab.core.figures.piece_figures import measure, seat, support
+from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.importing.surfaces import Surface, tidy
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.places import NORMALS, PLACES, cut_subject, half_sphere, likely_normals, looked_along, swept
-from deft_slab.core.search.tilts import searched
+from deft_slab.core.repair.mend import advised, mended
+from deft_slab.core.repair.rewrap import rewrapped
+from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.search.cut_map import NORMALS, PLACES, cut_subject, half_sphere, likely_normals, looked_along, swept
+from deft_slab.core.search.direction_figures import sweep
+from deft_slab.core.search.seats import searched
 from deft_slab.core.search.weighing import PRESETS
-from deft_slab.core.seated import Subject
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
-from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.desk_state import DeskState
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.process import run_behind
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.window import Window
+from deft_slab.desk.messages.jobs import Jobs
+from deft_slab.desk.window.window import Window
+from deft_slab.desk.worker.process import run_behind
 
 THRESHOLD = 45.0
 CELLS = 256
@@ -489,7 +489,7 @@ def starting() -> None:
         "import os, sys, threading, time; start = time.monotonic()\n"
         "from deft_slab import cli\n"
         "def watch():\n"
-        "    while not hasattr(sys.modules.get('deft_slab.desk.window'), 'Window'):\n"
+        "    while not hasattr(sys.modules.get('deft_slab.desk.window.window'), 'Window'):\n"
         "        time.sleep(0.002)\n"
         "    from PySide6.QtCore import QEvent, QObject\n"
         "    class Seen(QObject):\n"
@@ -499,7 +499,7 @@ def starting() -> None:
         "                watched.window().state.jobs.close()\n"
         "                os._exit(0)\n"
         "            return False\n"
-        "    window = sys.modules['deft_slab.desk.window'].Window\n"
+        "    window = sys.modules['deft_slab.desk.window.window'].Window\n"
         "    def show(self):\n"
         "        self.seen = Seen()\n"
         "        self.ledger.installEventFilter(self.seen)\n"

@@ -14,19 +14,19 @@ from typing import TypeVar
 import numpy as np
 from report import loaded, say, summed_up
 
-from deft_slab.core.checks import check, section_face
-from deft_slab.core.hollow import Hollow
+from deft_slab.core.evaluate.evaluator import Workshop
 from deft_slab.core.hollowing.voids import least_wall, voids_of
-from deft_slab.core.hollows import proposed_vents
+from deft_slab.core.inspection.inspect import check, section_face
 from deft_slab.core.layers.pockets import closed_air
 from deft_slab.core.layers.regions import regions_of
 from deft_slab.core.layers.sections import Levels, Slicer, beginnings
-from deft_slab.core.model import Model
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import shipped_printers
-from deft_slab.core.solid import Solid
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.hollow import Hollow
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import shipped_printers
+from deft_slab.core.search.vents import proposed_vents
 from deft_slab.core.warm import warm
-from deft_slab.core.workshop import Workshop
 
 T = TypeVar("T")
 _LONGEST = 150.0

@@ -17,18 +17,18 @@ from pathlib import Path
 import pypdf
 import pyvista
 
-from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.delivery import deliver
-from deft_slab.core.handoff.sheet.made import Sheet, sheet_of
-from deft_slab.core.handoff.sheet.subject import gathered
-from deft_slab.core.handoff.wished import Wished
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.mend.mended import advised
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import Printer, shipped_printers
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import laid_with_job
+from deft_slab.core.exporting.delivery import deliver
+from deft_slab.core.exporting.options import Wished
+from deft_slab.core.exporting.sheet.build import Sheet, sheet_of
+from deft_slab.core.exporting.sheet.subject import gathered
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import Printer, shipped_printers
+from deft_slab.core.printing.link import Link, PrinterTrouble
 from deft_slab.core.progress import Job
-from deft_slab.core.sending.link import Link, PrinterTrouble
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.repair.mend import advised
 from deft_slab.demo import MODELS
 from deft_slab.standin.machine import Machine
 from deft_slab.standin.server import Server

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.solid import Solid
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
 from deft_slab.demo import MODELS
 
 missed: list[str] = []

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 from skimage.measure import marching_cubes
 
-from deft_slab.core.shape.bodies import bodies_of
-from deft_slab.core.solid import Solid
+from deft_slab.core.geometry.bodies import bodies_of
+from deft_slab.core.mesh.solid import Solid
 
 Floats = NDArray[np.float64]
 

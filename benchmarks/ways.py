@@ -16,18 +16,18 @@ from dataclasses import dataclass
 from report import loaded, say, summed_up
 from rugged import rugged
 
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.model import Model
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
+from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.search.cut_map import PLACES, cut_subject, half_sphere
 from deft_slab.core.search.effort import THOROUGH, USUAL, Effort
-from deft_slab.core.search.found import CutWishes, Front
 from deft_slab.core.search.fronts import area_behind
-from deft_slab.core.search.places import PLACES, cut_subject, half_sphere
+from deft_slab.core.search.results import CutWishes, Front
 from deft_slab.core.search.ways import WaySearch
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
 
 _FAR = 1.5
 """Diagonals of seam at which the picture of a front ends."""

@@ -14,7 +14,7 @@ from argparse_manpage.manpage import Manpage
 
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
-from deft_slab.core.printer import shipped_printers
+from deft_slab.core.printers.profile import shipped_printers
 from deft_slab.desk.meanings import as_markdown
 
 HERE = Path(__file__).parent

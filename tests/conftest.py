@@ -11,7 +11,7 @@ from hypothesis import settings
 # Texts are decided when modules are loaded: what tests compare is English, in mm, wherever they run.
 os.environ.update({"LANGUAGE": "en", "DEFT_SLAB_UNITS": "mm", "DEFT_SLAB_NUMBERS": "1,234.5"})
 
-from deft_slab.core.printer import default_printer  # noqa: E402
+from deft_slab.core.printers.profile import default_printer  # noqa: E402
 
 # On the common machine every run tries the same few examples; at home each run tries new ones, and many more.
 settings.register_profile("common", derandomize=True, deadline=None, max_examples=15)

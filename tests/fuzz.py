@@ -29,7 +29,7 @@ import numpy as np
 import trimesh
 
 from deft_slab.core.errors import DeftError
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.importing.readers import open_file
 from deft_slab.demo import TROUBLED
 from deft_slab.demo.exact import ring_step
 from tests import fuzz_printing

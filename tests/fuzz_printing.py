@@ -20,16 +20,16 @@ import numpy as np
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import DeftError
-from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.delivery import deliver
-from deft_slab.core.handoff.wished import Wished
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import laid_with_job
+from deft_slab.core.exporting.delivery import deliver
+from deft_slab.core.exporting.options import Wished
 from deft_slab.core.joins import KeyJoin
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import Printer, default_printer, read_printer, shipped_printers
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.sending.link import Link, PrinterTrouble
-from deft_slab.core.sending.words import SPEAKS, About, Status, digest_of
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.printers.profile import Printer, default_printer, read_printer, shipped_printers
+from deft_slab.core.printing.link import Link, PrinterTrouble
+from deft_slab.core.printing.messages import SPEAKS, About, Status, digest_of
 from deft_slab.standin.machine import Machine
 from tests.mutated import of_archive, of_json, part_changed
 from tests.shapes import box, model_of, solid_of

@@ -28,11 +28,14 @@ from deft_slab.core.cuts import (
     ScoopCut,
     StraightCut,
 )
-from deft_slab.core.documents import triple
+from deft_slab.core.document.base import triple
+from deft_slab.core.document.marks import Region, Stroke
 from deft_slab.core.errors import CutFailed
-from deft_slab.core.handoff.pieces import stl_bytes
-from deft_slab.core.hollow import Hollow, Vent
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import stl_bytes
+from deft_slab.core.geometry.bodies import united, within
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.importing.readers import open_file
 from deft_slab.core.joining.contacts import Contact
 from deft_slab.core.joins import (
     BandJoin,
@@ -46,19 +49,16 @@ from deft_slab.core.joins import (
     PivotJoin,
     SplintJoin,
 )
-from deft_slab.core.marking import Region, Stroke
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.outcome import Piece
-from deft_slab.core.plan import Plan
-from deft_slab.core.posting.posted import in_bodies
-from deft_slab.core.posts import Post, PostSet
-from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.mesh.solid import Solid, spread_points
+from deft_slab.core.plan.hollow import Hollow, Vent
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe
+from deft_slab.core.plan.supports import Post, PostSet
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
-from deft_slab.core.script import Recipe
-from deft_slab.core.shape.bodies import united, within
-from deft_slab.core.solid import Solid, spread_points
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.results.outcome import Piece
+from deft_slab.core.supports.piece_posts import in_bodies
 from deft_slab.demo import MODELS
 from tests.shapes import bundled, model_of
 

@@ -10,15 +10,15 @@ import numpy as np
 import pyvista
 import trimesh
 
-from deft_slab.core.handoff.pieces import write_project, write_surface
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.intake.surfaces import Surface, tidy
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.model import Model
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_project, write_surface
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.importing.surfaces import Surface, tidy
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.repair.simplify import thinned
 from deft_slab.demo import MODELS, PROJECT
 
 

@@ -15,11 +15,11 @@ import trimesh
 
 import deft_slab
 from deft_slab.core.cuts import KINDS, StraightCut
+from deft_slab.core.evaluate.evaluator import Workshop
 from deft_slab.core.joins import JOINS
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.printers.profile import default_printer
 from tests.shapes import box, model_of, solid_of
 
 ROOT = Path(__file__).parent.parent
@@ -97,11 +97,11 @@ import os
 import sys
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
-from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.messages.jobs import Jobs
 from deft_slab.desk.ledger.model import COLUMNS
-from deft_slab.desk.process import run_process
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.window import Window
+from deft_slab.desk.worker.process import run_process
+from deft_slab.desk.desk_state import DeskState
+from deft_slab.desk.window.window import Window
 
 if __name__ == "__main__":
     app = QApplication([])

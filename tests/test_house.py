@@ -27,20 +27,21 @@ def test_imports_go_one_way():
     assert "3 kept, 0 broken" in done.stdout
 
 
-@pytest.mark.parametrize("module", ["deft_slab.core.workshop", "deft_slab.core.handoff.pieces", "deft_slab.commands"])
+@pytest.mark.parametrize("module", ["core.evaluate.evaluator", "core.exporting.piece_files", "commands"])
 def test_core_and_commands_load_no_toolkit(module):
-    loaded = loaded_by(f"import {module}")
+    loaded = loaded_by(f"import deft_slab.{module}")
     assert not {name for name in loaded if name.split(".")[0] in ("PySide6", "vtkmodules", "vtk", "pyvista")}
 
 
 def test_the_window_starts_without_what_is_slow_to_load():
-    loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.app")}
+    loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.start")}
     assert "PySide6" in loaded
     assert not loaded & {"vtkmodules", "numba", "scipy", "trimesh"}
 
 
 def test_what_is_asked_and_answered_is_light_to_load():
-    loaded = {name.split(".")[0] for name in loaded_by("import deft_slab.desk.requests, deft_slab.core.handoff.pieces")}
+    light = "deft_slab.desk.messages.requests, deft_slab.core.exporting.piece_files"
+    loaded = {name.split(".")[0] for name in loaded_by(f"import {light}")}
     assert not loaded & {"numba", "scipy", "trimesh", "PySide6"}
 
 

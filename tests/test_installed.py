@@ -18,7 +18,7 @@ import pytest
 
 from deft_slab import __version__, about
 from deft_slab.commands.parser import parser
-from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.exporting.piece_files import write_solid
 from tests.shapes import box, solid_of
 
 ROOT = Path(__file__).parent.parent

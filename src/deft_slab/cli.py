@@ -9,7 +9,7 @@ import sys
 from types import FrameType
 from typing import NoReturn
 
-from .core.words import tr
+from .core.locale.translate import tr
 
 COMMANDS = (
     "measure",
@@ -62,22 +62,19 @@ def main(arguments: list[str] | None = None) -> int:
         return 2
     if given and given[0] in COMMANDS:
         if "--json" not in given and "-j" not in given:  # what programs read does not hang on settings of a window
-            from .desk.speaking import speak_as_set
+            from .desk.storage.language import speak_as_set
 
             speak_as_set()
         from . import commands
 
         return commands.run(given)
     gc.disable()  # what is loaded stays, and need not be looked through for garbage; see desk.garbage
-    from .desk.speaking import speak_as_set
+    from .desk.storage.language import speak_as_set
 
     speak_as_set()  # before any module is loaded that has texts
-    from .desk import (
-        app,
-        requests,  # noqa: F401 - all that is no window comes before Qt, which reads what comes after
-    )
+    from .desk import start
 
-    return app.run(given)
+    return start.run(given)
 
 
 if __name__ == "__main__":

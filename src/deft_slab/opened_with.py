@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from .core.words import tr
+from .core.locale.translate import tr
 
 
 def add_to(parser: argparse.ArgumentParser, *, file: bool = True) -> None:

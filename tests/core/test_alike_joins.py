@@ -8,13 +8,13 @@ import pytest
 import trimesh
 
 from deft_slab.core.cuts import BodiesCut, Cut, Move, StraightCut
-from deft_slab.core.joining.orbits import NOWHERE, Carry, Orbit
-from deft_slab.core.judge.alike import same_shapes
-from deft_slab.core.outcome import Outcome
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.congruence import same_shapes
+from deft_slab.core.joining.equal_contacts import NOWHERE, Carry, Orbit
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
+from deft_slab.core.results.outcome import Outcome
 from tests.shapes import box, joined, model_of, solid_of, sphere
 
 PRINTER = default_printer()
@@ -83,7 +83,7 @@ def test_what_is_lost_is_said_where_they_cannot_stay_so(monkeypatch):
     """Of two halves whose contact follows from itself by a move that leads off it, so that no counterpart has room."""
     off = Carry(Move(np.diag([-1.0, -1.0, 1.0]), np.array([120.0, 500.0, 0.0])), turns=True)
     orbit = Orbit({0: NOWHERE}, (off,), (0, 1))
-    monkeypatch.setattr("deft_slab.core.joining.joinery.orbits_of", lambda contacts, pieces: [orbit])
+    monkeypatch.setattr("deft_slab.core.joining.plan_joints.orbits_of", lambda contacts, pieces: [orbit])
     _, after = with_joins(solid_of(box(120, 60, 50)), across("c1", (1, 0, 0), 60))
     assert "pieces 1, 2 were alike and are not any more" in after.plan.joins[0].why
     assert any(join.holds for join in after.plan.joins)

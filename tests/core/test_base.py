@@ -13,12 +13,12 @@ from scipy.spatial.transform import Rotation
 from shapely.geometry import Polygon
 
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.judge.base import fit, outline, steadiness
-from deft_slab.core.judge.figures import measure, seat
-from deft_slab.core.judge.overhang import hard_rule, overhang_angles, soft_rule
-from deft_slab.core.judge.tilts import down_to_rotation, unit
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
+from deft_slab.core.figures.base_area import fit, outline, steadiness
+from deft_slab.core.figures.overhang import hard_rule, overhang_angles, soft_rule
+from deft_slab.core.figures.piece_figures import measure, seat
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.geometry.place_on_bed import down_to_rotation, unit
+from deft_slab.core.mesh.solid import Solid
 from tests.shapes import box, cone, joined, solid_of, sphere
 
 UP = np.eye(3)
@@ -64,7 +64,7 @@ def test_what_stands_on_a_point_or_an_edge_does_not_sit_flat():
 def test_bottom_that_only_looks_flat():
     """Common practice: a bottom rounded by more than a first layer touches in the middle only."""
     round_bottom = sphere(400.0, 6).manifold.trim_by_plane((0, 0, -1), 394.0)
-    from deft_slab.core.solid import Solid
+    from deft_slab.core.mesh.solid import Solid
 
     found = measure(Solid.from_manifold(round_bottom, {}), UP)
     shadow = math.pi * (400**2 - 394**2)

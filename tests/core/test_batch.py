@@ -10,7 +10,7 @@ import os
 import pytest
 import trimesh
 
-from deft_slab.core.printer import default_printer
+from deft_slab.core.printers.profile import default_printer
 from tests.core.test_commands import answer, call
 from tests.shapes import box
 

@@ -8,10 +8,10 @@ import pytest
 import trimesh
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Mending, Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.plan.plan import Mending, Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.demo import TROUBLED
 from tests.shapes import box, write_bodies
 

@@ -13,19 +13,19 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import maximum_flow
 
 from deft_slab.core.cuts import PatchCut, StraightCut
-from deft_slab.core.judge.marks import taken, unmarked
-from deft_slab.core.marking import Stroke
-from deft_slab.core.neighbours import shared_edges
-from deft_slab.core.plan import Plan
+from deft_slab.core.document.marks import Stroke
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.marked_facets import taken, unmarked
+from deft_slab.core.mesh.adjacency import shared_edges
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
 from deft_slab.core.search.borders import border_cost, border_stroke, least_seen, necks, seam_price
-from deft_slab.core.search.found import CutWishes, Limits
+from deft_slab.core.search.cut_map import cut_subject
+from deft_slab.core.search.joint_refinement import ground_of, settled_together
 from deft_slab.core.search.limbs import limbs_off, limbs_too
-from deft_slab.core.search.places import cut_subject
-from deft_slab.core.search.settling import settled
-from deft_slab.core.search.together import ground_of, settled_together
+from deft_slab.core.search.results import CutWishes, Limits
+from deft_slab.core.search.seam_settling import settled
 from deft_slab.core.search.ways import WaySearch
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
 from tests.shapes import joined, model_of, solid_of, sphere
 
 

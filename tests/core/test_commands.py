@@ -16,7 +16,7 @@ import pytest
 import trimesh
 
 from deft_slab.cli import main
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.importing.readers import open_file
 from deft_slab.demo import MODELS, TROUBLED
 from tests.shapes import light_model
 

@@ -19,14 +19,14 @@ from vtkmodules.vtkFiltersCore import vtkCutter
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import OpenSurface
-from deft_slab.core.faces import Face
-from deft_slab.core.judge.exposure import exposure, spread_directions
-from deft_slab.core.judge.seam import seam_of
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.shape.bodies import bodies_of, united
-from deft_slab.core.solid import Solid, side_by_side
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.exposure import exposure, spread_directions
+from deft_slab.core.figures.seams import seam_of
+from deft_slab.core.geometry.bodies import bodies_of, united
+from deft_slab.core.mesh.provenance import Face
+from deft_slab.core.mesh.solid import Solid, side_by_side
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from tests.shapes import (
     box,
     bundled,
@@ -245,8 +245,8 @@ def test_bodies_that_overlap_get_one_skin_and_those_that_touch_do_not():
 
 def test_halves_of_a_bipyramid_need_no_support():
     """Common practice: halves along the plane of symmetry of a body with level wings need none."""
-    from deft_slab.core.judge.figures import measure
-    from deft_slab.core.judge.seats import SeatWishes, seats_of
+    from deft_slab.core.figures.default_seats import SeatWishes, seats_of
+    from deft_slab.core.figures.piece_figures import measure
 
     upper = cone(30, 20).manifold
     body = upper + upper.mirror((0, 0, 1))

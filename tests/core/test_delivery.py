@@ -21,21 +21,21 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import BedSearch, lay_out
+from deft_slab.core.exporting.colours import colour_of
+from deft_slab.core.exporting.delivery import deliver
+from deft_slab.core.exporting.layout import collisions
+from deft_slab.core.exporting.naming import named
+from deft_slab.core.exporting.options import Wished
+from deft_slab.core.exporting.print_job import bed_seconds, job_of
+from deft_slab.core.exporting.surface_files import read_again, surface_bytes
+from deft_slab.core.exporting.verification import verified
 from deft_slab.core.formats import UNITLESS, WRITTEN
-from deft_slab.core.handoff.beds import BedSearch, lay_out
-from deft_slab.core.handoff.colours import colour_of
-from deft_slab.core.handoff.delivery import deliver
-from deft_slab.core.handoff.formats import read_again, surface_bytes
-from deft_slab.core.handoff.job import bed_seconds, job_of
-from deft_slab.core.handoff.laid import collisions
-from deft_slab.core.handoff.naming import named
-from deft_slab.core.handoff.verified import verified
-from deft_slab.core.handoff.wished import Wished
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.intake.threemf import items_in, wrapper
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.importing.threemf import items_in, wrapper
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.demo import MODELS, PROJECT
 from tests.core.test_commands import answer, call
 from tests.shapes import box, joined, model_of, solid_of, sphere

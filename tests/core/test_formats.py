@@ -17,15 +17,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import BadPlan, Cancelled, UnreadableFile
+from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.formats import FORMATS, READ, UNITLESS, WRITTEN, names
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.intake import files, surfaces
-from deft_slab.core.intake.files import READERS, open_file
-from deft_slab.core.intake.meshes import _polygon_triangles
-from deft_slab.core.intake.units import likely_unit, stands_on_y
-from deft_slab.core.plan import UNITS
+from deft_slab.core.importing import readers, surfaces
+from deft_slab.core.importing.meshes import _polygon_triangles
+from deft_slab.core.importing.readers import READERS, open_file
+from deft_slab.core.importing.units import likely_unit, stands_on_y
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import UNITS
 from deft_slab.core.progress import Job
-from deft_slab.core.solid import Solid
 from deft_slab.demo import MODELS, TROUBLED
 from deft_slab.demo.exact import ring_step
 from tests.fuzz import run
@@ -237,17 +237,17 @@ def greedily(*_):
 )  # fmt: skip
 def test_readers_that_come_to_no_end_take_too_much_or_fail_hard(tmp_path, monkeypatch, capfd, read, says):
     """Whatever a foreign reader does, there is a sentence, and nothing else on the terminal."""
-    reader = next(reader for reader in files.READERS if reader.title == "STL")
-    monkeypatch.setattr(files, "READERS", (replace(reader, read=read),))
-    monkeypatch.setattr(files, "_LEAST_SECONDS", 0.0)
+    reader = next(reader for reader in readers.READERS if reader.title == "STL")
+    monkeypatch.setattr(readers, "READERS", (replace(reader, read=read),))
+    monkeypatch.setattr(readers, "_LEAST_SECONDS", 0.0)
     with pytest.raises(UnreadableFile, match=says):
         open_file(written(tmp_path / "ball.stl", trimesh.creation.icosphere(1).export(file_type="stl")))
     assert capfd.readouterr().out == ""
 
 
 def test_reading_is_stopped_when_asked(tmp_path, monkeypatch):
-    reader = next(reader for reader in files.READERS if reader.title == "STL")
-    monkeypatch.setattr(files, "READERS", (replace(reader, read=endlessly),))
+    reader = next(reader for reader in readers.READERS if reader.title == "STL")
+    monkeypatch.setattr(readers, "READERS", (replace(reader, read=endlessly),))
     stops = iter([False] * 6 + [True] * 100)
     with pytest.raises(Cancelled):
         open_file(

@@ -17,15 +17,15 @@ from shapely import MultiPoint, box
 
 from deft_slab.core.cuts import BodiesCut, StraightCut
 from deft_slab.core.errors import Cancelled, SaveFailed
-from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.handoff.equal import each_once
-from deft_slab.core.handoff.pieces import write_3mf, write_project, write_stls
-from deft_slab.core.handoff.saving import write_whole
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Plan
+from deft_slab.core.evaluate.evaluator import evaluate
+from deft_slab.core.exporting.beds import lay_out
+from deft_slab.core.exporting.equal_pieces import each_once
+from deft_slab.core.exporting.piece_files import write_3mf, write_project, write_stls
+from deft_slab.core.exporting.safe_writing import write_whole
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Choice, Project
 from deft_slab.core.progress import Job
-from deft_slab.core.project import Choice, Project
-from deft_slab.core.workshop import evaluate
 from tests.shapes import model_of, sphere, together
 
 
@@ -211,7 +211,7 @@ def test_a_full_disk_keeps_the_old_file(tmp_path):
     path.write_bytes(b"old")
     program = (
         "import resource, signal, sys, pathlib\n"
-        "from deft_slab.core.handoff.saving import write_whole\n"
+        "from deft_slab.core.exporting.safe_writing import write_whole\n"
         "from deft_slab.core.errors import SaveFailed\n"
         "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
         "resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))\n"

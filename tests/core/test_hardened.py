@@ -17,22 +17,22 @@ import numpy as np
 import pytest
 import trimesh
 
-from deft_slab.core import habits
 from deft_slab.core.errors import SaveFailed, UnreadableFile
-from deft_slab.core.handoff import saving
-from deft_slab.core.handoff.saving import write_each
-from deft_slab.core.handoff.sheet.blocks import Heading, Points, Table
-from deft_slab.core.handoff.sheet.html import as_html
-from deft_slab.core.handoff.tables import as_csv
-from deft_slab.core.intake import confined as confining
-from deft_slab.core.intake.confined import confined
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge import kernels
-from deft_slab.core.judge.columns import column_field
-from deft_slab.core.plan import Body
-from deft_slab.core.printer import default_printer
+from deft_slab.core.exporting import safe_writing
+from deft_slab.core.exporting.csv_tables import as_csv
+from deft_slab.core.exporting.safe_writing import write_each
+from deft_slab.core.exporting.sheet.blocks import Heading, Points, Table
+from deft_slab.core.exporting.sheet.html import as_html
+from deft_slab.core.figures import column_kernels
+from deft_slab.core.figures.column_field import column_field
+from deft_slab.core.importing import limited_process as confining
+from deft_slab.core.importing.limited_process import confined
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.locale import preferences
+from deft_slab.core.locale.text import harmless
+from deft_slab.core.plan.plan import Body
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.text import harmless
 from tests.core.test_commands import answer, call
 from tests.shapes import box
 
@@ -107,7 +107,7 @@ def test_loose_triangles_get_a_coarser_grid():
     triangles = np.arange(6000, dtype=np.int32).reshape(-1, 3)
     field = column_field(vertices, triangles, 128)
     assert field.nx < 64
-    assert len(field.heights) < 1.1 * kernels.MOST_HITS * 128**2
+    assert len(field.heights) < 1.1 * column_kernels.MOST_HITS * 128**2
     a, b, c = (vertices[triangles[:, k]] for k in range(3))
     shadow = np.abs(np.cross(b - a, c - a)[:, 2]).sum() / 2
     assert len(field.heights) * field.cell**2 == pytest.approx(shadow, rel=0.01)
@@ -125,8 +125,8 @@ def test_deep_columns_are_sorted_as_shallow_ones(monkeypatch):
     cells = random.integers(0, 12, count).astype(np.int32)
     heights = random.integers(0, 40, count).astype(float)  # many at one height
     facets = np.where(random.random(count) < 0.5, np.arange(count), -1 - np.arange(count)).astype(np.int32)
-    start, sorted_heights, sorted_facets = kernels.into_columns(cells, heights, facets, 12)
-    assert np.diff(start).min() > kernels._DEEP
+    start, sorted_heights, sorted_facets = column_kernels.into_columns(cells, heights, facets, 12)
+    assert np.diff(start).min() > column_kernels._DEEP
     for cell in range(12):
         own = np.flatnonzero(cells == cell)
         wanted = sorted(own, key=lambda n: (heights[n], facets[n] < 0))
@@ -167,14 +167,14 @@ def test_names_of_bodies_reach_a_table_as_texts(tmp_path):
 
 
 def test_a_full_disk_names_what_is_written_already(tmp_path, monkeypatch):
-    real = saving.write_whole
+    real = safe_writing.write_whole
 
     def full(path, content, *, replace=True):
         if path.name == "c":
             raise SaveFailed("“c” could not be saved.", kept="Nothing of it was written.", remedy="Free some space.")
         real(path, content, replace=replace)
 
-    monkeypatch.setattr(saving, "write_whole", full)
+    monkeypatch.setattr(safe_writing, "write_whole", full)
     with pytest.raises(SaveFailed) as told:
         write_each([(tmp_path / name, b"x") for name in "abc"])
     assert str(told.value) == (
@@ -211,9 +211,9 @@ def test_a_batch_is_done_anew_when_anything_that_it_depends_on_changes(tmp_path,
     next((out / "box").glob("*.stl")).unlink()
     assert [states(), states()] == [["done"], ["kept"]]
     monkeypatch.setenv("DEFT_SLAB_UNITS", "in")
-    habits.forget()
+    preferences.forget()
     try:
         assert states() == ["done"]
     finally:
         monkeypatch.undo()
-        habits.forget()
+        preferences.forget()

@@ -14,21 +14,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_slab import cli
-from deft_slab.core.checks import check
 from deft_slab.core.cuts import StraightCut
+from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.hollow import Hollow, Vent
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.hollowing.bodies import frustum_volume, hole, plug
 from deft_slab.core.hollowing.lattice import axes, lattice
 from deft_slab.core.hollowing.voids import least_wall, voids_of
-from deft_slab.core.hollows import proposed_vents
-from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import shipped_printers
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.inspection.inspect import check
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.hollow import Hollow, Vent
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.printers.profile import shipped_printers
+from deft_slab.core.search.vents import proposed_vents
 from tests.shapes import box, hollow_ball, joined, model_of, solid_of, sphere, together
 
 RESIN = shipped_printers()["large-resin"]

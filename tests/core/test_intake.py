@@ -15,10 +15,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import UnreadableFile
-from deft_slab.core.intake import surfaces, threemf
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.intake.surfaces import Surface, grid_for, snapped, tidy
-from deft_slab.core.solid import Solid
+from deft_slab.core.importing import surfaces, threemf
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.importing.surfaces import Surface, grid_for, snapped, tidy
+from deft_slab.core.mesh.solid import Solid
 from deft_slab.demo import MODELS, PROJECT
 
 

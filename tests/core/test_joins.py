@@ -17,23 +17,23 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.geometry.lettering import letters, outlines
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.importing.readers import open_file
 from deft_slab.core.joining import room
+from deft_slab.core.joining.apply_joins import KEY, SOCKET
+from deft_slab.core.joining.assembly_order import moves_of
 from deft_slab.core.joining.coupon import coupon, usual_steps
-from deft_slab.core.joining.joined import KEY, SOCKET
-from deft_slab.core.joining.order import moves_of
 from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin, SplintJoin
-from deft_slab.core.outcome import Outcome
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, read_printer
-from deft_slab.core.project import Project, project_text, read_project
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.shape.lettering import letters, outlines
-from deft_slab.core.solid import Solid, spread_points
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.wishes import PieceWish
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.mesh.solid import Solid, spread_points
+from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Project, project_text, read_project
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.printers.profile import default_printer, read_printer
+from deft_slab.core.results.outcome import Outcome
 from deft_slab.demo import MODELS
 from tests.core.test_commands import answer, call
 from tests.recipes import REFUSED, problem_with, random_recipe, sound_model

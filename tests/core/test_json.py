@@ -13,14 +13,14 @@ import pytest
 
 from deft_slab.commands.parser import parser
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.pieces import write_project, write_solid
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_project, write_solid
+from deft_slab.core.importing.readers import open_file
 from deft_slab.core.joins import KeyJoin
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
-from deft_slab.core.project import Choice, Project
-from deft_slab.core.script import Recipe
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Choice, Project
+from deft_slab.core.plan.recipe import Recipe
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.standin.machine import Machine
 from deft_slab.standin.server import Server
 from tests.core.test_commands import call

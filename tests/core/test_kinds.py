@@ -27,20 +27,20 @@ from deft_slab.core.cuts import (
     Side,
     StraightCut,
 )
+from deft_slab.core.document.marks import Region
 from deft_slab.core.errors import BadPlan, CutFailed
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.alike import same_shapes, surface_moments, symmetry_planes
-from deft_slab.core.judge.marks import taken
-from deft_slab.core.judge.seam import seam_of
-from deft_slab.core.marking import Region
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.shape.bodies import bodies_of, united
-from deft_slab.core.shape.leaving import leaves_freely, lift_direction
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.congruence import same_shapes, surface_moments, symmetry_planes
+from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.figures.seams import seam_of
+from deft_slab.core.geometry.bodies import bodies_of, united
+from deft_slab.core.geometry.lift_direction import leaves_freely, lift_direction
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.demo import MODELS
 from tests.recipes import REFUSED, problem_with, random_recipe
 from tests.shapes import (

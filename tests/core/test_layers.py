@@ -15,21 +15,21 @@ from scipy import ndimage
 from shapely import Polygon
 
 from deft_slab import cli
-from deft_slab.core.checked import LayerTotals
-from deft_slab.core.checks import check
 from deft_slab.core.cuts import StraightCut
+from deft_slab.core.document.marks import LeftAlone, Mark
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.inspection.findings import LayerTotals
+from deft_slab.core.inspection.inspect import check
 from deft_slab.core.layers.regions import regions_of
 from deft_slab.core.layers.sections import Levels, Slicer, beginnings
-from deft_slab.core.marking import LeftAlone, Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import Job
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, bundled, hollow_ball, joined, model_of, solid_of, sphere, together, tube
 

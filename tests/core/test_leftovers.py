@@ -11,18 +11,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BentCut, BlockCut, ScoopCut, StraightCut
+from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import BadPlan, CutFailed
-from deft_slab.core.judge.edges import creases, edge_plane, nearest_on
-from deft_slab.core.judge.slivers import thin_places
-from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.search.found import Limits
-from deft_slab.core.search.places import cut_subject
-from deft_slab.core.search.settling import detail_of, settled
-from deft_slab.core.solid import Solid, spread_points
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.sharp_edges import creases, edge_plane, nearest_on
+from deft_slab.core.figures.thin_places import thin_places
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.mesh.solid import Solid, spread_points
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
+from deft_slab.core.search.cut_map import cut_subject
+from deft_slab.core.search.results import Limits
+from deft_slab.core.search.seam_settling import detail_of, settled
 from deft_slab.desk.cuts import on_desk
 from deft_slab.desk.cuts.block import moved_wall, staggered
 from tests.shapes import box, joined, model_of, solid_of, sphere, tube

@@ -10,16 +10,16 @@ import trimesh
 from pydantic import ValidationError
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.marks import facets_at, marked, most_detailed, taken
-from deft_slab.core.marking import Audience, Mark
-from deft_slab.core.neighbours import neighbours
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.project import Project, read_project
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.document.marks import Audience, Mark
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.exposure import exposure
+from deft_slab.core.figures.marked_facets import facets_at, marked, most_detailed, taken
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.adjacency import neighbours
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Project, read_project
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.demo import MODELS
 from tests.shapes import box, joined, model_of, ring, solid_of, sphere
 

@@ -9,17 +9,17 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.mend import kernels
-from deft_slab.core.mend.clean import clean, open_edges
-from deft_slab.core.mend.holes import close_holes, loops_of, patch_for
-from deft_slab.core.mend.mended import advised, mended, tangled_share
-from deft_slab.core.mend.orient import oriented
-from deft_slab.core.mend.rewrap import rewrapped
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.plan import Mending
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid, side_by_side
+from deft_slab.core.plan.plan import Mending
 from deft_slab.core.progress import Job
-from deft_slab.core.solid import Solid, side_by_side
+from deft_slab.core.repair import kernels
+from deft_slab.core.repair.clean import clean, open_edges
+from deft_slab.core.repair.holes import close_holes, loops_of, patch_for
+from deft_slab.core.repair.mend import advised, mended, tangled_share
+from deft_slab.core.repair.orientation import oriented
+from deft_slab.core.repair.rewrap import rewrapped
+from deft_slab.core.repair.simplify import thinned
 from deft_slab.demo import MODELS, TROUBLED
 from tests.shapes import box, bundled, cone, hollow_ball, ring, solid_of, sphere, together, tube, without_facets
 

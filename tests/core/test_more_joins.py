@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BlockCut, Move
 from deft_slab.core.joins import BandJoin, KeyJoin, LettersJoin, LooseKeyJoin, PivotJoin, SplintJoin
-from deft_slab.core.joins.seams import tape_around
-from deft_slab.core.outcome import Outcome
-from deft_slab.core.reports import Turn
-from deft_slab.core.solid import Solid
+from deft_slab.core.joins.reports import Turn
+from deft_slab.core.joins.strip_bodies import tape_around
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.results.outcome import Outcome
 from tests.core.test_joins import HALVES, ON, PRINTER, faces_of, in_blocks, joined_plan, outcome_of, sound
 from tests.shapes import box, joined, solid_of
 

@@ -13,17 +13,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.handoff.beds import BedSearch, lay_out
-from deft_slab.core.handoff.laid import collisions, kept_as
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.nesting.footprint import footprint
-from deft_slab.core.nesting.nest import least_sheets, nested
-from deft_slab.core.nesting.shapes import Lies, Shape, Sheet
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import BedSearch, lay_out
+from deft_slab.core.exporting.layout import collisions, kept_as
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.packing.footprint import footprint
+from deft_slab.core.packing.nest import least_sheets, nested
+from deft_slab.core.packing.shapes import Lies, Shape, Sheet
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import Job
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, bundled, model_of, solid_of, tube
 

@@ -13,14 +13,14 @@ from hypothesis import strategies as st
 from numpy.polynomial import legendre
 
 from deft_slab.core.cuts import Move, PatchCut
-from deft_slab.core.documents import triple
-from deft_slab.core.handoff.pieces import stl_bytes
-from deft_slab.core.judge.marks import taken
-from deft_slab.core.marking import Region, Stroke
-from deft_slab.core.plan import Plan
-from deft_slab.core.shape.harmonic import Patch, harmonic, patch_body
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.document.base import triple
+from deft_slab.core.document.marks import Region, Stroke
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import stl_bytes
+from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.geometry.harmonic_face import Patch, harmonic, patch_body
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
 from tests.shapes import box, joined, model_of, ring, solid_of, sphere
 
 

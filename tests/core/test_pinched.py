@@ -10,15 +10,15 @@ from hypothesis.extra.numpy import arrays
 from scipy import ndimage
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.edges import edge_numbers
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.model import Model
-from deft_slab.core.pinched import unpinched
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
-from deft_slab.core.shape.bodies import fragments
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.geometry.bodies import fragments
+from deft_slab.core.mesh.edges import edge_numbers
+from deft_slab.core.mesh.non_manifold import unpinched
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 
 _SQUARE = ((0, 0), (1, 0), (1, 1), (0, 1))
 _FACES = {

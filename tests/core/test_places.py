@@ -12,25 +12,25 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BentCut, StraightCut
 from deft_slab.core.errors import Cancelled, CutFailed
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge import plane_kernels
-from deft_slab.core.judge.columns import column_field
-from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.marks import unmarked
-from deft_slab.core.judge.parting import every_place, in_poses, posed, soft_shares
-from deft_slab.core.judge.seam import seam_of
-from deft_slab.core.judge.seats import Seat, Seats, SeatWishes, seats_of
-from deft_slab.core.judge.sketches import sketches
-from deft_slab.core.judge.tilts import down_to_rotation
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures import plane_kernels
+from deft_slab.core.figures.batch_figures import sketches
+from deft_slab.core.figures.column_field import column_field
+from deft_slab.core.figures.default_seats import Seat, Seats, SeatWishes, seats_of
+from deft_slab.core.figures.exposure import exposure
+from deft_slab.core.figures.marked_facets import unmarked
+from deft_slab.core.figures.plane_scoring import every_place, in_poses, posed, soft_shares
+from deft_slab.core.figures.seams import seam_of
+from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET, Job
-from deft_slab.core.search.found import CutWishes, Limits
-from deft_slab.core.search.places import as_map, cut_subject, half_sphere, likely_normals, looked_along, swept, turned
-from deft_slab.core.search.settling import settled
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.search.cut_map import as_map, cut_subject, half_sphere, likely_normals, looked_along, swept, turned
+from deft_slab.core.search.results import CutWishes, Limits
+from deft_slab.core.search.seam_settling import settled
 from deft_slab.demo import MODELS
 from tests.shapes import box, cone, hollow_ball, joined, model_of, solid_of, sphere
 

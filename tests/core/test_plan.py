@@ -12,11 +12,11 @@ from pydantic import ValidationError
 
 from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan, UnreadableFile
-from deft_slab.core.plan import ModelRef, Plan
-from deft_slab.core.printer import Printer, default_printer
-from deft_slab.core.project import Choice, Project, read_project
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.wishes import PieceWish
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.plan import ModelRef, Plan
+from deft_slab.core.plan.project import Choice, Project, read_project
+from deft_slab.core.printers.profile import Printer, default_printer
 
 REF = ModelRef(name="Gull", sha256="0" * 64, grid=2**-12)
 numbers = st.floats(-1e4, 1e4, allow_subnormal=False)

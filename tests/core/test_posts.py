@@ -14,25 +14,18 @@ from scipy.spatial import cKDTree
 from deft_slab import cli
 from deft_slab.commands.posts import posts_of
 from deft_slab.core.cuts import Move
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.judge.overhang import overhang_angles
-from deft_slab.core.marking import Audience, Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.posting.bodies import plate, post
-from deft_slab.core.posting.posted import ground_of, proposed_points, standing_of
-from deft_slab.core.posting.routes import KEEP_OFF, Ground, Measures, routed
-from deft_slab.core.posting.standing import (
-    SPACING,
-    bodies_of,
-    in_one,
-    islands_of,
-    islands_with,
-    proposed,
-)
-from deft_slab.core.posts import SLENDER_DIAMETERS, Post, PostSet
-from deft_slab.core.printer import shipped_printers
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.document.marks import Audience, Mark
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.figures.overhang import overhang_angles
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.supports import SLENDER_DIAMETERS, Post, PostSet
+from deft_slab.core.printers.profile import shipped_printers
+from deft_slab.core.supports.bodies import plate, post
+from deft_slab.core.supports.piece_posts import ground_of, proposed_points, standing_of
+from deft_slab.core.supports.placement import SPACING, bodies_of, in_one, islands_of, islands_with, proposed
+from deft_slab.core.supports.routes import KEEP_OFF, Ground, Measures, routed
 from tests.core.test_layers import comb
 from tests.shapes import box, joined, model_of, solid_of, sphere
 

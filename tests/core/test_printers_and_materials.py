@@ -16,24 +16,24 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from deft_slab.core.checks import check
-from deft_slab.core.coupons import COUPON, CouponWish
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.handoff.beds import BedSearch, laid_with_job, lay_out
-from deft_slab.core.handoff.delivery import deliver, write_bed
-from deft_slab.core.handoff.laid import bed_printer, collisions, kept_as
-from deft_slab.core.handoff.sharing import _estimated, _shared, _Task, shared_out
-from deft_slab.core.handoff.sheet.made import sheet_for
-from deft_slab.core.handoff.wished import Wished
-from deft_slab.core.intake.threemf import wrapper
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import BedSearch, laid_with_job, lay_out
+from deft_slab.core.exporting.delivery import deliver, write_bed
+from deft_slab.core.exporting.layout import bed_printer, collisions, kept_as
+from deft_slab.core.exporting.options import Wished
+from deft_slab.core.exporting.sheet.build import sheet_for
+from deft_slab.core.exporting.two_printers import _estimated, _shared, _Task, shared_out
+from deft_slab.core.figures.print_time import layer_count
+from deft_slab.core.importing.threemf import wrapper
+from deft_slab.core.inspection.inspect import check
 from deft_slab.core.joins import GlueJoin
-from deft_slab.core.judge.effort import layer_count
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import Material, default_printer, shipped_printers
-from deft_slab.core.project import Project, project_text, read_project
-from deft_slab.core.script import Recipe
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.coupon import COUPON, CouponWish
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Project, project_text, read_project
+from deft_slab.core.plan.recipe import Recipe
+from deft_slab.core.printers.profile import Material, default_printer, shipped_printers
 from deft_slab.standin.loads import load_of, picture
 from tests.core.test_commands import answer, call
 from tests.shapes import box, model_of, solid_of, together
@@ -99,7 +99,7 @@ def test_each_material_has_its_own_mass_price_and_size(tmp_path):
 def test_a_file_of_several_materials_names_them(tmp_path):
     plan = wished(tower(), PRINTER, p2={"material": "Red"})
     pieces = Workshop(TOWER).evaluate(plan, PRINTER).pieces
-    from deft_slab.core.handoff.pieces import write_3mf
+    from deft_slab.core.exporting.piece_files import write_3mf
 
     write_3mf(pieces, PRINTER, "Tower", tmp_path / "all.3mf")
     model = wrapper().CreateModel()

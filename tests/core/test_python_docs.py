@@ -9,7 +9,7 @@ from pathlib import Path
 
 import trimesh
 
-from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.exporting.piece_files import write_solid
 from tests.shapes import box, joined, solid_of
 
 PAGE = Path(__file__).parents[2] / "docs/python.md"

@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import DeftError, OpenSurface, SaveFailed
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.rays import first_hit
-from deft_slab.core.judge.seats import SeatWishes, candidates, seats_of
+from deft_slab.core.figures.default_seats import SeatWishes, candidates, seats_of
+from deft_slab.core.figures.ray_pick import first_hit
+from deft_slab.core.importing.readers import open_file
 from deft_slab.demo import MODELS
 from deft_slab.demo.make import make
 from deft_slab.demo.props import helmet, lantern

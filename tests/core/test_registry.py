@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from deft_slab.core.cuts import KINDS, Cut, LiftOffCut, Move, StraightCut
+from deft_slab.core.document.marks import Region, Stroke
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.marking import Region, Stroke
-from deft_slab.core.plan import Plan
-from deft_slab.core.script import Recipe, read_recipe
-from deft_slab.core.search.settling import SETTLERS
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import Recipe, read_recipe
+from deft_slab.core.search.seam_settling import SETTLERS
 from tests.shapes import box, model_of, solid_of
 
 LOOP = ((10.0, 0.0, 5.0), (0.0, 10.0, 5.0), (-10.0, 0.0, 5.0), (0.0, -10.0, 5.0))

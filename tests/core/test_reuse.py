@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.hollow import Hollow, Vent
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.recipe_reuse import misfits, recipe_from, used_on, way_over
 from deft_slab.core.joins import DowelJoin, KeyJoin
-from deft_slab.core.plan import Plan
-from deft_slab.core.posts import Post, PostSet
-from deft_slab.core.printer import default_printer
-from deft_slab.core.reuse import misfits, recipe_from, used_on, way_over
-from deft_slab.core.script import MadeFor, Recipe, read_recipe
-from deft_slab.core.wishes import PieceWish
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.hollow import Hollow, Vent
+from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.recipe import MadeFor, Recipe, read_recipe
+from deft_slab.core.plan.supports import Post, PostSet
+from deft_slab.core.printers.profile import default_printer
 from tests.core.test_commands import answer, call
 from tests.shapes import box, model_of, solid_of
 

@@ -24,18 +24,18 @@ from PIL import Image
 
 from deft_slab.commands.options import TOKEN
 from deft_slab.core.errors import BadPlan, SaveFailed, UnreadableFile
-from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.delivery import deliver
-from deft_slab.core.handoff.slices.images import ABOUT, png_of
-from deft_slab.core.handoff.wished import Wished
-from deft_slab.core.judge.effort import layer_count, layers_of
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import laid_with_job
+from deft_slab.core.exporting.delivery import deliver
+from deft_slab.core.exporting.options import Wished
+from deft_slab.core.exporting.slices.images import ABOUT, png_of
+from deft_slab.core.figures.print_time import layer_count, layers_of
 from deft_slab.core.layers.sections import Levels
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
-from deft_slab.core.sending.link import Link, NotThere, PrinterTrouble, status_in
-from deft_slab.core.sending.outbox import Device, Outbox, job_id
-from deft_slab.core.sending.words import About, digest_of
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
+from deft_slab.core.printing.link import Link, NotThere, PrinterTrouble, status_in
+from deft_slab.core.printing.messages import About, digest_of
+from deft_slab.core.printing.outbox import Device, Outbox, job_id
 from deft_slab.standin import folder as looking
 from deft_slab.standin import server as serving
 from deft_slab.standin.folder import STATUS, Watch, status_name

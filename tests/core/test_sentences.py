@@ -15,9 +15,9 @@ import pytest
 import trimesh
 
 from deft_slab.core.errors import UnreadableFile
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Body, ModelRef, Plan
-from deft_slab.core.project import Project
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.plan.plan import Body, ModelRef, Plan
+from deft_slab.core.plan.project import Project
 from deft_slab.demo import MODELS
 from deft_slab.logbook import log_path
 from tests.core.test_commands import PROGRAM, answer, call
@@ -201,9 +201,9 @@ def test_files_are_replaced_only_when_that_is_said(ball, tmp_path):
 
 
 def test_a_project_whose_bodies_do_not_add_up(tmp_path):
-    from deft_slab.core.handoff.pieces import write_project
-    from deft_slab.core.printer import default_printer
-    from deft_slab.core.workshop import Workshop
+    from deft_slab.core.evaluate.evaluator import Workshop
+    from deft_slab.core.exporting.piece_files import write_project
+    from deft_slab.core.printers.profile import default_printer
     from tests.shapes import model_of, sphere
 
     model = model_of(sphere(20, 2))

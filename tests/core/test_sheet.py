@@ -13,25 +13,25 @@ from fontTools.ttLib import TTFont
 from lxml import html
 from PIL import Image
 
-from deft_slab.core import text
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.handoff.beds import laid_with_job
-from deft_slab.core.handoff.sheet.blocks import Cards, Points, Table
-from deft_slab.core.handoff.sheet.content import blocks_of
-from deft_slab.core.handoff.sheet.drawing import Body, drawn, plan_of, view_from
-from deft_slab.core.handoff.sheet.fonts import truetype
-from deft_slab.core.handoff.sheet.holding import holding
-from deft_slab.core.handoff.sheet.made import sheet_of
-from deft_slab.core.handoff.sheet.stock import rods
-from deft_slab.core.handoff.sheet.subject import gathered
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import laid_with_job
+from deft_slab.core.exporting.sheet.blocks import Cards, Points, Table
+from deft_slab.core.exporting.sheet.build import sheet_of
+from deft_slab.core.exporting.sheet.clamping import holding
+from deft_slab.core.exporting.sheet.content import blocks_of
+from deft_slab.core.exporting.sheet.drawing import Body, drawn, plan_of, view_from
+from deft_slab.core.exporting.sheet.fonts import truetype
+from deft_slab.core.exporting.sheet.stock import rods
+from deft_slab.core.exporting.sheet.subject import gathered
+from deft_slab.core.geometry.lettering import FONT
 from deft_slab.core.joins.dowel import DowelJoin
 from deft_slab.core.joins.loose_key import LooseKeyJoin
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.locale import text
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import Job
-from deft_slab.core.shape.lettering import FONT
-from deft_slab.core.workshop import Workshop
 from tests.core.test_commands import answer, call
 from tests.shapes import box, model_of, solid_of, sphere, without_facets
 

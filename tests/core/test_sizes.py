@@ -12,20 +12,20 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, OpenSurface
-from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.handoff.pieces import write_3mf, write_project, write_solid
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.base import fit, largest_scale
-from deft_slab.core.judge.edges import round_edge
-from deft_slab.core.judge.tilts import set_down
-from deft_slab.core.judge.walls import thickness, thinnest
-from deft_slab.core.model import Model
-from deft_slab.core.plan import Body, Guest, Mending, Plan
-from deft_slab.core.printer import Printer, default_printer, read_printer, shipped_printers
-from deft_slab.core.project import Project
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop, evaluate
+from deft_slab.core.evaluate.evaluator import Workshop, evaluate
+from deft_slab.core.exporting.beds import lay_out
+from deft_slab.core.exporting.piece_files import write_3mf, write_project, write_solid
+from deft_slab.core.figures.base_area import fit, largest_scale
+from deft_slab.core.figures.sharp_edges import round_edge
+from deft_slab.core.figures.wall_thickness import thickness, thinnest
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.geometry.place_on_bed import set_down
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Body, Guest, Mending, Plan
+from deft_slab.core.plan.project import Project
+from deft_slab.core.printers.profile import Printer, default_printer, read_printer, shipped_printers
 from deft_slab.demo import TROUBLED
 from tests.shapes import box, cone, hollow_ball, model_of, solid_of, sphere, together, tube, without_facets
 

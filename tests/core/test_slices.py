@@ -17,16 +17,16 @@ from lxml import etree
 from PIL import Image, ImageDraw
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface, SaveFailed
-from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.handoff.slices import images, polygons
-from deft_slab.core.handoff.slices.image_kernels import filled
-from deft_slab.core.handoff.slices.images import png_of, write_layers
-from deft_slab.core.handoff.slices.layers import stack_of
-from deft_slab.core.handoff.slices.polygons import sliced_bytes, slices_in
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import shipped_printers
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.beds import lay_out
+from deft_slab.core.exporting.slices import images, polygons
+from deft_slab.core.exporting.slices.image_kernels import filled
+from deft_slab.core.exporting.slices.images import png_of, write_layers
+from deft_slab.core.exporting.slices.layers import stack_of
+from deft_slab.core.exporting.slices.polygons import sliced_bytes, slices_in
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import shipped_printers
 from deft_slab.core.progress import Job
-from deft_slab.core.workshop import Workshop
 from tests.core.test_commands import answer, call
 from tests.shapes import box, cone, joined, model_of, solid_of, sphere, without_facets
 

@@ -11,14 +11,14 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge import kernels
-from deft_slab.core.judge.columns import column_field
-from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.figures import measure
-from deft_slab.core.judge.skin import support_skin
-from deft_slab.core.judge.tilts import down_to_rotation, unit
-from deft_slab.core.solid import Solid
+from deft_slab.core.figures import column_kernels
+from deft_slab.core.figures.column_field import column_field
+from deft_slab.core.figures.exposure import exposure
+from deft_slab.core.figures.piece_figures import measure
+from deft_slab.core.figures.support_skin import support_skin
+from deft_slab.core.geometry.place_on_bed import down_to_rotation, unit
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
 from deft_slab.demo import MODELS
 from tests.shapes import (
     box,
@@ -223,9 +223,9 @@ def test_column_volume_is_the_volume():
 
 def test_kernels_compiled_and_plain_agree():
     solid = sphere(10.0, 2)
-    placed = kernels.to_grid(solid.vertices, -11.0, -11.0, 1.37)
-    compiled = kernels.into_columns(*kernels.scan(placed, solid.triangles, 17, 17), 17 * 17)
-    plain = kernels.into_columns.py_func(*kernels.scan.py_func(placed, solid.triangles, 17, 17), 17 * 17)
+    placed = column_kernels.to_grid(solid.vertices, -11.0, -11.0, 1.37)
+    compiled = column_kernels.into_columns(*column_kernels.scan(placed, solid.triangles, 17, 17), 17 * 17)
+    plain = column_kernels.into_columns.py_func(*column_kernels.scan.py_func(placed, solid.triangles, 17, 17), 17 * 17)
     for a, b in zip(compiled, plain, strict=True):
         np.testing.assert_allclose(a, b, rtol=0, atol=1e-12)
 

@@ -18,8 +18,8 @@ import trimesh
 from deft_slab.commands import tables
 from deft_slab.commands.parser import EXAMPLES, parser
 from deft_slab.commands.showing import Showing
-from deft_slab.core import habits, text
-from deft_slab.core.printer import shipped_printers
+from deft_slab.core.locale import preferences, text
+from deft_slab.core.printers.profile import shipped_printers
 from tests.core.test_commands import answer, call
 from tests.core.test_json import schema_of
 from tests.shapes import write_bodies
@@ -97,7 +97,7 @@ def test_long_lists_are_counted():
 
 def run(*words: object, **env: str) -> subprocess.CompletedProcess:
     """In a process of its own: language and units are decided when it starts."""
-    kept = {name: value for name, value in os.environ.items() if name not in (habits.UNITS, habits.NUMBERS)}
+    kept = {name: value for name, value in os.environ.items() if name not in (preferences.UNITS, preferences.NUMBERS)}
     return subprocess.run([sys.executable, "-m", "deft_slab.cli", *map(str, words)], capture_output=True,
                           encoding="utf-8", check=True, env={**kept, **env})  # fmt: skip
 

@@ -12,28 +12,28 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation, Slerp
 
+from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge import kernels, section_kernels
-from deft_slab.core.judge.columns import column_field
-from deft_slab.core.judge.effort import layer_count, print_seconds
-from deft_slab.core.judge.exposure import spread_directions
-from deft_slab.core.judge.figures import layer_areas, measure, seat
-from deft_slab.core.judge.overhang import LEVEL, hard_rule, soft_rule
-from deft_slab.core.judge.seats import around
-from deft_slab.core.judge.sketches import sketches
-from deft_slab.core.judge.spots import overhang_spots
-from deft_slab.core.judge.tilts import down_to_rotation, downs_to_rotations, seated_on, unit
-from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures import column_kernels, section_kernels
+from deft_slab.core.figures.batch_figures import sketches
+from deft_slab.core.figures.column_field import column_field
+from deft_slab.core.figures.default_seats import around
+from deft_slab.core.figures.exposure import spread_directions
+from deft_slab.core.figures.overhang import LEVEL, hard_rule, soft_rule
+from deft_slab.core.figures.overhang_regions import overhang_spots
+from deft_slab.core.figures.piece_figures import layer_areas, measure, seat
+from deft_slab.core.figures.print_time import layer_count, print_seconds
+from deft_slab.core.geometry.orientation import Tilt, between
+from deft_slab.core.geometry.place_on_bed import down_to_rotation, downs_to_rotations, seated_on, unit
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import Job
-from deft_slab.core.search.figures import sweep
-from deft_slab.core.search.tilts import leaning, searched, seats_worth_trying
+from deft_slab.core.search.direction_figures import sweep
+from deft_slab.core.search.seats import leaning, searched, seats_worth_trying
 from deft_slab.core.search.weighing import PRESETS, Weights, blend, parts_of
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt, between
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, cone, joined, model_of, ring, solid_of, sphere, together
 
@@ -437,7 +437,7 @@ def test_weighing_kernels_compiled_and_plain_agree():
     seated = seat(solid, down_to_rotation(unit((0.3, 0.2, -0.8))), soft_rule(45))
     nobody = np.zeros(len(solid.triangles), np.bool_)
     results = []
-    for weigh in (kernels.weigh_facets, kernels.weigh_facets.py_func):
+    for weigh in (column_kernels.weigh_facets, column_kernels.weigh_facets.py_func):
         weight = np.empty(len(solid.triangles))
         sums = weigh(np.ascontiguousarray(seated.vertices[:, 2]), solid.triangles, seated.normals_z, solid.areas,
                      *soft_rule(45), 0.2, False, LEVEL, nobody, nobody, nobody, weight)  # fmt: skip
@@ -447,7 +447,7 @@ def test_weighing_kernels_compiled_and_plain_agree():
     columns = column_field(seated.vertices, solid.triangles, 60)
     cells = [
         count(columns.start, columns.heights, columns.facets, 0.0, 1.0, 50)
-        for count in (kernels.section_cells, kernels.section_cells.py_func)
+        for count in (column_kernels.section_cells, column_kernels.section_cells.py_func)
     ]
     np.testing.assert_array_equal(*cells)
 

@@ -7,21 +7,21 @@ import zipfile
 
 import pytest
 
-from deft_slab.core import project as project_module
-from deft_slab.core import versions
+from deft_slab.core.document import migrations
+from deft_slab.core.document.marks import Mark
+from deft_slab.core.document.migrations import NewerVersion, Versions
 from deft_slab.core.errors import BadPlan, UnreadableFile
-from deft_slab.core.handoff import pieces as pieces_module
-from deft_slab.core.handoff.pieces import write_project
-from deft_slab.core.handoff.saving import keep_beside
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.intake.threemf import PLAN_PATH
-from deft_slab.core.marking import Mark
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, read_printer
-from deft_slab.core.project import Choice, Project, project_text, read_project
-from deft_slab.core.script import read_recipe
-from deft_slab.core.versions import NewerVersion, Versions
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting import piece_files as pieces_module
+from deft_slab.core.exporting.piece_files import write_project
+from deft_slab.core.exporting.safe_writing import keep_beside
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.importing.threemf import PLAN_PATH
+from deft_slab.core.plan import project as project_module
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Choice, Project, project_text, read_project
+from deft_slab.core.plan.recipe import read_recipe
+from deft_slab.core.printers.profile import default_printer, read_printer
 from tests.shapes import box, model_of, solid_of
 
 MARK = Mark(meaning="show", shape="ball", places=((1.0, 2.0, 3.0),), reach=4.0)
@@ -40,7 +40,7 @@ def toy():
         return {**data, "size": 10 * data["size"]}
 
     yield kind
-    del versions.KINDS["toy"]
+    del migrations.KINDS["toy"]
 
 
 def first_version(project: Project) -> bytes:
@@ -58,8 +58,8 @@ def test_every_version_of_every_kind_has_a_step_to_the_next():
     import deft_slab.desk.presets
     import deft_slab.desk.settings  # noqa: F401 - they register their kinds
 
-    assert set(versions.KINDS) == {"project", "recipe", "printer profile", "settings", "preset"}
-    assert [kind.name for kind in versions.KINDS.values() if kind.missing] == []
+    assert set(migrations.KINDS) == {"project", "recipe", "printer profile", "settings", "preset"}
+    assert [kind.name for kind in migrations.KINDS.values() if kind.missing] == []
 
 
 def test_steps_follow_each_other_and_change_nothing_that_they_are_given(toy):

@@ -10,24 +10,24 @@ import pytest
 import trimesh
 
 from deft_slab.core.cuts import BlockCut
+from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import Cancelled, OpenSurface
-from deft_slab.core.groups import Part
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.base import least_rooms, rooms_of_boxes
-from deft_slab.core.judge.marks import unmarked
-from deft_slab.core.marking import Mark
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.plan import Body, Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.figures.base_area import least_rooms, rooms_of_boxes
+from deft_slab.core.figures.marked_facets import unmarked
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.parting.bodies import Part
+from deft_slab.core.plan.plan import Body, Plan
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET, Job
-from deft_slab.core.search.blocks import blocks_for
+from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.search.block_cuts import blocks_for
 from deft_slab.core.search.drafts import like
-from deft_slab.core.search.found import CutWishes, Front, Way
 from deft_slab.core.search.fronts import spaced
 from deft_slab.core.search.loosening import in_vain_of
+from deft_slab.core.search.results import CutWishes, Front, Way
 from deft_slab.core.search.ways import WaySearch
-from deft_slab.core.solid import Solid
-from deft_slab.core.workshop import Workshop
 from deft_slab.demo import MODELS
 from tests.shapes import box, cone, hollow_ball, joined, model_of, ring, solid_of, sphere, together, without_facets
 

@@ -9,21 +9,21 @@ import pytest
 import trimesh
 
 from deft_slab.core.errors import BadPlan, Cancelled
-from deft_slab.core.model import Model
-from deft_slab.core.plan import Guest, Plan
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.model import Model
+from deft_slab.core.plan.plan import Guest, Plan
 from deft_slab.core.progress import Job
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.wearer.forms import MAKERS, ring_length
-from deft_slab.core.wearer.measures import FORMS
-from deft_slab.core.wearer.room import (
+from deft_slab.core.wearer.clearance import (
     guest_solid,
     room_around,
     scale_with_clearance,
     settled_place,
     signed_distance,
 )
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.wearer.forms import MAKERS, ring_length
+from deft_slab.core.wearer.measures import FORMS
 from tests.shapes import hollow_ball, model_of, solid_of, sphere, tube
 
 ONE = np.ones(3)

@@ -13,11 +13,11 @@ import babel
 import pytest
 import trimesh
 
-from deft_slab.core import habits, text, words
-from deft_slab.desk.speaking import speak_as_set
+from deft_slab.core.locale import preferences, text, translate
+from deft_slab.desk.storage.language import speak_as_set
 from share import texts
 
-LANGUAGES = [code for code in habits.languages() if code != "en"]
+LANGUAGES = [code for code in preferences.languages() if code != "en"]
 
 
 @pytest.fixture
@@ -25,15 +25,15 @@ def habit(monkeypatch):
     """Sets variables of the environment, which are looked at anew."""
 
     def wear(**given):
-        for name in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LC_NUMERIC", "LANG", habits.UNITS, habits.NUMBERS):
+        for name in ("LANGUAGE", "LC_ALL", "LC_MESSAGES", "LC_NUMERIC", "LANG", preferences.UNITS, preferences.NUMBERS):
             monkeypatch.delenv(name, raising=False)
         for name, value in given.items():
             monkeypatch.setenv(name, value)
-        habits.forget()
+        preferences.forget()
 
     yield wear
     monkeypatch.undo()
-    habits.forget()
+    preferences.forget()
 
 
 def placeholders(said):
@@ -99,27 +99,27 @@ def test_there_is_a_second_language():
 def test_the_language_is_looked_for_where_it_is_everywhere(habit, worn, language, one, several):
     """As GNU gettext: LANGUAGE, LC_ALL, LC_MESSAGES, LANG."""
     habit(**worn)
-    assert habits.language() == language
-    assert words.tr_many("{n} piece", "{n} pieces", 1) == one
-    assert words.tr_many("{n} piece", "{n} pieces", 3) == several
+    assert preferences.language() == language
+    assert translate.tr_many("{n} piece", "{n} pieces", 1) == one
+    assert translate.tr_many("{n} piece", "{n} pieces", 3) == several
 
 
 def test_what_means_several_things_is_told_apart(habit):
     habit(LANGUAGE="de")
-    assert words.tr_in("a menu", "File") == "Datei"
-    assert words.tr("File") == "Feile"
-    assert words.tr_in("a cut", "Sheet") != words.tr("Sheet")
-    assert words.tr("no such text at all") == "no such text at all"
-    assert words.tr("") == ""
+    assert translate.tr_in("a menu", "File") == "Datei"
+    assert translate.tr("File") == "Feile"
+    assert translate.tr_in("a cut", "Sheet") != translate.tr("Sheet")
+    assert translate.tr("no such text at all") == "no such text at all"
+    assert translate.tr("") == ""
 
 
 def test_values_are_written_with_the_signs_of_the_user(habit):
-    habit(**{habits.NUMBERS: "1.234,5"})
-    assert words.tr("{a:.2f} and {b:,} and {c}", a=1.5, b=12345, c="x.y,z") == "1,50 and 12.345 and x.y,z"
+    habit(**{preferences.NUMBERS: "1.234,5"})
+    assert translate.tr("{a:.2f} and {b:,} and {c}", a=1.5, b=12345, c="x.y,z") == "1,50 and 12.345 and x.y,z"
     assert text.volume(123_456.0) == "123 cm³"
     assert text.volume(23_456.0) == "23,5 cm³"
     assert text.count(1_234_567) == "1.234.567"
-    habit(**{habits.NUMBERS: "1 234,5"})
+    habit(**{preferences.NUMBERS: "1 234,5"})
     assert text.money(1234.5) == "1\u202f234,50"
 
 
@@ -127,7 +127,7 @@ def test_values_are_written_with_the_signs_of_the_user(habit):
 def test_signs_of_a_language_are_those_of_unicode(code):
     """Unicode CLDR, as Babel ships it."""
     signs = babel.Locale(code).number_symbols["latn"]
-    assert habits._OF_LANGUAGE[code] == (signs["decimal"], signs["group"])
+    assert preferences._OF_LANGUAGE[code] == (signs["decimal"], signs["group"])
 
 
 @pytest.mark.parametrize(
@@ -135,8 +135,8 @@ def test_signs_of_a_language_are_those_of_unicode(code):
     [
         ({"LANG": "de_DE.UTF-8"}, "1,5"), ({"LANG": "de_DE.UTF-8", "LC_NUMERIC": "en_US.UTF-8"}, "1.5"),
         ({"LANG": "C.UTF-8", "LANGUAGE": "de"}, "1,5"), ({"LANG": "C"}, "1.5"),
-        ({"LANG": "de_DE.UTF-8", habits.NUMBERS: "1,234.5"}, "1.5"),
-        ({"LANG": "en_US.UTF-8", habits.NUMBERS: "1.234,5"}, "1,5"),
+        ({"LANG": "de_DE.UTF-8", preferences.NUMBERS: "1,234.5"}, "1.5"),
+        ({"LANG": "en_US.UTF-8", preferences.NUMBERS: "1.234,5"}, "1,5"),
         ({"LC_ALL": "no_such", "LANG": "de_DE"}, "1.5"),
     ],
 )  # fmt: skip
@@ -147,7 +147,7 @@ def test_signs_follow_the_locale_unless_wished_otherwise(habit, worn, shown):
 
 def test_figures_in_inches(habit):
     """NIST SP 811 (2008), B.8: 1 in is 25.4 mm, 1 in² 645.16 mm², 1 in³ 16,387.064 mm³, 1 ft 304.8 mm."""
-    habit(**{habits.UNITS: "in"})
+    habit(**{preferences.UNITS: "in"})
     assert text.mm(25.4) == "1.00 in"
     assert text.mm(0.0) == "0 in"
     assert text.mm(5080.0) == "200.0 in"
@@ -176,12 +176,12 @@ def test_the_settings_of_the_window_go_into_the_environment(habit, tmp_path, mon
     kept.write_text(json.dumps({"language": "de", "units": "in", "numbers": "1 234,5"}), "utf-8")
     speak_as_set()
     try:
-        assert (habits.language(), habits.inches(), habits.separators()[0]) == ("de", True, ",")
+        assert (preferences.language(), preferences.inches(), preferences.separators()[0]) == ("de", True, ",")
         habit(DEFT_SLAB_HOME=str(tmp_path), DEFT_SLAB_UNITS="mm")
         speak_as_set()
-        assert not habits.inches()  # somebody set that one on purpose
+        assert not preferences.inches()  # somebody set that one on purpose
     finally:
-        for name in ("LANGUAGE", habits.UNITS, habits.NUMBERS):
+        for name in ("LANGUAGE", preferences.UNITS, preferences.NUMBERS):
             os.environ.pop(name, None)
 
 
@@ -190,12 +190,12 @@ def test_settings_that_make_no_sense_change_nothing(habit, tmp_path, content):
     habit(DEFT_SLAB_HOME=str(tmp_path), LANG="C")
     (tmp_path / "settings.json").write_text(content, "utf-8")
     speak_as_set()
-    assert (habits.language(), habits.inches(), habits.separators()) == ("en", False, (".", ","))
+    assert (preferences.language(), preferences.inches(), preferences.separators()) == ("en", False, (".", ","))
 
 
 def run(*arguments, **env):
     # what the tests wear themselves is taken off first
-    worn = {name: value for name, value in os.environ.items() if name not in (habits.UNITS, habits.NUMBERS)}
+    worn = {name: value for name, value in os.environ.items() if name not in (preferences.UNITS, preferences.NUMBERS)}
     return subprocess.run([sys.executable, "-m", "deft_slab.cli", *map(str, arguments)], capture_output=True,
                           encoding="utf-8", check=False, env=worn | env)  # fmt: skip
 

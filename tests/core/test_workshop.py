@@ -9,13 +9,13 @@ import pytest
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
-from deft_slab.core.judge.exposure import exposure
-from deft_slab.core.judge.figures import measure
-from deft_slab.core.judge.tilts import down_to_rotation, unit
-from deft_slab.core.plan import Plan
+from deft_slab.core.evaluate.evaluator import Workshop, evaluate
+from deft_slab.core.figures.exposure import exposure
+from deft_slab.core.figures.piece_figures import measure
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.geometry.place_on_bed import down_to_rotation, unit
+from deft_slab.core.plan.plan import Plan
 from deft_slab.core.progress import Job
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import Workshop, evaluate
 from tests.shapes import box, hollow_ball, joined, model_of, sphere, together, without_facets
 
 

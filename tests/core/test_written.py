@@ -15,29 +15,29 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, Side, StraightCut
-from deft_slab.core.documents import triple
+from deft_slab.core.document.base import triple
+from deft_slab.core.document.marks import Region
 from deft_slab.core.errors import CutFailed
-from deft_slab.core.handoff.equal import each_once
-from deft_slab.core.handoff.grid import on_grid, two_sided, watertight
-from deft_slab.core.handoff.pieces import stl_bytes, write_3mf, write_project
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.judge.alike import same_shapes
-from deft_slab.core.judge.exposure import spread_directions
-from deft_slab.core.judge.marks import taken
-from deft_slab.core.judge.seats import SeatWishes, seats_of
-from deft_slab.core.judge.sketches import sketches
-from deft_slab.core.judge.tilts import down_to_rotation
-from deft_slab.core.marking import Region
-from deft_slab.core.mend.thin import thinned
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.equal_pieces import each_once
+from deft_slab.core.exporting.file_grid import on_grid, two_sided, watertight
+from deft_slab.core.exporting.piece_files import stl_bytes, write_3mf, write_project
+from deft_slab.core.figures.batch_figures import sketches
+from deft_slab.core.figures.congruence import same_shapes
+from deft_slab.core.figures.default_seats import SeatWishes, seats_of
+from deft_slab.core.figures.exposure import spread_directions
+from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.mesh.components import shells_of
+from deft_slab.core.mesh.solid import Solid
+from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Project
+from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.project import Project
-from deft_slab.core.shells import shells_of
-from deft_slab.core.solid import Solid
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.wishes import PieceWish
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.repair.simplify import thinned
 from deft_slab.demo import MODELS
 from tests.shapes import box, joined, model_of, solid_of, sphere, together
 

@@ -13,16 +13,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QColorDialog, QDialog, QFileDialog, QInputDialog, QLabel, QMessageBox
 from shiboken6 import delete, isValid
 
-from deft_slab.desk import gathering
-from deft_slab.desk.app import settled
-from deft_slab.desk.garbage import Garbage
-from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.desk_state import DeskState
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.process import run_process
-from deft_slab.desk.settings import Settings
-from deft_slab.desk.whole import DeskState
+from deft_slab.desk.messages.jobs import Jobs
+from deft_slab.desk.refresh import batching
+from deft_slab.desk.refresh.garbage import Garbage
+from deft_slab.desk.start import settled
+from deft_slab.desk.storage.settings import Settings
 from deft_slab.desk.widgets.pages import Pages
-from deft_slab.desk.window import Window
+from deft_slab.desk.window.window import Window
+from deft_slab.desk.worker.process import run_process
 from tests.shapes import light_project
 
 PATIENCE = int(os.environ.get("DEFT_SLAB_PATIENCE", "300000"))
@@ -148,7 +148,7 @@ def _nobody(*_):
 @pytest.fixture(autouse=True)
 def _at_once(monkeypatch):
     """No test waits for motion, or for refreshes that are spread, but those that are of it."""
-    monkeypatch.setattr(gathering, "TURN", math.inf)
+    monkeypatch.setattr(batching, "TURN", math.inf)
     monkeypatch.setattr(Settings.model_fields["motion"], "default", False)
     Settings.model_rebuild(force=True)
 

@@ -15,15 +15,15 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QWidget
 from shiboken6 import delete
 
-from deft_slab.desk import gathering
-from deft_slab.desk.aside import Aside, all_done, side_thread
-from deft_slab.desk.gathering import all_caught_up, gathered, in_turn, when_over
+from deft_slab.desk.refresh import batching
+from deft_slab.desk.refresh.batching import all_caught_up, gathered, in_turn, when_over
+from deft_slab.desk.refresh.binding import follow
+from deft_slab.desk.refresh.side_thread import Aside, all_done, side_thread
 from deft_slab.desk.scene.canvas import Canvas
-from deft_slab.desk.widgets.binding import follow
+from deft_slab.desk.widgets.basics import ListColumn
 from deft_slab.desk.widgets.cut_map import CutDisc, CutsShown
 from deft_slab.desk.widgets.disc import from_disc
 from deft_slab.desk.widgets.kept_rows import KeptRows
-from deft_slab.desk.widgets.parts import ListColumn
 from deft_slab.desk.widgets.tilt_map import TiltDisc
 from tests.desk.conftest import PATIENCE
 
@@ -101,7 +101,7 @@ def test_an_error_in_one_leaves_the_others(shown, qtbot):
 
 def test_what_takes_long_is_spread_over_turns_of_the_loop(qtbot, monkeypatch):
     """Something else has its turn between two of them, paint among it; an error in one leaves the others."""
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     done = []
     beat = QTimer()
     beat.timeout.connect(lambda: done.append("beat"))
@@ -135,7 +135,7 @@ def test_what_takes_long_is_spread_over_turns_of_the_loop(qtbot, monkeypatch):
 
 
 def test_what_was_painted_and_the_next_refresh_have_a_turn_each(qtbot, monkeypatch):
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     done = []
     beat = QTimer()
     beat.timeout.connect(lambda: done.append("beat"))
@@ -169,7 +169,7 @@ def test_what_was_painted_and_the_next_refresh_have_a_turn_each(qtbot, monkeypat
 @pytest.mark.parametrize("press", ["mouse", "key"])
 def test_what_a_person_does_finds_all_as_it_is_now(qtbot, monkeypatch, press):
     """Input that comes to the window, before it comes to what is on it."""
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     seen, done = [], []
 
     class Clicked(QWidget):
@@ -196,7 +196,7 @@ def test_what_a_person_does_finds_all_as_it_is_now(qtbot, monkeypatch, press):
 
 
 def test_what_is_gone_is_not_refreshed(qtbot, monkeypatch):
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     gone, done = Shown(Source()), []
     with qtbot.capture_exceptions() as met, gathered():
         when_over(partial(done.append, "first"))
@@ -209,7 +209,7 @@ def test_what_is_gone_is_not_refreshed(qtbot, monkeypatch):
 
 
 def test_rows_stay_and_new_ones_come_a_few_in_each_turn(qtbot, monkeypatch):
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     holder = QWidget()
     qtbot.addWidget(holder)
     column = ListColumn(holder)

@@ -14,13 +14,13 @@ from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QColorDialog, QFileDialog, QMessageBox
 
-from deft_slab.core import text
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.printer import Material, default_printer, shipped_printers
-from deft_slab.desk.materials_dialog import MaterialsDialog
-from deft_slab.desk.printer_dialog import PrinterDialog
-from deft_slab.desk.steps.choices_front import front_of
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.locale import text
+from deft_slab.core.printers.profile import Material, default_printer, shipped_printers
+from deft_slab.desk.dialogs.materials import MaterialsDialog
+from deft_slab.desk.dialogs.printer import PrinterDialog
+from deft_slab.desk.steps.hand_off.choices_front import front_of
 from deft_slab.desk.steps.join.coupon import CouponPanel
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, solid_of

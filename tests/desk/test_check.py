@@ -11,17 +11,17 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
-from deft_slab.core import habits
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import shipped_printers
-from deft_slab.core.workshop import Workshop
+from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.locale import preferences
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import shipped_printers
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.look import palette
 from deft_slab.desk.scene.canvas import Canvas
-from deft_slab.desk.scene.easel import drawing_thread
-from deft_slab.desk.steps.check.lines import lines_of
+from deft_slab.desk.scene.render_thread import drawing_thread
+from deft_slab.desk.state.check_lines import lines_of
 from tests.core.test_layers import beaker, comb
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, model_of, solid_of, sphere
@@ -290,7 +290,7 @@ def test_one_fault_is_listed_once_in_every_language(monkeypatch):
     try:
         for language in ("en", "de"):
             monkeypatch.setenv("LANGUAGE", language)
-            habits.forget()
+            preferences.forget()
             outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
             assert any(note.code == "fit" for note in outcome.notes)
             about = [line for line in lines_of(outcome, (), printer) if "Tall post" in line.what + line.detail]
@@ -299,7 +299,7 @@ def test_one_fault_is_listed_once_in_every_language(monkeypatch):
             assert not [line for line in about if line.detail in said]
     finally:
         monkeypatch.undo()
-        habits.forget()
+        preferences.forget()
 
 
 def test_on_resin_nothing_is_said_of_support_that_is_hard_to_take_out():

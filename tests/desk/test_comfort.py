@@ -10,12 +10,12 @@ import numpy as np
 import pytest
 from PySide6.QtGui import QColor
 
-from deft_slab.desk.comfort_dialog import ComfortDialog
+from deft_slab.desk.dialogs.comfort import ComfortDialog
 from deft_slab.desk.look import palette
 from deft_slab.desk.look.theme import dress
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.flight import _between
-from deft_slab.desk.settings import load_settings
+from deft_slab.desk.storage.settings import load_settings
 from tests.desk.conftest import PATIENCE
 
 
@@ -126,11 +126,11 @@ def test_the_size_of_type_is_that_of_the_whole_window(tmp_path):
     """As the program is started: everything is 1.5 times as large."""
     code = (
         "import os, sys\n"
-        "from deft_slab.desk.settings import Settings, keep_settings\n"
+        "from deft_slab.desk.storage.settings import Settings, keep_settings\n"
         "keep_settings(Settings(type_size=150))\n"
-        "from deft_slab.desk import app\n"
-        "app.Window.show = lambda window: (print(window.devicePixelRatioF()), sys.stdout.flush(), os._exit(0))\n"
-        "app.run([])\n"
+        "from deft_slab.desk import start\n"
+        "start.Window.show = lambda window: (print(window.devicePixelRatioF()), sys.stdout.flush(), os._exit(0))\n"
+        "start.run([])\n"
     )
     env = {**os.environ, "DEFT_SLAB_HOME": str(tmp_path), "QT_QPA_PLATFORM": "offscreen"}
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=False, env=env)
@@ -155,15 +155,15 @@ def test_the_program_starts_in_what_was_chosen(tmp_path):
     code = (
         "import os, sys\n"
         "from deft_slab import cli\n"
-        "from deft_slab.desk.speaking import speak_as_set\n"
+        "from deft_slab.desk.storage.language import speak_as_set\n"
         "speak_as_set()\n"
-        "from deft_slab.core import text\n"
-        "from deft_slab.desk import app\n"
+        "from deft_slab.core.locale import text\n"
+        "from deft_slab.desk import start\n"
         "def shown(window):\n"
         "    print(window.strip.tabs['Size'].text(), text.mm(63.5))\n"
         "    sys.stdout.flush()\n"
         "    os._exit(0)\n"
-        "app.Window.show = shown\n"
+        "start.Window.show = shown\n"
         "cli.main([])\n"
     )
     own = ("DEFT_SLAB_UNITS", "DEFT_SLAB_NUMBERS", "LANGUAGE")

@@ -12,10 +12,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PatchCut, PieceReach, ScoopCut, StraightCut
-from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.desk.cuts import ON_DESK, on_desk
-from deft_slab.desk.cuts.reaches import reach_fields, reach_words
-from deft_slab.desk.widgets.parts import ClickRow
+from deft_slab.desk.cuts.reach import reach_fields, reach_words
+from deft_slab.desk.widgets.basics import ClickRow
 from tests.core.test_kinds import emblems
 from tests.desk.conftest import PATIENCE, words
 

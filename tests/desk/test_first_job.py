@@ -10,11 +10,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.printer import shipped_printers
-from deft_slab.desk import gathering
-from deft_slab.desk.guide_card import GuideCard
-from deft_slab.desk.settings import load_settings
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.printers.profile import shipped_printers
+from deft_slab.desk.guide.card import GuideCard
+from deft_slab.desk.refresh import batching
+from deft_slab.desk.storage.settings import load_settings
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, light_model, solid_of, write_bodies
 
@@ -55,7 +55,7 @@ def files(monkeypatch, *, opens, folder=""):
 
 def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     """The two file dialogs take a click each beside these. Refreshes are spread as far as they can be."""
-    monkeypatch.setattr(gathering, "TURN", 0.0)
+    monkeypatch.setattr(batching, "TURN", 0.0)
     desk, out = led.desk, tmp_path / "out"
     out.mkdir()
     files(monkeypatch, opens=light_model("hook", tmp_path), folder=out)

@@ -12,7 +12,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
-from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.exporting.piece_files import write_solid
 from tests.desk.conftest import PATIENCE, words
 from tests.desk.test_join import LEFT, PLAIN, drag, halves, settled  # noqa: F401
 from tests.shapes import tube

@@ -18,17 +18,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from deft_slab.core.errors import UnreadableFile
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
-from deft_slab.core.project import PROJECTS, Project, project_text
-from deft_slab.desk import printers, recents, recovery
-from deft_slab.desk.older import keep_if_older
-from deft_slab.desk.printer_dialog import PrinterDialog
-from deft_slab.desk.recents import picture_of
-from deft_slab.desk.recovery import Autosave, left_work, read_work
-from deft_slab.desk.settings import keep_settings, load_settings
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.window import Window
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import PROJECTS, Project, project_text
+from deft_slab.core.printers.profile import default_printer, shipped_printers
+from deft_slab.desk.desk_state import DeskState
+from deft_slab.desk.dialogs.printer import PrinterDialog
+from deft_slab.desk.state import recents
+from deft_slab.desk.state.recents import picture_of
+from deft_slab.desk.storage import printers, recovery
+from deft_slab.desk.storage.backups import keep_if_older
+from deft_slab.desk.storage.recovery import Autosave, left_work, read_work
+from deft_slab.desk.storage.settings import keep_settings, load_settings
+from deft_slab.desk.window.window import Window
 from deft_slab.logbook import home
 from tests.desk.conftest import PATIENCE
 from tests.shapes import model_of, sphere
@@ -38,11 +39,11 @@ import sys
 from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
-from deft_slab.desk.app import settled
-from deft_slab.desk.jobs import Jobs
-from deft_slab.desk.process import run_process
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.window import Window
+from deft_slab.desk.start import settled
+from deft_slab.desk.messages.jobs import Jobs
+from deft_slab.desk.worker.process import run_process
+from deft_slab.desk.desk_state import DeskState
+from deft_slab.desk.window.window import Window
 
 def main():
     application = QApplication(sys.argv[:1])

@@ -7,9 +7,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 
-from deft_slab.desk import actions
-from deft_slab.desk.keys_dialog import KeysDialog, found_by
-from deft_slab.desk.settings import load_settings
+from deft_slab.desk.actions import table
+from deft_slab.desk.actions.keys_dialog import KeysDialog, found_by
+from deft_slab.desk.storage.settings import load_settings
 from tests.desk.conftest import PATIENCE, words
 
 
@@ -33,8 +33,8 @@ def press(dialog, key, modifier):
 
 
 def test_all_actions_are_listed_and_found_by_plain_words(desk, keys):
-    assert len(rows(keys)) == len(actions.ALL) + len(actions.ELSEWHERE)
-    assert keys.chosen is actions.ALL[0]
+    assert len(rows(keys)) == len(table.ALL) + len(table.ELSEWHERE)
+    assert keys.chosen is table.ALL[0]
     QTest.keyClicks(keys.search, "PROJECT another")
     assert rows(keys) == ["Save as"]
     keys.search.setText("zzz")

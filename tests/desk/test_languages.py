@@ -12,27 +12,27 @@ import pytest
 import trimesh
 from babel.messages.catalog import Catalog
 
-from deft_slab.core import habits
+from deft_slab.core.locale import preferences
 from share import texts
 
 WALK = r"""
 import json, os, re, sys, time
 from pathlib import Path
-from deft_slab.core import habits
+from deft_slab.core.locale import preferences
 
-habits.TEXTS = Path(sys.argv[2])  # in the worker too, which loads this file
+preferences.TEXTS = Path(sys.argv[2])  # in the worker too, which loads this file
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QStyle, QStyleOptionComboBox, QWidget,
 )
-from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.messages.jobs import Jobs
 from deft_slab.desk.look.theme import dress
-from deft_slab.desk.process import run_process
+from deft_slab.desk.worker.process import run_process
 from deft_slab.desk.state.desk import STEPS
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.widgets.parts import Panel
-from deft_slab.desk.window import Window
+from deft_slab.desk.desk_state import DeskState
+from deft_slab.desk.widgets.basics import Panel
+from deft_slab.desk.window.window import Window
 
 KINDS = ("text", "toolTip", "accessibleName", "windowTitle", "placeholderText")
 
@@ -156,7 +156,7 @@ def folder(tmp_path_factory):
             marked = tuple(f"⟦{one}⟧" for one in both)
             made.add(message.id, marked if isinstance(message.id, tuple) else marked[0], context=message.context)
     folder = tmp_path_factory.mktemp("walk")
-    shutil.copytree(habits.TEXTS, folder / "texts")
+    shutil.copytree(preferences.TEXTS, folder / "texts")
     place = folder / "texts/xx/LC_MESSAGES/deft-slab.mo"
     place.parent.mkdir(parents=True)
     place.write_bytes(texts.as_mo(made))
@@ -183,7 +183,7 @@ def test_all_that_the_window_shows_is_marked(folder):
     assert left == {}
 
 
-@pytest.mark.parametrize("worn", [{"LANGUAGE": "de"}, {"LANGUAGE": "de", habits.UNITS: "in"}])
+@pytest.mark.parametrize("worn", [{"LANGUAGE": "de"}, {"LANGUAGE": "de", preferences.UNITS: "in"}])
 def test_no_page_is_wider_than_its_room(folder, worn):
     """German is the longer one; at 1280 x 800, the least that the window is made for."""
     _, wide = walked(folder, **worn)

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 
 from deft_slab.desk.ledger.model import COLUMNS
 from deft_slab.desk.meanings import MEANINGS, as_markdown, hover, meaning_of
-from deft_slab.desk.widgets.parts import Panel
+from deft_slab.desk.widgets.basics import Panel
 
 PAGE = Path(__file__).parent.parent.parent / "docs/figures.md"
 

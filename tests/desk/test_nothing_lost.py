@@ -13,16 +13,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_slab.core.errors import DeftError, WorkerEnded
-from deft_slab.core.plan import Plan
-from deft_slab.core.project import Project
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.plan.project import Project
 from deft_slab.demo import MODELS
-from deft_slab.desk import recovery, settings
-from deft_slab.desk.jobs import Jobs
-from deft_slab.desk.process import run_process
-from deft_slab.desk.recovery import LeftWork, left_work, read_work
-from deft_slab.desk.requests import Adopt, MakeReady, OpenFile
-from deft_slab.desk.settings import Settings, keep_settings, read_settings
+from deft_slab.desk.messages.jobs import Jobs
+from deft_slab.desk.messages.requests import Adopt, MakeReady, OpenFile
+from deft_slab.desk.storage import recovery, settings
+from deft_slab.desk.storage.recovery import LeftWork, left_work, read_work
+from deft_slab.desk.storage.settings import Settings, keep_settings, read_settings
 from deft_slab.desk.worker.bench import Bench
+from deft_slab.desk.worker.process import run_process
 from deft_slab.logbook import home
 from tests.desk.conftest import PATIENCE
 from tests.shapes import model_of, sphere

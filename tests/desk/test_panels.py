@@ -15,21 +15,21 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QPushButton
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.beds import lay_out
-from deft_slab.core.plan import Plan
-from deft_slab.core.workshop import evaluate
+from deft_slab.core.evaluate.evaluator import evaluate
+from deft_slab.core.exporting.beds import lay_out
+from deft_slab.core.plan.plan import Plan
 from deft_slab.demo import MODELS, PROJECT
-from deft_slab.desk import jobs as jobs_module
-from deft_slab.desk.jobs import Jobs
+from deft_slab.desk.desk_state import DeskState
+from deft_slab.desk.messages import jobs as jobs_module
+from deft_slab.desk.messages.jobs import Jobs
+from deft_slab.desk.messages.replies import Evaluated
+from deft_slab.desk.messages.requests import OpenFile
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
-from deft_slab.desk.process import run_process
-from deft_slab.desk.replies import Evaluated
-from deft_slab.desk.requests import OpenFile
 from deft_slab.desk.scene.scene import scene_of
-from deft_slab.desk.scene.showing import Showing
-from deft_slab.desk.steps.check.lines import lines_of
-from deft_slab.desk.whole import DeskState
-from deft_slab.desk.window import Window
+from deft_slab.desk.scene.subject import Showing
+from deft_slab.desk.state.check_lines import lines_of
+from deft_slab.desk.window.window import Window
+from deft_slab.desk.worker.process import run_process
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, model_of, solid_of, sphere
 

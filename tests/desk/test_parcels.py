@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from deft_slab.desk.parcels import Receiver, Sender
+from deft_slab.desk.messages.parcels import Receiver, Sender
 from tests.shapes import sphere
 
 

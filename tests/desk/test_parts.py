@@ -14,21 +14,21 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QSlider, QWidget
 
-from deft_slab.core import habits, text
-from deft_slab.core.solid import finer
+from deft_slab.core.locale import preferences, text
+from deft_slab.core.mesh.solid import finer
 from deft_slab.demo import PROJECT
-from deft_slab.desk import actions
+from deft_slab.desk.actions import table
 from deft_slab.desk.cuts.straight import from_angles, to_angles
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.pictures import silhouette
+from deft_slab.desk.refresh.binding import follow
 from deft_slab.desk.scene.camera import Camera
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.scene.hints import HINTS
-from deft_slab.desk.widgets.binding import follow
+from deft_slab.desk.widgets.basics import ClickRow, Elided
 from deft_slab.desk.widgets.disc import DirectionDisc
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
 from deft_slab.desk.widgets.pages import Pages
-from deft_slab.desk.widgets.parts import ClickRow, Elided
 from tests.shapes import box, solid_of, sphere
 
 
@@ -119,11 +119,11 @@ def enter(field, typed):
 
 @pytest.fixture
 def in_inches(monkeypatch):
-    monkeypatch.setenv(habits.UNITS, "in")
-    habits.forget()
+    monkeypatch.setenv(preferences.UNITS, "in")
+    preferences.forget()
     yield
     monkeypatch.undo()
-    habits.forget()
+    preferences.forget()
 
 
 @pytest.mark.parametrize(
@@ -260,11 +260,11 @@ def test_figures_are_shown_with_the_right_units():
 
 
 def test_actions_have_words_and_keys_of_their_own():
-    keys = [key for action in actions.ALL for key in action.keys]
+    keys = [key for action in table.ALL for key in action.keys]
     assert len(keys) == len(set(keys))
-    ids = [action.id for action in actions.ALL]
+    ids = [action.id for action in table.ALL]
     assert len(ids) == len(set(ids))
-    for action in actions.ALL:
+    for action in table.ALL:
         assert action.text
         assert action.tip.endswith(".")
 

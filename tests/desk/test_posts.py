@@ -9,8 +9,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.printer import shipped_printers
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.printers.profile import shipped_printers
 from tests.core.test_layers import comb
 from tests.desk.conftest import PATIENCE, words
 

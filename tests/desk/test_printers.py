@@ -7,10 +7,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.core.printer import shipped_printers
-from deft_slab.core.sending.outbox import Outbox
-from deft_slab.desk.device_dialog import DeviceDialog
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.printers.profile import shipped_printers
+from deft_slab.core.printing.outbox import Outbox
+from deft_slab.desk.dialogs.device import DeviceDialog
 from deft_slab.logbook import home
 from deft_slab.standin.machine import Awaited, Machine
 from tests.core.test_sending import Clock, drips, running, slow

@@ -7,11 +7,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtWidgets import QAbstractScrollArea, QComboBox, QLabel, QScrollArea, QTableView, QWidget
 
-from deft_slab.desk.comfort_dialog import ComfortDialog
-from deft_slab.desk.keys_dialog import KeysDialog
-from deft_slab.desk.printer_dialog import PrinterDialog
-from deft_slab.desk.recipes_dialog import RecipesDialog
-from deft_slab.desk.trouble_report import ReportDialog
+from deft_slab.desk.actions.keys_dialog import KeysDialog
+from deft_slab.desk.dialogs.comfort import ComfortDialog
+from deft_slab.desk.dialogs.printer import PrinterDialog
+from deft_slab.desk.dialogs.recipes import RecipesDialog
+from deft_slab.desk.dialogs.trouble_report import ReportDialog
 from deft_slab.desk.widgets.pages import Pages
 
 

@@ -10,12 +10,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.pieces import write_solid
+from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.joins import DowelJoin, KeyJoin
-from deft_slab.core.script import read_recipe
-from deft_slab.desk.materials_dialog import MaterialsDialog
-from deft_slab.desk.presets import shelf
-from deft_slab.desk.recipes_dialog import RecipesDialog
+from deft_slab.core.plan.recipe import read_recipe
+from deft_slab.desk.dialogs.materials import MaterialsDialog
+from deft_slab.desk.dialogs.recipes import RecipesDialog
+from deft_slab.desk.storage.presets import shelf
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, solid_of
 

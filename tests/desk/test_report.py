@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QFileDialog
 
 from deft_slab import __version__, logbook
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.handoff.pieces import write_solid
-from deft_slab.desk.strip import TitleStrip
-from deft_slab.desk.trouble_report import ReportDialog
+from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.desk.dialogs.trouble_report import ReportDialog
+from deft_slab.desk.window.title_strip import TitleStrip
 from tests.desk.conftest import words
 from tests.shapes import box, solid_of
 

@@ -7,14 +7,14 @@ from typing import Any, TypeVar, get_args, get_type_hints
 
 import pytest
 
-from deft_slab.core.printer import default_printer
-from deft_slab.desk import check_requests, handoff_requests, recipe_requests, requests
-from deft_slab.desk.requests import Evaluate, FindCreases, Request
+from deft_slab.core.printers.profile import default_printer
+from deft_slab.desk.messages import check, hand_off, recipes, requests
+from deft_slab.desk.messages.requests import Evaluate, FindCreases, Request
 from deft_slab.desk.worker.bench import answers
 from tests.desk.conftest import PATIENCE
 
 ASKED = sorted(
-    {one for module in (requests, check_requests, handoff_requests, recipe_requests) for one in vars(module).values()
+    {one for module in (requests, check, hand_off, recipes) for one in vars(module).values()
      if isinstance(one, type) and issubclass(one, Request) and one is not Request and not one.__parameters__},
     key=lambda one: one.__name__,
 )  # fmt: skip
@@ -41,8 +41,8 @@ def test_nothing_is_answered_twice_or_for_nobody():
 
 
 def test_a_request_travels(tee):
-    from deft_slab.core.intake.files import open_file
-    from deft_slab.core.plan import Plan
+    from deft_slab.core.importing.readers import open_file
+    from deft_slab.core.plan.plan import Plan
 
     plan = Plan(model=open_file(tee).model.ref)
     there = pickle.loads(pickle.dumps(Evaluate(plan, default_printer())))

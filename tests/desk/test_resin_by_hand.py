@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from deft_slab.core.printer import shipped_printers
+from deft_slab.core.printers.profile import shipped_printers
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import light_model
 

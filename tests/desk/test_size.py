@@ -11,8 +11,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
-from deft_slab.core.intake.files import open_file
-from deft_slab.core.plan import Mending
+from deft_slab.core.importing.readers import open_file
+from deft_slab.core.plan.plan import Mending
 from deft_slab.demo import TROUBLED
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import light_model, tube

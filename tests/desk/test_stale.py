@@ -8,16 +8,16 @@ import pytest
 import trimesh
 from PySide6.QtCore import Qt
 
-from deft_slab.core.curves import rails
 from deft_slab.core.cuts import BentCut, BlockCut, StraightCut
-from deft_slab.core.plan import Plan
-from deft_slab.core.printer import default_printer, shipped_printers
+from deft_slab.core.evaluate.evaluator import evaluate
+from deft_slab.core.geometry.curves import rails
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.plan.plan import Plan
+from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
-from deft_slab.core.tilt import Tilt
-from deft_slab.core.workshop import evaluate
 from deft_slab.desk.cuts import on_desk
-from deft_slab.desk.requests import Evaluate, OpenFile
-from deft_slab.desk.steps.check.lines import lines_of
+from deft_slab.desk.messages.requests import Evaluate, OpenFile
+from deft_slab.desk.state.check_lines import lines_of
 from deft_slab.desk.worker.bench import Bench
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, joined, model_of, solid_of

@@ -15,7 +15,7 @@ from deft_slab.desk.ledger import view
 from deft_slab.desk.ledger.model import COLUMNS
 from deft_slab.desk.ledger.view import ROW_HEIGHT
 from deft_slab.desk.look import palette
-from deft_slab.desk.settings import load_settings
+from deft_slab.desk.storage.settings import load_settings
 from tests.desk.conftest import PATIENCE
 
 

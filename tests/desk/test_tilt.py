@@ -10,12 +10,12 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFrame
 
-from deft_slab.core import text
-from deft_slab.core.marking import Audience
+from deft_slab.core.document.marks import Audience
+from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.locale import text
 from deft_slab.core.search.weighing import PRESETS, parts_of
-from deft_slab.core.tilt import Tilt
 from deft_slab.demo import MODELS
-from deft_slab.desk.scene.pole import Pull
+from deft_slab.desk.scene.turning_pole import Pull
 from deft_slab.desk.widgets.disc import from_disc, to_disc
 from tests.desk.conftest import PATIENCE, words
 

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from deft_slab.core.errors import Cancelled, DeftError
 from deft_slab.demo import MODELS
-from deft_slab.desk.requests import MakeReady, OpenFile
-from deft_slab.desk.settings import Settings, keep_settings, load_settings
+from deft_slab.desk.messages.requests import MakeReady, OpenFile
+from deft_slab.desk.storage.settings import Settings, keep_settings, load_settings
 from tests.desk.conftest import PATIENCE
 
 

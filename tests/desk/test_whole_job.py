@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QPushButton
 
-from deft_slab.core.intake.files import open_file
+from deft_slab.core.importing.readers import open_file
 from deft_slab.desk.ledger.model import COLUMNS
 from tests.desk.conftest import PATIENCE
 

@@ -13,7 +13,7 @@ from deft_slab.core.cuts.reach import Picked
 if TYPE_CHECKING:
     import manifold3d
 
-    from deft_slab.core.solid import Solid
+    from deft_slab.core.mesh.solid import Solid
 
 
 class LayerCut(BodyCut):
@@ -24,7 +24,7 @@ class LayerCut(BodyCut):
     high: float
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        from deft_slab.core.shape.blanks import half_space
+        from deft_slab.core.geometry.blanks import half_space
 
         up = np.array([0.0, 0.0, 1.0])
         return half_space(solid, up, self.low - grow) - half_space(solid, up, self.high + grow)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from deft_slab.desk.cuts.fields import Field
 from deft_slab.desk.cuts.ground import Ground
 from deft_slab.desk.cuts.kind import Box, OnDesk
 from deft_slab.desk.cuts.outlines import box_edges
+from deft_slab.desk.fields import Field
 from tests.toys.layer_cut import LayerCut
 
 _HIGH = Field("Upper", "Where the layer ends.", "mm", lambda cut: cut.high, lambda cut, value: {"high": value})

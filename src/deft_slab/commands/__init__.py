@@ -13,8 +13,8 @@ from importlib import import_module
 
 from .. import logbook
 from ..core.errors import DeftError, UnreadableFile, WouldReplace
-from ..core.intake.surfaces import shown
-from ..core.words import tr
+from ..core.importing.surfaces import shown
+from ..core.locale.translate import tr
 from .arguments import BadArgument, refuse_senseless
 from .own_words import speak
 from .parser import parser

@@ -8,15 +8,15 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from ..core.arrays import Floats
+from ..core.document.regular_files import read_regular
 from ..core.errors import BadPlan
-from ..core.intake.files import Opened, open_file
-from ..core.intake.fineness import COARSEST, FINEST
-from ..core.judge.tilts import unit
-from ..core.mend.mended import advised
-from ..core.plan import Plan
-from ..core.printer import Printer, default_printer, read_printer, shipped_printers
-from ..core.regular_files import read_regular
-from ..core.words import tr
+from ..core.geometry.place_on_bed import unit
+from ..core.importing.fineness import COARSEST, FINEST
+from ..core.importing.readers import Opened, open_file
+from ..core.locale.translate import tr
+from ..core.plan.plan import Plan
+from ..core.printers.profile import Printer, default_printer, read_printer, shipped_printers
+from ..core.repair.mend import advised
 from .options import TOKEN
 
 

@@ -18,21 +18,21 @@ from typing import Any
 from pydantic_core import from_json
 
 from .. import __version__
-from ..core import habits, text
+from ..core.document.regular_files import read_regular
 from ..core.errors import BadPlan, DeftError, SaveFailed
+from ..core.exporting.container_3mf import part_of
+from ..core.exporting.csv_tables import as_csv
+from ..core.exporting.naming import slug
+from ..core.exporting.safe_writing import make_folder, write_whole
+from ..core.exporting.sheet.blocks import Block, Heading, Points, Table, Words
+from ..core.exporting.sheet.html import as_html
 from ..core.formats import READ
-from ..core.handoff.naming import slug
-from ..core.handoff.package import part_of
-from ..core.handoff.saving import make_folder, write_whole
-from ..core.handoff.sheet.blocks import Block, Heading, Points, Table, Words
-from ..core.handoff.sheet.html import as_html
-from ..core.handoff.tables import as_csv
-from ..core.intake.meshes import buffers_beside
-from ..core.intake.surfaces import shown
-from ..core.intake.threemf import PLAN_PATH
-from ..core.printer import shipped_printers
-from ..core.regular_files import read_regular
-from ..core.words import tr
+from ..core.importing.meshes import buffers_beside
+from ..core.importing.surfaces import shown
+from ..core.importing.threemf import PLAN_PATH
+from ..core.locale import preferences, text
+from ..core.locale.translate import tr
+from ..core.printers.profile import shipped_printers
 from .arguments import BadArgument
 
 REPORT = ("report.html", "report.csv")
@@ -136,7 +136,7 @@ def _key(path: Path, arguments: argparse.Namespace) -> str:
         found.update(str(file).encode(errors="surrogateescape"))
         with contextlib.suppress(OSError, ValueError):  # most words are no files
             found.update(read_regular(file))
-    settled = [__version__, arguments.propose, arguments.recipe_scaled, arguments.rest, habits.spoken()]
+    settled = [__version__, arguments.propose, arguments.recipe_scaled, arguments.rest, preferences.spoken()]
     profiles = {name: printer.model_dump_json() for name, printer in shipped_printers().items() if name in words}
     found.update(json.dumps([settled, profiles]).encode())
     return found.hexdigest()

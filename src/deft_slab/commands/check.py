@@ -5,10 +5,10 @@ from __future__ import annotations
 import argparse
 import math
 
-from ..core.checked import Checked, Found, Island, Pocket
-from ..core.checks import check
 from ..core.errors import CutFailed
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.inspection.findings import Checked, Found, Island, Pocket
+from ..core.inspection.inspect import check
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
 

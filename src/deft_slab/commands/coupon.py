@@ -5,11 +5,11 @@ from __future__ import annotations
 import argparse
 import datetime
 
-from ..core.handoff.pieces import write_solid
-from ..core.handoff.saving import refuse_existing, write_whole
+from ..core.exporting.piece_files import write_solid
+from ..core.exporting.safe_writing import refuse_existing, write_whole
 from ..core.joining.coupon import coupon, usual_steps
 from ..core.joins import DowelJoin, Join, KeyJoin
-from ..core.words import tr
+from ..core.locale.translate import tr
 from .arguments import BadArgument, printer_of
 
 

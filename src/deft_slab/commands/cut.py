@@ -5,11 +5,11 @@ from __future__ import annotations
 import argparse
 
 from ..core.cuts import Cut
-from ..core.handoff.equal import first_equals
-from ..core.handoff.pieces import file_name, write_3mf, write_stls
-from ..core.handoff.saving import refuse_existing
-from ..core.outcome import Outcome, Piece
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.equal_pieces import first_equals
+from ..core.exporting.piece_files import file_name, write_3mf, write_stls
+from ..core.exporting.safe_writing import refuse_existing
+from ..core.results.outcome import Outcome, Piece
 from .arguments import opened_file, printer_of
 from .recipes import carried_out, recipe_of, refuse_misses
 

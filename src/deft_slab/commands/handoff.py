@@ -6,23 +6,23 @@ import argparse
 from collections.abc import Sequence
 from typing import Any
 
-from ..core import text
-from ..core.coupons import CouponWish
 from ..core.errors import BadPlan
-from ..core.handoff.beds import ROUNDS, laid_with_job
-from ..core.handoff.delivery import as_json, deliver
-from ..core.handoff.equal import first_equals
-from ..core.handoff.laid import collisions
-from ..core.handoff.sharing import shared_out
-from ..core.handoff.sheet.made import Sheet, sheet_for
-from ..core.handoff.wished import LAYERS, SHEET, Wished
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.beds import ROUNDS, laid_with_job
+from ..core.exporting.delivery import as_json, deliver
+from ..core.exporting.equal_pieces import first_equals
+from ..core.exporting.layout import collisions
+from ..core.exporting.options import LAYERS, SHEET, Wished
+from ..core.exporting.sheet.build import Sheet, sheet_for
+from ..core.exporting.two_printers import shared_out
 from ..core.joining.coupon import usual_steps
-from ..core.plan import Plan
-from ..core.posting.posted import in_bodies
-from ..core.printer import Printer
+from ..core.locale import text
+from ..core.locale.translate import tr
+from ..core.plan.coupon import CouponWish
+from ..core.plan.plan import Plan
+from ..core.printers.profile import Printer
 from ..core.progress import Job
-from ..core.words import tr
-from ..core.workshop import Workshop
+from ..core.supports.piece_posts import in_bodies
 from .arguments import BadArgument, opened_file, printer_of
 from .recipes import with_recipe
 

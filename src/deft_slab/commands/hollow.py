@@ -10,16 +10,16 @@ from collections.abc import Mapping
 import numpy as np
 
 from ..core.errors import HollowFailed
-from ..core.handoff.pieces import file_name, write_3mf, write_stls
-from ..core.handoff.saving import refuse_existing
-from ..core.hollow import Hollow
-from ..core.hollows import proposed_vents
-from ..core.judge.marks import facets_at
-from ..core.plan import Plan
-from ..core.printer import Printer
-from ..core.reports import HollowReport
-from ..core.words import tr, tr_many
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.piece_files import file_name, write_3mf, write_stls
+from ..core.exporting.safe_writing import refuse_existing
+from ..core.figures.marked_facets import facets_at
+from ..core.joins.reports import HollowReport
+from ..core.locale.translate import tr, tr_many
+from ..core.plan.hollow import Hollow
+from ..core.plan.plan import Plan
+from ..core.printers.profile import Printer
+from ..core.search.vents import proposed_vents
 from .arguments import opened_file, printer_of
 from .cut import piece_figures
 from .recipes import with_recipe

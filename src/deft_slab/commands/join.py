@@ -5,12 +5,12 @@ from __future__ import annotations
 import argparse
 import math
 
-from ..core.handoff.pieces import file_name, write_3mf, write_stls
-from ..core.handoff.saving import refuse_existing
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.piece_files import file_name, write_3mf, write_stls
+from ..core.exporting.safe_writing import refuse_existing
 from ..core.joins import DowelJoin, Join, KeyJoin, LapJoin, Peg, PivotJoin
-from ..core.outcome import Outcome
-from ..core.reports import ContactFound, DryMove, JoinReport, TurnChecked
-from ..core.workshop import Workshop
+from ..core.joins.reports import ContactFound, DryMove, JoinReport, TurnChecked
+from ..core.results.outcome import Outcome
 from .arguments import opened_file, printer_of
 from .cut import cut_figures, piece_figures
 from .recipes import carried_out, recipe_of, refuse_misses

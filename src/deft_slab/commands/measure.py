@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.intake.units import likely_unit
-from ..core.judge.base import largest_scale
-from ..core.judge.tilts import down_to_rotation, set_down
-from ..core.judge.walls import thickness, thinnest
-from ..core.plan import Guest, Plan
-from ..core.solid import Solid
-from ..core.tilt import Tilt
+from ..core.evaluate.evaluator import Workshop
+from ..core.figures.base_area import largest_scale
+from ..core.figures.wall_thickness import thickness, thinnest
+from ..core.geometry.orientation import Tilt
+from ..core.geometry.place_on_bed import down_to_rotation, set_down
+from ..core.importing.units import likely_unit
+from ..core.locale.translate import tr
+from ..core.mesh.solid import Solid
+from ..core.plan.plan import Guest, Plan
 from ..core.wearer.measures import FORMS
-from ..core.words import tr
-from ..core.workshop import Workshop
 from .arguments import BadArgument, direction_of, opened_file, printer_of
 
 
@@ -49,7 +49,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str, object]:
     """Room around a wearer's form that is put where there is most of it."""
-    from ..core.wearer.room import room_around, scale_with_clearance, settled_place  # slow to load
+    from ..core.wearer.clearance import room_around, scale_with_clearance, settled_place  # slow to load
 
     name, measure_mm = arguments.wearer
     if name not in FORMS:

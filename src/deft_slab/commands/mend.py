@@ -6,11 +6,11 @@ import argparse
 
 import numpy as np
 
-from ..core.handoff.pieces import write_solid
-from ..core.model import MendReport
-from ..core.plan import Mending
-from ..core.words import tr
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.piece_files import write_solid
+from ..core.locale.translate import tr
+from ..core.plan.model import MendReport
+from ..core.plan.plan import Mending
 from .arguments import BadArgument, opened_file
 
 

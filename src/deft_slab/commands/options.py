@@ -8,17 +8,17 @@ from pathlib import Path
 from typing import get_args
 
 from ..core.defaults import THRESHOLD, WEARER_CLEARANCE
+from ..core.exporting.naming import FIELDS, PATTERN
+from ..core.exporting.paper_sizes import PAPERS
 from ..core.formats import WRITTEN, names
-from ..core.handoff.naming import FIELDS, PATTERN
-from ..core.handoff.papers import PAPERS
-from ..core.hollow import MOST_VENTS
-from ..core.intake.fineness import FINENESS
+from ..core.importing.fineness import FINENESS
 from ..core.joins import STOCK, THICKEST, THINNEST
-from ..core.lying import BedsBy
-from ..core.plan import UNITS
-from ..core.script import SCALINGS
+from ..core.locale.translate import tr
+from ..core.plan.hollow import MOST_VENTS
+from ..core.plan.placements import BedsBy
+from ..core.plan.plan import UNITS
+from ..core.plan.recipe import SCALINGS
 from ..core.wearer.measures import FORMS
-from ..core.words import tr
 
 SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
 """How a recipe is taken over, by the word for it: shells part words at blanks."""

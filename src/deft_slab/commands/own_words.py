@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import gettext
 
-from ..core.habits import DOMAIN, TEXTS
-from ..core.words import term
+from ..core.locale.preferences import DOMAIN, TEXTS
+from ..core.locale.translate import term
 
 SAID = (
     term("usage: "), term("positional arguments"), term("options"), term("show this help message and exit"),

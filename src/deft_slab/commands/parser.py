@@ -9,8 +9,8 @@ from typing import Any, NoReturn
 
 from .. import about, opened_with
 from ..core.formats import names
-from ..core.search.found import SWEEP_PLACES
-from ..core.words import tr
+from ..core.locale.translate import tr
+from ..core.search.results import SWEEP_PLACES
 from . import options
 
 

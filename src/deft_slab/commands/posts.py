@@ -6,19 +6,19 @@ import argparse
 
 import numpy as np
 
-from ..core.handoff.pieces import file_name, write_solid
-from ..core.handoff.saving import make_folder, refuse_existing
-from ..core.judge.marks import facets_at
-from ..core.marking import SHOW
-from ..core.outcome import Piece
-from ..core.posting.bodies import plate
-from ..core.posting.posted import ground_of, proposed_for
-from ..core.posting.routes import Ground, Measures
-from ..core.posting.standing import Standing, bodies_of, in_one
-from ..core.posts import SLENDER_DIAMETERS
-from ..core.printer import Printer
+from ..core.document.marks import SHOW
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.piece_files import file_name, write_solid
+from ..core.exporting.safe_writing import make_folder, refuse_existing
+from ..core.figures.marked_facets import facets_at
+from ..core.plan.supports import SLENDER_DIAMETERS
+from ..core.printers.profile import Printer
 from ..core.progress import QUIET, Job
-from ..core.workshop import Workshop
+from ..core.results.outcome import Piece
+from ..core.supports.bodies import plate
+from ..core.supports.piece_posts import ground_of, proposed_for
+from ..core.supports.placement import Standing, bodies_of, in_one
+from ..core.supports.routes import Ground, Measures
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
 

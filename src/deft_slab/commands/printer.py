@@ -10,8 +10,8 @@ import threading
 from pathlib import Path
 
 from ..core.errors import BadPlan
-from ..core.printer import Printer, shipped_printers
-from ..core.words import tr
+from ..core.locale.translate import tr
+from ..core.printers.profile import Printer, shipped_printers
 from ..logbook import home
 from .arguments import BadArgument, printer_of, token_of
 from .tables import lines_of

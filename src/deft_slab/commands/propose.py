@@ -6,17 +6,17 @@ import argparse
 import json
 import time
 
-from ..core.handoff.beds import lay_out
-from ..core.marking import Mark, Meaning
-from ..core.plan import Plan
-from ..core.printer import Printer
-from ..core.script import Recipe
+from ..core.document.marks import Mark, Meaning
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.beds import lay_out
+from ..core.locale.translate import tr
+from ..core.plan.plan import Plan
+from ..core.plan.recipe import Recipe
+from ..core.printers.profile import Printer
 from ..core.search.effort import THOROUGH, USUAL
-from ..core.search.found import CutWishes, Way
 from ..core.search.fronts import spaced
+from ..core.search.results import CutWishes, Way
 from ..core.search.ways import WaySearch
-from ..core.words import tr
-from ..core.workshop import Workshop
 from .arguments import BadArgument, opened_file, printer_of
 from .cut import piece_figures
 

@@ -5,17 +5,17 @@ from __future__ import annotations
 import argparse
 
 from ..core.cuts import Cut, StraightCut
+from ..core.document.regular_files import read_regular
 from ..core.errors import BadPlan, CutFailed
-from ..core.judge.tilts import down_to_rotation
-from ..core.outcome import Outcome
-from ..core.plan import MOST_CUTS, Plan
-from ..core.printer import Printer
-from ..core.regular_files import read_regular
-from ..core.reuse import used_on
-from ..core.script import Recipe, Scaling, read_recipe
-from ..core.tilt import Tilt
-from ..core.words import tr
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.recipe_reuse import used_on
+from ..core.geometry.orientation import Tilt
+from ..core.geometry.place_on_bed import down_to_rotation
+from ..core.locale.translate import tr
+from ..core.plan.plan import MOST_CUTS, Plan
+from ..core.plan.recipe import Recipe, Scaling, read_recipe
+from ..core.printers.profile import Printer
+from ..core.results.outcome import Outcome
 from .arguments import BadArgument, direction_of
 from .options import SCALED
 

@@ -7,10 +7,10 @@ import time
 from collections.abc import Callable
 
 from ..core.errors import BadPlan
-from ..core.sending.link import Link, NotThere
-from ..core.sending.outbox import job_id
-from ..core.sending.words import OVER, Status
-from ..core.words import tr
+from ..core.locale.translate import tr
+from ..core.printing.link import Link, NotThere
+from ..core.printing.messages import OVER, Status
+from ..core.printing.outbox import job_id
 from .arguments import BadArgument, token_of
 from .options import TOKEN
 

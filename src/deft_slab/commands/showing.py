@@ -8,9 +8,9 @@ import threading
 import time
 from typing import TextIO
 
-from ..core import text
+from ..core.locale import text
+from ..core.locale.translate import tr
 from ..core.progress import Job
-from ..core.words import tr
 
 _EVERY = 0.1
 """Seconds between two states of the line."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.search.places import cut_subject, swept
-from ..core.words import tr
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.locale.translate import tr
+from ..core.search.cut_map import cut_subject, swept
 from .arguments import direction_of, opened_file, printer_of
 
 

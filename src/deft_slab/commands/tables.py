@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias
 
-from ..core import text
-from ..core.words import sentence, term, tr
+from ..core.locale import text
+from ..core.locale.translate import sentence, term, tr
 
 Result: TypeAlias = Mapping[str, Any]
 

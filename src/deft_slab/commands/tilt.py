@@ -7,12 +7,12 @@ from dataclasses import fields
 
 import numpy as np
 
-from ..core.judge.exposure import spread_directions
-from ..core.search.figures import sweep
-from ..core.search.found import MapFigures
-from ..core.search.tilts import seats_worth_trying
+from ..core.evaluate.evaluator import Workshop
+from ..core.figures.exposure import spread_directions
+from ..core.search.direction_figures import sweep
+from ..core.search.results import MapFigures
+from ..core.search.seats import seats_worth_trying
 from ..core.search.weighing import PRESETS
-from ..core.workshop import Workshop
 from .arguments import opened_file, printer_of
 
 

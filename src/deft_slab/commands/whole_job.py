@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import argparse
 
-from ..core import text
 from ..core.errors import BadPlan
-from ..core.intake.files import open_file
-from ..core.words import tr
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.importing.readers import open_file
+from ..core.locale import text
+from ..core.locale.translate import tr
 from .arguments import BadArgument, printer_of
 from .handoff import handed_off
 

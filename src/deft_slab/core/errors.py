@@ -5,7 +5,7 @@ Every error says what happened (``what``), what was kept (``kept``) and what to 
 
 from __future__ import annotations
 
-from .words import tr
+from .locale.translate import tr
 
 
 class DeftError(Exception):

@@ -4,29 +4,29 @@ from __future__ import annotations
 
 import numpy as np
 
-from .handoff.sheet.drawing import Body, drawn, view_from
-from .handoff.slices.image_kernels import filled
+from .document.marks import Stroke
+from .exporting.sheet.drawing import Body, drawn, view_from
+from .exporting.slices.image_kernels import filled
+from .figures.base_area import fits_turned
+from .figures.batch_figures import sketches
+from .figures.exposure import exposure
+from .figures.marked_facets import unmarked
+from .figures.piece_figures import measure
+from .figures.plane_scoring import every_place, posed
+from .figures.support_skin import support_skin
+from .geometry.harmonic_face import Patch, harmonic
 from .hollowing.voids import voids_of
 from .joining.room_kernels import free_around
-from .judge.base import fits_turned
-from .judge.exposure import exposure
-from .judge.figures import measure
-from .judge.marks import unmarked
-from .judge.parting import every_place, posed
-from .judge.sketches import sketches
-from .judge.skin import support_skin
 from .layers.pockets import closed_air
 from .layers.region_kernels import followed_solid
 from .layers.regions import regions_of
 from .layers.sections import Levels, Slicer, beginnings
-from .linking import linked, same_rows
-from .marking import Stroke
-from .mend.mended import tangled_share
-from .nesting.footprint import footprint
-from .nesting.nest import nested
-from .nesting.shapes import Shape, Sheet
-from .shape.harmonic import Patch, harmonic
-from .solid import Solid
+from .mesh.solid import Solid
+from .mesh.union_find import linked, same_rows
+from .packing.footprint import footprint
+from .packing.nest import nested
+from .packing.shapes import Shape, Sheet
+from .repair.mend import tangled_share
 
 
 def warm() -> None:

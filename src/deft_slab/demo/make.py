@@ -7,16 +7,16 @@ import sys
 import numpy as np
 
 from ..core.cuts import StraightCut
-from ..core.handoff.pieces import write_project, write_surface
-from ..core.handoff.saving import write_whole
-from ..core.intake.surfaces import Surface, tidy
-from ..core.model import Model
-from ..core.plan import Plan
-from ..core.printer import default_printer
-from ..core.project import Choice, Project
-from ..core.solid import Solid
-from ..core.tilt import Tilt
-from ..core.workshop import Workshop
+from ..core.evaluate.evaluator import Workshop
+from ..core.exporting.piece_files import write_project, write_surface
+from ..core.exporting.safe_writing import write_whole
+from ..core.geometry.orientation import Tilt
+from ..core.importing.surfaces import Surface, tidy
+from ..core.mesh.solid import Solid
+from ..core.plan.model import Model
+from ..core.plan.plan import Plan
+from ..core.plan.project import Choice, Project
+from ..core.printers.profile import default_printer
 from . import MODELS, PROJECT, TROUBLED
 from .exact import ring_step
 from .props import gull, helmet, hook, lantern, puppet

@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, Signal
 
 from .. import logbook
 from ..core.errors import DeftError
-from ..core.words import tr
+from ..core.locale.translate import tr
 
 _log = logging.getLogger(__name__)
 

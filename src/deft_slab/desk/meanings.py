@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..core.words import tr
+from ..core.locale.translate import tr
 
 
 @dataclass(frozen=True)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from ..core.arrays import Bools, Bytes, Floats, Floats32, Ints32
-from ..core.judge.columns import column_field
-from ..core.solid import Solid
-from ..core.tilt import Tilt
+from ..core.figures.column_field import column_field
+from ..core.geometry.orientation import Tilt
+from ..core.mesh.solid import Solid
 from .look.palette import RAMP, STONE, ramp_colours
+from .scene.drawables import Mesh
 from .scene.scene import Scene
-from .scene.things import Mesh
 
 WIDTH, HEIGHT = 92, 64
 _FINER = 2

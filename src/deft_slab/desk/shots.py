@@ -15,16 +15,16 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from ..core.printer import shipped_printers
+from ..core.printers.profile import shipped_printers
 from ..demo import MODELS, PROJECT, TROUBLED
-from .app import settled
-from .jobs import Jobs
+from .desk_state import DeskState
+from .dialogs.printer import PrinterDialog
 from .look.theme import dress
-from .printer_dialog import PrinterDialog
-from .process import run_behind
-from .scene.pole import Pull
-from .whole import DeskState
-from .window import Window
+from .messages.jobs import Jobs
+from .scene.turning_pole import Pull
+from .start import settled
+from .window.window import Window
+from .worker.process import run_behind
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
 _PATIENCE = 400.0

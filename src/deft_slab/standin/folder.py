@@ -16,11 +16,11 @@ import threading
 from pathlib import Path
 
 from ..core.errors import DeftError
-from ..core.handoff.naming import slug
-from ..core.handoff.saving import make_folder, write_whole
-from ..core.intake.surfaces import shown
-from ..core.sending.outbox import job_id
-from ..core.sending.words import KINDS, OVER, Status, digest_of
+from ..core.exporting.naming import slug
+from ..core.exporting.safe_writing import make_folder, write_whole
+from ..core.importing.surfaces import shown
+from ..core.printing.messages import KINDS, OVER, Status, digest_of
+from ..core.printing.outbox import job_id
 from .machine import Machine, file_beside, sentence_of
 
 _EVERY = 0.25

@@ -16,16 +16,16 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.arrays import Floats
-from ..core.documents import first_problem
+from ..core.document.base import first_problem
 from ..core.errors import DeftError, UnreadableFile
-from ..core.handoff.slices.image_kernels import filled
-from ..core.handoff.slices.images import ABOUT, name_of, picture_size, png_of
-from ..core.handoff.slices.layers import Stack
-from ..core.intake.threemf import check_package, items_in, strict_reader
-from ..core.judge.effort import along_layers, laid_volume, layer_count, print_seconds
+from ..core.exporting.slices.image_kernels import filled
+from ..core.exporting.slices.images import ABOUT, name_of, picture_size, png_of
+from ..core.exporting.slices.layers import Stack
+from ..core.figures.print_time import along_layers, laid_volume, layer_count, print_seconds
+from ..core.importing.threemf import check_package, items_in, strict_reader
 from ..core.layers.sections import Slicer
-from ..core.printer import Printer
-from ..core.solid import Solid
+from ..core.mesh.solid import Solid
+from ..core.printers.profile import Printer
 
 _SHOWN = 0.1
 """mm of a pixel of a filament layer's picture."""

@@ -13,13 +13,13 @@ from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, StringConstraints, ValidationError
 
-from ..core.documents import Document
+from ..core.document.base import Document
 from ..core.errors import BadPlan, DeftError
-from ..core.handoff.saving import make_folder, write_whole
-from ..core.intake.confined import confined
-from ..core.printer import Printer
+from ..core.exporting.safe_writing import make_folder, write_whole
+from ..core.importing.limited_process import confined
+from ..core.printers.profile import Printer
+from ..core.printing.messages import OVER, SPEAKS, About, JobId, Sentence, State, Status
 from ..core.progress import QUIET
-from ..core.sending.words import OVER, SPEAKS, About, JobId, Sentence, State, Status
 from .loads import Load, load_of, picture
 
 Trouble = Literal["out of material", "lost connection", "island dropped", "film torn", "wrong unit"]

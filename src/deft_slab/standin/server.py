@@ -30,10 +30,10 @@ from urllib.parse import parse_qs, unquote, urlsplit
 from pydantic import BaseModel, ValidationError
 from pydantic_core import from_json
 
-from ..core.documents import first_problem
+from ..core.document.base import first_problem
 from ..core.errors import DeftError, SaveFailed, UnreadableFile
-from ..core.sending.link import Exchange
-from ..core.sending.words import KINDS, MOST_BYTES
+from ..core.printing.link import Exchange
+from ..core.printing.messages import KINDS, MOST_BYTES
 from .machine import Awaited, Machine, file_beside, sentence_of
 
 _PATIENCE = 10.0

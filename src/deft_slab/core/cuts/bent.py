@@ -8,20 +8,20 @@ import numpy as np
 from pydantic import Field, field_validator, model_validator
 
 from ..arrays import Floats
-from ..documents import Triple, of_length_one
+from ..document.base import Triple, of_length_one
 from ..errors import CutFailed
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..words import tr
 from .kind import BodyCut, no_region
 from .move import Move
 from .reach import MOST_POINTS, Picked
-from .words import words_along
+from .side_names import words_along
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..shape.splitting import Parted
-    from ..solid import Solid
+    from ..geometry.splitting import Parted
+    from ..mesh.solid import Solid
 
 
 class BentCut(BodyCut):
@@ -55,9 +55,9 @@ class BentCut(BodyCut):
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
         if not self.closed:
             return super().part(solid, picked, job)
-        from ..shape.loops import around_limb, bridge, off_surface
-        from ..shape.sheets import Loop
-        from ..shape.splitting import Parted
+        from ..geometry.limb_loops import around_limb, bridge, off_surface
+        from ..geometry.smooth_sheets import Loop
+        from ..geometry.splitting import Parted
 
         loop = Loop(np.array(self.line), self.smooth, self.name)
         try:
@@ -72,7 +72,7 @@ class BentCut(BodyCut):
         return off_surface(solid, loop, self.kerf, self.id) or Parted(limbs, kerf, bridge(solid, loop))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        from ..shape.sheets import sheet_body
+        from ..geometry.smooth_sheets import sheet_body
 
         line, view = np.array(self.line), np.array(self.view)
         return sheet_body(line, view, self.smooth, self.splay, solid.vertices, grow, self.name)

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from ..arrays import Floats
+from ..geometry.orientation import Tilt
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..tilt import Tilt
-from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
@@ -19,8 +19,8 @@ from .reach import Picked
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..shape.splitting import Parted
-    from ..solid import Solid
+    from ..geometry.splitting import Parted
+    from ..mesh.solid import Solid
 
 
 MOST_WALLS = 60
@@ -85,7 +85,7 @@ class BlockCut(Cut):
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
         """The cells, numbered along x, then y, then z; what is out of reach is the side -1."""
-        from ..shape.splitting import Parted, slices, split_by_body, taken_over
+        from ..geometry.splitting import Parted, slices, split_by_body, taken_over
 
         inside, rest, half = solid.manifold, None, self.kerf / 2
         kerf: list[float] = []

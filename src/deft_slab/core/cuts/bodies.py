@@ -5,15 +5,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 from ..arrays import Floats
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
 
 if TYPE_CHECKING:
-    from ..shape.splitting import Parted
-    from ..solid import Solid
+    from ..geometry.splitting import Parted
+    from ..mesh.solid import Solid
 
 
 class BodiesCut(Cut):
@@ -24,8 +24,8 @@ class BodiesCut(Cut):
     two_sided: ClassVar[bool] = False
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        from ..shape.bodies import bodies_of
-        from ..shape.splitting import Parted
+        from ..geometry.bodies import bodies_of
+        from ..geometry.splitting import Parted
 
         bodies = bodies_of(solid)
         return Parted(list(enumerate(bodies)) if len(bodies) > 1 else [(0, solid)], 0.0)

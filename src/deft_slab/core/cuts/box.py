@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, Literal
 
 from ..arrays import Floats
-from ..words import tr
+from ..locale.translate import tr
+from .free_box import PlacedBox
 from .kind import BodyCut
 from .move import Move
-from .placed import PlacedBox
 from .reach import Picked
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..solid import Solid
+    from ..mesh.solid import Solid
 
 
 class BoxCut(BodyCut, PlacedBox):
@@ -23,7 +23,7 @@ class BoxCut(BodyCut, PlacedBox):
     kind: Literal["box"] = "box"
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        from ..shape.blanks import box_body
+        from ..geometry.blanks import box_body
 
         return box_body(self.centre, self.half, self.turn, grow)
 

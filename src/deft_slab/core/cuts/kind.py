@@ -12,19 +12,19 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 from pydantic import BeforeValidator, Field, SerializeAsAny
 
 from ..arrays import Bools, Floats
-from ..documents import Document, Name, Triple, of_kind
+from ..document.base import Document, Name, Triple, of_kind
+from ..document.marks import Region
 from ..errors import CutFailed
-from ..marking import Region
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..words import tr
 from .move import Move
 from .reach import Picked, Reach
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..shape.splitting import Parted
-    from ..solid import Solid
+    from ..geometry.splitting import Parted
+    from ..mesh.solid import Solid
 
 KINDS: dict[str, type[Cut]] = {}
 """Each kind of cut by the name of its kind."""
@@ -134,7 +134,7 @@ class BodyCut(Cut):
         """
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        from ..shape.splitting import Parted, split_by_body, taken_over
+        from ..geometry.splitting import Parted, split_by_body, taken_over
 
         def within(grow: float) -> manifold3d.Manifold:
             made = self.body(solid, picked, grow)

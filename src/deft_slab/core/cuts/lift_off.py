@@ -8,9 +8,9 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ..arrays import Floats
-from ..documents import Triple, of_length_one
-from ..marking import Region
-from ..words import tr
+from ..document.base import Triple, of_length_one
+from ..document.marks import Region
+from ..locale.translate import tr
 from .kind import BodyCut
 from .move import Move
 from .reach import Picked
@@ -18,7 +18,7 @@ from .reach import Picked
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..solid import Solid
+    from ..mesh.solid import Solid
 
 
 class LiftOffCut(BodyCut):
@@ -37,8 +37,8 @@ class LiftOffCut(BodyCut):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """Up from the foot of the ornament, within its outline seen along the way that it is lifted."""
-        from ..shape.blanks import chosen
-        from ..shape.outlines import lifted_off
+        from ..geometry.blanks import chosen
+        from ..geometry.prisms import lifted_off
 
         facets = chosen(picked(self.region), self.name)
         direction = None if self.direction is None else np.array(self.direction)

@@ -7,9 +7,9 @@ from collections.abc import Iterable
 import numpy as np
 
 from ..arrays import Floats
-from ..documents import Triple, triple
-from ..marking import Region
-from ..tilt import Tilt
+from ..document.base import Triple, triple
+from ..document.marks import Region
+from ..geometry.orientation import Tilt
 
 
 class Move:

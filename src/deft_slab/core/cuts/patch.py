@@ -8,17 +8,17 @@ import numpy as np
 from pydantic import Field
 
 from ..arrays import Floats
-from ..marking import Stroke
-from ..words import tr
+from ..document.marks import Stroke
+from ..locale.translate import tr
 from .kind import BodyCut
 from .move import Move
 from .reach import Picked
-from .words import words_along
+from .side_names import words_along
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..solid import Solid
+    from ..mesh.solid import Solid
 
 MOST_STROKES = 500
 
@@ -39,7 +39,7 @@ class PatchCut(BodyCut):
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         import manifold3d
 
-        from ..shape.harmonic import Patch, patch_body
+        from ..geometry.harmonic_face import Patch, patch_body
 
         taken = tuple(picked(stroke) for stroke in self.strokes)
         found = patch_body(Patch(solid, self.strokes, taken), self.depth, self.flat, grow, self.name)

@@ -9,18 +9,18 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ..arrays import Bools
-from ..curves import frame_of
-from ..documents import Document, Name, Triple, of_length_one
+from ..document.base import Document, Name, Triple, of_length_one
+from ..document.marks import Region
 from ..errors import CutFailed
-from ..marking import Region
-from ..words import tr
+from ..geometry.curves import frame_of
+from ..locale.translate import tr
+from .free_box import PlacedBox
 from .move import Move
-from .placed import PlacedBox
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..solid import Solid
+    from ..mesh.solid import Solid
 
 Picked = Callable[[Region], Bools]
 """Gives (m,) the facets of the solid that is cut which a region takes."""
@@ -70,7 +70,7 @@ class BoxReach(PlacedBox):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
-        from ..shape.blanks import box_body
+        from ..geometry.blanks import box_body
 
         return box_body(self.centre, self.half, self.turn, grow)
 
@@ -92,7 +92,7 @@ class OutlineReach(Document):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
-        from ..shape.outlines import column_within
+        from ..geometry.prisms import column_within
 
         return column_within(solid, np.array(self.points), frame_of(np.array(self.view)), grow)
 
@@ -109,7 +109,7 @@ class RegionReach(Document):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
-        from ..shape.blanks import chosen, hull_around
+        from ..geometry.blanks import chosen, hull_around
 
         return hull_around(solid, chosen(picked(self.region), tr("this reach")), self.margin + grow)
 

@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING, Any, Literal
 from pydantic import Field, model_validator
 
 from ..arrays import Floats
-from ..documents import Triple
-from ..marking import Region
-from ..words import tr
+from ..document.base import Triple
+from ..document.marks import Region
+from ..locale.translate import tr
+from .free_box import PlacedBox
 from .kind import BodyCut
 from .move import Move
-from .placed import PlacedBox
 from .reach import Picked
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..solid import Solid
+    from ..mesh.solid import Solid
 
 
 class ScoopCut(BodyCut, PlacedBox):
@@ -41,8 +41,8 @@ class ScoopCut(BodyCut, PlacedBox):
         return self
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        from ..shape.blanks import ball_body, chosen, round_ended_body
-        from ..shape.offsets import around
+        from ..geometry.blanks import ball_body, chosen, round_ended_body
+        from ..geometry.offsets import around
 
         if self.region is not None:
             return around(solid, chosen(picked(self.region), self.name), self.margin + grow, self.name)

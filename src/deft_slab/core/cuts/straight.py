@@ -8,19 +8,19 @@ import numpy as np
 from pydantic import field_validator
 
 from ..arrays import Floats
-from ..documents import Triple, of_length_one
+from ..document.base import Triple, of_length_one
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..words import tr
 from .kind import Cut, no_region
 from .move import Move
 from .reach import Picked
-from .words import words_along
+from .side_names import words_along
 
 if TYPE_CHECKING:
     import manifold3d
 
-    from ..shape.splitting import Parted
-    from ..solid import Solid
+    from ..geometry.splitting import Parted
+    from ..mesh.solid import Solid
 
 
 class StraightCut(Cut):
@@ -39,7 +39,7 @@ class StraightCut(Cut):
         return of_length_one(normal, tr("the normal of a cut"))
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        from ..shape.splitting import Parted, split_by_body, split_by_plane, taken_over
+        from ..geometry.splitting import Parted, split_by_body, split_by_plane, taken_over
 
         if self.reach is None or not self.bounded:
             ahead, behind, kerf = split_by_plane(solid.manifold, np.array(self.normal), self.offset, self.kerf / 2)
@@ -55,14 +55,14 @@ class StraightCut(Cut):
 
     def _ahead(self, solid: Solid, side: int, grow: float) -> manifold3d.Manifold:
         """The half of space on a side."""
-        from ..shape.blanks import half_space
+        from ..geometry.blanks import half_space
 
         return half_space(solid, side * np.array(self.normal), side * self.offset - grow)
 
     def _side_with_less_wall(self, solid: Solid, reach: manifold3d.Manifold) -> int:
         """Which side of a bounded cut comes off: the one for which less of the reach's own boundary runs through the
         solid (the jaw, and not half of the head)."""
-        from ..shape.splitting import own_walls
+        from ..geometry.splitting import own_walls
 
         walls = {
             side: own_walls(solid, reach ^ self._ahead(solid, side, 0.0), side * np.array(self.normal),

@@ -8,8 +8,8 @@ import manifold3d
 import numpy as np
 
 from ..arrays import Floats
-from ..curves import frame_of
-from ..hollow import Vent
+from ..geometry.curves import frame_of
+from ..plan.hollow import Vent
 
 _SIDES = 48
 _OUT = 2.0

@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numba import njit
 
-from ..judge.kernels import FAST
+from ..figures.column_kernels import FAST
 
 
 @njit(**FAST)

@@ -8,11 +8,11 @@ import manifold3d
 import numpy as np
 
 from ..arrays import Floats
-from ..curves import frame_of
 from ..errors import HollowFailed
-from ..shape.bodies import within
-from ..solid import Solid
-from ..words import tr
+from ..geometry.bodies import within
+from ..geometry.curves import frame_of
+from ..locale.translate import tr
+from ..mesh.solid import Solid
 from .bodies import as_round
 
 _SIDES = 16

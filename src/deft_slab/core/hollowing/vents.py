@@ -8,21 +8,21 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..arrays import Bools, Floats, Ints
-from ..documents import triple
-from ..hollow import MOST_ON_A_PIECE, Hollow, Vent
-from ..judge.overhang import BED_TOLERANCE
-from ..judge.walls import met_first, through
+from ..document.base import triple
+from ..figures.overhang import BED_TOLERANCE
+from ..figures.wall_thickness import met_first, through
+from ..geometry.bodies import within
+from ..geometry.pose import Sitting
 from ..layers.pockets import ClosedAir, closed_air
 from ..layers.regions import regions_of
 from ..layers.sections import Levels, Slicer
-from ..printer import Printer
+from ..locale.translate import tr
+from ..mesh.solid import Solid, spread_points
+from ..plan.hollow import MOST_ON_A_PIECE, Hollow, Vent
+from ..printers.profile import Printer
 from ..progress import QUIET, Job
-from ..shape.bodies import within
-from ..sitting import Sitting
-from ..solid import Solid, spread_points
-from ..words import tr
+from .apply_hollows import Emptied, is_void, reach, void_at
 from .bodies import hole
-from .hollowed import Emptied, is_void, reach, void_at
 
 FREE = 8.0
 """mm of free way outside a vent: exposure alone picks blind crevices (measured)."""

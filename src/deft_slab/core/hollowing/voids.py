@@ -10,14 +10,14 @@ import numpy as np
 from scipy import ndimage
 from skimage.measure import marching_cubes
 
-from .. import text
 from ..arrays import Floats, Floats32, Ints
 from ..errors import HollowFailed
-from ..judge import kernels
+from ..figures import column_kernels
+from ..locale import text
+from ..locale.translate import tr
+from ..mesh.components import body_numbers, shells_of
+from ..mesh.solid import Solid
 from ..progress import QUIET, Job
-from ..shells import body_numbers, shells_of
-from ..solid import Solid
-from ..words import tr
 from . import depth_kernels
 
 MOST_NODES = 120_000_000
@@ -114,8 +114,8 @@ def depths(
     job.step(0.0, tr("Finding what is inside"))
     # a hair off the nodes, so that the edges of a boxy solid do not lie on them
     x0, y0 = low[0] - 0.5 * step + 1e-5 * step, low[1] - 0.5 * step + 1.7e-5 * step
-    placed = kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)
-    columns = kernels.into_columns(*kernels.scan(placed, solid.triangles, nx, ny), nx * ny)
+    placed = column_kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)
+    columns = column_kernels.into_columns(*column_kernels.scan(placed, solid.triangles, nx, ny), nx * ny)
     inside = np.zeros((nx, ny, nz), np.bool_)
     depth_kernels.fill_inside(*columns, inside, low[2], step)
     job.step(0.1, tr("Measuring how deep it is"))

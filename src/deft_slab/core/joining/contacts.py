@@ -15,12 +15,12 @@ import shapely
 from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints
-from ..curves import frame_of
-from ..documents import triple
-from ..groups import Part
+from ..document.base import triple
+from ..geometry.curves import frame_of
 from ..joins import Which
-from ..reports import ContactFound
-from ..solid import Solid
+from ..joins.reports import ContactFound
+from ..mesh.solid import Solid
+from ..parting.bodies import Part
 
 _GAP = 3e-3
 """mm: cracks between facets of one face that are no wider are none; rounding leaves them."""

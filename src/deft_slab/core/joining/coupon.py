@@ -8,18 +8,18 @@ from dataclasses import replace
 import manifold3d
 import numpy as np
 
-from ..coupons import COUPON, MOST_STEPS, CouponWish
+from ..cache import Kept
 from ..cuts import Side
 from ..errors import BadPlan, JoinFailed
-from ..faces import Face
-from ..groups import Part
+from ..geometry.lettering import letters
 from ..joins import DowelJoin, Join, KeyJoin, Peg, Site
-from ..kept import Kept
-from ..printer import Printer
-from ..shape.lettering import letters
-from ..solid import Solid
-from ..words import tr
-from .joined import Joined
+from ..locale.translate import tr
+from ..mesh.provenance import Face
+from ..mesh.solid import Solid
+from ..parting.bodies import Part
+from ..plan.coupon import COUPON, MOST_STEPS, CouponWish
+from ..printers.profile import Printer
+from .apply_joins import Joined
 
 STEP, STEPS = 0.05, 5
 """mm between the clearances of a coupon, and how many there are."""
@@ -113,7 +113,7 @@ def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:
 
 def _tried(peg: Peg) -> tuple[manifold3d.Manifold, float]:
     """(the key on a foot to hold it by, standing up; mm, half of the foot)."""
-    from ..joins.pegs import key_of
+    from ..joins.key_bodies import key_of
 
     half = max(_GRIP[0], max(peg.sides) / 2 + 1.0)
     foot = manifold3d.Manifold.cube((2 * half, 2 * half, _GRIP[1])).translate((-half, -half, 0.0))

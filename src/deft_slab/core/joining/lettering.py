@@ -8,14 +8,14 @@ from collections.abc import Callable, Iterable, Sequence
 import numpy as np
 
 from ..arrays import Floats
-from ..documents import Triple, triple
+from ..cache import Kept
+from ..document.base import Triple, triple
 from ..joins import Join, LettersJoin
-from ..kept import Kept
-from ..printer import Printer
+from ..locale.translate import tr
+from ..printers.profile import Printer
 from ..progress import QUIET, Job
-from ..words import tr
+from .apply_joins import Taken, made_once
 from .contacts import Contact
-from .joined import Taken, made_once
 from .room import ContactRoom
 
 _HEIGHTS = (6.0, 5.0, 4.0, 3.2)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..joins import STOCK
-from ..printer import Printer
+from ..printers.profile import Printer
 
 _THICKEST = 3.0
 """mm: thicker rods are not tried where no key fits."""

@@ -13,8 +13,8 @@ import numpy as np
 import shapely
 
 from ..arrays import Bools, Floats, Ints
+from ..figures.wall_thickness import through
 from ..joins import Join, Which
-from ..judge.walls import through
 from .contacts import Contact
 from .room_kernels import free_around
 

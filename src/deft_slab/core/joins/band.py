@@ -6,9 +6,9 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from .. import text
 from ..cuts import Move
-from ..words import tr
+from ..locale import text
+from ..locale.translate import tr
 from .kind import Made, Site
 from .strip import Strip
 
@@ -35,7 +35,7 @@ class BandJoin(Strip):
     word = tr("band")
 
     def made(self, site: Site) -> Made:
-        from .seams import patch_over, resized_to, ring_around, strip_along
+        from .strip_bodies import patch_over, resized_to, ring_around, strip_along
 
         size = {"width": self.width, "thickness": self.thickness}
         if self.follows == "spot":

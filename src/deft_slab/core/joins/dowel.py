@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import Field
 
-from .. import text
 from ..arrays import Floats
-from ..words import tr
+from ..locale import text
+from ..locale.translate import tr
 from .kind import OUTER, Hole, Join, Made, Site, Which, roof_over
 
 if TYPE_CHECKING:
@@ -42,7 +42,7 @@ class DowelJoin(Join):
         return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
 
     def made(self, site: Site) -> Made:
-        from .pegs import hole_in
+        from .key_bodies import hole_in
 
         wide = self.width(site.clearance, site.allowance)
         return Made({}, {
@@ -51,7 +51,7 @@ class DowelJoin(Join):
         })  # fmt: skip
 
     def rim(self, site: Site) -> Floats:
-        from .pegs import round_rim
+        from .key_bodies import round_rim
 
         return round_rim(self.width(site.clearance, site.allowance), site)
 

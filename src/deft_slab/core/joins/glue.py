@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from ..words import tr
+from ..locale.translate import tr
 from .kind import Join, Made, Site
 
 

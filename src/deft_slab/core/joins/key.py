@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal
 
-from ..words import tr
+from ..locale.translate import tr
 from .kind import Hole, Made, Site, Which, other
 from .peg import Peg
 
@@ -21,7 +21,7 @@ class KeyJoin(Peg):
     word = tr("key")
 
     def made(self, site: Site) -> Made:
-        from .pegs import key_of, socket_of
+        from .key_bodies import key_of, socket_of
 
         return Made(
             {self.carrier: key_of(self.shape, site, self.carrier)},

@@ -14,21 +14,21 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Protocol
 import numpy as np
 from pydantic import BeforeValidator, Field, SerializeAsAny, ValidationError, model_validator
 
-from .. import text
 from ..arrays import Bools, Floats
 from ..cuts import Move
 from ..defaults import UNSUPPORTED
-from ..documents import Document, Name, Triple, of_kind
+from ..document.base import Document, Name, Triple, of_kind
 from ..errors import BadPlan
-from ..reports import Turn
-from ..words import sentence, tr
+from ..locale import text
+from ..locale.translate import sentence, tr
+from .reports import Turn
 
 if TYPE_CHECKING:
     import manifold3d
     import shapely
 
-    from ..printer import Printer
-    from ..solid import Solid
+    from ..mesh.solid import Solid
+    from ..printers.profile import Printer
 
 Which = Literal["first", "second"]
 """A piece of a contact: of the two sides of a cut, the first is the one with the lower number (-1), on to which the

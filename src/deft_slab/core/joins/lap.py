@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import Field
 
-from .. import text
 from ..cuts import Move
-from ..words import tr
+from ..locale import text
+from ..locale.translate import tr
 from .kind import Join, Made, Site, Which, other
 
 if TYPE_CHECKING:
-    from ..printer import Printer
+    from ..printers.profile import Printer
 
 
 class LapJoin(Join):
@@ -29,7 +29,7 @@ class LapJoin(Join):
     word = tr("lap")
 
     def made(self, site: Site) -> Made:
-        from .laps import lap_of
+        from .lap_bodies import lap_of
 
         return lap_of(site, self.carrier, self.height, inner=self.half == "inner")
 

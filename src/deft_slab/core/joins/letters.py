@@ -9,11 +9,11 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, StringConstraints, field_validator
 
-from .. import text
 from ..arrays import Floats
 from ..cuts import Move
-from ..documents import Triple, of_length_one
-from ..words import tr
+from ..document.base import Triple, of_length_one
+from ..locale import text
+from ..locale.translate import tr
 from .kind import Hole, Join, Made, Site, Which
 
 Text = Annotated[str, StringConstraints(min_length=1, max_length=12)]
@@ -50,8 +50,8 @@ class LettersJoin(Join):
         return None if along is None else of_length_one(along, tr("the direction of letters"))
 
     def made(self, site: Site) -> Made:
-        from ..shape.blanks import placed
-        from ..shape.lettering import arrowhead, letters
+        from ..geometry.blanks import placed
+        from ..geometry.lettering import arrowhead, letters
 
         removed = {}
         texts: tuple[tuple[Which, str], ...] = (("first", self.text_first), ("second", self.text_second))

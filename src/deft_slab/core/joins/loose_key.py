@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Literal
 
-from ..words import tr
+from ..locale.translate import tr
 from .kind import Hole, Made, Site, Which
 from .peg import Peg
 
@@ -21,7 +21,7 @@ class LooseKeyJoin(Peg):
     word = tr("loose key")
 
     def made(self, site: Site) -> Made:
-        from .pegs import lying_key, socket_of
+        from .key_bodies import lying_key, socket_of
 
         key, down = lying_key(self.shape, site)
         return Made(

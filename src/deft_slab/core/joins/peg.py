@@ -7,12 +7,12 @@ from typing import Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from .. import text
 from ..arrays import Floats
 from ..cuts import Move
 from ..defaults import UNSUPPORTED
-from ..documents import Triple, of_length_one
-from ..words import tr
+from ..document.base import Triple, of_length_one
+from ..locale import text
+from ..locale.translate import tr
 from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
 
 _LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
@@ -65,7 +65,7 @@ class Peg(Join):
                         self.inset if self.outline == "contact" else None)  # fmt: skip
 
     def rim(self, site: Site) -> Floats:
-        from .pegs import rim_of
+        from .key_bodies import rim_of
 
         return rim_of(self.shape, site)
 

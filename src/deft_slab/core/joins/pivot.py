@@ -7,11 +7,11 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field, field_validator, model_validator
 
-from .. import text
 from ..arrays import Floats
 from ..cuts import Move
-from ..documents import Triple, of_length_one
-from ..words import tr
+from ..document.base import Triple, of_length_one
+from ..locale import text
+from ..locale.translate import tr
 from .dowel import THICKEST, THINNEST
 from .kind import OUTER, Join, Made, PivotShape, Site, Which, other
 
@@ -74,7 +74,7 @@ class PivotJoin(Join):
         return self.pin + 2 * clearance + allowance
 
     def made(self, site: Site) -> Made:
-        from .pivots import knuckle_of, swivel_of
+        from .pivot_bodies import knuckle_of, swivel_of
 
         shape = PivotShape(
             self.carrier, self.width(site.clearance, site.allowance), self.turns_back, self.turns_on,
@@ -85,7 +85,7 @@ class PivotJoin(Join):
     def rim(self, site: Site) -> Floats:
         """(k, 3) mm, model frame: of the hole of a swivel; of the leaves of a knuckle."""
         if self.form == "swivel":
-            from .pegs import round_rim
+            from .key_bodies import round_rim
 
             return round_rim(self.width(site.clearance, site.allowance), site)
         x, y = self.span / 2, self.radius_of_leaves

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..arrays import Floats
 from ..errors import JoinFailed
-from ..words import tr
+from ..locale.translate import tr
 from .kind import AROUND, roof_over
 
 _ROUND_STEPS = 4

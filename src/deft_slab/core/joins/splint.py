@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from ..words import tr
+from ..locale.translate import tr
 from .kind import Made, Site
 from .strip import Strip
 
@@ -23,7 +23,7 @@ class SplintJoin(Strip):
     word = tr("splint")
 
     def made(self, site: Site) -> Made:
-        from .seams import strip_along
+        from .strip_bodies import strip_along
 
         return strip_along(site, inner=True, width=self.width, thickness=self.thickness, parts=self.parts,
                            name=tr("Splint"))  # fmt: skip

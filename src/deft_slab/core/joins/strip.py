@@ -6,9 +6,9 @@ from typing import Any
 
 from pydantic import Field
 
-from .. import text
 from ..cuts import Move
-from ..words import tr
+from ..locale import text
+from ..locale.translate import tr
 from .kind import Join
 
 

@@ -15,7 +15,7 @@ import math
 import numpy as np
 from numba import njit
 
-from ..judge.kernels import FAST
+from ..figures.column_kernels import FAST
 from .walk_kernels import root_of
 
 OUTSIDE = -1

@@ -9,8 +9,8 @@ import manifold3d
 import numpy as np
 
 from ..arrays import Bools, Floats, Ints
+from ..locale.translate import tr
 from ..progress import QUIET, Job
-from ..words import tr
 from . import region_kernels
 from .region_kernels import OUTSIDE
 from .sections import Levels, Sections, Slicer

@@ -10,9 +10,9 @@ from functools import cached_property
 import numpy as np
 
 from ..arrays import Floats, Ints, Ints32
-from ..judge.effort import layers_of
-from ..judge.overhang import BED_TOLERANCE
-from ..solid import Solid
+from ..figures.overhang import BED_TOLERANCE
+from ..figures.print_time import layers_of
+from ..mesh.solid import Solid
 from . import walk_kernels
 
 _MOST_CROSSINGS = 3_000_000

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from ..judge.kernels import FAST
+from ..figures.column_kernels import FAST
 
 
 @njit(**FAST)

@@ -15,14 +15,14 @@ from scipy.sparse.csgraph import breadth_first_order, dijkstra, maximum_flow
 from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats
-from ..documents import triple
-from ..judge.marks import Marked
-from ..marking import Stroke
-from ..neighbours import edge_lengths, shared_edges
+from ..document.base import triple
+from ..document.marks import Stroke
+from ..figures.marked_facets import Marked
+from ..locale.translate import tr
+from ..mesh.adjacency import edge_lengths, shared_edges
+from ..mesh.solid import Solid
 from ..progress import QUIET, Job, Spread, for_each
-from ..solid import Solid
-from ..words import tr
-from .found import CutWishes
+from .results import CutWishes
 
 _FLOOR = 0.05
 """What a mm of border weighs that nobody sees: else it would wander wherever it is hidden."""

@@ -10,28 +10,28 @@ import numpy as np
 
 from ..arrays import Bools, Floats, Ints
 from ..cuts import Cut
+from ..document.marks import Region
 from ..errors import CutFailed
-from ..groups import Part
-from ..judge.base import rooms_of_boxes
-from ..judge.exposure import spread_directions
-from ..judge.figures import REPORT_CELLS
-from ..judge.marks import Marked, joined_marks
-from ..judge.marks import taken as facets_taken
-from ..judge.parting import flat_by_base, in_poses
-from ..judge.seam import seam_of
-from ..judge.seats import Seats, hull_corners, hull_of, seats_of
-from ..judge.sketches import sketches
-from ..judge.tilts import down_to_rotation
-from ..marking import Region
-from ..outcome import NOT_BARRED, Piece, Seam
-from ..plan import Plan
-from ..recipe import Stage, cut_all, nameless
-from ..seated import Subject
-from ..shells import shells_of
-from ..solid import Solid
-from ..tilt import Tilt
-from .found import CutWishes, Way
-from .places import CutSubject
+from ..evaluate.piece import Subject
+from ..figures.base_area import rooms_of_boxes
+from ..figures.batch_figures import sketches
+from ..figures.default_seats import Seats, hull_corners, hull_of, seats_of
+from ..figures.exposure import spread_directions
+from ..figures.marked_facets import Marked, joined_marks
+from ..figures.marked_facets import taken as facets_taken
+from ..figures.piece_figures import REPORT_CELLS
+from ..figures.plane_scoring import flat_by_base, in_poses
+from ..figures.seams import seam_of
+from ..geometry.orientation import Tilt
+from ..geometry.place_on_bed import down_to_rotation
+from ..mesh.components import shells_of
+from ..mesh.solid import Solid
+from ..parting.apply_cuts import Stage, cut_all, nameless
+from ..parting.bodies import Part
+from ..plan.plan import Plan
+from ..results.outcome import NOT_BARRED, Piece, Seam
+from .cut_map import CutSubject
+from .results import CutWishes, Way
 
 _BOX_DOWNS, _BOX_YAW = 80, 15
 """Ways that boxes around a body are turned: directions down, of which half are looked at, and degrees between yaws."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from .places import NORMALS
+from .cut_map import NORMALS
 
 
 @dataclass(frozen=True)

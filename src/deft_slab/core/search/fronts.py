@@ -7,7 +7,7 @@ from typing import TypeVar
 import numpy as np
 
 from .drafts import Draft
-from .found import CutWishes, Way
+from .results import CutWishes, Way
 
 T = TypeVar("T")
 

@@ -9,10 +9,10 @@ from scipy.spatial import cKDTree
 
 from ..arrays import Floats
 from ..cuts import Cut, PatchCut, PieceReach, Side, StraightCut
-from ..documents import triple
-from ..plan import Plan
+from ..document.base import triple
+from ..locale.translate import tr
+from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
-from ..words import tr
 from .borders import Neck, border_middles, border_stroke, necks, seam_price
 from .drafts import Cell, Draft, Ground, distinct
 

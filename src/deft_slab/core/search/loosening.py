@@ -6,12 +6,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .. import text
-from ..outcome import NOT_BARRED
-from ..shape.bodies import bodies_of
-from ..words import tr
+from ..geometry.bodies import bodies_of
+from ..locale import text
+from ..locale.translate import tr
+from ..results.outcome import NOT_BARRED
 from .drafts import Ground
-from .found import LEAST_SHARE, Way
+from .results import LEAST_SHARE, Way
 
 
 def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way]) -> str:

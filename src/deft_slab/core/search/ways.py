@@ -19,27 +19,27 @@ import numpy as np
 
 from ..arrays import Floats
 from ..cuts import Cut, PatchCut
-from ..judge.base import least_rooms
-from ..outcome import Piece
-from ..plan import Plan
-from ..printer import Printer
+from ..evaluate.evaluator import Workshop
+from ..figures.base_area import least_rooms
+from ..geometry.orientation import Tilt
+from ..locale.translate import tr
+from ..plan.plan import Plan
+from ..printers.profile import Printer
 from ..progress import QUIET, Job, Spread
-from ..tilt import Tilt
-from ..words import tr
-from ..workshop import Workshop
-from .as_ways import drafted_way, measured_way, on_sides
-from .blocks import blocks_for, off_detail
+from ..results.outcome import Piece
+from .block_cuts import blocks_for, off_detail
+from .cut_map import CutSubject, cut_subject, half_sphere, likely_normals, looked_along
+from .cut_options import BINS, Scored, best_options, dearest, scored
+from .draft_cuts import all_made, best_made
 from .drafts import Cell, Draft, Ground
 from .effort import USUAL, Effort
-from .found import CutWishes, Front, Way
 from .fronts import foremost, spaced, unbeaten, unlike
+from .joint_refinement import moved_together
 from .limbs import limbs_off, limbs_too
 from .loosening import in_vain_of, why_none
-from .making import all_made, best_made
-from .options import BINS, Scored, best_options, dearest, scored
-from .pairs import in_pairs, planes_of
-from .places import CutSubject, cut_subject, half_sphere, likely_normals, looked_along
-from .together import moved_together
+from .results import CutWishes, Front, Way
+from .symmetric_pairs import in_pairs, planes_of
+from .way_figures import drafted_way, measured_way, on_sides
 
 _LITTLE, _SHORT = 0.002, 0.005
 """Shares of the support and of the diagonal: ways that differ by less are as good as each other."""

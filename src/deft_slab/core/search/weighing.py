@@ -11,8 +11,8 @@ import numpy as np
 from pydantic import Field
 
 from ..arrays import Floats
-from ..documents import Document
-from .found import MapFigures
+from ..document.base import Document
+from .results import MapFigures
 
 _STEADY_ENOUGH = 30.0
 """Degrees of tipping beyond which steadier is no better."""

@@ -15,7 +15,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from ..arrays import Floats
-from ..solid import Solid
+from ..mesh.solid import Solid
 
 _AROUND = 72
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..plan import GuestForm
-from ..words import tr
+from ..locale.translate import tr
+from ..plan.plan import GuestForm
 
 
 @dataclass(frozen=True)

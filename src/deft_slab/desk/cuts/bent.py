@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.curves import rails, smooth_line
 from ...core.cuts import BentCut
-from ...core.documents import triple
-from ...core.words import tr
-from ..state.snapping import Snapping
+from ...core.document.base import triple
+from ...core.geometry.curves import rails, smooth_line
+from ...core.locale.translate import tr
+from ..fields import Field, Update
+from ..state.snap_edges import Snapping
+from ..widgets.basics import label, row
 from ..widgets.number import NumberField
-from ..widgets.parts import label, row
-from .fields import Field, Update
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
 from .outlines import ring

@@ -8,10 +8,10 @@ import numpy as np
 
 from ...core.arrays import Floats
 from ...core.cuts import MOST_WALLS, BlockCut, walls_as
-from ...core.tilt import turned_box
-from ...core.words import tr
-from ..widgets.parts import button, row
-from .fields import Field, Update, replaced
+from ...core.geometry.orientation import turned_box
+from ...core.locale.translate import tr
+from ..fields import Field, Update, replaced
+from ..widgets.basics import button, row
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
 from .outlines import ring

@@ -6,8 +6,8 @@ import numpy as np
 
 from ...core.arrays import Floats
 from ...core.cuts import BodiesCut
-from ...core.words import tr
-from .fields import Field
+from ...core.locale.translate import tr
+from ..fields import Field
 from .ground import Ground
 from .kind import Box, OnDesk
 

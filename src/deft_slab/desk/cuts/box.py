@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ...core.arrays import Floats
 from ...core.cuts import BoxCut
-from ...core.documents import triple
-from ...core.words import tr
+from ...core.document.base import triple
+from ...core.locale.translate import tr
 from .ground import Ground
 from .kind import Box, PlacedOnDesk
 from .outlines import box_edges

@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.documents import Triple, triple
-from ...core.marking import Region
-from ...core.plan import Plan
+from ...core.document.base import Triple, triple
+from ...core.document.marks import Region
+from ...core.plan.plan import Plan
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,14 +12,14 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.arrays import Floats
 from ...core.cuts import BoxCut, Cut, ScoopCut, Side
-from ...core.documents import triple
+from ...core.document.base import triple
+from ..fields import PLACED, Field, Update, replaced
 from ..state.cut_search import CutSearch
-from ..state.cutting import Cutting
+from ..state.cuts import Cutting
 from ..state.desk import Desk
-from ..state.marker import Marker
+from ..state.marks import Marker
 from ..state.pointing import Pointing
-from ..state.snapping import Snapping
-from .fields import PLACED, Field, Update, replaced
+from ..state.snap_edges import Snapping
 from .ground import Ground
 
 C = TypeVar("C", bound=Cut)

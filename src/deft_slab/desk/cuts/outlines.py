@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.documents import Triple
+from ...core.document.base import Triple
 
 _BOX = np.array([[0, 1], [0, 2], [0, 4], [1, 3], [1, 5], [2, 3], [2, 6], [3, 7], [4, 5], [4, 6], [5, 7], [6, 7]])
 """Edges of a box, by the numbers of its corners in binary."""

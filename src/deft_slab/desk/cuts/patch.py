@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QComboBox, QVBoxLayout
 
 from ...core.arrays import Floats
 from ...core.cuts import Move, PatchCut
-from ...core.documents import triple
-from ...core.marking import Stroke
-from ...core.words import tr
-from ..state.marker import MEANINGS
+from ...core.document.base import triple
+from ...core.document.marks import Stroke
+from ...core.locale.translate import tr
+from ..fields import Field, Update
+from ..state.marks import MEANINGS
+from ..widgets.basics import button, label, row
 from ..widgets.number import NumberField
-from ..widgets.parts import button, label, row
-from .fields import Field, Update
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Pull, Tools
 

@@ -7,11 +7,11 @@ from PySide6.QtWidgets import QComboBox
 
 from ...core.arrays import Floats
 from ...core.cuts import ScoopCut
-from ...core.documents import triple
-from ...core.words import tr
-from ..state.cutting import Cutting
-from ..widgets.parts import row
-from .fields import Field, region_fields
+from ...core.document.base import triple
+from ...core.locale.translate import tr
+from ..fields import Field, region_fields
+from ..state.cuts import Cutting
+from ..widgets.basics import row
 from .ground import Ground
 from .kind import Box, Parts, PlacedOnDesk, Tools
 

@@ -8,19 +8,19 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QVBoxLayout, QWidget
 
-from ...core import text
 from ...core.arrays import Floats
 from ...core.cuts import StraightCut
-from ...core.documents import triple
-from ...core.words import tr, tr_in
+from ...core.document.base import triple
+from ...core.locale import text
+from ...core.locale.translate import tr, tr_in
+from ..fields import Field
 from ..look import palette
 from ..state.cut_search import CutSearch
-from ..state.cutting import Cutting
+from ..state.cuts import Cutting
 from ..state.desk import Desk
+from ..widgets.basics import button, label, row
 from ..widgets.charts import AngleMap, Curve, SweepChart
 from ..widgets.number import NumberField
-from ..widgets.parts import button, label, row
-from .fields import Field
 from .ground import Ground
 from .kind import Box, OnDesk, Parts, Tools
 

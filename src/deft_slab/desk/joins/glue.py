@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.joins import GlueJoin
-from ...core.words import tr
+from ...core.locale.translate import tr
 from .kind import JoinOnDesk, Where
 
 

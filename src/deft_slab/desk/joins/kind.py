@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
 
-from ...core.documents import Triple
+from ...core.document.base import Triple
 from ...core.joins import STOCK, Join
-from ..cuts.fields import Field
+from ..fields import Field
 
 J = TypeVar("J", bound=Join)
 ON_DESK: dict[str, JoinOnDesk[Any]] = {}

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ...core.joins import LettersJoin
-from ...core.words import tr
-from ..cuts.fields import Field
+from ...core.locale.translate import tr
+from ..fields import Field
 from .kind import JoinOnDesk, Where
 
 

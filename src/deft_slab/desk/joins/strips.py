@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ...core.joins import BandJoin, SplintJoin
-from ...core.words import tr
-from ..cuts.fields import Field
+from ...core.locale.translate import tr
+from ..fields import Field
 from .kind import JoinOnDesk, Switch, Where
 
 _SIZE = [

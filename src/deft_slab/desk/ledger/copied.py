@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ...core import text
-from ...core.handoff.tables import as_csv as table
-from ...core.words import tr
+from ...core.exporting.csv_tables import as_csv as table
+from ...core.locale import text
+from ...core.locale.translate import tr
 from .model import COLUMNS, Column, LedgerModel, cell_text
 
 _UNITS = {text.area: "mm2", text.volume: "mm3", text.mm: "mm", text.wall: "mm", text.hours: "s", text.grams: "g"}

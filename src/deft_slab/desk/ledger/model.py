@@ -9,16 +9,16 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
-from ...core import text
-from ...core.checked import LayerTotals
-from ...core.handoff.job import PrintJob
-from ...core.outcome import Totals
-from ...core.plan import Plan
-from ...core.words import term, tr
-from ..gathering import when_over
+from ...core.exporting.print_job import PrintJob
+from ...core.inspection.findings import LayerTotals
+from ...core.locale import text
+from ...core.locale.translate import term, tr
+from ...core.plan.plan import Plan
+from ...core.results.outcome import Totals
+from ..desk_state import DeskState
 from ..meanings import hover
+from ..refresh.batching import when_over
 from ..state.desk import WHOLE, Entry
-from ..whole import DeskState
 
 Index = QModelIndex | QPersistentModelIndex
 COMPARED = tr("all compare with it")

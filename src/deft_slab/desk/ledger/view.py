@@ -27,12 +27,12 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.arrays import Bytes
-from ...core.words import tr, tr_in
+from ...core.locale.translate import tr, tr_in
+from ..desk_state import DeskState
 from ..look import palette
+from ..look.qt_pictures import image_of
 from ..state.desk import WHOLE
-from ..whole import DeskState
-from ..widgets.parts import Elided, button, label, row
-from ..widgets.picture import image_of
+from ..widgets.basics import Elided, button, label, row
 from .copied import as_csv, as_text
 from .model import COLUMNS, COMPARED, Column, LedgerModel, Row, cell_text
 

@@ -9,21 +9,21 @@ from PySide6.QtCore import QEvent, QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 
 from ...core.arrays import Floats
-from ...core.words import tr
+from ...core.locale.translate import tr
+from ..desk_state import DeskState
+from ..refresh.binding import follow
 from ..state.pointing import ON_BED
-from ..whole import DeskState
-from ..widgets.binding import follow
 from .camera import VIEWS, Camera
+from .cut_dragging import Grab
 from .flight import Flight
-from .grab import Grab
-from .hand import Hand
 from .hints import HINTS
 from .ink import Ink, ink_of
 from .painting import paint_ink
 from .picture import Picture
 from .scene import Scene
 from .scene_view import SceneView
-from .showing import Showing
+from .seat_by_hand import Hand
+from .subject import Showing
 
 _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""

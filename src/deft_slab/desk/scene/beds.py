@@ -8,15 +8,15 @@ from functools import lru_cache
 
 import numpy as np
 
-from ...core import text
 from ...core.arrays import Floats
-from ...core.habits import MM_IN_AN_INCH, inches
-from ...core.outcome import Piece
-from ...core.printer import Printer
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.preferences import MM_IN_AN_INCH, inches
+from ...core.locale.translate import tr
+from ...core.printers.profile import Printer
+from ...core.results.outcome import Piece
 from ..look import palette
 from ..look.palette import colour
-from .things import Lines, Mesh, Thing
+from .drawables import Lines, Mesh, Thing
 
 Box = tuple[Floats, Floats]
 """(low, high) mm."""

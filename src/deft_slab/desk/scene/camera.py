@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.words import term
+from ...core.locale.translate import term
 
 OPENING = 26.0
 """Degrees, of the view from its lower to its upper edge."""

@@ -31,9 +31,9 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from ...core.arrays import Bytes, Floats, Floats32
-from ...core.words import tr
+from ...core.locale.translate import tr
 from .camera import OPENING, Camera
-from .things import Colour, Lines, Mesh, Pose, Thing
+from .drawables import Colour, Lines, Mesh, Pose, Thing
 
 _THROUGH = 4e6
 """Units of depth by which a veil is drawn nearer, so that it shows through what stands before it."""

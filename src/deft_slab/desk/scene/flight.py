@@ -9,9 +9,9 @@ import numpy as np
 from PySide6.QtCore import QEasingCurve, QObject, QVariantAnimation
 
 from ...core.arrays import Floats
-from ...core.checked import Found, Jump, Neck, Pocket
-from ...core.outcome import OverhangSpot, Place
-from ..whole import DeskState
+from ...core.inspection.findings import Found, Jump, Neck, Pocket
+from ...core.results.outcome import OverhangSpot, Place
+from ..desk_state import DeskState
 from .camera import Camera
 from .scene_view import SceneView
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...core.words import tr
+from ...core.locale.translate import tr
 
 HINTS = {
     "": "",

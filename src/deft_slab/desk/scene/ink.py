@@ -7,24 +7,24 @@ from typing import Any
 
 import numpy as np
 
-from ...core import text
 from ...core.arrays import Floats
-from ...core.checked import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.cuts import Cut, StraightCut
-from ...core.outcome import Outcome
-from ...core.tilt import turned_box
-from ...core.words import tr, tr_in
+from ...core.geometry.orientation import turned_box
+from ...core.inspection.findings import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
+from ...core.locale import text
+from ...core.locale.translate import tr, tr_in
+from ...core.results.outcome import Outcome
 from ..cuts import on_desk
-from ..cuts.reaches import reach_outline
+from ..cuts.reach import reach_outline
+from ..desk_state import DeskState
 from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading
-from ..whole import DeskState
 from .beds import Box
 from .handles import CutFrame, cut_frame
-from .pole import Pole
 from .scene import Scene
-from .showing import Showing, rooms_of
+from .subject import Showing, rooms_of
+from .turning_pole import Pole
 
 _MOST_DOTS = 4000
 _MOST_FLAGS = 6

@@ -8,8 +8,8 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QRegion
 
-from ...core import text
 from ...core.arrays import Floats
+from ...core.locale import text
 from ..look import palette
 from ..look.palette import rgb
 from ..state.pointing import Reading

@@ -14,17 +14,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.arrays import Bytes, Floats, Floats32
-from ...core.handoff.colours import PIECES
-from ...core.judge.rays import first_hit
-from ...core.outcome import Piece
-from ...core.pulling import longest_side, pulled_apart
-from ...core.solid import Solid, spread_points
+from ...core.exporting.colours import PIECES
+from ...core.figures.ray_pick import first_hit
+from ...core.mesh.solid import Solid, spread_points
+from ...core.results.exploded_view import longest_side, pulled_apart
+from ...core.results.outcome import Piece
 from ..look import palette
 from ..look.palette import colour, ramp_colours, rgb
 from .beds import Box, Said, beds, too_large
-from .making import Made, Making
-from .showing import Showing
-from .things import Lines, Mesh, Pose, Thing
+from .derived import Made, Making
+from .drawables import Lines, Mesh, Pose, Thing
+from .subject import Showing
 
 MARKS = (1, 2, 4, 8, 16)
 """The bits of the marks; see ``judge.marks.Marked.bits``."""

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QWidget
 from ...core.arrays import Floats
 from ..look import palette
 from .camera import Camera
-from .easel import Drawn, Easel, Wanted
+from .drawables import Mesh, Pose, Thing
 from .painting import paint_scene
 from .picture import Picture
+from .render_thread import Drawn, Easel, Wanted
 from .scene import Scene, scene_of
-from .showing import Showing
-from .things import Mesh, Pose, Thing
+from .subject import Showing
 
 _HALF = 0.5
 _SLOW = 0.1

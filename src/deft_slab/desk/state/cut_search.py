@@ -7,12 +7,12 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core.arrays import Floats
 from ...core.cuts import PieceReach, Side, StraightCut
-from ...core.documents import Triple, triple
-from ...core.plan import Plan
-from ...core.search.found import CutMap, CutWishes, Sweep, Turned
-from ...core.words import tr
-from ..requests import LookForCuts, SweepCut, TurnCut
-from .cutting import Cutting
+from ...core.document.base import Triple, triple
+from ...core.locale.translate import tr
+from ...core.plan.plan import Plan
+from ...core.search.results import CutMap, CutWishes, Sweep, Turned
+from ..messages.requests import LookForCuts, SweepCut, TurnCut
+from .cuts import Cutting
 from .desk import Desk
 from .stale import being_made
 from .ways import Ways

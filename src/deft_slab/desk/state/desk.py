@@ -11,20 +11,20 @@ from PySide6.QtCore import QObject, Signal
 
 from ...core.arrays import Bytes, Floats
 from ...core.cuts import Cut
-from ...core.documents import Triple
+from ...core.document.base import Triple
 from ...core.errors import DeftError, WorkerEnded
-from ...core.handoff.job import PrintJob
-from ...core.model import Model
-from ...core.outcome import Piece, Totals
-from ...core.plan import Plan
-from ...core.printer import Printer
-from ...core.project import Project
-from ...core.solid import Solid
-from ...core.words import term, tr
-from ..gathering import gathered
-from ..jobs import Jobs
-from ..replies import Evaluated
-from ..requests import Evaluate, EvaluateLive
+from ...core.exporting.print_job import PrintJob
+from ...core.locale.translate import term, tr
+from ...core.mesh.solid import Solid
+from ...core.plan.model import Model
+from ...core.plan.plan import Plan
+from ...core.plan.project import Project
+from ...core.printers.profile import Printer
+from ...core.results.outcome import Piece, Totals
+from ..messages.jobs import Jobs
+from ..messages.replies import Evaluated
+from ..messages.requests import Evaluate, EvaluateLive
+from ..refresh.batching import gathered
 from .project import ProjectState
 from .view import View
 

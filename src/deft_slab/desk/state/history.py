@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...core.project import Project
+from ...core.plan.project import Project
 
 _LONGEST = 200
 

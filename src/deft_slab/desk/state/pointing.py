@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from ...core.arrays import Floats
-from ...core.words import tr
+from ...core.locale.translate import tr
 from .desk import Desk
 
 Answer = Callable[[int, int, Floats], None]

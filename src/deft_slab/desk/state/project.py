@@ -8,17 +8,17 @@ from typing import TypeVar
 from PySide6.QtCore import QObject, Signal
 
 from ...core.errors import DeftError, WouldReplace
-from ...core.model import Model
-from ...core.plan import Plan
-from ...core.printer import Printer, default_printer
-from ...core.project import Project
-from ...core.solid import Solid
-from ...core.words import tr
-from ..jobs import Jobs
-from ..requests import Request
-from ..settings import read_settings
+from ...core.locale.translate import tr
+from ...core.mesh.solid import Solid
+from ...core.plan.model import Model
+from ...core.plan.plan import Plan
+from ...core.plan.project import Project
+from ...core.printers.profile import Printer, default_printer
+from ..messages.jobs import Jobs
+from ..messages.requests import Request
+from ..storage.settings import read_settings
 from .history import History
-from .remembering import Remembering
+from .settings_writer import Remembering
 
 R = TypeVar("R")
 

@@ -5,16 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.documents import Triple
-from ...core.judge.tilts import seated_on
-from ...core.outcome import Piece
-from ...core.plan import Plan
-from ...core.tilt import Tilt
-from ...core.wishes import PieceWish
-from ...core.words import tr
-from ..requests import FaceRegion
+from ...core.document.base import Triple
+from ...core.geometry.orientation import Tilt
+from ...core.geometry.place_on_bed import seated_on
+from ...core.locale.translate import tr
+from ...core.plan.piece_settings import PieceWish
+from ...core.plan.plan import Plan
+from ...core.results.outcome import Piece
+from ..messages.requests import FaceRegion
 from .desk import Desk
-from .marker import Marker
+from .marks import Marker
 from .pointing import ON_ONE_LINE, Pointing, plane_through
 from .stale import being_made
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.errors import BadPlan
-from ...core.words import tr
+from ...core.locale.translate import tr
 
 
 def being_made() -> BadPlan:

@@ -9,8 +9,8 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from ...core.checked import SectionFace
-from ..replies import Light
+from ...core.inspection.findings import SectionFace
+from ..messages.replies import Light
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from ...core import text
 from ...core.cuts import Side
 from ...core.defaults import LEANING
 from ...core.errors import DeftError
-from ...core.plan import Plan
-from ...core.search.found import CutWishes
-from ...core.words import tr
-from ..replies import WaysFound, WayShown
-from ..requests import LookForWays, MoreLikeWay, Request
-from .choosing import Choosing
+from ...core.locale import text
+from ...core.locale.translate import tr
+from ...core.plan.plan import Plan
+from ...core.search.results import CutWishes
+from ..messages.replies import WaysFound, WayShown
+from ..messages.requests import LookForWays, MoreLikeWay, Request
+from .choices import Choosing
 from .desk import Desk
 from .stale import being_made
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ..whole import DeskState
-from ..widgets.binding import follow
-from ..widgets.parts import Panel
+from ..desk_state import DeskState
+from ..refresh.binding import follow
+from ..widgets.basics import Panel
 
 
 class ListPanel(Panel):

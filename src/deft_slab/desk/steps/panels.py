@@ -7,8 +7,8 @@ from functools import partial
 
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from ..verbs import Verbs
-from ..whole import DeskState
+from ..actions.verbs import Verbs
+from ..desk_state import DeskState
 
 
 def _size(state: DeskState, verbs: Verbs) -> QWidget:
@@ -42,7 +42,7 @@ def _check(state: DeskState, verbs: Verbs) -> QWidget:
 
 
 def _hand_off(state: DeskState, verbs: Verbs) -> QWidget:
-    from .handoff import HandOffPanel
+    from .hand_off.panel import HandOffPanel
 
     return HandOffPanel(state, verbs)
 

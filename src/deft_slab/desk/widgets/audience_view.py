@@ -8,8 +8,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from ...core.marking import Audience
-from ...core.words import tr
+from ...core.document.marks import Audience
+from ...core.locale.translate import tr
 from ..look import palette
 
 

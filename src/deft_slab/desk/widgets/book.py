@@ -21,13 +21,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from ...core import text
 from ...core.arrays import Floats, Floats32
-from ...core.habits import MM_IN_AN_INCH, inches
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.preferences import MM_IN_AN_INCH, inches
+from ...core.locale.translate import tr
 from ..look import palette
 from ..look.palette import rgb
-from .picture import image_of
+from ..look.qt_pictures import image_of
 
 _PAGE = 18
 """Pixels over and under a page: its name, and the ruler."""

@@ -11,9 +11,9 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from ...core import text
 from ...core.arrays import Bools, Floats
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.translate import tr
 from ..look import palette
 from ..look.palette import rgb
 

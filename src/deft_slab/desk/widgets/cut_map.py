@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF
 from PySide6.QtGui import QPainter
 
 from ...core.arrays import Floats, Floats32
-from ...core.words import tr, tr_in
+from ...core.locale.translate import tr, tr_in
 from .disc import DirectionDisc, from_disc, to_disc
 
 

@@ -16,10 +16,10 @@ from PySide6.QtGui import QColor, QFont, QImage, QKeyEvent, QMouseEvent, QPainte
 from PySide6.QtWidgets import QWidget
 
 from ...core.arrays import Bools, Floats, Floats32, Ints
-from ..aside import Aside
 from ..look import palette
 from ..look.palette import rgb
-from .picture import image_of
+from ..look.qt_pictures import image_of
+from ..refresh.side_thread import Aside
 
 _RASTER = 84
 """Pixels across of the coloured picture; it is drawn smoothed."""

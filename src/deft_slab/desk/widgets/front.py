@@ -8,9 +8,9 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 
-from ...core import text
 from ...core.arrays import Bools, Floats, Ints
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.translate import tr
 from ..look import palette
 from .dots import DotsChart
 

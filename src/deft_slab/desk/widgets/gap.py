@@ -6,8 +6,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from ...core import text
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.translate import tr
 from ..look import palette
 
 

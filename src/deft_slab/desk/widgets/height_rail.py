@@ -22,9 +22,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from ...core import text
 from ...core.arrays import Floats
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.translate import tr
 from ..look import palette
 
 _MARGIN = 22

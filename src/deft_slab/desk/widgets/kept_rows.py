@@ -8,8 +8,8 @@ from typing import Generic, TypeVar
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
-from ..gathering import in_turn
-from .parts import ListColumn, taken_out
+from ..refresh.batching import in_turn
+from .basics import ListColumn, taken_out
 
 K = TypeVar("K", bound=Hashable)
 W = TypeVar("W", bound=QWidget)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPain
 from PySide6.QtWidgets import QWidget
 
 from ...core.defaults import THRESHOLD
-from ...core.words import tr
+from ...core.locale.translate import tr
 from ..look import palette
 
 

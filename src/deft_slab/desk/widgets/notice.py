@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
-from ...core.words import tr
+from ...core.locale.translate import tr
 from ..look import palette
-from .parts import button, label, row
+from .basics import button, label, row
 
 _TELL_FOR = 8000
 """ms that good news stays; bad news stays until it is closed."""

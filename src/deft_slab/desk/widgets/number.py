@@ -11,10 +11,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from ...core import text
-from ...core.habits import inches
-from ...core.words import tr
-from .parts import restyle
+from ...core.locale import text
+from ...core.locale.preferences import inches
+from ...core.locale.translate import tr
+from .basics import restyle
 
 _LENGTHS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, '"': 25.4, "ft": 304.8}
 _POWERS = {"mm": ("", 1), "mm²": ("²", 2), "mm³": ("³", 3), "cm³": ("³", 3)}

@@ -8,9 +8,9 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from ...core.words import tr
-from ..gathering import gathered
-from .parts import row
+from ...core.locale.translate import tr
+from ..refresh.batching import gathered
+from .basics import row
 
 
 class Pages(QWidget):

@@ -9,11 +9,11 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtWidgets import QInputDialog, QMenu, QToolButton
 
-from ...core.documents import first_problem
+from ...core.document.base import first_problem
 from ...core.errors import BadPlan, DeftError
-from ...core.words import tr
-from ..presets import Of, Preset, shelf
-from ..shelf import MOST_LETTERS
+from ...core.locale.translate import tr
+from ..storage.presets import Of, Preset, shelf
+from ..storage.shelf import MOST_LETTERS
 
 
 class PresetsButton(QToolButton):

@@ -12,8 +12,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from ...core.arrays import Floats
-from ...core.search.found import MapFigures
-from ...core.words import tr, tr_in
+from ...core.locale.translate import tr, tr_in
+from ...core.search.results import MapFigures
 from ..look import palette
 from .disc import DirectionDisc
 

@@ -7,10 +7,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QGridLayout, QWidget
 
-from ...core import text
 from ...core.arrays import Bools, Floats
-from ...core.plan import UNITS, Unit
-from ...core.words import tr
+from ...core.locale import text
+from ...core.locale.translate import tr
+from ...core.plan.plan import UNITS, Unit
 from ..look import palette
 
 NAMES = {"mm": tr("millimetres"), "cm": tr("centimetres"), "m": tr("metres"), "in": tr("inches")}

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ...core.handoff.beds import ROUNDS, BedSearch, laid_with_job
-from ...core.handoff.delivery import deliver, write_bed
-from ...core.handoff.job import PrintJob
-from ...core.handoff.laid import Laid, by_hand_of, kept_as
-from ...core.handoff.papers import PAPERS, Paper
-from ...core.handoff.sharing import shared_out
-from ...core.handoff.sheet.made import Sheet, pages_of, sheet_for
-from ...core.handoff.wished import Handed
-from ...core.outcome import Outcome
-from ...core.plan import Plan
-from ...core.posting.posted import in_bodies
-from ...core.printer import Printer
+from ...core.exporting.beds import ROUNDS, BedSearch, laid_with_job
+from ...core.exporting.delivery import deliver, write_bed
+from ...core.exporting.layout import Laid, by_hand_of, kept_as
+from ...core.exporting.options import Handed
+from ...core.exporting.paper_sizes import PAPERS, Paper
+from ...core.exporting.print_job import PrintJob
+from ...core.exporting.sheet.build import Sheet, pages_of, sheet_for
+from ...core.exporting.two_printers import shared_out
+from ...core.plan.plan import Plan
+from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ..handoff_requests import BedsFound, Deliver, DrawSheet, MakeBed, NestBeds, ShareOut, SheetPages
+from ...core.results.outcome import Outcome
+from ...core.supports.piece_posts import in_bodies
+from ..messages.hand_off import BedsFound, Deliver, DrawSheet, MakeBed, NestBeds, ShareOut, SheetPages
 from .shop import Shop
 
 _ROUNDS_EACH = 6

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar, get_type_hints
 
 from ...core.progress import Job
-from ..requests import Request
+from ..messages.requests import Request
 from .beds import Beds
 from .checks import Checks
 from .cuts import Cuts

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from scipy.spatial import cKDTree
 
-from ...core.checked import Checked, SectionFace
-from ...core.checks import check, section_face
-from ...core.hollow import Vent
-from ...core.hollows import proposed_vents
-from ...core.mend.thin import thinned
-from ...core.outcome import Piece
-from ...core.plan import Plan
-from ...core.posting.posted import proposed_points
-from ...core.printer import Printer
+from ...core.inspection.findings import Checked, SectionFace
+from ...core.inspection.inspect import check, section_face
+from ...core.mesh.solid import Solid
+from ...core.plan.hollow import Vent
+from ...core.plan.plan import Plan
+from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.solid import Solid
-from ..check_requests import CheckPieces, CutSection, LightenPieces, ProposePosts, ProposeVents
-from ..replies import Light, PostsProposed
+from ...core.repair.simplify import thinned
+from ...core.results.outcome import Piece
+from ...core.search.vents import proposed_vents
+from ...core.supports.piece_posts import proposed_points
+from ..messages.check import CheckPieces, CutSection, LightenPieces, ProposePosts, ProposeVents
+from ..messages.replies import Light, PostsProposed
 from .shop import Shop
 
 _HEAVY, _FEW = 20_000, 8_000

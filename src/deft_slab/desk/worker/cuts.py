@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 
 from ...core.cuts import Side
-from ...core.documents import Triple
-from ...core.handoff.beds import lay_out
-from ...core.judge.alike import same_shapes, symmetry_planes
-from ...core.plan import Plan
-from ...core.printer import Printer
+from ...core.document.base import Triple
+from ...core.exporting.beds import lay_out
+from ...core.figures.congruence import same_shapes, symmetry_planes
+from ...core.locale.translate import tr
+from ...core.plan.plan import Plan
+from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.search.found import CutMap, Sweep, Turned, Way
-from ...core.search.places import (
+from ...core.search.cut_map import (
     CUT_TRIANGLES,
     NORMALS,
     CutSubject,
@@ -25,13 +25,12 @@ from ...core.search.places import (
     swept,
     turned,
 )
-from ...core.search.settling import settled
-from ...core.search.together import ground_of, settled_together
+from ...core.search.joint_refinement import ground_of, settled_together
+from ...core.search.results import CutMap, Sweep, Turned, Way
+from ...core.search.seam_settling import settled
 from ...core.search.ways import WaySearch
-from ...core.words import tr
-from ..pictures import picture_of
-from ..replies import Evaluated, Settled, WaysFound, WayShown
-from ..requests import (
+from ..messages.replies import Evaluated, Settled, WaysFound, WayShown
+from ..messages.requests import (
     FindAlike,
     FindSymmetry,
     LookForCuts,
@@ -42,8 +41,9 @@ from ..requests import (
     SweepCut,
     TurnCut,
 )
+from ..pictures import picture_of
 from ..scene.scene import scene_of
-from ..scene.showing import Showing
+from ..scene.subject import Showing
 from .shop import Shop, judged
 
 _MOST_SEGMENTS = 3000

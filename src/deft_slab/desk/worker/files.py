@@ -5,25 +5,23 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ...core.arrays import Floats
-from ...core.handoff.beds import laid_with_job
-from ...core.handoff.laid import collisions
-from ...core.handoff.pieces import write_3mf, write_project, write_stls
-from ...core.handoff.shrinking import as_printed
-from ...core.handoff.written import Written
-from ...core.intake.files import open_file
-from ...core.intake.fineness import FINENESS
-from ...core.intake.units import likely_unit
-from ...core.mend.mended import advised
-from ...core.model import Model
-from ...core.outcome import Outcome, Piece
-from ...core.plan import Mending
-from ...core.posting.posted import in_bodies
+from ...core.exporting.beds import laid_with_job
+from ...core.exporting.layout import collisions
+from ...core.exporting.piece_files import write_3mf, write_project, write_stls
+from ...core.exporting.shrinkage import as_printed
+from ...core.exporting.written_file import Written
+from ...core.importing.fineness import FINENESS
+from ...core.importing.readers import open_file
+from ...core.importing.units import likely_unit
+from ...core.locale.translate import tr
+from ...core.plan.model import Model
+from ...core.plan.plan import Mending
 from ...core.progress import Job
-from ...core.words import tr
-from ..pictures import picture_of, silhouette
-from ..recovery import read_work, write_model
-from ..replies import Evaluated, Fetched
-from ..requests import (
+from ...core.repair.mend import advised
+from ...core.results.outcome import Outcome, Piece
+from ...core.supports.piece_posts import in_bodies
+from ..messages.replies import Evaluated, Fetched
+from ..messages.requests import (
     Adopt,
     Evaluate,
     EvaluateLive,
@@ -36,8 +34,10 @@ from ..requests import (
     WritePieces,
     WriteTogether,
 )
+from ..pictures import picture_of, silhouette
 from ..scene.scene import scene_of
-from ..scene.showing import Showing
+from ..scene.subject import Showing
+from ..storage.recovery import read_work, write_model
 from .shop import Shop
 
 

@@ -7,14 +7,14 @@ from pathlib import Path
 import numpy as np
 
 from ...core.errors import BadPlan
-from ...core.handoff.pieces import write_solid
+from ...core.exporting.piece_files import write_solid
 from ...core.joining.coupon import coupon
 from ...core.joins import Join
+from ...core.joins.reports import DryFit
+from ...core.locale.translate import tr
 from ...core.progress import Job
-from ...core.reports import DryFit
-from ...core.words import tr
-from ..replies import RoomShown
-from ..requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
+from ..messages.replies import RoomShown
+from ..messages.requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, WriteCoupon
 from .shop import Shop
 
 

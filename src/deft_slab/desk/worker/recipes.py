@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from ...core.evaluate.recipe_reuse import misfits, recipe_from, used_on
+from ...core.plan.recipe import Recipe
 from ...core.progress import Job
-from ...core.reuse import misfits, recipe_from, used_on
-from ...core.script import Recipe
-from ..recipe_requests import TakeRecipe, Used, UseRecipe
+from ..messages.recipes import TakeRecipe, Used, UseRecipe
 from .shop import Shop
 
 

@@ -16,11 +16,11 @@ from typing import Any
 
 from ... import logbook
 from ...core.errors import DeftError
+from ...core.locale.translate import tr
 from ...core.progress import Job
 from ...core.warm import warm
-from ...core.words import tr
-from ..parcels import Sender
-from ..requests import Request
+from ..messages.parcels import Sender
+from ..messages.requests import Request
 from .bench import Bench
 
 _log = logging.getLogger(__name__)

@@ -7,17 +7,17 @@ from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 
 from ...core.errors import BadPlan
-from ...core.mend.thin import thinned
-from ...core.model import Model
-from ...core.outcome import Outcome, Piece
-from ...core.plan import Plan
-from ...core.printer import Printer
+from ...core.evaluate.evaluator import Workshop
+from ...core.evaluate.piece import SUBJECT_TRIANGLES, Subject
+from ...core.locale.translate import tr
+from ...core.mesh.solid import Solid
+from ...core.plan.model import Model
+from ...core.plan.piece_settings import made_on
+from ...core.plan.plan import Plan
+from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.seated import SUBJECT_TRIANGLES, Subject
-from ...core.solid import Solid
-from ...core.wishes import made_on
-from ...core.words import tr
-from ...core.workshop import Workshop
+from ...core.repair.simplify import thinned
+from ...core.results.outcome import Outcome, Piece
 
 _MODELS_KEPT = 2
 

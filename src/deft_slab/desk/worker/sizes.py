@@ -5,19 +5,19 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.arrays import Floats
-from ...core.documents import Triple, triple
+from ...core.document.base import Triple, triple
 from ...core.errors import BadPlan
-from ...core.judge.base import largest_scale
-from ...core.judge.edges import creases, edge_plane, round_edge
-from ...core.judge.tilts import set_down
-from ...core.judge.walls import thickness, thinnest
-from ...core.plan import Guest
+from ...core.figures.base_area import largest_scale
+from ...core.figures.sharp_edges import creases, edge_plane, round_edge
+from ...core.figures.wall_thickness import thickness, thinnest
+from ...core.geometry.place_on_bed import set_down
+from ...core.joins.reports import RoundEdge
+from ...core.mesh.solid import Solid
+from ...core.plan.plan import Guest
 from ...core.progress import Job
-from ...core.reports import RoundEdge
-from ...core.solid import Solid
-from ...core.wearer.room import scale_with_clearance, settled_place
-from ..replies import Walls
-from ..requests import (
+from ...core.wearer.clearance import scale_with_clearance, settled_place
+from ..messages.replies import Walls
+from ..messages.requests import (
     FindCreases,
     FollowEdge,
     MeasureEdge,

@@ -7,21 +7,21 @@ from dataclasses import replace
 import numpy as np
 
 from ...core.arrays import Bytes, Floats
-from ...core.judge.exposure import spread_directions
-from ...core.judge.marks import taken
-from ...core.judge.overhang import overhang_angles
-from ...core.judge.seats import candidates
-from ...core.marking import Mark
-from ...core.printer import Printer
+from ...core.document.marks import Mark
+from ...core.evaluate.piece import Subject
+from ...core.figures.default_seats import candidates
+from ...core.figures.exposure import spread_directions
+from ...core.figures.marked_facets import taken
+from ...core.figures.overhang import overhang_angles
+from ...core.geometry.orientation import Tilt
+from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.search.figures import sweep
-from ...core.search.found import MapFigures, WorthTrying
-from ...core.search.tilts import leaning, seats_worth_trying
-from ...core.seated import Subject
-from ...core.tilt import Tilt
+from ...core.search.direction_figures import sweep
+from ...core.search.results import MapFigures, WorthTrying
+from ...core.search.seats import leaning, seats_worth_trying
+from ..messages.replies import MapRound, SeatsFound, SeatShown
+from ..messages.requests import FaceRegion, FindSeats, Lean, LookAround, Peek, SeatAll
 from ..pictures import picture_of_seat
-from ..replies import MapRound, SeatsFound, SeatShown
-from ..requests import FaceRegion, FindSeats, Lean, LookAround, Peek, SeatAll
 from .shop import Shop, judged
 
 _MAP_ROUNDS = (60, 240, 800)

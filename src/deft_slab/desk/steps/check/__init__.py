@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from ....core.words import term, tr
-from ...whole import DeskState
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
 from ...widgets.pages import Pages
+from .found import CheckedPanel
 from .hollow import HollowPanel
-from .panel import CheckedPanel
 from .posts import PostsPanel
 
 _TIPS = {

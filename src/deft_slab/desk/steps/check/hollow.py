@@ -7,14 +7,14 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QGridLayout
 
-from ....core import text
-from ....core.hollow import Hollow, Vent
-from ....core.reports import VentReport
-from ....core.words import term, tr
-from ...whole import DeskState
-from ...widgets.binding import follow, quietly
+from ....core.joins.reports import VentReport
+from ....core.locale import text
+from ....core.locale.translate import term, tr
+from ....core.plan.hollow import Hollow, Vent
+from ...desk_state import DeskState
+from ...refresh.binding import follow, quietly
+from ...widgets.basics import Panel, SaidRow, button, emptied, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, SaidRow, button, emptied, label, row, say
 
 _SPACING = 10.0
 """mm between the rods of a lattice, where none is stated (common practice)."""

@@ -7,16 +7,16 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from ....core import text
-from ....core.posts import SLENDER_DIAMETERS
-from ....core.reports import PostsReport
-from ....core.words import term, tr
+from ....core.joins.reports import PostsReport
+from ....core.locale import text
+from ....core.locale.translate import term, tr
+from ....core.plan.supports import SLENDER_DIAMETERS
+from ...desk_state import DeskState
+from ...refresh.binding import follow
 from ...state.pointing import FOOT
-from ...state.posting import ADD, AROUND, AWAY, AWAY_AROUND, PICK
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ...state.supports import ADD, AROUND, AWAY, AWAY_AROUND, PICK
+from ...widgets.basics import ClickRow, Panel, button, emptied, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import ClickRow, Panel, button, emptied, label, row, say
 
 _MOST = 12
 """Posts that something is to be said of, at most, in the list."""

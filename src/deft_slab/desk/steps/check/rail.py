@@ -6,12 +6,12 @@ import math
 
 import numpy as np
 
-from ....core import text
-from ....core.checked import Checked, Island
-from ....core.words import tr, tr_in
+from ....core.inspection.findings import Checked, Island
+from ....core.locale import text
+from ....core.locale.translate import tr, tr_in
+from ...desk_state import DeskState
 from ...look import palette
 from ...scene.ink import found_words
-from ...whole import DeskState
 from ...widgets.height_rail import HeightRail, RailMark
 
 

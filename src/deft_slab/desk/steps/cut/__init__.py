@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ....core.words import term, tr
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
 from ...state.cut_search import FROM_MAP
 from ...state.ways import FROM_FRONT
-from ...whole import DeskState
 from ...widgets.pages import Pages
 from .pieces import PiecesPanel
-from .this import ThisCutPanel
+from .this_cut import ThisCutPanel
 from .ways import WaysPanel
 from .where import WherePanel
 

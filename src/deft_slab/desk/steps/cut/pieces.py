@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from ....core import text
 from ....core.arrays import Floats
-from ....core.outcome import Outcome, Place
-from ....core.words import term, tr, tr_in, tr_many
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.translate import term, tr, tr_in, tr_many
+from ....core.results.outcome import Outcome, Place
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import ClickRow, Panel, emptied, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import ClickRow, Panel, emptied, label, row, say
 
 _MOST_STRETCHES = 10
 

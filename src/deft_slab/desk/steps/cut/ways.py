@@ -10,18 +10,18 @@ from PySide6.QtCore import QEvent
 from PySide6.QtGui import QEnterEvent
 from PySide6.QtWidgets import QCheckBox, QLabel
 
-from ....core import text
-from ....core.habits import written
-from ....core.words import tr, tr_many
-from ...replies import WayShown
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.preferences import written
+from ....core.locale.translate import tr, tr_many
+from ...desk_state import DeskState
+from ...look.qt_pictures import pixmap_of
+from ...messages.replies import WayShown
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, label, row
 from ...widgets.front import FrontChart, FrontShown
 from ...widgets.kept_rows import KeptRows
-from ...widgets.listed import ListedRow
+from ...widgets.listed_row import ListedRow
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row
-from ...widgets.picture import pixmap_of
 from ...widgets.presets_button import PresetsButton
 
 _PEEK = (92, 64)

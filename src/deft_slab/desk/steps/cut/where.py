@@ -6,12 +6,12 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
 
-from ....core import text
-from ....core.words import tr
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.translate import tr
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, label, row
 from ...widgets.cut_map import CutDisc, CutsShown
-from ...widgets.parts import Panel, button, label, row
 
 FIGURES = {
     "support": tr("support left"),

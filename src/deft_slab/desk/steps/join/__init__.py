@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ....core.words import term, tr
-from ...verbs import Verbs
-from ...whole import DeskState
+from ....core.locale.translate import term, tr
+from ...actions.verbs import Verbs
+from ...desk_state import DeskState
 from ...widgets.pages import Pages
 from .contacts import ContactsPanel
 from .coupon import CouponPanel

@@ -8,23 +8,23 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ....core import text
 from ....core.arrays import Floats
 from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
-from ....core.reports import ContactFound, JoinReport
-from ....core.words import sentence, tr, tr_in
-from ...cuts.fields import Field
+from ....core.joins.reports import ContactFound, JoinReport
+from ....core.locale import text
+from ....core.locale.translate import sentence, tr, tr_in
+from ...desk_state import DeskState
+from ...fields import Field
 from ...joins import ON_DESK
 from ...joins.kind import measures
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ...refresh.binding import follow
+from ...widgets.basics import ListColumn, Panel, button, emptied, label, row, say
 from ...widgets.book import Book, BookShown, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
-from ...widgets.parts import ListColumn, Panel, button, emptied, label, row, say
 from ...widgets.presets_button import PresetsButton
-from ..fields import FieldsShown, put_fields
+from ..field_grid import FieldsShown, put_fields
 from .fit import glued
 from .rows import ContactRow, ShortList, how_they_sit
 

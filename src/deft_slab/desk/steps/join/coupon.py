@@ -6,15 +6,15 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QLineEdit
 
-from ....core import text
 from ....core.joins import DowelJoin
-from ....core.words import tr
-from ...verbs import Verbs
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.translate import tr
+from ...actions.verbs import Verbs
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, label, row
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row
 
 _field = partial(NumberField.named, width=82)
 

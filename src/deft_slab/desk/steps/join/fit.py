@@ -9,15 +9,15 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSlider, QWidget
 
-from ....core import text
 from ....core.arrays import Floats
-from ....core.cuts.words import side_along
-from ....core.reports import DryFit, DryMove, TurnChecked
-from ....core.words import tr, tr_many
-from ...state.joining import Joining
-from ...whole import DeskState
-from ...widgets.binding import follow
-from ...widgets.parts import Panel, SaidRow, button, emptied, label, row
+from ....core.cuts.side_names import side_along
+from ....core.joins.reports import DryFit, DryMove, TurnChecked
+from ....core.locale import text
+from ....core.locale.translate import tr, tr_many
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...state.joins import Joining
+from ...widgets.basics import Panel, SaidRow, button, emptied, label, row
 
 _MOST_MEETINGS = 5
 _PER_MOVE = 20

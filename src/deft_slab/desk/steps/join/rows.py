@@ -6,11 +6,11 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from ....core.reports import ContactFound
-from ....core.stance import Stance
-from ....core.words import tr
-from ...whole import DeskState
-from ...widgets.parts import ClickRow, label, row
+from ....core.joins.reports import ContactFound
+from ....core.locale.translate import tr
+from ....core.results.contact_pose import Stance
+from ...desk_state import DeskState
+from ...widgets.basics import ClickRow, label, row
 from .fit import way_words
 
 

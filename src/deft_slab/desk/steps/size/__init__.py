@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ....core.words import term, tr
-from ...whole import DeskState
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
 from ...widgets.pages import Pages
 from .measure import MeasurePanel
 from .scale import ScalePanel

@@ -6,13 +6,13 @@ from functools import partial
 
 import numpy as np
 
-from ....core import text
-from ....core.habits import written
-from ....core.words import term, tr
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.preferences import written
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row, say
 
 _KINDS = (
     ("distance", tr("Distance …"), tr("Click two points; their distance is shown.")),

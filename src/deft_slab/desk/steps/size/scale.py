@@ -7,13 +7,13 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFrame, QLabel, QVBoxLayout, QWidget
 
-from ....core import text
-from ....core.tilt import Tilt
-from ....core.words import tr, tr_in
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.geometry.orientation import Tilt
+from ....core.locale import text
+from ....core.locale.translate import tr, tr_in
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row, say
 from ...widgets.unit_tiles import NAMES, UnitTiles
 
 _AXES = ((tr("Width"), "x"), (tr("Depth"), "y"), (tr("Height"), "z"))

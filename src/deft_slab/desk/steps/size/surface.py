@@ -7,15 +7,15 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QComboBox
 
-from ....core import text
-from ....core.model import MendReport
-from ....core.plan import Mending, Role
-from ....core.solid import Defects
-from ....core.words import term, tr
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.translate import term, tr
+from ....core.mesh.solid import Defects
+from ....core.plan.model import MendReport
+from ....core.plan.plan import Mending, Role
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, emptied, label, plain, row
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, plain, row
 
 _TITLES = {
     "clean": tr("Merge and clean"), "orient": tr("Facets outward"), "specks": tr("Stray specks"), "close": tr("Holes"),

@@ -7,16 +7,16 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
 
-from ....core import text
 from ....core.formats import chooser
-from ....core.plan import UNITS, Guest, GuestForm
-from ....core.tilt import Tilt
+from ....core.geometry.orientation import Tilt
+from ....core.locale import text
+from ....core.locale.translate import sentence, tr
+from ....core.plan.plan import UNITS, Guest, GuestForm
 from ....core.wearer.measures import FORMS
-from ....core.words import sentence, tr
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, emptied, label, row, say
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, row, say
 
 
 class WearerPanel(Panel):

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ....core.words import term, tr
-from ...whole import DeskState
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
 from ...widgets.pages import Pages
-from .byhand import ByHandPanel
+from .by_hand import ByHandPanel
 from .costs import CostsPanel
 from .faces import FacesPanel
 from .find import FindPanel

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from ....core import text
-from ....core.words import term, tr
-from ...replies import SeatShown
-from ...whole import DeskState
-from ...widgets.binding import follow
+from ....core.locale import text
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
+from ...messages.replies import SeatShown
+from ...refresh.binding import follow
+from ...widgets.basics import Panel, button, emptied, label, line, row, say
 from ...widgets.legend import SupportBar
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, emptied, label, line, row, say
 from .find import SeatRow
 
 

@@ -8,16 +8,16 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton
 
-from ....core import text
-from ....core.marking import Audience
-from ....core.tilt import Tilt
-from ....core.words import term, tr
-from ...state.marker import MEANINGS
-from ...whole import DeskState
+from ....core.document.marks import Audience
+from ....core.geometry.orientation import Tilt
+from ....core.locale import text
+from ....core.locale.translate import term, tr
+from ...desk_state import DeskState
+from ...refresh.binding import follow
+from ...state.marks import MEANINGS
 from ...widgets.audience_view import AudienceView
-from ...widgets.binding import follow
+from ...widgets.basics import Panel, button, label, row
 from ...widgets.number import NumberField
-from ...widgets.parts import Panel, button, label, row
 
 _MEANS = {
     "show": (tr("Show face"), tr("Must come out clean: scars on it are counted apart. Drawn as teal dots.")),

@@ -9,17 +9,17 @@ import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from ....core import text
+from ....core.geometry.orientation import Tilt
+from ....core.locale import text
+from ....core.locale.translate import tr
 from ....core.search.weighing import AIMS, PRESETS, Weights, blend, parts_of
-from ....core.tilt import Tilt
-from ....core.words import tr
-from ...replies import SeatShown
-from ...whole import DeskState
-from ...widgets.binding import follow, quietly
+from ...desk_state import DeskState
+from ...look.qt_pictures import pixmap_of
+from ...messages.replies import SeatShown
+from ...refresh.binding import follow, quietly
+from ...widgets.basics import Panel, button, label, row, say
 from ...widgets.kept_rows import KeptRows
-from ...widgets.listed import ListedRow
-from ...widgets.parts import Panel, button, label, row, say
-from ...widgets.picture import pixmap_of
+from ...widgets.listed_row import ListedRow
 from ...widgets.presets_button import PresetsButton
 from ...widgets.tilt_map import SeatsOnMap, TiltDisc
 

@@ -1,0 +1,1 @@
+"""What all saved documents are made of: validated values, their versions, and marks on the surface."""

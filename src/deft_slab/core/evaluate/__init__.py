@@ -1,0 +1,1 @@
+"""The pipeline: evaluate(model, plan) -> pieces, figures and notes."""

@@ -1,0 +1,112 @@
+"""Recipes used again: taken from a plan, carried on to another model, and what of them does not fit there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from ..arrays import Floats
+from ..cuts import Move
+from ..document.base import triple
+from ..errors import BadPlan
+from ..locale.translate import tr, tr_many
+from ..plan.piece_matching import Anchored, nearest_alike
+from ..plan.plan import Plan
+from ..plan.recipe import MadeFor, Recipe, Scaling
+from ..results.outcome import Outcome
+from .remarks import about_hollows, about_joins
+
+
+def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
+    """What stands on the model of a plan, to be used on another one.
+
+    box : (2, 3) mm, model frame, of the sized model
+    """
+    return Recipe(
+        name=name, made_for=MadeFor(low=triple(box[0]), high=triple(box[1])), cuts=plan.recipe, joins=plan.joins,
+        pieces=plan.pieces, leaning=plan.leaning, hollows=plan.hollows, posts=plan.posts, left=plan.left,
+    )  # fmt: skip
+
+
+def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
+    """From the model that a recipe was made for on to another one. box : (2, 3) mm, model frame, of that."""
+    low, high = np.array(made_for.low), np.array(made_for.high)
+    size = box[1] - box[0]
+    if not np.isfinite(size).all() or (size <= 0).any():
+        raise BadPlan(tr("The model has no size along one of its axes."))
+    ratio = made_for.ratio(size, scaling)
+    foot = np.array([*(low + high)[:2] / 2, low[2]])
+    other = np.array([*box.sum(axis=0)[:2] / 2, box[0, 2]])
+    return Move(np.diag(ratio), other - ratio * foot)
+
+
+def used_on(
+    plan: Plan, recipe: Recipe, box: Callable[[], Floats], scaling: Scaling
+) -> tuple[Plan, tuple[str, ...]]:  # fmt: skip
+    """A plan with what a recipe says, in place of its own cuts, joins, wishes, hollows and posts, and what had to be
+    left out, a sentence each. Places scale with the model; clearances, walls and what is bought by size stay.
+
+    box : gives (2, 3) mm, model frame, of the sized model of the plan; asked for when something is moved
+
+    Raises
+    ------
+    BadPlan : the recipe does not say what it was made for, though it is to be moved; or it makes no sense there.
+    """
+    own = plan.changed(
+        recipe=recipe.cuts, joins=recipe.joins, pieces=recipe.pieces, leaning=recipe.leaning, hollows=recipe.hollows,
+        posts=recipe.posts, left=recipe.left, lying=(),
+    )  # fmt: skip
+    if scaling == "as it is":
+        return own, ()
+    if recipe.made_for is None:
+        raise BadPlan(tr("This recipe does not say how large the model was that it was made for."),
+                      remedy=tr("Use it as it is, or keep it anew from the project that it is of."))  # fmt: skip
+    move, joins, said = way_over(recipe.made_for, box(), scaling), [], []
+    for join in own.joins:
+        try:
+            join.carried(move, {})
+            joins.append(join)
+        except BadPlan as error:
+            said.append(tr("{what} It was left out.", what=error.what))
+    return own.changed(joins=tuple(joins)).carried(move), tuple(said)
+
+
+def misfits(outcome: Outcome) -> tuple[str, ...]:
+    """What of a recipe does not fit the model that it is used on, a sentence each: cuts that part nothing, joins, vents
+    and posts that are not made, and what is meant for pieces that there are not."""
+    plan, pieces = outcome.plan, outcome.pieces
+    said = [tr("“{name}” {what}.", name=cut.name, what=cut.why_not()) for cut in plan.recipe
+            if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts]  # fmt: skip
+    # that the printer needs more clearance than a join was given was so where the recipe comes from
+    joins = {ident: replace(report, warnings=()) for ident, report in outcome.joins.items()}
+    said += [*about_joins(plan, joins), *about_hollows(outcome.hollows)]
+
+    def gone(one: Anchored) -> bool:
+        return nearest_alike(one, pieces) is None
+
+    for wish in plan.pieces:
+        if gone(wish):
+            said.append(tr("There is no piece that the seat of “{name}” is meant for.", name=wish.name) if wish.name
+                        else
+                        tr("A seat is meant for a piece that there is not."))  # fmt: skip
+    said += [tr("Hollow {id} is meant for a piece that there is not.", id=hollow.id) for hollow in plan.hollows
+             if hollow.on and hollow.id not in outcome.hollows]  # fmt: skip
+    for group in plan.posts:
+        report = outcome.posts.get(group.id)
+        if report is None or report.piece is None:
+            said.append(tr_many("One post is meant for a piece that there is not.",
+                                "{n} posts are meant for a piece that there is not.", len(group.posts)))  # fmt: skip
+            continue
+        off = sum(land == "off" for land in report.lands)
+        nowhere = sum(land == "nowhere" for land in report.lands)
+        if off:
+            said.append(tr_many("One post is not on the surface of “{piece}”, and not made.",
+                                "{n} posts are not on the surface of “{piece}”, and not made.", off,
+                                piece=pieces[report.piece].name))  # fmt: skip
+        if nowhere:
+            said.append(tr_many("One post is without a way down beside “{piece}”, and not made.",
+                                "{n} posts are without a way down beside “{piece}”, and not made.", nowhere,
+                                piece=pieces[report.piece].name))  # fmt: skip
+    return tuple(said)

@@ -1,0 +1,344 @@
+"""Pieces as files: one STL each, or all in one 3MF; and the project, a 3MF with the plan inside."""
+
+from __future__ import annotations
+
+import ctypes
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from types import MappingProxyType
+from typing import Any
+
+import lib3mf
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import AnyInts, Floats
+from ..document.migrations import as_object
+from ..errors import BadPlan
+from ..formats import WRITTEN
+from ..geometry.place_on_bed import set_down
+from ..importing.threemf import GUEST_PART_NUMBER, PLAN_PATH, PLAN_RELATION, SOURCE_PART_NUMBER, wrapper
+from ..joins.reports import PostsReport
+from ..locale.translate import tr
+from ..mesh.solid import Solid
+from ..plan.model import Model
+from ..plan.placements import BedsBy, Lying
+from ..plan.project import PROJECTS, Project, project_text
+from ..printers.profile import Printer
+from ..progress import QUIET, Job
+from ..results.outcome import Piece
+from .beds import lay_out
+from .colours import colour_of, rgb_of
+from .container_3mf import packed, part_of
+from .equal_pieces import each_once
+from .file_grid import two_sided
+from .layout import Laid
+from .naming import slug, times_said
+from .safe_writing import keep_beside, make_folder, refuse_existing, write_each, write_whole
+from .surface_files import in_file, surface_bytes
+from .written_file import Written
+
+
+def file_name(piece: Piece, count: int = 1) -> str:
+    """A file name without what file systems refuse: "2-lower-lantern.stl", "3-upper-wing-print-2-times.stl"."""
+    return f"{piece.number}-{slug(piece.name)}{times_said(count)}.stl"
+
+
+def stl_where_it_is(solid: Solid) -> bytes:
+    """Binary STL of a piece where it belongs on the prop: mm, model frame. Raises SaveFailed as ``stl_bytes``."""
+    corners, triangles = two_sided(solid)
+    return surface_bytes(corners, triangles, "stl", "Deft Slab piece in its place, millimetres", closed=solid.closed)
+
+
+def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
+    """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y.
+
+    Raises
+    ------
+    SaveFailed : the piece is closed, and would not be in the file.
+
+    rotation : (3, 3)
+    """
+    corners, triangles = two_sided(solid)
+    vertices = centred(corners, rotation, lift)
+    return surface_bytes(vertices, triangles, "stl", "Deft Slab piece, millimetres", closed=solid.closed)
+
+
+def centred(corners: Floats, rotation: Floats, lift: float) -> Floats:
+    """(n, 3) mm: corners in their seat, the lowest at z = lift, their box over the origin. rotation : (3, 3)"""
+    vertices = set_down(corners, rotation, lift)
+    vertices[:, :2] -= (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
+    return vertices
+
+
+def write_stls(
+    pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False,
+    assembled: bool = False,
+) -> list[Written]:  # fmt: skip
+    """Writes each piece, seated, as a binary STL of its own.
+
+    equal_once : only the first of equal pieces, with how many there are in its name; assembled : where they belong on
+    the prop instead of in their seats
+    replace : whether files of these names may be replaced
+
+    Raises
+    ------
+    WouldReplace : some are there, and they may not; nothing was written.
+    SaveFailed : the folder cannot be made or written; files from before are whole.
+    Cancelled : the job is no longer wanted; files written so far stay.
+    """
+    make_folder(folder)
+    counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
+    refuse_existing([folder / file_name(piece, count) for piece, count in counted], replace=replace)
+
+    def files() -> Iterator[tuple[Path, bytes]]:
+        for number, (piece, count) in enumerate(counted):
+            job.step(number / len(counted), tr("Writing {name}", name=piece.name))
+            yield folder / file_name(piece, count), stl_where_it_is(piece.solid) if assembled else stl_bytes(
+                piece.solid, piece.seat.rotation, piece.lift
+            )  # fmt: skip
+
+    write_each(files(), replace=replace)
+    return [Written(folder / file_name(piece, count), count, 1) for piece, count in counted]
+
+
+def write_3mf(
+    pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
+    lying: Sequence[Lying] = (), posts: Mapping[str, PostsReport] = MappingProxyType({}), beds_by: BedsBy = "fewest",
+    equal_once: bool = False, replace: bool = False,
+) -> Written:  # fmt: skip
+    """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
+
+    lying, posts, beds_by : see ``lay_out``
+    equal_once : equal pieces are copies of the first of them, in its seat
+    replace : whether a file of that name may be replaced
+
+    Raises
+    ------
+    WouldReplace : there is one, and it may not.
+    SaveFailed : the file cannot be written; one from before is whole.
+    Cancelled : the job is no longer wanted.
+    """
+    refuse_existing([path], replace=replace)
+    model = new_model(title)
+    if equal_once:
+        pieces, posts = [piece for piece, count in each_once(pieces) for _ in range(count)], {}
+    laid = lay_out(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by)
+    beds, transforms = _add_pieces(model, pieces, laid, printer, job)
+    _write(model, path, job, replace, transforms)
+    return Written(path, copies * len(pieces), beds)
+
+
+def together_bytes(
+    pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, about: Mapping[str, str],
+    job: Job = QUIET, *, picture: bytes = b"",
+) -> bytes:  # fmt: skip
+    """A 3MF of pieces where they lie, each in its colour: that of its material, where this has one.
+
+    laid : of each piece, in the same order; printer : what the plan is judged by
+    about : further metadata, by name; picture : a PNG of it, for its thumbnail
+
+    Raises
+    ------
+    SaveFailed : a piece would not be closed in the file.
+    Cancelled : the job is no longer wanted.
+    """
+    model = new_model(title)
+    group = model.GetMetaDataGroup()
+    for name, value in about.items():
+        group.AddMetaData("", name, value, "xs:string", True)
+    _, transforms = _add_pieces(model, pieces, laid, printer, job)
+    if picture:
+        add_thumbnail(model, picture)
+    return packed_model(model, transforms)
+
+
+def write_project(
+    project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
+    guests: Mapping[str, Solid] = MappingProxyType({}), *, posts: Mapping[str, PostsReport] = MappingProxyType({}),
+    replace: bool = False,
+) -> Written:  # fmt: skip
+    """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
+
+    guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
+    posts : of the pieces, see ``lay_out``
+    replace : whether a file of that name may be replaced
+
+    Raises
+    ------
+    WouldReplace : there is one, and it may not.
+    SaveFailed : the file cannot be written; one from before is whole.
+    Cancelled : the job is no longer wanted.
+
+    A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
+    """
+    refuse_existing([path], replace=replace)
+    written = project_text(project)
+    older = _older_version(path)
+    if older is not None:
+        keep_beside(path, f"version-{older}")
+    model = new_model(project.title)
+    source = add_mesh(model, opened.solid.vertices, opened.solid.triangles, tr("{name} (as opened)", name=opened.name))
+    source.SetPartNumber(SOURCE_PART_NUMBER)
+    for sha in sorted({guest.model.sha256 for guest in project.all_guests if guest.model} & set(guests)):
+        mesh = add_mesh(model, guests[sha].vertices, guests[sha].triangles, "Guest")
+        mesh.SetPartNumber(GUEST_PART_NUMBER + sha)
+    plan, copies = project.plan, project.plan.copies
+    laid = lay_out(pieces, printer, copies, lying=plan.lying, posts=posts, beds_by=plan.beds_by)
+    beds, transforms = _add_pieces(model, pieces, laid, printer, job, whole=source)
+    model.AddCustomContentType("json", "application/json")
+    attachment = model.AddAttachment(PLAN_PATH, PLAN_RELATION)
+    attachment.ReadFromBuffer(written)
+    _write(model, path, job, replace, transforms)
+    return Written(path, copies * len(pieces), beds)
+
+
+def _older_version(path: Path) -> int | None:
+    """The version of the project in a file, where that is of an older one than is written now."""
+    plan = part_of(path, PLAN_PATH)
+    try:
+        version = PROJECTS.now if plan is None else PROJECTS.of(as_object(plan))
+    except ValueError:
+        return None  # damaged: whoever replaces it has been asked
+    return version if version < PROJECTS.now else None
+
+
+def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -> None:
+    """Writes a surface, mm, as it lies in its own frame; the ending says the format.
+
+    replace : whether a file of that name may be replaced
+
+    Raises
+    ------
+    WouldReplace : there is one, and it may not.
+    BadPlan : no format of that ending is written.
+    SaveFailed : the file cannot be written; one from before is whole.
+    """
+    ending = path.suffix.lower().lstrip(".")
+    if ending not in WRITTEN:
+        known = ", ".join(f".{known}" for known in WRITTEN)
+        raise BadPlan(
+            tr("“{name}” has no known ending.", name=path.name),
+            kept=tr("Nothing was written."),
+            remedy=tr("Use {known}.", known=known),
+        )
+    if ending == "3mf":
+        write_surface(Model(name, solid, 0.0), path, replace=replace)
+        return
+    content = surface_bytes(*two_sided(solid), ending, "Deft Slab, millimetres", closed=solid.closed)
+    write_whole(path, content, replace=replace)
+
+
+def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
+    """Writes a model as a plain 3MF, in mm, as it lies in its own frame.
+
+    Raises
+    ------
+    SaveFailed : the file cannot be written; one from before is whole.
+    """
+    document = new_model(model.name)
+    corners, triangles = in_file(*two_sided(model.solid), closed=model.solid.closed)
+    mesh = add_mesh(document, corners, triangles, model.name)
+    document.AddBuildItem(mesh, wrapper().GetIdentityTransform())
+    _write(document, path, QUIET, replace, [np.eye(4, 3)])
+
+
+def new_model(title: str) -> Any:
+    """A document of the library, in mm, with its title."""
+    model = wrapper().CreateModel()
+    model.SetUnit(lib3mf.ModelUnit.MilliMeter)
+    metadata = model.GetMetaDataGroup()
+    metadata.AddMetaData("", "Title", title, "xs:string", True)
+    metadata.AddMetaData("", "Application", "Deft Slab", "xs:string", True)
+    return model
+
+
+def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, name: str) -> Any:
+    """Adds a surface to a document of the library. vertices : (n, 3) mm; triangles : (m, 3)"""
+    mesh = model.AddMeshObject()
+    mesh.SetName(name)
+    points = np.ascontiguousarray(vertices, "<f4")
+    faces = np.ascontiguousarray(triangles, "<u4")
+    # the library's own setter makes a Python object of each corner
+    status = mesh._wrapper.lib.lib3mf_meshobject_setgeometry(
+        mesh._handle,
+        ctypes.c_uint64(len(points)), (lib3mf.Position * len(points)).from_buffer(points),
+        ctypes.c_uint64(len(faces)), (lib3mf.Triangle * len(faces)).from_buffer(faces),
+    )  # fmt: skip
+    mesh._wrapper.checkError(mesh, status)
+    return mesh
+
+
+def _add_pieces(
+    model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, job: Job, whole: Any = None
+) -> tuple[int, list[Floats]]:  # fmt: skip
+    """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
+
+    laid : where each lies, see ``lay_out``; whole : the mesh object of the opened model; a piece that is the model as
+        it came is that object again, resized by its transform
+    """
+    meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
+    colours = _Colours(model)
+    for number, piece in enumerate(pieces):
+        job.step(0.6 * number / len(pieces), tr("Writing {name}", name=piece.name))
+        if piece.number in meshes:
+            continue
+        if whole is not None and piece.as_opened is not None:
+            meshes[piece.number] = whole, piece.as_opened, piece.solid.vertices / piece.as_opened
+        else:
+            corners, triangles = in_file(*two_sided(piece.solid), closed=piece.solid.closed)
+            mesh = add_mesh(model, corners, triangles, piece.name)
+            if len(pieces) > 1:
+                colours.give(mesh, piece, piece.on(printer))
+            meshes[piece.number] = mesh, 1.0, corners
+    transforms = []
+    for place in laid:
+        piece = pieces[place.piece]
+        mesh, factor, corners = meshes[piece.number]
+        model.AddBuildItem(mesh, wrapper().GetIdentityTransform())
+        matrix = np.vstack([factor * place.rotation.T, place.shift])
+        # as it is in the file, and not as it was before rounding, it stands on the bed
+        matrix[3, 2] = piece.lift - float((corners @ matrix[:3, 2]).min())
+        transforms.append(matrix)
+    return max(place.bed for place in laid) + 1, transforms
+
+
+class _Colours:
+    """The colours of pieces in a document of the library: base materials, of which each mesh has one (3MF Core
+    Specification 1.3, section 5)."""
+
+    def __init__(self, model: Any) -> None:
+        self._model: Any = model
+        self._group: Any = None
+        self._known: dict[tuple[str, tuple[int, int, int]], int] = {}
+
+    def give(self, mesh: Any, piece: Piece, printer: Printer) -> None:
+        """Gives a mesh its material, with its colour; where it has none, the colour that the window shows it in."""
+        colour = rgb_of(printer.material_colour) if printer.material_colour else colour_of(piece.number)
+        key = (printer.material, colour)
+        if self._group is None:
+            self._group = self._model.AddBaseMaterialGroup()
+        if key not in self._known:
+            shade = wrapper().RGBAToColor(*colour, 255)
+            name = printer.material or tr("Piece colour {count}", count=len(self._known) + 1)
+            self._known[key] = self._group.AddMaterial(name, shade)
+        mesh.SetObjectLevelProperty(self._group.GetResourceID(), self._known[key])
+
+
+def add_thumbnail(model: Any, png: bytes) -> None:
+    """Gives a document of the library its picture (Open Packaging Conventions, ISO/IEC 29500-2, thumbnails)."""
+    model.CreatePackageThumbnailAttachment().ReadFromBuffer(png)
+
+
+def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence[Floats]) -> None:
+    job.step(0.7, tr("Packing {name}", name=path.name))
+    content = packed_model(model, transforms)
+    job.step(0.95, tr("Saving {name}", name=path.name))
+    write_whole(path, content, replace=replace)
+
+
+def packed_model(model: Any, transforms: Sequence[Floats]) -> bytes:
+    """A document of the library as a file. transforms : (4, 3) each, see ``package.packed``"""
+    writer = model.QueryWriter("3mf")
+    writer.SetDecimalPrecision(9)
+    return packed(bytes(writer.WriteToBuffer()), transforms)

@@ -1,0 +1,107 @@
+"""The job: what printing a plan takes, bed by bed and in all."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..figures.print_time import layer_count
+from ..printers.profile import Printer
+from ..results.outcome import Outcome, Piece
+from .layout import Laid, bed_printer
+
+
+@dataclass(frozen=True)
+class BedJob:
+    """One bed.
+
+    bed : its number, from 0 on; pieces : numbers in the list of what is laid; material : g
+    cost : of material and hours, with a share for prints that fail, in the currency of the profile
+    printer : loaded with what is printed on it; second : that is the second one of the plan
+    """
+
+    bed: int
+    pieces: tuple[int, ...]
+    seconds: float
+    material: float
+    cost: float
+    printer: Printer
+    second: bool = False
+
+
+@dataclass(frozen=True)
+class PrintJob:
+    """All beds. least : no fewer beds can hold the pieces; longest : seconds of the piece that takes longest, alone
+    contacts : to be glued, or joined, for one copy; glue : mm2 of them"""
+
+    beds: tuple[BedJob, ...]
+    least: int
+    longest: float
+    contacts: int
+    glue: float
+
+    @property
+    def cost(self) -> float:
+        """Of all beds, as each says it."""
+        return math.fsum(bed.cost for bed in self.beds)
+
+    @property
+    def seconds(self) -> float:
+        """On one printer, one bed after the other."""
+        return math.fsum(bed.seconds for bed in self.beds)
+
+    @property
+    def elapsed(self) -> float:
+        """Seconds until all is printed, with each printer at work on its own beds."""
+        return max(math.fsum(bed.seconds for bed in self.beds if bed.second == second) for second in (False, True))
+
+    @property
+    def materials(self) -> dict[str, float]:
+        """g of each, by its name; one without a name is the usual one of its printer"""
+        found: dict[str, float] = {}
+        for bed in self.beds:
+            name = bed.printer.loads[0]
+            found[name] = found.get(name, 0.0) + bed.material
+        return found
+
+    @property
+    def material(self) -> float:
+        """g"""
+        return math.fsum(bed.material for bed in self.beds)
+
+
+def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int) -> PrintJob:
+    """What printing takes, from the figures of the pieces. laid : see ``lay_out``; least : see ``BedSearch``
+
+    Filament: the time of the paths of all pieces on a bed, and what is lost at each layer once for all of them. Resin:
+    as long as the tallest of them. On a belt with a slope pieces follow each other, and no layer is of two.
+    """
+    pieces = outcome.pieces
+    beds = []
+    for bed in range(1 + max((one.bed for one in laid), default=0)):
+        own = tuple(n for n, one in enumerate(laid) if one.bed == bed)
+        on_it = [pieces[laid[n].piece] for n in own]
+        own_printer = bed_printer(pieces, laid, bed, printer)
+        seconds = bed_seconds(on_it, own_printer)
+        material = math.fsum(piece.figures.material_g for piece in on_it)
+        printed = material / 1000 * own_printer.material_price + seconds / 3600 * own_printer.hour_price
+        cost = printed * (1 + own_printer.failed_share)
+        beds.append(BedJob(bed, own, seconds, material, cost, own_printer, any(piece.second for piece in on_it)))
+    return PrintJob(
+        tuple(beds), least, max((piece.figures.print_seconds for piece in pieces), default=0.0),
+        len(outcome.contacts), math.fsum(contact.area for contact in outcome.contacts),
+    )  # fmt: skip
+
+
+def bed_seconds(pieces: Sequence[Piece], printer: Printer) -> float:
+    """Of pieces that are printed together; see ``job_of``."""
+    alone = [piece.figures.print_seconds for piece in pieces]
+    if not alone:
+        return 0.0
+    if printer.kind == "resin":
+        return max(alone)
+    if printer.slope:
+        return math.fsum(alone)  # they follow each other along the belt, and share no layers
+    layers = [layer_count(piece.figures.height_mm, printer) for piece in pieces]
+    return math.fsum(alone) - printer.layer_seconds * (sum(layers) - max(layers))

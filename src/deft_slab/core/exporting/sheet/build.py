@@ -1,0 +1,72 @@
+"""The sheet of a plan, as files."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ...arrays import Bytes
+from ...evaluate.evaluator import Workshop
+from ...locale.translate import tr
+from ...plan.plan import Plan
+from ...printers.profile import Printer
+from ...progress import QUIET, Job
+from ...results.outcome import Outcome
+from ..layout import Laid
+from ..paper_sizes import Paper
+from ..print_job import PrintJob
+from .content import blocks_of
+from .html import as_html
+from .pdf import as_pdf
+from .subject import Subject, gathered
+
+_SHOWN = 120
+"""Pixels to the inch of a page on the screen."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet:
+    """The contents of the two files: pages to be printed, and the same for the screen."""
+
+    pdf: bytes
+    html: bytes
+
+
+def sheet_of(subject: Subject, paper: Paper = "a4", job: Job = QUIET) -> Sheet:
+    """Draws and writes all of it. Raises Cancelled."""
+    blocks = blocks_of(subject, job.part(0.0, 0.8))
+    title = tr("{title}: sheet", title=subject.title)
+    job.step(0.8, tr("Laying out the pages"))
+    pdf = as_pdf(blocks, title, paper)
+    job.step(0.95, tr("Writing it for the screen"))
+    return Sheet(pdf, as_html(blocks, title))
+
+
+def sheet_for(
+    workshop: Workshop, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    others: Sequence[tuple[str, Plan]], paper: Paper, job: Job = QUIET,
+) -> Sheet:  # fmt: skip
+    """Of what a plan comes to; see ``gathered`` and ``sheet_of``. Raises Cancelled."""
+    subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
+    return sheet_of(subject, paper, job.part(0.5, 1.0))
+
+
+def pages_of(pdf: bytes) -> tuple[Bytes, ...]:
+    """(height, width) uint8 for each page, as it is printed in black and white, at _SHOWN pixels to the inch."""
+    import pypdfium2
+
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        return tuple(_shown(document[number]) for number in range(len(document)))
+    finally:
+        document.close()
+
+
+def _shown(page: Any) -> Bytes:
+    try:
+        return np.asarray(page.render(scale=_SHOWN / 72, grayscale=True).to_pil().convert("L"))
+    finally:
+        page.close()

@@ -1,0 +1,112 @@
+"""The layers of all that lies on a bed, from below, one at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from ...arrays import Floats, Ints
+from ...errors import BadPlan, OpenSurface
+from ...layers.sections import Levels, Sections, Slicer
+from ...locale.translate import tr
+from ...printers.profile import Printer
+from ...results.outcome import Piece
+from ..layout import Laid
+
+_OVER = 1e-3
+"""mm by which a piece may stick out: rounding."""
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """points : (k, 2) mm on the bed; start : (lines + 1,) where the points of each closed line begin, solid on its left
+    bottom, top : mm over the bed; middle : where it is looked at"""
+
+    number: int
+    bottom: float
+    top: float
+    points: Floats
+    start: Ints
+
+    @property
+    def area(self) -> float:
+        """mm2, where lines do not overlap."""
+        return self._sum(lambda a, b: 0.5 * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))
+
+    @property
+    def around(self) -> float:
+        """mm, of all lines."""
+        return self._sum(lambda a, b: np.asarray(np.linalg.norm(b - a, axis=1)))
+
+    def _sum(self, of: Callable[[Floats, Floats], Floats]) -> float:
+        following = np.arange(1, len(self.points) + 1)
+        following[self.start[1:] - 1] = self.start[:-1]
+        return float(of(self.points, self.points[following]).sum()) if len(self.points) else 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Stack:
+    """Bodies that are printed together. slicers : of each, in the frame of the bed; thickness : mm of a layer"""
+
+    slicers: tuple[Slicer, ...]
+    thickness: float
+
+    @cached_property
+    def levels(self) -> Levels:
+        """From the bed up to the highest point."""
+        return Levels(0.0, self.thickness, max(float(one.vertices[:, 2].max()) for one in self.slicers))
+
+    def layers(self) -> Iterator[Layer]:
+        """Bottom to top; memory does not grow with their number."""
+        walks = [_each(one.runs(self.levels.middles)) for one in self.slicers]
+        for number in range(self.levels.count):
+            yield self._of_lines(number, [line for walk in walks for line in next(walk)])
+
+    def layer(self, number: int) -> Layer:
+        """One of them, from 0 on; the highest one for a number beyond it."""
+        number = min(number, self.levels.count - 1)
+        z = float(self.levels.middles[number])
+        return self._of_lines(number, [line for one in self.slicers for line in next(_each(iter([one.at(z)])))])
+
+    def _of_lines(self, number: int, lines: list[Floats]) -> Layer:
+        start = np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.int64)
+        points = np.concatenate(lines) if lines else np.empty((0, 2))
+        bottom = self.levels.bottom(number)
+        return Layer(number, bottom, bottom + self.thickness, points, start)
+
+
+def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
+    """The closed lines of one layer after the other."""
+    for run in runs:
+        for layer in range(len(run)):
+            yield [line for line in run.lines(layer) if len(line) > 2]
+
+
+def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> Stack:
+    """What lies on a bed, in layers of the usual height. own : of that bed
+
+    Raises
+    ------
+    OpenSurface : a piece has no layers, as its surface is open.
+    BadPlan : one sticks out of the bed, and its layers would be cut off.
+    """
+    slicers, room = [], np.array([printer.bed_x, printer.bed_y, printer.height])
+    for one in own:
+        piece = pieces[one.piece]
+        if not piece.solid.closed:
+            raise OpenSurface(tr("{name} has no layers: its surface is not closed.", name=piece.name),
+                              kept=tr("Nothing was written."),
+                              remedy=tr("Mend it first."))  # fmt: skip
+        placed = piece.solid.vertices @ one.rotation.T + one.shift - [one.bed_x, 0.0, 0.0]
+        # with its posts it is another body than the one that was laid, and stands on the bed
+        placed[:, 2] += piece.lift - placed[:, 2].min()
+        if (placed < -_OVER).any() or (placed > room + _OVER).any():
+            problem = tr("{name} sticks out of the bed: its layers would be cut off.", name=piece.name)
+            raise BadPlan(
+                problem, kept=tr("Nothing was written."), remedy=tr("Cut it smaller, or leave the layers out.")
+            )
+        slicers.append(Slicer.of(piece.solid, placed))
+    return Stack(tuple(slicers), printer.layer_height)

@@ -1,0 +1,67 @@
+"""Files read again, before they are saved, and compared with what they are to be of."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..arrays import Floats
+from ..errors import SaveFailed
+from ..locale import text
+from ..locale.translate import tr
+from ..mesh.solid import Solid
+from .surface_files import read_again
+
+_VOLUME, _PLACE = 1e-5, 2e-3
+"""Share of a volume, and mm, by which a file may differ from what it is of: float32 corners."""
+_ROUNDING = 2e-4
+"""mm by which all of a surface may lie beside where it was meant: of a crumb that is much of its volume."""
+
+
+def verified(
+    content: bytes, ending: str, wanted: Sequence[tuple[Floats, float | None]], name: str
+) -> tuple[int, float, tuple[float, float, float]]:  # fmt: skip
+    """(triangles, mm3, (3,) mm) of a file as it reads.
+
+    wanted : of each surface in it its corners (n, 3) mm, and its volume in mm3, None where it is open
+
+    Raises
+    ------
+    SaveFailed : it is not closed, or not at its place, or not of that volume.
+    """
+    read = read_again(content, ending)
+    if len(read) != len(wanted):
+        raise SaveFailed(
+            tr(
+                "“{name}” reads as {count} surfaces, and not as {count2}.",
+                name=name,
+                count=len(read),
+                count2=len(wanted),
+            ),
+            kept=tr("It was not saved."),
+        )
+    low, high, total, triangles = np.full(3, np.inf), np.full(3, -np.inf), 0.0, 0
+    for (corners, faces), (meant, volume) in zip(read, wanted, strict=True):
+        used = corners[np.unique(faces)]
+        far = max(
+            np.abs(used.min(axis=0) - meant.min(axis=0)).max(), np.abs(used.max(axis=0) - meant.max(axis=0)).max()
+        )
+        if far > _PLACE:
+            raise SaveFailed(
+                tr("“{name}” reads {far} beside its place.", name=name, far=text.length(far, 3)),
+                kept=tr("It was not saved."),
+            )
+        solid = Solid(corners, faces.astype(np.int32))
+        found, rounding = solid.volume, _ROUNDING * float(solid.areas.sum())
+        if volume is not None and abs(found - volume) > _VOLUME * abs(volume) + rounding:
+            raise SaveFailed(
+                tr("“{name}” reads with {found:.1f} mm³, and not {volume:.1f}.", name=name, found=found, volume=volume),
+                kept=tr("It was not saved."),
+            )
+        if volume is not None and not solid.closed:
+            raise SaveFailed(tr("“{name}” reads as an open surface.", name=name), kept=tr("It was not saved."))
+        total, triangles = total + found, triangles + len(faces)
+        low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
+    x, y, z = (float(value) for value in high - low)
+    return triangles, total, (x, y, z)

@@ -1,0 +1,70 @@
+"""Hours of printing, from what is known before any path is laid. Estimates: every constant is of the profile."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from ..arrays import Floats
+from ..printers.profile import Printer
+
+_NO_LAYER = 1e-3
+"""Share of a layer's thickness under which what is left on top is rounding of the file: 120.000003 mm are 600 layers of
+0.2 mm, and not 601."""
+
+
+def layers_of(height: float, thickness: float) -> int:
+    """How many layers a height takes. height, thickness : mm"""
+    return max(1, math.ceil(height / thickness - _NO_LAYER))
+
+
+def layer_count(height: float, printer: Printer) -> int:
+    """Layers of a height in mm, at the usual layer height."""
+    return layers_of(height, printer.layer_height)
+
+
+def print_seconds(printer: Printer, height: float, volume: float, wall: float, support: float) -> float:
+    """Seconds for one piece alone on the bed.
+
+    height : mm over the bed; volume : mm3 of the piece; support : mm3 of the support's envelope
+    wall : mm2, the sum over the layers of the length of their outlines times the layer height. By the coarea formula
+    that is the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
+
+    Resin: bottom layers, and the rest at exposure and lift. Filament: walls and infill laid at the path's speed (see
+    definitions: sum over layers of (wall length x walls + fill area x ratio / line width) / speed), support as so much
+    plastic at its density, and a fixed time for each layer.
+    """
+    layers = layer_count(height, printer)
+    if printer.kind == "resin":
+        bottom = min(layers, printer.bottom_layers)
+        return bottom * printer.bottom_seconds + (layers - bottom) * (printer.exposure_seconds + printer.lift_seconds)
+    thickness, line = printer.layer_height, printer.line_width
+    laid = laid_volume(printer, volume, wall, support)
+    return laid / (thickness * line) / printer.speed + layers * printer.layer_seconds
+
+
+def along_layers(
+    vertices: Floats, normals: Floats, areas: Floats, rotation: Floats, printer: Printer
+) -> tuple[float, float]:  # fmt: skip
+    """(mm that a body takes along the way that layers follow each other; see ``print_seconds``: wall), where that way
+    is aslant.
+
+    vertices : (n, 3) mm; normals : (m, 3) and areas : (m,) mm2 of its facets; rotation : (3, 3), its seat
+    """
+    way = rotation.T @ np.array(printer.upward)
+    along = vertices @ way
+    wall = np.sqrt(np.maximum(1.0 - (normals @ way) ** 2, 0.0)) @ areas
+    return float(along.max() - along.min()), float(wall)
+
+
+def laid_volume(printer: Printer, volume: float, wall: float, support: float) -> float:
+    """mm3 of material in one piece and its support: walls and infill on a filament printer, all of it on a resin one.
+
+    volume, wall, support : see ``print_seconds``
+    """
+    whole = max(volume, 0.0)
+    if printer.kind == "resin":
+        return whole + printer.support_density * support
+    shell = min(wall * printer.wall_lines * printer.line_width, whole)
+    return shell + printer.infill * (whole - shell) + printer.support_density * support

@@ -1,0 +1,117 @@
+"""Compiled loops for exact sections and shadows of a triangle surface. No classes. See ``kernels`` for the grid."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from .column_kernels import FAST
+
+
+@njit(**FAST)
+def section_areas(heights, triangles, upward, base, thickness, count, last):
+    """(count,) mm2 enclosed by a closed surface in the middle of each layer. What lies over a level covers as much as
+    the section does (the divergence theorem for a constant field): so it is the sum of the facets' areas seen from
+    above, counted below 0 where they face down, over what of each lies above the level. What several
+    skins enclose counts as often.
+
+    heights : (n,) mm, z of the vertices; upward : (m,) mm2, area of the facets times z of their normals
+    base : mm, bottom of the first layer; thickness : mm of a layer; last : mm, where the last layer is looked at
+    """
+    areas = np.zeros(count)
+    steps = np.zeros(count + 1)
+    levels = base + (np.arange(count) + 0.5) * thickness
+    levels[count - 1] = last
+    for f in range(len(triangles)):
+        p, q, r = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
+        low, high = min(p, q, r), max(p, q, r)
+        middle = max(min(p, q), min(max(p, q), r))
+        area = upward[f]
+        layer = min(max(int((low - base) / thickness - 0.5), 0), count)
+        while layer > 0 and levels[layer - 1] >= low:
+            layer -= 1
+        while layer < count and levels[layer] < low:
+            layer += 1
+        steps[layer] += area  # all of it lies over the levels before this one
+        below = area / ((middle - low) * (high - low))
+        while layer < count and levels[layer] < middle:
+            areas[layer] += area - below * (levels[layer] - low) ** 2
+            layer += 1
+        above = area / ((high - middle) * (high - low))
+        while layer < count and levels[layer] < high:
+            areas[layer] += above * (high - levels[layer]) ** 2
+            layer += 1
+    over = 0.0
+    for layer in range(count - 1, -1, -1):
+        over += steps[layer + 1]
+        areas[layer] += over
+    return areas
+
+
+@njit(**FAST)
+def doubled_share(start, heights, facets):
+    """Share of what lies within a column field that lies in two skins at once."""
+    inside = doubled = 0.0
+    for cell in range(len(start) - 1):
+        winding = 0
+        for n in range(start[cell], start[cell + 1] - 1):
+            winding += 1 if facets[n] < 0 else -1
+            if winding > 0:
+                length = heights[n + 1] - heights[n]
+                inside += length
+                if winding > 1:
+                    doubled += length
+    return doubled / inside if inside > 0.0 else 0.0
+
+
+@njit(**FAST)
+def shadow_area(vertices, triangles, chosen, low, step, rows):
+    """mm2 that some facets cover seen from above: exact along x in each row, rows at the middle of equal steps of y.
+
+    chosen : (m,) bool; low : mm, least y; step : mm between rows
+    """
+    count = 0
+    starts = np.zeros(rows + 1, np.int64)
+    for turn in range(2):  # first how many intervals each row gets, then the intervals
+        if turn == 1:
+            for row in range(rows):
+                starts[row + 1] += starts[row]
+            ends = np.empty((starts[rows], 2))
+            filled = starts[:rows].copy()
+        for f in range(len(triangles)):
+            if not chosen[f]:
+                continue
+            a, b, c = triangles[f, 0], triangles[f, 1], triangles[f, 2]
+            ay, by, cy = vertices[a, 1], vertices[b, 1], vertices[c, 1]
+            first = max(int(math.ceil((min(ay, by, cy) - low) / step - 0.5)), 0)
+            for row in range(first, rows):
+                y = low + (row + 0.5) * step
+                if y >= max(ay, by, cy):
+                    break
+                if turn == 0:
+                    starts[row + 1] += 1
+                    continue
+                left, right = np.inf, -np.inf
+                for p, q in ((a, b), (b, c), (c, a)):
+                    py, qy = vertices[p, 1], vertices[q, 1]
+                    if (py <= y) != (qy <= y):
+                        if p > q:  # the same number from both sides of the edge
+                            p, q = q, p
+                            py, qy = qy, py
+                        x = vertices[p, 0] + (y - py) * (vertices[q, 0] - vertices[p, 0]) / (qy - py)
+                        left, right = min(left, x), max(right, x)
+                ends[filled[row], 0], ends[filled[row], 1] = left, right
+                filled[row] += 1
+    total = 0.0
+    for row in range(rows):
+        here = ends[starts[row] : starts[row + 1]]
+        reach = -np.inf
+        for n in np.argsort(here[:, 0]):
+            left, right = here[n, 0], here[n, 1]
+            if right > reach:
+                total += right - max(left, reach)
+                reach = right
+        count += len(here)
+    return total * step

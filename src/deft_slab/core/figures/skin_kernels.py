@@ -1,0 +1,95 @@
+"""Compiled loops of the skin around support. See ``kernels`` for the notation."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from .column_kernels import FAST
+
+
+@njit(**FAST)
+def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
+    """Mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
+    total, count = 0.0, 0
+    for dj in range(-1, 1):
+        for di in range(-1, 1):
+            i, j = ci + di, cj + dj
+            if i < 0 or j < 0 or i >= nx or j >= ny:
+                continue
+            cell = j * nx + i
+            for n in range(start[cell], start[cell + 1]):
+                if low[n] < top and high[n] > bottom:
+                    total += high[n] if want_top else low[n]
+                    count += 1
+                    break
+    return total / count
+
+
+@njit(**FAST)
+def _within(start, heights, facets, cell, bottom, top):
+    """Length, between two heights, of a column's part inside the piece."""
+    length = 0.0
+    winding = 0
+    for n in range(start[cell], start[cell + 1] - 1):
+        winding += 1 if facets[n] < 0 else -1
+        if winding > 0:
+            length += max(min(heights[n + 1], top) - max(heights[n], bottom), 0.0)
+    return length
+
+
+@njit(**FAST)
+def _put(quads, n, k, i, j, z):
+    quads[n, k, 0], quads[n, k, 1], quads[n, k, 2] = i, j, z
+
+
+@njit(**FAST)
+def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
+    """The outer skin of a field of intervals, as quads; returns how many.
+
+    What leans on the piece, walls, tops and floors, is left out: it would lie in the piece's own surface.
+
+    start : (nx * ny + 1,) where each cell's intervals begin; low, high : their ends, mm
+    hit_start, heights, facets : the column field that the intervals came from
+    quads : (q, 4, 3) float64, written: grid corner i and j (whole numbers) and the height in mm; large enough for
+    five quads an interval
+    """
+    count = 0
+    ci = np.array([0, 1, 1, 0])
+    cj = np.array([0, 0, 1, 1])
+    for j in range(ny):
+        for i in range(nx):
+            cell = j * nx + i
+            for n in range(start[cell], start[cell + 1]):
+                bottom, top = low[n], high[n]
+                tops = np.empty(4)
+                bottoms = np.empty(4)
+                for k in range(4):
+                    tops[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, True)
+                    bottoms[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, False)
+                if bottom <= 0.0:
+                    for k in range(4):
+                        _put(quads, count, k, i + ci[3 - k], j + cj[3 - k], 0.0)
+                    count += 1
+                for side in range(4):
+                    ni = i + (side == 1) - (side == 3)
+                    nj = j + (side == 2) - (side == 0)
+                    covered = False
+                    if 0 <= ni < nx and 0 <= nj < ny:
+                        other = nj * nx + ni
+                        for m in range(start[other], start[other + 1]):
+                            if low[m] < top and high[m] > bottom:
+                                covered = True
+                                break
+                        if not covered:
+                            within = _within(hit_start, heights, facets, other, bottom, top)
+                            covered = within > 0.5 * (top - bottom)
+                    if covered:
+                        continue
+                    a, b = side, (side + 1) % 4
+                    _put(quads, count, 0, i + ci[a], j + cj[a], bottoms[a])
+                    _put(quads, count, 1, i + ci[b], j + cj[b], bottoms[b])
+                    _put(quads, count, 2, i + ci[b], j + cj[b], tops[b])
+                    _put(quads, count, 3, i + ci[a], j + cj[a], tops[a])
+                    count += 1
+    return count

@@ -1,0 +1,115 @@
+"""Parting solids. Nothing is lost: the sides, the kerf between them and what is set aside are the solid."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+import manifold3d
+import numpy as np
+
+from ..arrays import Floats
+from ..errors import CutFailed
+from ..locale.translate import tr
+from ..mesh.provenance import Face
+from ..mesh.solid import Solid
+from .bodies import without_nothing
+
+
+@dataclass(frozen=True, eq=False)
+class Parted:
+    """What a cut makes of one solid. sides : (number of the side, solid); kerf : mm3 that it removed
+    bridge : (k, 2, 3): places (mm) where a loop that parts nothing has material around it, and the ways outward"""
+
+    sides: list[tuple[int, Solid]]
+    kerf: float
+    bridge: Floats = field(default_factory=lambda: np.empty((0, 2, 3)))
+
+
+def taken_over(
+    solid: Solid, sides: Iterable[tuple[int, manifold3d.Manifold]], owner: str, name: str
+) -> list[tuple[int, Solid]]:
+    """The sides of a cut that are not empty, from the boolean library; new faces are the owner's.
+
+    name : of the cut, for words
+
+    Raises
+    ------
+    CutFailed : the library could not make one.
+    """
+    known, found = solid.runs, []
+    for side, body in sides:
+        if body.status() != manifold3d.Error.NoError:
+            raise CutFailed(tr("The cut “{name}” could not be made ({name2}).", name=name, name2=body.status().name))
+        if body.is_empty():
+            continue
+        fresh = {int(run): Face(owner) for run in body.to_mesh64().run_original_id if int(run) not in known}
+        made = without_nothing(Solid.from_manifold(body, known | fresh), solid.volume)
+        if made is not None:
+            found.append((side, made))
+    return found
+
+
+def split_by_body(
+    whole: manifold3d.Manifold, body: Callable[[float], manifold3d.Manifold], half: float
+) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
+    """(inside a body, outside it, mm3 of the kerf of twice ``half`` between them). body : gives it so much larger"""
+    inside, outside = whole.split(body(half))
+    if half == 0:
+        return inside, outside, 0.0
+    inside, between = inside.split(body(-half))
+    return inside, outside, float(between.volume())
+
+
+def split_by_plane(
+    whole: manifold3d.Manifold, normal: Floats, offset: float, half: float
+) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
+    """(ahead of a plane, behind it, mm3 of the kerf of twice ``half`` between them)."""
+    direction = tuple(float(value) for value in normal)
+    ahead, rest = whole.split_by_plane(direction, offset + half)
+    if half == 0:
+        return ahead, rest, 0.0
+    # one after the other, and not each from the whole: what is ahead of a wall and what is behind it come from one cut
+    between, behind = rest.split_by_plane(direction, offset - half)
+    return ahead, behind, float(between.volume())
+
+
+def slices(
+    body: manifold3d.Manifold, normal: Floats, walls: tuple[float, ...], half: float, kerf: list[float]
+) -> list[manifold3d.Manifold]:
+    """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``.
+
+    normal : (3,) unit; walls : mm along it; half : of the kerf, mm.
+    """
+    found = []
+    for wall in walls:
+        if body.is_empty():
+            found.append(body)
+            continue
+        ahead, behind, lost = split_by_plane(body, normal, wall, half)
+        kerf.append(lost)
+        found.append(behind)
+        body = ahead
+    return [*found, body]
+
+
+def own_walls(solid: Solid, body: manifold3d.Manifold, normal: Floats, offset: float) -> float:
+    """mm2 of a body's own surface that runs through a solid, but for what lies in its plane normal . p = offset.
+
+    normal : (3,).
+    """
+    piece = solid.manifold ^ body
+    if piece.is_empty():
+        return float(np.inf)
+    mesh = piece.to_mesh64()
+    ends = np.asarray(mesh.run_index).astype(np.int64) // 3
+    own = np.zeros(len(mesh.tri_verts), np.bool_)
+    for number, run in enumerate(mesh.run_original_id):
+        if int(run) not in solid.runs:
+            own[ends[number] : ends[number + 1]] = True
+    corners = np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts).astype(np.int64)[own]]
+    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+    lengths = np.linalg.norm(vectors, axis=1)
+    flat = np.abs(vectors @ normal) > 0.999999 * lengths
+    at_plane = np.abs(corners.mean(axis=1) @ normal - offset) < 1e-6 * solid.diagonal
+    return float(lengths[~(flat & at_plane)].sum())

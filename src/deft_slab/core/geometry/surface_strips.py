@@ -1,0 +1,277 @@
+"""Strips that lie on a surface along a line: all that is between two distances from it, near the line.
+
+A level set: distances on a grid in a narrow band along the line, marching cubes, and then every corner put exactly at
+its distance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import igl
+import manifold3d
+import numpy as np
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import dijkstra
+from scipy.spatial import cKDTree
+from skimage.measure import marching_cubes
+
+from ..arrays import AnyInts, Bools, Floats, Floats32, Ints
+from ..errors import CutFailed, JoinFailed
+from ..locale.translate import tr
+from ..mesh.adjacency import shared_edges
+from ..mesh.solid import Solid
+from .smooth_sheets import closed_body
+
+_CELLS = 3.0
+"""Cells of the grid over the thickness of a strip."""
+_MOST_CELLS = 24_000_000
+_ALIKE = 1e-4
+"""mm: corners of two pieces that are this near to each other are one, so that walls go on across a seam."""
+_ON_LINE = 0.12
+"""mm from a line within which a facet begins at it."""
+_FRAGMENT = 0.04
+"""Share of a strip that a part of it may have and still be dropped."""
+_PLAIN = 0.004
+"""mm by which a strip may be made plainer."""
+_NEAR_GAP = 0.01
+"""mm by which a strip may be nearer to the surface than it is to be."""
+_FLAT = 1e-6
+"""mm by which a line may be off its plane and still lie in it."""
+_ROUNDS = 2
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """What a strip is to be, in a frame whose third axis goes across it. All in mm.
+
+    lines : (k, 3) each, along its middle, on the surface; others : lines that the other side of the wall begins at
+    ends : (k, 3) places that it keeps a distance ``end`` from
+    gap, thickness : from the surface to it, and of it; width : along the third axis
+    parts : how many each line is parted into, ``between`` apart; round : it is what lies within half its width of the
+    lines, in all directions
+    """
+
+    lines: list[Floats]
+    others: list[Floats]
+    ends: Floats
+    gap: float
+    thickness: float
+    width: float
+    end: float = 0.0
+    parts: int = 1
+    between: float = 0.0
+    round: bool = False
+
+
+def strip_on(skin: Solid, frame: Floats, band: Band) -> list[manifold3d.Manifold]:
+    """The parts of a strip, in the model's frame, largest first.
+
+    skin : the surface that it lies on, not closed where that is cut; frame : (3, 3) rows of the frame of ``band``
+
+    Raises
+    ------
+    JoinFailed : nothing of it is left.
+    """
+    turned = Solid(skin.vertices @ frame.T, skin.triangles)
+    step = band.thickness / _CELLS
+    level = _level(band.lines)
+    if level is not None and not band.round:
+        # its edges are cut flat afterwards
+        wider = _body(turned, replace(band, width=band.width + 4 * step), step)
+        return _placed(_trimmed(wider, level, band.width), frame, band.parts)
+    return _placed(_body(turned, band, step), frame, band.parts)
+
+
+def _level(lines: list[Floats]) -> float | None:
+    """mm along the third axis at which flat lines lie; None where they do not."""
+    heights = np.concatenate(lines)[:, 2]
+    return float(heights.mean()) if np.ptp(heights) < _FLAT else None
+
+
+def _trimmed(body: manifold3d.Manifold, level: float, width: float) -> manifold3d.Manifold:
+    """Between two planes, half a width (mm) over and under a level."""
+    return body.trim_by_plane((0, 0, 1), level - width / 2).trim_by_plane((0, 0, -1), -level - width / 2)
+
+
+def _placed(body: manifold3d.Manifold, frame: Floats, parts: int) -> list[manifold3d.Manifold]:
+    """Its parts in the model's frame, largest first, without fragments. Raises JoinFailed."""
+    pieces = sorted(body.simplify(_PLAIN).decompose(), key=lambda one: -one.volume())
+    whole = sum(one.volume() for one in pieces)
+    if whole <= 0:
+        raise JoinFailed(tr("Nothing of this strip is left."))
+    back = np.hstack([frame.T, np.zeros((3, 1))])
+    return [one.transform(back) for one in pieces if one.volume() > _FRAGMENT * whole / parts]
+
+
+def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
+    """A strip in the frame of its band, from a grid of so many mm. Raises JoinFailed."""
+    reach = band.width / 2 if band.round else 1.25 * float(np.hypot(band.width / 2, band.gap + band.thickness))
+    lines = [evenly(line, 0.5 * step) for line in band.lines]
+    surface = _Surface.near(turned, np.concatenate(lines), band.others, reach + 2 * step)
+    grid = _Grid.around(np.concatenate(lines), reach + 2 * step, step)
+    field = _field(surface, grid, lines, band, reach)
+    if not (field < 0).any():
+        raise JoinFailed(tr("Nothing of this strip is left: there is no surface that it could lie on."))
+    vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
+    vertices = grid.low + grid.step * vertices.astype(np.float64)
+    body = _closed(surface.settled(vertices, band, step), triangles)
+    for _ in range(_ROUNDS):
+        if surface.nearest_to(body) > band.gap - _NEAR_GAP:
+            break
+        # facets across a sharp ridge of the surface cut it short: their middles get corners of their own
+        mesh = body.refine(2).to_mesh64()
+        corners = surface.settled(np.asarray(mesh.vert_properties)[:, :3], band, step)
+        body = _closed(corners, np.array(mesh.tri_verts))
+    return body
+
+
+@dataclass(frozen=True, eq=False)
+class _Surface:
+    """The facets near a line, in the frame of the band. wanted : (m,) those on the side of the wall that is meant"""
+
+    vertices: Floats
+    triangles: Ints
+    wanted: Bools
+
+    @classmethod
+    def near(cls, skin: Solid, line: Floats, others: list[Floats], reach: float) -> _Surface:
+        """Of a whole surface. The side that facets are on is the one of the line from which the way to them, along the
+        surface, is shortest."""
+        corners = skin.vertices[skin.triangles]
+        middles = corners.mean(axis=1)
+        size = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
+        tree = cKDTree(line)
+        close = tree.query(middles)[0] < reach + size
+        used, triangles = np.unique(skin.triangles[close], return_inverse=True)
+        welded, alike = np.unique(np.round(skin.vertices[used] / _ALIKE), axis=0, return_inverse=True)
+        triangles = alike.reshape(-1)[triangles.reshape(-1, 3)].astype(np.int64)
+        proper = (triangles[:, 0] != triangles[:, 1]) & (triangles[:, 1] != triangles[:, 2])
+        proper &= triangles[:, 2] != triangles[:, 0]
+        triangles, vertices = triangles[proper], welded * _ALIKE
+        if not len(triangles):
+            raise JoinFailed(tr("There is no surface along this contact."))
+        part = Solid(vertices, triangles)
+        far = [cKDTree(evenly(one, _ON_LINE)) for one in others if len(one) > 1]
+        there = np.any([_begins(one, part) for one in far], axis=0) if far else np.zeros(len(triangles), bool)
+        here = _begins(tree, part) & ~there
+        _, under, _ = igl.point_mesh_squared_distance(np.ascontiguousarray(line), vertices, triangles)
+        here[under] = True
+        there &= ~here
+        pairs, _ = shared_edges(part)
+        lengths = np.linalg.norm(part.centroids[pairs[:, 0]] - part.centroids[pairs[:, 1]], axis=1) + 1e-9
+        ways = csr_matrix((lengths, (pairs[:, 0], pairs[:, 1])), shape=(len(triangles),) * 2)
+        starts = np.flatnonzero(here | there)
+        _, _, source = dijkstra(ways, directed=False, indices=starts, min_only=True, return_predecessors=True)
+        return cls(vertices, triangles, np.where(source >= 0, here[np.maximum(source, 0)], False))
+
+    def signed(self, points: Floats) -> tuple[Floats, Bools, Floats]:
+        """((k,) mm outside the surface, below 0 within, (k,) whether the wanted side is nearest, (k, 3) mm, there)."""
+        kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
+        away, facet, nearest, _ = igl.signed_distance(points, self.vertices, self.triangles, kind)
+        return away, self.wanted[facet], nearest
+
+    def settled(self, corners: Floats, band: Band, step: float) -> Floats:
+        """Corners of a strip, those of its inner and its outer face put exactly at their distances."""
+        away, _, nearest = self.signed(np.ascontiguousarray(corners))
+        inner, outer = (np.abs(away - at) < 0.6 * step for at in (band.gap, band.gap + band.thickness))
+        wish = np.where(inner, band.gap, np.where(outer, band.gap + band.thickness, away))
+        scale = np.where((inner | outer) & (away > 0.2 * band.gap), wish / np.maximum(away, 1e-9), 1.0)
+        return np.asarray(nearest + (corners - nearest) * scale[:, None])
+
+    def nearest_to(self, body: manifold3d.Manifold) -> float:
+        """mm from the surface to the middles of the facets of a body."""
+        mesh = body.to_mesh64()
+        corners = np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts).astype(np.int64)]
+        squared, _, _ = igl.point_mesh_squared_distance(
+            np.ascontiguousarray(corners.mean(axis=1)), self.vertices, self.triangles
+        )
+        return float(np.sqrt(squared.min()))
+
+
+@dataclass(frozen=True, eq=False)
+class _Grid:
+    """low : (3,) mm, of its first node; step : mm; shape; nodes : (k,) numbers of those that are looked at"""
+
+    low: Floats
+    step: float
+    shape: tuple[int, int, int]
+    nodes: Ints
+
+    @classmethod
+    def around(cls, line: Floats, reach: float, step: float) -> _Grid:
+        """With the nodes within a reach (mm) of a line, and a few more."""
+        low = line.min(axis=0) - reach - 2 * step
+        x, y, z = (int(n) for n in np.ceil((line.max(axis=0) + reach + 2 * step - low) / step).astype(int) + 1)
+        if x * y * z > _MOST_CELLS:
+            raise JoinFailed(tr("This strip is too long for its thickness."), remedy=tr("Make it thicker."))
+        wanted = np.zeros((x, y, z), bool)
+        # in cubes around the line, then by what is left of it
+        half = int(np.ceil(reach / step)) + 1
+        apart = max(half // 3, 1)
+        for place in np.unique(np.rint((line - low) / step).astype(int) // apart, axis=0) * apart:
+            i, j, k = np.maximum(place - half, 0)
+            wanted[i : place[0] + half + apart, j : place[1] + half + apart, k : place[2] + half + apart] = True
+        return cls(low, step, (x, y, z), np.flatnonzero(wanted))
+
+    def places(self, nodes: Ints) -> Floats:
+        """(k, 3) mm of nodes."""
+        return self.low + self.step * np.stack(np.unravel_index(nodes, self.shape), axis=1)
+
+
+def _field(
+    surface: _Surface, grid: _Grid, lines: list[Floats], band: Band, reach: float
+) -> Floats32:  # fmt: skip
+    """(x, y, z) mm outside the strip, at the nodes of a grid."""
+    places = grid.places(grid.nodes)
+    line = np.concatenate(lines)
+    off, near = cKDTree(line).query(places, distance_upper_bound=reach + grid.step)
+    some = np.isfinite(off)
+    nodes, places, off, near = grid.nodes[some], places[some], off[some], near[some]
+    outside = off - reach
+    if not band.round:
+        outside = np.maximum(outside, np.abs(places[:, 2] - line[near, 2]) - band.width / 2)
+    if band.end > 0 and len(band.ends):
+        outside = np.maximum(outside, band.end - cKDTree(band.ends).query(places)[0])
+    if band.parts > 1:
+        along, breaks = _breaks(lines, band.parts)
+        outside = np.maximum(outside, band.between / 2 - np.abs(along[near][:, None] - breaks[None]).min(axis=1))
+    inside = outside < grid.step
+    away, wanted, _ = surface.signed(np.ascontiguousarray(places[inside]))
+    layer = np.maximum(band.gap - away, away - band.gap - band.thickness)
+    outside[inside] = np.maximum(outside[inside], np.where(wanted, layer, np.maximum(layer, grid.step)))
+    field = np.full(int(np.prod(grid.shape)), grid.step, np.float32)
+    field[nodes] = outside
+    return field.reshape(grid.shape)
+
+
+def _breaks(lines: list[Floats], parts: int) -> tuple[Floats, Floats]:
+    """((k,) mm along the lines, one after the other, of each of their points; where they are parted)."""
+    along, breaks, start = [], list[float](), 0.0
+    for line in lines:
+        lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
+        along.append(start + lengths)
+        closed = bool(np.allclose(line[0], line[-1], atol=1.0))
+        breaks += [start + lengths[-1] * n / parts for n in range(0 if closed else 1, parts + (1 if closed else 0))]
+        start += float(lengths[-1]) + 1e3
+    return np.concatenate(along), np.array(breaks)
+
+
+def _begins(line: cKDTree, part: Solid) -> Bools:
+    """(m,) whether a facet begins at a line."""
+    return np.asarray((line.query(part.vertices)[0] < _ON_LINE)[part.triangles].any(axis=1))
+
+
+def evenly(line: Floats, step: float) -> Floats:
+    """(k, 3) points along a line, no further apart than a step (mm)."""
+    lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
+    at = np.union1d(lengths, np.linspace(0.0, lengths[-1], max(int(np.ceil(lengths[-1] / step)), 1) + 1))
+    return np.stack([np.interp(at, lengths, line[:, k]) for k in range(3)], axis=1)
+
+
+def _closed(vertices: Floats, triangles: AnyInts) -> manifold3d.Manifold:
+    """A body, if it is one. Raises JoinFailed."""
+    try:
+        return closed_body(vertices, np.array(triangles), tr("This strip could not be made: it does not close."))
+    except CutFailed as error:
+        raise JoinFailed(error.what, remedy=tr("Make it thicker or narrower.")) from error

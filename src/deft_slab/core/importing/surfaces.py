@@ -1,0 +1,165 @@
+"""A surface as a file gave it, and the same with its corners joined."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+
+from ..arrays import Floats, Ints32
+from ..errors import UnreadableFile
+from ..locale.preferences import written
+from ..locale.text import harmless
+from ..locale.translate import tr
+from ..mesh.union_find import same_rows
+from ..plan.plan import Unit
+from ..plan.project import Project
+
+KEPT = tr("What you have open is untouched.")
+_GRID_BITS = 20
+MOST_TRIANGLES = 12_000_000
+"""More than this are not read: what is worked out from them would not fit into memory."""
+_FAR = 100.0
+"""So many times its own size away from the origin, a model is moved there, or its coordinates would be too coarse."""
+
+
+def shown(path: Path) -> str:
+    """The name of a file as it can be printed and kept: what is no text in it replaced."""
+    name = path.name.encode("utf-8", "replace").decode("utf-8", "replace")
+    return harmless(name)
+
+
+def refuse_too_many(triangles: int) -> None:
+    """Raises UnreadableFile where a file comes to more triangles than are read."""
+    if triangles > MOST_TRIANGLES:
+        raise UnreadableFile(
+            tr("The file comes to {triangles:,} triangles, and {most_triangles:,} are the most that are read.",
+               triangles=triangles, most_triangles=MOST_TRIANGLES),
+            kept=KEPT, remedy=tr("Thin it elsewhere, or take fewer copies of its parts."),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None
+    grid : what all coordinates are whole multiples of, once tidied; 0 before
+    parts : (name, number of triangles) of each named object of the file, in the order of the triangles; empty where
+        the file names none
+    y_up : the format says that +Y is up; notes : sentences on what is odd about the file
+    complete : nothing that the file announces is missing from it
+    """
+
+    vertices: Floats
+    triangles: Ints32
+    unit: Unit | None = None
+    grid: float = 0.0
+    parts: tuple[tuple[str, int], ...] = ()
+    y_up: bool = False
+    notes: tuple[str, ...] = ()
+    complete: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class Contents:
+    """What a reader found. project : where the file is one of ours, with the surfaces of its guests by content hash;
+    exact : the file holds exact faces, drawn at some fineness"""
+
+    surface: Surface
+    project: Project | None = None
+    guests: dict[str, Surface] = field(default_factory=dict)
+    exact: bool = False
+
+
+def surface_of(
+    named: Sequence[tuple[str, Floats, Ints32]], unit: Unit | None = None, *, y_up: bool = False,
+    notes: tuple[str, ...] = (),
+) -> Surface:  # fmt: skip
+    """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""
+    refuse_too_many(sum(len(faces) for _, _, faces in named))
+    start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
+    for _, points, faces in named:
+        vertices.append(points)
+        triangles.append((faces + start).astype(np.int32))
+        start += len(points)
+    parts = tuple((name, len(faces)) for name, _, faces in named) if len(named) > 1 else ()
+    return Surface(np.concatenate(vertices), np.concatenate(triangles), unit, parts=parts, y_up=y_up, notes=notes)
+
+
+def grid_for(vertices: Floats) -> float:
+    """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth.
+
+    vertices : (n, 3).
+    """
+    largest = max(float(np.abs(vertices).max()), 1e-6)
+    return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS)
+
+
+def snapped(vertices: Floats, grid: float) -> Floats:
+    """Coordinates at whole multiples of a grid.
+
+    3MF holds coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
+    grid a little coarser than those bits lets a project open with the very model that was saved.
+
+    vertices : (n, 3); so is what is given.
+    """
+    return np.round(np.asarray(vertices, float) / grid) * grid + 0.0  # adding 0 makes one zero of -0 and 0
+
+
+def _near_origin(surface: Surface) -> Surface:
+    """A model that lies far away, moved to where its coordinates can be kept exactly; it says so."""
+    stands = np.zeros(len(surface.vertices), np.bool_)
+    stands[surface.triangles] = True
+    if not stands.any():
+        return surface
+    used = surface.vertices[stands]
+    low, high = used.min(axis=0), used.max(axis=0)
+    if max(np.abs(low).max(), np.abs(high).max()) <= _FAR * max(float((high - low).max()), 1e-12):
+        return surface
+    shift = -(low + high) / 2
+    x, y, z = (written(f"{value:.6g}") for value in -shift)
+    note = tr(
+        "It lay far from the origin of its file and was moved there, by what its middle was: {x}, {y}, {z}.",
+        x=x,
+        y=y,
+        z=z,
+    )
+    return replace(surface, vertices=surface.vertices + shift, notes=(*surface.notes, note))
+
+
+def tidy(surface: Surface) -> Surface:
+    """Corners at the same place joined, facets without three corners dropped, unused corners too. Corners of
+    different named objects are left apart; objects without facets are dropped."""
+    surface = _near_origin(surface)
+    grid = grid_for(surface.vertices)
+    counts = [count for _, count in surface.parts] or [len(surface.triangles)]
+    vertices, triangles, kept, start = [], [], [], 0
+    for faces in np.split(surface.triangles, np.cumsum(counts)[:-1]):
+        points, found = _tidied(surface.vertices, faces, grid)
+        vertices.append(points)
+        triangles.append(found + np.int32(start))
+        kept.append(len(found))
+        start += len(points)
+    parts = tuple((name, count) for (name, _), count in zip(surface.parts, kept, strict=False) if count)
+    return replace(
+        surface, vertices=np.concatenate(vertices), triangles=np.concatenate(triangles), grid=grid,
+        parts=parts if len(parts) > 1 else (),
+    )  # fmt: skip
+
+
+def _tidied(vertices: Floats, triangles: Ints32, grid: float) -> tuple[Floats, Ints32]:
+    used = np.zeros(len(vertices), np.bool_)
+    used[triangles] = True
+    renumbered = np.cumsum(used, dtype=np.int32) - 1
+    points = snapped(vertices[used], grid)
+    # in their order: neighbours in the file stay neighbours in memory, which the kernels are glad of
+    first, number = same_rows(points)
+    faces = number[renumbered[triangles]].astype(np.int32)
+    a, b, c = faces.T
+    faces = faces[(a != b) & (b != c) & (c != a)]
+    still = np.zeros(len(first), np.bool_)
+    still[faces] = True
+    renumbered = np.cumsum(still, dtype=np.int32) - 1
+    return points[first][still], renumbered[faces].astype(np.int32)

@@ -1,0 +1,1 @@
+"""What is found of pieces before they are printed, layer by layer."""

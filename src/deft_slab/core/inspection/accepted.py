@@ -1,0 +1,26 @@
+"""What was found, and may stay as it is."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TypeVar
+
+from ..arrays import Floats
+from ..document.marks import LeftAlone
+from .findings import Checked, Found
+
+F = TypeVar("F", bound=Found)
+
+
+def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> Checked:
+    """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
+
+    def marked(things: tuple[F, ...]) -> tuple[F, ...]:
+        return tuple(replace(one, left=any(one.is_left_by(alone, factors) for alone in left)) for one in things)
+
+    if not left:
+        return found
+    return replace(
+        found, islands=marked(found.islands), pockets=marked(found.pockets), jumps=marked(found.jumps),
+        necks=marked(found.necks), thin=marked(found.thin), grooves=marked(found.grooves),
+    )  # fmt: skip

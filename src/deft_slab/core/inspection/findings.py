@@ -1,0 +1,244 @@
+"""What was found of a piece before it is printed. Plain data, light to load, able to travel between processes.
+
+``at`` is (x, y, z) in mm on the bed, as the piece sits and before it is laid beside others; ``place`` is the same point
+of the model, in mm.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, ClassVar, Literal
+
+import numpy as np
+
+from ..arrays import Floats, Ints32
+from ..document.marks import FoundKind, LeftAlone
+from ..locale.translate import tr
+
+if TYPE_CHECKING:
+    from ..printers.profile import Printer
+
+Point = tuple[float, float, float]
+
+ATMOSPHERE = 0.1
+"""N/mm2: the most that a cup can pull, about one atmosphere."""
+
+
+NEAR = 1.0
+"""mm on the model within which something is what was left on purpose."""
+
+
+@dataclass(frozen=True)
+class Found:
+    """Something that was found. left : a person has said that it may stay
+    kind : as ``LeftAlone`` calls it; word : as a sentence does"""
+
+    kind: ClassVar[FoundKind]
+    word: ClassVar[str]
+    at: Point
+    place: Point
+    left: bool = field(default=False, kw_only=True)
+
+    def is_left_by(self, alone: LeftAlone, factors: Floats) -> bool:
+        """Whether that is what was left. factors : (3,) mm in one unit of the file"""
+        return alone.kind == self.kind and math.dist(self.place, np.array(alone.place) * factors) <= NEAR
+
+
+@dataclass(frozen=True)
+class Island(Found):
+    """A part of a layer that nothing of the layer below holds.
+
+    layer : its number, from 0 on; z : mm over the bed, where it begins; area : mm2 there; grows : mm2, the largest that
+    it becomes before it meets the rest; hangs : layers until then; meets : whether it ever does; held : by what it is
+    held all the same, "" if by nothing; small : it stays under the size limit
+    """
+
+    kind = "island"
+    word = tr("an island")
+    layer: int
+    z: float
+    area: float
+    grows: float
+    hangs: int
+    meets: bool
+    held: str = ""
+    small: bool = False
+
+
+PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate"]
+
+
+@dataclass(frozen=True)
+class Pocket(Found):
+    """Air that the part closes in, through the layers printed so far.
+
+    becomes : what does of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
+    largest while it is closed; area : mm2 there; volume : mm3 while it is closed
+    """
+
+    kind = "pocket"
+    word = tr("a pocket")
+    becomes: PocketKind
+    begins: float
+    opens: float | None
+    z: float
+    area: float
+    volume: float
+
+    @property
+    def trapped(self) -> bool:
+        """Whether what is in it stays in it."""
+        return self.becomes == "trapped"
+
+    def counts(self, printer: Printer) -> bool:
+        """Whether it is more than may be: on any printer what is closed for good, on a resin printer a cup that is
+        large, and so deep that the film cannot follow into it."""
+        if self.trapped:
+            return self.volume >= printer.least_void
+        return printer.kind == "resin" and self.area > printer.most_cup and self.depth >= printer.cup_depth
+
+    @property
+    def depth(self) -> float:
+        """mm, on the whole: its volume over its area."""
+        return self.volume / self.area if self.area > 0 else 0.0
+
+    @property
+    def pull(self) -> float:
+        """N, the most that it can pull."""
+        return ATMOSPHERE * self.area
+
+
+@dataclass(frozen=True)
+class Jump(Found):
+    """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
+
+    kind = "jump"
+    word = tr("a jump")
+    z: float
+    growth: float
+    peel: float
+
+
+@dataclass(frozen=True)
+class Neck(Found):
+    """The smallest layer under a much larger one. z : mm; area, above : mm2"""
+
+    kind = "neck"
+    word = tr("a neck")
+    z: float
+    area: float
+    above: float
+
+    @property
+    def share(self) -> float:
+        """How small it is, of what stands on it."""
+        return self.area / self.above if self.above > 0 else 1.0
+
+
+@dataclass(frozen=True)
+class ThinWall(Found):
+    """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed
+    held : support touches it, and may take it along when it comes off"""
+
+    kind = "thin wall"
+    word = tr("a thin wall")
+    least: float
+    area: float
+    z: float
+    held: bool = False
+
+
+@dataclass(frozen=True)
+class Groove(Found):
+    """A part of a seam that no file gets at. length : mm; cut : whose"""
+
+    kind = "groove"
+    word = tr("a groove")
+    length: float
+    cut: str
+
+
+@dataclass(frozen=True)
+class Steadiness:
+    """How a piece stands. tips : degrees; slender : height for one of the narrowest width of its base, inf where it
+    stands on a point or an edge; push : N, sideways at its highest point, that tips it (its weight times how far its
+    centre of mass lies within the base, over its height); foot : mm2 that it rests on"""
+
+    tips: float
+    slender: float
+    push: float
+    foot: float
+
+
+@dataclass(frozen=True, eq=False)
+class Checked:
+    """One piece, layer by layer.
+
+    number : of the piece, from 0 on; thickness : mm of a layer; base, height : mm over the bed
+    areas, peel : (layers,) mm2; begins : (k, 4) where its surface begins with solid above it: x, y, z on the bed, and
+    mm that it hangs until it meets what began lower (inf: never)
+    problem : why its layers cannot be looked at, empty where they can
+    """
+
+    number: int
+    name: str
+    thickness: float
+    base: float
+    height: float
+    areas: Floats
+    peel: Floats
+    begins: Floats
+    islands: tuple[Island, ...] = ()
+    pockets: tuple[Pocket, ...] = ()
+    jumps: tuple[Jump, ...] = ()
+    necks: tuple[Neck, ...] = ()
+    thin: tuple[ThinWall, ...] = ()
+    grooves: tuple[Groove, ...] = ()
+    steadiness: Steadiness | None = None
+    problem: str = ""
+
+    @property
+    def layers(self) -> int:
+        """How many it has."""
+        return len(self.areas)
+
+    @property
+    def unheld(self) -> tuple[Island, ...]:
+        """Islands that nothing holds, over the size limit and not left on purpose."""
+        return tuple(one for one in self.islands if not one.held and not one.small and not one.left)
+
+    @property
+    def found(self) -> tuple[Found, ...]:
+        """All that has a place."""
+        return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin, *self.grooves)
+
+
+@dataclass(frozen=True, eq=False)
+class SectionFace:
+    """The section of a piece at a height. number : of the piece, from 0 on; z : mm over the bed; area : mm2
+    lines : (k, 2) mm each, on the bed, as the piece sits; vertices, triangles : the filled face, mm, model frame
+    """
+
+    number: int
+    z: float
+    area: float
+    lines: tuple[Floats, ...]
+    vertices: Floats
+    triangles: Ints32
+
+
+@dataclass(frozen=True)
+class LayerTotals:
+    """Of all pieces of a plan. islands : that nothing holds; cup_mm2 : the largest"""
+
+    islands: int
+    cup_mm2: float
+
+    @classmethod
+    def of(cls, pieces: Sequence[Checked], cup_depth: float) -> LayerTotals:
+        """Of what was found of the pieces. cup_depth : mm, a flatter pocket is no cup"""
+        pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
+        cups = [pocket.area for pocket in pockets if not pocket.trapped and pocket.depth >= cup_depth]
+        return cls(sum(len(piece.unheld) for piece in pieces), max(cups, default=0.0))

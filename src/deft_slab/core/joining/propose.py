@@ -1,0 +1,94 @@
+"""Joins for the contacts of a plan, so that pieces of one shape stay of one shape wherever that holds as well."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from ..cache import Kept
+from ..joins import Join
+from ..locale.translate import tr
+from ..progress import QUIET, Job
+from ..results.outcome import Piece
+from .apply_joins import Taken
+from .contact_proposal import Proposal
+from .contacts import Contact
+from .equal_contacts import Orbit
+from .needs import Needs
+from .room import ContactRoom
+
+_AS_WELL = 0.4
+"""Share of the section of keys and rods that joins must keep which keep pieces of one shape alike (an assumption)."""
+
+
+def propose(
+    contacts: Sequence[Contact], rooms: Sequence[ContactRoom], orbits: Sequence[Orbit], pieces: Sequence[Piece],
+    needs: Needs, ids: Iterable[str], taken: Taken, kept: Kept, job: Job = QUIET,
+) -> list[Join]:  # fmt: skip
+    """A join, or several, for each contact; each says why.
+
+    rooms : on each contact; orbits : of them, by their numbers; pieces : without joins, in their seats; ids : new ones
+    taken : the joins that there are already, which new ones keep away from and are added to; kept : what joins make
+    there
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    found: list[Join] = []
+    proposals = [
+        Proposal.of(contact, room, pieces, needs, taken, kept) for contact, room in zip(contacts, rooms, strict=True)
+    ]
+    for done, orbit in enumerate(orbits):
+        job.step(done / len(orbits), tr("Looking for joins"))
+        own = [proposals[number] for number in orbit.carries]
+        joins, taken = _apart(own)
+        if not orbit.alone and any(join.holds for join in joins):
+            alike, with_alike = _alike(own, orbit)
+            if _hold(alike, needs) >= _AS_WELL * _hold(joins, needs):
+                joins, taken = alike, with_alike
+            else:
+                joins = _unlike(joins, orbit)
+        own[0].taken.take_over(taken)
+        found += joins
+    return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
+
+
+def _apart(proposals: Sequence[Proposal]) -> tuple[list[Join], Taken]:
+    """(joins of some contacts, each by itself, what they take)."""
+    taken = proposals[0].taken.copy()
+    return [join for one in proposals for join in replace(one, taken=taken).joins()], taken
+
+
+def _alike(proposals: Sequence[Proposal], orbit: Orbit) -> tuple[list[Join], Taken]:
+    """(joins of the contacts of an orbit that follow from those of its first one, what they take); none where they do
+    not hold."""
+    taken = proposals[0].taken.copy()
+    first, *others = (replace(one, taken=taken) for one in proposals)
+    joins = replace(first, own=orbit.own).joins()
+    found = list(joins)
+    for one, carry in zip(others, list(orbit.carries.values())[1:], strict=True):
+        said = tr("pieces of one shape stay so: it is as between {one} and {other}", one=first.names["first"],
+                  other=first.names["second"])  # fmt: skip
+        there = [one.carried(join, carry).model_copy(update={"why": said}) for join in joins]
+        if not all(one.holds(join) for join in there if join.holds):
+            return [], taken
+        found += one.kept_away(there)
+    return found, taken
+
+
+def _hold(joins: Sequence[Join], needs: Needs) -> float:
+    """mm2 across the keys and rods of some joins; of what follows the outline of a contact, 1 for each."""
+    printer = needs.printer
+    across = [join.radius(printer.clearance, printer.hole_allowance) for join in joins if join.holds]
+    return sum(math.pi * radius**2 if radius > 0 else 1.0 for radius in across)
+
+
+def _unlike(joins: list[Join], orbit: Orbit) -> list[Join]:
+    """Joins that make pieces of one shape unlike, which the first one of them says."""
+    said = tr(
+        "{why}; pieces {list} were alike and are not any more, for no places hold that are their own counterparts",
+        why=joins[0].why, list=", ".join(str(number + 1) for number in orbit.pieces),
+    )  # fmt: skip
+    return [joins[0].model_copy(update={"why": said}), *joins[1:]]

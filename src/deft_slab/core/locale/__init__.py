@@ -1,0 +1,1 @@
+"""Language, signs and units: how texts and figures are written for a person."""

@@ -1,0 +1,89 @@
+"""Edges in which more than two facets meet: where a body touches itself along an edge, as rounded files have it.
+
+The boolean library takes each edge as one between two facets, and pairs those of such an edge as they come; facets are
+then moved to make a surface of it. Here they are paired by what lies between them, and get corners of their own.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..arrays import Bools, Floats, Ints, Ints32
+from .edges import edge_numbers
+from .union_find import linked
+
+_ROUNDS = 6
+"""So often edges are paired the other way where their halves could not be told apart."""
+
+
+def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
+    """(vertices, triangles) of the same closed surface, corners doubled where they must be for each edge to be one of
+    two facets: of those in one edge, the two that have material between them. Where these would still be joined at both
+    ends, as around a void that touches the outside, it is the two that have none between them. Facets keep their order.
+
+    vertices : (n, 3); triangles : (m, 3), closed: each edge is walked as often one way as the other
+    """
+    start = triangles.astype(np.int64).ravel()
+    corner = np.arange(len(start))
+    after = corner + np.where(corner % 3 == 2, -2, 1)  # where each half of an edge ends
+    edge, rising = edge_numbers(triangles, len(vertices))
+    order = np.lexsort((rising, _angles(vertices, start[after[after]], edge), edge))
+    first = np.r_[True, np.diff(edge[order]) != 0]
+    sizes, group = np.diff(np.r_[np.flatnonzero(first), len(order)]), np.cumsum(first) - 1
+    outward = np.zeros(len(sizes), np.bool_)
+    for _ in range(_ROUNDS):
+        pairs = _paired(rising[order] == outward[group], sizes)
+        one, other = order[pairs[:, 0]], order[pairs[:, 1]]
+        same = np.concatenate([np.stack([one, after[other]], axis=1), np.stack([after[one], other], axis=1)])
+        of = linked(same, len(start))
+        split = of.reshape(-1, 3).astype(np.int32)
+        _, number, uses = np.unique(
+            edge_numbers(split, int(of.max()) + 1)[0][order], return_inverse=True, return_counts=True
+        )
+        doubled = np.unique(group[uses[number] > 2])
+        if not len(doubled):
+            break
+        outward[doubled] ^= True
+    kept = np.empty(int(of.max()) + 1, np.int64)
+    kept[of] = start
+    return vertices[kept], split
+
+
+def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
+    """(3 m,) radians by which each facet stands around each edge, seen along it from its lower corner; 0 where it does
+    not matter, as only two meet there. tip : (3 m,) the corner of the facet that is not on the edge"""
+    _, of, uses = np.unique(edge, return_inverse=True, return_counts=True)
+    angles = np.zeros(len(edge))
+    some = np.flatnonzero(uses[of] > 2)
+    foot = vertices[edge[some] // len(vertices)]
+    axis = vertices[edge[some] % len(vertices)] - foot
+    axis /= np.linalg.norm(axis, axis=1)[:, None]
+    x = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis), axis=1)])
+    y = np.cross(axis, x)
+    out = vertices[tip[some]] - foot
+    angles[some] = np.arctan2(np.einsum("ij,ij->i", out, y), np.einsum("ij,ij->i", out, x))
+    return angles
+
+
+def _paired(begins: Bools, sizes: Ints) -> Ints:
+    """(k, 2) places in a list of halves of edges, edge by edge and by their angle: each that begins what is between two
+    facets, with the one that ends it. begins : (h,); sizes : how many halves each edge has
+
+    A facet that walks its edge upward faces larger angles, so that material ends with it; it begins with one that walks
+    it downward.
+    """
+    ends = np.cumsum(sizes)
+    plain = ends[sizes == 2]
+    pairs: list[tuple[int, int]] = []
+    for size, end in zip(sizes[sizes > 2].tolist(), ends[sizes > 2].tolist(), strict=True):
+        begun: list[int] = []
+        left: list[int] = []  # what they end lies across the angle at which counting begins
+        for place in range(end - size, end):
+            if begins[place]:
+                begun.append(place)
+            elif begun:
+                pairs.append((begun.pop(), place))
+            else:
+                left.append(place)
+        pairs += [(begun.pop(), place) for place in left]
+    return np.concatenate([np.stack([plain - 2, plain - 1], axis=1), np.array(pairs, np.int64).reshape(-1, 2)])

@@ -1,0 +1,396 @@
+"""Solid: frozen triangles and where each came from; the bridge to the boolean library.
+
+Origin of a triangle: a number >= 0 is the index of the triangle of the opened model that it is, or is a part of;
+-1 - k is a part of the face number k of the solid's own table, which says who made it. The boolean library carries both
+through any number of cuts, so no coordinates are ever compared to find out what is a cut face.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from ..arrays import AnyInts, Bools, Floats, Ints, Ints32
+from ..errors import OpenSurface
+from ..locale.translate import tr, tr_many
+from .edges import edge_numbers
+from .non_manifold import unpinched
+from .provenance import CUT, Face, table
+
+_FEW = 8
+"""Groups up to which a look at all triangles for each is quicker than sorting them."""
+
+
+def _frozen(array: NDArray[np.generic]) -> None:
+    array.flags.writeable = False
+
+
+@dataclass(frozen=True)
+class Defects:
+    """What keeps a surface from enclosing a volume.
+
+    open_edges : edges with a facet on one side only.
+    flipped_edges : edges whose two facets disagree on which side is out.
+    segments : (k, 2, 3) float64, the places, in the frame of the solid.
+    inside_out : closed, but with its facets facing inward (volume below zero).
+    pinched : edges in which more than two facets meet, as where a body touches itself; they keep it open no more.
+    """
+
+    open_edges: int
+    flipped_edges: int
+    segments: Floats
+    inside_out: bool
+    pinched: int = 0
+
+    @property
+    def closed(self) -> bool:
+        """Whether every edge has its two facets."""
+        return self.open_edges == 0 and self.flipped_edges == 0
+
+    def sentence(self) -> str:
+        """What is wrong, for a person; empty when nothing is."""
+        if self.closed:
+            return tr("Its facets face inward, so its volume is negative.") if self.inside_out else ""
+        parts = []
+        if self.open_edges:
+            parts.append(tr_many("{n:,} open edge (hole)", "{n:,} open edges (holes)", self.open_edges))
+        if self.flipped_edges:
+            parts.append(tr("{count:,} edges where neighbouring facets face opposite ways", count=self.flipped_edges))
+        return tr("The surface is not closed: {parts}.", parts=tr(" and ").join(parts))
+
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """A triangle surface, normally closed.
+
+    vertices : (n, 3) float64
+    triangles : (m, 3) int32, counter-clockwise seen from outside
+    origin : (m,) int32, see the head of this module; made : the table of faces that it refers to
+    """
+
+    vertices: Floats
+    triangles: Ints32
+    origin: Ints32 = field(default_factory=lambda: np.empty(0, np.int32))
+    made: tuple[Face, ...] = ()
+
+    def __post_init__(self) -> None:
+        vertices = np.ascontiguousarray(self.vertices, np.float64).view()
+        triangles = np.ascontiguousarray(self.triangles, np.int32).view()
+        given = self.origin if len(self.origin) == len(triangles) else np.arange(len(triangles))
+        origin = np.ascontiguousarray(given, np.int32).view()
+        for name, array in (("vertices", vertices), ("triangles", triangles), ("origin", origin)):
+            _frozen(array)
+            object.__setattr__(self, name, array)
+
+    def __getstate__(self) -> dict[str, object]:
+        # derived data stays behind: it is quick to make again, and the boolean library's body cannot travel
+        return {"vertices": self.vertices, "triangles": self.triangles, "origin": self.origin, "made": self.made}
+
+    def __setstate__(self, state: dict[str, object]) -> None:
+        self.__dict__.update(state)
+
+    @cached_property
+    def bounds(self) -> Floats:
+        """(2, 3): the lowest and the highest corner."""
+        # a column at a time: the library takes ten times as long along the first axis
+        return np.array([[column.min() for column in self.vertices.T], [column.max() for column in self.vertices.T]])
+
+    def turned_bounds(self, rotation: Floats) -> Floats:
+        """(2, 3) mm: the lowest and the highest corner of it turned by (3, 3)."""
+        turned = rotation @ self.vertices.T  # a row for each axis, for the reason above
+        return np.stack([turned.min(axis=1), turned.max(axis=1)])
+
+    @property
+    def size(self) -> Floats:
+        """(3,) along each axis."""
+        return np.asarray(self.bounds[1] - self.bounds[0])
+
+    @property
+    def diagonal(self) -> float:
+        """Of its box."""
+        return float(np.linalg.norm(self.size))
+
+    @cached_property
+    def area_vectors(self) -> Floats:
+        """(m, 3): outward normal of each facet times its area."""
+        a, b, c = self._corners
+        u, v = b - a, c - a
+        vectors = np.empty_like(a)
+        for k in range(3):
+            i, j = (k + 1) % 3, (k + 2) % 3
+            vectors[:, k] = 0.5 * (u[:, i] * v[:, j] - u[:, j] * v[:, i])
+        _frozen(vectors)
+        return vectors
+
+    @cached_property
+    def areas(self) -> Floats:
+        """(m,) of each facet."""
+        areas = np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors))
+        _frozen(areas)
+        return np.asarray(areas)
+
+    @cached_property
+    def normals(self) -> Floats:
+        """(m, 3) outward unit normals; zero for a facet without area."""
+        length = np.where(self.areas > 0, self.areas, 1.0)
+        normals = self.area_vectors / length[:, None]
+        _frozen(normals)
+        return np.asarray(normals)
+
+    @cached_property
+    def centroids(self) -> Floats:
+        """(m, 3): the centre of each facet."""
+        a, b, c = self._corners
+        return np.asarray((a + b + c) / 3.0)
+
+    @property
+    def _corners(self) -> list[Floats]:
+        """The first, second and third corners (m, 3) of the facets, taken apart: an array (m, 3, 3) of them is slow to
+        reckon with."""
+        return [self.vertices.take(self.triangles[:, k], axis=0) for k in range(3)]
+
+    @cached_property
+    def volume(self) -> float:
+        """Signed volume by the divergence theorem; means something only for a closed surface."""
+        reference = self.bounds.mean(axis=0)
+        return float(np.einsum("ij,ij->", self.centroids - reference, self.area_vectors) / 3.0)
+
+    @cached_property
+    def centre_of_mass(self) -> Floats:
+        """(3,): of the enclosed volume; of the surface where it encloses none.
+
+        Each facet and the reference point make a tetrahedron; its centroid is weighted by its signed volume.
+        """
+        reference = self.bounds.mean(axis=0)
+        shifted = self.centroids - reference
+        six = np.einsum("ij,ij->i", shifted, self.area_vectors)
+        if not self.closed or abs(six.sum()) < 1e-12 * self.diagonal**3:
+            return np.asarray(np.average(self.centroids, axis=0, weights=np.maximum(self.areas, 1e-300)))
+        return np.asarray(reference + 0.75 * (six @ shifted) / six.sum())
+
+    @cached_property
+    def defects(self) -> Defects:
+        """Closed means: each edge is walked as often one way as the other."""
+        count = np.int64(len(self.vertices))
+        edge, rising = edge_numbers(self.triangles, len(self.vertices))
+        walked = np.sort(2 * edge + rising)  # the last bit says which way
+        key, direction = walked >> 1, 2 * (walked & 1) - 1
+        first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.empty(0, np.int64)
+        balance = np.add.reduceat(direction, first) if len(first) else np.empty(0, np.int64)
+        uses = np.diff(np.r_[first, len(key)])
+        bad = np.flatnonzero(balance != 0)
+        flipped = int(np.count_nonzero(uses[bad] % 2 == 0))
+        edges = key[first[bad]]
+        segments = self.vertices[np.stack([edges // count, edges % count], axis=1)]
+        inside_out = len(bad) == 0 and self.volume < 0
+        return Defects(len(bad) - flipped, flipped, segments, inside_out, int(np.count_nonzero(uses > 2)))
+
+    @property
+    def from_booleans(self) -> bool:
+        """Whether the boolean library has it already; then it is closed."""
+        return "manifold" in self.__dict__
+
+    @property
+    def closed(self) -> bool:
+        """Whether it encloses a volume."""
+        return self.from_booleans or self.defects.closed
+
+    @property
+    def inside_out(self) -> bool:
+        """Whether it is closed with its facets facing inward."""
+        return not self.from_booleans and self.defects.inside_out
+
+    @cached_property
+    def manifold(self) -> manifold3d.Manifold:
+        """The same body in the boolean library, its triangles numbered by ``origin``.
+
+        Raises
+        ------
+        OpenSurface : the surface is not closed.
+        """
+        if not self.defects.closed:
+            raise OpenSurface(
+                self.defects.sentence(), remedy=tr("Close it first; figures that need no volume are still shown.")
+            )
+        vertices, triangles = unpinched(self.vertices, self.triangles) if self.defects.pinched else (
+            self.vertices, self.triangles)  # fmt: skip
+        kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
+        order = np.argsort(kind_of, kind="stable")
+        first_id = manifold3d.Manifold.reserve_ids(max(1, len(kinds)))
+        ends = np.r_[0, np.cumsum(np.bincount(kind_of, minlength=len(kinds)))]
+        mesh = manifold3d.Mesh64(
+            vert_properties=np.array(vertices),
+            tri_verts=triangles[order].astype(np.uint64),
+            run_index=(3 * ends).astype(np.uint64),
+            run_original_id=(first_id + np.arange(len(kinds))).astype(np.uint32),
+            face_id=np.maximum(self.origin[order], 0).astype(np.uint64),
+        )
+        body = manifold3d.Manifold(mesh)
+        if body.status() != manifold3d.Error.NoError:
+            raise OpenSurface(tr("The boolean library refuses this surface ({name}).", name=body.status().name))
+        self.__dict__["_runs"] = {
+            first_id + number: self.made[-1 - kind] if kind < 0 else None for number, kind in enumerate(kinds)
+        }
+        return body
+
+    @property
+    def runs(self) -> dict[int, Face | None]:
+        """For each run of the boolean library, who made it; None for the opened model."""
+        _ = self.manifold
+        return dict(self.__dict__["_runs"])
+
+    @classmethod
+    def from_manifold(cls, body: manifold3d.Manifold, runs: Mapping[int, Face | None]) -> Solid:
+        """Takes a body over from the boolean library.
+
+        runs : for its run numbers, who made them; None, or not there: the opened model
+        """
+        mesh = body.to_mesh64()
+        triangles = np.asarray(mesh.tri_verts).astype(np.int32)
+        origin = np.asarray(mesh.face_id).astype(np.int32)
+        ends = np.asarray(mesh.run_index).astype(np.int64) // 3
+        own = {int(run): runs.get(int(run)) for run in np.asarray(mesh.run_original_id)}
+        made = table(own.values())
+        for number, face in enumerate(own[int(run)] for run in np.asarray(mesh.run_original_id)):
+            if face is not None:
+                origin[ends[number] : ends[number + 1]] = -1 - made.index(face)
+        solid = cls(np.array(mesh.vert_properties)[:, :3], triangles, origin, made)
+        solid.__dict__["manifold"] = body
+        solid.__dict__["_runs"] = {**dict(runs), **own}
+        return solid
+
+    def by(self, owner: str, role: str = CUT) -> Bools:
+        """(m,) the facets that somebody has made in a role."""
+        face = Face(owner, role)
+        if face not in self.made:
+            return np.zeros(len(self.triangles), np.bool_)
+        return np.asarray(self.origin == -1 - self.made.index(face))
+
+    def resized(self, factors: Floats) -> Solid:
+        """At another size, (3,) factors along the axes; itself, with all that was derived, at the same one. An odd
+        number of factors below 0 mirrors it; its facets keep facing outward."""
+        if np.all(factors == 1.0):
+            return self
+        mirrored = np.prod(np.sign(factors)) < 0
+        triangles = self.triangles[:, [0, 2, 1]] if mirrored else self.triangles
+        return Solid(self.vertices * factors, triangles, self.origin, self.made)
+
+    def picked(self, chosen: Bools) -> Solid:
+        """The chosen triangles, (m,) bool, as a solid of their own."""
+        used = np.zeros(len(self.vertices), np.bool_)
+        used[self.triangles[chosen]] = True
+        number = np.cumsum(used, dtype=np.int32) - 1
+        return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
+
+    def divided(self, of: AnyInts, count: int) -> list[Solid]:
+        """Solids of their own of the triangles of each group. of : (m,) the group of each, 0 to count - 1"""
+        if count <= _FEW:
+            return [self.picked(of == number) for number in range(count)]
+        order = np.argsort(of, kind="stable")
+        ends = np.searchsorted(of[order], np.arange(count + 1))
+        found = []
+        for number in range(count):
+            own = order[ends[number] : ends[number + 1]]
+            used, triangles = np.unique(self.triangles[own], return_inverse=True)
+            own_triangles = triangles.reshape(-1, 3).astype(np.int32)
+            found.append(Solid(self.vertices[used], own_triangles, self.origin[own], self.made))
+        return found
+
+    @cached_property
+    def sha256(self) -> str:
+        """Content hash of coordinates (as float32) and triangles."""
+        digest = hashlib.sha256(self.vertices.astype("<f4").tobytes())
+        digest.update(self.triangles.astype("<i4").tobytes())
+        return digest.hexdigest()
+
+
+def side_by_side(solids: Sequence[Solid]) -> Solid:
+    """Several solids as one, nothing joined; triangles keep their order, and who made them."""
+    if len(solids) == 1:
+        return solids[0]
+    starts = np.cumsum([0] + [len(solid.vertices) for solid in solids[:-1]])
+    triangles = [solid.triangles + np.int32(start) for solid, start in zip(solids, starts, strict=True)]
+    made = table(face for solid in solids for face in solid.made)
+    return Solid(
+        np.concatenate([solid.vertices for solid in solids]),
+        np.concatenate(triangles),
+        np.concatenate([_in_table(solid, made) for solid in solids]),
+        made,
+    )
+
+
+def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
+    """(m,) the origins of a solid, by another table that has all of its faces."""
+    if solid.made == made or not solid.made:
+        return solid.origin
+    numbers = np.array([-1 - made.index(face) for face in solid.made], np.int32)
+    on_skin = solid.origin >= 0
+    return np.asarray(np.where(on_skin, solid.origin, numbers[np.where(on_skin, 0, -1 - solid.origin)]))
+
+
+def spread_points(
+    solid: Solid, count: int, chosen: Bools | None = None
+) -> tuple[Floats, Ints]:  # fmt: skip
+    """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
+
+    chosen : (m,) on which facets; on all by default. Their area must not be zero.
+    """
+    rng = np.random.default_rng(1)
+    weight = solid.areas if chosen is None else solid.areas * chosen
+    facets = rng.choice(len(solid.triangles), count, p=weight / weight.sum())
+    u, v = rng.random((2, count, 1))
+    over = (u + v > 1)[:, 0]
+    u[over], v[over] = 1 - u[over], 1 - v[over]
+    a, b, c = (solid.vertices[solid.triangles[facets, k]] for k in range(3))
+    return np.asarray(a + u * (b - a) + v * (c - a)), facets
+
+
+_MOST_SLICES = 32
+"""At a time, so that what is not worth dividing on is known soon."""
+_NEEDLE = 4.0
+"""How many times as long as its shortest side a facet is that is sliced and not quartered."""
+
+
+def finer(corners: Floats, longest: float, keep: Callable[[Floats], Bools] | None = None) -> Iterator[Floats]:
+    """The facets (n, 3, 3) divided into ones with no side longer than ``longest``; in batches (k, 3, 3).
+
+    keep : called with (k, 3, 3), says which of them are worth dividing on
+    """
+    while len(corners):
+        sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+        long = sides.max(axis=1) > longest
+        yield corners[~long]
+        needles = long & (sides.max(axis=1) > _NEEDLE * sides.min(axis=1))
+        sliced = _sliced(corners[needles], sides[needles], longest)
+        corners = np.concatenate([_quartered(corners[long & ~needles]), sliced])
+        if keep is not None:
+            corners = corners[keep(corners)]
+
+
+def _quartered(corners: Floats) -> Floats:
+    """Facets (n, 3, 3), each in four of its own shape (4 n, 3, 3)."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+    return np.concatenate([np.stack(three, axis=1) for three in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+
+
+def _sliced(corners: Floats, sides: Floats, longest: float) -> Floats:
+    """Facets (n, 3, 3) sliced across their two longer sides: quarters of a needle would be thousands of needles.
+
+    sides : (n, 3), from each corner to the next
+    """
+    order = (sides.argmin(axis=1)[:, None] + [2, 0, 1]) % 3
+    tip, left, right = np.moveaxis(np.take_along_axis(corners, order[:, :, None], axis=1), 1, 0)
+    slices = np.clip(np.ceil(sides.max(axis=1) / longest), 2, _MOST_SLICES).astype(int)
+    of = np.repeat(np.arange(len(slices)), slices)
+    nth = np.arange(len(of)) - np.repeat(np.cumsum(slices) - slices, slices)
+    near, far = (((nth + k) / slices[of])[:, None] for k in (0, 1))
+    a, b = (tip[of] + share * (left - tip)[of] for share in (near, far))
+    d, c = (tip[of] + share * (right - tip)[of] for share in (near, far))
+    return np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)[nth > 0]])

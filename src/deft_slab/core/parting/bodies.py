@@ -1,0 +1,189 @@
+"""Before any cut: the bodies of a plan, grouped by their roles, each group mended."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+from functools import cached_property, reduce
+
+import numpy as np
+
+from ..arrays import Bools, Floats
+from ..cuts import Side
+from ..mesh.components import body_numbers, shells_of
+from ..mesh.solid import Defects, Solid
+from ..plan.model import MendReport, Model
+from ..plan.plan import Plan, Role
+from ..progress import Job
+from ..repair.mend import mended
+from ..repair.simplify import thinned
+
+STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
+"""Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
+that one are marked as approximate. (It gives ten of them a second of a block or a bent cut; its support is then within
+1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
+
+_SUPPORTS = re.compile(r"(supports?|stütz\w*)(?![a-z])", re.IGNORECASE)
+"""What the name of a body begins with that is not to be printed: the supports that a file came with (common practice).
+"""
+_LOOKED_AT = 50
+"""Corners of a body by which it is found again in what it was joined to."""
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Bodies that are one piece before any cut."""
+
+    name: str
+    solid: Solid
+
+
+@dataclass(frozen=True, eq=False)
+class Uncut:
+    """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
+
+    key: Hashable
+    groups: tuple[Group, ...]
+    report: MendReport
+
+    @cached_property
+    def triangles(self) -> int:
+        """How many all groups have."""
+        return sum(len(group.solid.triangles) for group in self.groups)
+
+    @cached_property
+    def defects(self) -> Defects:
+        """Of all groups together."""
+        each = [group.solid.defects for group in self.groups]
+        return Defects(
+            sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
+            np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
+            sum(one.pinched for one in each),
+        )  # fmt: skip
+
+    def resized(self, factors: Floats) -> Uncut:
+        """At another size. factors : (3,) along the axes"""
+        groups = tuple(Group(group.name, group.solid.resized(factors)) for group in self.groups)
+        return Uncut((self.key, tuple(factors)), groups, self.report)
+
+    def lighter(self, triangles: int, job: Job) -> Uncut:
+        """Thinned to a stand-in of so many triangles; a group keeps its share of them."""
+        groups, start = [], 0
+        for group in self.groups:
+            share = max(500, triangles * len(group.solid.triangles) // self.triangles)
+            light = thinned(group.solid, share, job)
+            origin = start + np.arange(len(light.triangles), dtype=np.int32)
+            groups.append(Group(group.name, Solid(light.vertices, light.triangles, origin)))
+            start += len(light.triangles)
+        return Uncut(("light", triangles, self.key), tuple(groups), self.report)
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A solid on its way through the recipe.
+
+    key : names its content; group : the one that it comes from; crumb : a fragment that a cut left behind by accident
+    off : a cut has taken it off the rest; down : (3,) the way that it is to lie, None where that is looked for
+    """
+
+    key: Hashable
+    solid: Solid
+    sides: tuple[Side, ...]
+    group: int
+    crumb: bool = False
+    off: bool = False
+    down: tuple[float, float, float] | None = None
+
+    @property
+    def anchor(self) -> tuple[float, float, float]:
+        """The centre of mass, rounded to a micrometre so that it reads the same from a file."""
+        x, y, z = (round(float(value), 3) for value in self.solid.centre_of_mass)
+        return x, y, z
+
+
+def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
+    """The bodies grouped by their roles, each group mended."""
+    chosen = _grouped(model, plan)
+    groups, reports, start = [], [], 0
+    rods = any(body.rods for body in model.bodies)
+    for number, (name, picked) in enumerate(chosen):
+        step = job.part(number / len(chosen), (number + 1) / len(chosen))
+        source = model.solid if picked is None else model.solid.picked(picked)
+        solid, report = mended(source, plan.mending, plan.factors, step, rods=rods)
+        origin = start + np.arange(len(solid.triangles), dtype=np.int32)
+        untouched = solid is model.solid and start == 0
+        groups.append(Group(name, solid if untouched else Solid(solid.vertices, solid.triangles, origin)))
+        reports.append(report)
+        start += len(solid.triangles)
+    report = reduce(MendReport.joined_with, reports)
+    if len(model.bodies) > 1 and not plan.roles:
+        report = replace(report, roles=_proposed_roles(model, groups[0].solid, report))
+    return Uncut(key, tuple(groups), report)
+
+
+def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Role, ...]:
+    """What to make of the bodies of a model: those that touch no other are pieces of their own, those that do stay in
+    one, and what looks like supports that came with it and stray specks are left out. Empty where that changes nothing.
+
+    solid : all of them, mended
+    """
+    from scipy.spatial import cKDTree  # a file of several bodies is rare enough to wait for it
+
+    shells = shells_of(solid)
+    of_corner = np.zeros(len(solid.vertices), np.int64)
+    of_corner[solid.triangles] = body_numbers(shells)[shells.of][:, None]
+    tree, ends = cKDTree(solid.vertices), np.cumsum([0, *(body.triangles for body in model.bodies)])
+    within = []
+    for start, end in zip(ends[:-1], ends[1:], strict=True):
+        some = model.solid.triangles[np.unique(np.linspace(start, end - 1, _LOOKED_AT, dtype=int)), 0]
+        within.append(int(np.bincount(of_corner[tree.query(model.solid.vertices[some])[1]]).argmax()))
+    out = [
+        bool(_SUPPORTS.match(body.name)) or body.rods > 0 or (body.specks and report.specks > 0)
+        for body in model.bodies
+    ]
+    if all(out):
+        return ()
+    together = Counter(place for place, left in zip(within, out, strict=True) if not left)
+    apart = len(together) > 1
+
+    def role(place: int, left: bool) -> Role:
+        if left:
+            return "left out"
+        return "on its own" if apart and together[place] == 1 else "with the rest"
+
+    roles = tuple(role(place, left) for place, left in zip(within, out, strict=True))
+    changes = [one for one, body in zip(roles, model.bodies, strict=True) if not body.specks]
+    return () if all(one == "with the rest" for one in changes) else roles
+
+
+def _grouped(model: Model, plan: Plan) -> list[tuple[str, Bools | None]]:
+    """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
+    if not plan.roles:
+        return [(model.name, None)]
+    number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
+    rest = np.array([role == "with the rest" for role in plan.roles])
+    groups: list[tuple[str, Bools | None]] = []
+    if rest.any():
+        only = model.bodies[int(np.argmax(rest))].name if rest.sum() == 1 else model.name
+        groups.append((only, rest[number]))
+    for body, role in enumerate(plan.roles):
+        if role == "on its own":
+            groups.append((model.bodies[body].name, number == body))
+    return groups
+
+
+def as_opened(plan: Plan, uncut: Uncut) -> float | None:
+    """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
+    plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not uncut.report.changed
+    return float(plan.factors[0]) if plain else None
+
+
+def spans(uncut: Uncut, rotation: Floats) -> Floats:
+    """(2, 3) mm: of bodies at their size, turned by (3, 3), and along their own axes."""
+    solids = [group.solid for group in uncut.groups]
+    turned = [solid.vertices @ rotation.T for solid in solids]
+    stands = np.max([one.max(axis=0) for one in turned], axis=0) - np.min([one.min(axis=0) for one in turned], axis=0)
+    own = np.max([s.bounds[1] for s in solids], axis=0) - np.min([s.bounds[0] for s in solids], axis=0)
+    return np.stack([stands, own])

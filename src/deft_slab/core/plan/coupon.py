@@ -1,0 +1,24 @@
+"""A coupon that is printed with the pieces of a plan, as a document of it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from ..document.base import Document
+from ..joins import AnyJoin
+
+COUPON = "coupon"
+"""What a piece is that is one; see ``Piece.extra``."""
+MOST_STEPS = 12
+
+
+class CouponWish(Document):
+    """One coupon, however many copies of the prop there are.
+
+    join : what is tried; steps : mm per side, of each hole
+    """
+
+    join: AnyJoin
+    steps: Annotated[tuple[Annotated[float, Field(ge=0, le=5)], ...], Field(min_length=1, max_length=MOST_STEPS)]

@@ -1,0 +1,104 @@
+"""Hollowing as documents of the plan: which piece, how thick its wall stays, its lattice, its vents."""
+
+from __future__ import annotations
+
+from pydantic import Field, field_validator, model_validator
+
+from ..cuts import Move, Side
+from ..document.base import Document, Name, Triple, of_length_one, triple
+from ..locale.translate import tr
+
+MOST_VENTS, MOST_ON_A_PIECE = 12, 200
+"""Proposed for each void, unless it is said otherwise; and kept for a piece, at most."""
+
+
+class Vent(Document):
+    """A hole through a wall into a void, round, and narrower inside.
+
+    place : mm, model frame, on the surface; along : unit vector, inward; outer, inner : mm, its radius there and at the
+    void; plug : whether it gets one
+    """
+
+    id: Name
+    place: Triple
+    along: Triple
+    outer: float = Field(default=2.0, gt=0, le=100)
+    inner: float = Field(default=1.5, gt=0, le=100)
+    plug: bool = False
+
+    @field_validator("along")
+    @classmethod
+    def _of_unit_length(cls, along: Triple) -> Triple:
+        return of_length_one(along, tr("the way of a vent"))
+
+    @model_validator(mode="after")
+    def _narrows(self) -> Vent:
+        if self.inner > self.outer:
+            raise ValueError(tr("a vent must not be wider inside, or its plug would fall through"))
+        return self
+
+    def carried(self, move: Move) -> Vent:
+        """On a model that was stretched, mirrored or moved; its radii stay."""
+        return self.model_copy(update={"place": move.point(self.place), "along": move.direction(self.along)})
+
+
+class Hollow(Document):
+    """A piece made hollow. The piece is found again by its sides and a point near its middle (model mm).
+
+    wall : mm that stay; fineness : mm, to within which; None: a quarter of the wall
+    down : unit vector, model frame, to the bed as the piece sat when it was hollowed; solid_below : mm over its lowest
+    point there, up to which it stays solid
+    spacing, radius : mm, of a lattice through the void; None: none; least : mm3, smaller voids are dropped
+    gap : mm per side between a plug and its hole; keyed : plugs have a ridge, so that they go in one way round
+    """
+
+    id: Name
+    on: bool = True
+    sides: tuple[Side, ...] = ()
+    anchor: Triple
+    wall: float = Field(gt=0, le=100)
+    fineness: float | None = Field(default=None, gt=0, le=25)
+    down: Triple = (0.0, 0.0, -1.0)
+    solid_below: float = Field(default=0.0, ge=0, le=1e5)
+    spacing: float | None = Field(default=None, gt=0, le=1e4)
+    radius: float = Field(default=1.0, gt=0, le=100)
+    least: float = Field(default=100.0, ge=0, le=1e9)
+    vents: tuple[Vent, ...] = Field(default=(), max_length=MOST_ON_A_PIECE)
+    gap: float = Field(default=0.2, ge=0, le=5)
+    keyed: bool = True
+
+    @field_validator("down")
+    @classmethod
+    def _of_unit_length(cls, down: Triple) -> Triple:
+        return of_length_one(down, tr("the way down"))
+
+    @model_validator(mode="after")
+    def _makes_sense(self) -> Hollow:
+        if self.fineness is not None and self.fineness > self.wall / 2:
+            raise ValueError(tr("the fineness must be half the wall at most"))
+        if self.spacing is not None and self.spacing <= 4 * self.radius:
+            raise ValueError(tr("the rods of a lattice must lie more than two of their diameters apart"))
+        if len({vent.id for vent in self.vents}) != len(self.vents):
+            raise ValueError(tr("two vents have the same id"))
+        return self
+
+    @property
+    def step(self) -> float:
+        """mm: the fineness that it is made at."""
+        return self.wall / 4 if self.fineness is None else self.fineness
+
+    def carried(self, move: Move, sides: tuple[Side, ...]) -> Hollow:
+        """On a model that was stretched, mirrored or moved; walls, rods and holes keep their measures. sides : those of
+        its piece, as they are then called"""
+        anchor = triple(move.point(self.anchor))
+        vents = tuple(vent.carried(move) for vent in self.vents)
+        return self.model_copy(update={"anchor": anchor, "vents": vents, "sides": sides,
+                                       "down": move.direction(self.down)})  # fmt: skip
+
+    def with_vent(self, vent: Vent) -> Hollow:
+        """With a vent added, or put in place of the one with its id."""
+        if any(one.id == vent.id for one in self.vents):
+            vents = tuple(vent if one.id == vent.id else one for one in self.vents)
+        else:
+            vents = (*self.vents, vent)
+        return self.model_copy(update={"vents": vents})

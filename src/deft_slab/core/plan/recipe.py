@@ -1,0 +1,115 @@
+"""Recipes as documents of their own, for scripts."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, get_args
+
+import numpy as np
+from pydantic import Field, StringConstraints, ValidationError, model_validator
+
+from ..arrays import Floats
+from ..cuts import AnyCut
+from ..defaults import LEANING
+from ..document.base import Document, Triple, first_problem
+from ..document.marks import LeftAlone
+from ..document.migrations import Versions
+from ..errors import BadPlan
+from ..joins import AnyJoin
+from ..locale.translate import tr
+from .hollow import Hollow
+from .piece_settings import PieceWish
+from .plan import MOST_CUTS, MOST_JOINS
+from .supports import PostSet
+
+RECIPES = Versions("recipe", 6)
+MOST_RECIPE_BYTES = 20_000_000
+
+Scaling = Literal["evenly", "each axis", "same size", "as it is"]
+"""How a recipe follows another model: scaled by one factor, that of the diagonals of the two boxes; by one for each
+axis; moved only; or neither. When it is moved, the middle of its box comes to the middle of the other, foot on foot."""
+SCALINGS: tuple[Scaling, ...] = get_args(Scaling)
+
+
+class MadeFor(Document):
+    """The model that a recipe was made for: its box, low to high, mm, model frame."""
+
+    low: Triple
+    high: Triple
+
+    @model_validator(mode="after")
+    def _is_a_box(self) -> MadeFor:
+        if not all(low < high for low, high in zip(self.low, self.high, strict=True)):
+            raise ValueError(tr("the box of a model must have a size along each axis"))
+        return self
+
+    def ratio(self, size: Floats, scaling: Scaling) -> Floats:
+        """(3,) by what a recipe is scaled along each axis for a model of another size. size : (3,) mm"""
+        own = np.array(self.high) - self.low
+        if scaling == "each axis":
+            return np.asarray(size / own)
+        return np.full(3, np.linalg.norm(size) / np.linalg.norm(own) if scaling == "evenly" else 1.0)
+
+
+class Recipe(Document):
+    """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
+    which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``; name : what it is kept under
+    made_for : what it is scaled from when it is used on another model; None: it is used as it is
+    """
+
+    version: Literal[6] = 6
+    name: Annotated[str, StringConstraints(max_length=120)] = ""
+    made_for: MadeFor | None = None
+    cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
+    joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
+    pieces: tuple[PieceWish, ...] = ()
+    leaning: float = Field(default=LEANING, ge=0.0, le=1.0)
+    hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
+    posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
+    left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
+
+
+@RECIPES.step(1)
+def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 did not say when pieces lean."""
+    return data
+
+
+@RECIPES.step(2)
+def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 had no joins."""
+    return data
+
+
+@RECIPES.step(3)
+def _with_hollows(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 hollowed nothing, and left nothing on purpose."""
+    return data
+
+
+@RECIPES.step(4)
+def _with_materials(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 did not say what pieces are printed of, and on."""
+    return data
+
+
+@RECIPES.step(5)
+def _with_what_it_was_made_for(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 had no name, and did not say what it was made for."""
+    return data
+
+
+def read_recipe(text: bytes) -> Recipe:
+    """A recipe from its JSON.
+
+    Raises
+    ------
+    BadPlan : it is no recipe, or from a newer version.
+    """
+    if len(text) > MOST_RECIPE_BYTES:
+        raise BadPlan(tr("This is no recipe: it is far too long."))
+    try:
+        return Recipe.model_validate(RECIPES.read(text))
+    except ValidationError as error:
+        raise BadPlan(tr("This is no recipe that can be read: {problem}", problem=first_problem(error))) from error
+    except ValueError as error:
+        raise BadPlan(tr("This is no recipe that can be read: {error}.", error=error).replace("..", ".")) from error

@@ -1,0 +1,1 @@
+"""What a plan comes to. Plain data, light to load, able to travel between processes."""

@@ -1,0 +1,43 @@
+"""How a contact face is in the seat of its piece."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from ..arrays import Floats
+from .outcome import Piece
+
+_LYING = math.cos(math.radians(2.0))
+_ON_THE_BED = 0.25
+"""mm over the bed at which a face still lies on it."""
+_UPRIGHT = math.sin(math.radians(45.0))
+
+Lies = Literal["down", "up", "sideways", "under"]
+"""On the bed; facing up; upright; facing down over the bed."""
+
+
+@dataclass(frozen=True, eq=False)
+class Stance:
+    """lies : how the face is; rise : its outward normal along z, -1 to 1; up : (3,) the way up, in the model frame"""
+
+    lies: Lies
+    rise: float
+    up: Floats
+
+    @classmethod
+    def of(cls, piece: Piece, place: Floats, outward: Floats) -> Stance:
+        """Of a piece in its seat. place : (3,) mm, on the face; outward : (3,) unit, out of the piece; model frame"""
+        up = piece.seat.rotation[2]
+        rise = float(up @ outward)
+        over = float(place @ up) - float((piece.solid.vertices @ up).min())
+        if rise < -_LYING and over < _ON_THE_BED:
+            lies: Lies = "down"
+        elif abs(rise) < _UPRIGHT:
+            lies = "sideways"
+        else:
+            lies = "up" if rise > 0 else "under"
+        return cls(lies, rise, np.asarray(up))

@@ -1,0 +1,239 @@
+"""Places for a straight cut, scored on the stand-in without making it: the cut map, and the sweep of one direction."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from ..arrays import Floats, Ints
+from ..evaluate.evaluator import Workshop
+from ..evaluate.piece import Subject
+from ..figures.default_seats import LEANING, SeatWishes, candidates, worth_leaning
+from ..figures.exposure import spread_directions
+from ..figures.plane_scoring import Places, Poses, every_place, posed
+from ..geometry.curves import frame_of
+from ..locale.translate import tr
+from ..mesh.solid import Solid
+from ..plan.plan import Plan
+from ..printers.profile import Printer
+from ..progress import QUIET, Job, Spread, for_each
+from .results import LEAST_SHARE, SWEEP_PLACES, CutMap, Sweep, Turned
+
+CELLS, _POSE_CELLS = 80, 48
+CUT_TRIANGLES = 7_000
+"""Size of the simplified mesh on which cuts are looked for. (12,000 take a third longer, and the ways that they lead to
+are no better on the demo models.)"""
+NORMALS, PLACES = 250, 64
+_SEAT_CELLS = 64
+_SPREAD_POSES = 48
+TURNS, TURNS_MOST = 13, 30.0
+"""Steps and degrees of ``turned``."""
+
+
+@dataclass(frozen=True, eq=False)
+class CutSubject:
+    """A piece that is to be parted. subject : see ``Subject``; exposed : (m,) of the facets of its stand-in, 0 for cut
+    faces; printer : that its sides are to fit; leaning : see ``Plan``"""
+
+    subject: Subject
+    exposed: Floats
+    printer: Printer
+    leaning: float = LEANING
+
+    @property
+    def light(self) -> Solid:
+        """The stand-in that is looked at."""
+        return self.subject.light
+
+    def extent(self, normal: Floats) -> tuple[float, float]:
+        """Where planes of a normal first and last touch the piece, mm. normal : (3,)."""
+        along = self.light.vertices @ normal
+        return float(along.min()), float(along.max())
+
+    def between(self, normal: Floats, count: int) -> Floats:
+        """(count,) offsets that divide the piece evenly along a normal; none of them touches its ends."""
+        return np.linspace(*self.extent(normal), count + 2)[1:-1]
+
+    def middle_of_section(self, normal: Floats, offset: float) -> Floats:
+        """(3,) about the middle of where a plane meets the surface."""
+        solid = self.light
+        along = solid.vertices[solid.triangles] @ normal - offset
+        crossed = (along.min(axis=1) < 0) & (along.max(axis=1) > 0)
+        middle = solid.centroids[crossed].mean(axis=0) if crossed.any() else solid.bounds.mean(axis=0)
+        return np.asarray(middle + (offset - float(normal @ middle)) * normal)
+
+    def places(self, normal: Floats, offsets: Floats) -> Places:
+        """The figures of planes with one normal, their sides in the best of all poses; offsets (k,) rise evenly."""
+        return every_place(
+            self.light, normal, offsets, self.subject.threshold, self.subject.light_marks, self.exposed, CELLS,
+            self.printer, self.poses,
+        )  # fmt: skip
+
+    def along(self, normal: Floats) -> Places:
+        """The figures of ``PLACES`` places that divide the piece evenly along a normal (3,); kept."""
+        key = normal.tobytes()
+        if key not in self._along:
+            self._along[key] = self.places(normal, self.between(normal, PLACES))
+        return self._along[key]
+
+    @property
+    def looked(self) -> list[Places]:
+        """All that ``along`` has given so far."""
+        return list(self._along.values())
+
+    @cached_property
+    def _along(self) -> dict[bytes, Places]:
+        return {}
+
+    @cached_property
+    def poses(self) -> Poses:
+        """The piece as the model stands, as it sits, and in spread directions."""
+        first = [-self.subject.stood[2], np.array(self.subject.now.down)]
+        directions = first[:1] if float(first[0] @ first[1]) > 0.9999 else first
+        downs = np.array([*directions, *spread_directions(_SPREAD_POSES)])
+        return posed(self.light, downs, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
+
+    def in_few_poses(self, numbers: Ints) -> CutSubject:
+        """The same piece, looked at in some of its poses (k,) only."""
+        few = replace(self)
+        few.__dict__["poses"] = self.poses.picked(numbers)
+        return few
+
+    @property
+    def seat_wishes(self) -> SeatWishes:
+        """What seats of its pieces are looked for by."""
+        subject = self.subject
+        return SeatWishes(subject.stood, subject.threshold, self.printer.room, subject.lift, _SEAT_CELLS)
+
+    def taken(self, places: Places) -> Floats:
+        """(2, k) mm3: support of both sides in the seats that ``leaning`` takes."""
+        flat = np.where(np.isfinite(places.flat), places.flat, places.support)
+        leans = worth_leaning(places.support, flat, places.volume, self.leaning)
+        return np.where(leans, places.support, flat)
+
+
+def cut_subject(workshop: Workshop, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
+    """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Workshop.evaluate``."""
+    subject = workshop.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
+    return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
+
+
+def half_sphere(count: int) -> Floats:
+    """(count, 3) unit normals spread evenly over the upper half: a plane has two normals."""
+    return np.asarray(spread_directions(2 * count)[:count])
+
+
+def likely_normals(subject: CutSubject) -> Floats:
+    """(n, 3) normals that models are often best parted along: those of large flats and of the outline, the axes of the
+    file, and of the standing model."""
+    offered = [one.down for one in candidates(subject.light, subject.subject.stood)]
+    normals = np.concatenate([np.eye(3), subject.subject.stood, np.array(offered)])
+    normals *= np.where(normals @ np.array([1e-6, 1e-3, 1.0]) < 0, -1.0, 1.0)[:, None]
+    kept: list[Floats] = []
+    for normal in normals:
+        if all(float(abs(normal @ other)) < 0.9995 for other in kept):
+            kept.append(normal)
+    return np.array(kept)
+
+
+def as_map(found: list[Places]) -> CutMap:
+    """Figures of several normals, with as many places each."""
+
+    def rows(value: Callable[[Places], Any]) -> Floats:
+        return np.stack([value(one) for one in found]).astype(float)
+
+    return CutMap(
+        np.stack([one.normal for one in found]),
+        rows(lambda one: one.offsets),
+        rows(lambda one: one.support.sum(axis=0)),
+        rows(lambda one: one.flat.sum(axis=0)),
+        rows(lambda one: one.in_sight),
+        rows(lambda one: one.on_show),
+        rows(lambda one: one.barred),
+        rows(lambda one: one.welcome),
+        rows(lambda one: one.cut_area),
+        rows(lambda one: one.fits.all(axis=0)),
+        rows(lambda one: one.volume.min(axis=0) / np.maximum(one.volume.sum(axis=0), 1e-300)),
+    )
+
+
+def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map) -> list[Places]:
+    """The figures of places spread evenly along each normal (n, 3).
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+    """
+    doing = tr("Trying {places:,} places to cut", places=PLACES * len(normals))
+    return for_each(subject.along, list(normals), doing, job, spread)
+
+
+def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = SWEEP_PLACES) -> Sweep:
+    """The figures of a cut along its own normal, each side in the better of its seats: the cut face down or up, as the
+    model stands, or one of some spread directions.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+
+    normal : (3,).
+    """
+    job.step(0.2, tr("Sweeping"))
+    offsets = subject.between(normal, places)
+    found = subject.places(normal, offsets)
+    total = subject.taken(found).sum(axis=0)
+    real = found.volume.min(axis=0) >= LEAST_SHARE * found.volume.sum(axis=0)
+    return Sweep(
+        offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
+        np.asarray(found.fits.all(axis=0)), _valleys(np.where(real, total, np.inf)),
+    )  # fmt: skip
+
+
+def turned(
+    subject: CutSubject, normal: Floats, offset: float, job: Job = QUIET, spread: Spread = map,
+    most: float = TURNS_MOST, steps: int = TURNS,
+) -> Turned:  # fmt: skip
+    """The figures of a cut turned both ways about the middle of its section.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+
+    normal : (3,); offset : mm.
+    """
+    frame = frame_of(normal)
+    middle = subject.middle_of_section(normal, offset)
+    degrees = np.linspace(-most, most, steps)
+    a, b = (np.tan(np.radians(part)).ravel() for part in np.meshgrid(degrees, degrees, indexing="ij"))
+    normals = normal + a[:, None] * frame[0] + b[:, None] * frame[1]
+    normals /= np.linalg.norm(normals, axis=1)[:, None]
+
+    def look(normal: Floats) -> Places:
+        return subject.places(normal, np.array([float(normal @ middle)]))
+
+    found = for_each(look, list(normals), tr("Turning the cut"), job, spread)
+    shape = (steps, steps)
+
+    def table(value: Callable[[Places], float]) -> Floats:
+        return np.array([value(one) for one in found]).reshape(shape)
+
+    return Turned(
+        degrees, normals.reshape(*shape, 3), (normals @ middle).reshape(shape),
+        table(lambda one: float(subject.taken(one).sum())), table(lambda one: float(one.in_sight[0])),
+    )  # fmt: skip
+
+
+def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
+    """Places that are lower than all within a twentieth of the way to either side, lowest first."""
+    reach = max(len(values) // 20, 1)
+    found = [
+        k
+        for k in range(1, len(values) - 1)
+        if np.isfinite(values[k]) and values[k] == values[max(k - reach, 0) : k + reach + 1].min()
+        and values[k] < values[k - 1]
+    ]  # fmt: skip
+    return tuple(sorted(found, key=lambda k: values[k])[:most])

@@ -1,0 +1,96 @@
+"""The bodies of posts, their braces and the plate under their feet."""
+
+from __future__ import annotations
+
+import manifold3d
+import numpy as np
+
+from ..arrays import Floats
+from ..geometry.curves import both_across, frame_of
+from ..mesh.solid import Solid
+from .routes import Measures, Routes
+
+_SIDES = 12
+
+
+def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
+    """Round bodies side by side, nothing joined, for looking at sections of many at once: what overlaps is filled by
+    winding. start, end : (k, 3) mm; first, last : (k,) mm, radii there"""
+    way = end - start
+    way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-12)[:, None]
+    u, v = both_across(way)
+    turn = 2 * np.pi * np.arange(_SIDES) / _SIDES
+    ring = np.cos(turn)[:, None] * u[:, None] + np.sin(turn)[:, None] * v[:, None]  # (k, sides, 3)
+    low = start[:, None] + first[:, None, None] * ring
+    high = end[:, None] + last[:, None, None] * ring
+    vertices = np.concatenate([low, high, start[:, None], end[:, None]], axis=1)
+    n = np.arange(_SIDES)
+    after = (n + 1) % _SIDES
+    bottom, top = np.full(_SIDES, 2 * _SIDES), np.full(_SIDES, 2 * _SIDES + 1)
+    one = np.concatenate([
+        np.column_stack([n, after, _SIDES + after]), np.column_stack([n, _SIDES + after, _SIDES + n]),
+        np.column_stack([bottom, after, n]), np.column_stack([top, _SIDES + n, _SIDES + after]),
+    ])  # fmt: skip
+    each = 2 * _SIDES + 2
+    triangles = (one[None] + each * np.arange(len(start))[:, None, None]).reshape(-1, 3)
+    return Solid(vertices.reshape(-1, 3), triangles.astype(np.int32))
+
+
+def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
+    """All posts and braces, of plain rods; see ``rods``. braces : (b, 2, 3) mm, on the bed"""
+    made = routes.lands != "nowhere"
+    inside, joint, bend, end = (one[made] for one in (routes.inside, routes.joint, routes.bend, routes.end))
+    tip, stem, foot = measures.tip / 2, measures.stem / 2, measures.foot / 2
+    bed = routes.lands[made] == "bed"
+    leans = routes.leans[made]
+    parts = [
+        (inside, joint, tip, stem), (joint[leans], bend[leans], stem, stem), (end, bend, stem, stem),
+        (end[bed], end[bed] + [0.0, 0.0, measures.foot_height], foot, stem),
+        (braces[:, 0], braces[:, 1], stem / 1.5, stem / 1.5),
+    ]  # fmt: skip
+    start, stop = (np.concatenate([part[k] for part in parts]) for k in (0, 1))
+    radii = [np.concatenate([np.full(len(part[0]), part[k]) for part in parts]) for k in (2, 3)]
+    return rods(start, stop, *radii)
+
+
+def cone(start: Floats, end: Floats, first: float, last: float) -> manifold3d.Manifold:
+    """A round body from start to end (3,), mm, with radii there."""
+    way = end - start
+    length = float(np.linalg.norm(way))
+    way = way / length
+    return manifold3d.Manifold.cylinder(length, first, last, _SIDES).transform(
+        np.column_stack([frame_of(way).T, start])
+    )
+
+
+def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:
+    """The body of a post, on the bed; empty where it has no way."""
+    if routes.lands[n] == "nowhere":
+        return manifold3d.Manifold()
+    tip, stem, foot = measures.tip / 2, measures.stem / 2, measures.foot / 2
+    joint, bend, end = routes.joint[n], routes.bend[n], routes.end[n]
+    ball = manifold3d.Manifold.sphere(stem, _SIDES)
+    parts = [cone(routes.inside[n], joint, tip, stem), ball.translate(tuple(joint))]
+    if routes.leans[n]:
+        parts += [cone(joint, bend, stem, stem), ball.translate(tuple(bend))]
+    if routes.lands[n] == "bed":
+        height = min(measures.foot_height, 0.5 * float(bend[2]))
+        top = np.array([end[0], end[1], height])
+        parts += [cone(top, bend, stem, stem), cone(end, top, foot, stem)]
+    else:  # it ends like it began
+        height = min(measures.tip_length, 0.4 * float(bend[2] - end[2]))
+        low = end + [0.0, 0.0, height]
+        parts += [cone(low, bend, stem, stem), cone(end - [0.0, 0.0, measures.depth], low, tip, stem)]
+    return manifold3d.Manifold.batch_boolean(parts, manifold3d.OpType.Add)
+
+
+def plate(routes: Routes, measures: Measures, height: float) -> manifold3d.Manifold | None:
+    """One plate under all feet on the bed; None where there are none. height : mm"""
+    feet = routes.end[routes.lands == "bed"][:, :2]
+    if not len(feet):
+        return None
+    reach = 1.5 * measures.foot
+    hull = manifold3d.CrossSection.batch_hull([
+        manifold3d.CrossSection.circle(reach, 24).translate((float(x), float(y))) for x, y in feet
+    ])  # fmt: skip
+    return hull.extrude(height)

@@ -1,0 +1,269 @@
+"""The room around a guest: where the prop comes too near, and the scale or place at which it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import igl
+import numpy as np
+from scipy.ndimage import map_coordinates
+
+from ..arrays import Bools, Floats
+from ..errors import BadPlan
+from ..locale import text
+from ..locale.translate import tr
+from ..mesh.solid import Solid, finer
+from ..plan.plan import UNITS, Guest
+from ..progress import QUIET, Job
+from ..results.outcome import Room
+from .forms import MAKERS
+
+_FINE = 1 / 60
+"""Share of the guest's diagonal: distance between the points of the prop that are looked at."""
+_COARSE = 1 / 24
+"""The same for what is inside it as a whole: so far apart are the places that are shown."""
+_SEARCH_POINTS = 10_000
+_SETTLE_POINTS = 6_000
+_SCALES = (0.05, 20.0)
+_WAYS = np.array([way for way in np.ndindex(3, 3, 3) if way != (1, 1, 1)], float) - 1.0
+_GRID = 56
+"""Cells along the longest side of the grid for quick answers."""
+
+
+@lru_cache(maxsize=16)
+def _form(name: str, measure: float) -> Solid:
+    return MAKERS[name](measure)
+
+
+def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
+    """The guest at its own true size, mm, turned, its origin at 0.
+
+    model : the surface of a guest that is a model, in its unit
+
+    Raises
+    ------
+    BadPlan : the guest is a model and its surface is not there.
+    """
+    if guest.form == "model":
+        if model is None:
+            raise BadPlan(tr("The file of “{name}” is not at hand.", name=guest.name))
+        solid = model.resized(np.full(3, UNITS[guest.unit]))
+    else:
+        solid = _form(guest.form, guest.measure)
+    return Solid(solid.vertices @ guest.turn.rotation.T, solid.triangles)
+
+
+def signed_distance(solid: Solid, points: Floats) -> Floats:
+    """(n,) mm from each point to a closed solid, below 0 inside it."""
+    faces = np.ascontiguousarray(solid.triangles, np.int64)
+    kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
+    return np.asarray(igl.signed_distance(np.ascontiguousarray(points), np.array(solid.vertices), faces, kind)[0])
+
+
+def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET) -> Room:
+    """The air between a guest and the prop's surface.
+
+    prop : the prop at its size, mm, model frame; factors : (3,) mm in one unit of its file, for the guest's place
+
+    Raises
+    ------
+    BadPlan : the guest is a model and its surface is not there.
+    Cancelled : the job is no longer wanted.
+    """
+    job.step(0.9, tr("Looking at the room around {name}", name=guest.name))
+    solid = guest_solid(guest, model)
+    at = np.array(guest.place) * factors
+    look = _Look(solid, at)
+    reach = solid.diagonal
+    low, high = solid.bounds[0] + at - reach, solid.bounds[1] + at + reach
+    corners = prop.vertices[prop.triangles]
+    corners = corners[_meets(corners, low, high)]
+    for small in finer(corners[look.matter(corners)], reach * _FINE, look.matter):
+        look.at_last(small)
+    if look.nearest is None:
+        return Room(solid, None, at, np.empty((0, 3)), 0.0)
+    if look.clearance >= 0 and _in_material(prop, solid.vertices[0] + at):
+        # the prop's surface does not touch it, for it lies inside the wall
+        return Room(solid, -look.clearance, look.nearest, np.empty((0, 3)), 0.0)
+    return Room(solid, look.clearance, look.nearest, np.concatenate([np.empty((0, 3)), *look.poking]), look.area)
+
+
+@dataclass(eq=False)
+class _Look:
+    """What is known so far of the distance from a guest to the prop's facets, while they are divided.
+
+    solid : the guest, its origin at 0; at : (3,) mm, where that is; nearest : (3,) mm, on the prop, at ``clearance``
+    poking : (k, 3) mm, places of the prop inside the guest; area : mm2 that they stand for
+    """
+
+    solid: Solid
+    at: Floats
+    clearance: float = np.inf
+    nearest: Floats | None = None
+    poking: list[Floats] = field(default_factory=list)
+    area: float = 0.0
+
+    def _distance(self, points: Floats) -> Floats:
+        found = signed_distance(self.solid, points - self.at)
+        least = int(np.argmin(found))
+        if found[least] < self.clearance:
+            self.clearance, self.nearest = float(found[least]), points[least]
+        return found
+
+    def matter(self, corners: Floats) -> Bools:
+        """(n,) whether facets (n, 3, 3) may come nearer than what is known, or into the guest: distances change no
+        more than places do."""
+        if not len(corners):
+            return np.zeros(0, np.bool_)
+        middles = corners.mean(axis=1)
+        across = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
+        distance = self._distance(middles)
+        # what lies inside as a whole, and is not where it is deepest, counts as it is
+        whole = (distance + across < 0) & (across <= _COARSE * self.solid.diagonal)
+        whole &= distance - across > self.clearance
+        self._poke(corners[whole], middles[whole])
+        return np.asarray((distance - across <= max(self.clearance, 0.0)) & ~whole)
+
+    def at_last(self, corners: Floats) -> None:
+        """Takes facets (n, 3, 3) that are small enough as they are."""
+        if not len(corners):
+            return
+        middles = corners.mean(axis=1)
+        inside = self._distance(middles) < 0
+        self._distance(corners.reshape(-1, 3))
+        self._poke(corners[inside], middles[inside])
+
+    def _poke(self, corners: Floats, middles: Floats) -> None:
+        """Takes facets (n, 3, 3), and their middles (n, 3), that are inside the guest."""
+        self.poking.append(middles)
+        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        self.area += 0.5 * float(np.linalg.norm(cross, axis=1).sum())
+
+
+def _meets(corners: Floats, low: Floats, high: Floats) -> Bools:
+    """(n,) whether the boxes of facets (n, 3, 3) meet a box."""
+    return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
+
+
+def _in_material(prop: Solid, point: Floats) -> bool:
+    """Whether a point lies inside the prop itself, and not in the air around or within it."""
+    faces = np.ascontiguousarray(prop.triangles, np.int64)
+    return float(igl.winding_number(np.array(prop.vertices), faces, point[None])[0]) > 0.5
+
+
+def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most: int) -> Floats:
+    """(n, 3) points of the prop, seen from the guest's place; ``most`` of them, spread."""
+    at = np.array(guest.place) * factors
+    apart = max(solid.diagonal * _FINE, prop.diagonal / 300)
+    middles = [small.mean(axis=1) for small in finer(prop.vertices[prop.triangles], apart)]
+    points = np.unique(np.round(np.concatenate([prop.vertices, *middles]), 3), axis=0) - at
+    if len(points) > most:  # by chance and not by every so many, which on a symmetric prop picks one side
+        points = points[np.random.default_rng(1).choice(len(points), most, replace=False)]
+    return points
+
+
+def scale_with_clearance(
+    prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
+) -> float:
+    """The smallest factor by which the prop must be scaled further so that the guest's wished clearance is kept all
+    around it, the guest staying at its place on the prop.
+
+    Raises
+    ------
+    BadPlan : the guest stands in the wall, or no scale between a twentieth and twenty times does it.
+    Cancelled : the job is no longer wanted.
+
+    factors : (3,) mm in one unit of the file.
+    """
+    solid = guest_solid(guest, model)
+    points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
+    if signed_distance(solid, np.zeros((1, 3)))[0] < 0 and _in_material(prop, np.array(guest.place) * factors):
+        raise BadPlan(tr("“{name}” stands in the wall of the prop, at any scale.", name=guest.name),
+                      kept=tr("The scale is as it was."),
+                      remedy=tr("Move it so that it stands free inside the prop."))  # fmt: skip
+
+    def clearance(scale: float) -> float:
+        return float(signed_distance(solid, points * scale).min())
+
+    low, high = _SCALES
+    # from where it is now, outward or inward, so that the scale found is the nearest one at which it fits
+    if clearance(1.0) >= guest.clearance:
+        high, low = 1.0, 1.0
+        while low > _SCALES[0] and clearance(low) >= guest.clearance:
+            high, low = low, low / 1.25
+    else:
+        low, high = 1.0, 1.0
+        while high < _SCALES[1] and clearance(high) < guest.clearance:
+            low, high = high, high * 1.25
+    if clearance(high) < guest.clearance:
+        raise BadPlan(
+            tr("No scale up to {scales:g} times gives “{name}” {clearance} of air all around.", scales=_SCALES[1],
+               name=guest.name, clearance=text.given(guest.clearance)),
+            kept=tr("The scale is as it was."), remedy=tr("Move it so that it stands free inside the prop."),
+        )  # fmt: skip
+    for step in range(14):
+        job.step(step / 14, tr("Finding the scale"))
+        middle = (low + high) / 2
+        low, high = (low, middle) if clearance(middle) >= guest.clearance else (middle, high)
+    # the search looked at some of the points; the last tenths of a millimetre come from all of them
+    for _ in range(4):
+        found = room_around(prop.resized(np.full(3, high)), guest, factors * high, model, job).clearance
+        if found is None or found >= guest.clearance - 0.02:
+            break
+        high *= 1.0 + (guest.clearance - found) / (0.3 * solid.diagonal)
+    return high
+
+
+def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats], float]:
+    """A function of the guest's shift that gives about the clearance, from distances on a grid around the guest."""
+    job.step(0.0, tr("Measuring the guest"))
+    pad = 0.3 * solid.diagonal
+    low, size = solid.bounds[0] - pad, solid.size + 2 * pad
+    cell = float(size.max()) / _GRID
+    counts = np.ceil(size / cell).astype(int) + 1
+    at = np.stack(np.meshgrid(*(np.arange(n) for n in counts), indexing="ij"), axis=-1).reshape(-1, 3)
+    on_grid = signed_distance(solid, low + at * cell).reshape(counts)
+
+    def clearance(shift: Floats) -> float:
+        at = (points - shift - low) / cell
+        within = np.clip(at, 0, counts - 1)
+        beyond = np.linalg.norm(at - within, axis=1) * cell
+        return float((map_coordinates(on_grid, within.T, order=1) + beyond).min())
+
+    return clearance
+
+
+def settled_place(
+    prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
+) -> tuple[float, float, float]:
+    """The place near the present one with the most air around the guest, in units of the file.
+
+    A pattern search: steps along the axes and between them, halved when none helps. The first are small, so that it
+    does not leave a prop through its wall.
+
+    Raises
+    ------
+    Cancelled : the job is no longer wanted.
+
+    factors : (3,) mm in one unit of the file. Gives (3,).
+    """
+    solid = guest_solid(guest, model)
+    points = _near_points(prop, guest, solid, factors, _SETTLE_POINTS)
+    clearance = _quick_clearance(solid, points, job)
+    moved, step = np.zeros(3), min(0.03 * prop.diagonal, 0.1 * solid.diagonal)
+    best = clearance(moved)
+    rounds = 0
+    while step > 0.25 and rounds < 60:
+        job.step(rounds / 60, tr("Moving {name} to where there is room", name=guest.name))
+        rounds += 1
+        tries = [moved + step * way for way in _WAYS]
+        values = [clearance(shift) for shift in tries]
+        if max(values) > best + 1e-6:
+            best = max(values)
+            moved = tries[int(np.argmax(values))]
+        else:
+            step /= 2
+    x, y, z = ((np.array(guest.place) * factors + moved) / factors).tolist()
+    return x, y, z

@@ -1,0 +1,32 @@
+"""The room around all guests of a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Mapping, Sequence
+from functools import partial
+
+from ..cache import Kept
+from ..mesh.solid import Solid, side_by_side
+from ..plan.plan import Plan
+from ..progress import Job
+from ..results.outcome import Room
+from .clearance import room_around
+
+
+def rooms_around(
+    plan: Plan, solids: Sequence[Solid], key: Hashable, guests: Mapping[str, Solid], kept: Kept, job: Job
+) -> dict[str, Room]:  # fmt: skip
+    """By their ids, of each that is shown. A guest whose surface is not at hand has none. Raises Cancelled.
+
+    solids : the bodies of the prop, mm; key : names them; guests : surfaces of guests that are models, in their units,
+    by content hash
+    """
+    prop = side_by_side(solids)
+    found = {}
+    for guest in plan.guests:
+        model = guests.get(guest.model.sha256) if guest.model else None
+        if not guest.shown or (guest.model is not None and model is None):
+            continue
+        of = ("room", key, guest.model_copy(update={"name": "", "clearance": 0.0}))
+        found[guest.id] = kept.once(of, partial(room_around, prop, guest, plan.factors, model, job))
+    return found

@@ -1,0 +1,148 @@
+"""Actions are data: menus, shortcuts and the list of shortcuts come from this table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from ...core.formats import names
+from ...core.locale.translate import tr
+from ..desk_state import DeskState
+from ..state.desk import STEPS
+from .verbs import Verbs
+
+
+def _always(state: DeskState) -> bool:
+    return True
+
+
+def _when_open(state: DeskState) -> bool:
+    return state.is_open
+
+
+def _can_undo(state: DeskState) -> bool:
+    return bool(state.history.undo_text)
+
+
+def _can_redo(state: DeskState) -> bool:
+    return bool(state.history.redo_text)
+
+
+def _go_to(step: str, verbs: Verbs) -> None:
+    verbs.state.go_to(step)
+
+
+@dataclass(frozen=True)
+class Action:
+    """What menus, keys and the list of keys know of something that can be done."""
+
+    id: str
+    text: str
+    tip: str
+    keys: tuple[str, ...]
+    does: Callable[[Verbs], None]
+    enabled: Callable[[DeskState], bool] = _always
+
+
+FILE = (
+    Action(
+        "open",
+        tr("Open …"),
+        tr("Opens a model ({list}) or a project.", list=names()),
+        ("Ctrl+O",),
+        Verbs.ask_open,
+    ),
+    Action("demo", tr("Open the demo"), tr("Opens the gull figurehead, with two choices."), (), Verbs.open_demo),
+    Action("save", tr("Save"), tr("Saves the project where it was saved last."), ("Ctrl+S",), Verbs.save, _when_open),
+    Action(
+        "save_as",
+        tr("Save as …"),
+        tr("Saves the project in another place."),
+        ("Ctrl+Shift+S",),
+        Verbs.ask_project_file,
+        _when_open,
+    ),
+    Action(
+        "printers",
+        tr("Printers …"),
+        tr("Printer profiles: choose, copy, edit, import, export."),
+        ("Ctrl+P",),
+        Verbs.edit_printers,
+    ),
+    Action(
+        "first_job",
+        tr("First job"),
+        tr("Leads through a first job with one proposal a step; it can be left and taken up again."),
+        (),
+        Verbs.lead,
+    ),
+    Action(
+        "recipes",
+        tr("Recipes …"),
+        tr("Keeps what stands on this model under a name, and uses it on another one."),
+        ("Ctrl+R",),
+        Verbs.show_recipes,
+    ),
+    Action(
+        "report",
+        tr("Report …"),
+        tr("Puts together what helps to find out what went wrong; it is sent nowhere."),
+        (),
+        Verbs.show_report,
+    ),
+    Action("quit", tr("Quit"), tr("Ends the program."), ("Ctrl+Q",), Verbs.quit),
+)
+EDIT = (
+    Action("undo", tr("Undo"), tr("Takes the last step back."), ("Ctrl+Z",), lambda verbs: verbs.state.undo(),
+           _can_undo),
+    Action("redo", tr("Redo"), tr("Makes the step again."), ("Ctrl+Shift+Z", "Ctrl+Y"),
+           lambda verbs: verbs.state.redo(), _can_redo),
+    Action("keep", tr("Keep as a choice"), tr("Keeps what is on the bed in the ledger."), ("Ctrl+K",),
+           Verbs.keep_choice,
+           _when_open),
+    Action("copy_picture", tr("Copy the picture"), tr("Copies what the bed shows, to be pasted elsewhere."),
+           ("Ctrl+Shift+C",),
+           Verbs.copy_picture, _when_open),
+    Action("save_picture", tr("Save the picture …"), tr("Saves what the bed shows as PNG."), (), Verbs.save_picture,
+           _when_open),
+    Action("stop", tr("Stop"), tr("Stops what is being worked on."), ("Ctrl+.",), Verbs.stop),
+)  # fmt: skip
+VIEW = tuple(
+    Action(
+        f"step_{number}",
+        tr("Go to {step}", step=tr(step)),
+        tr("Opens the step “{step}”.", step=tr(step)),
+        (f"Ctrl+{number}",),
+        partial(_go_to, step),
+    )
+    for number, step in enumerate(STEPS, 1)
+) + (
+    Action(
+        "swap_drag",
+        tr("Swap turning and moving"),
+        tr("Left drag moves and middle drag turns, or the other way round."),
+        (),
+        Verbs.swap_drag,
+    ),
+    Action(
+        "comfort",
+        tr("Look and comfort …"),
+        tr("Light or dark, size of type, language, units, motion, how angles count and the mouse turns."),
+        (),
+        Verbs.show_comfort,
+    ),
+    Action(
+        "shortcuts",
+        tr("Keys"),
+        tr("Lists all that can be done: found by plain words, and put on other keys."),
+        ("F1",),
+        Verbs.show_keys,
+    ),
+)
+ALL = FILE + EDIT + VIEW
+ELSEWHERE = (
+    (tr("On the bed"), tr("arrows turn, + and − come nearer, double click shows everything")),
+    (tr("In a number"), tr("arrows step; units and sums are understood: 4.5in, 120/2")),
+    (tr("In the ledger"), tr("Enter brings back, F2 renames, P pins, Delete removes, Ctrl+C copies all")),
+)

@@ -1,0 +1,57 @@
+"""Where a cut stops: in words, in fields, as it is drawn."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core.arrays import Floats
+from ...core.cuts import BoxReach, Cut, OutlineReach, RegionReach, RestReach
+from ...core.locale.translate import tr
+from ..fields import Field, Update, replaced
+from .outlines import box_edges, ring
+
+
+def reach_words(cut: Cut) -> str:
+    """What a cut reaches, in words."""
+    match cut.reach:
+        case None:
+            return tr("goes through everything")
+        case BoxReach():
+            return tr("only within a box")
+        case RegionReach():
+            return tr("only around a region")
+        case RestReach():
+            return tr("passes by what other cuts take off")
+    return tr("only in its piece") if cut.reach.kind == "piece" else tr("only within an outline")
+
+
+def reach_fields(cut: Cut) -> list[Field]:
+    """What can be typed of where a cut stops."""
+    if isinstance(cut.reach, BoxReach):
+
+        def field(name: str, words: str, k: int, low: float) -> Field:
+            def changed(one: Cut, value: float) -> Update:
+                moved = replaced(getattr(one.reach, name), k, value)
+                return {"reach": one.reach.model_copy(update={name: moved}) if one.reach is not None else None}
+
+            return Field(f"{words} {'XYZ'[k]}", tr("Of the box that the cut stays in."), "mm",
+                         lambda one: getattr(one.reach, name)[k], changed, low)  # fmt: skip
+
+        return [*(field("centre", tr("Reach middle"), k, -1e5) for k in range(3)),
+                *(field("half", tr("Reach half"), k, 1e-3) for k in range(3))]  # fmt: skip
+    if isinstance(cut.reach, RegionReach):
+        margin = Field(tr("Reach margin"), tr("How far around the region the cut goes."), "mm",
+                       lambda one: one.reach.margin,
+                       lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},
+                       1e-3, 1000)  # fmt: skip
+        return [margin]
+    return []
+
+
+def reach_outline(cut: Cut) -> Floats:
+    """(k, 2, 3) mm, model frame: segments that show where a cut stops."""
+    if isinstance(cut.reach, BoxReach):
+        return box_edges(cut.reach.centre, cut.reach.half, cut.reach.turn.rotation)
+    if isinstance(cut.reach, OutlineReach):
+        return ring(np.array(cut.reach.points))
+    return np.empty((0, 2, 3))

@@ -1,0 +1,136 @@
+"""A report of what went wrong, to be looked at before anybody gets it. Nothing is sent: it is shown, copied, saved."""
+
+from __future__ import annotations
+
+import json
+import platform
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import qVersion
+from PySide6.QtGui import QFontDatabase, QGuiApplication
+from PySide6.QtWidgets import QCheckBox, QDialog, QFileDialog, QPlainTextEdit, QVBoxLayout, QWidget
+
+from ... import about
+from ...core.errors import DeftError
+from ...core.exporting.safe_writing import write_whole
+from ...core.locale.translate import tr
+from ...core.plan.project import Project, project_text
+from ...logbook import log_path
+from ..desk_state import DeskState
+from ..widgets.basics import button, label, row, say
+
+_LINES = 300
+"""Of the log, the last ones."""
+_NAME = "the model"
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What stands in a report. plan : of what is open, without any surface; names : of files, models and pieces"""
+
+    plan: bool = True
+    names: bool = False
+
+
+def report_of(project: Project | None, printer: str, wishes: Wishes) -> str:
+    """All of it as text, in English, for those who mend the program. The folder of the user is written as "~"."""
+    screens = ", ".join(
+        f"{one.size().width()} x {one.size().height()} at {one.devicePixelRatio():g}"
+        for one in QGuiApplication.screens()
+    )  # fmt: skip
+    parts = [
+        ("Versions", about.sentence()),
+        ("Machine", f"{platform.system()} {platform.release()}, {platform.machine()}\nQt {qVersion()} on "
+         f"{QGuiApplication.platformName()}; screens: {screens}"),
+        ("Printer", printer if wishes.names else "left out"),
+        ("Log, the last of it", _log()),
+    ]  # fmt: skip
+    if wishes.plan and project is not None:
+        parts.append(("Plan, without the model", _plan(project, wishes.names)))
+    text = "\n\n".join(f"== {title}\n{body}" for title, body in parts) + "\n"
+    text = text.replace(str(Path.home()), "~")
+    if project is not None and not wishes.names:
+        for name in _names(project):
+            text = text.replace(name, _NAME)
+    return text
+
+
+def _log() -> str:
+    try:
+        lines = log_path().read_text("utf-8", "replace").splitlines()
+    except OSError:
+        return "nothing was written down"
+    return "\n".join(lines[-_LINES:]) or "nothing was written down"
+
+
+def _plan(project: Project, names: bool) -> str:
+    """The document of a project, which holds no surface; marks are counted, for a stroke has thousands of places."""
+    data = json.loads(project_text(project))
+    data["marks"] = f"{len(data.pop('marks', []))} marks"
+    if not names:
+        data["title"] = _NAME
+    return json.dumps(data, indent=1, ensure_ascii=False)
+
+
+def _names(project: Project) -> list[str]:
+    """What would tell of whom or of what the model is: the longest first, so that none is left in part."""
+    plans = (project.plan, *(choice.plan for choice in project.choices))
+    found = {project.title, *(plan.model.name for plan in plans), *(choice.name for choice in project.choices)}
+    found |= {body.name for plan in plans for body in plan.model.bodies}
+    found |= {wish.name for plan in plans for wish in plan.pieces if wish.name}
+    found |= {guest.name for plan in plans for guest in plan.guests}
+    found |= {one.name for one in (project.printer, *(plan.second for plan in plans)) if one is not None}
+    return sorted((name for name in found if len(name) > 2), key=len, reverse=True)
+
+
+class ReportDialog(QDialog):
+    def __init__(self, state: DeskState, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._state = state
+        self.setWindowTitle(tr("Report"))
+        self.resize(760, 560)
+        self.plan = QCheckBox(tr("the plan, without the model"))
+        self.plan.setToolTip(
+            tr("Cuts, joins, seats and settings of what is open; no surface, and no mark but its count.")
+        )
+        self.plan.setChecked(True)
+        self.names = QCheckBox(tr("names of files, models, pieces and the printer"))
+        self.names.setToolTip(tr("Without them they are written as “the model”."))
+        for one in (self.plan, self.names):
+            one.toggled.connect(self._show)
+        self.text = QPlainTextEdit()
+        self.text.setAccessibleName(tr("What stands in the report"))
+        self.text.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
+        self.said = label("", "good", wrap=True)
+        self.copy = button(tr("Copy"), tr("Copies all of it, as it stands here."), self._copy)
+        self.save = button(tr("Save …"), tr("Saves it as a text file."), self._save, role="main")
+        close = button(tr("Close"), tr("Closes this; nothing is kept."), self.reject)
+        down = QVBoxLayout(self)
+        words = tr("What helps to find out what went wrong. Strike out what nobody should see; it is sent nowhere.")
+        down.addWidget(label(words, wrap=True))
+        down.addLayout(row(label(tr("With"), "faint"), self.plan, self.names, 1))
+        down.addWidget(self.text, 1)
+        down.addWidget(self.said)
+        down.addLayout(row(1, self.copy, self.save, close))
+        self._show()
+
+    def _show(self) -> None:
+        project = self._state.project if self._state.is_open else None
+        wishes = Wishes(self.plan.isChecked(), self.names.isChecked())
+        self.text.setPlainText(report_of(project, self._state.printer.model_dump_json(), wishes))
+
+    def _copy(self) -> None:
+        QGuiApplication.clipboard().setText(self.text.toPlainText())
+        say(self.said, tr("Copied."), "good")
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save the report"), "deft-slab-report.txt", tr("Text (*.txt)"))
+        if not name:
+            return
+        try:
+            write_whole(Path(name), self.text.toPlainText().encode())
+        except DeftError as error:
+            say(self.said, str(error), "look")
+            return
+        say(self.said, tr("Saved as {name}.", name=Path(name).name), "good")

@@ -1,0 +1,71 @@
+"""The figures of a cut that can be typed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.geometry.orientation import Tilt
+from ..core.locale.translate import tr
+
+Update = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Field:
+    """A number of a cut. value : of a cut; update : what changes when it is another; unit : "mm", "°" or "" """
+
+    name: str
+    tip: str
+    unit: str
+    value: Callable[[Any], float]
+    update: Callable[[Any, float], Update]
+    low: float = -1e5
+    high: float = 1e5
+    step: float = 1.0
+
+
+def replaced(values: tuple[float, ...], k: int, value: float) -> tuple[float, ...]:
+    """The values with another one at a place."""
+    return (*values[:k], value, *values[k + 1 :])
+
+
+def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Field]:
+    """Three fields for the numbers of a triple."""
+
+    def field(k: int, axis: str) -> Field:
+        return Field(f"{words} {axis}", tip, "mm", lambda cut: getattr(cut, name)[k],
+                     lambda cut, value: {name: replaced(getattr(cut, name), k, value)}, low)  # fmt: skip
+
+    return [field(k, axis) for k, axis in enumerate("XYZ")]
+
+
+def _turned(words: str, axis: tuple[float, float, float]) -> Field:
+    """A turn on top of the present one; the field shows 0 again after it."""
+    return Field(words, tr("Turns it further by so much about this axis of the model."), "°", lambda cut: 0.0,
+                 lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)  # fmt: skip
+
+
+_TURNS = [_turned(tr("Turn about {name}", name=name), axis) for name, axis in
+          (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]  # fmt: skip
+PLACED = [
+    *triple_fields("centre", tr("Middle"), tr("Its middle, on the model's axes.")),
+    *triple_fields("half", tr("Half size"), tr("Half its size along its own axis."), 1e-3),
+    *_TURNS,
+]
+"""Of a box somewhere on the model."""
+
+
+def region_fields() -> list[Field]:
+    """Of a picked region of the surface."""
+
+    def changed(name: str) -> Callable[[Any, float], Update]:
+        return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
+
+    return [
+        Field(tr("Creases of"), tr("Where the region ends: at edges that bend by so much."), "°",
+              lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
+        Field(tr("Farthest"), tr("From where it was picked; 0: as far as it goes."), "mm",
+              lambda cut: cut.region.reach, changed("reach"), 0),
+    ]  # fmt: skip

@@ -1,0 +1,1 @@
+"""The first job, led through step by step."""

@@ -1,0 +1,1 @@
+"""How and when what is shown is brought up to date."""

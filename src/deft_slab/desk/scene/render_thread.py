@@ -1,0 +1,99 @@
+"""Pictures are drawn in a thread of their own, to which VTK belongs: the window answers while one is made.
+
+VTK lets go of Python's lock while it renders, so a thread is enough.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QImage
+
+from ..refresh.side_thread import Aside, side_thread
+from .camera import Camera
+from .drawables import Colour, Thing
+from .picture import Picture
+from .scene import Scene
+
+if TYPE_CHECKING:
+    from .canvas import Canvas
+
+drawing_thread = side_thread("drawing")
+"""One for all views: VTK does not promise that two may draw at once."""
+
+
+@dataclass(frozen=True, eq=False)
+class Wanted:
+    """A picture that is asked for.
+
+    scene : what is seen; things : how it is drawn; size : (width, height) in pixels of the widget; ratio : pixels of
+    the picture to one of the widget; veils, coarse : see ``Canvas.picture``
+    """
+
+    scene: Scene
+    things: Mapping[str, Thing]
+    camera: Camera
+    size: tuple[int, int]
+    ratio: float
+    ground: Colour
+    veils: bool = True
+    coarse: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A picture that was made. seconds : that it took"""
+
+    wanted: Wanted
+    picture: Picture
+    seconds: float
+
+
+class Easel:
+    """Draws for one view. Of the pictures that are asked for while one is made, only the last is drawn."""
+
+    def __init__(self, view: QObject, show: Callable[[Drawn], None]) -> None:
+        """show : is called in the window with each picture"""
+        self._aside, self._show = Aside(view, drawing_thread), show
+        self._canvas: Canvas | None = None
+
+    @property
+    def draws(self) -> bool:
+        """Whether a picture that was asked for is still to come."""
+        return self._aside.busy
+
+    def draw(self, wanted: Wanted) -> None:
+        """Asks for a picture."""
+        self._aside.ask(lambda: self._drawn(wanted), self._show)
+
+    def close(self) -> None:
+        """Lets go of VTK, once the picture that is being made is done."""
+        self._aside.close(self._let_go)
+        self._aside.deleteLater()
+
+    # in the thread
+
+    def _let_go(self) -> None:
+        if self._canvas is not None:
+            self._canvas.close()
+            self._canvas = None
+
+    def _drawn(self, wanted: Wanted) -> Drawn:
+        if self._canvas is None:
+            from .canvas import Canvas  # VTK takes half a second to load
+
+            self._canvas = Canvas()
+        canvas, started = self._canvas, time.monotonic()
+        across, down = (round(length * wanted.ratio) for length in wanted.size)
+        canvas.draw(wanted.things, wanted.scene.hidden)
+        pixels, depth = canvas.picture(
+            wanted.camera, across, down, ground=wanted.ground, with_veils=wanted.veils, coarse=wanted.coarse
+        )
+        image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
+        image.setDevicePixelRatio(wanted.ratio)
+        picture = Picture(wanted.camera, image, depth, wanted.size)
+        return Drawn(wanted, picture, time.monotonic() - started)

@@ -1,0 +1,350 @@
+"""What was checked of a plan, in words: failed, look here, good; worst first."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from ...core.inspection.findings import Checked, Found, Groove, Island, Jump, Neck, Pocket, Steadiness, ThinWall
+from ...core.locale import text
+from ...core.locale.translate import tr, tr_many
+from ...core.printers.profile import Printer
+from ...core.results.outcome import Outcome, Piece
+
+Verdict = Literal["failed", "look", "good", "left"]
+Help = Literal["seat", "hold"]
+"""What may help: another seat; a hold spot."""
+
+_MOST_OF_A_KIND = 12
+"""Lines of one kind and piece; the rest is said in one."""
+_HARD_TO_REACH = 0.05
+"""Share of the support that may stand where hardly a ray gets out, without a word."""
+_LOST = 1e-6
+
+
+@dataclass(frozen=True)
+class Line:
+    """One thing that was checked.
+
+    what : its name; detail : size and place; means : what it means, and what helps, in a sentence
+    number : of the piece, from 0 on; found : where it is, None where it has no place; helps : what may help
+    weight : how bad it is among its kind
+    """
+
+    verdict: Verdict
+    what: str
+    detail: str
+    means: str = ""
+    number: int | None = None
+    found: Found | None = None
+    helps: tuple[Help, ...] = ()
+    weight: float = 0.0
+
+
+def lines_of(outcome: Outcome, checked: Sequence[Checked], printer: Printer) -> list[Line]:
+    """All lines of a plan, the worst first; without those of layers while these are not known."""
+    found = [*_about_volume(outcome), *_about_joins(outcome)]
+    for number, piece in enumerate(outcome.pieces):
+        several = len(outcome.pieces) > 1
+        own = piece.on(printer)
+        found += _about_seat(number, piece, own)
+        if number < len(checked):
+            found += _about_layers(checked[number], piece.name if several else "", own)
+    if printer.kind == "filament":  # on resin posts hold what begins in the air, and the islands say where
+        found.append(_about_support(outcome))
+    found += [Line("look", tr("Look here"), note) for note in outcome.notes if note.code != "fit"]  # a line of its own
+    order = {"failed": 0, "look": 1, "left": 2, "good": 3}
+    return sorted(found, key=lambda line: (order[line.verdict], -line.weight))
+
+
+def _about_volume(outcome: Outcome) -> list[Line]:
+    pieces = outcome.pieces
+    open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
+    if open_pieces:
+        return [Line("failed", tr("Not closed"), ", ".join(open_pieces),
+                     tr("Nothing can be printed of it reliably. The Size step closes it."), weight=1e9)]  # fmt: skip
+    found = [Line("good", tr("Closed"), tr("every piece encloses a volume"))]
+    off = outcome.lost_share
+    if off is not None and outcome.volume_before_mm3 is not None:
+        after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
+        parts = [tr("{volume} in {count}", volume=text.volume(after), count=len(pieces))]
+        parts += [tr("{volume} of kerf", volume=text.volume(outcome.kerf_mm3))] if outcome.kerf_mm3 > 0 else []
+        parts += (
+            [tr("{volume} set aside", volume=text.volume(outcome.set_aside_mm3))] if outcome.set_aside_mm3 > 0 else []
+        )
+        if outcome.joins_mm3:
+            joins = outcome.joins_mm3
+            parts += [tr("{volume} of joins", volume=("−" if joins > 0 else "") + text.volume(abs(joins)))]
+        detail = tr(
+            "{list} of {volume}; off by {off:.0e}",
+            list=" + ".join(parts),
+            volume=text.volume(outcome.volume_before_mm3),
+            off=off,
+        )
+        fine = off <= _LOST
+        found.append(
+            Line("good" if fine else "failed", tr("Nothing lost") if fine else tr("Volume lost or gained"), detail)
+        )
+    return found
+
+
+def _about_joins(outcome: Outcome) -> list[Line]:
+    """Whether all joins are made, and whether every contact has one."""
+    totals = outcome.totals
+    if not totals.contacts:
+        return []
+    failed = [report for report in outcome.joins.values() if report.problem]
+    found = []
+    if outcome.joins:
+        made = len(outcome.joins) - len(failed)
+        wall = totals.least_wall_mm
+        around = tr(", wall around them {wall} or more", wall=text.wall(wall)) if math.isfinite(wall) else ""
+        found.append(Line("failed" if failed else "good", tr("Joins that are not made")
+                          if failed else tr("All joins are made"),
+                          tr("{made} of {count} made{around}", made=made, count=len(outcome.joins),
+                             around=around)))  # fmt: skip
+    with_join = {report.contact for report in outcome.joins.values() if not report.problem}
+    bare = totals.contacts - len(with_join - {None})
+    found.append(Line("look" if bare else "good", tr("Contacts without a join")
+                      if bare else tr("Every contact has a join"),
+                      tr("{contacts} of {contacts2}; “glue only” counts", contacts=totals.contacts - bare,
+                         contacts2=totals.contacts)))  # fmt: skip
+    return found
+
+
+def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
+    f = piece.figures
+    turn = tr("turned by {angle}", angle=text.degrees(piece.fit.yaw)) if piece.fit.yaw else tr("as it lies")
+    fits = piece.fit.fits
+    found = [
+        Line("good" if fits else "failed", tr("{piece} fits the printer", piece=piece.name) if fits
+             else tr("{piece} does not fit the printer", piece=piece.name),
+             turn if fits else piece.fit.sentence(), "" if fits else tr("Turn it, cut it, or take a larger printer."),
+             number, weight=1e8)
+    ]  # fmt: skip
+    if piece.lift > 0:
+        return found  # it stands on support
+    flat = f.sits_flat and f.tipping_deg >= printer.least_tip
+    found.append(
+        Line("good" if flat else "look", tr("{piece} sits flat", piece=piece.name) if flat
+             else tr("{piece} does not sit flat", piece=piece.name),
+             tr("{area} on the bed, tips at {angle}", area=text.area(f.base_area_mm2),
+                angle=text.degrees(f.tipping_deg)),
+             "" if flat else tr("It may come loose. Another seat, or a cut for a face to lie on, helps."), number,
+             helps=() if flat else ("seat",))
+    )  # fmt: skip
+    return found
+
+
+def _about_support(outcome: Outcome) -> Line:
+    totals = outcome.totals
+    share = totals.support_inside_mm3 / totals.support_volume_mm3 if totals.support_volume_mm3 > 0 else 0.0
+    hidden = tr(
+        "{volume} ({share:.0f} %) stands where hardly a ray gets out",
+        volume=text.volume(totals.support_inside_mm3),
+        share=100 * share,
+    )
+    if share < _HARD_TO_REACH:
+        return Line("good", tr("Support that can be taken out"), hidden)
+    return Line(
+        "look", tr("Support hard to take out"), hidden, tr("No tool may reach it. Another cut or seat opens it up.")
+    )
+
+
+# layers
+
+
+def _about_layers(checked: Checked, name: str, printer: Printer) -> list[Line]:
+    """name : of the piece, empty where it is the only one"""
+    if checked.problem:
+        return [Line("failed", _named(tr("Layers are not known"), name), checked.problem, number=checked.number)]
+    found = [*_about_islands(checked, name), *_about_pockets(checked, name, printer)]
+    if printer.kind == "resin":
+        found += _several(checked, name, [(_jump(checked, jump), jump.growth) for jump in checked.jumps],
+                          tr("{count} more jumps"))  # fmt: skip
+        if not checked.jumps:
+            peel = text.area(float(checked.peel.max()))
+            found.append(
+                Line(
+                    "good",
+                    _named(tr("No jumps"), name),
+                    tr("at most {peel} peels off at once", peel=peel),
+                    number=checked.number,
+                )
+            )
+    found += [line for neck in checked.necks if (line := _neck(checked, neck, name, printer)) is not None]
+    thin = [(_thin(checked, wall), wall.area) for wall in checked.thin]
+    found += _several(checked, name, thin, tr("{count} more thin walls"))
+    if not thin:
+        found.append(Line("good", _named(tr("No thin walls"), name),
+                          tr("none of {wall} or less", wall=text.near(printer.thinnest_wall, 2)),
+                          number=checked.number))  # fmt: skip
+    filed = [(_groove(one, printer), one.length) for one in checked.grooves]
+    found += _several(checked, name, filed, tr("{count} more grooves"))
+    if checked.steadiness is not None:
+        found += _about_standing(checked, checked.steadiness, name, printer)
+    return found
+
+
+def _named(what: str, name: str) -> str:
+    return f"{what}, {name}" if name else what
+
+
+def _several(checked: Checked, name: str, lines: list[tuple[Line, float]], kind: str) -> list[Line]:
+    """Lines of one kind; those beyond some number in one."""
+    shown = [
+        replace(line, what=_named(line.what, name), number=checked.number, weight=weight)
+        for line, weight in lines[:_MOST_OF_A_KIND]
+    ]
+    more = len(lines) - len(shown)
+    if more > 0:
+        shown.append(Line(lines[-1][0].verdict, _named(kind.format(count=more), name),
+                          tr("smaller than those above"),
+                          number=checked.number))  # fmt: skip
+    return shown
+
+
+def _about_islands(checked: Checked, name: str) -> list[Line]:
+    unheld = [(_island(one), float(one.hangs) + one.grows) for one in checked.unheld]
+    found = _several(checked, name, unheld, tr("{count} more islands"))
+    left = [(_island(one), one.grows) for one in checked.islands if one.left]
+    found += _several(checked, name, left, tr("{count} more islands left on purpose"))
+    held = sum(bool(one.held) for one in checked.islands)
+    small = sum(one.small and not one.held for one in checked.islands)
+    said = ", ".join([
+        *([tr("{count} held", count=held)] if held else []),
+        *([tr("{count} too small to matter", count=small)] if small else []),
+    ])  # fmt: skip
+    if not unheld:
+        found.append(Line("good", _named(tr("No islands"), name), said or tr("in {layers:,} layers",
+                                                                             layers=checked.layers),
+                          number=checked.number))  # fmt: skip
+    elif said:
+        found.append(Line("good", _named(tr("Other islands"), name), said, number=checked.number))
+    return found
+
+
+def _island(one: Island) -> Line:
+    hangs = tr_many("hangs for {n} layer", "hangs for {n} layers", one.hangs)
+    until = hangs if one.meets else tr("the rest hangs by it") if one.layer == 0 else tr("never meets the rest")
+    grows = tr(", grows to {area}", area=text.area(one.grows)) if one.grows > 1.5 * one.area + 0.05 else ""
+    means = tr(
+        "It begins in the air: it falls off or is dragged along. A hold spot or another seat helps; what is trivial "
+        "may be left."
+    )
+    return Line("left" if one.left else "failed", tr("Island"),
+                tr("at {z}, {area}{grows}, {until}", z=text.length(one.z, 2), area=text.small_area(one.area),
+                   grows=grows, until=until), means, found=one,
+                helps=("hold", "seat"))  # fmt: skip
+
+
+_BECOMES = {
+    "opens": tr("opens at {height}", height="{}"), "open at its top": tr("open at its top"),
+    "trapped": tr("closed for good"),
+    "sealed by the plate": tr("sealed by the plate, gone when it is lifted"),
+}  # fmt: skip
+
+
+def _about_pockets(checked: Checked, name: str, printer: Printer) -> list[Line]:
+    resin = printer.kind == "resin"
+    lines, little = [], 0
+    for one in checked.pockets:
+        if not one.counts(printer):
+            little += 1
+        else:
+            lines.append((_pocket(one, resin=resin), one.area if resin else one.volume / 1e3))
+    found = _several(checked, name, lines, tr("{count} more pockets"))
+    if not lines:
+        largest = max((one.area for one in checked.pockets), default=0.0)
+        said = (
+            tr("{little} small or flat ones, the largest {area}", little=little, area=text.area(largest))
+            if little
+            else tr("no air is closed in")
+        )
+        if not resin:
+            said = tr("nothing is closed in for good")
+        found.append(
+            Line("good", _named(tr("No cups") if resin else tr("No voids"), name), said, number=checked.number)
+        )
+    return found
+
+
+def _pocket(one: Pocket, *, resin: bool) -> Line:
+    becomes = _BECOMES[one.becomes].format(text.length(one.opens or 0.0, 1))
+    if one.trapped:
+        means = (
+            tr("{volume} of resin stay inside for good. A vent lets them out.", volume=text.volume(one.volume))
+            if resin
+            else tr("Support in it, if any, stays there. A cut through it opens it.")
+        )
+        what, verdict = tr("Trapped void"), "failed" if resin else "look"
+        detail = tr("{begins} to {z} and on, {volume}", begins=text.length(one.begins, 1), z=text.length(one.z, 1),
+                    volume=text.volume(one.volume))  # fmt: skip
+    else:
+        means = tr(
+            "It sucks at the film with up to {pull:.0f} N at each lift. A vent or another seat lets air in.",
+            pull=one.pull,
+        )
+        what, verdict = tr("Cup"), "failed"
+        detail = tr(
+            "{area} at {z}, {volume}, {becomes}",
+            area=text.area(one.area),
+            z=text.length(one.z, 1),
+            volume=text.volume(one.volume),
+            becomes=becomes,
+        )
+    return Line("left" if one.left else verdict, what, detail, means, found=one, helps=("seat",))  # type: ignore[arg-type]
+
+
+def _jump(checked: Checked, one: Jump) -> Line:
+    return Line("left" if one.left else "look", tr("Jump"),
+                tr("at {z}, {area} more than the layer before", z=text.length(one.z, 2), area=text.area(one.growth)),
+                tr("A wide layer at once tears or leaves a line. Leaning the piece spreads it over many layers."),
+                number=checked.number, found=one, helps=("seat",))  # fmt: skip
+
+
+def _neck(checked: Checked, one: Neck, name: str, printer: Printer) -> Line | None:
+    if one.share >= printer.least_neck and not one.left:
+        return None
+    verdict: Verdict = "left" if one.left else "look"
+    return Line(verdict, _named(tr("Neck"), name),
+                tr("{area} at {z} carries a layer of {area2}", area=text.small_area(one.area), z=text.length(one.z, 1),
+                   area2=text.area(one.above)),
+                tr("All that is above hangs by it while it is printed. Another seat, or support beside it, helps."),
+                checked.number, one, ("seat",), 1.0 / max(one.share, 1e-6))  # fmt: skip
+
+
+def _thin(checked: Checked, one: ThinWall) -> Line:
+    held = tr(" Support touches it, and may take it along when it comes off.") if one.held else ""
+    return Line("left" if one.left else "look", tr("Thin wall"),
+                tr("{least} over {area}, at {z}", least=text.length(one.least, 2), area=text.area(one.area),
+                   z=text.length(one.z, 1)),
+                tr("It prints badly or breaks. Make the model larger, or thicken it where it was made.{held}",
+                   held=held),
+                number=checked.number, found=one)  # fmt: skip
+
+
+def _groove(one: Groove, printer: Printer) -> Line:
+    return Line("left" if one.left else "look", tr("Groove that no file enters"),
+                tr("{length} of seam, for a file {file} across", length=text.mm(one.length),
+                   file=text.given(printer.file)),
+                tr("What is glued there keeps its step. Sand it before gluing, take a finer file, or move the cut."),
+                found=one)  # fmt: skip
+
+
+def _about_standing(checked: Checked, steady: Steadiness, name: str, printer: Printer) -> list[Line]:
+    """Tall and thin, small foot, sideways push; nothing of a piece that stands on support."""
+    if checked.base > 0 or steady.tips < printer.least_tip:
+        return []  # said already
+    slender = (
+        tr("{slender:.1f} times as tall as its foot is wide", slender=steady.slender)
+        if math.isfinite(steady.slender)
+        else tr("no foot")
+    )
+    said = tr("{slender}; {push:.2f} N at its top tip it", slender=slender, push=steady.push)
+    fine = steady.slender <= printer.most_slender
+    return [Line("good" if fine else "look", _named(tr("Stands steadily") if fine else tr("Tall and thin"), name), said,
+                 "" if fine else tr("It sways while it is printed. Lay it down, or widen its foot."), checked.number,
+                 helps=() if fine else ("seat",))]  # fmt: skip

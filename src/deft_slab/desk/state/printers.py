@@ -1,0 +1,239 @@
+"""Beds that were handed to printers: sent, watched, and told to the window. The network is not waited for here."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from ...core.errors import DeftError
+from ...core.locale.translate import tr
+from ...core.printing.link import PrinterTrouble
+from ...core.printing.outbox import Device, Outbox, Sent
+from ...logbook import home
+from ..messages.hand_off import MakeBed
+from .desk import Desk
+
+_EVERY = 1000
+"""ms between looks while something is on its way or printing, or the printers are shown."""
+SHOWN = QSize(240, 150)
+"""Pixels that the picture of a layer may take."""
+
+
+class Printing(QObject):
+    """A part of the desk state. changed : of printers and their jobs; pictures : of the layer that is being printed, by
+    the job"""
+
+    changed = Signal()
+    _looked = Signal(bool)
+    _answered = Signal(object, object)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._desk = desk
+        self._outbox: Outbox | None = None
+        self._pools: dict[str, ThreadPoolExecutor] = {}
+        self._rounds: dict[str, Future[bool]] = {}
+        self._shown = False
+        self.pictures: dict[str, QImage] = {}
+        self._drawn: dict[str, int] = {}
+        self._timer = QTimer(self)
+        self._timer.setInterval(_EVERY)
+        self._timer.timeout.connect(self.look)
+        self._looked.connect(self._on_looked)
+        self._answered.connect(self._on_answered)
+
+    # what there is
+
+    @property
+    def outbox(self) -> Outbox:
+        """Opened when it is first asked for."""
+        if self._outbox is None:
+            self._outbox = Outbox(home() / "outbox")
+            if self._outbox.problem:
+                self._desk.told.emit(self._outbox.problem)
+        return self._outbox
+
+    @property
+    def devices(self) -> tuple[Device, ...]:
+        """All printers."""
+        return self.outbox.devices
+
+    def jobs_of(self, device: str) -> list[Sent]:
+        """The beds that were handed to a printer, the latest first."""
+        return [job for job in reversed(self.outbox.jobs) if job.device == device]
+
+    # looking after them
+
+    def begin(self) -> None:
+        """Goes on with what was on its way when the program was last closed."""
+        if (home() / "outbox" / "outbox.json").exists() and self.outbox.active:
+            self._timer.start()
+
+    def show(self, shown: bool) -> None:
+        """Whether printers are looked at by a person: then all of them are asked how they are."""
+        self._shown = shown
+        if shown and self.devices:
+            self.look()
+            self._timer.start()
+
+    def look(self) -> None:
+        """Starts a round with each printer beside the window, unless one is under way with it."""
+        if not self.devices or not (self._shown or self.outbox.active):
+            self._timer.stop()
+            return
+        for device in self.devices:
+            under_way = self._rounds.get(device.name)
+            if under_way is None or under_way.done():
+                self._rounds[device.name] = self._beside(device.name).submit(self._visit, self.outbox, device)
+                self._rounds[device.name].add_done_callback(self._tell)
+
+    def _beside(self, device: str) -> ThreadPoolExecutor:
+        """The thread beside the window in which a printer is spoken to: none waits for another."""
+        if device not in self._pools:
+            self._pools[device] = ThreadPoolExecutor(1, thread_name_prefix="deft-printing")
+        return self._pools[device]
+
+    def _later(self, device: str, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
+        """Does something with a printer beside the window, and then something here, unless it went wrong, which is
+        told."""
+
+        def tell(done: Future[object]) -> None:
+            with contextlib.suppress(RuntimeError):  # the window may be gone
+                self._answered.emit(None if done.cancelled() else done.exception(), then)
+
+        self._beside(device).submit(does).add_done_callback(tell)
+
+    def _on_answered(self, error: BaseException | None, then: Callable[[], None] | None) -> None:
+        if isinstance(error, DeftError):
+            self._desk.failed.emit(error)
+        elif error is not None:
+            raise error
+        elif then is not None:
+            then()
+        self.changed.emit()
+        self.look()
+        self._timer.start()
+
+    def _visit(self, outbox: Outbox, device: Device) -> bool:
+        """In the other thread."""
+        return self._draw(outbox, device) | outbox.visit(device)
+
+    def _tell(self, done: Future[bool]) -> None:
+        with contextlib.suppress(RuntimeError):  # the window may be gone
+            self._looked.emit(done.exception() is None and done.result())
+
+    def _draw(self, outbox: Outbox, device: Device) -> bool:
+        """Fetches the pictures of layers that are being printed, where they are looked at."""
+        new = False
+        for job in outbox.jobs if self._shown and device.url else ():
+            status = job.status
+            if job.device != device.name or status is None or status.state not in ("printing", "paused"):
+                continue
+            layer = min(status.layer, status.layers - 1)
+            if self._drawn.get(job.id) == layer:
+                continue
+            with contextlib.suppress(PrinterTrouble):
+                image = QImage.fromData(outbox.link(device).picture(job.id, layer))
+                self.pictures[job.id] = image.convertToFormat(QImage.Format.Format_Grayscale8).scaled(
+                    SHOWN, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                )
+                self._drawn[job.id] = layer
+                new = True
+        return new
+
+    def _on_looked(self, new: bool) -> None:
+        if new:
+            self.changed.emit()
+
+    def close(self) -> None:
+        """Ends what is going on beside the window; what is on its way lies on the disk."""
+        self._timer.stop()
+        self._shown = False
+        if self._outbox is not None:
+            self._outbox.drop_links()
+        pools, self._pools = self._pools, {}
+        for pool in pools.values():
+            pool.shutdown(wait=True, cancel_futures=True)
+
+    # what a person does
+
+    def _try(self, does: Callable[[], object]) -> bool:
+        """Does something; what goes wrong is told."""
+        try:
+            does()
+        except DeftError as error:
+            self._desk.failed.emit(error)
+            return False
+        finally:
+            self.changed.emit()
+        return True
+
+    def add(self, device: Device) -> bool:
+        """Adds a printer, or changes the one of that name. Whether that could be done."""
+        done = self._try(lambda: self.outbox.add(device))
+        self.show(self._shown)
+        return done
+
+    def remove(self, name: str) -> None:
+        """Takes a printer off the list."""
+        self._try(lambda: self.outbox.remove(name))
+
+    def send(self, bed: int, device: Device) -> None:
+        """Hands a bed to a printer. bed : its number, from 0 on"""
+        desk, outbox = self._desk, self.outbox
+        title = tr("{title}, bed {bed}", title=desk.project.title, bed=bed + 1)
+        about = outbox.about(device.name)
+        printer = desk.evaluated.printer_of(bed) if desk.evaluated is not None else desk.printer
+        layers = printer.kind == "resin" and (about is None or about.kind == "resin")
+        path = home() / "outbox" / f"making-{bed + 1}{'.zip' if layers else '.3mf'}"
+
+        def put(made: Path) -> None:
+            try:
+                outbox.put(made, title, device.name)
+            finally:
+                made.unlink(missing_ok=True)
+
+        def done(made: Path) -> None:
+            self._later(
+                device.name,
+                lambda: put(made),
+                lambda: desk.told.emit(tr("“{title}” goes to “{name}”.", title=title, name=device.name)),
+            )
+
+        desk.jobs.submit(
+            "handoff:send",
+            MakeBed(desk.plan, desk.printer, desk.project.title, bed, path, layers, desk.settings.with_posts),
+            done=done, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
+        )  # fmt: skip
+
+    def order(self, job: str, what: str) -> None:
+        """Does something with a job: "pause", "resume" or "cancel"."""
+        found = next((one for one in self.outbox.jobs if one.id == job), None)
+        if found is not None:
+            self._later(found.device, lambda: self.outbox.order(job, what))
+
+    def send_again(self, job: str) -> None:
+        """Sends a bed once more that its printer has forgotten."""
+        self._try(lambda: self.outbox.send_again(job))
+        self.look()
+        self._timer.start()
+
+    def forget(self, job: str) -> None:
+        """Takes a job that is over off the list."""
+        self.pictures.pop(job, None)
+        self._try(lambda: self.outbox.forget(job))
+
+    def load(self, device: Device, grams: float) -> None:
+        """Says that material was put into a printer."""
+        self._later(device.name, lambda: self.outbox.link(device).load(grams))
+
+    def try_again(self, device: str) -> None:
+        """Asks a printer that was not there, without waiting."""
+        self.outbox.try_again(device)
+        self.look()
+        self._timer.start()

@@ -1,0 +1,1 @@
+"""Hand off: beds, files and printers."""

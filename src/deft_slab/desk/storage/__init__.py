@@ -1,0 +1,1 @@
+"""What is kept between sessions, as files."""

@@ -1,0 +1,32 @@
+"""Language, units and numbers as the settings wish them, put into the environment before any text is looked up.
+
+Light, and without a text of its own: it is loaded before all that has any.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+
+from ...core.locale import preferences
+from ...logbook import home
+
+AS_THE_DESKTOP = "as the desktop"
+
+
+def speak_as_set() -> None:
+    """What cannot be read is taken as unset; reading the settings in full says what is wrong with them."""
+    try:
+        kept = json.loads((home() / "settings.json").read_bytes())
+    except (OSError, ValueError, RecursionError):
+        kept = {}
+    if not isinstance(kept, dict):
+        return
+    if kept.get("language", AS_THE_DESKTOP) in preferences.languages():
+        os.environ["LANGUAGE"] = kept["language"]
+    # variables of our own are set by somebody on purpose, and go before what is kept
+    if kept.get("units") in preferences.SHOWN_IN:
+        os.environ.setdefault(preferences.UNITS, kept["units"])
+    if kept.get("numbers") in preferences.WRITTEN:
+        os.environ.setdefault(preferences.NUMBERS, kept["numbers"])
+    preferences.forget()

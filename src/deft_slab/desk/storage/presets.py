@@ -1,0 +1,46 @@
+"""Presets: values of one part of the desk, kept under a name and taken again in any project."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from ...core.document.base import first_problem
+from ...core.document.migrations import Versions
+from ...core.errors import BadPlan
+from ...core.locale.translate import tr
+from .shelf import MOST_LETTERS, Shelf
+
+PRESETS = Versions("preset", 1)
+Of = Literal["seats", "ways", "joins", "materials"]
+
+
+class Preset(BaseModel):
+    """of : which part they are for; kind : for joins, of which kind; values : by the names of fields"""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    version: Literal[1] = 1
+    of: Of
+    kind: str = ""
+    name: Annotated[str, StringConstraints(min_length=1, max_length=MOST_LETTERS)]
+    values: dict[str, Any] = Field(max_length=60)
+
+
+def read_preset(text: bytes) -> Preset:
+    """One from its JSON. Raises BadPlan."""
+    try:
+        return Preset.model_validate(PRESETS.read(text))
+    except ValidationError as error:
+        raise BadPlan(tr("This is no preset that can be read: {problem}", problem=first_problem(error))) from error
+    except ValueError as error:
+        raise BadPlan(tr("This is no preset that can be read: {error}.", error=error)) from error
+
+
+@lru_cache
+def shelf(of: Of) -> Shelf[Preset]:
+    """Those of a part."""
+    return Shelf(f"presets-{of}", PRESETS, read_preset,
+                 lambda preset, name: preset.model_copy(update={"name": name}))  # fmt: skip

@@ -1,0 +1,61 @@
+"""A row of a list of things worth trying: number, picture, what it is, a figure, and a button that keeps it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QLabel
+
+from ...core.arrays import Bytes
+from ...core.locale.translate import tr
+from ..look.qt_pictures import pixmap_of
+from .basics import ClickRow, button, label, restyle
+
+_PICTURE = (46, 32)
+_NAMES = "seat", "chosen"
+
+
+class ListedRow(ClickRow):
+    """A click takes it.
+
+    picture : (height, width, 4) uint8; said : the second line; good : whether that is as it should be; figure : at the
+    right; keep : adds it to the ledger
+    """
+
+    def __init__(
+        self, number: str, picture: Bytes, title: str, said: str, figure: str, *, good: bool, chosen: bool,
+        keep: Callable[[], None],
+    ) -> None:  # fmt: skip
+        super().__init__(_NAMES[chosen])
+        grid = QGridLayout(self)
+        grid.setContentsMargins(4, 2, 2, 2)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(0)
+        shown = QLabel()
+        shown.setPixmap(pixmap_of(picture, *_PICTURE))
+        shown.setFixedWidth(_PICTURE[0])
+        self._number = label(number, "title")
+        grid.addWidget(self._number, 0, 0, 2, 1)
+        grid.addWidget(shown, 0, 1, 2, 1)
+        grid.addWidget(label(title, wrap=True), 0, 2)
+        grid.addWidget(label(said, "good" if good else "faint", wrap=True), 1, 2)
+        value = label(figure, "figure")
+        value.setAlignment(Qt.AlignmentFlag.AlignRight)
+        grid.addWidget(value, 0, 3)
+        self.keep = button(
+            tr("Keep"),
+            tr("Keeps it as a choice in the ledger, without taking it."),
+            keep,
+            role="small",
+        )
+        grid.addWidget(self.keep, 1, 3)
+        grid.setColumnStretch(2, 1)
+
+    def show_place(self, number: str, *, chosen: bool) -> None:
+        """Its number in the list, and whether it is the one that was taken."""
+        self._number.setText(number)
+        name = _NAMES[chosen]
+        if self.objectName() != name:
+            self.setObjectName(name)
+            restyle(self)

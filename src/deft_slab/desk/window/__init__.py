@@ -1,0 +1,1 @@
+"""The window and its fixed parts: title strip, pieces, bed, status bar."""
