@@ -126,8 +126,8 @@ def answering(window: Window) -> None:
         heart = whole_job(window, Path(folder))
     most, doing = heart.worst[0]
     say("longest time that the window does not answer, whole job", f"{most:.0f} ms ({doing})", "within 100 ms",
-        most <= 100)  # fmt: skip
+        most <= 100)
     print("        (the next ones: " + "; ".join(f"{ms:.0f} ms, {what}" for ms, what in heart.worst[1:6]) + ")")
     own, worker = idle_share(window)
     say("processor while nothing happens", f"window {100 * own:.1f} %, worker {100 * worker:.1f} %", "under 1 % each",
-        own < 0.01 and worker < 0.01)  # fmt: skip
+        own < 0.01 and worker < 0.01)

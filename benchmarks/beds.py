@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from report import loaded, say, summed_up
 
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import ROUNDS, BedSearch, lay_out
 from deft_slab.core.exporting.delivery import deliver
 from deft_slab.core.exporting.options import Wished
@@ -78,7 +78,7 @@ def writing() -> None:
     while len(solid.triangles) < 500_000:
         solid = _finer(solid)
     model = Model("gull", solid, 1e-6)
-    outcome = Workshop(model).evaluate(Plan(model=model.ref), printer, detail="figures")
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer, detail="figures")
     pieces = [replace(outcome.pieces[0], number=n + 1, name=f"Gull {n + 1}") for n in range(4)]
     whole = replace(outcome, pieces=tuple(pieces))
     laid = lay_out(pieces, printer)

@@ -26,8 +26,8 @@ from report import loaded, say, summed_up
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from deft_slab.core.cuts import BentCut, BlockCut, BoxCut, Cut, ScoopCut, StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
-from deft_slab.core.evaluate.piece import Subject
+from deft_slab.core.evaluate.evaluator import Evaluator
+from deft_slab.core.evaluate.piece import SearchSubject
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.figures.batch_figures import sketches
 from deft_slab.core.figures.exposure import exposure, spread_directions
@@ -124,9 +124,9 @@ def against_rays() -> None:
             what = f"column field of {cells} cells, {name}, {len(solid.triangles):,} triangles"
             how = f"{1e3 * mine:.1f} ms against {1e3 * first:.0f} ms; results differ by {100 * differ:.2f} %"
             say(f"{what}, against embree from the mesh", f"{first / mine:.0f} times faster ({how})", "10 times",
-                first / mine >= 10)  # fmt: skip
+                first / mine >= 10)
             say(f"{what}, against embree's rays alone", f"{theirs / mine:.1f} times faster ({1e3 * theirs:.0f} ms)",
-                "10 times", theirs / mine >= 10)  # fmt: skip
+                "10 times", theirs / mine >= 10)
 
 
 def subdivided(solid: Solid, cells: int) -> trimesh.Trimesh:
@@ -178,7 +178,7 @@ def growth() -> None:
             f"cost from {small:,} to {large:,} triangles",
             f"{ratio:.2f} of linear ({1e3 * times[small]:.1f} ms to {1e3 * times[large]:.1f} ms)",
             "no more than linear", ratio <= 1.0,
-        )  # fmt: skip
+        )
 
 
 def dragging(window: Window) -> None:
@@ -210,7 +210,7 @@ def dragging(window: Window) -> None:
         "at least 10 a second",
         rate >= 10,
     )
-    workshop = Workshop(state.model)
+    workshop = Evaluator(state.model)
     plan = Plan(model=state.model.ref)
     workshop.ready(plan)
     offsets = iter(np.arange(120.0, 180.0, 0.7))
@@ -257,9 +257,9 @@ def bundled(name: str) -> Solid:
     return Solid(sound.vertices, sound.triangles)
 
 
-def subject_of(solid: Solid) -> Subject:
+def subject_of(solid: Solid) -> SearchSubject:
     model = Model("Thing", solid, 1e-6)
-    return Workshop(model).subject(Plan(model=model.ref), 0)
+    return Evaluator(model).subject(Plan(model=model.ref), 0)
 
 
 def tilting() -> None:
@@ -278,7 +278,7 @@ def tilting() -> None:
     sweep(lantern, thousand, printer, spread=pool.map)
     took = time.perf_counter() - start
     say(f"tilt map of 1,000 directions, lantern, {len(lantern.solid.triangles):,} triangles", f"{took:.2f} s",
-        "within 1.2 s", took <= 1.2)  # fmt: skip
+        "within 1.2 s", took <= 1.2)
     by_rays = []
     for solid in (lantern.solid, lantern.light):
         mesh = trimesh.Trimesh(solid.vertices, solid.triangles, process=False)
@@ -295,11 +295,11 @@ def tilting() -> None:
         whole = sketches(subject.solid, turned, THRESHOLD, CELLS).support_volume_mm3
         hard = np.array([
             measure(subject.solid, down_to_rotation(down), trusted=True).figures.support_volume_mm3 for down in downs
-        ])  # fmt: skip
+        ])
         off, cliff = 100 * np.abs(found - whole) / whole, 100 * np.abs(found - hard) / hard
         figure = f"median {np.median(off):.2f} %, worst {off.max():.2f} % (against the hard rule {np.median(cliff):.2f}"
         say(f"stand-in of the {name} against the whole mesh, 50 directions", f"{figure} and {cliff.max():.2f} %)",
-            "median under 1 %, worst under 4 %", np.median(off) < 1 and off.max() < 4)  # fmt: skip
+            "median under 1 %, worst under 4 %", np.median(off) < 1 and off.max() < 4)
     for name, subject in subjects.items():
         start = time.perf_counter()
         best = searched(subject, printer, PRESETS["filament"], spread=pool.map).support_volume_mm3.min()
@@ -328,7 +328,7 @@ def cutting() -> None:
     opened = open_file(MODELS["lantern"]).model
     lantern = thinned(opened.solid, 200_000, QUIET)
     model = Model("Lantern", Solid(lantern.vertices, lantern.triangles), 1e-6)
-    workshop, plan = Workshop(model, pool.map), Plan(model=model.ref)
+    workshop, plan = Evaluator(model, pool.map), Plan(model=model.ref)
     workshop.evaluate(plan, printer)
     subject = cut_subject(workshop, plan, 0, printer)
     normals = np.concatenate([half_sphere(NORMALS), likely_normals(subject)])
@@ -338,11 +338,11 @@ def cutting() -> None:
     took = time.perf_counter() - start
     count = PLACES * len(known)
     say(f"cut map, {len(normals)} directions × {PLACES} places", f"{took:.2f} s, {1e6 * took / count:.0f} µs a place",
-        "within 3 s", took <= 3)  # fmt: skip
+        "within 3 s", took <= 3)
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=float(lantern.bounds.mean(axis=0)[2]))
     split = best_of(2, lambda: cut.part(workshop.mended(plan)[0]))
     say("a place of the map against a real split", f"{split / (took / count):.0f} times quicker", "100 times",
-        split / (took / count) >= 100)  # fmt: skip
+        split / (took / count) >= 100)
     swept(subject, np.array([0.0, 0.0, 1.0]))
     start = time.perf_counter()
     swept(subject, np.array([0.1, 0.2, 0.97]))
@@ -361,11 +361,11 @@ def cutting() -> None:
     pool.shutdown()
 
 
-def _ten_cuts(workshop: Workshop, plan: Plan, solid: Solid) -> None:
+def _ten_cuts(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
     """Editing the last of ten cuts against editing the only one."""
     printer, low, high = default_printer(), *solid.bounds
     levels = [StraightCut(id=f"c{n}", name="c", normal=(0, 0, 1), offset=float(low[2] + (high[2] - low[2]) * share))
-              for n, share in enumerate(np.linspace(0.05, 0.5, 9))]  # fmt: skip
+              for n, share in enumerate(np.linspace(0.05, 0.5, 9))]
 
     def last(share: float) -> StraightCut:
         return StraightCut(id="z", name="z", normal=(0, 0, 1), offset=float(low[2] + (high[2] - low[2]) * share))
@@ -379,14 +379,14 @@ def _ten_cuts(workshop: Workshop, plan: Plan, solid: Solid) -> None:
                 took.append(time.perf_counter() - start)
     one, ten = min(took[:2]), min(took[2:])
     say("editing the last of ten cuts against the only one", f"{ten / one:.2f} times ({ten:.2f} s, {one:.2f} s)",
-        "no more", ten <= 1.1 * one)  # fmt: skip
+        "no more", ten <= 1.1 * one)
     start = time.perf_counter()
     workshop.evaluate(plan.changed(recipe=(last(0.78),)), printer)
     took = time.perf_counter() - start
     say("exact figures after a straight cut is let go", f"{took:.2f} s", "within 1 s", took <= 1)
 
 
-def _dragging_kinds(workshop: Workshop, plan: Plan, solid: Solid) -> None:
+def _dragging_kinds(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
     """Figures a second on the stand-in while each kind is dragged."""
     printer, (low, high) = default_printer(), solid.bounds
     middle, size = (low + high) / 2, high - low
@@ -519,11 +519,11 @@ def starting() -> None:
             done = subprocess.run([sys.executable, script], check=True, capture_output=True, encoding="utf-8", env=env)
             times.append(float(done.stdout.split()[0]))
         bare = best_of(3, lambda: subprocess.run([sys.executable, "-c", "import numpy, PySide6.QtWidgets"], check=True,
-                                                 env=env))  # fmt: skip
+                                                 env=env))
         own = best_of(3, lambda: subprocess.run([sys.executable, "-c", "pass"], check=True, env=env))
     shown = sorted(times[1:])[1] + own  # the first has compiled them; and the interpreter's own start
     say("window shown after the start", f"{shown:.2f} s, {shown / bare:.1f} times loading NumPy and Qt alone",
-        "within 1.5 s", shown <= 1.5)  # fmt: skip
+        "within 1.5 s", shown <= 1.5)
     with tempfile.TemporaryDirectory() as folder:
         small = Path(folder) / "small.stl"
         trimesh.creation.icosphere(3, 20.0).export(small)

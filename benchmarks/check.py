@@ -14,7 +14,7 @@ from typing import TypeVar
 import numpy as np
 from report import loaded, say, summed_up
 
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.hollowing.voids import least_wall, voids_of
 from deft_slab.core.inspection.inspect import check, section_face
 from deft_slab.core.layers.pockets import closed_air
@@ -64,7 +64,7 @@ def checking(key: str = "gull") -> None:
     took, voids = _timed(lambda: voids_of(solid, 2.0, 0.5, 100.0), 1)
     wall = least_wall(solid, voids)
     say(f"hollowing at 2 mm, {about}", f"{took:.1f} s, {len(voids)} voids, thinnest wall {wall:.2f} mm", "10 s, 1.5 mm",
-        took <= 10 and wall >= 1.5)  # fmt: skip
+        took <= 10 and wall >= 1.5)
     used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
     say("memory so far", f"{used:.2f} GB", "1.2 GB", used <= 1.2)
     _whole(key, solid)
@@ -75,7 +75,7 @@ def _whole(key: str, solid: Solid) -> None:
     printer = shipped_printers()["large-resin"]
     model = Model(key, solid, 1e-6)
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        shop, plan = Workshop(model, pool.map), Plan(model=model.ref, lift=5.0)
+        shop, plan = Evaluator(model, pool.map), Plan(model=model.ref, lift=5.0)
         piece = shop.evaluate(plan, printer, detail="figures").pieces[0]
         took, _ = _timed(lambda: section_face(piece, 0.5 * piece.figures.height_mm))
         say(f"an exact section with its face, {key}", f"{1000 * took:.0f} ms", "300 ms", took <= 0.3)
@@ -88,7 +88,7 @@ def _whole(key: str, solid: Solid) -> None:
         plan = plan.with_hollow(hollow.model_copy(update={"vents": vents}))
         cup = max((pocket.area for pocket in check(shop, plan, printer)[0].pockets), default=0.0)
         say(f"vents proposed, {key}", f"{took:.1f} s, {len(vents)} vents, largest cup left {cup:.0f} mm²",
-            f"10 s, {printer.most_cup:g} mm²", took <= 10 and cup <= printer.most_cup)  # fmt: skip
+            f"10 s, {printer.most_cup:g} mm²", took <= 10 and cup <= printer.most_cup)
 
 
 def main(names: list[str]) -> int:

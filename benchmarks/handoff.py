@@ -17,11 +17,11 @@ from pathlib import Path
 import pypdf
 import pyvista
 
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import laid_with_job
 from deft_slab.core.exporting.delivery import deliver
 from deft_slab.core.exporting.options import Wished
-from deft_slab.core.exporting.sheet.build import Sheet, sheet_of
+from deft_slab.core.exporting.sheet.build import BenchSheet, sheet_of
 from deft_slab.core.exporting.sheet.subject import gathered
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.plan.plan import Plan
@@ -51,7 +51,7 @@ def whole(path: Path, printer: Printer, folder: Path) -> str:
     """One line about a model. folder : empty"""
     opened = open_file(path)
     model = opened.model
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     plan = Plan(model=model.ref, unit=model.unit or "mm", mending=advised(model.solid))
     longest = float(model.solid.size.max())
     if model.unit is None:
@@ -62,7 +62,7 @@ def whole(path: Path, printer: Printer, folder: Path) -> str:
     evaluated = time.perf_counter() - start
     spent = dict[str, float]()
 
-    def sheet(job: Job) -> Sheet:
+    def sheet(job: Job) -> BenchSheet:
         before = time.perf_counter()
         subject = gathered(workshop, outcome, printer, model.name, laid, work)
         between = time.perf_counter()

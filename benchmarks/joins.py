@@ -13,7 +13,7 @@ from report import loaded, say, summed_up
 
 from deft_slab.core.cuts import BlockCut, StraightCut
 from deft_slab.core.document.base import triple
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.joins import KeyJoin
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
@@ -48,22 +48,22 @@ def joining(key: str = "lantern") -> None:
     printer = default_printer()
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         model, plan = _in_blocks(key)
-        workshop = Workshop(model, pool.map)
+        workshop = Evaluator(model, pool.map)
         workshop.evaluate(plan, printer, detail="figures")
         found = workshop.contacts(plan)
         took, joins = _timed(lambda: workshop.proposed_joins(plan, printer))
         contacts = len(found)
         say(f"joins proposed for {contacts} contacts, {key}, {len(model.solid.triangles):,} triangles",
-            f"{took:.2f} s, {10 * took / contacts:.2f} s for ten", "ten within 5 s", took <= contacts / 2)  # fmt: skip
+            f"{took:.2f} s, {10 * took / contacts:.2f} s for ten", "ten within 5 s", took <= contacts / 2)
         keys = [
             KeyJoin(id=f"k{n}", cut=contact.cut, between=contact.between, at=triple(contact.place), width=4, height=3)
             for n, contact in enumerate(found)
-        ]  # fmt: skip
+        ]
         keyed = plan.changed(joins=tuple(keys))
         workshop.subject(plan, 0, printer=printer)
         took, _ = _timed(lambda: workshop.subject(keyed, 0, printer=printer))
         say(f"{len(keys)} keys and sockets made, and a stand-in of a piece", f"{took:.2f} s",
-            "twenty keys and sockets within 3 s", took <= 3 * len(keys) / 20)  # fmt: skip
+            "twenty keys and sockets within 3 s", took <= 3 * len(keys) / 20)
         took, fit = _timed(lambda: workshop.dry_fit(keyed, printer))
         say(f"dry fit, {len(fit.moves)} moves", f"{took:.2f} s", "within 5 s", took <= 5)
         joined = plan.changed(joins=tuple(joins))
@@ -72,7 +72,7 @@ def joining(key: str = "lantern") -> None:
         other = joined.with_join(first.model_copy(update={"height": 0.9 * first.height}))
         again, _ = _timed(lambda: workshop.evaluate(other, printer, detail="figures"))
         say("an edit of one join against all of them", f"{again / whole:.2f} of {whole:.1f} s", "at most a third",
-            again <= whole / 3)  # fmt: skip
+            again <= whole / 3)
         workshop.ready(plan)
         workshop.evaluate(other, printer, detail="quick")
         frames = 0

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from report import loaded, say, summed_up
 from rugged import rugged
 
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
 from deft_slab.core.plan.plan import Plan
@@ -55,7 +55,7 @@ class Asked:
             way.support for way in front.ways
             if way.cuts and way.pieces <= self.pieces and way.sight <= self.seam * diagonal
             and (way.all_flat or not self.flat)
-        ]  # fmt: skip
+        ]
         return min(good, default=math.inf) / front.whole
 
 
@@ -64,7 +64,7 @@ _ONE_STRAIGHT = (Asked(2, _ANY, flat=False, goal=0.05), Asked(2, 0.75, flat=Fals
 _HOLLOW = (
     Asked(2, _ANY, flat=False, goal=0.2), Asked(2, 0.75, flat=False, goal=0.4),
     *(Asked(pieces, _ANY, flat=True) for pieces in (2, 3, 4)),
-)  # fmt: skip
+)
 CASES: dict[str, tuple[Callable[[], Solid], int, tuple[Asked, ...]]] = {
     "gull": (lambda: loaded("gull"), 2, (Asked(2, 0.5, flat=False, goal=0.02), *_ONE_STRAIGHT)),
     "hook": (lambda: loaded("hook"), 3, (
@@ -75,7 +75,7 @@ CASES: dict[str, tuple[Callable[[], Solid], int, tuple[Asked, ...]]] = {
         Asked(4, _ANY, flat=True, goal=0.11))),
     "helmet": (lambda: loaded("helmet"), 4, _HOLLOW),
     "lantern": (lambda: loaded("lantern"), 4, _HOLLOW),
-}  # fmt: skip
+}
 """(model, pieces at most, what is asked of its ways). The goals of the gull's and the hook's first rows were asked for;
 those of the rugged body are a little above what this search found first, so that it does not get worse unseen."""
 
@@ -93,7 +93,7 @@ class Looked:
 def looked(name: str, solid: Solid, pieces: int, pool: ThreadPoolExecutor, effort: Effort = USUAL) -> Looked:
     """Ways to part a model, from a workshop that has nothing but its figures as it stands."""
     model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
-    workshop, plan = Workshop(model, pool.map), Plan(model=model.ref)
+    workshop, plan = Evaluator(model, pool.map), Plan(model=model.ref)
     workshop.evaluate(plan, default_printer())
     search = WaySearch(workshop, plan, default_printer(), CutWishes(pieces=pieces), spread=pool.map, effort=effort)
     start, cpu = time.perf_counter(), time.process_time()
@@ -108,7 +108,7 @@ def area(front: Front, pieces: int, flat: bool, diagonal: float) -> float:
     ways = [way for way in front.ways if way.cuts and way.pieces <= pieces and (way.all_flat or not flat)]
     points = [
         (min(way.support / front.whole, 1.0) ** 0.5, min(way.sight / diagonal / _FAR, 1.0)) for way in ways
-    ]  # fmt: skip
+    ]
     return area_behind(points)
 
 
@@ -117,7 +117,7 @@ def usual(pool: ThreadPoolExecutor) -> None:
     for name, (make, pieces, asked) in CASES.items():
         _usual(name, make(), pieces, asked, pool)
     model = Model("hook", loaded("hook"), 1e-6)
-    subject, normals = cut_subject(Workshop(model), Plan(model=model.ref), 0, default_printer()), half_sphere(60)
+    subject, normals = cut_subject(Evaluator(model), Plan(model=model.ref), 0, default_printer()), half_sphere(60)
     subject.places(normals[0], subject.between(normals[0], PLACES))
     start = time.process_time()
     for normal in normals:
@@ -151,13 +151,13 @@ def against_longer(names: list[str], pool: ThreadPoolExecutor) -> None:
         for one in asked:
             here, there = one.best(short.front, solid.diagonal), one.best(long.front, solid.diagonal)
             say(f"{name}, {one}, against the longer search", f"{100 * here:.2f} % of V, {100 * there:.2f} %",
-                "within 5 %", here <= 1.05 * there)  # fmt: skip
+                "within 5 %", here <= 1.05 * there)
         for count in range(2, pieces + 1):
             for flat in (False, True):
                 here, there = (area(of.front, count, flat, solid.diagonal) for of in (short, long))
                 kind = "all flat" if flat else "however they sit"
                 say(f"{name}, area behind the front, up to {count} pieces, {kind}", f"{here:.3f}, {there:.3f}",
-                    "within 5 %", here >= 0.95 * there)  # fmt: skip
+                    "within 5 %", here >= 0.95 * there)
 
 
 def main(names: list[str]) -> int:

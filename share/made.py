@@ -68,7 +68,7 @@ def _licences() -> str:
         "# Licences", "", "Made by `share/made.py` from what is installed by `requirements.lock`.", "",
         "| part | release | licence |", "| --- | --- | --- |", "| Deft Slab | | Apache-2.0 |",
         "| Inter (typeface, shipped) | 4 | SIL Open Font License 1.1 |",
-    ]  # fmt: skip
+    ]
     for line in (HERE.parent / "requirements.lock").read_text("utf-8").splitlines():
         name, _, release = line.partition("==")
         if not release:
@@ -77,7 +77,7 @@ def _licences() -> str:
     lines += [
         "", "Packages bring libraries of others with them, as shared objects in their wheels:", "",
         "| library | in | licence |", "| --- | --- | --- |",
-    ]  # fmt: skip
+    ]
     lines += [f"| {library} | {', '.join(packages)} | {licence} |" for library, packages, licence in BUNDLED]
     return "\n".join(lines) + "\n"
 
@@ -92,7 +92,7 @@ BUNDLED = (
     ("Embree (libembree4), oneTBB (libtbb)", ("embreex",), "Apache-2.0"),
     ("FreeType, HarfBuzz, libjpeg-turbo, libpng, libtiff, libwebp and more, see its own list", ("pillow",),
      "FTL, MIT, IJG, libpng-2.0, libtiff, BSD-3-Clause"),
-)  # fmt: skip
+)
 """(library, the packages that bring it, its licence as these packages or its authors state it)."""
 
 

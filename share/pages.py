@@ -53,7 +53,7 @@ def _page(source: Path, written: dict[Path, set[str]]) -> tuple[str, list[str]]:
     body = engine.renderer.render(tokens, engine.options, {})
     way = "" if source.stem == "index" else '<nav><a href="index.html">Contents</a></nav>'
     return (f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
-            f"<style>{_STYLE}</style></head>\n<body>{way}\n{body}</body></html>\n"), links  # fmt: skip
+            f"<style>{_STYLE}</style></head>\n<body>{way}\n{body}</body></html>\n"), links
 
 
 def _in_pages(target: str) -> str:
@@ -76,7 +76,7 @@ def build(out: Path) -> list[str]:
     wrong = [f"{source.name}: {link}" for source, link in found if not _leads_somewhere(source, link, headings)]
     linked = {(source.parent / link.partition("#")[0]).resolve() for source, link in found}
     wrong += [f"{page.name}: no page leads there" for page in headings
-              if page.parent == DOCS and page.stem != "index" and page.resolve() not in linked]  # fmt: skip
+              if page.parent == DOCS and page.stem != "index" and page.resolve() not in linked]
     return wrong
 
 

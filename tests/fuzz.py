@@ -133,7 +133,7 @@ def nasty() -> Iterator[tuple[str, str, bytes]]:
     base = _threemf()
     bomb = "<!DOCTYPE x [" + "".join(
         f'<!ENTITY e{n} "{f"&e{n - 1};" * 10 if n else "harm"}">' for n in range(12)
-    ) + "]>"  # fmt: skip
+    ) + "]>"
     yield "3MF", ".3mf", _repacked(base, lambda text: text.replace(b"?>", b"?>" + bomb.encode(), 1))
     yield "3MF", ".3mf", _repacked(base, lambda text: text + b" " * 300_000_000)
     yield "3MF", ".3mf", _repacked(base, lambda text: text.replace(b"<mesh>", b"<mesh>" * 20_000))
@@ -146,14 +146,14 @@ def nasty() -> Iterator[tuple[str, str, bytes]]:
         base,
         lambda text: text.replace(b"</resources>", nested.replace(b'objectid="99"', b'objectid="1"') + b"</resources>")
         .replace(b'<item objectid="2"', b'<item objectid="129"'),
-    )  # fmt: skip
+    )
     yield "glTF", ".gltf", b'{"asset":{"version":"2.0"},"nodes":' + b"[" * 200_000 + b"]" * 200_000 + b"}"
     loop = {"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"children": [0]}]}
     yield "glTF", ".gltf", json.dumps(loop).encode()
     yield "PLY", ".ply", (
         b"ply\nformat binary_little_endian 1.0\nelement vertex 2000000000\nproperty float x\nproperty float y\n"
         b"property float z\nelement face 2000000000\nproperty list uchar int vertex_indices\nend_header\n"
-    ) + bytes(500)  # fmt: skip
+    ) + bytes(500)
     yield "OFF", ".off", b"OFF\n2000000000 2000000000 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
     yield "STL", ".stl", b"\0" * 80 + b"\xff\xff\xff\xff" + bytes(5000)
     yield "OBJ", ".obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 999999999\n"
@@ -186,7 +186,7 @@ def _structured() -> Iterator[tuple[str, str, bytes]]:
         lambda text: text.replace(b"</triangles>", large + b"</triangles>").replace(
             b"</build>", item + b"</build>"
         ),
-    )  # fmt: skip
+    )
     scene = trimesh.Scene()
     scene.add_geometry(trimesh.creation.icosphere(5, 20.0), geom_name="ball")
     glb = scene.export(file_type="glb")
@@ -207,7 +207,7 @@ def _structured() -> Iterator[tuple[str, str, bytes]]:
         b"element face 1\nproperty list int int vertex_indices\nend_header\n"
         + b"".join(b"%d %d 0\n" % (n, n * n % 1013) for n in range(200_000))
         + b"200000 " + b" ".join(b"%d" % n for n in range(200_000)) + b"\n"
-    )  # fmt: skip
+    )
     yield "STL", ".stl", b"solid x\n" + b"facet normal 0 0 1\n" * 200_000
 
 
@@ -226,7 +226,7 @@ def _renamed(content: bytes, old: str, new: str) -> bytes:
             text = read.read(entry).replace(old.encode(), new.encode())
             text = text.replace(b'Extension="model"', b'Extension="part"')
             write.writestr(entry.filename.replace("3dmodel.model", new.rpartition("/")[2])
-                           if entry.filename == old else entry.filename, text)  # fmt: skip
+                           if entry.filename == old else entry.filename, text)
     return out.getvalue()
 
 
@@ -361,7 +361,7 @@ def main() -> int:
         result = run(arguments.count, [kind], keep=arguments.keep)[kind]
         wrong += len(result.wrong)
         print(f"{kind}: {result.models} models, {result.messages} messages, slowest {result.slowest:.2f} s, "
-              f"most memory {result.largest / 2**20:.0f} MB, wrong {len(result.wrong)}", flush=True)  # fmt: skip
+              f"most memory {result.largest / 2**20:.0f} MB, wrong {len(result.wrong)}", flush=True)
         for name, what in result.wrong[:10]:
             print(f"  {name}: {what}")
     for what, found in (

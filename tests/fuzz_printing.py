@@ -20,7 +20,7 @@ import numpy as np
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import DeftError
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import laid_with_job
 from deft_slab.core.exporting.delivery import deliver
 from deft_slab.core.exporting.options import Wished
@@ -39,7 +39,7 @@ SECONDS = 10.0
 RESIN = shipped_printers()["small-resin"].changed(layer_heights=(0.05,), line_width=0.1)
 STATUS = Status(id="a-1", name="Pillar", state="printing", layer=3, layers=40, seconds_left=100.0, grams=2.0)
 ABOUT = About(speaks=SPEAKS, name="Odd", kind="resin", bed=(130, 80, 160), pixel=0.1, material="m", loaded=900.0,
-              speed=1.0, jobs=(STATUS,))  # fmt: skip
+              speed=1.0, jobs=(STATUS,))
 
 
 def beds(folder: Path) -> list[tuple[Path, Printer]]:
@@ -47,7 +47,7 @@ def beds(folder: Path) -> list[tuple[Path, Printer]]:
     model = model_of(solid_of(box(10, 10, 2)))
     found = []
     for name, printer in (("resin", RESIN), ("filament", default_printer())):
-        outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+        outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer)
         laid, work = laid_with_job(outcome, printer)
         layers = printer.kind == "resin"
         deliver(outcome.pieces, laid, printer, "Pillar", folder / name, Wished(pieces=(), layers=layers), work)
@@ -142,7 +142,7 @@ class OddPrinter:
         length = (len(body), len(body), len(body), len(body) + 50, max(len(body) - 9, 0), -1, 10**12)
         head = b"HTTP/1.1 %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n" % (
             status[int(random.integers(len(status)))], length[int(random.integers(len(length)))],
-        )  # fmt: skip
+        )
         whole = head + body
         way = random.random()
         if way < 0.5:

@@ -15,12 +15,12 @@ import numpy as np
 ODD = (
     "", "0", "-1", "NaN", "inf", "-inf", "1e400", "-1e300", "99999999999999999999", "4294967296", "0x10", "1,5",
     "1e-320", "²", "\u202eabc", "../../x", "a" * 5000, "null", "[]", " ",
-)  # fmt: skip
+)
 """What stands in place of a word or number."""
 ODD_JSON: tuple[Any, ...] = (
     None, True, 0, -1, 1.5, 10**30, float("nan"), float("inf"), -1e300, "", "x" * 5000, "NaN", "\u202e", [], {}, [[]],
     [None], {"a": []}, [1] * 2000,
-)  # fmt: skip
+)
 
 
 def of_xml(content: bytes, random: np.random.Generator) -> bytes:

@@ -31,7 +31,7 @@ from deft_slab.core.cuts import (
 from deft_slab.core.document.base import triple
 from deft_slab.core.document.marks import Region, Stroke
 from deft_slab.core.errors import CutFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import stl_bytes
 from deft_slab.core.geometry.bodies import united, within
 from deft_slab.core.geometry.orientation import Tilt
@@ -101,7 +101,7 @@ class _Dice:
     def region(self) -> Region:
         if self.rng.random() < 0.3:
             return Region(shape="grown", places=(triple(self.corner()),), limit=float(self.rng.uniform(5, 60)),
-                          reach=float(0.3 * self.solid.diagonal))  # fmt: skip
+                          reach=float(0.3 * self.solid.diagonal))
         return Region(shape="ball", places=(triple(self.corner()),), half=self.half())
 
     def reach(self):
@@ -138,7 +138,7 @@ class _Dice:
             "id": f"c{number}", "name": f"{kind} {number}", "reach": self.reach() if kind not in ("bodies",) else None,
             "kerf": float(rng.choice([0.0, 0.0, 0.0, 0.004])) * self.solid.diagonal,
             "crumbs": str(rng.choice(["keep", "drop", "neighbour"])),
-        }  # fmt: skip
+        }
         low, high = self.solid.bounds
         match kind:
             case "straight":
@@ -170,7 +170,7 @@ class _Dice:
                 shape = str(rng.choice(["ball", "round-ended", "region"]))
                 region = {"region": self.region()} if shape == "region" else {}
                 return ScoopCut(**shared, shape=shape, centre=self.place(), half=self.half(), turn=self.turn(),
-                                margin=float(0.04 * self.solid.diagonal + 0.1), **region)  # fmt: skip
+                                margin=float(0.04 * self.solid.diagonal + 0.1), **region)
             case "lift-off":
                 return LiftOffCut(
                     **shared, region=self.region(), pocket=float(rng.choice([0.0, 0.01])) * self.solid.diagonal
@@ -181,7 +181,7 @@ class _Dice:
                     for n in range(int(rng.integers(1, 4)))
                 ]
                 return PatchCut(**shared, strokes=tuple(strokes), depth=float(rng.choice([0.0, 0.0, 0.5, -0.8])),
-                                flat=float(rng.choice([0.0, 0.0, 0.6])))  # fmt: skip
+                                flat=float(rng.choice([0.0, 0.0, 0.6])))
         return BodiesCut(**shared)
 
 
@@ -204,14 +204,14 @@ def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
             where = {
                 "id": f"j{len(found)}", "cut": contact.cut, "between": contact.between,
                 "at": tuple(float(value) for value in at), "clearance": float(rng.choice([0.0, 0.2, 0.4])),
-            }  # fmt: skip
+            }
             width = float(np.clip(rng.uniform(0.3, 1.5) * scale, 0.6, 30))
             peg = {
                 "width": width, "height": float(np.clip(rng.uniform(0.3, 1.2) * width, 0.3, 30)),
                 "draft": float(rng.choice([0, 8, 15])), "rounding": float(rng.choice([0, 0.5])),
                 "outline": str(rng.choice(["round", "rectangle", "contact"])), "length": 1.4 * width,
                 "corner": max(0.3 * width, 0.1), "inset": float(rng.uniform(0.5, 4)),
-            }  # fmt: skip
+            }
             if rng.random() < 0.4:
                 ridge = rng.normal(size=3)
                 peg["ridges"] = (tuple(float(value) for value in ridge / np.linalg.norm(ridge)),)
@@ -240,7 +240,7 @@ def random_joins(contacts: Sequence[Contact], seed: int) -> tuple[Join, ...]:
                         radius_of_leaves=max(0.15 * width, 0.15) + max(0.4 * width, 1.0),
                         leaves=int(rng.choice([2, 3])), turns_back=float(rng.uniform(0, 70)),
                         turns_on=float(rng.uniform(0, 70)),
-                    ))  # fmt: skip
+                    ))
                 case _:
                     found.append(GlueJoin(**where))
     return tuple(found)
@@ -262,12 +262,12 @@ def random_hollows(pieces: Sequence[Piece], seed: int) -> tuple[tuple[Hollow, ..
                 Vent(id=f"v{k}", place=at[k], along=tuple(-piece.solid.normals[facets[chosen[k]]]), outer=outer,
                      inner=outer * float(rng.uniform(0.4, 1.0)), plug=bool(rng.random() < 0.5))
                 for k in range(int(rng.integers(0, 4)))
-            )  # fmt: skip
+            )
             hollows.append(Hollow(
                 id=f"h{n}", **where, wall=wall, down=piece.seat.down, least=20.0, vents=vents,
                 spacing=float(rng.choice([0, 8, 12])) or None, solid_below=float(rng.choice([0, 0, 5])),
                 keyed=bool(rng.random() < 0.5),
-            ))  # fmt: skip
+            ))
         if rng.random() < 0.5:
             made = tuple(Post(id=f"p{k}", at=at[k]) for k in range(6))
             posts.append(PostSet(id=f"s{n}", **where, posts=made, stem=float(rng.uniform(0.4, 2.0))))
@@ -277,7 +277,7 @@ def random_hollows(pieces: Sequence[Piece], seed: int) -> tuple[tuple[Hollow, ..
 def problem_with_hollows(model, recipe: Recipe, seed: int) -> str:
     """The same of a recipe whose pieces are hollow, vented, plugged and put on posts."""
     plan = Plan(model=model.ref, recipe=recipe.cuts, lift=5.0)
-    workshop, printer = Workshop(model), shipped_printers()["large-resin"]
+    workshop, printer = Evaluator(model), shipped_printers()["large-resin"]
     try:
         hollows, posts = random_hollows(workshop.evaluate(plan, printer, detail="figures").pieces, seed)
         plan = plan.changed(hollows=hollows, posts=posts)
@@ -304,7 +304,7 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
     joins : a seed for joins on its contacts
     """
     plan = Plan(model=model.ref, recipe=recipe.cuts)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     try:
         outcome = workshop.evaluate(plan, default_printer(), detail="figures")
         if joins is not None:
@@ -416,7 +416,7 @@ def main() -> int:
         if number % 50 == 49:
             print(f"{number + 1} of {wanted.count}", file=sys.stderr)
     print(f"{wanted.count} recipes, {sum(kinds.values())} cuts {dict(kinds)}: {refused} refused with words, "
-          f"{wrong} wrong; the slowest took {slowest:.1f} s")  # fmt: skip
+          f"{wrong} wrong; the slowest took {slowest:.1f} s")
     return 1 if wrong else 0
 
 

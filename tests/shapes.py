@@ -10,7 +10,7 @@ import numpy as np
 import pyvista
 import trimesh
 
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_project, write_surface
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.importing.surfaces import Surface, tidy
@@ -106,7 +106,7 @@ def light_project(folder: Path) -> Path:
     plans = {choice.id: choice.plan.changed(model=model.ref) for choice in project.choices}
     choices = tuple(choice.model_copy(update={"plan": plans[choice.id]}) for choice in project.choices)
     project = project.changed(plan=project.plan.changed(model=model.ref), choices=choices)
-    pieces = Workshop(model).evaluate(project.plan, default_printer()).pieces
+    pieces = Evaluator(model).evaluate(project.plan, default_printer()).pieces
     write_project(project, model, pieces, default_printer(), folder / "project.3mf")
     return folder / "project.3mf"
 

@@ -44,7 +44,7 @@ def test_the_pages_are_html_whose_links_and_pictures_are_there(built):
 
 
 @pytest.mark.parametrize("wrong", ["[a](nowhere.md)", "[a](tilt.md#no-such-heading)", "![a](screenshots/none.png)",
-                                   "[a](../../etc/passwd)"])  # fmt: skip
+                                   "[a](../../etc/passwd)"])
 def test_a_link_that_leads_nowhere_is_found(pages, tmp_path, monkeypatch, wrong):
     docs = tmp_path / "docs"
     (docs / "screenshots").mkdir(parents=True)

@@ -15,7 +15,7 @@ import trimesh
 
 import deft_slab
 from deft_slab.core.cuts import KINDS, StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.joins import JOINS
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.recipe import Recipe, read_recipe
@@ -46,7 +46,7 @@ def test_a_cut():
     try:
         model = model_of(solid_of(box(20, 20, 30)), "Post")
         plan = Plan(model=model.ref, recipe=(toy(id="c1", name="Slice", low=10, high=16),))
-        outcome = Workshop(model).evaluate(plan, default_printer())
+        outcome = Evaluator(model).evaluate(plan, default_printer())
         assert sorted(round(piece.solid.volume) for piece in outcome.pieces) == [2400, 4000, 5600]
         assert "Slice of the post" in [piece.name for piece in outcome.pieces]
         assert read_recipe(Recipe(cuts=plan.recipe).model_dump_json().encode()).cuts == plan.recipe
@@ -63,7 +63,7 @@ def test_a_join():
         cut = StraightCut(id="c1", name="Waist", normal=(0, 0, 1), offset=20)
         join = toy(id="j1", cut="c1", between=(-1, 1), at=(15, 15, 20), diameter=6, thickness=2)
         plan = Plan(model=model.ref, recipe=(cut,), joins=(join,))
-        outcome = Workshop(model).evaluate(plan, printer)
+        outcome = Evaluator(model).evaluate(plan, printer)
         assert outcome.joins["j1"].problem == ""
         radius = 3 + printer.clearance + printer.hole_allowance / 2
         lost = 3.14159 * radius**2 * (2 + printer.clearance)
@@ -79,7 +79,7 @@ def changed_copy(folder, name):
     """A copy of the program with the changes of a block: a line that begins with a blank is where, with − it goes,
     with + it comes."""
     shutil.copytree(Path(deft_slab.__file__).parent, folder / "deft_slab",
-                    ignore=shutil.ignore_patterns("__pycache__", "models"))  # fmt: skip
+                    ignore=shutil.ignore_patterns("__pycache__", "models"))
     for part in re.split(r"^--- src/", block("diff", name), flags=re.M)[1:]:
         path, _, changes = part.partition("\n")
         old = "\n".join(line[1:] for line in changes.splitlines() if line[0] in " -")
@@ -126,9 +126,9 @@ def asked(folder):
     """What the window of a copy has."""
     (folder / "asked.py").write_text(ASKED, "utf-8")
     env = {**os.environ, "PYTHONPATH": str(folder), "QT_QPA_PLATFORM": "offscreen",
-           "DEFT_SLAB_HOME": str(folder / "home")}  # fmt: skip
+           "DEFT_SLAB_HOME": str(folder / "home")}
     done = subprocess.run([sys.executable, str(folder / "asked.py")], capture_output=True, encoding="utf-8", env=env,
-                          check=False)  # fmt: skip
+                          check=False)
     assert done.returncode == 0, done.stderr
     return json.loads(done.stdout)
 

@@ -108,14 +108,14 @@ def documented(node: ast.FunctionDef, known: set[str]) -> str:
 def test_what_the_core_offers_says_what_it_does_and_in_which_shapes():
     trees = {path: parsed(path) for path in SOURCES if "core" in path.parts}
     methods = [node for tree in trees.values() for one in ast.walk(tree) if isinstance(one, ast.ClassDef)
-               for node in one.body if isinstance(node, ast.FunctionDef)]  # fmt: skip
+               for node in one.body if isinstance(node, ast.FunctionDef)]
     known = {node.name for node in methods if ast.get_docstring(node)}
     wanting = []
     for path, tree in trees.items():
         public = [node for node in tree.body if isinstance(node, ast.FunctionDef | ast.ClassDef)]
         public += [node for one in public if isinstance(one, ast.ClassDef)
                    and not one.name.startswith("_") for node in one.body
-                   if isinstance(node, ast.FunctionDef)]  # fmt: skip
+                   if isinstance(node, ast.FunctionDef)]
         for node in public:
             if node.name.startswith("_"):
                 continue

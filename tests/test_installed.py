@@ -82,7 +82,7 @@ def test_the_wheel_works_in_a_venv_of_its_own(built, tmp_path):
         "applications/deft-slab.desktop", "icons/hicolor/scalable/apps/deft-slab.svg", "mime/packages/deft-slab.xml",
         "metainfo/deft-slab.metainfo.xml", "man/man1/deft-slab.1", "bash-completion/completions/deft-slab",
         "zsh/site-functions/_deft-slab",
-    ):  # fmt: skip
+    ):
         assert (share / name).is_file(), name
 
 
@@ -95,7 +95,7 @@ def test_archives_hold_what_the_program_reads(built):
     data = {
         str(path.relative_to(ROOT / "src")) for path in package.rglob("*")
         if path.is_file() and path.suffix not in (".pyc", ".nbi", ".nbc") and "__pycache__" not in path.parts
-    }  # fmt: skip
+    }
     assert data - held == set()
     with tarfile.open(source) as archive:
         names = {name.split("/", 1)[1] for name in archive.getnames() if "/" in name}

@@ -10,7 +10,7 @@ from . import __version__
 FIGURES_FROM = (
     "numpy", "scipy", "numba", "manifold3d", "shapely", "trimesh", "libigl", "scikit-image", "fast-simplification",
     "embreex", "lib3mf", "cascadio",
-)  # fmt: skip
+)
 """Libraries that make or read what figures are computed from: another release may move their last digits."""
 SHOWN_BY = ("PySide6-Essentials", "vtk", "pydantic", "reportlab", "pillow", "fonttools")
 

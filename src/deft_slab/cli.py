@@ -58,7 +58,7 @@ def main(arguments: list[str] | None = None) -> int:
         near = difflib.get_close_matches(given[0], COMMANDS, 1)
         asked = tr(" Did you mean “{near}”?", near=near[0]) if near else ""
         print(tr("deft-slab: There is no command “{given}”.{asked} See deft-slab --help.", given=given[0],
-                 asked=asked), file=sys.stderr)  # fmt: skip
+                 asked=asked), file=sys.stderr)
         return 2
     if given and given[0] in COMMANDS:
         if "--json" not in given and "-j" not in given:  # what programs read does not hang on settings of a window

@@ -8,7 +8,7 @@ import pytest
 import trimesh
 
 from deft_slab.core.cuts import BodiesCut, Cut, Move, StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.congruence import same_shapes
 from deft_slab.core.joining.equal_contacts import NOWHERE, Carry, Orbit
 from deft_slab.core.mesh.solid import Solid
@@ -36,7 +36,7 @@ def cross() -> Solid:
 def with_joins(solid: Solid, *cuts: Cut) -> tuple[Outcome, Outcome]:
     """(the pieces without joins, with those that are proposed)."""
     model = model_of(solid)
-    shop, plan = Workshop(model), Plan(model=model.ref, recipe=cuts)
+    shop, plan = Evaluator(model), Plan(model=model.ref, recipe=cuts)
     joins = tuple(shop.proposed_joins(plan, PRINTER))
     return shop.evaluate(plan, PRINTER, detail="figures"), shop.evaluate(plan.changed(joins=joins), PRINTER)
 
@@ -56,7 +56,7 @@ CASES = {
     "four arms of a cross": (cross, (across("c1", (1, 1, 0)), across("c2", (1, -1, 0)))),
     "halves of a ball": (lambda: sphere(50, 4), (across("c1", (0, 0, 1)),)),
     "four legs": (bench, (across("c1", (0, 0, 1), 60), BodiesCut(id="c2", name="c2"))),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("case", CASES)
@@ -76,7 +76,7 @@ def test_pieces_of_one_shape_stay_so(case):
             assert inertia(now[number]) == pytest.approx(inertia(now[first]), rel=4e-3)
     # whatever keeps pieces alike, they hold by more than glue
     assert all(any(join.holds for join in after.plan.joins if after.joins[join.id].contact == n)
-               for n in range(len(after.contacts)))  # fmt: skip
+               for n in range(len(after.contacts)))
 
 
 def test_what_is_lost_is_said_where_they_cannot_stay_so(monkeypatch):
@@ -92,7 +92,7 @@ def test_what_is_lost_is_said_where_they_cannot_stay_so(monkeypatch):
 def test_a_contact_with_joins_of_its_own_binds_no_other():
     """Of four quarters with a key that somebody placed on one contact, the others are joined by themselves."""
     model = model_of(solid_of(box(160, 120, 50)))
-    shop = Workshop(model)
+    shop = Evaluator(model)
     plan = Plan(model=model.ref, recipe=(across("c1", (1, 0, 0), 80), across("c2", (0, 1, 0), 60)))
     all_of_them = shop.proposed_joins(plan, PRINTER)
     first = all_of_them[0].model_copy(update={"width": 7.0})

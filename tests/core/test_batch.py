@@ -63,7 +63,7 @@ def test_all_of_a_folder(models, tmp_path):
     again = json.loads(call("batch", models, "--out", out, "--json", "--", "--pieces", "stl", "--copies", 2).stdout)
     assert {row["file"]: row["state"] for row in again["models"]} == {
         "Low block.stl": "done", "tower.stl": "kept", "tower.ply": "kept",
-    }  # fmt: skip
+    }
     assert rows_of(again)["tower.stl"]["hours"] == rows["tower.stl"]["hours"]
     after = {path: path.stat().st_mtime_ns for path in out.rglob("*.3mf")}
     changed = {path.parent.name for path in after if after[path] != before[path]}

@@ -8,7 +8,7 @@ import pytest
 import trimesh
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.plan.plan import Mending, Plan
 from deft_slab.core.printers.profile import default_printer
@@ -19,7 +19,7 @@ OWN, REST, OUT = "on its own", "with the rest", "left out"
 
 
 def evaluated(model, **plan):
-    return Workshop(model).evaluate(Plan(model=model.ref, **plan), default_printer())
+    return Evaluator(model).evaluate(Plan(model=model.ref, **plan), default_printer())
 
 
 @pytest.mark.parametrize(
@@ -34,7 +34,7 @@ def evaluated(model, **plan):
         ({"Head": box(10, 10, 10), "Supporting arm": box(5, 5, 5, at=(20, 0, 0))}, (OWN, OWN)),
         ({"Support": box(10, 10, 10), "support": box(5, 5, 5, at=(20, 0, 0))}, ()),
     ],
-)  # fmt: skip
+)
 def test_what_is_proposed_for_bodies(bodies, roles, tmp_path):
     model = open_file(write_bodies(tmp_path / "bodies.3mf", bodies)).model
     assert [body.name for body in model.bodies] == list(bodies)
@@ -55,7 +55,7 @@ def test_a_lantern_in_parts_comes_apart_and_keeps_its_names():
     assert not any("do not touch" in note for note in apart.notes)
     assert [piece.name for piece in apart.pieces] == ["Lantern", "Wall bracket", "Spare ring"]
     cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=182.0)
-    parted = Workshop(model).evaluate(apart.plan.with_cut(cut), default_printer())
+    parted = Evaluator(model).evaluate(apart.plan.with_cut(cut), default_printer())
     assert [piece.name for piece in parted.pieces] == ["Upper lantern", "Lower lantern", "Wall bracket", "Spare ring"]
     # its file is rounded so that it touches itself along twelve edges
     assert parted.defects.pinched == 12
@@ -104,7 +104,7 @@ def test_supports_are_known_by_their_shape(raft, lies, tmp_path):
     model = open_file(tmp_path / "ball.stl").model
     assert [(body.name, body.rods, body.specks) for body in model.bodies] == [
         ("Body 1", 0, False), ("Likely supports", 14, False),
-    ]  # fmt: skip
+    ]
     made = evaluated(model)
     assert made.report.roles == (REST, OUT)
     assert len(made.pieces) == 1  # nothing is left out before somebody says so

@@ -14,7 +14,7 @@ from scipy.sparse.csgraph import maximum_flow
 
 from deft_slab.core.cuts import PatchCut, StraightCut
 from deft_slab.core.document.marks import Stroke
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.marked_facets import taken, unmarked
 from deft_slab.core.mesh.adjacency import shared_edges
 from deft_slab.core.mesh.solid import Solid
@@ -122,12 +122,12 @@ def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
     """Common practice: limbs off at the joint. A bent one is drafted, measured, and its recipe gives what it says."""
     model = model_of(dumbbell(6.0))
     plan = Plan(model=model.ref)
-    search = WaySearch(Workshop(model), plan, printer, CutWishes(pieces=2))
+    search = WaySearch(Evaluator(model), plan, printer, CutWishes(pieces=2))
     search.to_end()
     patches = [draft for draft in search._drafts if isinstance(draft.cuts[0], PatchCut)]
     assert patches
     draft = min(patches, key=lambda one: one.sight)
-    outcome = Workshop(model).evaluate(plan.changed(recipe=draft.cuts), printer)
+    outcome = Evaluator(model).evaluate(plan.changed(recipe=draft.cuts), printer)
     assert outcome.totals.pieces == 2
     assert outcome.lost_share < 1e-6
     assert outcome.seams[draft.cuts[0].id].length == pytest.approx(2 * np.pi * 6.0, rel=0.2)
@@ -140,7 +140,7 @@ def test_two_unlike_limbs_come_off_one_after_the_other(printer):
     head = neck.translate((0, 0, 22)) + manifold3d.Manifold.sphere(13, 48).translate((0, 0, 49))
     body = (manifold3d.Manifold.sphere(27, 64) + arm + head).refine_to_length(4.0)
     model = model_of(Solid.from_manifold(body, {}))
-    plan, workshop = Plan(model=model.ref), Workshop(model)
+    plan, workshop = Plan(model=model.ref), Evaluator(model)
     ground = ground_of(workshop, plan, printer)
     ground = replace(ground, wishes=CutWishes(pieces=3))
     balls = [4 / 3 * np.pi * radius**3 for radius in (13, 17, 27)]
@@ -149,7 +149,7 @@ def test_two_unlike_limbs_come_off_one_after_the_other(printer):
     both = limbs_too(ground, heads, arms, plan)
     assert {tuple(type(cut) for cut in draft.cuts) for draft in both} >= {
         (PatchCut, PatchCut), (PatchCut, StraightCut), (StraightCut, StraightCut),
-    }  # fmt: skip
+    }
     for draft in both[:: max(1, len(both) // 6)]:
         outcome = workshop.evaluate(plan.changed(recipe=draft.cuts), printer)
         assert outcome.totals.pieces == 3
@@ -160,7 +160,7 @@ def test_two_unlike_limbs_come_off_one_after_the_other(printer):
 def grooved(radius: float = 30.0) -> Solid:
     """An upright round bar of 120 mm with two deep grooves around it, at 41 and 79 mm."""
     profile = [[0, 0], [radius, 0], [radius, 38], [radius - 8, 40], [radius - 8, 42], [radius, 44], [radius, 76],
-               [radius - 8, 78], [radius - 8, 80], [radius, 82], [radius, 120], [0, 120]]  # fmt: skip
+               [radius - 8, 78], [radius - 8, 80], [radius, 82], [radius, 120], [0, 120]]
     return solid_of(trimesh.creation.revolve(np.array(profile, float), sections=64).subdivide_to_size(8.0))
 
 
@@ -171,7 +171,7 @@ def level(number: int, offset: float) -> StraightCut:
 def test_all_cuts_of_a_plan_settle_together_within_limits(printer):
     model = model_of(grooved())
     plan = Plan(model=model.ref)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     ground = ground_of(workshop, plan, printer)
     limits = Limits(moved=8.0, turned=4.0, rise=0.5)
     cuts, before, after = settled_together(ground, (level(1, 46.5), level(2, 84.0)), limits, plan.leaning)
@@ -189,12 +189,12 @@ def test_all_cuts_of_a_plan_settle_together_within_limits(printer):
 def test_the_border_of_a_patch_settles_in_a_groove(printer):
     model = model_of(grooved())
     plan = Plan(model=model.ref)
-    subject = cut_subject(Workshop(model), plan, 0, printer)
+    subject = cut_subject(Evaluator(model), plan, 0, printer)
     top = Stroke(shape="box", places=((0, 0, 120.0),), half=(40, 40, 32.0))
     cut = PatchCut(id="c1", name="Patch", strokes=(top,))
     found, before, after = settled(subject, cut, Limits(moved=14.0, rise=5.0))
     assert after[0] < 0.9 * before[0]
-    outcome = Workshop(model).evaluate(plan.changed(recipe=(found,)), printer)
+    outcome = Evaluator(model).evaluate(plan.changed(recipe=(found,)), printer)
     where = outcome.seams["c1"].segments.reshape(-1, 3)[:, 2]
     assert np.quantile(np.abs(where - 79.0), 0.8) < 4.0
     near, _, same = settled(subject, cut, Limits(moved=2.0, rise=5.0))
@@ -213,7 +213,7 @@ def winged() -> Solid:
 
 def test_a_winged_body_loses_both_wings_in_a_pair(printer):
     model = model_of(winged())
-    search = WaySearch(Workshop(model), Plan(model=model.ref), printer, CutWishes(pieces=3))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), printer, CutWishes(pieces=3))
     front = search.to_end()
     pairs = [draft for draft in search._drafts if draft.alike and len(draft.cuts) == 2]
     assert any(
@@ -221,6 +221,6 @@ def test_a_winged_body_loses_both_wings_in_a_pair(printer):
     )
     best = [way for way in front.ways if way.alike and way.pieces == 3]
     assert best
-    outcome = Workshop(model).evaluate(best[0].plan, printer)
+    outcome = Evaluator(model).evaluate(best[0].plan, printer)
     volumes = sorted(piece.solid.volume for piece in outcome.pieces)
     assert any(b == pytest.approx(a, rel=0.01) for a, b in zip(volumes, volumes[1:], strict=False))

@@ -60,7 +60,7 @@ def test_measure_gives_all_figures_in_mm(ball):
     assert set(found) >= {
         "triangles", "closed", "size_mm", "volume_mm3", "height_mm", "overhang_area_mm2", "support_volume_mm3",
         "support_inside_mm3", "landing_area_mm2", "base_area_mm2", "steadiness_mm", "tipping_deg", "sits_flat",
-    }  # fmt: skip
+    }
     assert found["closed"] is True
     assert found["size_mm"] == pytest.approx([2 * radius] * 3, rel=1e-3)
     assert found["volume_mm3"] == pytest.approx(4 / 3 * math.pi * radius**3, rel=0.01)
@@ -245,7 +245,7 @@ def test_a_wearer_by_command(tmp_path):
         (("--printer", "nowhere.json"), "no printer profile"), (("--wall", "-1"), "--wall must be"),
         (("--scale", "0"), "--scale must be"), (("--fineness", "900"), "--fineness must be"),
     ],
-)  # fmt: skip
+)
 def test_sizes_that_make_no_sense_are_told(ball, arguments, says):
     done = call("measure", ball, *arguments)
     assert done.returncode == 2
@@ -258,7 +258,7 @@ def test_mend_refuses_and_writes_nothing(ball, tmp_path):
         (("--out", tmp_path / "b.xyz"), "no known ending", 1),
         (("--out", tmp_path / "b.stl", "--thin", 5), "at least 100", 2),
         (("--out", tmp_path / "b.stl", "--rewrap", 500), "out of range", 1),
-    ):  # fmt: skip
+    ):
         done = call("mend", ball, *arguments)
         assert done.returncode == code
         assert says in done.stderr
@@ -343,7 +343,7 @@ def test_a_recipe_with_many_kinds(beam, tmp_path):
         {"kind": "block", "id": "c", "name": "C", "x": [0.5], "on": False},
         {"kind": "straight", "id": "d", "name": "D", "normal": [1, 0, 0], "offset": -20,
          "reach": {"kind": "box", "centre": [-40, 0, 10], "half": [25, 20, 20]}},
-    ]  # fmt: skip
+    ]
     (tmp_path / "recipe.json").write_text(json.dumps({"cuts": cuts}))
     found = answer("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")
     assert [cut["kind"] for cut in found["cuts"]] == ["straight", "scoop", "straight"]
@@ -363,7 +363,7 @@ def test_a_recipe_with_many_kinds(beam, tmp_path):
         ('{"cuts": [{"kind": "bent", "id": "a", "name": "Knot", "view": [0,1,0],'
          ' "line": [[-50,0,-20],[50,0,20],[50,0,-20],[-50,0,20]]}]}', "crosses itself"),
     ],
-)  # fmt: skip
+)
 def test_recipes_that_cannot_be_cut_are_told(beam, tmp_path, recipe, says):
     (tmp_path / "recipe.json").write_text(recipe)
     done = call("cut", beam, "--recipe", tmp_path / "recipe.json", "--out", tmp_path / "out")

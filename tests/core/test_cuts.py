@@ -19,7 +19,7 @@ from vtkmodules.vtkFiltersCore import vtkCutter
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import OpenSurface
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.exposure import exposure, spread_directions
 from deft_slab.core.figures.seams import seam_of
 from deft_slab.core.geometry.bodies import bodies_of, united
@@ -182,7 +182,7 @@ def test_who_made_a_face_stays_with_it():
     cuts = (straight((1, 0, 0), 12, "a"), straight((0, 0, 1), 4, "b"))
     areas = []
     for recipe in (cuts, cuts[::-1]):
-        pieces = Workshop(model).evaluate(Plan(model=model.ref, recipe=recipe), default_printer()).pieces
+        pieces = Evaluator(model).evaluate(Plan(model=model.ref, recipe=recipe), default_printer()).pieces
         areas.append([sum(p.solid.areas[p.solid.by(cut)].sum() for p in pieces) for cut in "ab"])
     assert areas[0] == pytest.approx([2 * 20 * 10, 2 * 30 * 20])
     assert areas[1] == pytest.approx(areas[0])

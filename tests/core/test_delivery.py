@@ -21,7 +21,7 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, SaveFailed, WouldReplace
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import BedSearch, lay_out
 from deft_slab.core.exporting.colours import colour_of
 from deft_slab.core.exporting.delivery import deliver
@@ -54,7 +54,7 @@ def block(tmp_path):
 
 def outcome_of(solid, printer=PRINTER, **what):
     model = model_of(solid)
-    return Workshop(model).evaluate(Plan(model=model.ref, **what), printer)
+    return Evaluator(model).evaluate(Plan(model=model.ref, **what), printer)
 
 
 def handed(outcome, folder, printer=PRINTER, copies=1, replace=False, **wished):
@@ -67,7 +67,7 @@ def test_by_command_from_a_file_to_beds(block, tmp_path):
     """Every format of each piece and bed, read back by readers that are not ours: closed, volume, size, place."""
     out = tmp_path / "out"
     found = answer("handoff", block, "--straight", 0, 0, 1, 20, "--copies", 3, "--pieces", *WRITTEN, "--beds", *WRITTEN,
-                   "--out", out)  # fmt: skip
+                   "--out", out)
     assert found["least_beds"] == len(found["beds"]) == 1
     assert {file.name for file in out.iterdir()} == {*found["files"], "job.json", "pieces.csv"}
     lies = found["beds"][0]["pieces"]
@@ -150,7 +150,7 @@ def test_assembled_pieces_are_where_they_belong(tmp_path):
 def test_hours_material_and_cost_by_hand():
     """A box of 20 x 20 x 10 on filament, by the formula in definitions: walls and infill at the path's speed."""
     printer = PRINTER.changed(layer_heights=(0.2,), speed=50, wall_lines=3, infill=0.2, layer_seconds=4, line_width=0.4,
-                              material_price=30, material_density=1.2, hour_price=2, failed_share=0.1)  # fmt: skip
+                              material_price=30, material_density=1.2, hour_price=2, failed_share=0.1)
     outcome = outcome_of(solid_of(box(20, 20, 10)), printer)
     laid = lay_out(outcome.pieces, printer, 3)
     work = job_of(outcome, laid, printer, 1)
@@ -321,7 +321,7 @@ def test_a_bed_has_the_colours_of_its_pieces_and_a_picture(block, tmp_path):
 def test_beds_of_one_piece_each_and_the_longest_first():
     outcome = outcome_of(solid_of(box(60, 60, 90)), recipe=(CUT, CUT.model_copy(update={"id": "c2", "offset": 60.0})))
     pieces = [replace(piece, figures=replace(piece.figures, print_seconds=60.0 * (piece.number**2)))
-              for piece in outcome.pieces]  # fmt: skip
+              for piece in outcome.pieces]
     for rounds in (0, 4):
         laid = lay_out(pieces, PRINTER, 5, beds_by="piece", rounds=rounds)
         on = [{n % 3 for n, one in enumerate(laid) if one.bed == bed} for bed in range(1 + max(o.bed for o in laid))]
@@ -332,7 +332,7 @@ def test_beds_of_one_piece_each_and_the_longest_first():
     beds = 1 + max(one.bed for one in laid)
     assert beds == 1 + max(one.bed for one in lay_out(pieces, PRINTER, 5))
     hours = [bed_seconds([pieces[laid[n].piece] for n, one in enumerate(laid) if one.bed == bed], PRINTER)
-             for bed in range(beds)]  # fmt: skip
+             for bed in range(beds)]
     assert hours == sorted(hours, reverse=True)
 
 
@@ -340,7 +340,7 @@ def test_by_command_equal_pieces_name_the_file_of_the_first(tmp_path):
     path = tmp_path / "bar.stl"
     box(40, 20, 20).export(path)
     found = answer("handoff", path, "--straight", 1, 0, 0, 20, "--equal-once", "--beds-by", "piece", "--beds", "--out",
-                   tmp_path / "out")  # fmt: skip
+                   tmp_path / "out")
     names = [piece["file"] for bed in found["beds"] for piece in bed["pieces"]]
     assert len(found["beds"]) == 2
     assert len(set(names)) == 1

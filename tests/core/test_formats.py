@@ -234,7 +234,7 @@ def greedily(*_):
         (endlessly, "could not be read within 0 seconds of work"), (greedily, "takes too much memory"),
         (lambda *_: os.abort(), "damaged STL file: its reader failed"), (lambda *_: 1 / 0, "division by zero"),
     ],
-)  # fmt: skip
+)
 def test_readers_that_come_to_no_end_take_too_much_or_fail_hard(tmp_path, monkeypatch, capfd, read, says):
     """Whatever a foreign reader does, there is a sentence, and nothing else on the terminal."""
     reader = next(reader for reader in readers.READERS if reader.title == "STL")
@@ -262,7 +262,7 @@ NOTICED = ("e.ply",)
 @pytest.mark.parametrize(
     ("name", "options"), [("a.stl", {}), ("b.stl", {"file_type": "stl_ascii"}), ("c.ply", {"encoding": "ascii"}),
                           ("d.off", {}), ("e.ply", {})],
-)  # fmt: skip
+)
 def test_files_that_end_in_the_middle_say_so(tmp_path, name, options):
     """Cut off behind a whole line or facet, so that nothing else is wrong with them."""
     ball = trimesh.creation.icosphere(3, 20.0)
@@ -328,7 +328,7 @@ def test_more_than_is_read_is_refused_before_it_is_made(tmp_path, monkeypatch):
         open_file(written(tmp_path / "many.glb", scene.export(file_type="glb")))
     ring = b"".join(b"v %d %d 0\n" % (n, n * n) for n in range(6000)) + b"f " + b" ".join(
         b"%d" % n for n in range(1, 6001)
-    )  # fmt: skip
+    )
     with pytest.raises(UnreadableFile, match="face of 6,000 corners"):
         open_file(written(tmp_path / "ring.obj", ring))
     chain = {"asset": {"version": "2.0"}, "nodes": [{"children": [n + 1]} for n in range(5000)] + [{}]}
@@ -341,14 +341,14 @@ def two_balls(fine: int = 2) -> trimesh.Trimesh:
     speck = trimesh.creation.icosphere(0, 0.4)
     return trimesh.util.concatenate(
         [small.apply_translation([60, 0, 0]), speck.apply_translation([0, 50, 0]), big]
-    )  # fmt: skip
+    )
 
 
 def test_bodies_without_names_are_found_largest_first_and_specks_last(tmp_path):
     model = open_file(written(tmp_path / "balls.stl", two_balls().export(file_type="stl"))).model
     assert [(body.name, body.specks) for body in model.bodies] == [
         ("Body 1", False), ("Body 2", False), ("Stray specks", True),
-    ]  # fmt: skip
+    ]
     first = model.solid.picked(np.arange(len(model.solid.triangles)) < model.bodies[0].triangles)
     assert first.size.max() == pytest.approx(60, rel=0.01)
     assert sum(body.triangles for body in model.bodies) == len(model.solid.triangles)

@@ -45,7 +45,7 @@ def test_each_piece_as_stl(parted, tmp_path):
     written = write_stls(outcome.pieces, tmp_path / "new" / "folder")
     assert [item.path.name for item in written] == [
         "1-upper-right-ball.stl", "2-upper-left-ball.stl", "3-lower-right-ball.stl", "4-lower-left-ball.stl",
-    ]  # fmt: skip
+    ]
     for item, piece in zip(written, outcome.pieces, strict=True):
         mesh = trimesh.load(item.path)
         assert mesh.is_watertight
@@ -61,7 +61,7 @@ def test_equal_pieces_are_one_file_with_a_count(parted, printer, tmp_path):
     written = write_stls(outcome.pieces, tmp_path, equal_once=True)
     assert {item.path.name: item.pieces for item in written} == {
         "1-upper-right-ball-print-2-times.stl": 2, "3-lower-right-ball-print-2-times.stl": 2,
-    }  # fmt: skip
+    }
     assert sorted(path.name for path in tmp_path.iterdir()) == sorted(item.path.name for item in written)
     path = tmp_path / "once.3mf"
     assert write_3mf(outcome.pieces, printer, "Ball", path, equal_once=True).pieces == 4

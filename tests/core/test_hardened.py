@@ -21,7 +21,7 @@ from deft_slab.core.errors import SaveFailed, UnreadableFile
 from deft_slab.core.exporting import safe_writing
 from deft_slab.core.exporting.csv_tables import as_csv
 from deft_slab.core.exporting.safe_writing import write_each
-from deft_slab.core.exporting.sheet.blocks import Heading, Points, Table
+from deft_slab.core.exporting.sheet.blocks import Heading, Points, SheetTable
 from deft_slab.core.exporting.sheet.html import as_html
 from deft_slab.core.figures import column_kernels
 from deft_slab.core.figures.column_field import column_field
@@ -147,7 +147,7 @@ def test_tables_hold_no_formulas():
 
 
 def test_pages_turn_no_direction():
-    blocks = [Heading("a\u202eb<b>"), Points(("c\x07",)), Table(("d",), (("e\u2066",),), (1,))]
+    blocks = [Heading("a\u202eb<b>"), Points(("c\x07",)), SheetTable(("d",), (("e\u2066",),), (1,))]
     page = as_html(blocks, "f\u202e").decode()
     assert not {"\u202e", "\x07", "\u2066"} & set(page)
     assert "a?b&lt;b&gt;" in page

@@ -17,7 +17,7 @@ from deft_slab import cli
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.hollowing.bodies import frustum_volume, hole, plug
 from deft_slab.core.hollowing.lattice import axes, lattice
@@ -38,7 +38,7 @@ UP = np.array([0.0, 0.0, 1.0])
 def hollowed(solid: Solid, *, lift: float = 5.0, vents: bool = False, plan: Plan | None = None, **wishes):
     """(workshop, plan, outcome) of a body made hollow as a whole."""
     model = model_of(solid)
-    shop = Workshop(model)
+    shop = Evaluator(model)
     plan = plan or Plan(model=model.ref, lift=lift)
     plan = plan.changed(model=model.ref)
     piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
@@ -63,7 +63,7 @@ def test_a_hollow_sphere_by_formula():
     # igl's own distances from the corners of the void to the surface
     corners = np.asarray(void.to_mesh64().vert_properties)[:, :3]
     away = np.sqrt(igl.point_mesh_squared_distance(corners, np.array(solid.vertices),
-                                                   solid.triangles.astype(np.int64))[0])  # fmt: skip
+                                                   solid.triangles.astype(np.int64))[0])
     assert away.min() >= 2.0 - 0.5
     assert away.min() == pytest.approx(least_wall(solid, [void]), abs=0.02)
     assert away.max() <= 2.0 + 0.5
@@ -216,7 +216,7 @@ def test_a_vent_that_somebody_puts_on_a_show_face_is_said():
     shop, plan, _ = hollowed(joined(box(30, 30, 30)))
     top = Mark(meaning="show", shape="grown", places=((5.0, 5.0, 30.0),), limit=30.0)
     vents = (Vent(id="v1", place=(15.0, 15.0, 30.0), along=(0, 0, -1)),
-             Vent(id="v2", place=(0.0, 15.0, 15.0), along=(1, 0, 0)))  # fmt: skip
+             Vent(id="v2", place=(0.0, 15.0, 15.0), along=(1, 0, 0)))
     plan = plan.with_hollow(plan.hollows[0].model_copy(update={"vents": vents}))
     said = [note for note in shop.evaluate(plan.changed(marks=(top,)), RESIN).notes if "show face" in note]
     assert said == ["Vent v1 of hollow h1 opens on a show face."]
@@ -226,9 +226,9 @@ def test_a_vent_that_somebody_puts_on_a_show_face_is_said():
 def test_vents_go_on_cut_faces_first():
     solid = joined(box(60, 30, 30))
     model = model_of(solid)
-    shop = Workshop(model)
+    shop = Evaluator(model)
     plan = Plan(model=model.ref, lift=5.0,
-                recipe=(StraightCut(id="c1", name="Cut", normal=(1, 0, 0), offset=30.0),))  # fmt: skip
+                recipe=(StraightCut(id="c1", name="Cut", normal=(1, 0, 0), offset=30.0),))
     piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
     plan = plan.with_hollow(Hollow(id="h1", wall=2.0, sides=piece.sides, anchor=piece.anchor, down=piece.seat.down))
     vents = proposed_vents(shop, plan, "h1", RESIN)
@@ -255,7 +255,7 @@ def test_a_vent_that_was_moved_says_what_it_misses():
 def test_a_vent_on_a_cut_face_that_is_later_moved():
     solid = joined(box(60, 30, 30))
     model = model_of(solid)
-    shop, cut = Workshop(model), StraightCut(id="c1", name="Cut", normal=(1, 0, 0), offset=30.0)
+    shop, cut = Evaluator(model), StraightCut(id="c1", name="Cut", normal=(1, 0, 0), offset=30.0)
     plan = Plan(model=model.ref, lift=5.0, recipe=(cut,))
     piece = next(one for one in shop.evaluate(plan, RESIN, detail="figures").pieces if one.anchor[0] < 30)
     vent = Vent(id="v1", place=(30.0, 15.0, 15.0), along=(-1, 0, 0))
@@ -307,7 +307,7 @@ def test_by_command(tmp_path, capsys):
     write_solid(sphere(22.0, 4), "Ball", tmp_path / "ball.stl", replace=False)
     out = tmp_path / "out"
     asked = ["hollow", str(tmp_path / "ball.stl"), "--wall", "2", "--lattice", "10", "1", "--plugs", "--lift", "5",
-             "--printer", "large-resin", "--out", str(out), "--json"]  # fmt: skip
+             "--printer", "large-resin", "--out", str(out), "--json"]
     assert cli.main(asked) == 0
     said = json.loads(capsys.readouterr().out)
     (void,) = said["voids"]

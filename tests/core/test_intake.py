@@ -149,7 +149,7 @@ def moved(x: float, scale: tuple[float, float, float] = (1, 1, 1)) -> lib3mf.Tra
         (lib3mf.ModelUnit.Inch, "in", 25.4), (lib3mf.ModelUnit.Meter, "m", 1000),
         (lib3mf.ModelUnit.Foot, "mm", 1), (lib3mf.ModelUnit.MicroMeter, "mm", 1),
     ],
-)  # fmt: skip
+)
 def test_3mf_units_are_obeyed(tmp_path, unit, name, mm):
     """3MF Core Specification 1.3, section 3.4: the units of a model."""
     path = tmp_path / "a.3mf"

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BlockCut, Move, Side, StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.geometry.lettering import letters, outlines
 from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.importing.readers import open_file
@@ -28,7 +28,7 @@ from deft_slab.core.joining.coupon import coupon, usual_steps
 from deft_slab.core.joining.room import ContactRoom
 from deft_slab.core.joins import JOINS, DowelJoin, GlueJoin, KeyJoin, LapJoin, LettersJoin, LooseKeyJoin, SplintJoin
 from deft_slab.core.mesh.solid import Solid, spread_points
-from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.piece_settings import PieceSettings
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.project import Project, project_text, read_project
 from deft_slab.core.plan.recipe import Recipe, read_recipe
@@ -51,9 +51,9 @@ def block() -> Solid:
     return joined(box(40, 40, 40, (-20, -20, 0)))
 
 
-def joined_plan(*joins, solid: Solid | None = None, cut=HALVES, **more) -> tuple[Workshop, Plan]:
+def joined_plan(*joins, solid: Solid | None = None, cut=HALVES, **more) -> tuple[Evaluator, Plan]:
     model = model_of(solid or block())
-    return Workshop(model), Plan(model=model.ref, recipe=(cut,), joins=joins, **more)
+    return Evaluator(model), Plan(model=model.ref, recipe=(cut,), joins=joins, **more)
 
 
 def outcome_of(*joins, **how) -> Outcome:
@@ -233,7 +233,7 @@ def test_roofs_need_no_support():
     """A socket over a base that ends in a cone: no facet of it is past the threshold."""
     for roofed, supported in ((True, False), (False, True)):
         key = KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, roofed=roofed, **ON)
-        made = outcome_of(key, pieces=(PieceWish(sides=(Side(cut="c1", side=1),), anchor=(0, 0, 30), seat=Tilt()),))
+        made = outcome_of(key, pieces=(PieceSettings(sides=(Side(cut="c1", side=1),), anchor=(0, 0, 30), seat=Tilt()),))
         upper = made.pieces[0]
         assert upper.seat_kind == "as you seated it"
         assert (upper.figures.support_volume_mm3 > 1) is supported
@@ -244,7 +244,7 @@ def test_ridges_print_sideways_without_support(kind):
     """A key and a socket whose axis lies level, in the usual seat: a round one needs support, one with a ridge none."""
     sideways = StraightCut(id="c1", name="Upright", normal=(1, 0, 0), offset=0.0)
     stands = tuple(
-        PieceWish(sides=(Side(cut="c1", side=side),), anchor=(side * 10, 0, 20), seat=Tilt()) for side in (1, -1)
+        PieceSettings(sides=(Side(cut="c1", side=side),), anchor=(side * 10, 0, 20), seat=Tilt()) for side in (1, -1)
     )
     needed = {}
     for ridges in ((), ((0, 0, 1), (0, 0, -1))):
@@ -264,7 +264,7 @@ def test_ridges_print_sideways_without_support(kind):
         ), min_size=1, max_size=5,
     ),
     st.floats(0, 0.6), st.sampled_from([0.0, 0.8]),
-)  # fmt: skip
+)
 @settings(max_examples=30)
 def test_whatever_is_asked_for_pieces_stay_whole(wished, clearance, kerf):
     """Joins that meet, break through or are too tapered are left out with words; what is made loses nothing."""
@@ -336,7 +336,7 @@ def test_joins_that_meet():
 def test_least_wall_is_measured_in_the_body():
     """A socket in a wedge: over it the slope comes nearer than the plane of the cut lets think."""
     corners = np.array([[-20, -20, 0], [20, -20, 0], [20, 20, 0], [-20, 20, 0], [-20, -20, 22], [-20, 20, 22],
-                        [20, -20, 40], [20, 20, 40]], float)  # fmt: skip
+                        [20, -20, 40], [20, 20, 40]], float)
     wedge = solid_of(trimesh.Trimesh(corners).convex_hull)
     cut = HALVES.model_copy(update={"offset": 10.0})
     key = KeyJoin(id="j1", at=(-8, 0, 10), width=8, height=10, rounding=0, draft=0, clearance=0.25, **ON)
@@ -391,9 +391,9 @@ def test_facets_that_lie_over_each_other_by_rounding():
 
 def test_a_t_junction_is_three_contacts():
     cuts = (HALVES, StraightCut(id="c2", name="Upper", normal=(1, 0, 0), offset=5.0,
-                                reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))  # fmt: skip
+                                reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))
     model = model_of(block())
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="whole")
     assert sorted(round(contact.area) for contact in outcome.contacts) == [600, 800, 1000]
     moves = workshop.dry_fit(outcome.plan, PRINTER).moves
@@ -404,11 +404,11 @@ def test_a_t_junction_is_three_contacts():
 SOLIDS, SHELLS = ("gull", "hook"), ("helmet", "lantern")
 
 
-def in_blocks(name: str) -> tuple[Workshop, Plan]:
+def in_blocks(name: str) -> tuple[Evaluator, Plan]:
     model = open_file(MODELS[name]).model
     x, y, z = (float(value) for value in model.solid.bounds.mean(axis=0))
     level = StraightCut(id="c1", name="Level", normal=(0, 0, 1), offset=z)
-    return Workshop(model), Plan(model=model.ref, recipe=(level, BlockCut(id="c2", name="B", x=(x,), y=((y,),))))
+    return Evaluator(model), Plan(model=model.ref, recipe=(level, BlockCut(id="c2", name="B", x=(x,), y=((y,),))))
 
 
 @pytest.mark.parametrize("name", SOLIDS)
@@ -439,8 +439,8 @@ def test_carriers_by_the_seats():
     sides = [(Side(cut="c1", side=1),), (Side(cut="c1", side=-1),)]
 
     def proposed(upper: Tilt, lower: Tilt, offset: float = HALVES.offset) -> list:
-        seats = (PieceWish(sides=sides[0], anchor=(0, 0, 30), seat=upper),
-                 PieceWish(sides=sides[1], anchor=(0, 0, 10), seat=lower))  # fmt: skip
+        seats = (PieceSettings(sides=sides[0], anchor=(0, 0, 30), seat=upper),
+                 PieceSettings(sides=sides[1], anchor=(0, 0, 10), seat=lower))
         workshop, plan = joined_plan(pieces=seats, cut=HALVES.model_copy(update={"offset": offset}))
         return workshop.proposed_joins(plan, PRINTER)
 
@@ -521,7 +521,7 @@ def test_laps_of_strips_keep_away_from_where_they_end():
     laps = [
         LapJoin(id=f"j{n}", cut="c1", between=contacts[n].between, at=tuple(contacts[n].place), height=1.5)
         for n in level
-    ]  # fmt: skip
+    ]
     made = shell[0].evaluate(shell[1].changed(joins=tuple(laps)), PRINTER, detail="figures")
     sound(made)
     assert all(not report.problem for report in made.joins.values())
@@ -646,7 +646,7 @@ def test_joins_are_kept_in_recipes_and_projects():
         KeyJoin(id="j1", at=(0, 0, 20), width=8, height=5, ridges=((1, 0, 0),), why="because", **ON),
         DowelJoin(id="j2", at=(9, 9, 20), diameter=3, **ON), GlueJoin(id="j3", at=(0, 0, 20), **ON),
         LooseKeyJoin(id="j4", at=(-9, 9, 20), width=6, height=4, outline="rectangle", length=9, **ON),
-    )  # fmt: skip
+    )
     recipe = Recipe(cuts=(HALVES,), joins=joins)
     assert read_recipe(recipe.model_dump_json().encode()) == recipe
     _, plan = joined_plan(*joins)
@@ -660,7 +660,7 @@ def test_joins_are_kept_in_recipes_and_projects():
 @pytest.mark.parametrize("wrong", [
     {"kind": "rivet"}, {"kind": "key", "width": -1}, {"kind": "key", "between": (1, -1)},
     {"kind": "key", "outline": "rectangle", "width": 5}, {"kind": "dowel hole"}, {"kind": "key", "ridges": "up"},
-])  # fmt: skip
+])
 def test_what_makes_no_join_is_refused(wrong):
     given = {"id": "j1", "at": [0, 0, 20], "width": 8, "height": 5, **ON, **wrong}
     text = json.dumps({"version": 3, "cuts": [], "joins": [given]})
@@ -761,7 +761,7 @@ def test_a_coupon_has_a_hole_for_each_clearance(tmp_path):
     LooseKeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, **ON),
     LooseKeyJoin(id="j1", at=(0, 0, 20), outline="rectangle", width=12, length=40, height=6, **ON),
     DowelJoin(id="j1", at=(0, 0, 20), diameter=3, depth_second=20, roofed_second=True, **ON),
-])  # fmt: skip
+])
 def test_the_holes_of_a_coupon_end_in_the_bar(join):
     """Whatever roofs a join has on the prop: its bar has a floor, and the key lies beside it."""
     made = coupon(join, PRINTER, usual_steps(PRINTER))

@@ -13,7 +13,7 @@ import pytest
 
 from deft_slab.commands.parser import parser
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_project, write_solid
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.joins import KeyJoin
@@ -31,7 +31,7 @@ CUT = ("--straight", 0, 0, 1, 40)
 COMMANDS = (
     "batch", "check", "coupon", "cut", "handoff", "hollow", "join", "measure", "mend", "posts", "propose", "run",
     "sweep", "tilt",
-)  # fmt: skip
+)
 """Those that end by themselves and need nothing that listens."""
 
 
@@ -51,7 +51,7 @@ def files(folder: Path) -> dict[str, Path]:
     model = open_file(found["lamp"]).model
     plan = Plan(model=model.ref, recipe=(StraightCut(id="c1", name="Waist", normal=(0, 0, 1), offset=40.0),))
     printer = default_printer()
-    pieces = Workshop(model).evaluate(plan, printer).pieces
+    pieces = Evaluator(model).evaluate(plan, printer).pieces
     project = Project(
         title="Lamp", plan=plan, printer=printer, choices=(Choice(id="k1", name="Whole", plan=plan.as_it_came),
                  Choice(id="k2", name="Two halves, level", plan=plan)),
@@ -100,7 +100,7 @@ def samples(at: dict[str, Path], out: Path) -> dict[str, list[tuple[object, ...]
         "sweep": [(at["lamp"], "--normal", 0, 0, 1, "--places", 12)],
         "propose": [(at["lamp"], "--top", 2), (at["ball"], "--flat", "--seam-limit", 0.001, "--top", 1)],
         "batch": [(at["many"], "--out", next(o))],
-    }  # fmt: skip
+    }
 
 
 def printed(command: str, *arguments: object) -> object:

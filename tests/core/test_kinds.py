@@ -29,7 +29,7 @@ from deft_slab.core.cuts import (
 )
 from deft_slab.core.document.marks import Region
 from deft_slab.core.errors import BadPlan, CutFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.congruence import same_shapes, surface_moments, symmetry_planes
 from deft_slab.core.figures.marked_facets import taken
 from deft_slab.core.figures.seams import seam_of
@@ -159,7 +159,7 @@ def test_walls_that_make_no_cells_are_refused(walls):
 def test_the_seams_of_a_block_cut_are_counted_once():
     model = model_of(solid_of(box(50, 50, 50)))
     cut = BlockCut(**NAMED, x=(25,), y=((25,),), z=((25,),))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
     assert outcome.totals.pieces == 8
     assert outcome.totals.cut_area_mm2 == pytest.approx(3 * 50 * 50)
     assert outcome.totals.seam_length_mm == pytest.approx(3 * 4 * 50)
@@ -229,7 +229,7 @@ HEAD_LOOP = (
     (-12.3, -10.1, 75.6), (-7.9, -7.5, 76.1), (-3.0, -9.6, 79.1), (1.9, -8.9, 82.7), (6.7, -5.3, 84.1),
     (8.6, 0.4, 82.7), (7.0, 5.2, 79.4), (4.2, 8.9, 75.8), (6.0, 13.3, 74.7), (1.4, 11.6, 73.3), (-3.4, 8.5, 72.1),
     (-8.1, 5.0, 70.8), (-9.8, -0.7, 72.2), (-12.5, -5.9, 73.3),
-)  # fmt: skip
+)
 """Around the head of a demo model, over its hair: a level sheet there runs into more of it."""
 
 
@@ -251,7 +251,7 @@ def test_a_loop_along_the_seam_of_a_ball_cuts_it_in_equal_halves():
     turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)
     a, b = 20.0, 10.0
     seam = np.c_[a * np.cos(turn) + b * np.cos(3 * turn), a * np.sin(turn) - b * np.sin(3 * turn),
-                 2 * math.sqrt(a * b) * np.sin(2 * turn)]  # fmt: skip
+                 2 * math.sqrt(a * b) * np.sin(2 * turn)]
     line = tuple((float(x), float(y), float(z)) for x, y, z in seam)
     found = assert_whole(sphere(30, 5), BentCut(**NAMED, line=line, closed=True))
     assert found[1].volume == pytest.approx(found[-1].volume, rel=0.02)
@@ -311,7 +311,7 @@ def test_emblems_are_taken_off_one_by_one_and_what_is_left_is_halved():
     disc = math.pi * 64 * 4
     for reach, count in ((RestReach(), 6), (None, 10)):
         plan = Plan(model=model.ref, recipe=(*cuts, level.model_copy(update={"reach": reach})))
-        outcome = Workshop(model).evaluate(plan, default_printer())
+        outcome = Evaluator(model).evaluate(plan, default_printer())
         assert len(outcome.pieces) == count
         volumes = sorted(piece.solid.volume for piece in outcome.pieces)
         assert sum(volumes) == pytest.approx(model.solid.volume, rel=1e-9)
@@ -319,13 +319,13 @@ def test_emblems_are_taken_off_one_by_one_and_what_is_left_is_halved():
         assert volumes[-1] == pytest.approx(60 * 60 * 30, rel=1e-6)
     # in any order, and after the halving too: each half has its part of an emblem
     plan = Plan(model=model.ref, recipe=(level, *reversed(cuts)))
-    assert len(Workshop(model).evaluate(plan, default_printer()).pieces) == 10
+    assert len(Evaluator(model).evaluate(plan, default_printer()).pieces) == 10
     # a scoop around a region, and a straight cut within one, meet the piece that has it as well
     region = cuts[3].region
     around = ScoopCut(**NAMED, shape="region", region=region, margin=2)
     for more in (around, StraightCut(**NAMED, normal=(0, 1, 0), offset=-2.0, reach=RegionReach(region=region))):
         plan = Plan(model=model.ref, recipe=(*cuts[:3], more))
-        outcome = Workshop(model).evaluate(plan, default_printer())
+        outcome = Evaluator(model).evaluate(plan, default_printer())
         assert outcome.cuts["c1"].parts
         assert len(outcome.pieces) == 5
     assert Plan.model_validate_json(plan.model_dump_json()) == plan
@@ -380,7 +380,7 @@ def test_a_reach_closes_the_cut_with_a_wall():
     """A plane through half of a cube, stopped in its middle: the piece that comes off is a quarter."""
     cut = StraightCut(
         **NAMED, normal=(0, 0, 1), offset=20, reach=BoxReach(centre=(10, 20, 20), half=(10, 30, 30))
-    )  # fmt: skip
+    )
     found = assert_whole(solid_of(box(40, 40, 40)), cut)
     assert sorted(side.volume for side in found.values()) == pytest.approx([20 * 40 * 20, 40**3 - 20 * 40 * 20])
 
@@ -389,8 +389,8 @@ def test_a_cut_of_one_piece_leaves_the_others():
     model = model_of(solid_of(box(60, 20, 20)))
     first = StraightCut(id="a", name="First", normal=(1, 0, 0), offset=30)
     second = StraightCut(id="b", name="Second", normal=(0, 0, 1), offset=10,
-                         reach=PieceReach(sides=(Side(cut="a", side=1),)))  # fmt: skip
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(first, second)), PRINTER)
+                         reach=PieceReach(sides=(Side(cut="a", side=1),)))
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(first, second)), PRINTER)
     assert sorted(piece.solid.volume for piece in outcome.pieces) == pytest.approx([6000, 6000, 12000])
     assert outcome.cuts["b"].parts
 
@@ -400,10 +400,10 @@ def test_a_cut_of_one_piece_leaves_the_others():
 
 def test_bodies_become_pieces():
     model = model_of(together(box(10, 10, 10), box(5, 5, 5, at=(30, 0, 0)), box(6, 6, 6, at=(0, 40, 0))))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(BodiesCut(**NAMED),)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(BodiesCut(**NAMED),)), PRINTER)
     assert [piece.solid.volume for piece in outcome.pieces] == pytest.approx([1000, 216, 125])
     one = model_of(sphere(10, 3))
-    alone = Workshop(one).evaluate(Plan(model=one.ref, recipe=(BodiesCut(**NAMED),)), PRINTER)
+    alone = Evaluator(one).evaluate(Plan(model=one.ref, recipe=(BodiesCut(**NAMED),)), PRINTER)
     assert alone.totals.pieces == 1
     assert any("only one body" in note for note in alone.notes)
 
@@ -417,7 +417,7 @@ def crumbly() -> Solid:
 def test_crumbs_are_dealt_with_as_told(crumbs, pieces):
     model = model_of(crumbly())
     cut = StraightCut(**NAMED, normal=(0, 0, 1), offset=33, crumbs=crumbs)
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
     assert outcome.totals.pieces == pieces
     assert outcome.lost_share < 1e-9
     assert outcome.set_aside_mm3 == pytest.approx(18 if crumbs == "drop" else 0)
@@ -480,7 +480,7 @@ def test_twice_mirrored_is_as_before_and_a_stretch_follows_the_axes():
         once = cut.carried(Move.mirror(normal, 1.5))
         again = once.carried(Move.mirror(normal, 1.5))
         volumes = [sorted(round(s.volume, 6) for s in sides(solid_of(box(8, 8, 8)), one).values())
-                   for one in (cut, again)]  # fmt: skip
+                   for one in (cut, again)]
         assert volumes[0] == volumes[1]
     grown = BoxCut(**NAMED, centre=(1, 2, 3), half=(1, 2, 3)).carried(Move(np.diag([2.0, 3.0, 4.0])))
     assert grown.centre == pytest.approx((2, 6, 12))
@@ -557,7 +557,7 @@ def test_random_recipes_lose_nothing(name, seed):
 
 @pytest.mark.parametrize("text", [b"", b"{}", b"[]", b'{"version": 9, "cuts": []}', b'{"cuts": [{"kind": "jigsaw"}]}',
                                   b'{"cuts": [{"kind": "straight", "id": "a", "name": "a", "normal": [0,0,0],'
-                                  b' "offset": 1}]}'])  # fmt: skip
+                                  b' "offset": 1}]}'])
 def test_what_is_no_recipe_is_refused(text):
     with pytest.raises(BadPlan):
         read_recipe(text)
@@ -566,7 +566,7 @@ def test_what_is_no_recipe_is_refused(text):
 def test_a_recipe_that_refers_to_what_is_gone_still_works():
     model = model_of(solid_of(box(60, 20, 20)))
     cut = StraightCut(id="b", name="Second", normal=(0, 0, 1), offset=10,
-                      reach=PieceReach(sides=(Side(cut="gone", side=1),)))  # fmt: skip
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=Recipe(cuts=(cut,)).cuts), PRINTER)
+                      reach=PieceReach(sides=(Side(cut="gone", side=1),)))
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=Recipe(cuts=(cut,)).cuts), PRINTER)
     assert outcome.totals.pieces == 1
     assert any("within its reach" in note for note in outcome.notes)

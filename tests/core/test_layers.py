@@ -18,7 +18,7 @@ from deft_slab import cli
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.document.marks import LeftAlone, Mark
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.importing.readers import open_file
@@ -44,7 +44,7 @@ def looked_at(solid: Solid, printer=RESIN, layer: float | None = 0.2, **plan):
     """What is found of a body as it stands."""
     model = model_of(solid)
     whole = Plan(model=model.ref, **plan)
-    (found,) = check(Workshop(model), whole, printer, layer)
+    (found,) = check(Evaluator(model), whole, printer, layer)
     return found
 
 
@@ -306,7 +306,7 @@ def test_a_vent_lets_the_cup_go():
     vent = trimesh.creation.cylinder(1.5, 40.0, sections=32)
     mesh = beaker(up=True)
     solid = joined(trimesh.boolean.difference([trimesh.Trimesh(mesh.vertices, mesh.triangles), vent],
-                                              engine="manifold"))  # fmt: skip
+                                              engine="manifold"))
     assert not looked_at(solid, lift=5.0).pockets
     assert len(looked_at(solid).pockets) == 1
 
@@ -317,7 +317,7 @@ def test_a_hole_in_the_side_opens_it_at_its_height():
     hole.apply_translation([12, 0, 0])
     mesh = beaker(up=True)
     solid = joined(trimesh.boolean.difference([trimesh.Trimesh(mesh.vertices, mesh.triangles), hole],
-                                              engine="manifold"))  # fmt: skip
+                                              engine="manifold"))
     (cup,) = looked_at(solid).pockets
     assert cup.becomes == "opens"
     assert cup.opens == pytest.approx(13.0, abs=0.2)  # 2 mm under the middle of 30
@@ -382,7 +382,7 @@ def box_solid(x: float, y: float, z: float) -> Solid:
 def test_what_is_left_on_purpose_is_remembered_and_survives_edits(tmp_path):
     solid = comb(3)
     model = model_of(solid)
-    shop, plan = Workshop(model), Plan(model=model.ref)
+    shop, plan = Evaluator(model), Plan(model=model.ref)
     (found,) = check(shop, plan, RESIN, 0.2)
     first = min(found.unheld, key=lambda one: one.at[0])
     plan = plan.changed(left=(LeftAlone(kind="island", place=first.place),))
@@ -407,7 +407,7 @@ def test_another_seat_finds_other_islands():
 def test_an_open_surface_is_said_to_be_open():
     solid = tube(5, 8, 20)
     model = model_of(Solid(solid.vertices, solid.triangles[:-3]))
-    (found,) = check(Workshop(model), Plan(model=model.ref), RESIN)
+    (found,) = check(Evaluator(model), Plan(model=model.ref), RESIN)
     assert "not closed" in found.problem
     assert found.layers == 0
 
@@ -422,7 +422,7 @@ def test_it_can_be_stopped():
 
     model = model_of(solid)
     with pytest.raises(Cancelled):
-        check(Workshop(model), Plan(model=model.ref), RESIN, 0.05, Job(unwanted=unwanted))
+        check(Evaluator(model), Plan(model=model.ref), RESIN, 0.05, Job(unwanted=unwanted))
 
 
 def test_by_command(tmp_path, capsys):
@@ -452,7 +452,7 @@ def test_a_seam_in_a_groove_is_out_of_reach_of_a_file():
     slot.apply_translation([-2, -2, 18.5])
     solid = joined(trimesh.boolean.difference([box(40, 40, 40), slot], engine="manifold"))
     model = model_of(solid)
-    shop = Workshop(model)
+    shop = Evaluator(model)
     lengths = []
     for offset in (20.0, 8.0):
         cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=offset)

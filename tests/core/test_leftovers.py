@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from deft_slab.core.cuts import BentCut, BlockCut, ScoopCut, StraightCut
 from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import BadPlan, CutFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.sharp_edges import creases, edge_plane, nearest_on
 from deft_slab.core.figures.thin_places import thin_places
 from deft_slab.core.geometry.orientation import Tilt
@@ -88,7 +88,7 @@ def test_what_is_thin_travels_with_the_model_and_is_told():
     normal = TURN.rotation @ [0, 0, 1]
     cut = StraightCut(**NAMED, normal=tuple(normal), offset=19.6 + float(normal @ [3, 4, 5]))
     model = model_of(turned)
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), default_printer())
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), default_printer())
     (place,) = outcome.cuts["c1"].thin
     assert place.kind == "skin"
     assert abs(float(normal @ place.place) - cut.offset) < 0.01
@@ -110,12 +110,12 @@ def test_seam_across_show_faces():
     top = Mark(meaning="show", shape="grown", places=((20.0, 15.0, 20.0),), limit=30.0)
     upright = StraightCut(id="c1", name="Upright", normal=(1, 0, 0), offset=15.0)
     plan = Plan(model=model.ref, marks=(top,), recipe=(upright, level(5.0).model_copy(update={"id": "c2"})))
-    outcome = Workshop(model).evaluate(plan, default_printer())
+    outcome = Evaluator(model).evaluate(plan, default_printer())
     assert outcome.seams["c1"].on_show == pytest.approx(30)
     assert outcome.seams["c1"].length == pytest.approx(2 * (30 + 20))
     assert outcome.seams["c2"].on_show == 0
     assert outcome.totals.seam_on_show_mm == pytest.approx(30)
-    bare = Workshop(model).evaluate(plan.changed(marks=()), default_printer())
+    bare = Evaluator(model).evaluate(plan.changed(marks=()), default_printer())
     assert bare.totals.seam_on_show_mm == 0
 
 
@@ -128,7 +128,7 @@ def test_a_loop_that_parts_nothing_says_where_material_goes_on():
     ring = [(30 + 12 * math.cos(t), 20 * math.sin(t) + 40, 20.0) for t in turn]
     cut = BentCut(**NAMED, line=tuple(ring), closed=True)
     model = model_of(solid)
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), default_printer())
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), default_printer())
     report = outcome.cuts["c1"]
     assert not report.parts
     assert len(outcome.pieces) == 1
@@ -140,7 +140,7 @@ def test_a_loop_that_parts_nothing_says_where_material_goes_on():
     assert np.all([one.outward @ (one.place - [30, 40, 20]) > 0 for one in report.bridges])
     assert any("a bridge is left" in note for note in outcome.notes)
     whole = cut.model_copy(update={"line": tuple((30 + 50 * math.cos(t), 30 + 50 * math.sin(t), 20.0) for t in turn)})
-    through = Workshop(model).evaluate(Plan(model=model.ref, recipe=(whole,)), default_printer())
+    through = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(whole,)), default_printer())
     assert through.cuts["c1"].parts
     assert through.cuts["c1"].bridges == ()
 
@@ -247,7 +247,7 @@ def test_walls_settle_in_a_groove_and_cells_still_fit():
     beam = solid_of(trimesh.boolean.difference([box(240, 20, 20), groove]))
     model = model_of(beam)
     plan = Plan(model=model.ref)
-    subject = cut_subject(Workshop(model), plan, 0, default_printer())
+    subject = cut_subject(Evaluator(model), plan, 0, default_printer())
     cut = BlockCut(**NAMED, x=(120.0,))
     limits = Limits(moved=15, turned=0, rise=1.0)
     moved, before, after = settled(subject, cut, limits)
@@ -256,7 +256,7 @@ def test_walls_settle_in_a_groove_and_cells_still_fit():
     stays, _, _ = settled(subject, cut, limits.model_copy(update={"moved": 5.0}))
     assert abs(stays.x[0] - 120) <= 5
     narrow = default_printer().model_copy(update={"bed_x": 124.0, "bed_y": 124.0, "height": 124.0, "margin": 0.0})
-    subject = cut_subject(Workshop(model), plan, 0, narrow)
+    subject = cut_subject(Evaluator(model), plan, 0, narrow)
     fits, _, _ = settled(subject, cut, limits)
     assert max(fits.x[0], 240 - fits.x[0]) <= 124 + 1e-6
     with pytest.raises(CutFailed, match="parts nothing"):

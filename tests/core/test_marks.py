@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.document.marks import Audience, Mark
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.exposure import exposure
 from deft_slab.core.figures.marked_facets import facets_at, marked, most_detailed, taken
 from deft_slab.core.importing.readers import open_file
@@ -182,7 +182,7 @@ def show_area(outcome) -> float:
 def test_marks_stay_where_they_are():
     """Through scaling, mirroring, thinning and cutting; nothing of a cut face is ever marked."""
     model = model_of(sphere(30, 5))
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     cap = Mark(meaning="show", shape="ball", places=((0, -30, 0),), half=(12, 12, 12))
     plan = Plan(model=model.ref, marks=(cap,))
     # a cap of chord 12 around a point of a sphere: pi c^2 (Archimedes)
@@ -203,7 +203,7 @@ def test_marks_stay_where_they_are():
 def test_all_that_is_seen_is_marked_for_its_own_audience():
     model = open_file(MODELS["gull"]).model
     mark = Mark(meaning="show", shape="seen", limit=0.25, audience=Audience(looking="front", spread=30))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, marks=(mark,)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, marks=(mark,)), PRINTER)
     (piece,) = outcome.pieces
     shown = (piece.marks & 1) > 0
     assert 0.1 < piece.solid.areas[shown].sum() / piece.solid.areas.sum() < 0.6
@@ -224,7 +224,7 @@ def test_the_audience_decides_how_much_of_a_seam_is_in_sight():
     plan = Plan(model=model.ref).with_cut(StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=0.0))
     sights = {}
     for looking in ("everywhere", "front", "above"):
-        outcome = Workshop(model).evaluate(plan.changed(audience=Audience(looking=looking, spread=40)), PRINTER)
+        outcome = Evaluator(model).evaluate(plan.changed(audience=Audience(looking=looking, spread=40)), PRINTER)
         sights[looking] = outcome.totals.seam_in_sight_mm
         assert outcome.totals.seam_length_mm == pytest.approx(2 * math.pi * 30, rel=0.01)
     assert sights["everywhere"] > 0.9 * 2 * math.pi * 30

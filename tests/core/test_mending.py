@@ -136,7 +136,7 @@ def test_clean_drops_doubles_membranes_and_strays():
     assert clean(membrane).doubled == 2
     assert len(clean(membrane).solid.triangles) == len(ball.triangles)
     stray = Solid(np.concatenate([ball.vertices, [[90, 0, 0], [91, 0, 0], [92, 0, 0]]]),
-                  np.concatenate([ball.triangles, len(ball.vertices) + np.array([[0, 1, 2]])]))  # fmt: skip
+                  np.concatenate([ball.triangles, len(ball.vertices) + np.array([[0, 1, 2]])]))
     found = clean(stray)
     assert found.flat == 1
     assert found.solid.size.max() == pytest.approx(40, rel=0.01)
@@ -176,7 +176,7 @@ def test_facets_are_turned_back_and_voids_stay_voids():
         (solid_of(box(20, 20, 20)), lambda s: np.arange(12) == 3, "flat", 1e-9),
         (cone(20, 30, 96), lambda s: s.normals[:, 2] < -0.9, "flat", 1e-6),
     ],
-)  # fmt: skip
+)
 def test_holes_are_closed_as_the_surface_around_them_asks(whole, drop, how, within):
     """Lids flat; a lost piece of a rounded skin smooth. A foot that flares outward is a lid too."""
     found, holes = close_holes(without_facets(whole, drop(whole)))
@@ -384,7 +384,7 @@ def test_mending_stops_when_asked(stop_at):
 
     with pytest.raises(Cancelled):
         mended(patches_off(sphere(30, 4), 20, 3), Mending(clean=True, orient=True, close=True, rewrap=0.6), ONE,
-               Job(unwanted=unwanted))  # fmt: skip
+               Job(unwanted=unwanted))
 
 
 @pytest.mark.parametrize("mending", [GENTLE, Mending(rewrap=2.0), Mending(thin_to=100), Mending(drop_specks=True)])

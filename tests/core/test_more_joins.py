@@ -57,7 +57,7 @@ def test_a_key_along_the_outline_keeps_its_clearance(carrier, draft):
     """Of an L: its sides lie inside those of the contact by what was asked for, and everywhere the clearance from the
     socket, by libigl; at draft 0 its volume is that of the prism with one rounded inner corner (handbook)."""
     key = KeyJoin(id="j1", at=(7, 7, 20), outline="contact", inset=3.0, height=5.0, draft=draft, carrier=carrier,
-                  rounding=0, **ON)  # fmt: skip
+                  rounding=0, **ON)
     made = outcome_of(key, solid=angle_bar())
     sound(made)
     assert made.joins["j1"].least_wall == pytest.approx(3.0 - 0.3, abs=0.06)  # its outline is made plainer by 0.05
@@ -75,7 +75,7 @@ def test_a_key_along_the_outline_keeps_its_clearance(carrier, draft):
 
 def test_a_loose_key_along_the_outline_is_two_of_them():
     key = LooseKeyJoin(id="j1", at=(7, 7, 20), outline="contact", inset=3.0, height=2.0, roofed_first=False,
-                       roofed_second=False, **ON)  # fmt: skip
+                       roofed_second=False, **ON)
     made = outcome_of(key, solid=angle_bar())
     sound(made)
     (loose,) = extra(made, "loose key")
@@ -85,7 +85,7 @@ def test_a_loose_key_along_the_outline_is_two_of_them():
 
 def test_an_outline_that_leaves_nothing_says_so():
     made = outcome_of(KeyJoin(id="j1", at=(7, 7, 20), outline="contact", inset=9.0, height=5.0, **ON),
-                      solid=angle_bar())  # fmt: skip
+                      solid=angle_bar())
     sound(made)
     assert "too narrow" in made.joins["j1"].problem
 
@@ -169,7 +169,7 @@ def test_strips_in_a_real_shell_lie_on_it_and_go_through_nothing():
     at = tuple(float(value) for value in contact.place)
     where = {"cut": contact.cut, "between": contact.between, "at": at}
     made = workshop.evaluate(plan.changed(joins=(SplintJoin(id="a", **where), BandJoin(id="b", **where))), PRINTER,
-                             detail="figures")  # fmt: skip
+                             detail="figures")
     sound(made)
     for kind in ("splint", "band"):
         for strip in extra(made, kind):
@@ -188,14 +188,14 @@ def turned(first: Solid, second: Solid, turn: Turn, degrees: float) -> float:
     back=st.floats(0, 70), on=st.floats(0, 70), leaves=st.sampled_from([2, 3]),
     carrier=st.sampled_from(["first", "second"]), heading=st.floats(0, 360), clearance=st.floats(0.1, 0.6),
     kerf=st.sampled_from([0.0, 0.4]),
-)  # fmt: skip
+)
 @settings(max_examples=12)
 def test_a_knuckle_turns_through_its_range_and_no_further(back, on, leaves, carrier, heading, clearance, kerf):
     """Nothing meets at any step of the range, both pieces are closed and nothing is lost; well beyond it the faces
     meet."""
     along = (math.cos(math.radians(heading)), math.sin(math.radians(heading)), 0.0)
     join = PivotJoin(id="p", at=(0, 0, 20), form="knuckle", along=along, turns_back=back, turns_on=on, leaves=leaves,
-                     carrier=carrier, clearance=clearance, **ON)  # fmt: skip
+                     carrier=carrier, clearance=clearance, **ON)
     made = outcome_of(join, solid=ROD, cut=HALVES.model_copy(update={"kerf": kerf}))
     sound(made)
     assert not made.joins["p"].problem
@@ -242,7 +242,7 @@ def test_a_joint_that_is_held_elsewhere_does_not_turn():
 @pytest.mark.parametrize("wrong", [
     {"form": "knuckle", "turns_on": 90}, {"form": "knuckle", "turns_on": 75, "turns_back": 75},
     {"form": "knuckle", "pin": 10.0, "radius_of_leaves": 5.0},
-])  # fmt: skip
+])
 def test_knuckles_that_cannot_be_are_refused(wrong):
     with pytest.raises(ValueError, match="knuckle"):
         PivotJoin(id="p", at=(0, 0, 20), **wrong, **ON)

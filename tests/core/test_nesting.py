@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import BedSearch, lay_out
 from deft_slab.core.exporting.layout import collisions, kept_as
 from deft_slab.core.geometry.orientation import Tilt
@@ -174,7 +174,7 @@ def test_an_open_surface_has_the_shadow_of_its_hull():
 def seated(solid, **what):
     model = model_of(solid)
     plan = Plan(model=model.ref, **what)
-    return Workshop(model).evaluate(plan, default_printer(), detail="figures").pieces
+    return Evaluator(model).evaluate(plan, default_printer(), detail="figures").pieces
 
 
 @pytest.mark.parametrize("printer", [default_printer(), shipped_printers()["belt"]])

@@ -15,10 +15,10 @@ from numpy.polynomial import legendre
 from deft_slab.core.cuts import Move, PatchCut
 from deft_slab.core.document.base import triple
 from deft_slab.core.document.marks import Region, Stroke
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import stl_bytes
 from deft_slab.core.figures.marked_facets import taken
-from deft_slab.core.geometry.harmonic_face import Patch, harmonic, patch_body
+from deft_slab.core.geometry.harmonic_face import StrokePatch, harmonic, patch_body
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.plan import Plan
 from tests.shapes import box, joined, model_of, ring, solid_of, sphere
@@ -28,9 +28,9 @@ def corners_of(body) -> np.ndarray:
     return np.asarray(body.to_mesh64().vert_properties)[:, :3]
 
 
-def patch_of(solid: Solid, facets: np.ndarray) -> Patch:
+def patch_of(solid: Solid, facets: np.ndarray) -> StrokePatch:
     """Some facets (m,) as a patch."""
-    return Patch(solid, (Stroke(shape="grown"),), (facets,))
+    return StrokePatch(solid, (Stroke(shape="grown"),), (facets,))
 
 
 def face_of(solid: Solid, patch, depth: float = 0.0, flat: float = 0.0) -> tuple[np.ndarray, float]:
@@ -45,7 +45,7 @@ def face_of(solid: Solid, patch, depth: float = 0.0, flat: float = 0.0) -> tuple
 def patched(solid: Solid, *strokes: Stroke, printer, leaning: float = 0.5, **fields):
     model = model_of(solid)
     cut = PatchCut(id="c1", name="Patch", strokes=strokes, **fields)
-    return Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,), leaning=leaning), printer)
+    return Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,), leaning=leaning), printer)
 
 
 def ball_at(place, reach: float, **fields) -> Stroke:
@@ -152,7 +152,7 @@ def test_a_kerf_is_taken_from_between_and_a_mirror_image_fits_the_mirror(printer
     mirror = Move.mirror(np.array([1.0, 0.0, 0.0]), 30.0)
     model = model_of(Solid(solid.vertices * [-1, 1, 1] + [60, 0, 0], solid.triangles[:, [0, 2, 1]]))
     cut = PatchCut(id="c1", name="Patch", strokes=(stroke,)).carried(mirror)
-    image = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), printer)
+    image = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), printer)
     assert sorted(p.solid.volume for p in image.pieces) == pytest.approx(
         sorted(p.solid.volume for p in plain.pieces), rel=0.01
     )
@@ -177,7 +177,7 @@ def test_large_facets_are_marked_in_part(printer):
 @given(
     at=st.integers(0, 10_000), reach=st.floats(4.0, 25.0), depth=st.sampled_from([-0.9, 0.0, 0.7]),
     flat=st.sampled_from([0.0, 0.5, 0.9]), shape=st.sampled_from(["ring", "chair"]),
-)  # fmt: skip
+)
 def test_nothing_is_lost_whatever_is_marked(printer, at, reach, depth, flat, shape):
     solid = (
         ring(25.0, 8.0, 64)
@@ -212,7 +212,7 @@ def border_of(solid: Solid, patch, reach: float) -> Region:
     inner, outer = np.flatnonzero(near & patch), np.flatnonzero(near & ~patch)
     facing = tuple(triple(one) for one in normals[np.r_[inner, outer]])
     return Region(shape="border", places=tuple(triple(one) for one in points[inner]),
-                  beyond=tuple(triple(one) for one in points[outer]), facing=facing, reach=reach)  # fmt: skip
+                  beyond=tuple(triple(one) for one in points[outer]), facing=facing, reach=reach)
 
 
 def test_a_border_means_the_same_on_a_finer_mesh():

@@ -10,7 +10,7 @@ from hypothesis.extra.numpy import arrays
 from scipy import ndimage
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.geometry.bodies import fragments
 from deft_slab.core.mesh.edges import edge_numbers
@@ -86,7 +86,7 @@ def test_a_cut_loses_nothing_of_two_bars_that_touch_along_an_edge(tmp_path):
     assert uses(bars.triangles, len(bars.vertices)) == [2, 4]
     model = Model("Bars", bars, 1e-6)
     cut = StraightCut(id="c1", name="Cut", normal=(0.2, 0.1, 1.0), offset=19.0)
-    outcome = Workshop(model).evaluate(Plan(model=model.ref).with_cut(cut), default_printer(), detail="figures")
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref).with_cut(cut), default_printer(), detail="figures")
     assert len(outcome.pieces) == 4
     assert outcome.lost_share == pytest.approx(0.0, abs=1e-12)
     for ending in ("stl", "obj", "3mf"):

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import BentCut, StraightCut
 from deft_slab.core.errors import Cancelled, CutFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures import plane_kernels
 from deft_slab.core.figures.batch_figures import sketches
 from deft_slab.core.figures.column_field import column_field
-from deft_slab.core.figures.default_seats import Seat, Seats, SeatWishes, seats_of
+from deft_slab.core.figures.default_seats import Seat, SeatChoice, SeatWishes, seats_of
 from deft_slab.core.figures.exposure import exposure
 from deft_slab.core.figures.marked_facets import unmarked
 from deft_slab.core.figures.plane_scoring import every_place, in_poses, posed, soft_shares
@@ -120,7 +120,7 @@ def test_closed_forms_of_a_ball_cut_in_half():
     found = every_place(
         ball, np.array([0.0, 0.0, 1.0]), np.array([0.0]), 45.0, unmarked(len(ball.triangles)),
         np.ones(len(ball.triangles)), 128,
-    )  # fmt: skip
+    )
     assert found.support.max() < 1.0
     assert found.flat.max() < 1.0
     assert found.longest[:, 0] == pytest.approx([60, 60], rel=0.01)
@@ -211,7 +211,7 @@ def test_how_much_leaning_must_save_is_what_the_plan_says(least, flat, leaning):
     """0: the least support; 1: flat wherever it can be; nothing in between is priced."""
     assume(flat >= least)
     at = np.eye(3)
-    seats = Seats(Seat(at[0], at, "a", least, False), Seat(at[1], at, "b", flat, True), 1e5)
+    seats = SeatChoice(Seat(at[0], at, "a", least, False), Seat(at[1], at, "b", flat, True), 1e5)
     assert seats.taken(1.0) is seats.flat
     if flat - least > 200:
         assert seats.taken(0.0) is seats.least
@@ -227,7 +227,7 @@ def bipyramid():
     body = upper + upper.mirror((0, 0, 1))
     solid = Solid.from_manifold(body, {})
     model = model_of(Solid(solid.vertices, solid.triangles), "Bipyramid")
-    return Workshop(model), Plan(model=model.ref)
+    return Evaluator(model), Plan(model=model.ref)
 
 
 def test_the_plane_of_symmetry_of_a_body_with_level_wings_needs_no_support(bipyramid):
@@ -293,7 +293,7 @@ def groove():
 
 def test_a_seam_settles_into_a_groove():
     model = model_of(groove(), "Reel")
-    workshop, plan = Workshop(model), Plan(model=model.ref)
+    workshop, plan = Evaluator(model), Plan(model=model.ref)
     subject = cut_subject(workshop, plan, 0, PRINTER)
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=30.0)
     found, before, after = settled(subject, cut, Limits(moved=8, turned=4, rise=5))
@@ -308,7 +308,7 @@ def test_a_seam_settles_into_a_groove():
 
 def test_a_bent_line_settles_towards_the_groove():
     model = model_of(groove(), "Reel")
-    workshop, plan = Workshop(model), Plan(model=model.ref)
+    workshop, plan = Evaluator(model), Plan(model=model.ref)
     subject = cut_subject(workshop, plan, 0, PRINTER)
     line = tuple((x, -math.sqrt(max(20**2 - x**2, 1)), 31.5) for x in (-18.0, -9.0, 0.0, 9.0, 18.0))
     cut = BentCut(id="c", name="c", line=line, view=(0, 1, 0))

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan, UnreadableFile
 from deft_slab.core.geometry.orientation import Tilt
-from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.piece_settings import PieceSettings
 from deft_slab.core.plan.plan import ModelRef, Plan
 from deft_slab.core.plan.project import Choice, Project, read_project
 from deft_slab.core.printers.profile import Printer, default_printer
@@ -34,12 +34,12 @@ def plans(draw):
         for n in range(count)
     )
     wishes = tuple(
-        PieceWish(sides=(Side(cut=f"c{n}", side=draw(st.sampled_from([1, -1]))),), anchor=draw(triples),
+        PieceSettings(sides=(Side(cut=f"c{n}", side=draw(st.sampled_from([1, -1]))),), anchor=draw(triples),
                   seat=draw(st.none() | tilts), name=draw(st.none() | names))
         for n in range(count)
-    )  # fmt: skip
+    )
     return Plan(model=REF, unit=draw(st.sampled_from(["mm", "cm", "m", "in"])), scale=draw(st.floats(0.01, 50)),
-                tilt=draw(tilts), threshold=draw(st.floats(0, 89)), recipe=recipe, pieces=wishes)  # fmt: skip
+                tilt=draw(tilts), threshold=draw(st.floats(0, 89)), recipe=recipe, pieces=wishes)
 
 
 @settings(max_examples=60)
@@ -62,7 +62,7 @@ def test_units_and_scale():
 
 def test_resizing_keeps_cuts_and_anchors_on_the_model():
     plan = Plan(model=REF, recipe=(StraightCut(id="c1", name="A", normal=(0, 0, 2), offset=30),),
-                pieces=(PieceWish(sides=(Side(cut="c1", side=1),), anchor=(1, 2, 3)),))  # fmt: skip
+                pieces=(PieceSettings(sides=(Side(cut="c1", side=1),), anchor=(1, 2, 3)),))
     assert plan.recipe[0].normal == (0, 0, 1)
     bigger = plan.sized(unit="in", scale=2.0)
     assert bigger.recipe[0].offset == pytest.approx(30 * 50.8)
@@ -102,7 +102,7 @@ def test_editing_the_recipe():
     assert [cut.id for cut in plan.without_cut("c1").recipe] == ["c2"]
     assert plan.fresh_id() == "c3"
     assert plan.without_cut("c1").fresh_id() == "c1"
-    wish = PieceWish(sides=(Side(cut="c7", side=1),), anchor=(0, 0, 0))
+    wish = PieceSettings(sides=(Side(cut="c7", side=1),), anchor=(0, 0, 0))
     renamed = wish.model_copy(update={"name": "Head"})
     assert plan.with_wish(wish).with_wish(renamed, wish).pieces == (renamed,)
 

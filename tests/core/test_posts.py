@@ -15,7 +15,7 @@ from deft_slab import cli
 from deft_slab.commands.posts import posts_of
 from deft_slab.core.cuts import Move
 from deft_slab.core.document.marks import Audience, Mark
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.figures.overhang import overhang_angles
 from deft_slab.core.mesh.solid import Solid
@@ -25,7 +25,7 @@ from deft_slab.core.printers.profile import shipped_printers
 from deft_slab.core.supports.bodies import plate, post
 from deft_slab.core.supports.piece_posts import ground_of, proposed_points, standing_of
 from deft_slab.core.supports.placement import SPACING, bodies_of, in_one, islands_of, islands_with, proposed
-from deft_slab.core.supports.routes import KEEP_OFF, Ground, Measures, routed
+from deft_slab.core.supports.routes import KEEP_OFF, Measures, Obstacle, routed
 from tests.core.test_layers import comb
 from tests.shapes import box, joined, model_of, solid_of, sphere
 
@@ -35,8 +35,8 @@ NONE = (np.empty((0, 3)), np.empty((0, 3)))
 ANYWHERE = np.full((1, 3), np.nan)
 
 
-def over_bed(solid: Solid, lift: float = 5.0) -> Ground:
-    return Ground(solid, np.eye(3), lift)
+def over_bed(solid: Solid, lift: float = 5.0) -> Obstacle:
+    return Obstacle(solid, np.eye(3), lift)
 
 
 def past(solid: Solid, threshold: float = 45.0) -> np.ndarray:
@@ -98,14 +98,14 @@ def test_a_post_that_leans_clears_the_piece():
     ways = [(routes.joint[0], routes.bend[0]), (routes.bend[0], routes.end[0])]
     line = np.concatenate([start + share * (end - start) for start, end in ways])
     squared = igl.point_mesh_squared_distance(ground.on_model(line), np.array(solid.vertices),
-                                              solid.triangles.astype(np.int64))[0]  # fmt: skip
+                                              solid.triangles.astype(np.int64))[0]
     assert np.sqrt(squared).min() >= 0.95 * (MEASURES.stem / 2 + KEEP_OFF)
 
 
 def test_it_stands_on_the_piece_only_where_nothing_else_is_left():
     """Deep inside a shelf there is no way around: it stands on the lower board, with a tip at both ends."""
     solid = joined(box(80, 80, 3), box(80, 80, 3, (0, 0, 20)), box(3, 80, 20), box(3, 80, 20, (77, 0, 0)),
-                   box(80, 3, 20), box(80, 3, 20, (0, 77, 0)))  # fmt: skip
+                   box(80, 3, 20), box(80, 3, 20, (0, 77, 0)))
     ground = over_bed(solid)
     contact = ground.on_bed(np.array([[40.0, 40.0, 20.0]]))
     routes = routed(ground, contact, np.array([[0.0, 0.0, -1.0]]), MEASURES, ANYWHERE)
@@ -168,7 +168,7 @@ def test_nothing_of_a_post_is_under_the_bed(tmp_path):
     """A dish that lies on the bed: near its middle tips are lower than a stem is thick."""
     solid = sphere(120.0, 5)
     solid = solid_of(trimesh.intersections.slice_mesh_plane(
-        trimesh.Trimesh(solid.vertices, solid.triangles), (0, 0, -1), (0, 0, -112), cap=True))  # fmt: skip
+        trimesh.Trimesh(solid.vertices, solid.triangles), (0, 0, -1), (0, 0, -112), cap=True))
     ground, standing = stand(solid, lift=0.0)
     low = standing.routes.joint[standing.made][:, 2]
     assert 0 < low.min() < MEASURES.stem / 2
@@ -195,7 +195,7 @@ def test_a_cone_that_hangs_is_held_at_its_tip():
 def test_by_command(tmp_path, capsys):
     write_solid(comb(3), "Comb", tmp_path / "comb.stl", replace=False)
     asked = ["posts", str(tmp_path / "comb.stl"), "--out", str(tmp_path / "out"), "--printer", "small-resin",
-             "--layer", "0.2", "--json"]  # fmt: skip
+             "--layer", "0.2", "--json"]
     assert cli.main(asked) == 0
     (piece,) = json.loads(capsys.readouterr().out)["pieces"]
     assert piece["unheld"] == []
@@ -215,7 +215,7 @@ def test_by_command(tmp_path, capsys):
 def test_what_support_leaves_is_weighed_by_who_sees_it():
     """A ball's underside: seen from everywhere, not at all from above; under posts only what tips touch."""
     model = model_of(sphere(15.0, 4))
-    shop, plan = Workshop(model), Plan(model=model.ref, lift=5.0)
+    shop, plan = Evaluator(model), Plan(model=model.ref, lift=5.0)
     piece = shop.evaluate(plan, RESIN).pieces[0]
     touched = float(piece.solid.areas[piece.past_threshold >= 0].sum())
     seen = shop.evaluate(plan, RESIN).totals.scar
@@ -232,7 +232,7 @@ def test_what_support_leaves_is_weighed_by_who_sees_it():
 
 def test_a_thicker_post_among_others_and_a_hold_spot():
     model = model_of(joined(box(40, 30, 4)))
-    shop = Workshop(model)
+    shop = Evaluator(model)
     plan = Plan(model=model.ref, lift=10.0)
     piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
     at = [(10.0, 10.0, 0.0), (30.0, 20.0, 0.0)]
@@ -253,7 +253,7 @@ def test_a_thicker_post_among_others_and_a_hold_spot():
     steep = trimesh.creation.cone(4.0, 15.0, sections=48)
     steep.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))
     model = model_of(solid_of(steep))
-    shop, hold = Workshop(model), Mark(meaning="hold", shape="box", places=((0, 0, 0),), half=(9, 9, 40))
+    shop, hold = Evaluator(model), Mark(meaning="hold", shape="box", places=((0, 0, 0),), half=(9, 9, 40))
     count = []
     for marks in ((), (hold,)):
         piece = shop.evaluate(Plan(model=model.ref, lift=5.0, marks=marks), RESIN, detail="figures").pieces[0]
@@ -265,7 +265,7 @@ def test_a_foot_goes_where_it_is_put_and_leans_there():
     """On the bed, on the piece, too far for 45 degrees, and behind a wall: where it cannot go it finds its own way."""
     solid = joined(box(80, 40, 4, (0, 0, 30)), box(80, 4, 34), box(20, 20, 3, (30, 10, 0)))
     model = model_of(solid)
-    shop, plan = Workshop(model), Plan(model=model.ref, lift=5.0)
+    shop, plan = Evaluator(model), Plan(model=model.ref, lift=5.0)
     piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
     feet = [(25.0, 30.0, -5.0), (40.0, 20.0, 3.0), (79.0, 30.0, -40.0), (10.0, -12.0, -5.0), None]
     posts = tuple(
@@ -294,7 +294,7 @@ def test_a_foot_goes_where_it_is_put_and_leans_there():
 def test_each_post_is_told_what_it_holds():
     """Together all that is past the threshold, each what is nearest: two tips under a slab share it in halves."""
     model = model_of(joined(box(60, 20, 4)))
-    shop, plan = Workshop(model), Plan(model=model.ref, lift=10.0)
+    shop, plan = Evaluator(model), Plan(model=model.ref, lift=10.0)
     piece = shop.evaluate(plan, RESIN, detail="figures").pieces[0]
     posts = (Post(id="p1", at=(15, 10, 0)), Post(id="p2", at=(45, 10, 0)), Post(id="p3", at=(15, 10, -90)))
     report = shop.evaluate(plan.changed(posts=(PostSet(id="s1", anchor=piece.anchor, posts=posts),)), RESIN).posts["s1"]
@@ -307,6 +307,6 @@ def test_the_command_honours_hold_spots(tmp_path):
     steep.apply_transform(trimesh.transformations.rotation_matrix(math.pi, [1, 0, 0]))
     model = model_of(solid_of(steep))
     hold = Mark(meaning="hold", shape="box", places=((0, 0, 0),), half=(9, 9, 40))
-    piece = Workshop(model).evaluate(Plan(model=model.ref, lift=5.0, marks=(hold,)), RESIN, detail="figures").pieces[0]
+    piece = Evaluator(model).evaluate(Plan(model=model.ref, lift=5.0, marks=(hold,)), RESIN, detail="figures").pieces[0]
     _, standing = posts_of(piece, RESIN, MEASURES, 0.2)
     assert len(standing.points) > 1

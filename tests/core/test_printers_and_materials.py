@@ -18,7 +18,7 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import BedSearch, laid_with_job, lay_out
 from deft_slab.core.exporting.delivery import deliver, write_bed
 from deft_slab.core.exporting.layout import bed_printer, collisions, kept_as
@@ -53,7 +53,7 @@ def tower(**what):
 
 def wished(plan, printer, **what):
     """With a wish for each of some pieces, by number from 1 on."""
-    pieces = Workshop(TOWER).evaluate(plan, printer, detail="figures").pieces
+    pieces = Evaluator(TOWER).evaluate(plan, printer, detail="figures").pieces
     for number, wish in what.items():
         piece = pieces[int(number[1:]) - 1]
         plan = plan.with_wish(piece.wish(**wish), piece.wished)
@@ -64,7 +64,7 @@ def test_each_material_has_its_own_mass_price_and_size(tmp_path):
     """By hand, for a solid block: mass = volume x density, size x 1 / (1 - s), cost = mass x price + hours x price."""
     printer = PRINTER.changed(infill=1.0, failed_share=0.1)
     plan = wished(tower(), printer, p2={"material": "Red"}, p3={"material": "Glass filled"})
-    outcome = Workshop(TOWER).evaluate(plan, printer)
+    outcome = Evaluator(TOWER).evaluate(plan, printer)
     masses = [piece.figures.material_g for piece in outcome.pieces]
     assert masses == pytest.approx([24 * 1.24, 24 * 1.24, 24 * 1.6, 24 * 1.24])
     assert [piece.on(printer).material for piece in outcome.pieces] == ["Grey", "Red", "Glass filled", "Grey"]
@@ -98,7 +98,7 @@ def test_each_material_has_its_own_mass_price_and_size(tmp_path):
 
 def test_a_file_of_several_materials_names_them(tmp_path):
     plan = wished(tower(), PRINTER, p2={"material": "Red"})
-    pieces = Workshop(TOWER).evaluate(plan, PRINTER).pieces
+    pieces = Evaluator(TOWER).evaluate(plan, PRINTER).pieces
     from deft_slab.core.exporting.piece_files import write_3mf
 
     write_3mf(pieces, PRINTER, "Tower", tmp_path / "all.3mf")
@@ -120,7 +120,7 @@ def test_a_file_of_several_materials_names_them(tmp_path):
 def test_beds_of_one_colour_follow_each_other():
     small = PRINTER.changed(bed_x=60, bed_y=50)
     plan = wished(tower(beds_by="colour"), small, p2={"material": "Red"}, p4={"material": "Red"})
-    outcome = Workshop(TOWER).evaluate(plan, small)
+    outcome = Evaluator(TOWER).evaluate(plan, small)
     laid, work = laid_with_job(outcome, small)
     assert [bed.printer.material for bed in work.beds] == ["Grey", "Grey", "Red", "Red"]
     assert not collisions(laid, small, outcome.pieces)
@@ -131,7 +131,7 @@ def test_beds_of_one_colour_follow_each_other():
 
 def test_one_bed_of_two_materials_is_told():
     plan = wished(tower(), PRINTER, p2={"material": "Red"})
-    outcome = Workshop(TOWER).evaluate(plan, PRINTER)
+    outcome = Evaluator(TOWER).evaluate(plan, PRINTER)
     lying = kept_as(outcome.pieces, lay_out(outcome.pieces, PRINTER))
     on_one = [one.model_copy(update={"bed": 0, "x": 5.0 + 45 * n, "y": 5.0}) for n, one in enumerate(lying)]
     laid = lay_out(outcome.pieces, PRINTER, lying=on_one)
@@ -141,7 +141,7 @@ def test_one_bed_of_two_materials_is_told():
 
 def test_a_material_that_is_not_there_is_told():
     plan = wished(tower(), PRINTER, p1={"material": "Gold"})
-    outcome = Workshop(TOWER).evaluate(plan, PRINTER)
+    outcome = Evaluator(TOWER).evaluate(plan, PRINTER)
     assert [note for note in outcome.notes if "“Gold”" in note]
     assert outcome.pieces[0].on(PRINTER) == PRINTER
     with pytest.raises(BadPlan, match="no material “Gold”"):
@@ -154,7 +154,7 @@ def test_pieces_on_two_printers(tmp_path):
     """Each is judged, laid, counted and written by its own printer: layers of the resin one, none of the other."""
     plan = tower(second=RESIN, copies=2)
     plan = wished(plan, PRINTER, p2={"second": True}, p3={"second": True})
-    workshop = Workshop(TOWER)
+    workshop = Evaluator(TOWER)
     outcome = workshop.evaluate(plan, PRINTER)
     assert [piece.second for piece in outcome.pieces] == [False, True, True, False]
     assert [piece.figures.layers for piece in outcome.pieces] == [
@@ -164,7 +164,7 @@ def test_pieces_on_two_printers(tmp_path):
     assert [bed.second for bed in work.beds] == [False, True]
     assert [bed_printer(outcome.pieces, laid, bed, PRINTER).name for bed in (0, 1, 2)] == [
         PRINTER.name, RESIN.name, PRINTER.name,
-    ]  # fmt: skip
+    ]
     assert [one.of_printer for one in laid] == [0] * 8
     assert not collisions(laid, PRINTER, outcome.pieces)
     for one in laid:
@@ -198,14 +198,14 @@ def test_pieces_on_two_printers(tmp_path):
 
 def test_what_is_on_no_second_printer_is_on_the_first():
     plan = wished(tower(second=RESIN), PRINTER, p2={"second": True})
-    outcome = Workshop(TOWER).evaluate(plan.changed(second=None), PRINTER)
+    outcome = Evaluator(TOWER).evaluate(plan.changed(second=None), PRINTER)
     assert not any(piece.second for piece in outcome.pieces)
     assert [note for note in outcome.notes if "no second one" in note]
 
 
 def test_shared_out_so_that_it_ends_soonest():
     """Four equal blocks on two equal printers: two each. On one that is too low for any, none goes there."""
-    workshop = Workshop(TOWER)
+    workshop = Evaluator(TOWER)
     other = PRINTER.changed(name="Other")
     plan = shared_out(workshop, tower(second=other), PRINTER)
     outcome = workshop.evaluate(plan, PRINTER)
@@ -258,7 +258,7 @@ def test_by_command(tmp_path):
     profile.write_text(PRINTER.model_dump_json())
     cuts = [word for cut in CUTS for word in ("--straight", 0, 0, 1, cut.offset)]
     found = answer("handoff", path, *cuts, "--printer", profile, "--second", "small-resin", "--material", 1, "Red",
-                   "--out", tmp_path / "out", "--pieces", "stl")  # fmt: skip
+                   "--out", tmp_path / "out", "--pieces", "stl")
     assert {bed["printer"] for bed in found["beds"]} == {PRINTER.name, RESIN.name}
     assert "Red" in found["materials_g"]
     assert found["job"]["elapsed_hours"] < found["job"]["hours"]
@@ -302,7 +302,7 @@ def test_all_is_laid_once_however_it_is_shared(mask, copies, beds_by):
     assert model.ref == plan.model
 
 
-_WORKSHOP = Workshop(TOWER)
+_WORKSHOP = Evaluator(TOWER)
 """What it makes is kept from one example to the next."""
 
 
@@ -310,14 +310,14 @@ def test_two_bodies_that_touch_nothing_share_a_printer():
     """Bodies of one file that are pieces of their own may be of different materials too."""
     model = model_of(together(box(20, 20, 20), box(20, 20, 20, (40.0, 0.0, 0.0))))
     plan = Plan(model=model.ref)
-    pieces = Workshop(model).evaluate(plan, PRINTER).pieces
+    pieces = Evaluator(model).evaluate(plan, PRINTER).pieces
     plan = plan.with_wish(pieces[0].wish(material="Red"), pieces[0].wished)
-    assert Workshop(model).evaluate(plan, PRINTER).pieces[0].on(PRINTER).material == "Red"
+    assert Evaluator(model).evaluate(plan, PRINTER).pieces[0].on(PRINTER).material == "Red"
 
 
 def test_one_coupon_is_laid_with_all_copies():
     """It is closed, lies on a bed once, has its own mass, and changes nothing of what is told of the pieces."""
-    workshop = Workshop(TOWER)
+    workshop = Evaluator(TOWER)
     bare = workshop.evaluate(tower(copies=3), PRINTER)
     join = workshop.proposed_joins(tower(), PRINTER)[0]
     plan = tower(copies=3, coupon=CouponWish(join=join, steps=(0.1, 0.2, 0.3)))
@@ -331,7 +331,7 @@ def test_one_coupon_is_laid_with_all_copies():
     laid, work = laid_with_job(outcome, PRINTER)
     assert [(one.copy, one.piece) for one in laid] == [
         (0, 0), (0, 1), (0, 2), (0, 3), (0, 4), (1, 0), (1, 1), (1, 2), (1, 3), (2, 0), (2, 1), (2, 2), (2, 3),
-    ]  # fmt: skip
+    ]
     assert not collisions(laid, PRINTER, outcome.pieces)
     own = math.fsum(one.figures.material_g for one in outcome.pieces[:4])
     assert work.material == pytest.approx(3 * own + piece.figures.material_g)
@@ -358,7 +358,7 @@ def test_slanting_layers_of_a_belt_by_hand(axis, tmp_path):
     belt = shipped_printers()["belt"].changed(endless=axis, slope=30.0, bed_x=250.0, bed_y=250.0)
     sides = np.array([20.0, 60.0, 30.0]) if axis == "y" else np.array([60.0, 20.0, 30.0])
     model = model_of(solid_of(box(*sides)))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, copies=3), belt)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, copies=3), belt)
     (piece,) = outcome.pieces
     s, t, w = math.radians(30), belt.layer_height, belt.line_width
     layers = math.ceil((60 * math.sin(s) + 30 * math.cos(s)) / t)
@@ -389,7 +389,7 @@ def test_only_a_belt_has_slanting_layers():
 def test_a_coupon_by_command(tmp_path):
     path, recipe = tmp_path / "tower.stl", tmp_path / "recipe.json"
     box(40, 30, 80).export(path)
-    joins = Workshop(TOWER).proposed_joins(tower(), PRINTER)
+    joins = Evaluator(TOWER).proposed_joins(tower(), PRINTER)
     recipe.write_text(Recipe(cuts=CUTS, joins=tuple(joins)).model_dump_json())
     found = answer("handoff", path, "--recipe", recipe, "--copies", 2, "--coupon", "--out", tmp_path / "out")
     names = [piece["name"] for bed in found["beds"] for piece in bed["pieces"]]

@@ -11,7 +11,7 @@ import pytest
 from deft_slab.core.cuts import KINDS, Cut, LiftOffCut, Move, StraightCut
 from deft_slab.core.document.marks import Region, Stroke
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.recipe import Recipe, read_recipe
 from deft_slab.core.search.seam_settling import SETTLERS
@@ -66,7 +66,7 @@ def test_a_new_kind_is_one_new_module(printer):
         cut = toy(id="c1", name="Middle", low=10, high=16, kerf=1.0)
         plan = Plan(model=model.ref, recipe=(cut,))
         assert Plan.model_validate_json(plan.model_dump_json()) == plan
-        outcome = Workshop(model).evaluate(plan, printer)
+        outcome = Evaluator(model).evaluate(plan, printer)
         assert sorted(round(piece.solid.volume / 400, 6) for piece in outcome.pieces) == [5.0, 9.5, 13.5]
         assert "Layer of the post" in [piece.name for piece in outcome.pieces]
         assert outcome.kerf_mm3 == pytest.approx(2 * 400)

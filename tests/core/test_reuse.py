@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import Side, StraightCut
 from deft_slab.core.errors import BadPlan
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.evaluate.recipe_reuse import misfits, recipe_from, used_on, way_over
 from deft_slab.core.joins import DowelJoin, KeyJoin
 from deft_slab.core.plan.hollow import Hollow, Vent
-from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.piece_settings import PieceSettings
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.recipe import MadeFor, Recipe, read_recipe
 from deft_slab.core.plan.supports import Post, PostSet
@@ -30,7 +30,7 @@ BOX = np.array([[0.0, 0.0, 0.0], [40.0, 30.0, 60.0]])
 def block_workshop(x, y, z):
     """(workshop, plan) of a block."""
     model = model_of(solid_of(box(x, y, z)))
-    return Workshop(model), Plan(model=model.ref)
+    return Evaluator(model), Plan(model=model.ref)
 
 
 def of_block(plan):
@@ -41,11 +41,11 @@ def of_block(plan):
             KeyJoin(id="j1", cut="c1", between=(-1, 1), at=(12, 15, 30), width=8, height=6, clearance=0.2),
             DowelJoin(id="j2", cut="c1", between=(-1, 1), at=(28, 15, 30), diameter=6),
         ),
-        pieces=(PieceWish(sides=(UP,), anchor=(20, 15, 45), name="Head"),),
+        pieces=(PieceSettings(sides=(UP,), anchor=(20, 15, 45), name="Head"),),
         hollows=(Hollow(id="h1", sides=(UP,), anchor=(20, 15, 45), wall=2.0,
                         vents=(Vent(id="v1", place=(20, 0, 50), along=(0, 1, 0)),)),),
         posts=(PostSet(id="s1", sides=(UP,), anchor=(20, 15, 45), posts=(Post(id="p1", at=(10, 10, 30)),)),),
-    )  # fmt: skip
+    )
 
 
 def recipe_of_block():
@@ -122,7 +122,7 @@ def test_a_join_that_would_be_too_small_is_left_out_and_said():
 
 def test_an_older_recipe_is_used_as_it_is():
     old = read_recipe(json.dumps({"version": 5, "cuts": [
-        {"kind": "straight", "id": "c1", "name": "Waist", "normal": [0, 0, 1], "offset": 30}]}).encode())  # fmt: skip
+        {"kind": "straight", "id": "c1", "name": "Waist", "normal": [0, 0, 1], "offset": 30}]}).encode())
     _, plan = block_workshop(40, 30, 60)
     assert used_on(plan, old, lambda: BOX, "as it is")[0].recipe == old.cuts
     with pytest.raises(BadPlan, match="how large"):
@@ -169,6 +169,6 @@ def test_by_command(tmp_path):
     found = answer(*large, "--recipe-scaled", "each-axis", "--out", tmp_path / "d")
     assert [piece["volume_mm3"] for piece in found["pieces"]] == pytest.approx([80 * 60 * 60] * 2)
     done = call("cut", tmp_path / "large.stl", "--recipe-scaled", "evenly", "--straight", 0, 0, 1, 30, "--out",
-                tmp_path / "c")  # fmt: skip
+                tmp_path / "c")
     assert done.returncode == 1
     assert "how large" in done.stderr

@@ -24,7 +24,7 @@ from PIL import Image
 
 from deft_slab.commands.options import TOKEN
 from deft_slab.core.errors import BadPlan, SaveFailed, UnreadableFile
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import laid_with_job
 from deft_slab.core.exporting.delivery import deliver
 from deft_slab.core.exporting.options import Wished
@@ -61,7 +61,7 @@ class Clock:
 def bed(folder, printer=RESIN, size=(10, 10, 37.35), layers=False):
     """(a bed in files, its job)."""
     model = model_of(solid_of(box(*size)))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer)
     laid, work = laid_with_job(outcome, printer)
     deliver(outcome.pieces, laid, printer, "Pillar", folder, Wished(pieces=(), layers=layers), work)
     return folder / ("bed-1-layers.zip" if layers else "bed-1.3mf"), work
@@ -194,7 +194,7 @@ def test_jobs_that_are_long_over_are_forgotten(machine, pillar, tmp_path):
     ("kind", "state", "words"),
     [("island dropped", "failed", "fell off"), ("film torn", "failed", "a cup"),
      ("out of material", "paused", "ran out at layer 100")],
-)  # fmt: skip
+)
 def test_it_fails_when_told_to(machine, pillar, clock, kind, state, words):
     taken(machine, pillar)
     machine.await_trouble(Awaited(kind=kind, layer=100))
@@ -311,7 +311,7 @@ def test_by_curl(served, pillar):
     assert curl(served.url)[0] == 401
     assert curl("-H", "Authorization: Bearer wrong", served.url) == (
         401, {"problem": "The token is not the one of this printer."}
-    )  # fmt: skip
+    )
     code, about = curl(*token, served.url)
     assert (code, About.model_validate(about).kind) == (200, "resin")
     assert curl(*token, "-T", pillar, "-H", "Content-Type: model/3mf", f"{served.url}/jobs/c-1?name=C")[0] == 201
@@ -323,7 +323,7 @@ def test_by_curl(served, pillar):
     assert curl(*token, "-d", "[1]", f"{served.url}/load")[0] == 400
     assert curl(*token, "-d", '{"kind": "fire"}', f"{served.url}/trouble")[0] == 400
     assert curl(*token, "-X", "PUT", "-H", "Transfer-Encoding: chunked", "-d", "x", "-H", "Content-Type: model/3mf",
-                f"{served.url}/jobs/c-3")[0] == 411  # fmt: skip
+                f"{served.url}/jobs/c-3")[0] == 411
     assert [job["id"] for job in curl(*token, served.url)[1]["jobs"]] == ["c-1"]
 
 
@@ -646,7 +646,7 @@ def test_beds_documents_and_answers_that_say_odd_things():
 
 def test_a_printer_that_writes_to_the_terminal():
     said = About(speaks=1, name="A\x1b[2J\nok: all printed\u202e", kind="resin", bed=(1, 1, 1), pixel=0, material="m",
-                 loaded=0, speed=1)  # fmt: skip
+                 loaded=0, speed=1)
     assert said.name == "A?[2J ok: all printed?"
     content = json.dumps({"problem": "no\x1b]0;x\x07\r\ndone" + "!" * 900}).encode()
     with answering(content, status=500) as link, pytest.raises(PrinterTrouble) as told:
@@ -834,7 +834,7 @@ def test_from_a_file_to_a_finished_print_by_command(tmp_path, monkeypatch):
     box(20, 10, 3).export(block)
     answer("handoff", block, "--printer", "small-resin", "--layers", "--out", out)
     program = [sys.executable, "-m", "deft_slab.cli", "printer", "--kind", "resin", "--token", "secret", "--speed",
-               "100000", "--keep", tmp_path / "kept", "--folder", tmp_path / "in", "--json"]  # fmt: skip
+               "100000", "--keep", tmp_path / "kept", "--folder", tmp_path / "in", "--json"]
     with subprocess.Popen([str(one) for one in program], stdout=subprocess.PIPE, text=True) as printer:
         try:
             said = json.loads(printer.stdout.readline())

@@ -45,7 +45,7 @@ def test_numbers_that_are_none(ball, tmp_path, word):
         ("measure", ball, "--down", 0, 0, word), ("measure", ball, "--scale", word),
         ("cut", ball, "--straight", 0, word, 1, 0, "--out", tmp_path / "o"), ("sweep", ball, "--normal", word, 0, 0),
         ("tilt", ball, "--theta", word), ("mend", ball, "--out", tmp_path / "m.stl", "--rewrap", word),
-    ):  # fmt: skip
+    ):
         sentence(call(*arguments), code=2)
     assert not (tmp_path / "o").exists()
 
@@ -68,7 +68,7 @@ def test_names_that_are_no_text_or_too_long(ball, tmp_path, name):
         parted = subprocess.run(
             [PROGRAM, "cut", path, "--straight", "0", "0", "1", "0", "--out", os.path.join(tmp_path, "o")],
             capture_output=True, check=False,
-        )  # fmt: skip
+        )
         assert parted.returncode == 0, parted.stderr
         assert len(list((tmp_path / "o").glob("*.stl"))) == 2
     else:
@@ -123,7 +123,7 @@ def test_a_closed_pipe_is_no_fault(ball):
     done = subprocess.run(
         f"{PROGRAM} measure {ball} --json | head -c 5", shell=True, capture_output=True, check=False,
         executable="/bin/bash",
-    )  # fmt: skip
+    )
     assert done.stderr == b""
 
 
@@ -201,14 +201,14 @@ def test_files_are_replaced_only_when_that_is_said(ball, tmp_path):
 
 
 def test_a_project_whose_bodies_do_not_add_up(tmp_path):
-    from deft_slab.core.evaluate.evaluator import Workshop
+    from deft_slab.core.evaluate.evaluator import Evaluator
     from deft_slab.core.exporting.piece_files import write_project
     from deft_slab.core.printers.profile import default_printer
     from tests.shapes import model_of, sphere
 
     model = model_of(sphere(20, 2))
     plan = Plan(model=model.ref)
-    pieces = Workshop(model).evaluate(plan, default_printer()).pieces
+    pieces = Evaluator(model).evaluate(plan, default_printer()).pieces
     wrong = ModelRef(**{**model.ref.model_dump(), "bodies": (Body(name="Half", triangles=7),)})
     project = Project(title="Wrong", plan=plan.changed(model=wrong))
     write_project(project, model, pieces, default_printer(), tmp_path / "wrong.3mf")

@@ -15,13 +15,13 @@ from PIL import Image
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import laid_with_job
-from deft_slab.core.exporting.sheet.blocks import Cards, Points, Table
+from deft_slab.core.exporting.sheet.blocks import Cards, Points, SheetTable
 from deft_slab.core.exporting.sheet.build import sheet_of
 from deft_slab.core.exporting.sheet.clamping import holding
 from deft_slab.core.exporting.sheet.content import blocks_of
-from deft_slab.core.exporting.sheet.drawing import Body, drawn, plan_of, view_from
+from deft_slab.core.exporting.sheet.drawing import DrawnBody, drawn, plan_of, view_from
 from deft_slab.core.exporting.sheet.fonts import truetype
 from deft_slab.core.exporting.sheet.stock import rods
 from deft_slab.core.exporting.sheet.subject import gathered
@@ -44,7 +44,7 @@ PAPER = {"a4": (210, 297), "letter": (215.9, 279.4)}
 
 def subject_of(body, title="Small crate", others=(), printer=PRINTER, **what):
     model = model_of(body)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     plan = Plan(model=model.ref, **what)
     outcome = workshop.evaluate(plan, printer)
     laid, work = laid_with_job(outcome, printer)
@@ -58,7 +58,7 @@ def crate():
     more = ROD.model_copy(update={"id": "j2", "at": (30, 15, 20)})
     higher = CUT.model_copy(update={"offset": 40.0})
     return subject_of(solid_of(box(40, 30, 60)), recipe=(CUT,), joins=(ROD, more), copies=2,
-                      others=[("Cut higher", {"recipe": (higher,), "joins": ()})])  # fmt: skip
+                      others=[("Cut higher", {"recipe": (higher,), "joins": ()})])
 
 
 @pytest.fixture(scope="module")
@@ -105,8 +105,8 @@ def test_it_says_what_to_print_and_how_to_put_it_together(crate, sheet):
 
 
 def test_choices_stand_beside_each_other(crate, sheet):
-    rows = {row[0]: row for block in blocks_of(crate) if isinstance(block, Table) and "pieces" in block.head
-            for row in block.rows}  # fmt: skip
+    rows = {row[0]: row for block in blocks_of(crate) if isinstance(block, SheetTable) and "pieces" in block.head
+            for row in block.rows}
     assert list(rows) == ["This plan", "As it came, whole", "Cut higher"]
     assert [row[1] for row in rows.values()] == ["2", "1", "2"]
     assert rows["This plan"][4] == rows["Cut higher"][4] == "12.0 cm²"
@@ -160,7 +160,7 @@ def test_what_is_left_on_purpose_and_loose_keys_are_named():
     cards = [card for block in found if isinstance(block, Cards) for card in block.cards]
     step = next(card for card in cards if card.beside)
     assert any(line.endswith(": piece 3.") for line in step.words), step.words
-    stock = next(block for block in found if isinstance(block, Table) and block.head[0] == "how many")
+    stock = next(block for block in found if isinstance(block, SheetTable) and block.head[0] == "how many")
     assert stock.rows[0][:2] == ("1 ×", "loose key, printed: piece 3")
 
 
@@ -185,17 +185,17 @@ def test_a_clamp_holds_a_block_and_a_band_a_ball():
 
 def test_a_drawing_is_to_scale_and_shows_faces_of_a_cut():
     block = solid_of(box(40, 30, 60))
-    front = drawn([Body(block.vertices, block.triangles, "7")], view_from(0, 0), 400, 600)
+    front = drawn([DrawnBody(block.vertices, block.triangles, "7")], view_from(0, 0), 400, 600)
     seen = front.pixels < 255
     rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
     wide, high = np.ptp(columns) + 1, np.ptp(rows) + 1
     assert high == pytest.approx(596, abs=4)
     assert wide / high == pytest.approx(40 / 60, rel=0.01)
-    above = drawn([Body(block.vertices, block.triangles)], view_from(0, 90), 400, 600)
+    above = drawn([DrawnBody(block.vertices, block.triangles)], view_from(0, 90), 400, 600)
     assert above.aspect == pytest.approx(40 / 30, rel=0.02)
     top = block.normals[:, 2] > 0.5
-    plain = drawn([Body(block.vertices, block.triangles)], view_from(30, 30), 300, 300).pixels
-    hatched = drawn([Body(block.vertices, block.triangles, hatched=top)], view_from(30, 30), 300, 300).pixels
+    plain = drawn([DrawnBody(block.vertices, block.triangles)], view_from(30, 30), 300, 300).pixels
+    hatched = drawn([DrawnBody(block.vertices, block.triangles, hatched=top)], view_from(30, 30), 300, 300).pixels
     half = len(plain) // 2
     assert (plain != hatched)[:half].mean() > 0.05  # only above
     assert (plain != hatched)[half + 60 :].mean() == 0.0

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import BadPlan, OpenSurface
-from deft_slab.core.evaluate.evaluator import Workshop, evaluate
+from deft_slab.core.evaluate.evaluator import Evaluator, evaluate
 from deft_slab.core.exporting.beds import lay_out
 from deft_slab.core.exporting.piece_files import write_3mf, write_project, write_solid
 from deft_slab.core.figures.base_area import fit, largest_scale
@@ -60,9 +60,9 @@ def test_cuts_and_volumes_keep_their_places_at_any_size(stretch, mirror, offset)
     model = model_of(solid_of(box(60, 40, 50, (-30, -20, -25))))
     normal = tuple((np.array([1.0, 2.0, -2.0]) / 3).tolist())
     plan = Plan(model=model.ref).with_cut(StraightCut(id="c1", name="Cut", normal=normal, offset=offset))
-    before = Workshop(model).evaluate(plan, default_printer(), detail="quick")
+    before = Evaluator(model).evaluate(plan, default_printer(), detail="quick")
     sized = plan.sized(stretch=stretch, mirror=mirror)
-    after = Workshop(model).evaluate(sized, default_printer(), detail="quick")
+    after = Evaluator(model).evaluate(sized, default_printer(), detail="quick")
     growth = math.prod(stretch)
     assert len(after.pieces) == len(before.pieces)
     for a, b in zip(after.pieces, before.pieces, strict=True):
@@ -92,7 +92,7 @@ def test_plans_refuse_sizes_and_roles_that_make_no_sense():
     model = of_bodies(box(5, 5, 5), box(5, 5, 5, (9, 0, 0)))
     plan = Plan(model=model.ref)
     for bad in ({"stretch": (0.0, 1.0, 1.0)}, {"scale": 0.0}, {"mirror": "w"}, {"copies": 0}, {"roles": ("left out",)},
-                {"roles": ("left out", "left out")}):  # fmt: skip
+                {"roles": ("left out", "left out")}):
         with pytest.raises(BadPlan):
             plan.changed(**bad)
     with pytest.raises(BadPlan, match="no body 7"):
@@ -102,12 +102,12 @@ def test_plans_refuse_sizes_and_roles_that_make_no_sense():
 
 @given(st.sampled_from(["mm", "in"]), factor, st.tuples(factor, factor, factor), st.sampled_from([None, "y"]),
        st.lists(st.sampled_from(["with the rest", "on its own"]), min_size=2, max_size=2), st.integers(1, 9),
-       st.booleans(), st.one_of(st.none(), st.floats(0.1, 9)))  # fmt: skip
+       st.booleans(), st.one_of(st.none(), st.floats(0.1, 9)))
 def test_plans_round_trip(unit, scale, stretch, mirror, roles, copies, close, rewrap):
     ref = of_bodies(box(5, 5, 5), box(5, 5, 5, (9, 0, 0))).ref
     guest = Guest(id="g1", name="Head", form="head", measure=571.5, place=(0.1, -3.0, 1e-3))
     plan = Plan(model=ref, unit=unit, scale=scale, stretch=stretch, mirror=mirror, copies=copies, roles=tuple(roles),
-                mending=Mending(close=close, rewrap=rewrap), guests=(guest,))  # fmt: skip
+                mending=Mending(close=close, rewrap=rewrap), guests=(guest,))
     assert Plan.model_validate_json(plan.model_dump_json()) == plan
 
 
@@ -136,7 +136,7 @@ def test_a_piece_of_its_own_is_cut_and_seated_by_itself(printer):
     outcome = evaluate(model, plan, printer)
     assert sorted((piece.name, round(piece.solid.volume)) for piece in outcome.pieces) == [
         ("Lower 2", 2500), ("Part 1", 8000), ("Upper 2", 500),
-    ]  # fmt: skip
+    ]
     lone = evaluate(model, Plan(model=model.ref).with_role(1, "on its own"), printer)
     wish = lone.pieces[1].wish(seat=Tilt.turn((1, 0, 0), 90))
     again = evaluate(model, lone.plan.with_wish(wish), printer)
@@ -160,7 +160,7 @@ def test_mending_is_part_of_the_plan_and_can_be_left_out(printer):
     level = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=0)
     with pytest.raises(OpenSurface):
         evaluate(model, plan.with_cut(level), printer)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     mended = plan.changed(mending=Mending(clean=True, orient=True, close=True))
     outcome = workshop.evaluate(mended.with_cut(level), printer)
     assert sum(piece.solid.volume for piece in outcome.pieces) == pytest.approx(ball.volume, rel=0.005)
@@ -314,7 +314,7 @@ def test_profiles_that_make_no_sense_are_refused():
         with pytest.raises(BadPlan, match="Printer profile"):
             printer.changed(**bad)
     for text in (b"", b"{}", b"[1, 2]", b"\xff" * 20, printer.model_dump_json().replace("220.0", '"wide"').encode(),
-                 b" " * 200_000):  # fmt: skip
+                 b" " * 200_000):
         with pytest.raises(BadPlan):
             read_printer(text)
     old = '{"name": "Old", "kind": "filament", "bed_x": 200, "bed_y": 200, "height": 180}'

@@ -17,7 +17,7 @@ from lxml import etree
 from PIL import Image, ImageDraw
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface, SaveFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import lay_out
 from deft_slab.core.exporting.slices import images, polygons
 from deft_slab.core.exporting.slices.image_kernels import filled
@@ -37,7 +37,7 @@ SMALL = RESIN.changed(bed_x=40.0, bed_y=30.0, line_width=0.1, layer_heights=(0.0
 def stack_for(solid, printer=SMALL, thickness=0.5, copies=1):
     printer = printer.changed(layer_heights=(thickness,))
     model = model_of(solid)
-    pieces = Workshop(model).evaluate(Plan(model=model.ref), printer).pieces
+    pieces = Evaluator(model).evaluate(Plan(model=model.ref), printer).pieces
     laid = lay_out(pieces, printer, copies)
     return stack_of(pieces, laid, printer), laid
 
@@ -208,7 +208,7 @@ def test_by_command(tmp_path):
 def test_a_piece_on_posts_stands_on_the_plate_with_them():
     model = model_of(solid_of(box(6, 6, 3)))
     printer = SMALL.changed(layer_heights=(0.5,))
-    piece = Workshop(model).evaluate(Plan(model=model.ref, lift=2.0), printer).pieces[0]
+    piece = Evaluator(model).evaluate(Plan(model=model.ref, lift=2.0), printer).pieces[0]
     laid = lay_out([piece], printer)
     layers = list(stack_of([piece], laid, printer).layers())
     assert len(layers) == 10

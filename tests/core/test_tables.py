@@ -17,7 +17,7 @@ import trimesh
 
 from deft_slab.commands import tables
 from deft_slab.commands.parser import EXAMPLES, parser
-from deft_slab.commands.showing import Showing
+from deft_slab.commands.showing import ProgressLine
 from deft_slab.core.locale import preferences, text
 from deft_slab.core.printers.profile import shipped_printers
 from tests.core.test_commands import answer, call
@@ -83,7 +83,7 @@ def test_figures_are_those_of_the_answer(post):
     for label, value in (("Volume", text.volume(found["volume_mm3"])),
                          ("Support", text.volume(found["support_volume_mm3"])),
                          ("Size", text.box(tuple(found["size_mm"]))), ("Base area", text.area(found["base_area_mm2"])),
-                         ("Print time", text.hours(found["print_seconds"]))):  # fmt: skip
+                         ("Print time", text.hours(found["print_seconds"]))):
         assert re.search(rf"^{label} +{re.escape(value)}$", shown, re.M), shown
 
 
@@ -99,7 +99,7 @@ def run(*words: object, **env: str) -> subprocess.CompletedProcess:
     """In a process of its own: language and units are decided when it starts."""
     kept = {name: value for name, value in os.environ.items() if name not in (preferences.UNITS, preferences.NUMBERS)}
     return subprocess.run([sys.executable, "-m", "deft_slab.cli", *map(str, words)], capture_output=True,
-                          encoding="utf-8", check=True, env={**kept, **env})  # fmt: skip
+                          encoding="utf-8", check=True, env={**kept, **env})
 
 
 def test_language_units_and_signs_are_those_that_were_chosen(post, tmp_path):
@@ -131,7 +131,7 @@ class Terminal(io.StringIO):
 
 
 def reported(stream: io.StringIO, **how: bool) -> str:
-    shows = Showing(stream, **{"quiet": False, "detailed": False, **how})
+    shows = ProgressLine(stream, **{"quiet": False, "detailed": False, **how})
     for n in range(4):
         shows.job.step(n / 4, "Cutting")
     shows.job.step(0.5, "Seating")
@@ -153,7 +153,7 @@ def test_how_far_it_is_on_a_terminal_only(monkeypatch):
     lines = reported(io.StringIO(), detailed=True).splitlines()
     assert [re.sub(r"\d+\.\d", "N", line) for line in lines] == [
         "deft-slab: N s: Cutting", "deft-slab: N s: Seating", "A line that stays.",
-    ]  # fmt: skip
+    ]
     monkeypatch.setenv("TERM", "dumb")
     assert reported(Terminal()) == "A line that stays.\n"
 
@@ -191,7 +191,7 @@ def completed(*words: str) -> set[str]:
     """What bash offers for the last word."""
     line = " ".join(f"'{word}'" for word in words)
     script = f"source {BASH}; COMP_WORDS=({line}); COMP_CWORD={len(words) - 1}; _shtab_deft_slab; " \
-             'printf "%s\\n" "${COMPREPLY[@]}"'  # fmt: skip
+             'printf "%s\\n" "${COMPREPLY[@]}"'
     done = subprocess.run(["bash", "-c", script], capture_output=True, text=True, check=True)
     return set(done.stdout.split())
 

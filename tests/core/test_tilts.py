@@ -14,7 +14,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import Cancelled
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures import column_kernels, section_kernels
 from deft_slab.core.figures.batch_figures import sketches
 from deft_slab.core.figures.column_field import column_field
@@ -45,7 +45,7 @@ directions = st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: math.hypot(*v) 
 
 def subject_of(solid: Solid, **plan):
     model = model_of(solid)
-    return Workshop(model).subject(Plan(model=model.ref, **plan), 0)
+    return Evaluator(model).subject(Plan(model=model.ref, **plan), 0)
 
 
 def cylinder(radius=15.0, height=40.0) -> Solid:
@@ -74,7 +74,7 @@ def test_no_direction_of_a_ball_differs():
         pytest.param(solid_of(box(20, 30, 40)), [(0, 0, 1), (0, 0, -1), (1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0)],
                      id="box on any face"),
     ],
-)  # fmt: skip
+)
 def test_the_best_of_a_plain_body_needs_no_support_and_sits_flat(solid, downs):
     seats, figures = seats_worth_trying(subject_of(solid), PRINTER, Weights(), None)
     best = min(seats, key=lambda one: one.figures.support_volume_mm3)
@@ -220,7 +220,7 @@ def test_a_lifted_box_stands_on_its_shadow():
 
 def test_the_lift_is_kept_through_pieces_beds_and_fit():
     model = model_of(solid_of(box(20, 30, 240)))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, lift=15.0), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, lift=15.0), PRINTER)
     (piece,) = outcome.pieces
     assert piece.lift == 15
     assert piece.fit.over[2] == pytest.approx(5.0)
@@ -231,7 +231,7 @@ def test_a_clear_spot_is_left_in_the_air_and_a_hold_spot_is_held():
     solid = table()
     model = model_of(solid)
     under = Mark(meaning="clear", shape="box", places=((30, 20, 40),), half=(40, 40, 1))
-    found = Workshop(model).evaluate(Plan(model=model.ref, marks=(under,)), PRINTER)
+    found = Evaluator(model).evaluate(Plan(model=model.ref, marks=(under,)), PRINTER)
     figures = found.pieces[0].figures
     assert figures.support_volume_mm3 == pytest.approx(0, abs=1e-6)
     assert figures.unheld_area_mm2 == pytest.approx(60 * 40 - 4 * 36)
@@ -243,9 +243,9 @@ def test_a_clear_spot_is_left_in_the_air_and_a_hold_spot_is_held():
     )
     wedge = solid_of(profile.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, [1, 0, 0])))
     model = model_of(wedge)
-    plain = Workshop(model).evaluate(Plan(model=model.ref), PRINTER).pieces[0].figures
+    plain = Evaluator(model).evaluate(Plan(model=model.ref), PRINTER).pieces[0].figures
     held = Mark(meaning="hold", shape="box", places=((40, -5, 20),), half=(25, 20, 30))
-    figures = Workshop(model).evaluate(Plan(model=model.ref, marks=(held,)), PRINTER).pieces[0].figures
+    figures = Evaluator(model).evaluate(Plan(model=model.ref, marks=(held,)), PRINTER).pieces[0].figures
     assert plain.support_volume_mm3 == 0
     # the triangle beside the wall: half its width times its height, 10 deep
     assert figures.support_volume_mm3 == pytest.approx(0.5 * 40 * 40 * math.tan(math.radians(30)) * 10, rel=0.01)
@@ -290,7 +290,7 @@ def test_spots_add_up_to_the_overhang():
 
 def test_the_stand_in_tells_what_the_whole_mesh_tells():
     model = open_file(MODELS["gull"]).model
-    subject = Workshop(model).subject(Plan(model=model.ref), 0)
+    subject = Evaluator(model).subject(Plan(model=model.ref), 0)
     assert len(subject.light.triangles) == pytest.approx(12_000, rel=0.02)
     light = sweep(subject, spread_directions(12), PRINTER)
     for n, down in enumerate(light.down):
@@ -302,7 +302,7 @@ def test_the_stand_in_tells_what_the_whole_mesh_tells():
 def test_the_search_finds_what_trying_everything_finds():
     """Within 5 % of the best of 600 directions, on the same stand-in; the bench does it with 20,000."""
     model = open_file(MODELS["hook"]).model
-    subject = Workshop(model).subject(Plan(model=model.ref), 0)
+    subject = Evaluator(model).subject(Plan(model=model.ref), 0)
     with ThreadPoolExecutor(2) as pool:
         found = searched(subject, PRINTER, Weights(), spread=pool.map)
         everything = sweep(subject, spread_directions(600), PRINTER, spread=pool.map)
@@ -311,7 +311,7 @@ def test_the_search_finds_what_trying_everything_finds():
 
 def test_seats_are_apart_measured_and_sorted():
     model = open_file(MODELS["gull"]).model
-    subject = Workshop(model).subject(Plan(model=model.ref), 0)
+    subject = Evaluator(model).subject(Plan(model=model.ref), 0)
     weights = PRESETS["filament"]
     seats, figures = seats_worth_trying(subject, PRINTER, weights, None)
     assert 5 <= len(seats) <= 8
@@ -440,7 +440,7 @@ def test_weighing_kernels_compiled_and_plain_agree():
     for weigh in (column_kernels.weigh_facets, column_kernels.weigh_facets.py_func):
         weight = np.empty(len(solid.triangles))
         sums = weigh(np.ascontiguousarray(seated.vertices[:, 2]), solid.triangles, seated.normals_z, solid.areas,
-                     *soft_rule(45), 0.2, False, LEVEL, nobody, nobody, nobody, weight)  # fmt: skip
+                     *soft_rule(45), 0.2, False, LEVEL, nobody, nobody, nobody, weight)
         results.append((sums, weight))
     np.testing.assert_allclose(results[0][0], results[1][0])
     np.testing.assert_allclose(results[0][1], results[1][1])

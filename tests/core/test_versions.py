@@ -11,7 +11,7 @@ from deft_slab.core.document import migrations
 from deft_slab.core.document.marks import Mark
 from deft_slab.core.document.migrations import NewerVersion, Versions
 from deft_slab.core.errors import BadPlan, UnreadableFile
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting import piece_files as pieces_module
 from deft_slab.core.exporting.piece_files import write_project
 from deft_slab.core.exporting.safe_writing import keep_beside
@@ -97,7 +97,7 @@ def test_a_project_of_the_first_version_is_read(project):
 
 def test_a_saved_project_of_an_older_version_is_kept_beside_the_new_one(project, tmp_path, monkeypatch):
     model, now = project
-    pieces = Workshop(model).evaluate(now.plan, default_printer()).pieces
+    pieces = Evaluator(model).evaluate(now.plan, default_printer()).pieces
     path = tmp_path / "cube.3mf"
     with monkeypatch.context() as patched:
         patched.setattr(pieces_module, "project_text", first_version)
@@ -120,4 +120,4 @@ def test_copies_beside_never_replace_each_other(tmp_path):
         keep_beside(path, "version-1")
     assert {one.name: one.read_bytes() for one in tmp_path.iterdir() if one != path} == {
         "a-version-1.3mf": b"one", "a-version-1-2.3mf": b"two",
-    }  # fmt: skip
+    }

@@ -12,7 +12,7 @@ import trimesh
 from deft_slab.core.cuts import BlockCut
 from deft_slab.core.document.marks import Mark
 from deft_slab.core.errors import Cancelled, OpenSurface
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.base_area import least_rooms, rooms_of_boxes
 from deft_slab.core.figures.marked_facets import unmarked
 from deft_slab.core.importing.readers import open_file
@@ -63,7 +63,7 @@ def chair() -> Solid:
 
 def found(solid: Solid, pieces: int = 2, **wishes: object) -> Front:
     model = model_of(solid)
-    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=pieces, **wishes))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=pieces, **wishes))
     return search.to_end()
 
 
@@ -84,7 +84,7 @@ def test_bodies_whose_best_plan_is_known(body):
 def hook():
     solid = thinned(open_file(MODELS["hook"]).model.solid, 5_000, QUIET)
     model = model_of(Solid(solid.vertices, solid.triangles), "Hook")
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     search = WaySearch(workshop, Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
     return model, search, search.to_end()
 
@@ -104,7 +104,7 @@ def test_the_front_of_a_demo_model(hook):
 def test_what_a_way_says_is_what_its_plan_comes_to(hook):
     model, _, front = hook
     for way in spaced([way for way in front.ways if way.cuts], 4):
-        outcome = Workshop(model).evaluate(way.plan, PRINTER)
+        outcome = Evaluator(model).evaluate(way.plan, PRINTER)
         assert outcome.totals.support_volume_mm3 == pytest.approx(way.support, rel=1e-9)
         assert outcome.totals.seam_in_sight_mm == pytest.approx(way.sight, rel=1e-9)
         assert outcome.totals.flat_pieces == way.flat
@@ -120,7 +120,7 @@ def test_no_way_beats_another(hook):
         for other in front.ways:
             if other is not way and bool(other.cuts) == bool(way.cuts):
                 as_good = (other.support <= way.support and other.hidden <= way.hidden and other.pieces <= way.pieces
-                           and other.all_flat >= way.all_flat and other.all_fit >= way.all_fit)  # fmt: skip
+                           and other.all_flat >= way.all_flat and other.all_fit >= way.all_fit)
                 assert not as_good
 
 
@@ -141,7 +141,7 @@ def way_of(support: float, pieces: int = 2, flat: int = 0, fitting: int = 0, ove
         (way_of(120.0), True), (way_of(100.1), False), (way_of(90.0), False), (way_of(120.0, flat=1), False),
         (way_of(120.0, fitting=1), False), (way_of(120.0, over=3.0), False), (way_of(120.0, over=12.0), True),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_better_than_the_whole(way, worse):
     whole = way_of(100.0, pieces=1)
     assert way.no_better(whole, 0.2) is worse
@@ -153,7 +153,7 @@ def test_what_is_no_better_than_the_whole(way, worse):
 def test_a_search_that_was_stopped_goes_on(hook):
     """Stopped within every step, each time at another place, it comes to the same ways."""
     model, _, front = hook
-    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
     stops = 0
     for number in range(1000):
         left = [number % 5 + 1]
@@ -175,7 +175,7 @@ def test_a_search_that_was_stopped_goes_on(hook):
 
 def test_first_ways_are_marked_as_near(hook):
     model, _, _ = hook
-    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
     first = search.advance()
     assert first.ways
     assert not first.done
@@ -193,7 +193,7 @@ def test_conditions_leave_ways_out(hook):
     assert flat.ways
     assert all(way.all_flat for way in flat.ways)
     large = found(model.solid, least_volume=0.2 * model.solid.volume)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     for way in large.ways:
         for piece in workshop.evaluate(way.plan, PRINTER).pieces:
             assert piece.solid.volume >= 0.19 * model.solid.volume
@@ -202,7 +202,7 @@ def test_conditions_leave_ways_out(hook):
 def test_more_like_one_way(hook):
     """Its cuts are moved together: what was there stays or is beaten, and something is better."""
     model, _, _ = hook
-    search = WaySearch(Workshop(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
     before = search.to_end()
     way = next(one for one in before.ways if one.cuts)
     search.more_like(way)
@@ -223,7 +223,7 @@ def test_marks_bar_cuts_and_make_them_welcome():
 
     def front(meaning: str) -> Front:
         plan = Plan(model=model.ref, marks=(Mark.model_validate({**belt, "meaning": meaning}),))
-        return WaySearch(Workshop(model), plan, PRINTER, CutWishes(pieces=2)).to_end()
+        return WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=2)).to_end()
 
     barred = [way for way in front("never").ways if way.cuts]
     assert all(seam.barred < 0.5 for way in barred for seam in way.seams)
@@ -238,9 +238,9 @@ def test_why_there_is_none():
     model = model_of(solid)
     everything = Mark(meaning="never", shape="ball", places=((0.0, 0.0, 0.0),), half=(99.0, 99.0, 99.0))
     plan = Plan(model=model.ref, marks=(everything,))
-    assert "Take marks away" in WaySearch(Workshop(model), plan, PRINTER, CutWishes()).to_end().short_of
+    assert "Take marks away" in WaySearch(Evaluator(model), plan, PRINTER, CutWishes()).to_end().short_of
     tiny = replace_room(6.0)
-    search = WaySearch(Workshop(model), Plan(model=model.ref), tiny, CutWishes(must_fit=True))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), tiny, CutWishes(must_fit=True))
     assert "pieces fit at best, one" in search.to_end().short_of
 
 
@@ -258,7 +258,7 @@ def replace_room(side: float):
 def test_walls_of_blocks_are_moved_off_detail():
     """A post twice as long as the bed, with a collar where it would be halved."""
     model = model_of(joined(box(20, 20, 200), box(36, 36, 4, at=(-8, -8, 98))))
-    search = WaySearch(Workshop(model), Plan(model=model.ref), replace_room(110.0), CutWishes(pieces=2))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), replace_room(110.0), CutWishes(pieces=2))
     search.to_end()
     blocks = [draft for draft in search._drafts if isinstance(draft.cuts[0], BlockCut) and len(draft.cells) == 2]
     sights = sorted(draft.sight for draft in blocks if all(cell.fits(False) for cell in draft.cells))
@@ -268,7 +268,7 @@ def test_walls_of_blocks_are_moved_off_detail():
 def test_a_closed_void_may_be_kept_closed():
     """Every cut through the middle of a hollow ball opens it; those that may stay beside the void."""
     solid = hollow_ball(30, 20, 3)
-    closed, workshop = found(solid, open_shells=False), Workshop(model_of(solid))
+    closed, workshop = found(solid, open_shells=False), Evaluator(model_of(solid))
     for way in closed.ways:
         if way.cuts:
             assert any(piece.solid.volume > 50_000 for piece in workshop.evaluate(way.plan, PRINTER).pieces)
@@ -292,7 +292,7 @@ def test_one_piece_only_is_parted():
     model = model_of(
         joined(box(20, 20, 80), box(80, 20, 10, at=(-30, 0, 70)), box(80, 20, 10, at=(-30, 0, 20))), "Mast"
     )
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     first = WaySearch(workshop, Plan(model=model.ref), PRINTER, CutWishes(pieces=2)).to_end()
     two = next(way for way in first.ways if way.pieces == 2)
     search = WaySearch(workshop, two.plan, PRINTER, CutWishes(pieces=2), number=0)
@@ -312,7 +312,7 @@ def test_bodies_that_stay_count_but_are_not_in_the_way(number):
     bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
     model = replace(model_of(together(box(20, 20, 20), ball), "Two"), bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     search = WaySearch(workshop, plan, PRINTER, CutWishes(pieces=2), number=number)
     front = search.to_end()
     assert search.parts == (2 if number is None else 1)
@@ -332,7 +332,8 @@ def test_more_bodies_than_are_looked_at_count_all():
     ball = trimesh.creation.icosphere(2, 20.0).apply_translation((60, 0, 20))
     bodies = (*(Body(name=f"Cube {n}", triangles=12) for n in range(26)), Body(name="Ball", triangles=320))
     model = replace(model_of(together(*cubes, ball), "Kit"), bodies=bodies)
-    search = WaySearch(Workshop(model), Plan(model=model.ref, roles=("on its own",) * 27), PRINTER, CutWishes(pieces=2))
+    plan = Plan(model=model.ref, roles=("on its own",) * 27)
+    search = WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=2))
     near = [way for _ in range(3) for way in search.advance().ways if not way.measured]
     assert {way.pieces for way in near if way.cuts} == {28}
     front = search.to_end()
@@ -348,7 +349,7 @@ def test_a_model_of_several_pieces_is_parted_where_it_pays():
     bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
     model = replace(model, bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
-    front = WaySearch(Workshop(model), plan, PRINTER, CutWishes(pieces=3)).to_end()
+    front = WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=3)).to_end()
     best = min((way for way in front.ways if way.cuts), key=lambda way: way.support)
     assert best.support < 0.01 * front.whole
     assert best.pieces == 3
@@ -374,7 +375,7 @@ def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
     room = replace_room(110.0)
     model = model_of(solid_of(box(*size)))
     wishes = CutWishes(pieces=pieces + 1, must_fit=True, flat=flat)
-    front = WaySearch(Workshop(model), Plan(model=model.ref), room, wishes).to_end()
+    front = WaySearch(Evaluator(model), Plan(model=model.ref), room, wishes).to_end()
     assert min(way.pieces for way in front.ways) == pieces
     assert all(way.all_fit for way in front.ways)
     assert 2 <= front.least_pieces <= pieces

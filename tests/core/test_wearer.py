@@ -9,7 +9,7 @@ import pytest
 import trimesh
 
 from deft_slab.core.errors import BadPlan, Cancelled
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
@@ -170,7 +170,7 @@ def test_guests_turn_and_have_their_own_unit():
     ruler = trimesh.creation.box((0.1, 0.02, 0.002))
     solid = solid_of(ruler)
     guest = Guest(id="g1", name="Ruler", form="model", model=Model("Ruler", solid, 1e-6).ref, unit="m",
-                  turn=Tilt.turn((0, 0, 1), 90))  # fmt: skip
+                  turn=Tilt.turn((0, 0, 1), 90))
     assert guest_solid(guest, solid).size == pytest.approx([20, 100, 2])
     with pytest.raises(BadPlan, match="not at hand"):
         guest_solid(guest, None)
@@ -194,7 +194,7 @@ def test_an_evaluated_plan_has_the_room_of_its_guests(printer):
     guest, ball = ball_guest(20)
     hidden = Guest(id="g2", name="Hand", form="hand", measure=80.0, shown=False)
     plan = Plan(model=model.ref).with_guest(guest).with_guest(hidden)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     sha = guest.model.sha256
     assert workshop.evaluate(plan, printer).guests == {}  # its surface is not at hand
     rooms = workshop.evaluate(plan, printer, guests={sha: ball}).guests

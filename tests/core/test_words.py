@@ -95,7 +95,7 @@ def test_there_is_a_second_language():
         ({"LANG": "eo"}, "en", "1 piece", "3 pieces"),
         ({}, "en", "1 piece", "3 pieces"),
     ],
-)  # fmt: skip
+)
 def test_the_language_is_looked_for_where_it_is_everywhere(habit, worn, language, one, several):
     """As GNU gettext: LANGUAGE, LC_ALL, LC_MESSAGES, LANG."""
     habit(**worn)
@@ -139,7 +139,7 @@ def test_signs_of_a_language_are_those_of_unicode(code):
         ({"LANG": "en_US.UTF-8", preferences.NUMBERS: "1.234,5"}, "1,5"),
         ({"LC_ALL": "no_such", "LANG": "de_DE"}, "1.5"),
     ],
-)  # fmt: skip
+)
 def test_signs_follow_the_locale_unless_wished_otherwise(habit, worn, shown):
     habit(**worn)
     assert text.number(1.5, 1) == shown
@@ -197,7 +197,7 @@ def run(*arguments, **env):
     # what the tests wear themselves is taken off first
     worn = {name: value for name, value in os.environ.items() if name not in (preferences.UNITS, preferences.NUMBERS)}
     return subprocess.run([sys.executable, "-m", "deft_slab.cli", *map(str, arguments)], capture_output=True,
-                          encoding="utf-8", check=False, env=worn | env)  # fmt: skip
+                          encoding="utf-8", check=False, env=worn | env)
 
 
 def test_commands_speak_german_and_figures_stay(tmp_path):

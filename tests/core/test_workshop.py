@@ -9,7 +9,7 @@ import pytest
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
-from deft_slab.core.evaluate.evaluator import Workshop, evaluate
+from deft_slab.core.evaluate.evaluator import Evaluator, evaluate
 from deft_slab.core.figures.exposure import exposure
 from deft_slab.core.figures.piece_figures import measure
 from deft_slab.core.geometry.orientation import Tilt
@@ -82,7 +82,7 @@ def test_figures_of_all_pieces_are_summed(tee, printer):
 
 
 def test_switching_a_cut_off_is_like_leaving_it_out(tee, printer):
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     with_off = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0, on=False),)), printer)
     without = workshop.evaluate(Plan(model=tee.ref), printer)
     assert with_off.totals == without.totals
@@ -92,7 +92,7 @@ def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch)
     made = []
     real = StraightCut.part
     monkeypatch.setattr(StraightCut, "part", lambda cut, *rest: made.append(cut.id) or real(cut, *rest))
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     first = cut("a", (1, 0, 0), 10.0)
     workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)
     made.clear()
@@ -108,7 +108,7 @@ def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     import deft_slab.core.kept as module
 
     monkeypatch.setattr(module, "KEPT_TRIANGLES", 400)
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     first = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     for place in range(40):
         workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
@@ -120,7 +120,7 @@ def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
 
 
 def test_seat_and_name_follow_the_piece_through_edits(tee, printer):
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     plan = Plan(model=tee.ref, recipe=(cut(offset=60.0),))
     piece = workshop.evaluate(plan, printer).pieces[0]
     on_end = Tilt.from_rotation(down_to_rotation(unit((1, 0, 0))))
@@ -154,7 +154,7 @@ def test_what_does_not_fit_is_named_with_how_much(printer):
 
 
 def test_scale_multiplies_lengths_areas_and_volumes(tee, printer):
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     one, two = (workshop.evaluate(Plan(model=tee.ref, scale=scale), printer).pieces[0].figures for scale in (1.0, 1.16))
     assert two.height_mm == pytest.approx(1.16 * one.height_mm)
     assert two.overhang_area_mm2 == pytest.approx(1.16**2 * one.overhang_area_mm2)
@@ -175,7 +175,7 @@ def test_an_open_model_is_measured_but_not_cut(printer):
 
 def test_the_quick_answer_is_near_the_full_one(printer):
     model = model_of(sphere(40.0, 6), "Float ball")
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     plan = Plan(model=model.ref, recipe=(cut(normal=(0.3, 0, 1), offset=22.0),))
     full, quick = workshop.evaluate(plan, printer), workshop.evaluate(plan, printer, detail="quick")
     assert quick.approximate
@@ -187,7 +187,7 @@ def test_the_quick_answer_is_near_the_full_one(printer):
 
 
 def test_stopping_half_way_leaves_nothing_half_made(tee, printer):
-    workshop = Workshop(tee)
+    workshop = Evaluator(tee)
     plan = Plan(model=tee.ref, recipe=(cut(offset=60.0), cut("c2", (1, 0, 0), 10.0)))
     told = []
     for last in (1, 3, 6):
@@ -230,7 +230,7 @@ def test_what_is_hard_to_reach_on_a_piece_is_what_looking_at_all_of_it_gives(pri
     """
     model = model_of(hollow_ball(30, 26, 5))
     cut = StraightCut(id="c1", name="Level", normal=(0, 0, 1), offset=offset)
-    workshop = Workshop(model)
+    workshop = Evaluator(model)
     whole = workshop.evaluate(Plan(model=model.ref), printer).pieces[0].figures
     assert whole.support_inside_mm3 > 0.9 * whole.support_on_piece_mm3
     bowl = next(

@@ -18,7 +18,7 @@ from deft_slab.core.cuts import BentCut, BlockCut, LiftOffCut, PieceReach, Side,
 from deft_slab.core.document.base import triple
 from deft_slab.core.document.marks import Region
 from deft_slab.core.errors import CutFailed
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.equal_pieces import each_once
 from deft_slab.core.exporting.file_grid import on_grid, two_sided, watertight
 from deft_slab.core.exporting.piece_files import stl_bytes, write_3mf, write_project
@@ -32,7 +32,7 @@ from deft_slab.core.geometry.place_on_bed import down_to_rotation
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.components import shells_of
 from deft_slab.core.mesh.solid import Solid
-from deft_slab.core.plan.piece_settings import PieceWish
+from deft_slab.core.plan.piece_settings import PieceSettings
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.project import Project
 from deft_slab.core.printers.profile import default_printer
@@ -78,7 +78,7 @@ def test_a_loop_leaves_no_films_and_no_stray_shells(hook, seed):
     """Both sides read as watertight, hang together, add up, and the printed seam is the one of the loop."""
     cut, length = loop_at(hook.solid, seed)
     plan = Plan(model=hook.ref, recipe=(cut,))
-    outcome = Workshop(hook).evaluate(plan, PRINTER, detail="figures")
+    outcome = Evaluator(hook).evaluate(plan, PRINTER, detail="figures")
     assert len(outcome.pieces) == 2
     assert outcome.lost_share < 1e-6
     for piece in outcome.pieces:
@@ -98,7 +98,7 @@ def test_a_loop_leaves_no_films_and_no_stray_shells(hook, seed):
 def test_a_loop_with_a_kerf_takes_the_kerf(hook):
     cut, _ = loop_at(hook.solid, 7)
     cut = cut.model_copy(update={"kerf": 0.4})
-    outcome = Workshop(hook).evaluate(Plan(model=hook.ref, recipe=(cut,)), PRINTER, detail="figures")
+    outcome = Evaluator(hook).evaluate(Plan(model=hook.ref, recipe=(cut,)), PRINTER, detail="figures")
     assert len(outcome.pieces) == 2
     assert outcome.kerf_mm3 == pytest.approx(0.4 * outcome.seams["c1"].cut_area, rel=0.1)
     assert outcome.lost_share < 1e-9
@@ -119,12 +119,12 @@ def test_a_loop_beside_another_limb_leaves_that_alone():
 def test_a_cut_that_takes_off_next_to_nothing_says_so():
     model = model_of(solid_of(box(60, 60, 60)))
     cut = StraightCut(id="c1", name="Shave", normal=triple(np.ones(3) / np.sqrt(3)), offset=179.0 / np.sqrt(3))
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
     assert any("takes off only 7.7e-05 % of the model" in note for note in outcome.notes) or any(
         "takes off only less than" in note for note in outcome.notes
     )
     half = cut.model_copy(update={"offset": 90.0 / np.sqrt(3)})
-    outcome = Workshop(model).evaluate(Plan(model=model.ref, recipe=(half,)), PRINTER)
+    outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(half,)), PRINTER)
     assert not any("takes off only" in note for note in outcome.notes)
 
 
@@ -191,7 +191,7 @@ def test_equal_once_prints_the_right_one():
     hole = joined(box(60, 40, 10, at=(140, 0, 0)))
     assert hole.volume == pytest.approx(24_000)
     plan = Plan(model=model.ref, recipe=(StraightCut(id="c1", name="Cut", normal=(1, 0, 0), offset=65),))
-    pieces = Workshop(model).evaluate(plan, PRINTER).pieces
+    pieces = Evaluator(model).evaluate(plan, PRINTER).pieces
     assert [count for _, count in each_once(pieces)] == [2]
 
 
@@ -204,7 +204,7 @@ def test_seats_of_pieces_are_as_good_as_what_looking_everywhere_finds(name):
     solid = thinned(open_file(MODELS[name]).model.solid, 6000, QUIET)
     low, high = solid.bounds
     cut = BlockCut(id="c1", name="Block", x=(float(low[0] + 0.45 * (high - low)[0]),),
-                   z=((float(low[2] + 0.6 * (high - low)[2]),),))  # fmt: skip
+                   z=((float(low[2] + 0.6 * (high - low)[2]),),))
     for _, cell in cut.part(Solid(solid.vertices, solid.triangles)).sides:
         found = seats_of(cell, SeatWishes(np.eye(3), 45.0))
         turned = np.array([down_to_rotation(down) for down in spread_directions(500)])
@@ -224,7 +224,7 @@ def test_surfaces_that_touch_are_kept_apart_in_a_file():
     touching = together(box(20, 20, 20, at=(200, 0, 0)), box(20, 20, 20, at=(220, 20, 0)))
     one = joined(box(20, 20, 20, at=(200, 0, 0)), box(20, 20, 20, at=(220, 20, 0)))
     slit = solid_of(trimesh.boolean.difference(
-        [box(60, 60, 60, at=(200, 0, 0)), box(30, 30, 2e-6, at=(215, 15, 30))], engine="manifold"))  # fmt: skip
+        [box(60, 60, 60, at=(200, 0, 0)), box(30, 30, 2e-6, at=(215, 15, 30))], engine="manifold"))
     for solid in (touching, one, slit):
         mesh = reread(stl_bytes(solid, np.eye(3)))
         assert mesh.is_watertight
@@ -268,7 +268,7 @@ def test_3mf_stands_on_the_bed_is_the_same_each_time_and_opens_elsewhere(hook, t
     """Read by lib3mf (strict), trimesh, and assimp where there is one."""
     cut = StraightCut(id="c1", name="Cut", normal=(0.48, 0.6, 0.64), offset=20.3)
     plan = Plan(model=hook.ref, recipe=(cut,), tilt=TURN)
-    pieces = Workshop(hook).evaluate(plan, PRINTER).pieces
+    pieces = Evaluator(hook).evaluate(plan, PRINTER).pieces
     path, project = tmp_path / "pieces.3mf", tmp_path / "project.3mf"
     write_3mf(pieces, PRINTER, "Hook", path)
     write_project(Project(title="Hook", plan=plan), hook, pieces, PRINTER, project)
@@ -319,13 +319,13 @@ def test_mirroring_takes_reaches_and_wishes_of_cells_along(axis):
     solid = solid_of(box(60, 30, 20))
     model = model_of(solid)
     block = BlockCut(id="c1", name="Block", x=(20.0, 45.0), y=((15.0,), (8.0, 22.0), (12.0,)),
-                     z=((10.0,), (5.0,), (7.0, 12.0), (9.0,), (3.0,), (4.0,), (11.0,)))  # fmt: skip
+                     z=((10.0,), (5.0,), (7.0, 12.0), (9.0,), (3.0,), (4.0,), (11.0,)))
     for number, cell in block.part(solid).sides:
         middle = cell.bounds.mean(axis=0)
         side = Side(cut="c1", side=number)
         bounded = StraightCut(id="c2", name="Cut", normal=(0, 0, 1), offset=float(middle[2]),
-                              reach=PieceReach(sides=(side,)))  # fmt: skip
-        wish = PieceWish(sides=(side,), anchor=triple(middle), name="Mine")
+                              reach=PieceReach(sides=(side,)))
+        wish = PieceSettings(sides=(side,), anchor=triple(middle), name="Mine")
         plan = Plan(model=model.ref, recipe=(block, bounded), pieces=(wish,)).sized(mirror=axis)
         image = Solid(solid.vertices * plan.factors, solid.triangles[:, ::-1])
         cells = dict(plan.recipe[0].part(image).sides)
@@ -342,7 +342,7 @@ def test_how_a_gltf_was_opened_is_saved(tmp_path):
     model = open_file(path).model
     assert model.up_stated
     plan = Plan(model=model.ref, unit="m")
-    pieces = Workshop(model).evaluate(plan, PRINTER).pieces
+    pieces = Evaluator(model).evaluate(plan, PRINTER).pieces
     write_project(Project(title="Ball", plan=plan), model, pieces, PRINTER, tmp_path / "ball.3mf")
     again = open_file(tmp_path / "ball.3mf").model
     assert again.up_stated
@@ -355,7 +355,7 @@ def test_sizes_are_of_the_mended_model_as_it_stands_and_is_mirrored():
     tilt = Tilt.turn((1, 2, 3), 40)
     for mirror in (None, "x"):
         plan = Plan(model=model.ref, tilt=tilt, mirror=mirror, stretch=(1, 1.5, 1), scale=2)
-        spans = Workshop(model).evaluate(plan, PRINTER).spans
+        spans = Evaluator(model).evaluate(plan, PRINTER).spans
         assert spans[0] == pytest.approx(np.ptp(solid.vertices * plan.factors @ tilt.rotation.T, axis=0), rel=1e-5)
         assert spans[1] == pytest.approx([80, 60, 60], rel=1e-5)
 
@@ -375,4 +375,4 @@ def test_a_cut_through_very_many_bodies_is_refused_in_words():
     model = model_of(Solid(vertices, faces))
     cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=0.1)
     with pytest.raises(CutFailed, match="leaves more than 1,000 pieces"):
-        Workshop(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
+        Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)

@@ -64,7 +64,7 @@ def drag(desk, start, end):
     for share in (0.5, 1.0):
         at = QPointF(start + share * (end - start))
         event = QMouseEvent(QEvent.Type.MouseMove, at, QPointF(tiles.mapToGlobal(at)), Qt.MouseButton.NoButton, button,
-                            Qt.KeyboardModifier.NoModifier)  # fmt: skip
+                            Qt.KeyboardModifier.NoModifier)
         QApplication.sendEvent(tiles, event)
     QTest.mouseRelease(tiles, button, Qt.KeyboardModifier.NoModifier, end.toPoint())
     done(desk)
@@ -206,7 +206,7 @@ def test_written_and_read_back(block, tmp_path, monkeypatch):
     done(block)
     names = {file.name for file in out.iterdir()}
     assert names == {"1-upper-block-mm.stl", "1-upper-block.glb", "2-lower-block-mm.stl", "2-lower-block.glb",
-                     "bed-1.3mf", "bed-1-mm.stl", "job.json", "pieces.csv", "sheet.pdf", "sheet.html"}  # fmt: skip
+                     "bed-1.3mf", "bed-1-mm.stl", "job.json", "pieces.csv", "sheet.pdf", "sheet.html"}
     bed = trimesh.load(out / "bed-1-mm.stl")
     assert bed.is_watertight
     assert bed.volume == pytest.approx(80 * 60 * 60, rel=1e-6)
@@ -279,7 +279,7 @@ def test_fewer_beds_are_looked_for_until_it_is_stopped(block, monkeypatch):
     block.click(panel.fewer)
     block.qtbot.waitUntil(
         lambda: bedding.found_so_far is not None or bool(state.plan.lying), timeout=PATIENCE
-    )  # fmt: skip
+    )
     if bedding.found_so_far is not None:
         assert panel.fewer.text().startswith("Stop: ")
         block.click(panel.fewer)
@@ -448,7 +448,7 @@ def test_choices_are_charted_and_taken_by_a_click(block):
     number = [dot.name for dot in front.chart.dots].index("As it came")
     at = front.chart.place_of(number).toPoint()
     over = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(front.chart.mapToGlobal(at)),
-                       Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+                       Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
     QApplication.sendEvent(front.chart, over)
     assert "As it came: " in front.said.text()
     QTest.mouseClick(front.chart, Qt.MouseButton.LeftButton, pos=at)

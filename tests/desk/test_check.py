@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from deft_slab.core.cuts import StraightCut
-from deft_slab.core.evaluate.evaluator import Workshop
+from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
 from deft_slab.core.locale import preferences
 from deft_slab.core.plan.plan import Plan
@@ -82,7 +82,7 @@ def test_islands_are_listed_flown_to_and_left_on_purpose(desk, tmp_path):
     assert desk.bed.camera != before
     assert desk.bed.camera.elevation < 0
     seen = desk.bed.camera.project(np.array([desk.bed.scene.placed[0].pose.of(np.array(line.found.place))]),
-                                   desk.bed.width(), desk.bed.height())[0]  # fmt: skip
+                                   desk.bed.width(), desk.bed.height())[0]
     assert seen == pytest.approx((desk.bed.width() / 2, desk.bed.height() / 2), abs=3)
     check.press("Leave it")
     check.wait()
@@ -115,7 +115,7 @@ def test_the_rail_scrubs_both_ways_by_mouse_wheel_keys_and_numbers(desk, tmp_pat
     assert rail.width() > 60
     assert math.isinf(state.view.hidden_above)
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-                     QPoint(60, round(rail.y_of(10.0))))  # fmt: skip
+                     QPoint(60, round(rail.y_of(10.0))))
     assert state.view.hidden_above == pytest.approx(10.0, abs=0.1)
     assert state.view.hidden_below == 0
     z = state.checking.z
@@ -123,7 +123,7 @@ def test_the_rail_scrubs_both_ways_by_mouse_wheel_keys_and_numbers(desk, tmp_pat
     assert state.checking.z == pytest.approx(z + 0.2)
     turned = QWheelEvent(QPointF(70, 100), rail.mapToGlobal(QPointF(70, 100)), QPoint(0, 0), QPoint(0, -240),
                          Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase,
-                         False)  # fmt: skip # noqa: FBT003 - Qt takes it by place only
+                         False)  # noqa: FBT003 - Qt takes it by place only
     desk.window.rail.wheelEvent(turned)
     assert state.checking.z == pytest.approx(z - 0.2)
     # a typed layer: the section is that of the layer, three teeth and two legs
@@ -158,7 +158,7 @@ def test_marks_along_the_rail_are_clicked(desk, tmp_path):
     islands = [mark for mark in rail.marks if mark.kind == "island"]
     assert len(islands) == 3
     QTest.mouseClick(rail, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
-                     QPoint(8, round(rail.y_of(3.0))))  # fmt: skip
+                     QPoint(8, round(rail.y_of(3.0))))
     assert check.state.checking.flown in [one.found for one, _ in check.rows("Island")]
     assert math.isinf(check.state.checking.z)
 
@@ -291,7 +291,7 @@ def test_one_fault_is_listed_once_in_every_language(monkeypatch):
         for language in ("en", "de"):
             monkeypatch.setenv("LANGUAGE", language)
             preferences.forget()
-            outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+            outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer)
             assert any(note.code == "fit" for note in outcome.notes)
             about = [line for line in lines_of(outcome, (), printer) if "Tall post" in line.what + line.detail]
             assert [line.verdict for line in about].count("failed") == 1
@@ -309,7 +309,7 @@ def test_on_resin_nothing_is_said_of_support_that_is_hard_to_take_out():
     said = {}
     for name in ("small-resin", "small-filament"):
         printer = shipped_printers()[name]
-        outcome = Workshop(model).evaluate(Plan(model=model.ref), printer)
+        outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer)
         said[printer.kind] = [line.what for line in lines_of(outcome, (), printer)]
     assert not any("Support" in what for what in said["resin"])
     assert any("Support" in what for what in said["filament"])

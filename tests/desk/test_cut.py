@@ -77,7 +77,7 @@ def test_one_piece_is_parted_further_and_the_whole_anew(cut):
 def test_all_wishes_for_ways_are_typed(cut):
     ways, panel = cut.state.ways, cut.window.panels["Cut"].ways
     typed = ((panel.pieces, "4"), (panel.limit, "15 cm"), (panel.least, "5 cm³"), (panel.show_factor, "3 ×"),
-             (panel.welcome_factor, "20 %"))  # fmt: skip
+             (panel.welcome_factor, "20 %"))
     for field, given in typed:
         cut.type(field, given)
         assert not field.property("wrong")
@@ -254,7 +254,7 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     cut.look_from("From the front")
     pressed(cut, "+ Bent")
     places = [bed.camera.project(bed.scene.model.of(np.array(p)), bed.width(), bed.height())[0]
-              for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]  # fmt: skip
+              for p in ((-35.0, -10, 68), (-12, -10, 70), (12, -10, 67), (35, -10, 69))]
     for at in places:
         QTest.mouseClick(bed, LEFT, PLAIN, QPointF(*at).toPoint())
     assert len(placing.line) == 4

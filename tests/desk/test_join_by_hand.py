@@ -153,7 +153,7 @@ def test_a_key_is_turned_by_its_handle_and_by_keys(halves):  # noqa: F811
         share = math.pi / 2 * step / 5
         x, y = off.x(), off.y()
         at = middle + QPoint(round(math.cos(share) * x + math.sin(share) * y),
-                             round(-math.sin(share) * x + math.cos(share) * y))  # fmt: skip
+                             round(-math.sin(share) * x + math.cos(share) * y))
         QTest.mouseMove(book, at.toPoint())
         halves.qtbot.wait(15)
     QTest.mouseRelease(book, LEFT, PLAIN, end)

@@ -281,7 +281,7 @@ def test_the_chip_lists_the_printers_and_changes_are_undone(desk, tee):
     assert [entry.text().split(" ·")[0] for entry in entries if entry.text()] == [
         "Small filament bed", "Middle filament bed", "Large filament bed", "Belt", "Small resin plate",
         "Large resin plate", "Printers …",
-    ]  # fmt: skip
+    ]
     entries[3].trigger()
     desk.settle()
     assert desk.state.printer.endless == "y"

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deft_slab.core.cuts import KINDS
-from deft_slab.desk.cuts import ON_DESK, Pull, on_desk
+from deft_slab.desk.cuts import ON_DESK, GripDrag, on_desk
 from deft_slab.desk.scene.hints import HINTS
 from tests.core.test_registry import FIELDS
 from tests.desk.conftest import words
@@ -36,7 +36,7 @@ def test_every_kind_has_all_of_its_parts_on_the_desk(kind):
         type(cut).model_validate({**cut.model_dump(), **field.update(cut, field.value(cut))})
     for grip, place in here.grips(cut, BOX, NO_SEAM).items():
         assert HINTS[grip.split()[0]]
-        moved = type(cut).model_validate({**cut.model_dump(), **here.pulled(cut, Pull(grip, place, place))})
+        moved = type(cut).model_validate({**cut.model_dump(), **here.pulled(cut, GripDrag(grip, place, place))})
         again = here.grips(moved, BOX, NO_SEAM)[grip]
         np.testing.assert_allclose(again, place, atol=0.02)
         way = here.way_of(cut, grip)

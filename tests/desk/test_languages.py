@@ -169,7 +169,7 @@ def walked(folder, **env):
     """(texts that were not marked, by where; rows that are wider than their panel) of a walk through all pages."""
     given = [str(folder / one) for one in ("walk.py", "post.stl", "texts")]
     done = subprocess.run([sys.executable, *given], capture_output=True, encoding="utf-8", check=False,
-                          env={**os.environ, "DEFT_SLAB_HOME": str(folder / "home"), **env})  # fmt: skip
+                          env={**os.environ, "DEFT_SLAB_HOME": str(folder / "home"), **env})
     assert done.returncode == 0, done.stderr
     assert "Traceback" not in done.stderr, done.stderr
     return json.loads(done.stdout.splitlines()[-1])

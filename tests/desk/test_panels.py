@@ -26,7 +26,7 @@ from deft_slab.desk.messages.replies import Evaluated
 from deft_slab.desk.messages.requests import OpenFile
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
 from deft_slab.desk.scene.scene import scene_of
-from deft_slab.desk.scene.subject import Showing
+from deft_slab.desk.scene.subject import SceneSubject
 from deft_slab.desk.state.check_lines import lines_of
 from deft_slab.desk.window.window import Window
 from deft_slab.desk.worker.process import run_process
@@ -242,9 +242,9 @@ def test_an_empty_desk_says_how_to_begin(desk):
 def test_a_picture_of_a_plan_shows_it(printer):
     model = model_of(sphere(40.0, 4), "Float ball")
     outcome = evaluate(model, Plan(model=model.ref, recipe=(
-        StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=10.0),)), printer)  # fmt: skip
+        StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=10.0),)), printer)
     evaluated = Evaluated(outcome, printer, tuple(lay_out(outcome.pieces, printer)), None)
-    picture = picture_of(scene_of(Showing(printer, evaluated)))
+    picture = picture_of(scene_of(SceneSubject(printer, evaluated)))
     assert picture.shape == (HEIGHT, WIDTH, 4)
     assert picture.dtype == np.uint8
     covered = picture[..., 3] > 128

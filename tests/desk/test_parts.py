@@ -65,7 +65,7 @@ def test_needles_are_divided_along_and_not_across():
         ("2cm²", "mm²", 200), ("2 cm2 + 50", "mm²", 250), ("1 in3", "cm³", 16.387064), ("250 ml", "cm³", 250),
         ("0.5 l", "mm³", 5e5), ("3", "cm³", 3),
     ],
-)  # fmt: skip
+)
 def test_numbers_with_units_and_sums(typed, unit, value):
     assert parse_quantity(typed, unit) == pytest.approx(value)
 
@@ -282,7 +282,7 @@ def test_every_control_says_what_it_does(desk, light_demo):
     controls = [
         *desk.window.findChildren(QAbstractButton), *desk.window.findChildren(NumberField),
         *desk.window.findChildren(QSlider), *desk.window.panels["Cut"].findChildren(QLineEdit),
-    ]  # fmt: skip
+    ]
     assert len(controls) > 60
     # a table's own corner button, and buttons that Qt puts into fields, are not ours
     ours = [
@@ -393,7 +393,7 @@ def test_everything_is_reached_by_keyboard(desk, light_demo):
                 and type(part).__module__.startswith(("PySide6", "deft_slab"))
                 and not (isinstance(part, QAbstractButton) and (part.group() is not None or part.parent() is
                                                                 desk.window.ledger.table))
-            ]  # fmt: skip
+            ]
             assert [(type(one).__name__, one.accessibleName() or one.toolTip()) for one in missed] == [], number
 
 

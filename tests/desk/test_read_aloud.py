@@ -28,7 +28,7 @@ def nameless(root):
             above.append(above[-1].parent())
         # lists that belong to a box, and the views and fields that are within others, are read as those
         if any(isinstance(one, QComboBox | QAbstractScrollArea) and one is not root for one in above[1:]
-               if not isinstance(one, QScrollArea)):  # fmt: skip
+               if not isinstance(one, QScrollArea)):
             continue
         told = QAccessible.queryAccessibleInterface(widget)
         name = told.text(QAccessible.Text.Name) if told is not None else widget.accessibleName()
@@ -55,7 +55,7 @@ def test_all_that_takes_the_keys_has_a_name(desk, tee):
     lambda desk: ReportDialog(desk.state, desk.window),
     lambda desk: ComfortDialog(desk.state, desk.window.redress, desk.window),
     lambda desk: KeysDialog(desk.state, desk.window._actions, desk.window._set_keys, desk.window),
-])  # fmt: skip
+])
 def test_dialogs_too(desk, made):
     dialog = made(desk)
     assert nameless(dialog) == []

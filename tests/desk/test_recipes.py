@@ -34,7 +34,7 @@ def parted(desk, tmp_path):
     plan = plan.changed(joins=(
         KeyJoin(id="j1", cut="c1", between=(-1, 1), at=(12, 15, 30), width=8, height=6),
         DowelJoin(id="j2", cut="c1", between=(-1, 1), at=(28, 15, 30), diameter=4),
-    ))  # fmt: skip
+    ))
     desk.state.do_plan("part it", plan)
     desk.settle()
     return desk

@@ -17,7 +17,7 @@ ASKED = sorted(
     {one for module in (requests, check, hand_off, recipes) for one in vars(module).values()
      if isinstance(one, type) and issubclass(one, Request) and one is not Request and not one.__parameters__},
     key=lambda one: one.__name__,
-)  # fmt: skip
+)
 
 
 def reply_of(request: type) -> Any:

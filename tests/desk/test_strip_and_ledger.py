@@ -205,7 +205,7 @@ def test_a_title_with_a_long_word_is_written_smaller_and_not_cut_off(desk, tee, 
     titles, fitting = head.model().headerData, view._fitting
     word = "Klebeflächengröße"  # as long as words are in other languages
     monkeypatch.setattr(head.model(), "headerData",
-                        lambda n, *of: f"die {word}" if n == narrow and len(of) == 1 else titles(n, *of))  # fmt: skip
+                        lambda n, *of: f"die {word}" if n == narrow and len(of) == 1 else titles(n, *of))
     written = {}
 
     def noted(font, words, width):

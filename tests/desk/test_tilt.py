@@ -15,7 +15,7 @@ from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.locale import text
 from deft_slab.core.search.weighing import PRESETS, parts_of
 from deft_slab.demo import MODELS
-from deft_slab.desk.scene.turning_pole import Pull
+from deft_slab.desk.scene.turning_pole import PoleTurn
 from deft_slab.desk.widgets.disc import from_disc, to_disc
 from tests.desk.conftest import PATIENCE, words
 
@@ -205,7 +205,7 @@ def test_pieces_have_their_own_maps_and_are_seated_together(tilt):
 
 def knob(desk, name):
     bed = desk.bed
-    place = bed.camera.project(bed.hand.pole.knobs(Pull())[name], bed.width(), bed.height())[0]
+    place = bed.camera.project(bed.hand.pole.knobs(PoleTurn())[name], bed.width(), bed.height())[0]
     return QPoint(*np.round(place).astype(int))
 
 
@@ -245,7 +245,7 @@ def test_the_mark_on_the_bed_turns_it_around(tilt):
     tilt.click(page(tilt, "By hand").drag)
     pole = bed.hand.pole
     start = knob(tilt, "around")
-    end = bed.camera.project(pole.knobs(Pull(around=90.0))["around"], bed.width(), bed.height())[0]
+    end = bed.camera.project(pole.knobs(PoleTurn(around=90.0))["around"], bed.width(), bed.height())[0]
     tilt.release(tilt.press_and_drag(start, QPoint(*np.round(end).astype(int)) - start))
     tilt.settle()
     assert state.plan.tilt.rotation @ [1, 0, 0] == pytest.approx((0, 1, 0), abs=0.03)
@@ -267,7 +267,7 @@ def test_esc_drops_a_turn(tilt):
 
 @given(st.floats(0.5, 170), st.floats(0, 359.9))
 def test_a_pull_turns_the_vertical_to_its_pole(lean, side):
-    pull = Pull(lean, side)
+    pull = PoleTurn(lean, side)
     np.testing.assert_allclose(pull.turn.rotation @ [0, 0, 1], pull.top, atol=1e-9)
 
 

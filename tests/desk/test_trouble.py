@@ -133,7 +133,7 @@ def test_an_urgent_request_goes_first_and_the_stopped_one_is_made_again(qtbot, j
     order = []
     for name in ("choice:a", "choice:b", "open"):
         jobs.submit(name, OpenFile(MODELS["hook"] if name != "open" else tee, 0.1),
-                    done=lambda _, name=name: order.append(name), failed=lambda e: order.append(str(e)))  # fmt: skip
+                    done=lambda _, name=name: order.append(name), failed=lambda e: order.append(str(e)))
     qtbot.waitUntil(lambda: not jobs.busy and len(order) == 3, timeout=PATIENCE)
     assert sorted(order) == ["choice:a", "choice:b", "open"]
     assert order.index("open") < order.index("choice:b")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from deft_slab.desk.cuts.ground import Ground
+from deft_slab.desk.cuts.context import CutContext
 from deft_slab.desk.cuts.kind import Box, OnDesk
 from deft_slab.desk.cuts.outlines import box_edges
 from deft_slab.desk.fields import Field
@@ -19,7 +19,7 @@ class LayerOnDesk(OnDesk[LayerCut]):
     tip = "A toy."
     rank = 99
 
-    def placed(self, ground: Ground, at: np.ndarray | None) -> LayerCut:
+    def placed(self, ground: CutContext, at: np.ndarray | None) -> LayerCut:
         low, high = ground.box
         middle = float(low[2] + high[2]) / 2
         return LayerCut(**ground.named(self.word), low=middle - 2, high=middle + 2)

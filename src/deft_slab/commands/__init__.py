@@ -19,7 +19,7 @@ from .arguments import BadArgument, refuse_senseless
 from .own_words import speak
 from .parser import parser
 from .printing import plain, plainly
-from .showing import Showing
+from .showing import ProgressLine
 from .tables import lines_of
 
 _log = logging.getLogger(__name__)
@@ -48,7 +48,7 @@ def run(arguments: list[str]) -> int:
         return _ran(parsed)
     except WouldReplace as error:
         print(tr("deft-slab: {what} {kept} Add --replace to replace what is there.", what=error.what, kept=error.kept),
-              file=sys.stderr)  # fmt: skip
+              file=sys.stderr)
     except BadArgument as error:
         print(tr("deft-slab: {error}", error=error), file=sys.stderr)
         return _WRONGLY_ASKED
@@ -80,7 +80,7 @@ def _ran(parsed: argparse.Namespace) -> int:
     module = _ELSEWHERE.get(parsed.command, parsed.command)
     does = import_module(f".{module}", __package__).run  # what one command needs, another does not wait for
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
-    parsed.shows = Showing(sys.stderr, quiet=parsed.quiet, detailed=parsed.verbose)
+    parsed.shows = ProgressLine(sys.stderr, quiet=parsed.quiet, detailed=parsed.verbose)
     try:
         parsed.spread, parsed.job, parsed.complete = pool.map, parsed.shows.job, True
         result = does(parsed) | {"complete": parsed.complete}
@@ -94,6 +94,6 @@ def _ran(parsed: argparse.Namespace) -> int:
     sys.stdout.flush()
     if not parsed.complete:
         print(tr("deft-slab: “{file}” was cut short; only what is there of it was worked on.", file=shown(parsed.file)),
-              file=sys.stderr)  # fmt: skip
+              file=sys.stderr)
         return _INCOMPLETE
     return int(getattr(parsed, "failed", False))

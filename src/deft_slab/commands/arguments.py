@@ -34,7 +34,7 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
                             ("hollow_fineness", 1e-3, 25), ("solid_below", 0, 1e5), ("vents", 0, 200),
                             ("copies", 1, 1000), ("propose", 2, 12), ("jobs", 1, 1000),
                             ("port", 0, 65535), ("speed", 1e-3, 1e6), ("loaded", 0, 1e6),
-                            ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):  # fmt: skip
+                            ("tip", 0.05, 5), ("stem", 0.1, 20), ("plate", 0, 20)):
         value = getattr(arguments, name, None)
         if value is not None and not low <= value <= high:
             raise BadArgument(
@@ -97,7 +97,7 @@ def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
     plan = Plan(
         model=opened.model.ref, unit=arguments.unit or opened.model.unit or "mm", scale=arguments.scale,
         mirror=arguments.mirror,
-    )  # fmt: skip
+    )
     if getattr(arguments, "mend", False):
         plan = plan.changed(mending=advised(opened.model.solid))
     try:

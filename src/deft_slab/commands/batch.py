@@ -24,7 +24,7 @@ from ..core.exporting.container_3mf import part_of
 from ..core.exporting.csv_tables import as_csv
 from ..core.exporting.naming import slug
 from ..core.exporting.safe_writing import make_folder, write_whole
-from ..core.exporting.sheet.blocks import Block, Heading, Points, Table, Words
+from ..core.exporting.sheet.blocks import Block, Heading, Points, SheetTable, Words
 from ..core.exporting.sheet.html import as_html
 from ..core.formats import READ
 from ..core.importing.meshes import buffers_beside
@@ -99,7 +99,7 @@ def _say(count: int, arguments: argparse.Namespace, row: dict[str, Any]) -> dict
     )
     if not arguments.quiet:
         said = tr("deft-slab: {file}: {state}, {took} (of {count})", file=row["file"], state=row["state"], took=took,
-                  count=count)  # fmt: skip
+                  count=count)
         arguments.shows.say(said)
     return row
 
@@ -118,7 +118,7 @@ def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, A
             "pieces": sum(len(bed["pieces"]) for bed in listed["beds"]), "beds": len(listed["beds"]),
             "hours": listed["job"]["hours"], "material_g": listed["job"]["material_g"], "cost": listed["job"]["cost"],
             "problem": "; ".join(listed["notes"]) or None, "state": "done",
-        }  # fmt: skip
+        }
         files = [*listed["files"], "job.json", "pieces.csv"]
         write_whole(folder / _KEPT, json.dumps({"key": key, "row": own, "files": files}, indent=1).encode())
     except (DeftError, OSError) as error:
@@ -185,7 +185,7 @@ def _called(words: Sequence[str]) -> dict[str, Any]:
     """A command, in a process of its own: one that ends badly takes nothing else with it. Raises SaveFailed."""
     # whatever letters the terminal knows, the two processes speak UTF-8
     done = subprocess.run([sys.executable, "-m", "deft_slab.cli", *words], capture_output=True, encoding="utf-8",
-                          env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)  # fmt: skip
+                          env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)
     if done.returncode not in (0, 3):
         said = done.stderr.strip().splitlines()
         raise SaveFailed(
@@ -207,24 +207,24 @@ def _as_html(rows: Sequence[dict[str, Any]], arguments: argparse.Namespace) -> b
         (row["file"], f"{row['pieces']}", f"{row['beds']}", text.hours(3600 * row["hours"]),
          text.grams(row["material_g"]), f"{row['cost']:,.2f}", row["folder"])
         for row in done
-    ]  # fmt: skip
+    ]
     lines.append((
         tr("In all"), f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
         text.hours(3600 * sum(row["hours"] for row in done)), text.grams(sum(row["material_g"] for row in done)),
         f"{sum(row['cost'] for row in done):,.2f}", "",
-    ))  # fmt: skip
+    ))
     how = tr("as they are") if arguments.propose is None and arguments.recipe is None else (
         tr("the way with the least support left, of at most {propose} pieces", propose=arguments.propose)
         if arguments.propose is not None
         else tr("by {name}", name=arguments.recipe.name)
-    )  # fmt: skip
+    )
     blocks: list[Block] = [
         Heading(tr("{name}: {count} models", name=arguments.folder.name, count=len(rows)), level=1),
         Words(tr("Parted: {how}.", how=how)),
-        Table((tr("model"), tr("pieces"), tr("beds"), tr("time"), tr("material"), tr("cost"), tr("folder")),
+        SheetTable((tr("model"), tr("pieces"), tr("beds"), tr("time"), tr("material"), tr("cost"), tr("folder")),
               tuple(lines), (3, 1, 1, 1, 1, 1, 3),
               frozenset(range(1, 6)), frozenset({len(lines) - 1})),
-    ]  # fmt: skip
+    ]
     if failed:
         blocks += [
             Heading(tr("Could not be done")),

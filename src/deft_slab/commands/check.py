@@ -6,8 +6,8 @@ import argparse
 import math
 
 from ..core.errors import CutFailed
-from ..core.evaluate.evaluator import Workshop
-from ..core.inspection.findings import Checked, Found, Island, Pocket
+from ..core.evaluate.evaluator import Evaluator
+from ..core.inspection.findings import Finding, Inspection, Island, Pocket
 from ..core.inspection.inspect import check
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
@@ -16,7 +16,7 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
     found = check(workshop, plan, printer, arguments.layer, arguments.job)
     problem = next((one.problem for one in found if one.problem), "")
@@ -25,7 +25,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {"layer_mm": found[0].thickness, "pieces": [piece_checked(one) for one in found]}
 
 
-def piece_checked(found: Checked) -> dict[str, object]:
+def piece_checked(found: Inspection) -> dict[str, object]:
     """What was found of one piece. begins : of its surface, with solid above; null hangs: it never meets the rest"""
     steady = found.steadiness
     assert steady is not None
@@ -54,17 +54,17 @@ def piece_checked(found: Checked) -> dict[str, object]:
     }
 
 
-def _at(one: Found) -> dict[str, object]:
+def _at(one: Finding) -> dict[str, object]:
     return {"z_mm": one.at[2], "at": list(one.at), "place": list(one.place)}
 
 
 def _island(one: Island) -> dict[str, object]:
     return _at(one) | {"area_mm2": one.area, "grows_to_mm2": one.grows, "hangs_layers": one.hangs,
-                        "meets": one.meets, "layer": one.layer}  # fmt: skip
+                        "meets": one.meets, "layer": one.layer}
 
 
 def _pocket(one: Pocket) -> dict[str, object]:
     return _at(one) | {
         "area_mm2": one.area, "volume_mm3": one.volume, "trapped": one.trapped, "kind": one.becomes,
         "begins_mm": one.begins, "opens_mm": one.opens, "pull_n": one.pull,
-    }  # fmt: skip
+    }

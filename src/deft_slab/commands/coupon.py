@@ -34,4 +34,4 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {
         "file": str(arguments.out), "kind": join.kind, "clearances_mm": list(steps), "volume_mm3": solid.volume,
         "size_mm": [float(value) for value in solid.size], "measures": join.sentence(),
-    }  # fmt: skip
+    }

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from ..core.cuts import Cut
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.equal_pieces import first_equals
 from ..core.exporting.piece_files import file_name, write_3mf, write_stls
 from ..core.exporting.safe_writing import refuse_existing
@@ -18,7 +18,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = carried_out(plan, recipe, arguments, workshop)
     outcome = workshop.evaluate(plan, printer, arguments.job)
     refuse_misses(recipe, outcome)
@@ -52,7 +52,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 def piece_figures(piece: Piece) -> dict[str, object]:
     return {
         "name": piece.name, "down": piece.seat.down, "fits": piece.fit.fits, "seat": piece.seat_kind
-    } | piece.figures.as_dict()  # fmt: skip
+    } | piece.figures.as_dict()
 
 
 def cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
@@ -61,4 +61,4 @@ def cut_figures(cut: Cut, outcome: Outcome) -> dict[str, object]:
         "name": cut.name, "kind": cut.kind, "seam_length_mm": seam.length, "seam_in_sight_mm": seam.in_sight,
         "seam_on_show_mm": seam.on_show, "cut_area_mm2": seam.cut_area, "kerf_volume_mm3": report.kerf,
         "set_aside_mm3": report.set_aside, "crumbs": len(report.crumbs),
-    }  # fmt: skip
+    }

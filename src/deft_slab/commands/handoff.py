@@ -7,13 +7,13 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..core.errors import BadPlan
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.beds import ROUNDS, laid_with_job
 from ..core.exporting.delivery import as_json, deliver
 from ..core.exporting.equal_pieces import first_equals
 from ..core.exporting.layout import collisions
 from ..core.exporting.options import LAYERS, SHEET, Wished
-from ..core.exporting.sheet.build import Sheet, sheet_for
+from ..core.exporting.sheet.build import BenchSheet, sheet_for
 from ..core.exporting.two_printers import shared_out
 from ..core.joining.coupon import usual_steps
 from ..core.locale import text
@@ -30,10 +30,10 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(
         lift=arguments.lift, copies=arguments.copies, beds_by=arguments.beds_by
-    )  # fmt: skip
+    )
     if arguments.coupon:
         tried = next((join for join in plan.joins if join.on and join.holes(0.0)), None)
         if tried is None:
@@ -47,7 +47,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return handed_off(arguments, workshop, plan, printer, opened.model.name)
 
 
-def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer) -> Plan:
+def _of_materials(arguments: argparse.Namespace, workshop: Evaluator, plan: Plan, printer: Printer) -> Plan:
     """With what pieces are to be of. Raises BadPlan."""
     if not arguments.material:
         return plan
@@ -70,9 +70,9 @@ def _of_materials(arguments: argparse.Namespace, workshop: Workshop, plan: Plan,
 
 
 def handed_off(
-    arguments: argparse.Namespace, workshop: Workshop, plan: Plan, printer: Printer, title: str,
+    arguments: argparse.Namespace, workshop: Evaluator, plan: Plan, printer: Printer, title: str,
     others: Sequence[tuple[str, Plan]] = (),
-) -> dict[str, object]:  # fmt: skip
+) -> dict[str, object]:
     """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it. others : (name, plan) of
     choices that its sheet compares it with"""
     outcome = workshop.evaluate(plan, printer, arguments.job)
@@ -81,14 +81,14 @@ def handed_off(
     wished = Wished(
         tuple(arguments.piece_files), tuple(arguments.bed_files), assembled=arguments.assembled,
         equal_once=arguments.equal_once, layers=arguments.layers, pattern=arguments.names,
-    )  # fmt: skip
+    )
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces, arguments.job)
 
-    def sheet(job: Job) -> Sheet:
+    def sheet(job: Job) -> BenchSheet:
         return sheet_for(workshop, outcome, printer, title, laid, work, others, arguments.sheet, job)
 
     handed = deliver(printed, laid, printer, title, arguments.out, wished, work, arguments.job,
-                     sheet=sheet if arguments.sheet else None, replace=arguments.replace)  # fmt: skip
+                     sheet=sheet if arguments.sheet else None, replace=arguments.replace)
     listed = as_json(outcome.pieces, laid, work)
     beds: list[dict[str, Any]] = listed["beds"]
     # what is equal to another piece is printed from the file of the first
@@ -103,4 +103,4 @@ def handed_off(
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
     too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer, outcome.pieces) if a != b]
     return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,
-            "sheet": SHEET[0] if arguments.sheet else None, "notes": list(outcome.notes)}  # fmt: skip
+            "sheet": SHEET[0] if arguments.sheet else None, "notes": list(outcome.notes)}

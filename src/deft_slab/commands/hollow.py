@@ -10,7 +10,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from ..core.errors import HollowFailed
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.piece_files import file_name, write_3mf, write_stls
 from ..core.exporting.safe_writing import refuse_existing
 from ..core.figures.marked_facets import facets_at
@@ -28,7 +28,7 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
     together = arguments.out / "pieces.3mf"
     refuse_existing([together], replace=arguments.replace)
@@ -45,7 +45,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if closed and arguments.vents > 0 and any(piece.on(printer).kind == "resin" for piece in own):
         arguments.failed = True
         said = tr_many("A void has no vent: what is inside stays there.",
-                       "{n} voids have no vent: what is inside stays there.", closed)  # fmt: skip
+                       "{n} voids have no vent: what is inside stays there.", closed)
         print(tr("deft-slab: {said}", said=said), file=sys.stderr)
     wall = min(one.least_wall for one in made)
     return {
@@ -62,10 +62,10 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         ],
         "notes": list(outcome.notes),
         "volume_before_mm3": outcome.volume_before_mm3,
-    }  # fmt: skip
+    }
 
 
-def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
+def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, printer: Printer) -> Plan:
     """With all pieces hollow, and vents for them."""
     if plan.hollows:
         return plan  # as the recipe says
@@ -76,7 +76,7 @@ def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, pri
                 id=plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor, wall=arguments.wall,
                 fineness=arguments.hollow_fineness, down=piece.seat.down, solid_below=arguments.solid_below,
                 spacing=spacing, radius=radius,
-            )  # fmt: skip
+            )
             plan = plan.with_hollow(hollow)
     for hollow in plan.hollows:
         try:
@@ -95,8 +95,8 @@ def _problem(plan: Plan, number: int, reports: Mapping[str, HollowReport]) -> st
 
 
 def _voids(
-    plan: Plan, hollow: Hollow, workshop: Workshop, printer: Printer, reports: Mapping[str, HollowReport]
-) -> list[dict[str, object]]:  # fmt: skip
+    plan: Plan, hollow: Hollow, workshop: Evaluator, printer: Printer, reports: Mapping[str, HollowReport]
+) -> list[dict[str, object]]:
     """The voids of a hollow, each with its vents."""
     report = reports[hollow.id]
     if report.problem or report.piece is None:
@@ -113,6 +113,6 @@ def _voids(
                 vents.append({"at": list(vent.place), "radius_mm": vent.outer, "inner_radius_mm": vent.inner,
                               "reaches": one.reaches, "problem": one.problem, "wall_mm": one.length,
                               "exposure": float(exposed[facet]),
-                              "plug_gap_mm": one.gap if math.isfinite(one.gap) else None})  # fmt: skip
+                              "plug_gap_mm": one.gap if math.isfinite(one.gap) else None})
         found.append({"piece": report.piece + 1, "volume_mm3": volume, "vents": vents})
     return found

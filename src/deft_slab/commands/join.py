@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import math
 
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.piece_files import file_name, write_3mf, write_stls
 from ..core.exporting.safe_writing import refuse_existing
 from ..core.joins import DowelJoin, Join, KeyJoin, LapJoin, Peg, PivotJoin
@@ -20,7 +20,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = carried_out(plan, recipe, arguments, workshop)
     bare = workshop.evaluate(plan.changed(joins=()), printer, arguments.job, detail="figures")
     refuse_misses(recipe, bare)
@@ -67,7 +67,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         "set_aside_mm3": outcome.set_aside_mm3,
         "joins_volume_mm3": outcome.joins_mm3,
         "support_volume_mm3": outcome.totals.support_volume_mm3,
-    }  # fmt: skip
+    }
 
 
 def _kept(after: float, before: float) -> float | None:
@@ -80,13 +80,13 @@ def _contact(number: int, contact: ContactFound, outcome: Outcome) -> dict[str, 
     joins = [
         _join(join, outcome.joins[join.id], contact)
         for join in outcome.plan.joins if join.id in outcome.joins and outcome.joins[join.id].contact == number
-    ]  # fmt: skip
+    ]
     walls = [one["least_wall_mm"] for one in joins if isinstance(one["least_wall_mm"], float)]
     return {
         "pieces": [piece + 1 for piece in contact.pieces], "cut": contact.cut, "area_mm2": contact.area,
         "flat": contact.flat, "way_in": list(contact.way_in), "least_wall_mm": min(walls, default=None),
         "joins": joins,
-    }  # fmt: skip
+    }
 
 
 def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, object]:
@@ -102,7 +102,7 @@ def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, ob
         "least_wall_mm": report.least_wall if math.isfinite(report.least_wall) else None,
         "made": not report.problem, "problem": report.problem, "why": join.why, "measures": join.sentence(),
         "added_mm3": report.added, "removed_mm3": report.removed, "moved_mm": report.moved,
-    }  # fmt: skip
+    }
 
 
 def _turn(one: TurnChecked) -> dict[str, object]:
@@ -114,7 +114,7 @@ def _turn(one: TurnChecked) -> dict[str, object]:
             (overlap for angle, overlap in zip(one.angles, one.overlaps, strict=True)
              if one.turn.low <= angle <= one.turn.high), default=None,
         ),
-    }  # fmt: skip
+    }
 
 
 def _move(move: DryMove) -> dict[str, object]:
@@ -122,4 +122,4 @@ def _move(move: DryMove) -> dict[str, object]:
     return {
         "piece": move.pieces[0] + 1, "pieces": [number + 1 for number in move.pieces],
         "onto": [number + 1 for number in move.onto], "along": list(move.along), "free_mm": move.free,
-    }  # fmt: skip
+    }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.figures.base_area import largest_scale
 from ..core.figures.wall_thickness import thickness, thinnest
 from ..core.geometry.orientation import Tilt
@@ -22,13 +22,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
-    outcome = Workshop(opened.model, arguments.spread).evaluate(plan, printer, arguments.job, detail="exact")
+    outcome = Evaluator(opened.model, arguments.spread).evaluate(plan, printer, arguments.job, detail="exact")
     (piece,), report = outcome.pieces, outcome.report
     solid = piece.solid
     result = piece.figures.as_dict() | {
         "unit": plan.unit, "fits": piece.fit.fits, "too_large_mm": piece.fit.over,
         "largest_scale": plan.scale * largest_scale(set_down(solid.vertices, tilt.rotation), printer),
-    }  # fmt: skip
+    }
     if report is not None:
         result["triangles"] = report.triangles_after if arguments.mend else report.triangles_before
     if opened.model.unit is None and arguments.unit is None:
@@ -38,7 +38,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if arguments.wall is not None:
         walls = thickness(solid)
         result |= {"thinnest_wall_mm": thinnest(walls, solid.areas),
-                   "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}  # fmt: skip
+                   "thin_wall_area_mm2": float(solid.areas[walls < arguments.wall].sum())}
     if arguments.wearer is not None:
         result |= _wearer(arguments, solid, plan)
     if arguments.mend and report is not None:
@@ -78,4 +78,4 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
         "wearer": tr("{title}, {measure} {value:g} mm", title=form.title, measure=form.measure, value=value),
         "wearer_clearance_mm": room.clearance,
         "wearer_poking_area_mm2": room.poking_area, "scale_with_clearance": plan.scale * further,
-    }  # fmt: skip
+    }

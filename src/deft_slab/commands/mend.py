@@ -6,7 +6,7 @@ import argparse
 
 import numpy as np
 
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.piece_files import write_solid
 from ..core.locale.translate import tr
 from ..core.plan.model import MendReport
@@ -20,7 +20,7 @@ def _report(report: MendReport) -> dict[str, object]:
         "volume_before_mm3": report.volume_before, "volume_after_mm3": report.volume_after,
         "largest_distance_mm": report.deviation, "specks": report.specks, "largest_speck_mm": report.speck_size,
         "tangled_share": report.tangled, "steps": [step.sentence() for step in report.steps],
-    }  # fmt: skip
+    }
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:
@@ -31,8 +31,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     mending = Mending(
         clean=True, orient=True, close=arguments.rewrap is None, drop_specks=arguments.drop_specks, rewrap=fineness,
         thin_to=arguments.thin,
-    )  # fmt: skip
-    solid, report = Workshop(opened.model, arguments.spread).mended(plan.changed(mending=mending), arguments.job)
+    )
+    solid, report = Evaluator(opened.model, arguments.spread).mended(plan.changed(mending=mending), arguments.job)
     write_solid(solid, opened.model.name, arguments.out, replace=arguments.replace)
     problem = solid.defects.sentence()
     return _report(report) | {"closed": not problem} | ({"problem": problem} if problem else {})

@@ -57,10 +57,10 @@ def common(command: argparse.ArgumentParser) -> None:
     """What is worked on, and at what size."""
     command.add_argument("file", type=Path, metavar="FILE", help=tr("the model: {list}", list=names()))
     command.add_argument("--unit", choices=list(UNITS),
-                         help=tr("what one unit of the file is (default: as stated in it, else mm)"))  # fmt: skip
+                         help=tr("what one unit of the file is (default: as stated in it, else mm)"))
     command.add_argument("--scale", type=number, default=1.0, metavar="S", help=tr("factor on top of the unit"))
     command.add_argument("--stretch", type=number, nargs=3, default=(1.0, 1.0, 1.0), metavar=("X", "Y", "Z"),
-                         help=tr("further factors along the axes of the file"))  # fmt: skip
+                         help=tr("further factors along the axes of the file"))
     command.add_argument("--mirror", choices=("x", "y", "z"), help=tr("mirror along an axis of the file"))
     command.add_argument(
         "--fineness",
@@ -76,14 +76,14 @@ def overhang(command: argparse.ArgumentParser) -> None:
     """What it is judged by."""
     command.add_argument("--theta", type=number, default=THRESHOLD, metavar="DEG",
                          help=tr("overhang angle past which support is needed, from the vertical ({usual:g})",
-                                 usual=THRESHOLD))  # fmt: skip
+                                 usual=THRESHOLD))
     profile(command)
 
 
 def down(command: argparse.ArgumentParser) -> None:
     """How the whole stands."""
     command.add_argument("--down", type=number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
-                         help=tr("direction of the model frame that points to the bed; any length"))  # fmt: skip
+                         help=tr("direction of the model frame that points to the bed; any length"))
 
 
 def hollow(command: argparse.ArgumentParser) -> None:
@@ -93,14 +93,14 @@ def hollow(command: argparse.ArgumentParser) -> None:
     stands(command)
     command.add_argument("--wall", type=number, required=True, metavar="MM", help=tr("wall that stays"))
     command.add_argument("--hollow-fineness", type=number, metavar="MM",
-                         help=tr("to within which (a quarter of the wall)"))  # fmt: skip
+                         help=tr("to within which (a quarter of the wall)"))
     command.add_argument("--solid-below", type=number, default=0.0, metavar="MM",
-                         help=tr("stays solid up to this height over the bed (0)"))  # fmt: skip
+                         help=tr("stays solid up to this height over the bed (0)"))
     command.add_argument(
         "--lattice", type=number, nargs=2, metavar=("SPACING", "RADIUS"), help=tr("rods through the void")
     )
     command.add_argument("--vents", type=int, default=MOST_VENTS, metavar="N",
-                         help=tr("at most so many for each void ({most_vents})", most_vents=MOST_VENTS))  # fmt: skip
+                         help=tr("at most so many for each void ({most_vents})", most_vents=MOST_VENTS))
     command.add_argument("--plugs", action="store_true", help=tr("with a plug for each vent, as a piece of its own"))
     recipe(command)
 
@@ -141,9 +141,9 @@ def handoff(command: argparse.ArgumentParser) -> None:
         help=tr("a second printer at once, as --printer; pieces are shared out so that all is done soonest"),
     )
     command.add_argument("--coupon", action="store_true",
-                         help=tr("also a coupon, once, for the first key or dowel of the recipe"))  # fmt: skip
+                         help=tr("also a coupon, once, for the first key or dowel of the recipe"))
     command.add_argument("--material", nargs=2, action="append", default=[], metavar=("N", "NAME"),
-                         help=tr("piece N is of this material of its printer's profile; may be repeated"))  # fmt: skip
+                         help=tr("piece N is of this material of its printer's profile; may be repeated"))
     files(command)
     recipe(command)
 
@@ -165,13 +165,13 @@ def batch(command: argparse.ArgumentParser) -> None:
     ways.add_argument("--recipe", type=Path, metavar="FILE", help=tr("part all of them by this recipe"))
     scaled(command)
     ways.add_argument("--propose", type=int, metavar="N",
-                      help=tr("part each into at most N pieces, by the way that leaves the least support"))  # fmt: skip
+                      help=tr("part each into at most N pieces, by the way that leaves the least support"))
     profile(command)
     command.add_argument("--jobs", type=int, metavar="N", help=tr("so many at once (as many as there are cores)"))
     command.add_argument("--again", action="store_true", help=tr("also those that are done already"))
     command.add_argument("--part", metavar="I/N", help=tr("only each Nth model from the Ith on, without a report"))
     command.add_argument("-o", "--out", type=Path, required=True, metavar="DIR",
-                         help=tr("the folder that is written into; it is made if it is not there"))  # fmt: skip
+                         help=tr("the folder that is written into; it is made if it is not there"))
     told(command)
 
 
@@ -186,7 +186,7 @@ def printer(command: argparse.ArgumentParser) -> None:
     command.add_argument("--folder", type=Path, metavar="DIR", help=tr("a folder that it watches besides"))
     command.add_argument("--keep", type=Path, metavar="DIR", help=tr("where it keeps its jobs (in the user's folder)"))
     command.add_argument("--speed", type=number, default=1.0, metavar="X",
-                         help=tr("how often faster than real its clock goes (1)"))  # fmt: skip
+                         help=tr("how often faster than real its clock goes (1)"))
     command.add_argument("--loaded", type=number, metavar="G", help=tr("material in it (1000 g, or what was left)"))
     told(command)
 
@@ -197,7 +197,7 @@ def token(command: argparse.ArgumentParser, what: str) -> None:
     ways.add_argument("--token", metavar="T", help=what)
     ways.add_argument("--token-file", type=Path, metavar="FILE",
                       help=tr("a file that holds the token (or set {name} in the environment); others "
-                              "can read a command line", name=TOKEN))  # fmt: skip
+                              "can read a command line", name=TOKEN))
 
 
 def send(command: argparse.ArgumentParser) -> None:
@@ -214,9 +214,9 @@ def files(command: argparse.ArgumentParser) -> None:
     """Which files are written of pieces and beds."""
     command.add_argument("--quick", action="store_true", help=tr("lay the pieces in one order only, hardly turned"))
     command.add_argument("--pieces", nargs="*", choices=WRITTEN, default=["stl"], metavar="FORMAT", dest="piece_files",
-                         help=tr("files of each piece: {list}, or none (stl)", list=', '.join(WRITTEN)))  # fmt: skip
+                         help=tr("files of each piece: {list}, or none (stl)", list=', '.join(WRITTEN)))
     command.add_argument("--beds", nargs="*", choices=WRITTEN, default=["3mf"], metavar="FORMAT", dest="bed_files",
-                         help=tr("files of each bed, in the same formats (3mf)"))  # fmt: skip
+                         help=tr("files of each bed, in the same formats (3mf)"))
     command.add_argument(
         "--names",
         default=PATTERN,
@@ -224,11 +224,11 @@ def files(command: argparse.ArgumentParser) -> None:
         help=tr("of the files of pieces, with {list} in braces ({pattern})", list=", ".join(FIELDS), pattern=PATTERN),
     )
     command.add_argument("--assembled", action="store_true",
-                         help=tr("pieces where they belong on the prop instead of in their seats"))  # fmt: skip
+                         help=tr("pieces where they belong on the prop instead of in their seats"))
     command.add_argument("--bare", action="store_true", help=tr("without the posts of the plan"))
     command.add_argument("--equal-once", action="store_true", help=tr("equal pieces as one file, with a count"))
     command.add_argument("--layers", action="store_true",
-                         help=tr("layers of each bed too, as PNG pictures in a ZIP and polygons in a 3MF"))  # fmt: skip
+                         help=tr("layers of each bed too, as PNG pictures in a ZIP and polygons in a 3MF"))
     command.add_argument(
         "--sheet",
         nargs="?",
@@ -243,7 +243,7 @@ def stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:
     """How the whole stands, and how far over the bed."""
     down(command)
     command.add_argument("--lift", type=number, default=lift, metavar="MM",
-                         help=tr("how far over the bed, on support ({lift:g})", lift=lift))  # fmt: skip
+                         help=tr("how far over the bed, on support ({lift:g})", lift=lift))
 
 
 def layers(command: argparse.ArgumentParser) -> None:
@@ -257,10 +257,10 @@ def cuts(command: argparse.ArgumentParser) -> None:
     """What is cut."""
     command.add_argument("--straight", type=number, nargs=4, action="append", default=[],
                          metavar=("NX", "NY", "NZ", "OFFSET"),
-                         help=tr("points p with n.p = OFFSET (mm), n made length 1; may be repeated"))  # fmt: skip
+                         help=tr("points p with n.p = OFFSET (mm), n made length 1; may be repeated"))
     command.add_argument("--recipe", type=Path, metavar="FILE",
                          help=tr("cuts and joins of all kinds, as the window keeps them, or as "
-                                 "propose --json gives them"))  # fmt: skip
+                                 "propose --json gives them"))
     scaled(command)
     mending(command)
 
@@ -284,7 +284,7 @@ def recipe(command: argparse.ArgumentParser) -> None:
 
 def out(command: argparse.ArgumentParser) -> None:
     command.add_argument("-o", "--out", type=Path, required=True, metavar="DIR",
-                         help=tr("the folder that is written into; it is made if it is not there"))  # fmt: skip
+                         help=tr("the folder that is written into; it is made if it is not there"))
     command.add_argument("--replace", action="store_true", help=tr("replace files of the same names"))
 
 
@@ -304,7 +304,7 @@ def coupon(test: argparse.ArgumentParser) -> None:
     test.add_argument("--key", type=number, default=8.0, metavar="MM", help=tr("a round key of this width (8)"))
     test.add_argument("--rod", type=number, metavar="MM", help=tr("holes for round stock of this diameter instead"))
     test.add_argument("--clearances", type=number, nargs="+", metavar="MM",
-                      help=tr("per side, one hole each (five steps of 0.05 around the printer's)"))  # fmt: skip
+                      help=tr("per side, one hole each (five steps of 0.05 around the printer's)"))
     test.add_argument(
         "--fitted",
         type=number,
@@ -327,7 +327,7 @@ def tilt(tilt: argparse.ArgumentParser) -> None:
     tilt.add_argument("--top", type=int, default=8, metavar="N", help=tr("at most so many seats (8)"))
     tilt.add_argument("--lift", type=number, default=0.0, metavar="MM", help=tr("how far over the bed, on support (0)"))
     tilt.add_argument("--map", type=int, default=0, metavar="N",
-                      help=tr("also the figures of N directions spread evenly, from a simplified mesh"))  # fmt: skip
+                      help=tr("also the figures of N directions spread evenly, from a simplified mesh"))
 
 
 def ways(propose: argparse.ArgumentParser) -> None:
@@ -336,9 +336,9 @@ def ways(propose: argparse.ArgumentParser) -> None:
     propose.add_argument("--seam-limit", type=number, metavar="MM", help=tr("seam in sight of all cuts, at most"))
     propose.add_argument("--flat", action="store_true", help=tr("only ways in which every piece sits flat"))
     propose.add_argument("--fit", metavar="PRINTER",
-                         help=tr("only ways in which every piece fits this printer; instead of --printer"))  # fmt: skip
+                         help=tr("only ways in which every piece fits this printer; instead of --printer"))
     propose.add_argument("--avoid", type=number, nargs=4, action="append", default=[], metavar=("X", "Y", "Z", "R"),
-                         help=tr("no cut may cross the surface in this ball, mm; may be repeated"))  # fmt: skip
+                         help=tr("no cut may cross the surface in this ball, mm; may be repeated"))
     propose.add_argument(
         "--prefer",
         type=number,
@@ -354,7 +354,7 @@ def ways(propose: argparse.ArgumentParser) -> None:
     propose.add_argument("--keep-shells", action="store_true", help=tr("no cut may open a closed void"))
     propose.add_argument("--thorough", action="store_true", help=tr("follow more of everything, which takes longer"))
     propose.add_argument("--time", type=number, metavar="S",
-                         help=tr("stop after so many seconds, with what there is"))  # fmt: skip
+                         help=tr("stop after so many seconds, with what there is"))
     propose.add_argument("--top", type=int, metavar="N", help=tr("at most so many ways, spread over the front"))
 
 
@@ -374,7 +374,7 @@ def walls(figures: argparse.ArgumentParser) -> None:
     )
     figures.add_argument("--clearance", type=number, default=WEARER_CLEARANCE, metavar="MM",
                          help=tr("air wished around the wearer's form ({usual:g})",
-                                 usual=WEARER_CLEARANCE))  # fmt: skip
+                                 usual=WEARER_CLEARANCE))
 
 
 def mended(mend: argparse.ArgumentParser) -> None:
@@ -392,8 +392,8 @@ def join(join: argparse.ArgumentParser) -> None:
     """What joins are made."""
     join.add_argument("--auto", action="store_true", help=tr("propose joins for the contacts that have none"))
     join.add_argument("--rods", type=rod, nargs="+", default=STOCK, metavar="MM",
-                      help=tr("diameters of the rods that you have, for dowel holes"))  # fmt: skip
+                      help=tr("diameters of the rods that you have, for dowel holes"))
     join.add_argument("--letters", action="store_true",
-                      help=tr("sink the number of its piece and a letter into both faces of each contact"))  # fmt: skip
+                      help=tr("sink the number of its piece and a letter into both faces of each contact"))
     join.add_argument("--assembled", action="store_true",
-                      help=tr("write the pieces where they belong on the prop instead of in their seats"))  # fmt: skip
+                      help=tr("write the pieces where they belong on the prop instead of in their seats"))

@@ -14,7 +14,7 @@ SAID = (
     term("expected one argument"), term("expected at least one argument"),
     term("argument %(argument_name)s: %(message)s"), term("%(prog)s: error: %(message)s\n"),
     term("ambiguous option: %(option)s could match %(matches)s"),
-)  # fmt: skip
+)
 """As of Python 3.11."""
 
 

@@ -58,7 +58,7 @@ def parser() -> argparse.ArgumentParser:
                          list=names())),
              _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
         ]),
-    )  # fmt: skip
+    )
     opened_with.add_to(parser, file=False)
     parser.add_argument("--version", action=_Version, help=tr("which program this is, and what its figures depend on"))
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", prog="deft-slab")
@@ -100,7 +100,7 @@ def parser() -> argparse.ArgumentParser:
     options.batch(commands.add_parser(
         "batch", help=tr("hand off all models of a folder, with one report"),
         epilog=tr("What comes after -- are options of handoff, for all of them: -- --copies 2 --sheet."),
-    ))  # fmt: skip
+    ))
     options.printer(
         commands.add_parser("printer", help=tr("a stand-in printer on this machine, to try the whole way with"))
     )
@@ -110,9 +110,9 @@ def parser() -> argparse.ArgumentParser:
     options.common(sweep_)
     options.overhang(sweep_)
     sweep_.add_argument("--normal", type=options.number, nargs=3, required=True, metavar=("X", "Y", "Z"),
-                        help=tr("which way the cut faces, in the model frame; any length"))  # fmt: skip
+                        help=tr("which way the cut faces, in the model frame; any length"))
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
-                        help=tr("so many places ({count})", count=SWEEP_PLACES))  # fmt: skip
+                        help=tr("so many places ({count})", count=SWEEP_PLACES))
     options.mending(sweep_)
     propose = commands.add_parser(
         "propose", help=tr("ways to part it that are not beaten in support left and seam seen")
@@ -139,7 +139,7 @@ def _exit_codes() -> str:
         (2, tr("it was asked wrongly: nothing was begun")),
         (3, tr("the file ended in the middle, and was worked on as far as it goes")), (130, tr("stopped by Ctrl+C")),
         (141, tr("whoever read the output had enough")),
-    )  # fmt: skip
+    )
     return "\n".join([tr("exit codes:"), *(f"  {code:>3}  {means}" for code, means in codes)])
 
 

@@ -7,7 +7,7 @@ import argparse
 import numpy as np
 
 from ..core.document.marks import SHOW
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.piece_files import file_name, write_solid
 from ..core.exporting.safe_writing import make_folder, refuse_existing
 from ..core.figures.marked_facets import facets_at
@@ -17,8 +17,8 @@ from ..core.progress import QUIET, Job
 from ..core.results.outcome import Piece
 from ..core.supports.bodies import plate
 from ..core.supports.piece_posts import ground_of, proposed_for
-from ..core.supports.placement import Standing, bodies_of, in_one
-from ..core.supports.routes import Ground, Measures
+from ..core.supports.placement import PostPlacement, bodies_of, in_one
+from ..core.supports.routes import Measures, Obstacle
 from .arguments import opened_file, printer_of
 from .recipes import with_recipe
 
@@ -26,7 +26,7 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
     pieces = workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces
     measures = Measures(tip=arguments.tip, stem=arguments.stem)
@@ -41,22 +41,22 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         write_solid(ground.solid_on_bed, piece.name, arguments.out / bare, replace=arguments.replace)
         write_solid(together, piece.name, arguments.out / whole, replace=arguments.replace)
         found.append({"name": piece.name, "file": bare, "with_posts": whole, "posts_volume_mm3": posts.volume,
-                      **_told(piece, standing, measures)})  # fmt: skip
+                      **_told(piece, standing, measures)})
     return {"pieces": found}
 
 
 def posts_of(
     piece: Piece, printer: Printer, measures: Measures, layer: float | None, job: Job = QUIET
-) -> tuple[Ground, Standing]:
+) -> tuple[Obstacle, PostPlacement]:
     """Where a piece sits, and its posts. Raises Cancelled."""
     ground = ground_of(piece)
     nothing = np.empty((0, 3))
     standing = proposed_for(piece, ground, (nothing, nothing), layer or printer.layer_height, printer.least_island,
-                            measures, job)  # fmt: skip
+                            measures, job)
     return ground, standing
 
 
-def _told(piece: Piece, standing: Standing, measures: Measures) -> dict[str, object]:
+def _told(piece: Piece, standing: PostPlacement, measures: Measures) -> dict[str, object]:
     """What is told of the posts of a piece. at : on the model; show : it leaves its mark on a show face"""
     routes, lengths = standing.routes, standing.routes.lengths
     facets = facets_at(piece.solid, standing.points) if len(standing.points) else np.empty(0, np.int64)
@@ -78,4 +78,4 @@ def _told(piece: Piece, standing: Standing, measures: Measures) -> dict[str, obj
         "on_piece": int(on_piece.sum()),
         "contact_mm2": measures.contact * float(made.sum() + on_piece.sum()),
         "contact_on_show_mm2": measures.contact * float((made & show).sum()),
-    }  # fmt: skip
+    }

@@ -7,7 +7,7 @@ import json
 import time
 
 from ..core.document.marks import Mark, Meaning
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.beds import lay_out
 from ..core.locale.translate import tr
 from ..core.plan.plan import Plan
@@ -29,11 +29,11 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     marks = (*_marks(plan, arguments.avoid, "never"), *_marks(plan, arguments.prefer, "prefer"))
     plan = plan.changed(threshold=arguments.theta, marks=marks)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     wishes = CutWishes(
         pieces=arguments.pieces, seam_limit=arguments.seam_limit, flat=arguments.flat, must_fit=bool(arguments.fit),
         least_volume=1000 * arguments.least, open_shells=not arguments.keep_shells,
-    )  # fmt: skip
+    )
     effort = THOROUGH if arguments.thorough else USUAL
     search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread, effort=effort)
     while not search.advance(arguments.job).done:
@@ -70,10 +70,10 @@ def _whole(way: Way) -> dict[str, object]:
     """The model uncut, in a seat."""
     return {
         "down": way.plan.tilt.down, "support_volume_mm3": way.support, "sit_flat": way.all_flat, "fit": way.all_fit
-    }  # fmt: skip
+    }
 
 
-def _figures(workshop: Workshop, printer: Printer, way: Way) -> dict[str, object]:
+def _figures(workshop: Evaluator, printer: Printer, way: Way) -> dict[str, object]:
     outcome = workshop.evaluate(way.plan, printer)
     totals = outcome.totals
     recipe = Recipe(cuts=way.plan.recipe, pieces=way.plan.pieces, leaning=way.plan.leaning)

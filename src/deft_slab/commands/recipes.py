@@ -7,7 +7,7 @@ import argparse
 from ..core.cuts import Cut, StraightCut
 from ..core.document.regular_files import read_regular
 from ..core.errors import BadPlan, CutFailed
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.evaluate.recipe_reuse import used_on
 from ..core.geometry.orientation import Tilt
 from ..core.geometry.place_on_bed import down_to_rotation
@@ -28,7 +28,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
             name=tr("Cut {n}", n=n),
             normal=tuple(direction_of(values[:3], tr("cut normal"))),
             offset=values[3],
-        )  # fmt: skip
+        )
         for n, values in enumerate(arguments.straight, 1)
     )
     if arguments.recipe is None:
@@ -44,7 +44,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     return _with_more(read, cuts)
 
 
-def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, printer: Printer) -> Plan:
+def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, printer: Printer) -> Plan:
     """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
     CutFailed."""
     tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
@@ -58,7 +58,7 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Workshop, p
     return plan
 
 
-def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, workshop: Workshop) -> Plan:
+def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, workshop: Evaluator) -> Plan:
     """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
     own = plan.changed(threshold=arguments.theta)
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")

@@ -17,7 +17,7 @@ _EVERY = 0.1
 _CLEAR = "\r\x1b[K"
 
 
-class Showing:
+class ProgressLine:
     """What ``job`` reports, on a stream. quiet : nothing of it; detailed : a line for each thing that is done, with the
     seconds since the start, also where nobody looks on"""
 

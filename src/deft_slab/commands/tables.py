@@ -52,16 +52,16 @@ WORDS = {
     "volume_after_mm3": term("volume after"), "volume_before_mm3": term("volume before"), "volume_mm3": term("volume"),
     "wearer": term("wearer"), "wearer_clearance_mm": term("room around the wearer"),
     "wearer_poking_area_mm2": term("wearer pokes through"), "with_posts": term("with posts"), "z_mm": term("height"),
-}  # fmt: skip
+}
 """What each figure is called, as in the window."""
 
 _PIECES = ("name", "size_mm", "volume_mm3", "support_volume_mm3", "overhang_area_mm2", "base_area_mm2", "sits_flat",
-           "fits", "print_seconds", "material_g")  # fmt: skip
+           "fits", "print_seconds", "material_g")
 _JOB = ("beds", "hours", "elapsed_hours", "longest_piece_hours", "material_g", "cost", "glue_mm2")
 
 
 @dataclass(frozen=True)
-class _Table:
+class _TableOf:
     """Of the list ``of``, a row for each. titled : what it is called; columns : figures of each row"""
 
     of: str
@@ -82,53 +82,53 @@ _FOUND = _Found(
     (("islands", term("island")), ("voids", term("closed air")), ("jumps", term("jump")), ("necks", term("neck")),
      ("thin", term("thin wall")), ("grooves", term("groove"))),
     ("z_mm", "area_mm2", "at"),
-)  # fmt: skip
-_HANDED = (
-    _Table("beds", term("Beds"), ("bed", "printer", "material", "pieces", "hours", "material_g", "cost", "file")),
 )
-_SHOWN: dict[str, tuple[str | _Table | _Found, ...]] = {
+_HANDED = (
+    _TableOf("beds", term("Beds"), ("bed", "printer", "material", "pieces", "hours", "material_g", "cost", "file")),
+)
+_SHOWN: dict[str, tuple[str | _TableOf | _Found, ...]] = {
     "measure": ("size_mm", "volume_mm3", "triangles", "closed", "unit", "likely_unit", "overhang_area_mm2",
                 "support_volume_mm3", "support_on_piece_mm3", "support_inside_mm3", "touched_area_mm2",
                 "base_area_mm2", "sits_flat", "tipping_deg", "layers", "largest_layer_mm2", "print_seconds",
                 "material_g", "fits", "too_large_mm", "largest_scale", "thinnest_wall_mm", "thin_wall_area_mm2",
                 "wearer", "wearer_clearance_mm", "wearer_poking_area_mm2", "scale_with_clearance", "mending",
                 "bodies"),
-    "check": ("layer_mm", _Table("pieces", term("Pieces"), ("name", "layers", "islands", "voids", "pockets", "jumps",
+    "check": ("layer_mm", _TableOf("pieces", term("Pieces"), ("name", "layers", "islands", "voids", "pockets", "jumps",
                                                            "necks", "thin", "grooves", "largest_layer_mm2")), _FOUND),
-    "tilt": (_Table("seats", term("Seats"), ("kind", "down", "size_mm", "support_volume_mm3", "overhang_area_mm2",
+    "tilt": (_TableOf("seats", term("Seats"), ("kind", "down", "size_mm", "support_volume_mm3", "overhang_area_mm2",
                                              "base_area_mm2", "sits_flat", "fits", "print_seconds")),),
-    "sweep": (_Table("places", term("Places"), ("offset", "support_volume_mm3", "seam_in_sight_mm", "cut_area_mm2",
+    "sweep": (_TableOf("places", term("Places"), ("offset", "support_volume_mm3", "seam_in_sight_mm", "cut_area_mm2",
                                                 "longest_side_mm", "fits")), "valleys"),
     "propose": ("support_volume_before_mm3", "least_pieces_to_fit",
-                _Table("whole", term("In one piece"), ("down", "support_volume_mm3", "sit_flat", "fit")),
-                _Table("front", term("Ways to part it"), ("pieces", "support_volume_mm3", "seam_in_sight_mm",
+                _TableOf("whole", term("In one piece"), ("down", "support_volume_mm3", "sit_flat", "fit")),
+                _TableOf("front", term("Ways to part it"), ("pieces", "support_volume_mm3", "seam_in_sight_mm",
                                                           "seam_on_show_mm", "sit_flat", "fit", "equal_pieces", "beds",
                                                           "print_seconds")), "why_none"),
     "mend": ("triangles_before", "triangles_after", "volume_before_mm3", "volume_after_mm3", "largest_distance_mm",
              "specks", "largest_speck_mm", "tangled_share", "closed", "steps"),
-    "cut": (_Table("pieces", term("Pieces"), (*_PIECES, "file", "same_as")),
-            _Table("cuts", term("Cuts"), ("name", "kind", "seam_length_mm", "seam_in_sight_mm", "cut_area_mm2",
+    "cut": (_TableOf("pieces", term("Pieces"), (*_PIECES, "file", "same_as")),
+            _TableOf("cuts", term("Cuts"), ("name", "kind", "seam_length_mm", "seam_in_sight_mm", "cut_area_mm2",
                                           "kerf_volume_mm3", "set_aside_mm3")),
             "volume_before_mm3", "support_volume_mm3", "seam_length_mm", "seam_on_show_mm"),
-    "join": (_Table("pieces", term("Pieces"), (*_PIECES, "base_kept", "file")),
-             _Table("extras", term("Printed apart"), ("name", "kind", "volume_mm3", "file")),
-             _Table("contacts", term("Contacts"), ("pieces", "cut", "area_mm2", "least_wall_mm", "joins")),
+    "join": (_TableOf("pieces", term("Pieces"), (*_PIECES, "base_kept", "file")),
+             _TableOf("extras", term("Printed apart"), ("name", "kind", "volume_mm3", "file")),
+             _TableOf("contacts", term("Contacts"), ("pieces", "cut", "area_mm2", "least_wall_mm", "joins")),
              "blocked", "volume_before_mm3", "joins_volume_mm3", "support_volume_mm3"),
-    "hollow": (_Table("pieces", term("Pieces"), (*_PIECES, "hollow", "file")),
-               _Table("voids", term("Voids"), ("piece", "volume_mm3", "vents")),
-               _Table("extras", term("Printed apart"), ("name", "kind", "volume_mm3", "file")),
+    "hollow": (_TableOf("pieces", term("Pieces"), (*_PIECES, "hollow", "file")),
+               _TableOf("voids", term("Voids"), ("piece", "volume_mm3", "vents")),
+               _TableOf("extras", term("Printed apart"), ("name", "kind", "volume_mm3", "file")),
                "volume_before_mm3", "saved_mm3", "least_wall_mm"),
-    "posts": (_Table("pieces", term("Pieces"), ("name", "posts", "on_piece", "braces", "slender", "no_way",
+    "posts": (_TableOf("pieces", term("Pieces"), ("name", "posts", "on_piece", "braces", "slender", "no_way",
                                                 "posts_volume_mm3", "contact_mm2", "contact_on_show_mm2", "file",
                                                 "with_posts")),),
     "handoff": (*_HANDED, *_JOB, "too_large", "too_near", "sheet"),
     "run": (*_HANDED, *_JOB, "too_large", "too_near", "sheet"),
     "coupon": ("kind", "measures", "clearances_mm", "size_mm", "volume_mm3", "clearance_mm", "fitted", "file"),
-    "batch": (_Table("models", term("Models"), ("file", "state", "pieces", "beds", "hours", "material_g", "cost",
+    "batch": (_TableOf("models", term("Models"), ("file", "state", "pieces", "beds", "hours", "material_g", "cost",
                                                 "problem")), "done", "kept", "failed", "report"),
     "send": ("name", "id", "state", "layer", "layers", "seconds_left", "grams", "problem"),
     "printer": ("url", "token", "printer", "kind", "keeps", "folder"),
-}  # fmt: skip
+}
 """What is shown of each command's result, in this order."""
 
 _LINES = {
@@ -136,12 +136,12 @@ _LINES = {
     "blocked": term("In the way of each other"), "valleys": term("Best places"),
     "too_large": term("Too large for the bed"), "too_near": term("Too near to each other"),
     "notes": term("Worth knowing"), "problem": term("Worth knowing"),
-}  # fmt: skip
+}
 _GAP = "  "
 _MOST_ROWS = 40
 """Of a table: what is beyond them is counted."""
 _LEFT = frozenset({"name", "kind", "file", "printer", "material", "problem", "state", "cut", "same_as", "with_posts",
-                   "hollow", "at", "down", "seat", "joins"})  # fmt: skip
+                   "hollow", "at", "down", "seat", "joins"})
 
 
 def lines_of(command: str, result: Result) -> list[str]:
@@ -158,7 +158,7 @@ def lines_of(command: str, result: Result) -> list[str]:
         pairs.clear()
 
     for one in (*_SHOWN[command], "notes", "problem"):
-        if isinstance(one, _Table):
+        if isinstance(one, _TableOf):
             end_pairs()
             lines += _titled(tr(one.titled), _table(one, flat.get(one.of, [])))
         elif isinstance(one, _Found):
@@ -188,7 +188,7 @@ def _tells(name: str, value: object) -> bool:
     return value is not None and value not in ("", [])
 
 
-def _table(table: _Table, rows: Sequence[Result]) -> list[str]:
+def _table(table: _TableOf, rows: Sequence[Result]) -> list[str]:
     columns = [name for name in table.columns if any(name in row and row[name] is not None for row in rows)]
     cells = [[_said(name, row.get(name)) for name in columns] for row in rows[:_MOST_ROWS]]
     return _aligned(columns, cells, len(rows) - _MOST_ROWS)
@@ -199,7 +199,7 @@ def _found(found: _Found, pieces: Sequence[Result]) -> list[str]:
     rows = [
         [piece["name"], tr(word), *(_said(name, one.get(name)) for name in found.columns)]
         for piece in pieces for name_of, word in found.lists for one in piece.get(name_of, [])
-    ]  # fmt: skip
+    ]
     return _aligned(columns, rows[:_MOST_ROWS], len(rows) - _MOST_ROWS)
 
 
@@ -227,7 +227,7 @@ def _listed(name: str, value: object) -> list[str]:
     assert isinstance(value, Iterable)
     if name == "blocked":
         return [tr("pieces {list}: free for {free}", list=", ".join(map(str, one["pieces"])),
-                   free=text.length(one["free_mm"], 1)) for one in value]  # fmt: skip
+                   free=text.length(one["free_mm"], 1)) for one in value]
     return [_with_minus(text.length(one, 1)) if isinstance(one, float) else str(one) for one in value]
 
 
@@ -293,8 +293,8 @@ _ONES: dict[str, Callable[[Any], str]] = {
         else ", ".join(map(str, value)) if isinstance(value, list) else str(value)
     ),
     "hollow": lambda value: value or tr("yes"),
-}  # fmt: skip
+}
 _BY_UNIT: dict[str, Callable[[Any], str]] = {
     "_mm3": text.volume, "_mm2": text.area, "_mm": text.mm, "_deg": text.degrees, "_g": text.grams,
     "_seconds": text.hours, "_share": text.percent, "_n": lambda value: f"{text.number(value, 1)} N",
-}  # fmt: skip
+}

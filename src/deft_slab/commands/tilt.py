@@ -7,7 +7,7 @@ from dataclasses import fields
 
 import numpy as np
 
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.figures.exposure import spread_directions
 from ..core.search.direction_figures import sweep
 from ..core.search.results import MapFigures
@@ -20,7 +20,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
     plan = plan.changed(threshold=arguments.theta, lift=arguments.lift)
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     subject = workshop.subject(plan, 0, arguments.job)
     exposed = workshop.exposed_piece(plan, 0, arguments.job)
     seats, _ = seats_worth_trying(subject, printer, PRESETS[printer.kind], exposed, arguments.job, arguments.spread)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from ..core.errors import BadPlan
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.importing.readers import open_file
 from ..core.locale import text
 from ..core.locale.translate import tr
@@ -32,7 +32,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
                 remedy=tr("It keeps {known}.", known=known),
             )
         plan = chosen[0]
-    workshop = Workshop(opened.model, arguments.spread)
+    workshop = Evaluator(opened.model, arguments.spread)
     own = project.printer if arguments.printer is None else None
     return handed_off(arguments, workshop, plan, own or printer_of(arguments.printer), project.title,
-                      [(choice.name, choice.plan) for choice in project.choices])  # fmt: skip
+                      [(choice.name, choice.plan) for choice in project.choices])

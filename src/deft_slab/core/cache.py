@@ -14,7 +14,7 @@ KEPT_TRIANGLES = 6_000_000
 KEPT_THINGS = 2_000
 
 
-class Kept:
+class Cache:
     """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many. For any
     number of threads: whoever asks for what another is making waits for it."""
 

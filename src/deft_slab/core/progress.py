@@ -61,7 +61,7 @@ Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterator[Any]]
 
 def for_each(
     work: Callable[[T], R], things: Sequence[T], doing: str, job: Job = QUIET, spread: Spread = map
-) -> list[R]:  # fmt: skip
+) -> list[R]:
     """What comes of each thing, in their order. After each it is asked whether the rest is still wanted.
 
     doing : in words for a person. Raises Cancelled; what a pool has begun then ends by itself.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from .document.marks import Stroke
-from .exporting.sheet.drawing import Body, drawn, view_from
+from .exporting.sheet.drawing import DrawnBody, drawn, view_from
 from .exporting.slices.image_kernels import filled
 from .figures.base_area import fits_turned
 from .figures.batch_figures import sketches
@@ -14,7 +14,7 @@ from .figures.marked_facets import unmarked
 from .figures.piece_figures import measure
 from .figures.plane_scoring import every_place, posed
 from .figures.support_skin import support_skin
-from .geometry.harmonic_face import Patch, harmonic
+from .geometry.harmonic_face import StrokePatch, harmonic
 from .hollowing.voids import voids_of
 from .joining.room_kernels import free_around
 from .layers.pockets import closed_air
@@ -47,14 +47,14 @@ def warm() -> None:
     up, none = np.array([0.0, 0.0, 1.0]), unmarked(len(solid.triangles))
     poses = posed(solid, -up[None], 45.0, none, 8)
     patch = Stroke(shape="box", places=((0.0, 0.0, 5.0),), half=(9.0, 9.0, 5.0))
-    harmonic(Patch(solid, (patch,), (solid.normals[:, 2] > 0,)), 1000)
+    harmonic(StrokePatch(solid, (patch,), (solid.normals[:, 2] > 0,)), 1000)
     seated, levels = corners + [0.0, 0.0, 5.0], Levels(0.0, 1.0, 10.0)
     beginnings(solid, seated)
     regions = regions_of(Slicer.of(solid, seated), levels, 0.5)
     followed_solid(regions.solid.layer, regions.solid.area, regions.solid.over, regions.solid.below, 1)
     closed_air(regions, levels, 1, 1.0)
     voids_of(solid, 1.0, 0.25, 1.0)
-    drawn([Body(corners, solid.triangles)], view_from(35.0, 22.0), 20, 20)
+    drawn([DrawnBody(corners, solid.triangles)], view_from(35.0, 22.0), 20, 20)
     filled(corners[:4, :2].copy(), np.array([0, 4]), 1.0, 8, 8)
     nested([Shape(footprint(solid, np.eye(3)))] * 2, Sheet(60.0, 60.0), 4.0)
     every_place(solid, up, np.array([-1.0, 1.0]), 45.0, none, seen, 8, poses=poses)

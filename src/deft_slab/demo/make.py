@@ -7,7 +7,7 @@ import sys
 import numpy as np
 
 from ..core.cuts import StraightCut
-from ..core.evaluate.evaluator import Workshop
+from ..core.evaluate.evaluator import Evaluator
 from ..core.exporting.piece_files import write_project, write_surface
 from ..core.exporting.safe_writing import write_whole
 from ..core.geometry.orientation import Tilt
@@ -56,7 +56,7 @@ def gull_project(model: Model) -> Project:
 def main() -> int:
     models = {}
     for key, build in (("gull", gull), ("lantern", lantern), ("hook", hook), ("helmet", helmet),
-                       ("puppet", puppet)):  # fmt: skip
+                       ("puppet", puppet)):
         model = models[key] = make(build)
         write_surface(model, MODELS[key])
         size = " x ".join(f"{value:.0f}" for value in model.solid.size)
@@ -64,7 +64,7 @@ def main() -> int:
         print(f"{model.name}: {len(model.solid.triangles):,} triangles, {size} mm, {size_on_disk:,} bytes")
         if key == "gull":
             project, printer = gull_project(model), default_printer()
-            pieces = Workshop(model).evaluate(project.plan, printer).pieces
+            pieces = Evaluator(model).evaluate(project.plan, printer).pieces
             write_project(project, model, pieces, printer, PROJECT)
     write_whole(TROUBLED["damaged"], scanned_gull(models["gull"].solid))
     write_whole(TROUBLED["bodies"], lantern_in_parts(models["lantern"].solid))

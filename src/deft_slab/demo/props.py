@@ -74,7 +74,7 @@ def lantern() -> tuple:
     outer = _bell(z[:, 0, 0], [
         (-5, 62), (0, 62), (8, 64), (18, 60), (26, 52), (40, 55), (70, 62), (110, 66), (150, 64), (178, 58),
         (186, 57), (190, 74), (196, 76), (202, 72), (222, 52), (244, 32), (262, 17), (270, 14), (276, 12), (320, 12),
-    ])[:, None, None]  # fmt: skip
+    ])[:, None, None]
     steep = np.gradient(outer[:, 0, 0], step)[:, None, None]
     skin = (around - outer - np.where((z > 30) & (z < 182), ribs, 0.0)) / np.sqrt(1 + np.clip(steep, -1.5, 1.5) ** 2)
     body = np.maximum(skin, np.maximum(z - 276, -z))

@@ -60,7 +60,7 @@ def lantern_in_parts(lantern: Solid) -> bytes:
     parts = {
         "Lantern": (body.vertices, body.triangles), "Wall bracket": _plain(trimesh.util.concatenate([bar, plate])),
         "Spare ring": _plain(ring), "Supports": _plain(trimesh.util.concatenate(posts)),
-    }  # fmt: skip
+    }
     lines, start = ["# harbour lantern, exported in parts"], 1
     for name, (vertices, triangles) in parts.items():
         lines.append(f"o {name}")

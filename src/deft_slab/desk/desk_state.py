@@ -13,7 +13,7 @@ from .state.cut_search import CutSearch
 from .state.cuts import Cutting
 from .state.desk import Desk
 from .state.dry_fit import Fitting
-from .state.equal_pieces import Alike
+from .state.equal_pieces import EqualPieces
 from .state.files import Opening
 from .state.guests import Wearing
 from .state.hollows import Hollowing
@@ -65,7 +65,7 @@ class DeskState(Desk):
         self.checking = Checking(self)
         self.hollowing = Hollowing(self, self.pointing)
         self.posting = Posting(self, self.pointing, self.checking)
-        self.alike = Alike(self)
+        self.alike = EqualPieces(self)
         self.bedding = Bedding(self)
         self.writing = Writing(self)
         self.printing = Printing(self)

@@ -24,7 +24,7 @@ def fault(error: BaseException) -> DeftError:
         tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error),
         kept=tr("Your plan is as it stands."),
         remedy=tr("Undo the last step if it is to blame. {hint}", hint=logbook.hint()).strip(),
-    )  # fmt: skip
+    )
 
 
 class Faults(QObject):

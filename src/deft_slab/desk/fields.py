@@ -36,7 +36,7 @@ def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Fi
 
     def field(k: int, axis: str) -> Field:
         return Field(f"{words} {axis}", tip, "mm", lambda cut: getattr(cut, name)[k],
-                     lambda cut, value: {name: replaced(getattr(cut, name), k, value)}, low)  # fmt: skip
+                     lambda cut, value: {name: replaced(getattr(cut, name), k, value)}, low)
 
     return [field(k, axis) for k, axis in enumerate("XYZ")]
 
@@ -44,11 +44,11 @@ def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Fi
 def _turned(words: str, axis: tuple[float, float, float]) -> Field:
     """A turn on top of the present one; the field shows 0 again after it."""
     return Field(words, tr("Turns it further by so much about this axis of the model."), "°", lambda cut: 0.0,
-                 lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)  # fmt: skip
+                 lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)
 
 
 _TURNS = [_turned(tr("Turn about {name}", name=name), axis) for name, axis in
-          (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]  # fmt: skip
+          (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]
 PLACED = [
     *triple_fields("centre", tr("Middle"), tr("Its middle, on the model's axes.")),
     *triple_fields("half", tr("Half size"), tr("Half its size along its own axis."), 1e-3),
@@ -68,4 +68,4 @@ def region_fields() -> list[Field]:
               lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
         Field(tr("Farthest"), tr("From where it was picked; 0: as far as it goes."), "mm",
               lambda cut: cut.region.reach, changed("reach"), 0),
-    ]  # fmt: skip
+    ]

@@ -329,7 +329,7 @@ def as_markdown() -> str:
         "Lengths are mm, areas mm² (cm² from 100 mm²), volumes mm³ (shown as cm³), angles degrees, times h:mm. ≈ "
         "stands "
         "before what comes from a stand-in of few triangles while something is dragged.", "",
-    ]  # fmt: skip
+    ]
     for group in dict.fromkeys(one.group for one in MEANINGS.values()):
         lines += [f"## {group}", "", "| figure | what it means | how it is computed |", "|---|---|---|"]
         lines += [f"| **{name}** | {one.means} | {one.how} |" for name, one in MEANINGS.items() if one.group == group]

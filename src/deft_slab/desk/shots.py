@@ -21,7 +21,7 @@ from .desk_state import DeskState
 from .dialogs.printer import PrinterDialog
 from .look.theme import dress
 from .messages.jobs import Jobs
-from .scene.turning_pole import Pull
+from .scene.turning_pole import PoleTurn
 from .start import settled
 from .window.window import Window
 from .worker.process import run_behind
@@ -130,7 +130,7 @@ def _tilting(eye: Photographer) -> None:
     eye.settle()
     pole = bed.hand.pole
     assert pole is not None
-    place = bed.camera.project(pole.knobs(Pull())["lean"], bed.width(), bed.height())[0]
+    place = bed.camera.project(pole.knobs(PoleTurn())["lean"], bed.width(), bed.height())[0]
     start = QPoint(*(int(value) for value in place))
     QTest.mousePress(bed, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for step in range(1, 7):

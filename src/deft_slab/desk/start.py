@@ -42,7 +42,7 @@ def settled(state: DeskState) -> bool:
     return (
         project is not None and state.up_to_date and not state.jobs.busy_beside("map", "ways", "places")
         and all(state.entry(plan) is not None for _, _, plan in state.compared)
-    )  # fmt: skip
+    )
 
 
 def _shoot(window: Window, application: QApplication, path: Path) -> None:

@@ -92,7 +92,7 @@ class Watch:
             self._jobs[file.name], self._refused[file.name] = "", state
             said = sentence_of(error) if isinstance(error, DeftError) else f"It cannot be read: {error.strerror}."
             self._say(file.name, Status(id="refused", name=shown(Path(file.stem))[:200], state="failed", layer=0,
-                                        layers=0, seconds_left=0, grams=0, problem=said))  # fmt: skip
+                                        layers=0, seconds_left=0, grams=0, problem=said))
         finally:
             body.unlink(missing_ok=True)
 

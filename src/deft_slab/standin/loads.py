@@ -42,7 +42,7 @@ _MOST_PICTURE = 64 * 2**20
 """Bytes of a picture that is shown."""
 _DAMAGED = (
     KeyError, OSError, EOFError, NotImplementedError, RuntimeError, struct.error, zipfile.BadZipFile, zlib.error,
-)  # fmt: skip
+)
 """What reading a damaged archive raises; RuntimeError where it is encrypted."""
 _OVER = 1.0
 """mm by which a bed's contents may stick out, by rounding of what holds them."""

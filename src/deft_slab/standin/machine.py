@@ -31,7 +31,7 @@ _SAYS = {
 _BECOMES: dict[str, State] = {"start": "printing", "resume": "printing", "pause": "paused", "cancel": "cancelled"}
 _FROM: dict[str, tuple[State, ...]] = {
     "start": ("waiting",), "resume": ("paused",), "pause": ("printing",), "cancel": ("waiting", "printing", "paused"),
-}  # fmt: skip
+}
 _FOR_GOOD = ("island dropped", "film torn")
 _STATE = "printer.json"
 _MOST_OVER = 20
@@ -53,7 +53,7 @@ class Awaited(Document):
     seconds: float = Field(default=5.0, ge=0, le=3600)
 
 
-class Kept(Document):
+class KeptJob(Document):
     """A job, as it is kept. done : seconds of printing that are done; since : when it went on printing, None while it
     does not"""
 
@@ -84,15 +84,15 @@ class Kept(Document):
             id=self.id, name=self.name, state=self.state, layer=load.layer_at(self.done), layers=self.layers,
             seconds_left=max(load.seconds - self.done, 0.0) if self.state not in OVER else 0.0, grams=self.grams,
             problem=self.problem, resumable=self.state == "paused",
-        )  # fmt: skip
+        )
 
 
-class Standing(Document):
+class PrinterMemory(Document):
     """What is kept of a printer over a restart."""
 
     version: Literal[1] = 1
     loaded: float = 1000.0
-    jobs: tuple[Kept, ...] = ()
+    jobs: tuple[KeptJob, ...] = ()
     awaited: tuple[Awaited, ...] = ()
 
 
@@ -100,7 +100,7 @@ class Past(Document):
     """What is remembered of jobs that are no longer listed."""
 
     version: Literal[1] = 1
-    jobs: tuple[Kept, ...] = ()
+    jobs: tuple[KeptJob, ...] = ()
 
 
 D = TypeVar("D", bound=Document)
@@ -118,12 +118,12 @@ class Machine:
     def __init__(
         self, printer: Printer, folder: Path, *, speed: float = 1.0, loaded: float | None = None,
         now: Callable[[], float] = time.time,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.printer, self.speed, self._folder, self._now = printer, speed, folder, now
         self._guard = threading.RLock()
         self._silent_until = self._kept_at = 0.0
         make_folder(folder)
-        self._standing = self._read(Standing, _STATE)
+        self._standing = self._read(PrinterMemory, _STATE)
         self._past = {job.id: job for job in self._read(Past, _PAST).jobs}
         if loaded is not None:
             self._standing = self._standing.model_copy(update={"loaded": loaded})
@@ -148,19 +148,19 @@ class Machine:
         self._kept_at = self._now()
         write_whole(self._folder / _STATE, self._standing.model_dump_json().encode())
 
-    def _put(self, job: Kept, **update: object) -> Kept:
+    def _put(self, job: KeptJob, **update: object) -> KeptJob:
         changed = job.model_copy(update=update)
         jobs = tuple(changed if one.id == job.id else one for one in self._standing.jobs)
         self._standing = self._standing.model_copy(update={"jobs": jobs})
         return changed
 
-    def _job(self, job_id: str) -> Kept:
+    def _job(self, job_id: str) -> KeptJob:
         found = self._found(job_id)
         if found is None:
             raise KeyError(job_id)
         return found
 
-    def _found(self, job_id: str) -> Kept | None:
+    def _found(self, job_id: str) -> KeptJob | None:
         """A job, also one that is no longer listed."""
         return next((job for job in self._standing.jobs if job.id == job_id), self._past.get(job_id))
 
@@ -180,7 +180,7 @@ class Machine:
                 pixel=printer.line_width if printer.kind == "resin" else 0.0,
                 material="resin" if printer.kind == "resin" else "filament", loaded=self._standing.loaded,
                 speed=self.speed, jobs=tuple(job.status for job in self._standing.jobs),
-            )  # fmt: skip
+            )
 
     def status(self, job_id: str) -> Status:
         """Of a job. Raises KeyError."""
@@ -208,8 +208,8 @@ class Machine:
             before = self._before(job_id, digest)  # it may have come twice at once
             if before is not None:
                 return before, False
-            kept = Kept(id=job_id, name=name, file=f"{job_id}{ending}", digest=digest, layers=load.layers,
-                        bottoms=load.bottoms, first=load.first, rest=load.rest, grams=load.grams)  # fmt: skip
+            kept = KeptJob(id=job_id, name=name, file=f"{job_id}{ending}", digest=digest, layers=load.layers,
+                        bottoms=load.bottoms, first=load.first, rest=load.rest, grams=load.grams)
             shutil.move(body, self._folder / kept.file)
             self._standing = self._standing.model_copy(update={"jobs": (*self._standing.jobs, kept)})
             self._drop_oldest()
@@ -260,7 +260,7 @@ class Machine:
                 self._keep()
             return job.status
 
-    def _ordered(self, job: Kept, what: str) -> Kept:
+    def _ordered(self, job: KeptJob, what: str) -> KeptJob:
         """Raises BadPlan."""
         cannot = f"“{job.name}” cannot {what}"
         if job.state not in _FROM[what]:

@@ -28,4 +28,4 @@ __all__ = [
     "KINDS", "MOST_CELLS", "MOST_POINTS", "MOST_WALLS", "AnyCut", "BentCut", "BlockCut", "BodiesCut", "BoxCut",
     "BoxReach", "Cut", "LiftOffCut", "Move", "OutlineReach", "PatchCut", "PieceReach", "Reach", "RegionReach",
     "RestReach", "ScoopCut", "Side", "StraightCut", "walls_as",
-]  # fmt: skip
+]

@@ -116,7 +116,7 @@ class BlockCut(Cut):
         return {
             "turn": turn, "x": _along(x, scale[0], start[0]), "y": tuple(_along(w, scale[1], start[1]) for w in y),
             "z": tuple(_along(w, scale[2], start[2]) for w in z),
-        }  # fmt: skip
+        }
 
     def renumbered(self, move: Move) -> dict[int, int]:
         """Cells are numbered along the axes, some of which turn round in a mirror."""
@@ -130,7 +130,7 @@ class BlockCut(Cut):
             levels = len(self.z_of(column)) + 1
             place = (
                 len(self.x) - i if flips[0] else i, rows - 1 - j if flips[1] else j, levels - 1 - k if flips[2] else k
-            )  # fmt: skip
+            )
             if new[place] != number:
                 found[number] = new[place]
         return found
@@ -179,4 +179,4 @@ def _flipped(cut: BlockCut, flips: tuple[bool, bool, bool]) -> tuple[Any, Any, A
     z = [walls for column in columns for walls in column]
     return (
         turned(cut.x, flips[0]), tuple(y) if len(cut.y) > 1 else (y[0],), tuple(z) if len(cut.z) > 1 else (z[0],)
-    )  # fmt: skip
+    )

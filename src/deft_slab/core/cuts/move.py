@@ -82,4 +82,4 @@ class Move:
         return region.model_copy(update={
             "places": self.points(region.places), "beyond": self.points(region.beyond), "facing": facing,
             "half": half, "reach": region.reach * self.size,
-        })  # fmt: skip
+        })

@@ -39,10 +39,10 @@ class PatchCut(BodyCut):
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         import manifold3d
 
-        from ..geometry.harmonic_face import Patch, patch_body
+        from ..geometry.harmonic_face import StrokePatch, patch_body
 
         taken = tuple(picked(stroke) for stroke in self.strokes)
-        found = patch_body(Patch(solid, self.strokes, taken), self.depth, self.flat, grow, self.name)
+        found = patch_body(StrokePatch(solid, self.strokes, taken), self.depth, self.flat, grow, self.name)
         return manifold3d.Manifold() if found is None else found
 
     def side_word(self, side: int, rotation: Floats) -> str:

@@ -12,7 +12,7 @@ SIDES = (("right", "left"), ("back", "front"), ("upper", "lower"))
 _NAMED = {
     "right": tr_in("a piece", "right"), "left": tr_in("a piece", "left"), "back": tr_in("a piece", "back"),
     "front": tr_in("a piece", "front"), "upper": tr_in("a piece", "upper"), "lower": tr_in("a piece", "lower"),
-}  # fmt: skip
+}
 
 
 def words_along(facing: Floats, side: int) -> str:

@@ -68,7 +68,7 @@ class StraightCut(Cut):
             side: own_walls(solid, reach ^ self._ahead(solid, side, 0.0), side * np.array(self.normal),
                             side * self.offset)
             for side in (1, -1)
-        }  # fmt: skip
+        }
         return 1 if walls[1] <= walls[-1] else -1
 
     def side_word(self, side: int, rotation: Floats) -> str:

@@ -12,7 +12,7 @@ from typing import TypeVar
 import numpy as np
 
 from ..arrays import Bools, Floats
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Cut, Side
 from ..document.marks import Mark, Region
 from ..errors import OpenSurface
@@ -35,7 +35,7 @@ from ..mesh.solid import Solid, side_by_side
 from ..parting.apply_cuts import Stage, cut_all, nameless, proven
 from ..parting.bodies import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, mended_groups, spans
 from ..plan.model import MendReport, Model
-from ..plan.piece_settings import PieceWish, made_on
+from ..plan.piece_settings import PieceSettings, made_on
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from ..progress import QUIET, Job, Spread
@@ -44,7 +44,7 @@ from ..results.outcome import Outcome, Piece, Seam, Totals
 from ..supports.piece_posts import with_posts
 from .exposure_cache import Exposures
 from .finishing import Finishing
-from .piece import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, Subject, lift_of, matched, measured
+from .piece import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, SearchSubject, lift_of, matched, measured
 from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
 
 T = TypeVar("T")
@@ -56,7 +56,7 @@ _ALIKE = 0.1
 
 
 @dataclass(eq=False)
-class Workshop:
+class Evaluator:
     """Evaluates plans for one model and keeps what it has made.
 
     spread : see ``progress.Spread``; threads of one each take a copy that spreads nothing, and keeps its things here
@@ -66,14 +66,14 @@ class Workshop:
     spread: Spread = map
     _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
-    kept: Kept = field(default_factory=Kept)
+    kept: Cache = field(default_factory=Cache)
 
     @property
     def _exposures(self) -> Exposures:
         return Exposures(self.kept, self.spread)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
-        """What ``make`` makes, made once for a key; see ``Kept``."""
+        """What ``make`` makes, made once for a key; see ``Cache``."""
         return self.kept.once(key, make, triangles)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
@@ -91,7 +91,7 @@ class Workshop:
     def evaluate(
         self, plan: Plan, printer: Printer, job: Job = QUIET, *, detail: Detail = "whole",
         guests: Mapping[str, Solid] = _NO_GUESTS,
-    ) -> Outcome:  # fmt: skip
+    ) -> Outcome:
         """Pieces and figures of a plan.
 
         detail : "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
@@ -143,7 +143,7 @@ class Workshop:
         notes, rooms = about_cuts(plan, reports, seams), {}
         if detail == "whole":
             notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
-                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer, hollows)]  # fmt: skip
+                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer, hollows)]
             if plan.guests:
                 from ..wearer.guest_rooms import rooms_around  # slow to load, and few props have a guest
 
@@ -157,12 +157,12 @@ class Workshop:
             plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
             self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
             tuple(contact.found for contact in joined.contacts), joined.reports, hollows, posts,
-        )  # fmt: skip
+        )
 
     def subject(
         self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES,
         printer: Printer | None = None,
-    ) -> Subject:  # fmt: skip
+    ) -> SearchSubject:
         """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
         number : of the piece, from 0 on; triangles : of its stand-in; printer : with its joins, as this one needs them;
@@ -177,7 +177,7 @@ class Workshop:
         if full.anything:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
         now = wish.seat if wish and wish.seat else plan.tilt
-        return Subject(part.solid, light, full, few, plan.threshold, lift_of(plan, wish), plan.tilt.rotation, now)
+        return SearchSubject(part.solid, light, full, few, plan.threshold, lift_of(plan, wish), plan.tilt.rotation, now)
 
     def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
         """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
@@ -186,7 +186,7 @@ class Workshop:
         on = [number for number, part in enumerate(parts) if set(sides) <= set(part.sides)]
         return max(on, key=lambda number: parts[number].solid.volume, default=0)
 
-    def exposed_light(self, plan: Plan, subject: Subject, job: Job = QUIET) -> Floats:
+    def exposed_light(self, plan: Plan, subject: SearchSubject, job: Job = QUIET) -> Floats:
         """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
         on its cut faces. Raises as ``evaluate``."""
         uncut = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
@@ -203,7 +203,7 @@ class Workshop:
 
     def part_of(
         self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None
-    ) -> tuple[Uncut, Part, PieceWish | None]:
+    ) -> tuple[Uncut, Part, PieceSettings | None]:
         """(the bodies in units of the file, a piece by its number, the wish that is for it). printer : as for
         ``subject``. Raises as ``evaluate``."""
         raw = self._base(plan, job.part(0.0, 0.8))
@@ -247,7 +247,7 @@ class Workshop:
 
     def _seam(
         self, plan: Plan, uncut: Uncut, cut: Cut, stage: Stage, exposed: Floats | None, marks: Marked
-    ) -> Seam:  # fmt: skip
+    ) -> Seam:
         """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
         made = stage.made
         solids = [part.solid for part in made if not cut.two_sided or part.sides[-1].side == 1]
@@ -302,7 +302,7 @@ class Workshop:
 
     def proposed_joins(
         self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None, stock: Sequence[float] = STOCK
-    ) -> list[Join]:  # fmt: skip
+    ) -> list[Join]:
         """Joins for the contacts that have none, by how the pieces of the plan sit. only : the number of the one that
         is meant; stock : mm, of the rods that there are. Raises as ``evaluate``."""
         contacts = self.contacts(plan, job.part(0.0, 0.2))
@@ -342,8 +342,8 @@ class Workshop:
 
     def _piece(
         self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
-        number: int, name: str, wish: PieceWish | None, parted: bool, detail: Detail, job: Job,
-    ) -> Piece:  # fmt: skip
+        number: int, name: str, wish: PieceSettings | None, parted: bool, detail: Detail, job: Job,
+    ) -> Piece:
         job.step(0.0, tr("Seating {name}", name=name))
         quick, usual, (printer, second) = detail == "quick", printer, made_on(wish, printer, plan.second)
         # what is printed apart, and is no part of the model, lies on the bed
@@ -369,7 +369,7 @@ class Workshop:
                     whole=None if quick else (part.solid, marks),
                     job=job.part(0.0, 0.6),
                     spread=map if quick else self.spread,
-                ),  # fmt: skip
+                ),
             ).taken(plan.leaning)
             tilt, kind = Tilt.from_rotation(found.rotation), found.kind
             if detail == "whole":
@@ -391,9 +391,9 @@ class Workshop:
             seated.figures, within, part.crumb, alone, as_opened(plan, uncut) if alone else None, wish,
             seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
             made_on=printer if printer != usual else None, second=second,
-        )  # fmt: skip
+        )
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:
-    """Pieces and figures of a plan, from nothing. See ``Workshop.evaluate``."""
-    return Workshop(model).evaluate(plan, printer, job)
+    """Pieces and figures of a plan, from nothing. See ``Evaluator.evaluate``."""
+    return Evaluator(model).evaluate(plan, printer, job)

@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 
 from ..arrays import Bools, Floats
-from ..cache import Kept
+from ..cache import Cache
 from ..document.marks import Audience
 from ..figures.exposure import EVERYWHERE, HIDDEN, exposure
 from ..figures.piece_figures import Exposing
@@ -28,7 +28,7 @@ _SURELY_SEEN = 1.5 * HIDDEN
 class Exposures:
     """kept : where they are; spread : see ``progress.Spread``"""
 
-    kept: Kept
+    kept: Cache
     spread: Spread
 
     def of_source(self, uncut: Uncut, audience: Audience, job: Job) -> Floats:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Cut
 from ..hollowing.apply_hollows import hollow_all
 from ..joining.apply_joins import Joined
@@ -31,13 +31,13 @@ class Finished:
 class Finishing:
     """kept : where things are; spread : see ``progress.Spread``"""
 
-    kept: Kept
+    kept: Cache
     spread: Spread
 
     def done(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
         hollow: bool = True,
-    ) -> Finished:  # fmt: skip
+    ) -> Finished:
         """The pieces with the joins, the hollows and the coupon of a plan. hollow : whether there is time for these
         two, which take seconds; not while something is dragged. Raises Cancelled."""
         joined = Joinery(self.kept, self.spread).joined(plan, parts, stages, printer, job.part(0.0, 0.5))
@@ -45,7 +45,7 @@ class Finishing:
         if hollow and plan.hollows:
             made = hollow_all(joined.parts, plan.hollows, self.kept, job.part(0.5, 1.0))
             joined = replace(joined, parts=made.parts, names={**joined.names, **made.names},
-                             kinds={**joined.kinds, **made.kinds})  # fmt: skip
+                             kinds={**joined.kinds, **made.kinds})
             reports = made.reports
         if hollow and plan.coupon is not None:
             joined = with_coupon(joined, plan.coupon, printer, self.kept)

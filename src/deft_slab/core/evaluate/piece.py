@@ -17,7 +17,7 @@ from ..geometry.orientation import Tilt
 from ..mesh.solid import Solid
 from ..parting.bodies import Part
 from ..plan.piece_matching import nearest_alike
-from ..plan.piece_settings import PieceWish
+from ..plan.piece_settings import PieceSettings
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from ..results.outcome import Figures, OverhangSpot
@@ -33,7 +33,7 @@ SKIN_CELLS = 144
 
 
 @dataclass(frozen=True, eq=False)
-class Subject:
+class SearchSubject:
     """A piece whose seat is looked for: the whole of it, and a simplified stand-in. mm, model frame.
 
     marks, light_marks : of the facets of each; threshold : degrees; lift : mm; stood : (3, 3), how the model stands
@@ -51,7 +51,7 @@ class Subject:
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class PieceMeasurement:
     """What measuring a piece in its seat gives; see ``Piece``."""
 
     figures: Figures
@@ -64,24 +64,25 @@ class Found:
 def measured(
     solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Exposing | None,
     detail: Detail,
-) -> Found:  # fmt: skip
+) -> PieceMeasurement:
     """Its figures in a seat, and what is drawn of its support. Raises Cancelled."""
     cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
         cells=cells, trusted=detail not in ("exact", "whole") and solid.from_booleans,
-    )  # fmt: skip
+    )
     if detail != "whole":
         nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
-        return Found(found.figures, found.past_threshold, nothing, (), found.layers)
+        return PieceMeasurement(found.figures, found.past_threshold, nothing, (), found.layers)
     spots = overhang_spots(solid, found, marks.show)
     coarse, columns = support(solid, found.seated, None, None, SKIN_CELLS)
-    return Found(found.figures, found.past_threshold, support_skin(columns, coarse.floors), spots, found.layers)
+    skin = support_skin(columns, coarse.floors)
+    return PieceMeasurement(found.figures, found.past_threshold, skin, spots, found.layers)
 
 
-def matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, PieceWish]:
+def matched(wishes: tuple[PieceSettings, ...], parts: list[Part]) -> dict[int, PieceSettings]:
     """Which part each wish is for: same sides, nearest anchor; a part takes the nearest of several."""
-    found: dict[int, tuple[float, PieceWish]] = {}
+    found: dict[int, tuple[float, PieceSettings]] = {}
     for wish in wishes:
         number = nearest_alike(wish, parts)
         if number is not None:
@@ -91,6 +92,6 @@ def matched(wishes: tuple[PieceWish, ...], parts: list[Part]) -> dict[int, Piece
     return {number: wish for number, (_, wish) in found.items()}
 
 
-def lift_of(plan: Plan, wish: PieceWish | None) -> float:
+def lift_of(plan: Plan, wish: PieceSettings | None) -> float:
     """mm over the bed: as wished for the piece, else as for the whole."""
     return wish.lift if wish is not None and wish.lift is not None else plan.lift

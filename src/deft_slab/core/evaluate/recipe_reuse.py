@@ -27,7 +27,7 @@ def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
     return Recipe(
         name=name, made_for=MadeFor(low=triple(box[0]), high=triple(box[1])), cuts=plan.recipe, joins=plan.joins,
         pieces=plan.pieces, leaning=plan.leaning, hollows=plan.hollows, posts=plan.posts, left=plan.left,
-    )  # fmt: skip
+    )
 
 
 def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
@@ -44,7 +44,7 @@ def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
 
 def used_on(
     plan: Plan, recipe: Recipe, box: Callable[[], Floats], scaling: Scaling
-) -> tuple[Plan, tuple[str, ...]]:  # fmt: skip
+) -> tuple[Plan, tuple[str, ...]]:
     """A plan with what a recipe says, in place of its own cuts, joins, wishes, hollows and posts, and what had to be
     left out, a sentence each. Places scale with the model; clearances, walls and what is bought by size stay.
 
@@ -57,12 +57,12 @@ def used_on(
     own = plan.changed(
         recipe=recipe.cuts, joins=recipe.joins, pieces=recipe.pieces, leaning=recipe.leaning, hollows=recipe.hollows,
         posts=recipe.posts, left=recipe.left, lying=(),
-    )  # fmt: skip
+    )
     if scaling == "as it is":
         return own, ()
     if recipe.made_for is None:
         raise BadPlan(tr("This recipe does not say how large the model was that it was made for."),
-                      remedy=tr("Use it as it is, or keep it anew from the project that it is of."))  # fmt: skip
+                      remedy=tr("Use it as it is, or keep it anew from the project that it is of."))
     move, joins, said = way_over(recipe.made_for, box(), scaling), [], []
     for join in own.joins:
         try:
@@ -78,7 +78,7 @@ def misfits(outcome: Outcome) -> tuple[str, ...]:
     and posts that are not made, and what is meant for pieces that there are not."""
     plan, pieces = outcome.plan, outcome.pieces
     said = [tr("“{name}” {what}.", name=cut.name, what=cut.why_not()) for cut in plan.recipe
-            if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts]  # fmt: skip
+            if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts]
     # that the printer needs more clearance than a join was given was so where the recipe comes from
     joins = {ident: replace(report, warnings=()) for ident, report in outcome.joins.items()}
     said += [*about_joins(plan, joins), *about_hollows(outcome.hollows)]
@@ -90,23 +90,23 @@ def misfits(outcome: Outcome) -> tuple[str, ...]:
         if gone(wish):
             said.append(tr("There is no piece that the seat of “{name}” is meant for.", name=wish.name) if wish.name
                         else
-                        tr("A seat is meant for a piece that there is not."))  # fmt: skip
+                        tr("A seat is meant for a piece that there is not."))
     said += [tr("Hollow {id} is meant for a piece that there is not.", id=hollow.id) for hollow in plan.hollows
-             if hollow.on and hollow.id not in outcome.hollows]  # fmt: skip
+             if hollow.on and hollow.id not in outcome.hollows]
     for group in plan.posts:
         report = outcome.posts.get(group.id)
         if report is None or report.piece is None:
             said.append(tr_many("One post is meant for a piece that there is not.",
-                                "{n} posts are meant for a piece that there is not.", len(group.posts)))  # fmt: skip
+                                "{n} posts are meant for a piece that there is not.", len(group.posts)))
             continue
         off = sum(land == "off" for land in report.lands)
         nowhere = sum(land == "nowhere" for land in report.lands)
         if off:
             said.append(tr_many("One post is not on the surface of “{piece}”, and not made.",
                                 "{n} posts are not on the surface of “{piece}”, and not made.", off,
-                                piece=pieces[report.piece].name))  # fmt: skip
+                                piece=pieces[report.piece].name))
         if nowhere:
             said.append(tr_many("One post is without a way down beside “{piece}”, and not made.",
                                 "{n} posts are without a way down beside “{piece}”, and not made.", nowhere,
-                                piece=pieces[report.piece].name))  # fmt: skip
+                                piece=pieces[report.piece].name))
     return tuple(said)

@@ -20,7 +20,7 @@ from ..locale.translate import sentence, tr, tr_many
 from ..parting.bodies import Part, Uncut
 from ..plan.coupon import COUPON
 from ..plan.model import MendReport, Model
-from ..plan.piece_settings import PieceWish
+from ..plan.piece_settings import PieceSettings
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from ..results.notes import Note
@@ -39,7 +39,7 @@ _LITTLE = 1e-3
 
 def piece_names(
     plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part], known: Mapping[int, str] = MappingProxyType({})
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"; of a body that no cut
     parts, its own.
 
@@ -144,10 +144,10 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
             continue
         said += [tr("Vent {id} of hollow {ident} is not made. {problem}", id=vent.id, ident=ident,
                     problem=vent.problem) for vent in report.vents
-                 if vent.problem]  # fmt: skip
+                 if vent.problem]
         if report.unvented:
             said.append(tr_many("A void has no vent: what is inside stays there.",
-                                "{n} voids have no vent: what is inside stays there.", report.unvented))  # fmt: skip
+                                "{n} voids have no vent: what is inside stays there.", report.unvented))
     return [Note(one, "hollow") for one in said]
 
 
@@ -198,18 +198,18 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
            "step can leave it out.", body=body.name, rods=body.rods)
         for body, role in zip(model.bodies, plan.roles or ("with the rest",) * len(model.bodies), strict=True)
         if body.rods and role != "left out"
-    ]  # fmt: skip
+    ]
     notes += [step.sentence() for step in report.steps if step.kind == "join"]
     if report.specks:
         notes.append(tr_many(
             "One stray speck, {size} across. The Size step can leave it out.",
             "{n:,} stray specks, up to {size} across. The Size step can leave them out.", report.specks,
             size=text.near(report.speck_size, 2),
-        ))  # fmt: skip
+        ))
     if report.loose > 1:
         notes.append(tr("It falls in {count} bodies that do not touch. They are seated as one, and a cut makes a piece "
                         "of each. The Size step can take bodies on their own; so does the cut Bodies.",
-                        count=report.loose))  # fmt: skip
+                        count=report.loose))
     if report.tangled > 0.01:
         notes.append(
             tr(
@@ -222,7 +222,8 @@ def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> l
 
 
 def remarks(
-    pieces: list[Piece], wishes: dict[int, PieceWish], plan: Plan, printer: Printer, hollows: Mapping[str, HollowReport]
+    pieces: list[Piece], wishes: dict[int, PieceSettings], plan: Plan, printer: Printer,
+    hollows: Mapping[str, HollowReport],
 ) -> list[Note]:
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for
     hollows : what became of them"""
@@ -234,7 +235,7 @@ def remarks(
     return [
         *_about_shown_vents(plan, hollows, pieces), *fit, *_about_printers(pieces, plan, printer),
         *_about_support(pieces), *_about_lost_wishes(wishes, plan),
-    ]  # fmt: skip
+    ]
 
 
 def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[Note]:
@@ -287,7 +288,7 @@ def _about_support(pieces: list[Piece]) -> list[Note]:
     return [Note(one, "support") for one in said]
 
 
-def _about_lost_wishes(wishes: dict[int, PieceWish], plan: Plan) -> list[Note]:
+def _about_lost_wishes(wishes: dict[int, PieceSettings], plan: Plan) -> list[Note]:
     """What there is to say of wishes for pieces that are not there any more."""
     said = []
     on = {cut.id for cut in plan.recipe if cut.on}

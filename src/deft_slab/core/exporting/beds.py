@@ -17,7 +17,7 @@ from ..mesh.solid import Solid
 from ..packing.footprint import footprint
 from ..packing.shapes import Lies, Nested, Shape, Sheet
 from ..plan.coupon import COUPON
-from ..plan.placements import BedsBy, Lying
+from ..plan.placements import BedsBy, Placement
 from ..printers.profile import Printer
 from ..progress import QUIET, Job
 from ..results.outcome import Outcome, Piece
@@ -34,9 +34,9 @@ _sketches: WeakKeyDictionary[PostsReport, Solid] = WeakKeyDictionary()
 
 
 def lay_out(
-    pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
+    pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Placement] = (),
     posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest", rounds: int = 0, job: Job = QUIET,
-) -> list[Laid]:  # fmt: skip
+) -> list[Laid]:
     """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
     then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred. The beds of
     a second printer come after those of the first; what is of different materials shares none.
@@ -57,9 +57,9 @@ class BedSearch:
     """Looks for fewer beds for as long as it is let. See ``lay_out`` for what is given."""
 
     def __init__(
-        self, pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Lying] = (),
+        self, pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Placement] = (),
         posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest",
-    ) -> None:  # fmt: skip
+    ) -> None:
         loads = _loads(pieces, printer, copies, lying, posts or {}, beds_by)
         self._loads = [_Laying(load, beds_by) for load in loads]
 
@@ -72,7 +72,7 @@ class BedSearch:
             found += one.laid(beds, begins)
             beds = 1 + max(place.bed for place in found)
             begins = _BETWEEN + max(place.bed_x + max(one.load.printer.bed_x, place.outline.bounds[2])
-                                    for place in found)  # fmt: skip
+                                    for place in found)
         return sorted(found, key=lambda place: (place.copy, place.piece))
 
     @property
@@ -104,13 +104,13 @@ class _Load:
     pieces: Sequence[Piece]
     outlines: dict[int, shapely.MultiPolygon]
     groups: dict[int, int]
-    where: dict[tuple[int, int], Lying]
+    where: dict[tuple[int, int], Placement]
 
 
 def _loads(
-    pieces: Sequence[Piece], printer: Printer, copies: int, lying: Sequence[Lying], posts: Mapping[str, PostsReport],
-    beds_by: BedsBy,
-) -> Iterator[_Load]:  # fmt: skip
+    pieces: Sequence[Piece], printer: Printer, copies: int, lying: Sequence[Placement],
+    posts: Mapping[str, PostsReport], beds_by: BedsBy,
+) -> Iterator[_Load]:
     """For each printer that is used."""
     where = numbered(pieces, lying)
     for second in (False, True):
@@ -188,11 +188,11 @@ def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:
 
 def laid_with_job(
     outcome: Outcome, printer: Printer, *, rounds: int = 0, job: Job = QUIET
-) -> tuple[list[Laid], PrintJob]:  # fmt: skip
+) -> tuple[list[Laid], PrintJob]:
     """(where the pieces and copies of a plan lie, see ``lay_out``; what printing them takes). Raises Cancelled."""
     plan = outcome.plan
     search = BedSearch(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts,
-                       beds_by=plan.beds_by)  # fmt: skip
+                       beds_by=plan.beds_by)
     laid = search.go_on(rounds, job)
     return laid, job_of(outcome, laid, printer, search.least)
 
@@ -222,7 +222,7 @@ def _shapes(load: _Load, *, thorough: bool = False) -> list[Shape]:
     return shapes
 
 
-def _in_sheet(one: Lying, printer: Printer) -> Lies:
+def _in_sheet(one: Placement, printer: Printer) -> Lies:
     x, y = one.x - printer.margin, one.y - printer.margin
     return Lies(one.bed, -one.turn, y, x) if printer.endless == "x" else Lies(one.bed, one.turn, x, y)
 
@@ -247,7 +247,7 @@ def _sketch(posts: PostsReport) -> Solid:
 
 def _as_laid(
     load: _Load, shapes: Sequence[Shape], found: Nested, first: int, begins: float
-) -> list[Laid]:  # fmt: skip
+) -> list[Laid]:
     """Where the nesting has put them, on the printer's beds."""
     printer, boxes = load.printer, []
     for shape, place in zip(shapes, found.places, strict=True):

@@ -35,7 +35,7 @@ from .surface_files import surface_bytes
 from .verification import verified
 
 if TYPE_CHECKING:
-    from .sheet.build import Sheet
+    from .sheet.build import BenchSheet
 
 
 _THUMBNAIL = 320
@@ -44,8 +44,8 @@ _THUMBNAIL = 320
 
 def deliver(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, folder: Path, wished: Wished,
-    work: PrintJob, job: Job = QUIET, *, sheet: Callable[[Job], Sheet] | None = None, replace: bool = False,
-) -> list[Handed]:  # fmt: skip
+    work: PrintJob, job: Job = QUIET, *, sheet: Callable[[Job], BenchSheet] | None = None, replace: bool = False,
+) -> list[Handed]:
     """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
     again (closed, volume, place) before the first one is written.
 
@@ -77,7 +77,7 @@ def deliver(
                 continue
             content, wanted = _bed(printed, own, ending, title, on) if piece is None else _piece(
                 (pieces if wished.assembled else printed)[piece], ending, title, printer, wished
-            )  # fmt: skip
+            )
             triangles, volume, size = verified(content, ending, wanted, path.name)
             ready.append((Handed(path, piece, bed, count, triangles, volume, size), content))
         pages = sheet(paper) if sheet is not None else None
@@ -95,7 +95,7 @@ def deliver(
 def write_bed(
     pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer, title: str, path: Path,
     job: Job = QUIET, *, layers: bool = False,
-) -> None:  # fmt: skip
+) -> None:
     """Writes one bed, whatever lies at that path, read again before it is saved.
 
     bed : its number, from 0 on; layers : as pictures in a ZIP, and not as bodies in a 3MF
@@ -121,7 +121,7 @@ def write_bed(
 
 def _planned(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, folder: Path, wished: Wished
-) -> list[tuple[Path, str, int | None, int | None, int]]:  # fmt: skip
+) -> list[tuple[Path, str, int | None, int | None, int]]:
     """(path, ending, piece, bed, count) of all files."""
     for ending in (*wished.pieces, *wished.beds):
         if ending not in WRITTEN:
@@ -178,7 +178,7 @@ def _piece(piece: Piece, ending: str, title: str, printer: Printer, wished: Wish
 
 def _bed(
     pieces: Sequence[Piece], own: Sequence[Laid], ending: str, title: str, printer: Printer
-) -> _Made:  # fmt: skip
+) -> _Made:
     """All pieces of a bed, where they lie on it."""
     on_it = [pieces[one.piece] for one in own]
     places = [_at(one.rotation, one.shift - [one.bed_x, 0.0, 0.0], k) for k, one in enumerate(own)]
@@ -211,10 +211,10 @@ def _bed(
 
 def _thumbnail(pieces: Sequence[Piece], places: Sequence[Laid]) -> bytes:
     """A PNG of pieces where they lie."""
-    from .sheet.drawing import Body, drawn, view_from  # slow to load, and the window knows this module
+    from .sheet.drawing import DrawnBody, drawn, view_from  # slow to load, and the window knows this module
 
     bodies = [
-        Body(place.placed(piece.solid.vertices), piece.solid.triangles, hatched=piece.solid.origin < 0)
+        DrawnBody(place.placed(piece.solid.vertices), piece.solid.triangles, hatched=piece.solid.origin < 0)
         for piece, place in zip(pieces, places, strict=True)
     ]
     return drawn(bodies, view_from(35.0, 35.0), _THUMBNAIL, _THUMBNAIL).png
@@ -223,7 +223,7 @@ def _thumbnail(pieces: Sequence[Piece], places: Sequence[Laid]) -> bytes:
 def _layers(
     pieces: Sequence[Piece], own: Sequence[Laid], path: Path, ending: str, title: str, printer: Printer,
     aside: contextlib.ExitStack, job: Job,
-) -> tuple[Handed, bytes | IO[bytes]]:  # fmt: skip
+) -> tuple[Handed, bytes | IO[bytes]]:
     """The layers of a bed, read again. aside : closes what was kept aside, when it has been saved"""
     from .slices.images import write_layers  # only who wants layers waits for what draws them
     from .slices.layers import stack_of
@@ -241,7 +241,7 @@ def _layers(
                 tr("The layers could not be kept aside: {value}.", value=error.strerror or error),
                 kept=tr("Nothing was saved."),
                 remedy=tr("Free some space."),
-            ) from error  # fmt: skip
+            ) from error
         volume = math.fsum(areas) * printer.layer_height
     else:
         about = tr(
@@ -268,13 +268,13 @@ def _at(rotation: Floats, shift: Floats, piece: int = 0) -> Laid:
 def _as_json(
     pieces: Sequence[Piece], laid: Sequence[Laid], handed: Sequence[Handed], work: PrintJob, title: str,
     printer: Printer,
-) -> str:  # fmt: skip
+) -> str:
     files = [
         {"file": one.path.name, "piece": None if one.piece is None else pieces[one.piece].name,
          "bed": None if one.bed is None else one.bed + 1, "count": one.count, "triangles": one.triangles,
          "volume_mm3": round(one.volume, 3), "size_mm": [round(value, 4) for value in one.size]}
         for one in handed
-    ]  # fmt: skip
+    ]
     listed = {"title": title, "printer": printer.name, "unit": "mm", "files": files} | as_json(pieces, laid, work)
     return json.dumps(listed, indent=1, ensure_ascii=False) + "\n"
 
@@ -288,23 +288,23 @@ def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> di
             piece, (x0, y0, x1, y1) = pieces[laid[n].piece], laid[n].outline.bounds
             on_it.append({"name": piece.name, "number": piece.number, "copy": laid[n].copy + 1,
                           "at": [round((x0 + x1) / 2, 4), round((y0 + y1) / 2, 4)],
-                          "turn_deg": round(laid[n].turn, 4)})  # fmt: skip
+                          "turn_deg": round(laid[n].turn, 4)})
         beds.append({"bed": bed.bed + 1, "printer": bed.printer.name, "material": bed.printer.loads[0],
                      "hours": bed.seconds / 3600, "material_g": bed.material, "cost": bed.cost,
-                     "pieces": on_it})  # fmt: skip
+                     "pieces": on_it})
     return {
         "beds": beds, "least_beds": work.least, "materials_g": work.materials,
         "job": {"hours": work.seconds / 3600, "elapsed_hours": work.elapsed / 3600, "material_g": work.material,
                 "cost": work.cost, "beds": len(work.beds),
                 "contacts": work.contacts, "glue_mm2": work.glue, "longest_piece_hours": work.longest / 3600},
-    }  # fmt: skip
+    }
 
 
 def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer) -> str:
     rows: list[Sequence[object]] = [
         ["piece", "name", "copy", "bed", "x mm", "y mm", "turn deg", "width mm", "depth mm", "height mm", "material",
          "material g", "hours", "printer"],
-    ]  # fmt: skip
+    ]
     for one in laid:
         piece, (x0, y0, x1, y1) = pieces[one.piece], one.outline.bounds
         on = piece.on(printer)
@@ -313,5 +313,5 @@ def _as_csv(pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer) -> 
             f"{(y0 + y1) / 2:.3f}", f"{one.turn:.2f}", f"{x1 - x0:.3f}", f"{y1 - y0:.3f}",
             f"{piece.figures.height_mm:.3f}", on.loads[0], f"{piece.figures.material_g:.2f}",
             f"{piece.figures.print_seconds / 3600:.3f}", on.name,
-        ])  # fmt: skip
+        ])
     return as_csv(rows)

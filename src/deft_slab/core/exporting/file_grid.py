@@ -94,7 +94,7 @@ def _without_films(faces: Ints) -> tuple[Ints, Ints]:
 def _move_apart(
     places: Ints, triangles: AnyInts, number: Ints, bad: Ints, count: int, reach: int,
     rng: np.random.Generator,
-) -> None:  # fmt: skip
+) -> None:
     """Moves corners that were joined at uneven edges a step apart, all but the first at each place.
 
     places : (n, 3), changed; triangles : (m, 3) the facets that are left, by their own corners; number : (n,) the place

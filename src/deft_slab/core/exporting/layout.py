@@ -10,7 +10,7 @@ import numpy as np
 
 from ..arrays import Floats
 from ..plan.piece_matching import nearest_alike
-from ..plan.placements import Lying
+from ..plan.placements import Placement
 from ..printers.profile import Printer
 from ..results.outcome import Piece
 
@@ -47,22 +47,24 @@ class Laid:
         return np.asarray(points @ self.rotation.T + self.shift)
 
 
-def kept_as(pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[int] = frozenset()) -> tuple[Lying, ...]:
+def kept_as(
+    pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[int] = frozenset()
+) -> tuple[Placement, ...]:
     """Where pieces lie, for a plan. by_hand : numbers, in the list, of those that were put by hand"""
     found = []
     for number, one in enumerate(laid):
         piece = pieces[one.piece]
         x, y, _, _ = one.outline.bounds
-        found.append(Lying(
+        found.append(Placement(
             sides=piece.sides, anchor=piece.anchor, copy_number=one.copy, bed=one.of_printer,
             x=round(x, 4), y=round(y, 4), turn=round(one.turn, 4), by_hand=number in by_hand,
-        ))  # fmt: skip
+        ))
     return tuple(found)
 
 
-def numbered(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[tuple[int, int], Lying]:
+def numbered(pieces: Sequence[Piece], lying: Sequence[Placement]) -> dict[tuple[int, int], Placement]:
     """Where pieces that are still there are to lie, by (copy, number of the piece)."""
-    found: dict[tuple[int, int], Lying] = {}
+    found: dict[tuple[int, int], Placement] = {}
     for one in lying:
         number = nearest_alike(one, pieces)
         if number is not None:
@@ -70,7 +72,7 @@ def numbered(pieces: Sequence[Piece], lying: Sequence[Lying]) -> dict[tuple[int,
     return found
 
 
-def by_hand_of(pieces: Sequence[Piece], laid: Sequence[Laid], lying: Sequence[Lying]) -> frozenset[int]:
+def by_hand_of(pieces: Sequence[Piece], laid: Sequence[Laid], lying: Sequence[Placement]) -> frozenset[int]:
     """Numbers, in the list of what is laid, of the pieces that were put by hand."""
     hands = {key for key, one in numbered(pieces, lying).items() if one.by_hand}
     return frozenset(n for n, one in enumerate(laid) if (one.copy, one.piece) in hands)

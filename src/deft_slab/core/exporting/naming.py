@@ -35,7 +35,7 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
     values = {
         "number": piece.number, "name": slug(piece.name), "copies": copies, "bed": bed + 1,
         "times": times_said(copies), "unit": unit_said(ending),
-    }  # fmt: skip
+    }
     try:
         fields = [field for _, field, _, _ in string.Formatter().parse(pattern) if field is not None]
         unknown = next((field for field in fields if field not in values), None)

@@ -22,7 +22,7 @@ from ..joins.reports import PostsReport
 from ..locale.translate import tr
 from ..mesh.solid import Solid
 from ..plan.model import Model
-from ..plan.placements import BedsBy, Lying
+from ..plan.placements import BedsBy, Placement
 from ..plan.project import PROJECTS, Project, project_text
 from ..printers.profile import Printer
 from ..progress import QUIET, Job
@@ -74,7 +74,7 @@ def centred(corners: Floats, rotation: Floats, lift: float) -> Floats:
 def write_stls(
     pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False,
     assembled: bool = False,
-) -> list[Written]:  # fmt: skip
+) -> list[Written]:
     """Writes each piece, seated, as a binary STL of its own.
 
     equal_once : only the first of equal pieces, with how many there are in its name; assembled : where they belong on
@@ -96,7 +96,7 @@ def write_stls(
             job.step(number / len(counted), tr("Writing {name}", name=piece.name))
             yield folder / file_name(piece, count), stl_where_it_is(piece.solid) if assembled else stl_bytes(
                 piece.solid, piece.seat.rotation, piece.lift
-            )  # fmt: skip
+            )
 
     write_each(files(), replace=replace)
     return [Written(folder / file_name(piece, count), count, 1) for piece, count in counted]
@@ -104,9 +104,9 @@ def write_stls(
 
 def write_3mf(
     pieces: Sequence[Piece], printer: Printer, title: str, path: Path, job: Job = QUIET, *, copies: int = 1,
-    lying: Sequence[Lying] = (), posts: Mapping[str, PostsReport] = MappingProxyType({}), beds_by: BedsBy = "fewest",
-    equal_once: bool = False, replace: bool = False,
-) -> Written:  # fmt: skip
+    lying: Sequence[Placement] = (), posts: Mapping[str, PostsReport] = MappingProxyType({}),
+    beds_by: BedsBy = "fewest", equal_once: bool = False, replace: bool = False,
+) -> Written:
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
     lying, posts, beds_by : see ``lay_out``
@@ -132,7 +132,7 @@ def write_3mf(
 def together_bytes(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, about: Mapping[str, str],
     job: Job = QUIET, *, picture: bytes = b"",
-) -> bytes:  # fmt: skip
+) -> bytes:
     """A 3MF of pieces where they lie, each in its colour: that of its material, where this has one.
 
     laid : of each piece, in the same order; printer : what the plan is judged by
@@ -157,7 +157,7 @@ def write_project(
     project: Project, opened: Model, pieces: Sequence[Piece], printer: Printer, path: Path, job: Job = QUIET,
     guests: Mapping[str, Solid] = MappingProxyType({}), *, posts: Mapping[str, PostsReport] = MappingProxyType({}),
     replace: bool = False,
-) -> Written:  # fmt: skip
+) -> Written:
     """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
 
     guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
@@ -264,14 +264,14 @@ def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, nam
         mesh._handle,
         ctypes.c_uint64(len(points)), (lib3mf.Position * len(points)).from_buffer(points),
         ctypes.c_uint64(len(faces)), (lib3mf.Triangle * len(faces)).from_buffer(faces),
-    )  # fmt: skip
+    )
     mesh._wrapper.checkError(mesh, status)
     return mesh
 
 
 def _add_pieces(
     model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, job: Job, whole: Any = None
-) -> tuple[int, list[Floats]]:  # fmt: skip
+) -> tuple[int, list[Floats]]:
     """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
 
     laid : where each lies, see ``lay_out``; whole : the mesh object of the opened model; a piece that is the model as

@@ -91,7 +91,7 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
     return PrintJob(
         tuple(beds), least, max((piece.figures.print_seconds for piece in pieces), default=0.0),
         len(outcome.contacts), math.fsum(contact.area for contact in outcome.contacts),
-    )  # fmt: skip
+    )
 
 
 def bed_seconds(pieces: Sequence[Piece], printer: Printer) -> float:

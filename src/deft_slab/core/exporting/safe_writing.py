@@ -74,7 +74,7 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
             tr("“{name}” could not be saved in {parent}: {reason}.", name=path.name, parent=path.parent,
                reason=reason), kept=kept,
             remedy=tr("Free some space or choose another folder."),
-        ) from error  # fmt: skip
+        ) from error
     finally:
         if aside is not None:
             with contextlib.suppress(OSError):  # it is in its place, or the folder itself is gone
@@ -97,7 +97,7 @@ def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool
             if not written:
                 raise
             before = tr_many("{listed} was written before it, and stays.", "{listed} were written before it, and stay.",
-                             len(written), listed=_listed(written))  # fmt: skip
+                             len(written), listed=_listed(written))
             raise type(error)(error.what, kept=f"{error.kept} {before}", remedy=error.remedy) from error
         written.append(path.name)
 
@@ -138,7 +138,7 @@ def keep_beside(path: Path, word: str) -> Path:
             tr("“{name}” cannot be copied before it is replaced: {value}.", name=path.name,
                value=error.strerror or error),
             kept=tr("It is as it was, and nothing was written."), remedy=tr("Save under another name."),
-        ) from error  # fmt: skip
+        ) from error
     return copy
 
 
@@ -158,7 +158,7 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
             kept=tr("Nothing was written."),
             remedy=tr_many("Say that it may be replaced, or choose another place.",
                            "Say that they may be replaced, or choose another place.", len(there)),
-        )  # fmt: skip
+        )
 
 
 def _listed(names: Sequence[str]) -> str:

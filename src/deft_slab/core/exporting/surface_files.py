@@ -31,7 +31,7 @@ def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floa
         raise SaveFailed(
             tr("This piece would not be closed in a file: parts of it are thinner than the file can tell."),
             kept=tr("Nothing was written of it."), remedy=tr("Move the cut a little."),
-        )  # fmt: skip
+        )
     return corners, triangles
 
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..errors import BadPlan
-from ..evaluate.evaluator import Workshop
+from ..evaluate.evaluator import Evaluator
 from ..locale.translate import tr
 from ..plan.plan import Plan
 from ..printers.profile import Printer
@@ -18,7 +18,7 @@ _FILLED = 0.6
 """Share of a bed that pieces cover when it is full (between 0.55 and 0.75 on the demo models, nested)."""
 
 
-def shared_out(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
+def shared_out(workshop: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
     """The plan, with each piece on the first or on the second printer. What fits one alone, or is of a material that
     one alone has, is printed there.
 
@@ -27,7 +27,7 @@ def shared_out(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIE
 
     Raises
     ------
-    BadPlan : the plan has no second printer. As ``Workshop.evaluate`` else.
+    BadPlan : the plan has no second printer. As ``Evaluator.evaluate`` else.
     """
     if plan.second is None:
         raise BadPlan(tr("There is no second printer."), remedy=tr("Choose one first."))
@@ -39,7 +39,7 @@ def shared_out(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIE
     here = workshop.evaluate(everything, printer, job.part(0.4, 0.7), detail="figures").pieces
     there_plan = everything.changed(pieces=tuple(
         wish.model_copy(update={"second": True}) if wish in wishes else wish for wish in everything.pieces
-    ))  # fmt: skip
+    ))
     there = workshop.evaluate(there_plan, printer, job.part(0.7, 1.0), detail="figures").pieces
     tasks = [_Task.of(a, b, printer, plan.second, plan.copies) for a, b in zip(here, there, strict=True)]
     second = _shared(tasks, printer, plan.second)
@@ -70,7 +70,7 @@ class _Task:
         return cls(
             (here.figures.print_seconds, there.figures.print_seconds),
             (here.figures.projected_area_mm2, there.figures.projected_area_mm2), may, copies,
-        )  # fmt: skip
+        )
 
 
 def _shared(tasks: Sequence[_Task], printer: Printer, second: Printer) -> list[bool]:

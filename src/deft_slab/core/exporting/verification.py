@@ -21,7 +21,7 @@ _ROUNDING = 2e-4
 
 def verified(
     content: bytes, ending: str, wanted: Sequence[tuple[Floats, float | None]], name: str
-) -> tuple[int, float, tuple[float, float, float]]:  # fmt: skip
+) -> tuple[int, float, tuple[float, float, float]]:
     """(triangles, mm3, (3,) mm) of a file as it reads.
 
     wanted : of each surface in it its corners (n, 3) mm, and its volume in mm3, None where it is open

@@ -107,7 +107,7 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
 
 def fits_turned(
     corners: Floats, rotations: Floats, room: tuple[float, float, float], lift: float = 0.0
-) -> Bools:  # fmt: skip
+) -> Bools:
     """(k,) whether a piece fits a printer in each of k rotations (k, 3, 3), turned by some multiple of 7.5 degrees.
 
     corners : (n, 3) mm of its convex hull; room : mm along x, y and z; lift : mm over the bed

@@ -41,7 +41,7 @@ class Sketches:
 def sketches(
     solid: Solid, rotations: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
     marks: Marked | None = None, lift: float = 0.0, layered: bool = True,
-) -> Sketches:  # fmt: skip
+) -> Sketches:
     """What a search needs to know of some ways to sit.
 
     rotations : (k, 3, 3); threshold : degrees; cells : columns across the longer side of the shadow; lift : mm over the
@@ -56,7 +56,7 @@ def sketches(
             BED_TOLERANCE, LEVEL, marks.hold, marks.clear, marks.show, cells, _LAYERS if layered else 0,
             solid.closed and not solid.inside_out,
         ).T
-    )  # fmt: skip
+    )
     flat, steady = np.zeros(len(rotations)), np.zeros(len(rotations))
     # the outline is only asked for where enough rests: it costs as much as the columns
     for way in np.flatnonzero(resting >= LEAST_BASE_AREA):
@@ -71,10 +71,10 @@ def sketches(
     seconds = np.array([
         print_seconds(printer, float(one), solid.volume, float(upright), float(support))
         for one, upright, support in zip(height_along, wall, volume, strict=True)
-    ])  # fmt: skip
+    ])
     return Sketches(
         volume, need, supported + landing, scar + on_show, height, largest, underside, seconds, flat, steady
-    )  # fmt: skip
+    )
 
 
 def _base(solid: Solid, rotation: Floats, area: float) -> Base:

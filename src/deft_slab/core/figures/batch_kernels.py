@@ -19,7 +19,7 @@ SUMS = 12
 def sketch_sums(
     vertices, triangles, normals, areas, rotations, lift, low, high, tolerance, level, hold, clear, show, cells, layers,
     closed,
-):  # fmt: skip
+):
     """(k, 12) figures of each of k ways to sit: the column field, the facets and the sections of one after the other.
 
     vertices : (n, 3) mm; triangles : (m, 3); normals : (m, 3) unit; areas : (m,) mm2; rotations : (k, 3, 3)
@@ -74,5 +74,5 @@ def sketch_sums(
         found[way] = np.array((
             max(shadow_height - landings * cell * scale, 0.0) if area > 0.0 else 0.0, landing * cell * scale,
             on_show * cell * scale, covered * cell, top, largest, need, supported, scar, underside, resting, wall,
-        ))  # fmt: skip
+        ))
     return found

@@ -34,7 +34,7 @@ _SYMMETRIC = 0.006
 """Share of the diagonal: a model whose mirror image is this near to it, in the root mean square, is symmetric."""
 
 
-class _Surface:
+class _SurfaceDistances:
     """Distances to a surface, exact."""
 
     def __init__(self, solid: Solid) -> None:
@@ -89,8 +89,8 @@ class _Shape:
         return np.concatenate([spread_points(self.solid, _SPREAD)[0], self.solid.vertices])
 
     @cached_property
-    def surface(self) -> _Surface:
-        return _Surface(self.solid)
+    def surface(self) -> _SurfaceDistances:
+        return _SurfaceDistances(self.solid)
 
 
 def _shape(solid: Solid) -> _Shape:
@@ -214,7 +214,7 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
     Of a body that is round about an axis, some of its many.
     """
     points, _ = spread_points(solid, 2 * _POINTS)
-    surface = _Surface(solid)
+    surface = _SurfaceDistances(solid)
     middle, covariance = surface_moments(solid)
     _, axes = np.linalg.eigh(covariance)
 
@@ -233,7 +233,7 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
         if known or off(best) > 4 * limit:
             continue
         fitted = minimize(lambda v, best=best: off(best + v * scale), np.zeros(3), method="Nelder-Mead",
-                          options={"maxiter": 200, "xatol": 1e-4, "fatol": 1e-5})  # fmt: skip
+                          options={"maxiter": 200, "xatol": 1e-4, "fatol": 1e-5})
         values = best + fitted.x * scale
         normal = _facing(values)
         if off(values) <= limit and all(abs(float(normal @ other)) <= _SAME_PLANE for _, other, _ in found):

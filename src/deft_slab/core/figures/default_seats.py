@@ -108,7 +108,7 @@ def _hull_normals(hull: ConvexHull, most: int) -> list[Floats]:
 
 def candidates(
     solid: Solid, stood: Floats, *, thorough: bool = True, hull: ConvexHull | None = None
-) -> list[Candidate]:  # fmt: skip
+) -> list[Candidate]:
     """Directions worth trying for a piece, none twice.
 
     stood : (3, 3) rotation in which the whole model stands
@@ -192,7 +192,7 @@ class Seat:
 
 
 @dataclass(frozen=True, eq=False)
-class Seats:
+class SeatChoice:
     """The seat of a piece with the least support, and the one with the least of those that sit flat, None where it can
     sit flat on nothing. Of seats that fit the printer, where any does. volume : mm3 of the piece"""
 
@@ -245,7 +245,7 @@ def seats_of(
     whole: tuple[Solid, Marked] | None = None,
     job: Job = QUIET,
     spread: Spread = map,
-) -> Seats:
+) -> SeatChoice:
     """The seats with the least support volume, of all and of those that sit flat.
 
     thorough : also on flats, on the outline, in spread directions, and in what lies around the best that are apart
@@ -263,7 +263,7 @@ def seats_of(
 
     def look(
         offered: Sequence[Candidate | Seat], solid: Solid = solid, marks: Marked | None = marks
-    ) -> list[Seat]:  # fmt: skip
+    ) -> list[Seat]:
         rotations = np.array([one.rotation for one in offered])
         found = sketches(solid, rotations, wishes.threshold, wishes.cells, marks=marks, layered=False)
         fits = np.ones(len(offered), np.bool_)
@@ -276,7 +276,7 @@ def seats_of(
         some = [offered[n : n + _TOGETHER] for n in range(0, len(offered), _TOGETHER)]
         return list(chain(*for_each(look, some, tr("Trying seats"), job, spread)))
 
-    def chosen(seats: list[Seat]) -> Seats:
+    def chosen(seats: list[Seat]) -> SeatChoice:
         """The best of some, of the few best of each sort on the whole."""
         if whole is None or whole[0] is solid:
             return _best(seats, volume)
@@ -327,10 +327,10 @@ def _fitting(seats: list[Seat]) -> list[Seat]:
     return [one for one in seats if one.fits] or seats
 
 
-def _best(seats: list[Seat], volume: float) -> Seats:
+def _best(seats: list[Seat], volume: float) -> SeatChoice:
     """The best ones of some."""
     flat = [one for one in seats if one.flat]
     least = min(_fitting(seats), key=lambda one: one.support)
     best = min(_fitting(flat), key=lambda one: one.support) if flat else None
     # a flat seat that does not fit is none while another fits
-    return Seats(least, best if best is None or best.fits or not least.fits else None, volume)
+    return SeatChoice(least, best if best is None or best.fits or not least.fits else None, volume)

@@ -41,7 +41,7 @@ def spread_directions(count: int) -> Floats:
 def exposure(
     solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE,
     spread: Spread = map, behind: Solid | None = None, chosen: Bools | None = None,
-) -> Floats:  # fmt: skip
+) -> Floats:
     """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
     directions : how many to look from over the whole sphere, in opposite pairs
@@ -72,7 +72,7 @@ def exposure(
             highest, lowest = np.full(nx * ny, -np.inf), np.full(nx * ny, np.inf)
             exposure_kernels.depth_map(column_kernels.to_grid(turned, x0, y0, cell), triangles, nx, highest, lowest)
             exposure_kernels.add_seen(points, normals, rotation, x0, y0, cell, nx, ny, highest, lowest, cell,
-                             float(above[number]), float(below[number]), seen)  # fmt: skip
+                             float(above[number]), float(below[number]), seen)
         return seen
 
     seen = np.zeros(len(points))
@@ -125,7 +125,7 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, Ints32]:
 
 def _samples(
     solid: Solid, cell: float, chosen: Bools
-) -> tuple[Floats, Floats, Ints]:  # fmt: skip
+) -> tuple[Floats, Floats, Ints]:
     """(points (s, 3), unit normals (s, 3), sample of each chosen facet): facets of one cell that face much the same way
     are looked at in one point."""
     centroids, vectors = solid.centroids[chosen], solid.area_vectors[chosen]

@@ -47,7 +47,7 @@ def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tupl
                 float(np.linalg.norm(np.ptp(solid.vertices[np.unique(solid.triangles[own])], axis=0))),
                 own.astype(np.int32),
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 

@@ -76,7 +76,7 @@ class Seated:
 def seat(
     solid: Solid, rotation: Floats, rule: tuple[float, float], marks: Marked | None = None, lift: float = 0.0,
     tolerance: float = BED_TOLERANCE,
-) -> Seated:  # fmt: skip
+) -> Seated:
     """Turns a piece, sets it down (or ``lift`` mm over the bed), and weighs its facets.
 
     rule : from ``hard_rule`` or ``soft_rule``
@@ -91,7 +91,7 @@ def seat(
     sums = column_kernels.weigh_facets(
         heights, solid.triangles, normals_z, solid.areas, *rule, tolerance, lift > 0, LEVEL, marks.hold, marks.clear,
         marks.show, weight,
-    )  # fmt: skip
+    )
     return Seated(vertices, normals_z, weight, centre, lift, tolerance, float(heights.max()), *sums)
 
 
@@ -113,7 +113,7 @@ def support(
     area, landings, on_bed, on_piece, inside, landing, on_show, shadow = column_kernels.support_sums(
         columns.start, columns.heights, columns.facets, seated.weight, nobody if hidden is None else hidden,
         nobody if show is None else show, floors,
-    )  # fmt: skip
+    )
     cell = columns.cell**2
     scale = seated.shadow / (area * cell) if area > 0 else 0.0
     volume = max(seated.shadow_height - landings * cell * scale, 0.0) if area > 0 else 0.0
@@ -122,7 +122,7 @@ def support(
         Support(volume, inside * share, on_piece * share, on_bed * share, landing * cell * scale,
                 on_show * cell * scale, shadow * cell, floors),
         columns,
-    )  # fmt: skip
+    )
 
 
 def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> Floats:
@@ -139,7 +139,7 @@ def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> F
 
 def _layers(
     solid: Solid, seated: Seated, columns: Columns, thickness: float, count: int
-) -> Floats:  # fmt: skip
+) -> Floats:
     """``layer_areas``; counted in the cells of the column field where a surface is open, or encloses much twice."""
     hits = columns.start, columns.heights, columns.facets
     closed = solid.closed and not solid.inside_out

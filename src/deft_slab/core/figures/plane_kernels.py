@@ -110,7 +110,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
         base[BELOW_DOWN, k] += section[k]
     return (
         support[:, :count], base[:, :count], section[:count], shadow[:, :count], volume[:, :count]
-    )  # fmt: skip
+    )
 
 
 @njit(**FAST)

@@ -20,7 +20,7 @@ from .overhang import soft_rule
 
 
 @dataclass(frozen=True, eq=False)
-class Places:
+class CutPlaces:
     """(k,) figures of parting a piece at each of k places along one normal; mm, mm2, mm3, by the soft rule.
 
     The first row of what has two is the side that the normal points to.
@@ -111,7 +111,7 @@ class Poses:
             self.downs[numbers], self.rotations[numbers], self.lifts[numbers], self.grids[numbers], self.nx[numbers],
             ends, np.concatenate(starts), hits, np.concatenate([self.heights[p] for p in parts]),
             np.concatenate([self.shares[p] for p in parts]), self.edges,
-        )  # fmt: skip
+        )
 
 
 def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int) -> Poses:
@@ -136,7 +136,7 @@ def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: i
         np.array([c.nx for c in columns]), starts, np.concatenate([c.start for c in columns]), hits,
         np.concatenate([c.heights for c in columns]), np.concatenate(shares),
         np.stack([edges // count, edges % count], axis=1).astype(np.int32),
-    )  # fmt: skip
+    )
 
 
 def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, threshold: float) -> Floats:
@@ -151,7 +151,7 @@ def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, thresh
         poses.lifts, np.ascontiguousarray(normal), *soft_rule(threshold),
         *pose_kernels.by_place(along, solid.vertices, first, step, count),
         *pose_kernels.crossings(along, solid.vertices, poses.edges, first, step, count), first, step, count,
-    ))  # fmt: skip
+    ))
 
 
 def _steps(offsets: Floats) -> tuple[float, float, int]:
@@ -162,7 +162,7 @@ def _steps(offsets: Floats) -> tuple[float, float, int]:
 def every_place(
     solid: Solid, normal: Floats, offsets: Floats, threshold: float, marks: Marked, exposed: Floats, cells: int,
     printer: Printer | None = None, poses: Poses | None = None,
-) -> Places:  # fmt: skip
+) -> CutPlaces:
     """Parts a piece at each offset (k,), evenly spaced and rising, of planes with one unit normal. Both sides are tried
     on their cut faces and on their far ends, and in the poses that are given.
 
@@ -178,12 +178,12 @@ def every_place(
     low, high = float(along.min()), float(along.max())
     sums = plane_kernels.places_sums(
         columns.start, columns.heights, columns.facets, down, up, low, high, first, step, count
-    )  # fmt: skip
+    )
     cell = columns.cell**2
     support, base, section, shadow, volume = (np.maximum(part, 0.0) * cell for part in sums)
     seam = plane_kernels.seam_sums(
         along, solid.vertices, solid.triangles, seam_weights(exposed, marks), cosine, first, step, count
-    )  # fmt: skip
+    )
     # (side, way, place) to (way, side, place), the way with the cut face down first
     ways, bases = (part.reshape(2, 2, count).swapaxes(0, 1) for part in (support, base))
     shadows = np.broadcast_to(shadow, (2, 2, count))
@@ -191,15 +191,15 @@ def every_place(
         other = in_poses(poses, solid, normal, offsets, threshold)
         ways, bases, shadows = (
             np.concatenate([own, other[:, n]]) for n, own in enumerate((ways, bases, shadows))
-        )  # fmt: skip
+        )
     flats = np.where(flat_by_base(bases, shadows), ways, np.inf)
     best, best_flat = ways.argmin(axis=0), flats.argmin(axis=0)
     reach = np.stack([np.clip(high - offsets, 0, None), np.clip(offsets - low, 0, None)])
     longest, rooms = _lying(turned, offsets, reach, printer or default_printer())
-    return Places(
+    return CutPlaces(
         normal, offsets, ways.min(axis=0), flats.min(axis=0), best + FACE_DOWN, best_flat + FACE_DOWN, volume, longest,
         section, seam[0], seam[1], seam[2], seam[3], seam[4], rooms,
-    )  # fmt: skip
+    )
 
 
 def seam_weights(exposed: Floats, marks: Marked) -> Floats:
@@ -209,7 +209,7 @@ def seam_weights(exposed: Floats, marks: Marked) -> Floats:
 
 
 def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, Ints]:
-    """(2, k) longest, rooms: see ``Places``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
+    """(2, k) longest, rooms: see ``CutPlaces``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
     widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))
     # a yaw and the one a quarter turn on are the sides of a box

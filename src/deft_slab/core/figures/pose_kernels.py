@@ -224,7 +224,7 @@ def _figures(sums, both, cuts, c, first, step, beds, cut_share, area, found):
 def pose_places(
     starts, start, hits, heights, shares, grids, nx, rotations, lifts, normal, low, high, of_vertices, vertices,
     of_points, points, first, step, count,
-):  # fmt: skip
+):
     """(p, 3, 2, count): support (mm3), base and shadow (mm2) of both sides of every place, in each of p poses.
 
     starts, hits : (p + 1,) where the columns, and the hits, of a pose begin in start, heights and shares
@@ -245,6 +245,6 @@ def pose_places(
         _column_sums(
             start[starts[pose] : starts[pose + 1]], heights[hits[pose] : hits[pose + 1]],
             shares[hits[pose] : hits[pose + 1]], x0, y0, cell, nx[pose], plane, begin, step, count, sums, both, cuts,
-        )  # fmt: skip
+        )
         _figures(sums, both, cuts, plane[2], begin, step, beds[pose], cut_share, cell**2, found[pose])
     return found

@@ -46,7 +46,7 @@ def print_seconds(printer: Printer, height: float, volume: float, wall: float, s
 
 def along_layers(
     vertices: Floats, normals: Floats, areas: Floats, rotation: Floats, printer: Printer
-) -> tuple[float, float]:  # fmt: skip
+) -> tuple[float, float]:
     """(mm that a body takes along the way that layers follow each other; see ``print_seconds``: wall), where that way
     is aslant.
 

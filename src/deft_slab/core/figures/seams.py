@@ -14,7 +14,7 @@ from .marked_facets import Marked
 
 def seam_of(
     pieces: Sequence[Solid], owner: str, exposed: Floats | None, share: float = 1.0, marks: Marked | None = None
-) -> Seam:  # fmt: skip
+) -> Seam:
     """The seam and the cut area of one cut, counted once.
 
     pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
@@ -50,7 +50,7 @@ def seam_of(
     return Seam(
         lines, seen, share * float(lengths.sum()), share * float(lengths @ seen), share * area, share * across, parts,
         share * barred, share * welcome,
-    )  # fmt: skip
+    )
 
 
 def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, share: float) -> tuple[Stretch, ...]:

@@ -26,7 +26,7 @@ def supported(solid: Solid, piece: Piece) -> Bools:
 
 def scarred(
     pieces: Sequence[Piece], posts: Mapping[str, PostsReport], exposed: Floats | None
-) -> tuple[list[Piece], Scar]:  # fmt: skip
+) -> tuple[list[Piece], Scar]:
     """(the pieces, each with what is touched of it; what of that is in sight on the prop, and what is hidden).
 
     Under usual support that is all that it holds; under posts what their tips touch. Cut faces lie in the joint: what

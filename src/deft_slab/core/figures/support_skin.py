@@ -27,7 +27,7 @@ def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, Ints32]:
     count = skin_kernels.skin_quads(
         start, floors[keep], columns.heights[keep], columns.nx, columns.ny,
         columns.start, columns.heights, columns.facets, quads,
-    )  # fmt: skip
+    )
     corners = quads[:count].reshape(-1, 3)
     grid = _smoothed_corners(np.diff(start).reshape(columns.ny, columns.nx) > 0)
     i, j = corners[:, 0].astype(int), corners[:, 1].astype(int)

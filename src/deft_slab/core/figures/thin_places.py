@@ -73,7 +73,7 @@ def _thin_on(piece: Solid, owner: str, limit: float) -> list[ThinPlace]:
         found.append(
             ThinPlace(points[nearest], piece.normals[facets[nearest]], "skin" if facing > _PARALLEL else "sliver",
                       len(chosen) * area / count, float(length[chosen].min()))
-        )  # fmt: skip
+        )
     return found
 
 
@@ -95,7 +95,7 @@ def _steps(piece: Solid, normal: Floats, offset: float, limit: float) -> list[Th
             found.append(
                 ThinPlace(piece.centroids[largest], piece.normals[largest], "step", area,
                           float(np.abs(gap[facets]).min()))
-            )  # fmt: skip
+            )
     return found
 
 

@@ -36,7 +36,7 @@ def thickness(solid: Solid, facets: Ints | None = None, job: Job = QUIET) -> Flo
 
 def through(
     solid: Solid, points: Floats, inward: Floats, job: Job = QUIET
-) -> tuple[Floats, Ints]:  # fmt: skip
+) -> tuple[Floats, Ints]:
     """((k,) mm from points on a surface to where a ray leaves the solid, (k,) the facet there); inf and -1 where it
     never does.
 
@@ -82,7 +82,7 @@ def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Flo
 
 def _leaving(
     scene: rtcore_scene.EmbreeScene, solid: Solid, points: Floats, inward: Floats, lift: float
-) -> tuple[Floats, Ints]:  # fmt: skip
+) -> tuple[Floats, Ints]:
     """``through`` for points about the middle of the solid."""
     length = np.full(len(points), lift)
     out, facets = np.full(len(points), np.inf), np.full(len(points), -1, np.int64)

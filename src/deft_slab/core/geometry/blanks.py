@@ -60,7 +60,7 @@ def round_ended_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> m
     below, above = around[around <= 1e-9], around[around >= -1e-9]
     profile = np.concatenate([
         np.c_[np.cos(below), end * np.sin(below) - straight], np.c_[np.cos(above), end * np.sin(above) + straight]
-    ])  # fmt: skip
+    ])
     profile[[0, -1], 0] = 0.0
     body = manifold3d.CrossSection([profile]).revolve(_ROUND).scale((size[0], size[1], 1.0))
     return placed(body, turn.rotation.T, np.array(centre))

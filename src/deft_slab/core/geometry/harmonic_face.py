@@ -95,11 +95,11 @@ def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints)
     spread = (points - centre) * np.sqrt(weight)[:, None]
     normal = np.linalg.eigh(spread.T @ spread)[1][:, 0]
     ahead, behind = (field[tuple(np.clip(face + side, 0, np.array(field.shape) - 1).T)]
-                     for side in (np.rint(2 * normal).astype(int), -np.rint(2 * normal).astype(int)))  # fmt: skip
+                     for side in (np.rint(2 * normal).astype(int), -np.rint(2 * normal).astype(int)))
     return np.asarray((at - centre) @ (normal if float((ahead - behind).sum()) >= 0 else -normal))
 
 
-class Marked(Protocol):
+class MarkedPatch(Protocol):
     """A part of a surface. solid : whose it is"""
 
     @property
@@ -113,7 +113,7 @@ class Marked(Protocol):
 
 
 @dataclass(frozen=True, eq=False)
-class Patch:
+class StrokePatch:
     """What strokes mark of a solid. taken : for each stroke, the facets (m,) that it takes"""
 
     solid: Solid
@@ -161,7 +161,7 @@ def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, 
     return points, near[of], area
 
 
-def patch_body(patch: Marked, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
+def patch_body(patch: MarkedPatch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
     """The body under a patch of a solid's surface, reaching out of it there; None where it is nothing, or everything.
 
     depth : where the face lies between the patch (-1) and the surface behind it (1)
@@ -181,7 +181,7 @@ def patch_body(patch: Marked, depth: float, flat: float, grow: float, name: str)
     return body if grow == 0 else _grown(body, grow, found.step, name)
 
 
-def harmonic(patch: Marked, nodes: int) -> Harmonic | None:
+def harmonic(patch: MarkedPatch, nodes: int) -> Harmonic | None:
     """The field around a patch, on a grid of about so many nodes; None where nothing is marked, or everything."""
     solid = patch.solid
     low, high = patch.box()
@@ -199,7 +199,7 @@ def harmonic(patch: Marked, nodes: int) -> Harmonic | None:
     return Harmonic(field, low, step, bordering)
 
 
-def _held(patch: Marked, low: Floats, step: float, counts: Ints) -> tuple[Floats32, Bools, Bools]:
+def _held(patch: MarkedPatch, low: Floats, step: float, counts: Ints) -> tuple[Floats32, Bools, Bools]:
     """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
     box = np.stack([low - step, low + step * counts])
     points, area, marked = patch.samples(box, step / 2)

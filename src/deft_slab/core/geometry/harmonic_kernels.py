@@ -32,7 +32,7 @@ def relaxed(field, held, rounds, over, enough):
                         around = (
                             field[up, j, k] + field[down, j, k] + field[i, right, k]
                             + field[i, left, k] + field[i, j, ahead] + field[i, j, behind]
-                        )  # fmt: skip
+                        )
                         change = over * (around / 6.0 - field[i, j, k])
                         field[i, j, k] += change
                         largest = max(largest, abs(change))
@@ -48,15 +48,15 @@ def _rows(corners, f, spacing):
     for k in range(3):
         n = (k + 1) % 3
         dx, dy, dz = (corners[f, n, 0] - corners[f, k, 0], corners[f, n, 1] - corners[f, k, 1],
-                      corners[f, n, 2] - corners[f, k, 2])  # fmt: skip
+                      corners[f, n, 2] - corners[f, k, 2])
         length = math.sqrt(dx * dx + dy * dy + dz * dz)
         if length > longest:
             longest, first = length, k
     a, b, c = first, (first + 1) % 3, (first + 2) % 3
     ux, uy, uz = (corners[f, b, 0] - corners[f, a, 0], corners[f, b, 1] - corners[f, a, 1],
-                  corners[f, b, 2] - corners[f, a, 2])  # fmt: skip
+                  corners[f, b, 2] - corners[f, a, 2])
     vx, vy, vz = (corners[f, c, 0] - corners[f, a, 0], corners[f, c, 1] - corners[f, a, 1],
-                  corners[f, c, 2] - corners[f, a, 2])  # fmt: skip
+                  corners[f, c, 2] - corners[f, a, 2])
     x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     double = math.sqrt(x * x + y * y + z * z)
     rows = max(1, int(math.ceil(double / max(longest, 1e-300) / spacing)))
@@ -91,7 +91,7 @@ def spread_over(corners, spacing):
                     points[n, axis] = (
                         corners[f, a, axis] * (1.0 - along - up) + corners[f, b, axis] * along
                         + corners[f, c, axis] * up
-                    )  # fmt: skip
+                    )
                 facet[n] = f
                 around[n] = strip / count
                 n += 1

@@ -132,7 +132,7 @@ def _of_limb(sections: list[shapely.Geometry], loop: shapely.Polygon) -> list[sh
     most = int(np.argmax(inside))
     return [
         section for n, section in enumerate(sections) if n == most or inside[n] > _WITHIN * float(section.area)
-    ]  # fmt: skip
+    ]
 
 
 def _distance(a: shapely.Geometry, b: shapely.Geometry) -> float:

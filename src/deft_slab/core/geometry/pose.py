@@ -12,7 +12,7 @@ from ..mesh.solid import Solid
 
 
 @dataclass(frozen=True, eq=False)
-class Sitting:
+class BedPose:
     """solid : mm, model frame; rotation : (3, 3), to the bed frame; lift : mm over the bed"""
 
     solid: Solid

@@ -113,7 +113,7 @@ def closed_body(vertices: Floats, triangles: AnyInts, problem: str) -> manifold3
     vertices : (n, 3) mm; triangles : (m, 3); problem : what is said where it does not close.
     """
     mesh = manifold3d.Mesh64(vert_properties=np.ascontiguousarray(vertices, np.float64),
-                             tri_verts=np.ascontiguousarray(triangles, np.uint64))  # fmt: skip
+                             tri_verts=np.ascontiguousarray(triangles, np.uint64))
     body = manifold3d.Manifold(mesh)
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
         raise CutFailed(problem, remedy=tr("Move its points apart."))
@@ -146,7 +146,7 @@ def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
     following = np.roll(rim, -1)
     walls = np.concatenate([
         np.c_[rim + count, following + count, following], np.c_[rim + count, following, rim]
-    ])  # fmt: skip
+    ])
     vertices = np.concatenate([upper, lower]) @ frame + centre
     whole = np.concatenate([triangles, triangles[:, ::-1] + count, walls])
     return closed_body(vertices, whole, tr("“{name}” folds over itself.", name=loop.name))
@@ -177,7 +177,7 @@ def _disc(rings: int) -> Ints:
         inner, outer = 1 + ring * _AROUND, 1 + (ring + 1) * _AROUND
         found += [
             np.c_[inner + n, outer + n, outer + following], np.c_[inner + n, outer + following, inner + following]
-        ]  # fmt: skip
+        ]
     return np.concatenate(found)
 
 

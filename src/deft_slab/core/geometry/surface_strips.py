@@ -108,7 +108,7 @@ def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
     """A strip in the frame of its band, from a grid of so many mm. Raises JoinFailed."""
     reach = band.width / 2 if band.round else 1.25 * float(np.hypot(band.width / 2, band.gap + band.thickness))
     lines = [evenly(line, 0.5 * step) for line in band.lines]
-    surface = _Surface.near(turned, np.concatenate(lines), band.others, reach + 2 * step)
+    surface = _NearFacets.near(turned, np.concatenate(lines), band.others, reach + 2 * step)
     grid = _Grid.around(np.concatenate(lines), reach + 2 * step, step)
     field = _field(surface, grid, lines, band, reach)
     if not (field < 0).any():
@@ -127,7 +127,7 @@ def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
 
 
 @dataclass(frozen=True, eq=False)
-class _Surface:
+class _NearFacets:
     """The facets near a line, in the frame of the band. wanted : (m,) those on the side of the wall that is meant"""
 
     vertices: Floats
@@ -135,7 +135,7 @@ class _Surface:
     wanted: Bools
 
     @classmethod
-    def near(cls, skin: Solid, line: Floats, others: list[Floats], reach: float) -> _Surface:
+    def near(cls, skin: Solid, line: Floats, others: list[Floats], reach: float) -> _NearFacets:
         """Of a whole surface. The side that facets are on is the one of the line from which the way to them, along the
         surface, is shortest."""
         corners = skin.vertices[skin.triangles]
@@ -220,8 +220,8 @@ class _Grid:
 
 
 def _field(
-    surface: _Surface, grid: _Grid, lines: list[Floats], band: Band, reach: float
-) -> Floats32:  # fmt: skip
+    surface: _NearFacets, grid: _Grid, lines: list[Floats], band: Band, reach: float
+) -> Floats32:
     """(x, y, z) mm outside the strip, at the nodes of a grid."""
     places = grid.places(grid.nodes)
     line = np.concatenate(lines)

@@ -11,7 +11,7 @@ import manifold3d
 import numpy as np
 
 from ..arrays import Bools, Floats
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Side
 from ..errors import HollowFailed
 from ..figures.wall_thickness import met_first, through
@@ -61,7 +61,7 @@ class Emptied:
     least_wall: float
 
 
-def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Job = QUIET) -> Hollowed:
+def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Cache, job: Job = QUIET) -> Hollowed:
     """The pieces, each hollow as wished; one that cannot be made is left out and says why.
 
     kept : keeps what was made, so that another vent does not make the void anew
@@ -97,11 +97,11 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Kept, job: Jo
         kinds[len(after)] = "plug"
         runs = {int(run): Face(hollow.id, PLUG) for run in body.to_mesh64().run_original_id}
         after.append(Part(("plug", part.key, hollow, vent.id), Solid.from_manifold(body, runs),
-                          (Side(cut=f"{hollow.id} {vent.id}", side=0),), part.group, down=vent.along))  # fmt: skip
+                          (Side(cut=f"{hollow.id} {vent.id}", side=0),), part.group, down=vent.along))
     return Hollowed(after, reports, names, kinds)
 
 
-def emptied(part: Part, hollow: Hollow, kept: Kept, job: Job = QUIET) -> Emptied:
+def emptied(part: Part, hollow: Hollow, kept: Cache, job: Job = QUIET) -> Emptied:
     """A piece with the voids of a hollow, and without its vents; made once. Raises HollowFailed, Cancelled."""
     bare = hollow.model_copy(update={"vents": (), "id": "", "gap": 0.0, "keyed": True, "anchor": (0.0, 0.0, 0.0)})
     made = partial(_emptied, part.solid, hollow, job)
@@ -142,7 +142,7 @@ def _emptied(solid: Solid, hollow: Hollow, job: Job) -> Emptied:
 Closing = list[tuple[Vent, manifold3d.Manifold]]
 
 
-def _hollowed(part: Part, hollow: Hollow, kept: Kept, job: Job) -> tuple[tuple[HollowReport, Part], Closing]:
+def _hollowed(part: Part, hollow: Hollow, kept: Cache, job: Job) -> tuple[tuple[HollowReport, Part], Closing]:
     """((what became of a hollow, the piece), its plugs)."""
     empty = emptied(part, hollow, kept, job.part(0.0, 0.9))
     key: Hashable = ("hollow", part.key, hollow)
@@ -179,7 +179,7 @@ def _vented(before: Solid, empty: Emptied, hollow: Hollow) -> tuple[HollowReport
                      added=sum(float(body.volume()) for _, body in closing), least_wall=empty.least_wall,
                      vents=tuple(reports)),
         solid, closing,
-    )  # fmt: skip
+    )
 
 
 def reach(empty: Emptied, vent: Vent) -> VentReport:

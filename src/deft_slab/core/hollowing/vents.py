@@ -12,7 +12,7 @@ from ..document.base import triple
 from ..figures.overhang import BED_TOLERANCE
 from ..figures.wall_thickness import met_first, through
 from ..geometry.bodies import within
-from ..geometry.pose import Sitting
+from ..geometry.pose import BedPose
 from ..layers.pockets import ClosedAir, closed_air
 from ..layers.regions import regions_of
 from ..layers.sections import Levels, Slicer
@@ -43,7 +43,7 @@ _LIFT = 0.05
 
 
 @dataclass(frozen=True, eq=False)
-class Places:
+class VentPlaces:
     """Where a vent could be. place, along : (k, 3) mm and unit vectors, model frame; end : (k, 3) mm, on the bed, where
     it opens into the void; start : (k,) mm over the bed, of the places; rise : (k,) of the way in, -1 to 1
     void : (k,) its number; cost : (k,) how much one would rather not have it there"""
@@ -57,7 +57,7 @@ class Places:
     cost: Floats
 
 
-def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show: Bools) -> Places:
+def places_for(empty: Emptied, seat: BedPose, wall: float, exposed: Floats, show: Bools) -> VentPlaces:
     """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
     on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
 
@@ -70,7 +70,7 @@ def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show
     nothing = np.empty((0, 3))
     if not allowed.any():
         none = np.empty(0)
-        return Places(nothing, nothing, nothing, none, none, np.empty(0, np.int64), none)
+        return VentPlaces(nothing, nothing, nothing, none, none, np.empty(0, np.int64), none)
     points, facets = spread_points(solid, _POINTS, allowed)
     along = -solid.normals[facets]
     length, met = through(solid, points, along)
@@ -81,13 +81,13 @@ def places_for(empty: Emptied, seat: Sitting, wall: float, exposed: Floats, show
     void = np.array([void_at(empty, one) for one in end], np.int64)
     cost = np.where(solid.origin[facets] < 0, 0.0, 1.0 + exposed[facets])
     start, rise = seat.on_bed(points)[:, 2], along @ seat.rotation[2]
-    return Places(points, along, seat.on_bed(end), start, rise, void, cost)
+    return VentPlaces(points, along, seat.on_bed(end), start, rise, void, cost)
 
 
 def propose_vents(
-    empty: Emptied, hollow: Hollow, seat: Sitting, exposed: Floats, show: Bools, printer: Printer,
+    empty: Emptied, hollow: Hollow, seat: BedPose, exposed: Floats, show: Bools, printer: Printer,
     most: int, job: Job = QUIET,
-) -> tuple[Vent, ...]:  # fmt: skip
+) -> tuple[Vent, ...]:
     """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
     end, then one wherever the largest cup begins that is still above the printer's limit.
 
@@ -124,8 +124,8 @@ def propose_vents(
 
 
 def _best(
-    places: Places, number: int, target: Floats, vents: list[Vent], hollow: Hollow, *, upper: bool
-) -> Vent | None:  # fmt: skip
+    places: VentPlaces, number: int, target: Floats, vents: list[Vent], hollow: Hollow, *, upper: bool
+) -> Vent | None:
     """The best place for a vent of a void near a point (3,) mm on the bed: upper : under it, else over it."""
     vent = Vent(id="v", place=(0.0, 0.0, 0.0), along=(0.0, 0.0, 1.0)) if not vents else vents[-1]
     near = np.linalg.norm(places.end - target, axis=1)
@@ -148,7 +148,7 @@ def _best(
     return None
 
 
-def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: Sitting, job: Job = QUIET) -> list[ClosedAir]:
+def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: BedPose, job: Job = QUIET) -> list[ClosedAir]:
     """The cups that some vents leave in the voids, largest first. Raises Cancelled."""
     body = empty.solid.manifold
     for vent in vents:

@@ -52,7 +52,7 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
         raise HollowFailed(tr("A fineness of {fineness} is too fine for a piece of this size.",
                               fineness=text.near(fineness, 2)),
                            remedy=tr("Take {least} or more.",
-                                     least=text.given(np.ceil(finest * 100) / 100)))  # fmt: skip
+                                     least=text.given(np.ceil(finest * 100) / 100)))
     depth = depths(solid, low, shape, step, wall + max(2.0 * step, 1.5 * _NARROW), job.part(0.0, 0.7))
     job.step(0.7, tr("Drawing the voids"))
     level = wall + _DEEPER * step
@@ -104,7 +104,7 @@ def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.
 
 def depths(
     solid: Solid, low: Floats, shape: Ints, step: float, limit: float, job: Job = QUIET
-) -> Floats32:  # fmt: skip
+) -> Floats32:
     """(nx, ny, nz) mm: how deep the nodes of a grid lie inside a closed solid; 0 outside, inf where it is much deeper
     than a limit.
 

@@ -34,7 +34,7 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tup
             "{n} slender rods end on one plane and run into the model. Are they supports that came with the file? "
             "Take a file without, if there is one: they are cut, seated and supported as parts of the prop.",
             rods.fused,
-        ),)  # fmt: skip
+        ),)
     supports = rods.shells if rods is not None else np.zeros(len(shells.triangles), np.bool_)
     count = 0 if rods is None else rods.count - rods.fused
     if surface.parts:

@@ -246,7 +246,7 @@ def _without_polygons(content: bytes) -> bytes:
                 tr("The OBJ file has a face of {count:,} corners, and {most_corners:,} are the most that are read.",
                    count=len(given), most_corners=_MOST_CORNERS),
                 kept=KEPT, remedy=tr("Export it as triangles."),
-            )  # fmt: skip
+            )
         before = int(np.searchsorted(starts, found.start()))
         corners = np.array([before + number if number < 0 else number - 1 for number in given])
         if corners.min() < 0 or corners.max() >= len(points):

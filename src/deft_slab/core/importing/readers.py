@@ -98,7 +98,7 @@ READERS: tuple[Reader, ...] = (
     Reader("glTF", _by_ending(".gltf", sign=b"{"), _mesh(read_gltf)),
     Reader("OBJ", _is_obj, _mesh(read_obj)),
     Reader("STL", _is_stl, _mesh(read_stl)),
-)  # fmt: skip
+)
 
 
 def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Opened:
@@ -188,7 +188,7 @@ def _checked(path: Path, surface: Surface) -> Surface:
             tr("“{file}” is damaged: {bad:,} of its corners have coordinates that are no numbers.", file=shown(path),
                bad=bad),
             kept=KEPT, remedy=tr("Export it again."),
-        )  # fmt: skip
+        )
     if np.abs(surface.vertices).max() > 1e9:
         raise UnreadableFile(
             tr("“{file}” has coordinates beyond a billion; it is damaged.", file=shown(path)), kept=KEPT

@@ -33,7 +33,7 @@ def read_step(path: Path, fineness: float) -> Surface:
             raise UnreadableFile(
                 tr("“{file}” is a STEP file that holds no faces, or a damaged one.", file=shown(path)), kept=KEPT,
                 remedy=tr("Export it again, as a solid."),
-            )  # fmt: skip
+            )
         surface = read_gltf(out)
     # the kernel hands its millimetres over as metres, and leaves +Z up
     vertices = surface.vertices * 1000.0

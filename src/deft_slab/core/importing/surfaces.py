@@ -39,7 +39,7 @@ def refuse_too_many(triangles: int) -> None:
             tr("The file comes to {triangles:,} triangles, and {most_triangles:,} are the most that are read.",
                triangles=triangles, most_triangles=MOST_TRIANGLES),
             kept=KEPT, remedy=tr("Thin it elsewhere, or take fewer copies of its parts."),
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +76,7 @@ class Contents:
 def surface_of(
     named: Sequence[tuple[str, Floats, Ints32]], unit: Unit | None = None, *, y_up: bool = False,
     notes: tuple[str, ...] = (),
-) -> Surface:  # fmt: skip
+) -> Surface:
     """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""
     refuse_too_many(sum(len(faces) for _, _, faces in named))
     start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
@@ -146,7 +146,7 @@ def tidy(surface: Surface) -> Surface:
     return replace(
         surface, vertices=np.concatenate(vertices), triangles=np.concatenate(triangles), grid=grid,
         parts=parts if len(parts) > 1 else (),
-    )  # fmt: skip
+    )
 
 
 def _tidied(vertices: Floats, triangles: Ints32, grid: float) -> tuple[Floats, Ints32]:

@@ -112,14 +112,14 @@ def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
         raise UnreadableFile(
             tr("The plan in “{file}” is {plan:.0f} MB, and {most_project_bytes} MB is the most that is read.",
                file=shown(path), plan=plan / 2 ** 20, most_project_bytes=MOST_PROJECT_BYTES >> 20), kept=KEPT,
-        )  # fmt: skip
+        )
     total = sum(entry.file_size for entry in entries)
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
     if total > MOST_FILE_BYTES or dense:
         raise UnreadableFile(
             tr("“{file}” unpacks from {size:.1f} MB to {total:,.0f} MB; that is no model.", file=shown(path),
                size=path.stat().st_size / 2 ** 20, total=total / 2 ** 20), kept=KEPT,
-        )  # fmt: skip
+        )
 
 
 _TAG = re.compile(

@@ -7,12 +7,12 @@ from typing import TypeVar
 
 from ..arrays import Floats
 from ..document.marks import LeftAlone
-from .findings import Checked, Found
+from .findings import Finding, Inspection
 
-F = TypeVar("F", bound=Found)
+F = TypeVar("F", bound=Finding)
 
 
-def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> Checked:
+def with_left(found: Inspection, left: tuple[LeftAlone, ...], factors: Floats) -> Inspection:
     """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
 
     def marked(things: tuple[F, ...]) -> tuple[F, ...]:
@@ -23,4 +23,4 @@ def with_left(found: Checked, left: tuple[LeftAlone, ...], factors: Floats) -> C
     return replace(
         found, islands=marked(found.islands), pockets=marked(found.pockets), jumps=marked(found.jumps),
         necks=marked(found.necks), thin=marked(found.thin), grooves=marked(found.grooves),
-    )  # fmt: skip
+    )

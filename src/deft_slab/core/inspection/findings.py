@@ -31,7 +31,7 @@ NEAR = 1.0
 
 
 @dataclass(frozen=True)
-class Found:
+class Finding:
     """Something that was found. left : a person has said that it may stay
     kind : as ``LeftAlone`` calls it; word : as a sentence does"""
 
@@ -47,7 +47,7 @@ class Found:
 
 
 @dataclass(frozen=True)
-class Island(Found):
+class Island(Finding):
     """A part of a layer that nothing of the layer below holds.
 
     layer : its number, from 0 on; z : mm over the bed, where it begins; area : mm2 there; grows : mm2, the largest that
@@ -71,7 +71,7 @@ PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate
 
 
 @dataclass(frozen=True)
-class Pocket(Found):
+class Pocket(Finding):
     """Air that the part closes in, through the layers printed so far.
 
     becomes : what does of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
@@ -111,7 +111,7 @@ class Pocket(Found):
 
 
 @dataclass(frozen=True)
-class Jump(Found):
+class Jump(Finding):
     """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
 
     kind = "jump"
@@ -122,7 +122,7 @@ class Jump(Found):
 
 
 @dataclass(frozen=True)
-class Neck(Found):
+class Neck(Finding):
     """The smallest layer under a much larger one. z : mm; area, above : mm2"""
 
     kind = "neck"
@@ -138,7 +138,7 @@ class Neck(Found):
 
 
 @dataclass(frozen=True)
-class ThinWall(Found):
+class ThinWall(Finding):
     """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed
     held : support touches it, and may take it along when it comes off"""
 
@@ -151,7 +151,7 @@ class ThinWall(Found):
 
 
 @dataclass(frozen=True)
-class Groove(Found):
+class Groove(Finding):
     """A part of a seam that no file gets at. length : mm; cut : whose"""
 
     kind = "groove"
@@ -173,7 +173,7 @@ class Steadiness:
 
 
 @dataclass(frozen=True, eq=False)
-class Checked:
+class Inspection:
     """One piece, layer by layer.
 
     number : of the piece, from 0 on; thickness : mm of a layer; base, height : mm over the bed
@@ -210,7 +210,7 @@ class Checked:
         return tuple(one for one in self.islands if not one.held and not one.small and not one.left)
 
     @property
-    def found(self) -> tuple[Found, ...]:
+    def found(self) -> tuple[Finding, ...]:
         """All that has a place."""
         return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin, *self.grooves)
 
@@ -237,7 +237,7 @@ class LayerTotals:
     cup_mm2: float
 
     @classmethod
-    def of(cls, pieces: Sequence[Checked], cup_depth: float) -> LayerTotals:
+    def of(cls, pieces: Sequence[Inspection], cup_depth: float) -> LayerTotals:
         """Of what was found of the pieces. cup_depth : mm, a flatter pocket is no cup"""
         pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
         cups = [pocket.area for pocket in pockets if not pocket.trapped and pocket.depth >= cup_depth]

@@ -10,9 +10,9 @@ import manifold3d
 import numpy as np
 
 from ..document.base import triple
-from ..evaluate.evaluator import Workshop
+from ..evaluate.evaluator import Evaluator
 from ..figures.support_scars import supported
-from ..geometry.pose import Sitting
+from ..geometry.pose import BedPose
 from ..layers.sections import Slicer
 from ..plan.coupon import COUPON
 from ..plan.plan import Plan
@@ -21,27 +21,27 @@ from ..progress import QUIET, Job
 from ..results.outcome import Outcome, Piece, Seam
 from .accepted import with_left
 from .filing_access import Shut, grooves
-from .findings import Checked, Groove, SectionFace
+from .findings import Groove, Inspection, SectionFace
 from .layer_findings import checked
 
 
 def check(
-    workshop: Workshop, plan: Plan, printer: Printer, layer: float | None = None, job: Job = QUIET
-) -> tuple[Checked, ...]:  # fmt: skip
+    workshop: Evaluator, plan: Plan, printer: Printer, layer: float | None = None, job: Job = QUIET
+) -> tuple[Inspection, ...]:
     """What there is to find of the pieces of a plan, one after the other.
 
     layer : mm, of what thickness its layers are; None: the usual one of what each piece is printed on
 
     Raises
     ------
-    OpenSurface, CutFailed, BadPlan, Cancelled : as ``Workshop.evaluate``.
+    OpenSurface, CutFailed, BadPlan, Cancelled : as ``Evaluator.evaluate``.
     """
     bare = plan.changed(left=())
     outcome = workshop.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
     pieces = outcome.pieces
     tips = {one.piece: one.contact[one.made] for one in outcome.posts.values()}
 
-    def one(piece: Piece, thickness: float, step: Job) -> Checked:
+    def one(piece: Piece, thickness: float, step: Job) -> Inspection:
         # what is printed by resin is held by posts alone; on a filament printer solid holds what leans out as far as
         # the threshold allows
         held, reach, on = np.zeros(len(piece.solid.triangles), np.bool_), 0.0, piece.on(printer)
@@ -64,7 +64,7 @@ def check(
     return tuple(found)
 
 
-def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
+def _grooves(workshop: Evaluator, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
     """What of the seams no file gets at, by the number of a piece that it is on."""
     found: dict[int, tuple[Groove, ...]] = {}
     whole = cache(lambda: workshop.mended(plan)[0])  # made once, and only if a seam is not known yet
@@ -73,7 +73,7 @@ def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome)
         if not on or not len(seam.segments):
             continue
         piece = outcome.pieces[on[0]]
-        sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
+        sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
 
         def shut(seam: Seam = seam) -> list[Shut]:
             return grooves(whole(), seam.segments, printer.file)
@@ -89,7 +89,7 @@ def _grooves(workshop: Workshop, plan: Plan, printer: Printer, outcome: Outcome)
 
 def section_face(piece: Piece, z: float) -> SectionFace:
     """The exact section of a piece in its seat, as a filled face. z : mm over the bed"""
-    sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
+    sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
     nothing = SectionFace(piece.number - 1, z, 0.0, (), np.empty((0, 3)), np.empty((0, 3), np.int32))
     if not piece.figures.closed:
         return nothing

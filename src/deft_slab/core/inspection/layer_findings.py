@@ -12,7 +12,7 @@ from ..arrays import Bools, Floats
 from ..figures.base_area import outline
 from ..figures.overhang import BED_TOLERANCE
 from ..figures.wall_thickness import met_first, thinnest, through
-from ..geometry.pose import Sitting
+from ..geometry.pose import BedPose
 from ..layers import region_kernels
 from ..layers.pockets import ClosedAir, closed_air
 from ..layers.regions import Kind, Regions, regions_of
@@ -22,7 +22,7 @@ from ..mesh.union_find import linked
 from ..printers.profile import Printer
 from ..progress import QUIET, Job
 from ..results.outcome import Piece
-from .findings import Checked, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
+from .findings import Inspection, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
 
 _ROWS = {"resin": 0.1, "filament": 0.2}
 """mm between the rows by which layers are laid over each other."""
@@ -46,13 +46,13 @@ class _Layered:
     """A piece in its seat, in layers."""
 
     piece: Piece
-    sits: Sitting
+    sits: BedPose
     layers: Levels
 
     @classmethod
     def by(cls, piece: Piece, layer: float) -> _Layered:
         """layer : mm, thickness of the layers; thicker where there would be far too many."""
-        sits = Sitting(piece.solid, piece.seat.rotation, piece.lift)
+        sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
         height = float(sits.vertices[:, 2].max())
         layers = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
         return cls(piece, sits, layers)
@@ -71,7 +71,7 @@ def _point(values: Floats) -> Point:
 def checked(
     piece: Piece, printer: Printer, layer: float, held: Bools, reach: float, tips: Floats,
     job: Job = QUIET,
-) -> Checked:  # fmt: skip
+) -> Inspection:
     """What there is to find of a piece in its seat.
 
     layer : mm, thickness of its layers; held : (m,) the facets that get support
@@ -84,8 +84,8 @@ def checked(
     """
     seated = _Layered.by(piece, layer)
     levels, nothing = seated.layers, np.zeros(0)
-    empty = Checked(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
-                    np.empty((0, 4)))  # fmt: skip
+    empty = Inspection(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
+                    np.empty((0, 4)))
     if not piece.figures.closed:
         return replace(empty, problem=tr("Its surface is not closed, so its layers are not known. Close it in Size."))
     slicer = Slicer.of(piece.solid, seated.sits.vertices)
@@ -99,12 +99,12 @@ def checked(
         jumps=_jumps(seated, regions, peel, printer.most_jump), necks=_necks(seated, regions),
         thin=_thin(seated, printer.thinnest_wall, held, tips, job.part(0.7, 1.0)),
         steadiness=steadiness_of(piece, printer, seated.sits.vertices),
-    )  # fmt: skip
+    )
 
 
 def _islands(
     seated: _Layered, solid: Kind, held: Bools, tips: Floats, least: float
-) -> tuple[Island, ...]:  # fmt: skip
+) -> tuple[Island, ...]:
     """Those that hang longest first."""
     levels = seated.layers
     island, met, most = region_kernels.followed_solid(
@@ -127,7 +127,7 @@ def _islands(
         if len(tips) and np.linalg.norm(tips - np.array(place), axis=1).min() <= _BY_A_TIP + math.sqrt(area):
             by = "a post"
         found.append(Island(at, place, int(layer[n]), at[2], area, float(most[region]), int(hangs[n]),
-                            bool(met[region] >= 0), by, bool(most[region] < least)))  # fmt: skip
+                            bool(met[region] >= 0), by, bool(most[region] < least)))
     found.sort(key=lambda one: (bool(one.held), one.small, -one.hangs, -one.grows))
     return tuple(found[:_MOST_FOUND])
 
@@ -193,7 +193,7 @@ def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
 
 def _thin(
     seated: _Layered, limit: float, held: Bools, tips: Floats, job: Job
-) -> tuple[ThinWall, ...]:  # fmt: skip
+) -> tuple[ThinWall, ...]:
     """Walls thinner than a limit, the largest first. limit : mm"""
     solid = seated.piece.solid
     wall, met = through(solid, solid.centroids, -solid.normals, job)
@@ -220,7 +220,7 @@ def _thin(
         place = solid.centroids[least]
         at = seated.sits.on_bed(place)
         found.append(ThinWall(_point(at), _point(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
-                              float(at[2]), touched))  # fmt: skip
+                              float(at[2]), touched))
     return tuple(found)
 
 

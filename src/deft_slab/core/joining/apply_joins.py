@@ -13,7 +13,7 @@ import numpy as np
 import shapely
 from shapely.ops import nearest_points
 
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Side
 from ..document.base import triple
 from ..errors import JoinFailed
@@ -102,8 +102,8 @@ class Taken:
 
 def join_all(
     parts: Sequence[Part], contacts: list[Contact], joins: Sequence[Join], clearance: float, allowance: float,
-    kept: Kept, job: Job = QUIET,
-) -> Joined:  # fmt: skip
+    kept: Cache, job: Job = QUIET,
+) -> Joined:
     """The pieces with the joins that can be made; each that cannot is left out and says why.
 
     clearance : mm per side, what joins have that state none; allowance : mm, what holes are made larger by
@@ -126,7 +126,7 @@ def join_all(
             for one in ready if one.made is not None and one.contact is not None
             for role, bodies in ((KEY, one.made.added), (SOCKET, one.made.removed)) for which, body in bodies.items()
             if contacts[one.contact].part(which) == n
-        ]  # fmt: skip
+        ]
         if not own:
             after.append(part)
             continue
@@ -145,13 +145,13 @@ def join_all(
         side = Side(cut=one.join.id, side=0)
         solid = Solid.from_manifold(body, runs)
         after.append(Part(("loose", k, one.key), solid, (side,), near.group,
-                          down=None if down is None else triple(down)))  # fmt: skip
+                          down=None if down is None else triple(down)))
     return Joined(after, contacts, {one.join.id: one.report for one in ready}, names, kinds)
 
 
 def made_once(
-    contact: Contact, join: Join, clearance: float, allowance: float, kept: Kept, least: float = 0.0
-) -> Ready:  # fmt: skip
+    contact: Contact, join: Join, clearance: float, allowance: float, kept: Cache, least: float = 0.0
+) -> Ready:
     """As ``clear_of_others``, made once: also where a join is first proposed, and then in the plan."""
     key = kept_as(contact, join, clearance, allowance)
 
@@ -166,15 +166,15 @@ def made_once(
 
 
 def _ready(
-    join: Join, contacts: Sequence[Contact], clearance: float, allowance: float, kept: Kept
-) -> Ready:  # fmt: skip
+    join: Join, contacts: Sequence[Contact], clearance: float, allowance: float, kept: Cache
+) -> Ready:
     number = contact_for(join, contacts)
     if number is None:
         return Ready(join, JoinReport(None, tr("Its pieces do not meet: the cut is off, moved, or gone.")))
     contact = contacts[number]
     one = made_once(contact, join, clearance, allowance, kept)
     return replace(one, contact=number, key=(join.id, kept_as(contact, join, clearance, allowance)),
-                   report=replace(one.report, contact=number))  # fmt: skip
+                   report=replace(one.report, contact=number))
 
 
 def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) -> Hashable:
@@ -186,7 +186,7 @@ def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) ->
 
 def clear_of_others(
     contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0
-) -> Ready:  # fmt: skip
+) -> Ready:
     """As ``made_on``, but not made where what lies on the surface, or turns, would run through another piece."""
     one = made_on(contact, join, clearance, allowance, least)
     if one.made is None or not join.beyond:
@@ -211,7 +211,7 @@ def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Rea
         return one
     report = replace(one.report, problem=tr("It meets the {word} {id}.", word=met.word, id=met.id), meets=met.id,
                      added=0.0, removed=0.0,
-                     loose=0.0)  # fmt: skip
+                     loose=0.0)
     return replace(one, made=None, report=report)
 
 
@@ -222,7 +222,7 @@ def contact_for(join: Join, contacts: Sequence[Contact]) -> int | None:
          float(np.linalg.norm(contact.place - join.at)), number)
         for number, contact in enumerate(contacts)
         if contact.cut == join.cut and contact.between == join.between
-    ]  # fmt: skip
+    ]
     return min(alike)[2] if alike else None
 
 
@@ -254,7 +254,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     site = site_of(join, contact, clearance, allowance)
     moved = float(np.linalg.norm(contact.frame[:2] @ (site.place - np.array(join.at))))
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
-                        warnings=join.warnings(clearance), holds=join.holds)  # fmt: skip
+                        warnings=join.warnings(clearance), holds=join.holds)
     if not contact.free and join.holds:
         return Ready(join, replace(report, problem=tr("The contact catches on its way in: nothing can go in.")))
     try:
@@ -265,7 +265,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     walls = (
         [partial(contact.to_outside, which, points) for which, points in made.edges.items()] if made.edges
         else [partial(least_wall, _moved_on(body, contact, which), contact, which) for which, body in bodies]
-    )  # fmt: skip
+    )
     wall = math.inf if made.wall is None else made.wall
     for measure in walls if made.wall is None else ():
         wall = min(wall, float(np.min(measure())))
@@ -280,7 +280,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     report = replace(
         report, least_wall=wall, added=added, removed=removed, turn=made.turn,
         loose=sum(float(body.volume()) for _, body, _ in made.loose),
-    )  # fmt: skip
+    )
     return Ready(join, report, made)
 
 
@@ -335,7 +335,7 @@ def _bodies(made: Made, contact: Contact) -> list[tuple[int, manifold3d.Manifold
     of_pieces = [
         (contact.part(which), _moved_on(body, contact, which))
         for bodies in (made.added, made.removed) for which, body in bodies.items()
-    ]  # fmt: skip
+    ]
     sticking_out = [_moved_on(body, contact, which) for which, body in made.added.items()] if made.opens else []
     beside = [body for _, body, _ in made.loose] if made.beside else []
     return of_pieces + [(_BESIDE, body) for body in sticking_out + beside]

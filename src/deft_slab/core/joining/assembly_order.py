@@ -32,7 +32,7 @@ _SAME_WAY = np.cos(np.radians(1.0))
 
 def moves_of(
     solids: Sequence[Solid], contacts: Sequence[Contact], cuts: Sequence[Cut], job: Job = QUIET
-) -> tuple[DryMove, ...]:  # fmt: skip
+) -> tuple[DryMove, ...]:
     """The moves that put pieces together, first to last.
 
     solids : the pieces with their joins; cuts : in the order in which they were made
@@ -69,7 +69,7 @@ def _closings(cut: Cut, contacts: Sequence[Contact]) -> Iterator[list[int]]:
 
 def _move(
     solids: Sequence[Solid], contacts: Sequence[Contact], group: Sequence[int], number: int, own: tuple[int, ...]
-) -> DryMove:  # fmt: skip
+) -> DryMove:
     """The smaller of two groups of pieces goes on to the other; of two alike, the second side of the contact."""
     contact = contacts[number]
     first, second = ([k for k, of in enumerate(group) if of == group[n]] for n in contact.parts)
@@ -83,7 +83,7 @@ def _move(
 
 def _free_way(
     solids: Sequence[Solid], moving: Sequence[int], staying: Sequence[int], out: Floats
-) -> tuple[float, tuple[int, int] | None]:  # fmt: skip
+) -> tuple[float, tuple[int, int] | None]:
     """(mm that some pieces can be drawn out along a direction until they meet something, inf where they never do; the
     pair that meets).
 
@@ -94,7 +94,7 @@ def _free_way(
     nearest, pair = math.inf, None
     for start, end, way, own, others in (
         (bodies[0], bodies[1], out, moving, staying), (bodies[1], bodies[0], -out, staying, moving)
-    ):  # fmt: skip
+    ):
         # keys and sockets are a small part of a surface, and what is most often in the way
         for chosen in (None, start.origin < 0):
             if chosen is not None and not chosen.any():

@@ -13,14 +13,14 @@ import numpy as np
 import shapely
 
 from ..arrays import Floats
-from ..cache import Kept
+from ..cache import Cache
 from ..document.base import Triple, triple
 from ..joins import DowelJoin, GlueJoin, Join, KeyJoin, LapJoin, LooseKeyJoin, Peg, SplintJoin, Which, other
 from ..joins.lap_bodies import LEAST_RING
 from ..locale import text
 from ..locale.translate import tr
 from ..printers.profile import Printer
-from ..results.contact_pose import Stance
+from ..results.contact_pose import ContactPose
 from ..results.outcome import Piece
 from .apply_joins import Ready, Taken, made_once, site_of
 from .contacts import Contact
@@ -54,27 +54,27 @@ _LITTLE = 25.0
 
 
 @dataclass(frozen=True, eq=False)
-class Proposal:
+class ContactProposal:
     """For one contact. stances, names : by piece; own : ways from the contact to itself that its joins must follow, so
     that its two pieces stay of one shape"""
 
     contact: Contact
-    stances: dict[Which, Stance]
+    stances: dict[Which, ContactPose]
     names: dict[Which, str]
     room: ContactRoom
     needs: Needs
     taken: Taken
-    kept: Kept
+    kept: Cache
     own: tuple[Carry, ...] = ()
 
     @classmethod
     def of(
-        cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], needs: Needs, taken: Taken, kept: Kept
-    ) -> Proposal:  # fmt: skip
+        cls, contact: Contact, room: ContactRoom, pieces: Sequence[Piece], needs: Needs, taken: Taken, kept: Cache
+    ) -> ContactProposal:
         first, second = (pieces[n] for n in contact.parts)
-        stances: dict[Which, Stance] = {
-            "first": Stance.of(first, contact.place, contact.out),
-            "second": Stance.of(second, contact.place + contact.kerf * contact.out, contact.way_in),
+        stances: dict[Which, ContactPose] = {
+            "first": ContactPose.of(first, contact.place, contact.out),
+            "second": ContactPose.of(second, contact.place + contact.kerf * contact.out, contact.way_in),
         }
         names = {which: tr("piece {part}", part=contact.part(which) + 1) for which in get_args(Which)}
         return cls(contact, stances, names, room, needs, taken, kept)
@@ -266,7 +266,7 @@ class Proposal:
     def _peg(
         self, at: Triple, width: float, height: float, carrier: Which | None, ridges: tuple[Triple, ...],
         roofed: dict[Which, bool], why: str,
-    ) -> Join:  # fmt: skip
+    ) -> Join:
         where = {"id": _UNNAMED, "cut": self.contact.cut, "between": self.contact.between, "at": at, "why": why}
         size = {"width": round(width, 1), "height": round(height, 1), "ridges": ridges}
         if carrier is None:
@@ -296,7 +296,7 @@ class Proposal:
             lap = LapJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between, carrier=carrier,
                           at=triple(self.contact.place), half=half, height=height,
                           why=tr("the wall is too thin for a key or a rod; {why}", why=why.replace(_WITH_RIDGE,
-                                  '')))  # fmt: skip
+                                  '')))
             if self.holds(lap):
                 return self.kept_away([lap])
         return []
@@ -307,10 +307,10 @@ class Proposal:
             return []
         room = sorted(self.printer.room[:2])
         long = float(max(np.ptp(np.concatenate([np.asarray(one.exterior.coords) for one in self.contact.region.geoms]),
-                                axis=0)))  # fmt: skip
+                                axis=0)))
         splint = SplintJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,
                             at=triple(self.contact.place), parts=1 if long < room[0] else math.ceil(2 * long / room[0]),
-                            why=tr("the wall is too thin for a key, a rod or a lap"))  # fmt: skip
+                            why=tr("the wall is too thin for a key, a rod or a lap"))
         return self.kept_away([splint]) if self.holds(splint) else []
 
     @property
@@ -324,7 +324,7 @@ class Proposal:
             why=tr("no room for a key of {smallest}", smallest=text.given(_SMALLEST)), depth_first=depth,
             depth_second=depth,
             roofed_first=roofs[0], roofed_second=roofs[1],
-        )  # fmt: skip
+        )
 
     def holds(self, join: Join) -> bool:
         """Whether it can be made with enough wall around it, away from others."""
@@ -350,7 +350,7 @@ class Proposal:
 
     def _glue(self, why: str) -> Join:
         return GlueJoin(id=_UNNAMED, cut=self.contact.cut, between=self.contact.between,
-                        at=triple(self.contact.place), why=why)  # fmt: skip
+                        at=triple(self.contact.place), why=why)
 
     def _why_glue(self) -> str:
         if self.contact.area < _LITTLE:

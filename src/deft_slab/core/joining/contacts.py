@@ -150,7 +150,7 @@ class Contact:
         """What is shown of it."""
         rings = [np.asarray(ring.coords) for one in self.region.geoms for ring in (one.exterior, *one.interiors)]
         return ContactFound(self.parts, self.cut, self.between, triple(self.place), triple(self.way_in), self.area,
-                            self.flat, self.free, self.frame, tuple(self.on_face(ring) for ring in rings))  # fmt: skip
+                            self.flat, self.free, self.frame, tuple(self.on_face(ring) for ring in rings))
 
     @cached_property
     def place(self) -> Floats:
@@ -192,7 +192,7 @@ class Contact:
 
 def contacts_of(
     parts: Sequence[Part], two_sided: Mapping[str, tuple[float, float, float] | None], kerfs: Mapping[str, float]
-) -> list[Contact]:  # fmt: skip
+) -> list[Contact]:
     """All contacts, in the order of the cuts, largest first.
 
     two_sided : for each cut that parts in two, the way in which its side +1 comes off, None where there is none
@@ -226,7 +226,7 @@ def contacts_of(
                 for frame, region, area, flat, free, own in _shared(
                     one, two, None if way is None else np.array(way), kerfs[cut]
                 )
-            ]  # fmt: skip
+            ]
         found += sorted(here, key=lambda contact: -contact.area)
     return found
 
@@ -248,7 +248,7 @@ class _Face:
     def of(cls, solid: Solid, own: Bools) -> _Face:
         used, triangles = np.unique(solid.triangles[own], return_inverse=True)
         return cls(solid.vertices[used], triangles.reshape(-1, 3).astype(np.int64), solid.normals[own],
-                   solid.areas[own])  # fmt: skip
+                   solid.areas[own])
 
     def picked(self, chosen: Bools) -> _Face:
         return _Face(self.vertices, self.triangles[chosen], self.normals[chosen], self.areas[chosen])
@@ -339,7 +339,7 @@ def _polygons(shape: shapely.Geometry) -> shapely.MultiPolygon:
     kept = [
         one for one in shapely.get_parts(shape) if one.geom_type == "Polygon" and one.area > 1e-3
         and not one.buffer(-_GAP).is_empty
-    ]  # fmt: skip
+    ]
     return shapely.MultiPolygon(kept)
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import manifold3d
 import numpy as np
 
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Side
 from ..errors import BadPlan, JoinFailed
 from ..geometry.lettering import letters
@@ -80,11 +80,11 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
     return Solid.from_manifold(bar, {})
 
 
-def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Kept) -> Joined:
+def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Cache) -> Joined:
     """The pieces, and a coupon that stands beside them; without one where the join has none that can be made."""
     try:
         made = kept.once((COUPON, wish, printer.clearance, printer.hole_allowance),
-                         lambda: coupon(wish.join, printer, wish.steps))  # fmt: skip
+                         lambda: coupon(wish.join, printer, wish.steps))
     except (BadPlan, JoinFailed):  # which a remark tells
         return joined
     low = np.min([part.solid.vertices.min(axis=0) for part in joined.parts], axis=0)
@@ -92,10 +92,10 @@ def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Kept) 
     aside = np.array([high[0] + _ASIDE, low[1], low[2]]) - made.vertices.min(axis=0)
     solid = Solid(made.vertices + aside, made.triangles, np.full(len(made.triangles), -1, np.int32), (Face(COUPON),))
     part = Part((COUPON, wish, printer.clearance, printer.hole_allowance, aside.tobytes()), solid,
-                (Side(cut=COUPON, side=1),), 0, down=(0.0, 0.0, -1.0))  # fmt: skip
+                (Side(cut=COUPON, side=1),), 0, down=(0.0, 0.0, -1.0))
     number = len(joined.parts)
     return replace(joined, parts=[*joined.parts, part], names={**joined.names, number: "Coupon"},
-                   kinds={**joined.kinds, number: COUPON})  # fmt: skip
+                   kinds={**joined.kinds, number: COUPON})
 
 
 def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 import numpy as np
 
 from ..arrays import Floats
-from ..cache import Kept
+from ..cache import Cache
 from ..document.base import Triple, triple
 from ..joins import Join, LettersJoin
 from ..locale.translate import tr
@@ -39,8 +39,8 @@ def letter_of(number: int) -> str:
 
 def propose_letters(
     contacts: Sequence[Contact], rooms: Callable[[Contact], ContactRoom], begun: int, printer: Printer,
-    ids: Iterable[str], taken: Taken, stands: Floats, kept: Kept, job: Job = QUIET,
-) -> list[Join]:  # fmt: skip
+    ids: Iterable[str], taken: Taken, stands: Floats, kept: Cache, job: Job = QUIET,
+) -> list[Join]:
     """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits; on
     round contacts an arrowhead that points up on the prop, or to its front where up is not across.
 
@@ -56,7 +56,7 @@ def propose_letters(
     for done, contact in enumerate(contacts):
         job.step(done / max(len(contacts), 1), tr("Looking for room for letters"))
         one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken,
-                  pointer_of(contact, stands), kept)  # fmt: skip
+                  pointer_of(contact, stands), kept)
         if one is not None:
             found.append(one.model_copy(update={"id": next(free)}))
     return found
@@ -75,13 +75,13 @@ def pointer_of(contact: Contact, stands: Floats) -> Triple | None:
 
 def _on(
     contact: Contact, room: ContactRoom, letter: str, printer: Printer, taken: Taken, pointer: Triple | None,
-    kept: Kept,
-) -> LettersJoin | None:  # fmt: skip
+    kept: Cache,
+) -> LettersJoin | None:
     first, second = (n + 1 for n in contact.parts)
     for height in _HEIGHTS:
         join = LettersJoin(id="new", cut=contact.cut, between=contact.between, at=triple(contact.place), height=height,
                            text_first=f"{first}{letter}", text_second=f"{second}{letter}",
-                           pointer=pointer)  # fmt: skip
+                           pointer=pointer)
         reach = join.reach(0.0, 0.0)
         values = room.around(join, 0.0, printer.thinnest_wall)
         fits = values >= reach

@@ -62,6 +62,6 @@ def _seam(contact: Contact) -> Floats:
     rings = [
         np.asarray(shapely.segmentize(shapely.LineString(ring.coords), _FINE).coords)[:-1]
         for part in contact.region.geoms for ring in (part.exterior, *part.interiors)
-    ]  # fmt: skip
+    ]
     across = np.concatenate(rings)
     return contact.on_face(across[~contact.ends(across)])

@@ -35,7 +35,7 @@ def turns_of(joined: Joined, solids: Sequence[Solid], job: Job = QUIET) -> tuple
     moving = [
         (ident, report.contact, report.turn)
         for ident, report in joined.reports.items() if report.turn is not None and report.contact is not None
-    ]  # fmt: skip
+    ]
     found = []
     for done, (ident, number, turn) in enumerate(moving):
         part = job.part(done / len(moving), (done + 1) / len(moving))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Cut
 from ..joins import Join, LettersJoin
 from ..joins.reports import DryFit
@@ -33,7 +33,7 @@ from .room import ContactRoom
 class Joinery:
     """kept : where things are; spread : see ``progress.Spread``"""
 
-    kept: Kept
+    kept: Cache
     spread: Spread
 
     def contacts(self, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]) -> list[Contact]:
@@ -60,14 +60,14 @@ class Joinery:
 
     def joined(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
-    ) -> Joined:  # fmt: skip
+    ) -> Joined:
         """The pieces with the joins of a plan. Raises Cancelled."""
         found = self.contacts(parts, stages)
         return join_all(parts, found, plan.joins, printer.clearance, printer.hole_allowance, self.kept, job)
 
     def dry_fit(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
-    ) -> DryFit:  # fmt: skip
+    ) -> DryFit:
         """How the pieces go together, with their joins. Raises Cancelled."""
         joined = self.joined(plan, parts, stages, printer, job.part(0.0, 0.4))
         solids, cuts = [part.solid for part in joined.parts[: len(parts)]], [cut for cut, _ in stages]
@@ -87,7 +87,7 @@ class Joinery:
     def proposed(
         self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, only: int | None,
         stock: Sequence[float], job: Job,
-    ) -> list[Join]:  # fmt: skip
+    ) -> list[Join]:
         """Joins for the contacts that have none. pieces : without joins, in their seats; only : the number of the one
         contact that is meant; stock : mm, diameters of the rods that there are. Raises Cancelled."""
         taken, on = self._taken(plan, contacts, printer)
@@ -97,11 +97,11 @@ class Joinery:
         deep = USUAL_DEPTH + printer.least_wall
         rooms = for_each(lambda one: self._room(one).looked_into(deep), bare, tr("Measuring the room"), job.part(0.0,
                 0.4),
-                         self.spread)  # fmt: skip
+                         self.spread)
         ids = plan.fresh_join_ids(MOST_JOINS)
         orbits = among(orbits_of(contacts, pieces), numbers)
         return propose(bare, rooms, orbits, pieces, Needs(printer, plan.threshold, stock), ids, taken, self.kept,
-                       job.part(0.4, 1.0))  # fmt: skip
+                       job.part(0.4, 1.0))
 
     def lettered(self, plan: Plan, contacts: Sequence[Contact], printer: Printer, job: Job) -> list[Join]:
         """Numbers and letters for the contacts that have none and have room for them. Raises Cancelled."""
@@ -109,7 +109,7 @@ class Joinery:
         has = {number for number, join in on if isinstance(join, LettersJoin)}
         bare = [contact for n, contact in enumerate(contacts) if n not in has]
         return propose_letters(bare, self._room, len(has), printer, plan.fresh_join_ids(len(bare)), taken,
-                               plan.tilt.rotation, self.kept, job)  # fmt: skip
+                               plan.tilt.rotation, self.kept, job)
 
     def _taken(self, plan: Plan, contacts: Sequence[Contact], printer: Printer) -> tuple[Taken, list[tuple[int, Join]]]:
         """(what the joins of a plan take of its pieces, (number of the contact, join) of each)."""

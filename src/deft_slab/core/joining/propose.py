@@ -6,13 +6,13 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from ..cache import Kept
+from ..cache import Cache
 from ..joins import Join
 from ..locale.translate import tr
 from ..progress import QUIET, Job
 from ..results.outcome import Piece
 from .apply_joins import Taken
-from .contact_proposal import Proposal
+from .contact_proposal import ContactProposal
 from .contacts import Contact
 from .equal_contacts import Orbit
 from .needs import Needs
@@ -24,8 +24,8 @@ _AS_WELL = 0.4
 
 def propose(
     contacts: Sequence[Contact], rooms: Sequence[ContactRoom], orbits: Sequence[Orbit], pieces: Sequence[Piece],
-    needs: Needs, ids: Iterable[str], taken: Taken, kept: Kept, job: Job = QUIET,
-) -> list[Join]:  # fmt: skip
+    needs: Needs, ids: Iterable[str], taken: Taken, kept: Cache, job: Job = QUIET,
+) -> list[Join]:
     """A join, or several, for each contact; each says why.
 
     rooms : on each contact; orbits : of them, by their numbers; pieces : without joins, in their seats; ids : new ones
@@ -38,7 +38,8 @@ def propose(
     """
     found: list[Join] = []
     proposals = [
-        Proposal.of(contact, room, pieces, needs, taken, kept) for contact, room in zip(contacts, rooms, strict=True)
+        ContactProposal.of(contact, room, pieces, needs, taken, kept)
+        for contact, room in zip(contacts, rooms, strict=True)
     ]
     for done, orbit in enumerate(orbits):
         job.step(done / len(orbits), tr("Looking for joins"))
@@ -55,13 +56,13 @@ def propose(
     return [join.model_copy(update={"id": ident}) for join, ident in zip(found, ids, strict=False)]
 
 
-def _apart(proposals: Sequence[Proposal]) -> tuple[list[Join], Taken]:
+def _apart(proposals: Sequence[ContactProposal]) -> tuple[list[Join], Taken]:
     """(joins of some contacts, each by itself, what they take)."""
     taken = proposals[0].taken.copy()
     return [join for one in proposals for join in replace(one, taken=taken).joins()], taken
 
 
-def _alike(proposals: Sequence[Proposal], orbit: Orbit) -> tuple[list[Join], Taken]:
+def _alike(proposals: Sequence[ContactProposal], orbit: Orbit) -> tuple[list[Join], Taken]:
     """(joins of the contacts of an orbit that follow from those of its first one, what they take); none where they do
     not hold."""
     taken = proposals[0].taken.copy()
@@ -70,7 +71,7 @@ def _alike(proposals: Sequence[Proposal], orbit: Orbit) -> tuple[list[Join], Tak
     found = list(joins)
     for one, carry in zip(others, list(orbit.carries.values())[1:], strict=True):
         said = tr("pieces of one shape stay so: it is as between {one} and {other}", one=first.names["first"],
-                  other=first.names["second"])  # fmt: skip
+                  other=first.names["second"])
         there = [one.carried(join, carry).model_copy(update={"why": said}) for join in joins]
         if not all(one.holds(join) for join in there if join.holds):
             return [], taken
@@ -90,5 +91,5 @@ def _unlike(joins: list[Join], orbit: Orbit) -> list[Join]:
     said = tr(
         "{why}; pieces {list} were alike and are not any more, for no places hold that are their own counterparts",
         why=joins[0].why, list=", ".join(str(number + 1) for number in orbit.pieces),
-    )  # fmt: skip
+    )
     return [joins[0].model_copy(update={"why": said}), *joins[1:]]

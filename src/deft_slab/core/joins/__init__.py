@@ -23,4 +23,4 @@ from .strip import Strip
 __all__ = [
     "JOINS", "STOCK", "AnyJoin", "BandJoin", "DowelJoin", "GlueJoin", "Join", "KeyJoin", "LapJoin", "LettersJoin",
     "LooseKeyJoin", "Made", "Peg", "PivotJoin", "Site", "SplintJoin", "Strip", "THICKEST", "THINNEST", "Which", "other",
-]  # fmt: skip
+]

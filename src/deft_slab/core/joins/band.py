@@ -15,7 +15,7 @@ from .strip import Strip
 _FOLLOWS = {
     "seam": tr("along the outside of the seam"), "axis": tr("in a ring around the seam"),
     "spot": tr("as a cap over one place"),
-}  # fmt: skip
+}
 
 
 class BandJoin(Strip):

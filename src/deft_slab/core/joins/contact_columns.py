@@ -7,12 +7,12 @@ import numpy as np
 import shapely
 
 from ..geometry.blanks import placed
-from .kind import Ground, Site, Which
+from .kind import ContactGround, Site, Which
 
 
 def column_of(
-    shape: shapely.Geometry, ground: Ground, site: Site, carrier: Which, height: float, into: float = 0.0
-) -> manifold3d.Manifold:  # fmt: skip
+    shape: shapely.Geometry, ground: ContactGround, site: Site, carrier: Which, height: float, into: float = 0.0
+) -> manifold3d.Manifold:
     """Polygons across a flat contact, from so many mm below its face to so many over it, away from a carrier; model
     frame."""
     axes = site.axes(carrier)
@@ -21,7 +21,7 @@ def column_of(
         np.ascontiguousarray(np.asarray(ring.coords)[:-1] @ turn.T)
         for one in shapely.get_parts(shape) if one.geom_type == "Polygon"
         for ring in (one.exterior, *one.interiors)
-    ]  # fmt: skip
+    ]
     section = manifold3d.CrossSection(rings, manifold3d.FillRule.EvenOdd)
     body = manifold3d.Manifold.extrude(section, height + into).translate((0.0, 0.0, -into))
     return placed(body, axes.T, ground.level * site.frame[2])

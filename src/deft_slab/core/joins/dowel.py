@@ -10,7 +10,7 @@ from pydantic import Field
 from ..arrays import Floats
 from ..locale import text
 from ..locale.translate import tr
-from .kind import OUTER, Hole, Join, Made, Site, Which, roof_over
+from .kind import OUTER, Join, JoinHole, Made, Site, Which, roof_over
 
 if TYPE_CHECKING:
     pass
@@ -48,23 +48,23 @@ class DowelJoin(Join):
         return Made({}, {
             "first": hole_in("first", site, wide, self.depth_first, self.roofed_first),
             "second": hole_in("second", site, wide, self.depth_second, self.roofed_second),
-        })  # fmt: skip
+        })
 
     def rim(self, site: Site) -> Floats:
         from .key_bodies import round_rim
 
         return round_rim(self.width(site.clearance, site.allowance), site)
 
-    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+    def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
         roof = roof_over(self.diameter / 2 + clearance)
         return {
-            "first": Hole(self.depth_first, 0.0, roof if self.roofed_first else 0.0),
-            "second": Hole(self.depth_second, 0.0, roof if self.roofed_second else 0.0),
+            "first": JoinHole(self.depth_first, 0.0, roof if self.roofed_first else 0.0),
+            "second": JoinHole(self.depth_second, 0.0, roof if self.roofed_second else 0.0),
         }
 
     def turned_round(self) -> dict[str, Any]:
         return {"depth_first": self.depth_second, "depth_second": self.depth_first,
-                "roofed_first": self.roofed_second, "roofed_second": self.roofed_first}  # fmt: skip
+                "roofed_first": self.roofed_second, "roofed_second": self.roofed_first}
 
     def reach(self, clearance: float, allowance: float) -> float:
         return OUTER * self.width(clearance, allowance) / 2

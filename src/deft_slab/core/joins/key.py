@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from ..locale.translate import tr
-from .kind import Hole, Made, Site, Which, other
+from .kind import JoinHole, Made, Site, Which, other
 from .peg import Peg
 
 
@@ -28,7 +28,7 @@ class KeyJoin(Peg):
             {other(self.carrier): socket_of(self.shape, site, self.carrier, self.roofed)},
         )
 
-    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+    def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
         return {other(self.carrier): self.hole(clearance, self.roofed)}
 
     @property

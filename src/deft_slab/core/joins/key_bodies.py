@@ -14,20 +14,20 @@ from ..geometry.blanks import placed
 from ..locale.translate import tr
 from .kind import PegShape, Site, Which, other
 from .outline_key import Followed
-from .profile import Profile, key_body, socket_body
+from .profile import KeyProfile, key_body, socket_body
 
 _LYING = math.sqrt(0.5)
 ROOT = 0.4
 """mm by which a key goes on into its carrier, so that both become one."""
 
 
-def profile_of(peg: PegShape, site: Site, axes: Floats) -> Profile | Followed:
+def profile_of(peg: PegShape, site: Site, axes: Floats) -> KeyProfile | Followed:
     """Its outline about the place of a site, in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
     if peg.inset is not None:
         return _followed(peg, peg.inset, site, axes)
     across = [axes[:2] @ np.array(ridge) for ridge in peg.ridges]
     seen = [one / np.linalg.norm(one) for one in across if np.linalg.norm(one) > 0.1]
-    return Profile.rounded(*peg.sides, peg.radius).peaked(seen, peg.flank)
+    return KeyProfile.rounded(*peg.sides, peg.radius).peaked(seen, peg.flank)
 
 
 def _followed(peg: PegShape, inset: float, site: Site, axes: Floats) -> Followed:
@@ -82,13 +82,13 @@ def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
 def hole_in(of: Which, site: Site, wide: float, depth: float, roofed: bool = False) -> manifold3d.Manifold:
     """A round hole in a piece. wide, depth : mm; roofed : see ``profile.socket_body``"""
     low, high = site.span(other(of))
-    body = socket_body(Profile.rounded(wide, wide, wide / 2), low, high + depth, 0.0, 0.0, ROOT, roofed)
+    body = socket_body(KeyProfile.rounded(wide, wide, wide / 2), low, high + depth, 0.0, 0.0, ROOT, roofed)
     return on_site(body, site, site.axes(other(of)))
 
 
 def round_rim(wide: float, site: Site) -> Floats:
     """(k, 3) mm, model frame: the outline of a round hole on the face."""
-    return np.asarray(Profile.rounded(wide, wide, wide / 2).section(0.0) @ site.axes("first")[:2] + site.place)
+    return np.asarray(KeyProfile.rounded(wide, wide, wide / 2).section(0.0) @ site.axes("first")[:2] + site.place)
 
 
 def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:
@@ -97,5 +97,5 @@ def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifo
     low, high = site.span(carrier)
     body = socket_body(
         profile_of(peg, site, axes), low, high + peg.height, peg.draft, site.clearance, ROOT, roofed
-    )  # fmt: skip
+    )
     return on_site(body, site, axes)

@@ -54,7 +54,7 @@ def other(which: Which) -> Which:
     return "second" if which == "first" else "first"
 
 
-class Ground(Protocol):
+class ContactGround(Protocol):
     """A contact, as joins see it that follow its outline.
 
     frame : (3, 3) rows: two directions across, and the way out; region : polygons, mm across; level : mm along the way
@@ -106,7 +106,7 @@ class Site:
     clearance: float
     allowance: float
     kerf: float
-    ground: Ground | None = None
+    ground: ContactGround | None = None
 
     def axes(self, carrier: Which, along: Triple | None = None) -> Floats:
         """(3, 3) rows of a right-handed frame whose third axis points away from a carrier into the other piece, and
@@ -157,7 +157,7 @@ class PivotShape:
 
 
 @dataclass(frozen=True)
-class Hole:
+class JoinHole:
     """What a join takes of one piece. depth : mm from the face; draft : degrees; roof : mm that its middle goes on"""
 
     depth: float
@@ -244,7 +244,7 @@ class Join(Document):
         JoinFailed."""
         return np.empty((0, 3))
 
-    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+    def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
         """The holes that it needs, by piece. clearance : mm per side"""
         return {}
 
@@ -290,7 +290,7 @@ class Join(Document):
         except ValidationError as error:
             raise BadPlan(tr("{join} {id} cannot be as small or as large as that.", join=sentence(self.word),
                              id=self.id),
-                          remedy=tr("Change its measures, or remove it, first.")) from error  # fmt: skip
+                          remedy=tr("Change its measures, or remove it, first.")) from error
 
     def warnings(self, needed: float) -> tuple[str, ...]:
         """What may go wrong with it, in words. needed : mm per side, the clearance that the printer needs"""

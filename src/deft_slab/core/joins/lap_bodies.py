@@ -62,7 +62,7 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     walls = [
         wall for part in shapely.get_parts(ground.region)
         if (wall := wall_of(part, ground.ends, centre, inner)) is not None
-    ]  # fmt: skip
+    ]
     if not walls:
         raise JoinFailed(
             tr(
@@ -74,11 +74,11 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     stands = shapely.union_all([
         wall.half.difference(wall.middle.buffer(site.clearance)).difference(wall.ends.buffer(site.clearance))
         for wall in walls
-    ])  # fmt: skip
+    ])
     stands = stands.buffer(-_SLIVER).buffer(_SLIVER)
     left_out = shapely.union_all([
         wall.half.union(wall.side.buffer(_BESIDE, cap_style="flat").difference(ground.region)) for wall in walls
-    ])  # fmt: skip
+    ])
     into = ground.body(other(carrier))
     if stands.is_empty:
         raise JoinFailed(tr("Nothing is left of this lap: its wall is too thin for the clearance."))
@@ -91,13 +91,13 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
         raise JoinFailed(tr("The walls of this contact are too short for a lap."))
     edges = np.concatenate([
         along @ site.frame[:2] + ground.level * site.frame[2] + share * height * out for share in _HEIGHTS
-    ])  # fmt: skip
+    ])
     return Made({carrier: tongue}, {other(carrier): groove}, edges={other(carrier): edges}, opens=True)
 
 
 def wall_of(
     part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floats, inner: bool, least: float = LEAST_RING
-) -> Wall | None:  # fmt: skip
+) -> Wall | None:
     """A part of a contact as a wall: a ring, or a strip between two other cuts; None for anything else, and for what is
     too thin.
 
@@ -134,7 +134,7 @@ def wall_of(
 
 def strip_sides(
     ring: shapely.LinearRing, ends: Callable[[Floats], Bools]
-) -> tuple[list[shapely.LineString], shapely.Geometry]:  # fmt: skip
+) -> tuple[list[shapely.LineString], shapely.Geometry]:
     """(the two sides of a strip, where it ends: where another cut has parted it, else at its tips); of what is no strip
     other than two."""
     points = _dense(shapely.LineString(ring.coords))[:-1]

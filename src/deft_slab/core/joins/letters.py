@@ -14,7 +14,7 @@ from ..cuts import Move
 from ..document.base import Triple, of_length_one
 from ..locale import text
 from ..locale.translate import tr
-from .kind import Hole, Join, Made, Site, Which
+from .kind import Join, JoinHole, Made, Site, Which
 
 Text = Annotated[str, StringConstraints(min_length=1, max_length=12)]
 
@@ -74,8 +74,8 @@ class LettersJoin(Join):
         x, y = self._half
         return np.array([[-x, -y], [x, -y], [x, y], [-x, y]]) @ axes[:2] + site.place
 
-    def holes(self, clearance: float) -> Mapping[Which, Hole]:
-        return {"first": Hole(self.depth), "second": Hole(self.depth)}
+    def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
+        return {"first": JoinHole(self.depth), "second": JoinHole(self.depth)}
 
     @property
     def _beside(self) -> float:

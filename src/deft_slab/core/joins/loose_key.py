@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from ..locale.translate import tr
-from .kind import Hole, Made, Site, Which
+from .kind import JoinHole, Made, Site, Which
 from .peg import Peg
 
 
@@ -33,7 +33,7 @@ class LooseKeyJoin(Peg):
             ((tr("Loose key"), key, down),),
         )
 
-    def holes(self, clearance: float) -> Mapping[Which, Hole]:
+    def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
         return {"first": self.hole(clearance, self.roofed_first), "second": self.hole(clearance, self.roofed_second)}
 
     def turned_round(self) -> dict[str, Any]:

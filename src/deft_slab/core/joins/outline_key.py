@@ -42,7 +42,7 @@ class Followed:
         tips = [one for one in shapely.get_parts(drawn_in.buffer(-deepest - _LEAST)) if one.area > 0]
         if not tips:
             raise JoinFailed(tr("The contact is too narrow for a key along its outline."),
-                             remedy=tr("Draw it in less, or make it lower or its draft less."))  # fmt: skip
+                             remedy=tr("Draw it in less, or make it lower or its draft less."))
         tip = max(tips, key=lambda one: float(one.area)).buffer(_LEAST).simplify(_PLAIN)
         largest = shapely.maximum_inscribed_circle(drawn_in, tolerance=0.1).length
         return cls(tip, deepest, float(largest))
@@ -65,7 +65,7 @@ class Followed:
         hulls = [
             manifold3d.Manifold.hull_points((np.c_[corners[own], np.zeros(3)][:, None] + rolled[None]).reshape(-1, 3))
             for own in triangles
-        ]  # fmt: skip
+        ]
         return whole(manifold3d.Manifold.batch_boolean(hulls, manifold3d.OpType.Add))
 
     def roof(self, inset: float, z: float) -> None:

@@ -13,7 +13,7 @@ from ..defaults import UNSUPPORTED
 from ..document.base import Triple, of_length_one
 from ..locale import text
 from ..locale.translate import tr
-from .kind import OUTER, Hole, Join, PegShape, Site, roof_over
+from .kind import OUTER, Join, JoinHole, PegShape, Site, roof_over
 
 _LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
 """Measures that grow with the model."""
@@ -62,17 +62,17 @@ class Peg(Join):
         long = self.outline == "rectangle"
         radius = min(self.corner, 0.5 * self.width, 0.5 * self.length) if long else self.width / 2
         return PegShape(self.sides, radius, self.along, self.ridges, self.flank, self.height, self.draft, self.rounding,
-                        self.inset if self.outline == "contact" else None)  # fmt: skip
+                        self.inset if self.outline == "contact" else None)
 
     def rim(self, site: Site) -> Floats:
         from .key_bodies import rim_of
 
         return rim_of(self.shape, site)
 
-    def hole(self, clearance: float, roofed: bool) -> Hole:
+    def hole(self, clearance: float, roofed: bool) -> JoinHole:
         """The socket for it."""
         roof = roof_over(min(self.sides) / 2 + clearance) if roofed and self.outline != "contact" else 0.0
-        return Hole(self.height + clearance, self.draft, roof)
+        return JoinHole(self.height + clearance, self.draft, roof)
 
     def reach(self, clearance: float, allowance: float) -> float:
         if self.outline == "contact":
@@ -91,7 +91,7 @@ class Peg(Join):
             "round": tr("{width} across", width=text.length(width, 1)), "rectangle": tr("{width} × {length}",
                     width=text.length(width, 1), length=text.length(length, 1)),
             "contact": tr("the contact's outline drawn in by {inset}", inset=text.length(self.inset, 1)),
-        }  # fmt: skip
+        }
         return tr(
             "{across}, {height} high, draft {draft:g}°",
             across=across[self.outline],
@@ -104,7 +104,7 @@ class Peg(Join):
             **{name: getattr(self, name) * move.size for name in _LENGTHS},
             "ridges": tuple(move.direction(one) for one in self.ridges),
             "along": None if self.along is None else move.direction(self.along),
-        }  # fmt: skip
+        }
 
     def warnings(self, needed: float) -> tuple[str, ...]:
         straight = (tr("No draft: straight sides jam half in."),) if self.draft == 0 else ()

@@ -79,7 +79,7 @@ class PivotJoin(Join):
         shape = PivotShape(
             self.carrier, self.width(site.clearance, site.allowance), self.turns_back, self.turns_on,
             (self.depth_first, self.depth_second), self.leaves, self.span, self.radius_of_leaves, self.along,
-        )  # fmt: skip
+        )
         return swivel_of(shape, site) if self.form == "swivel" else knuckle_of(shape, site)
 
     def rim(self, site: Site) -> Floats:
@@ -123,10 +123,10 @@ class PivotJoin(Join):
         return {
             **{name: getattr(self, name) * move.size for name in ("span", "radius_of_leaves")}, **turned,
             "along": None if self.along is None else move.direction(self.along),
-        }  # fmt: skip
+        }
 
     def turned_round(self) -> dict[str, Any]:
         # the axis of a swivel is the way out, which turns round too
         turned = {"turns_back": self.turns_on, "turns_on": self.turns_back} if self.form == "knuckle" else {}
         return {"carrier": other(self.carrier), "depth_first": self.depth_second, "depth_second": self.depth_first,
-                **turned}  # fmt: skip
+                **turned}

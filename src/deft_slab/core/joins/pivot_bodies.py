@@ -23,7 +23,7 @@ from ..geometry.blanks import placed
 from ..locale.translate import tr
 from .contact_columns import column_of
 from .key_bodies import hole_in
-from .kind import OUTER, Ground, Made, PivotShape, Site, Which, other
+from .kind import OUTER, ContactGround, Made, PivotShape, Site, Which, other
 from .reports import Turn
 
 _INTO = 0.4
@@ -97,7 +97,7 @@ def _slabs(join: PivotShape, clear: float) -> list[tuple[float, float]]:
             tr("The leaves of this pivot would be too thin."), remedy=tr("Make its span larger, or take two.")
         )
     return [(-join.span / 2 + k * (thick + clear), -join.span / 2 + k * (thick + clear) + thick)
-            for k in range(join.leaves)]  # fmt: skip
+            for k in range(join.leaves)]
 
 
 def _relief(back: float, on: float, clear: float, wide: float) -> Floats:
@@ -138,7 +138,7 @@ def _turn(join: PivotShape, site: Site, axis: Floats) -> Turn:
     return Turn((px, py, pz), (x, y, z), -join.back, join.on)
 
 
-def _flat(site: Site) -> Ground:
+def _flat(site: Site) -> ContactGround:
     if site.ground is None or not site.ground.flat:
         raise JoinFailed(tr("A pivot needs a flat contact."))
     return site.ground

@@ -21,7 +21,7 @@ _APART = np.radians(0.5)
 
 
 @dataclass(frozen=True, eq=False)
-class Profile:
+class KeyProfile:
     """A convex outline about its middle, the points p with n_k . p <= d_k for all k.
 
     angles : (k,) rad, rising, of the normals n; distances : (k,) mm; ridge : (2,) mm, half of the middle line of its
@@ -34,7 +34,7 @@ class Profile:
     depth: float
 
     @classmethod
-    def rounded(cls, width: float, length: float, radius: float) -> Profile:
+    def rounded(cls, width: float, length: float, radius: float) -> KeyProfile:
         """A rectangle with rounded corners; a circle where all three say so. width, length, radius : mm"""
         angles = 2 * np.pi * np.arange(AROUND) / AROUND
         half = np.array([width, length]) / 2
@@ -42,7 +42,7 @@ class Profile:
         distances = np.abs(np.cos(angles)) * core[0] + np.abs(np.sin(angles)) * core[1] + radius
         return cls(angles, distances, np.maximum(half - half.min(), 0.0), float(half.min()))
 
-    def peaked(self, directions: Sequence[Floats], flank: float) -> Profile:
+    def peaked(self, directions: Sequence[Floats], flank: float) -> KeyProfile:
         """With its outline drawn out to a ridge towards some directions, whose sides lean by ``flank`` degrees from
         them: what prints sideways with a ridge up needs no support. directions : (2,) each"""
         angles, distances = self.angles, self.distances
@@ -57,7 +57,7 @@ class Profile:
             distances = np.r_[distances[rest], reach]
             order = np.argsort(angles)
             angles, distances = angles[order], distances[order]
-        return Profile(angles, distances, self.ridge, self.depth)
+        return KeyProfile(angles, distances, self.ridge, self.depth)
 
     def support(self, direction: Floats) -> float:
         """mm from the middle to the tangent line across a unit direction (2,)."""
@@ -90,12 +90,12 @@ class Profile:
         along = np.stack([-np.sin(b), np.cos(b)], axis=1)
         if np.einsum("ij,ij->i", steps, along).min() < -1e-9:
             raise JoinFailed(tr("There is too much draft for the height of this join: its tip has nothing left."),
-                             remedy=tr("Make it lower, wider or rounder, or its draft less."))  # fmt: skip
+                             remedy=tr("Make it lower, wider or rounder, or its draft less."))
         return corners
 
 
-class Drawn(Protocol):
-    """What keys and sockets need of an outline; see ``Profile``."""
+class KeyOutline(Protocol):
+    """What keys and sockets need of an outline; see ``KeyProfile``."""
 
     @property
     def depth(self) -> float:
@@ -109,7 +109,7 @@ class Drawn(Protocol):
 
 
 def key_body(
-    profile: Drawn, low: float, height: float, draft: float, rounding: float, root: float
+    profile: KeyOutline, low: float, height: float, draft: float, rounding: float, root: float
 ) -> manifold3d.Manifold:
     """A key, z along its way, in mm.
 
@@ -135,7 +135,7 @@ def key_body(
 
 
 def socket_body(
-    profile: Drawn, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
+    profile: KeyOutline, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
 ) -> manifold3d.Manifold:
     """The room for a key: at each height the key's outline grown by clearance / cos(draft), which is the clearance
     measured across its leaning sides, and deeper by the clearance.

@@ -26,7 +26,7 @@ class SplintJoin(Strip):
         from .strip_bodies import strip_along
 
         return strip_along(site, inner=True, width=self.width, thickness=self.thickness, parts=self.parts,
-                           name=tr("Splint"))  # fmt: skip
+                           name=tr("Splint"))
 
     def sentence(self) -> str:
         whole = tr("in one part") if self.parts == 1 else tr("in {parts} parts", parts=self.parts)

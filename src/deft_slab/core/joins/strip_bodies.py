@@ -13,7 +13,7 @@ from ..arrays import Floats
 from ..errors import JoinFailed
 from ..geometry.surface_strips import Band, evenly, strip_on
 from ..locale.translate import tr
-from .kind import Ground, Made, Site, Which
+from .kind import ContactGround, Made, Site, Which
 from .lap_bodies import strip_sides, wall_of
 
 _LEAST_WALL = 0.3
@@ -23,7 +23,7 @@ _FROM_ENDS = 1.5
 _FINE = 0.8
 
 
-def seams(ground: Ground, *, inner: bool) -> tuple[list[Floats], list[Floats], Floats]:
+def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Floats], Floats]:
     """((k, 3) mm each, the seam on the wished side, the seam on the other side, (k, 3) mm where other cuts end it).
 
     Raises
@@ -47,7 +47,7 @@ def seams(ground: Ground, *, inner: bool) -> tuple[list[Floats], list[Floats], F
             ends.append(cuts)
     if not wished:
         raise JoinFailed(tr("This contact has no inside: a splint is for shells.") if inner
-                         else tr("Nothing of this contact is seen."))  # fmt: skip
+                         else tr("Nothing of this contact is seen."))
     places = [_points(one) for one in ends if not one.is_empty]
     stops = np.concatenate(places) if places else np.empty((0, 2))
     return [_on(ground, one) for one in wished], [_on(ground, one) for one in others], ground.on_face(stops)
@@ -55,7 +55,7 @@ def seams(ground: Ground, *, inner: bool) -> tuple[list[Floats], list[Floats], F
 
 def strip_along(
     site: Site, *, inner: bool, width: float, thickness: float, parts: int, name: str
-) -> Made:  # fmt: skip
+) -> Made:
     """A strip on the surface, along the whole seam of a contact, a clearance away from it. width, thickness : mm
     Raises JoinFailed."""
     ground = _needed(site)
@@ -64,7 +64,7 @@ def strip_along(
     band = Band(
         [line @ frame.T for line in lines], [line @ frame.T for line in others], ends @ frame.T, site.clearance,
         thickness, width, width / 2 + _FROM_ENDS, parts, max(2 * site.clearance, 0.4),
-    )  # fmt: skip
+    )
     return _loose(strip_on(ground.skin, frame, band), name)
 
 
@@ -77,7 +77,7 @@ def patch_over(site: Site, *, width: float, thickness: float, name: str) -> Made
     frame = site.frame
     spot = np.stack([middle - 1e-3 * frame[0], middle + 1e-3 * frame[0]])
     band = Band([spot @ frame.T], [line @ frame.T for line in others], np.empty((0, 3)), site.clearance, thickness,
-                width, round=True)  # fmt: skip
+                width, round=True)
     return _loose(strip_on(ground.skin, frame, band)[:1], name)
 
 
@@ -122,13 +122,13 @@ def resized_to(made: Made, site: Site, girth: float) -> Made:
     return replace(made, loose=tuple((name, body.transform(at), down) for name, body, down in made.loose))
 
 
-def tape_around(ground: Ground) -> float:
+def tape_around(ground: ContactGround) -> float:
     """mm: the girth that a tape measures around the outside of a contact, spanning its hollows."""
     lines, _, _ = seams(ground, inner=False)
     return float(shapely.MultiPoint(np.concatenate(lines) @ ground.frame[:2].T).convex_hull.length)
 
 
-def _needed(site: Site) -> Ground:
+def _needed(site: Site) -> ContactGround:
     if site.ground is None:
         raise JoinFailed(tr("A strip needs a contact."))
     return site.ground
@@ -148,6 +148,6 @@ def _points(shape: shapely.Geometry) -> Floats:
     return np.asarray(shapely.get_coordinates(shapely.segmentize(shape, _FINE)))
 
 
-def _on(ground: Ground, line: shapely.LineString) -> Floats:
+def _on(ground: ContactGround, line: shapely.LineString) -> Floats:
     """(k, 3) mm: a line across, on the face."""
     return ground.on_face(_points(line))

@@ -29,7 +29,7 @@ class ClosedAir:
 
 def closed_air(
     regions: Regions, levels: Levels, resting: int, least: float
-) -> tuple[list[ClosedAir], Floats]:  # fmt: skip
+) -> tuple[list[ClosedAir], Floats]:
     """(pockets, largest first; (layers,) mm2 of all air that is closed in each layer).
 
     resting : so many of the lowest layers rest on the bed; least : mm2, and mm3: what is smaller is not listed
@@ -50,6 +50,6 @@ def closed_air(
         opens = None if opened[root] < 0 else min(levels.bottom(int(opened[root])), levels.height)
         (x, y), (u, v) = (tuple(map(float, air.place[region])) for region in (widest, lowest))
         found.append(ClosedAir(float(largest[root]), (x, y, float(levels.middles[at[root]])),
-                               (u, v, float(levels.middles[first])), opens, volume, first))  # fmt: skip
+                               (u, v, float(levels.middles[first])), opens, volume, first))
     found.sort(key=lambda one: -one.area)
     return found, closed

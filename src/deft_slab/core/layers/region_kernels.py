@@ -168,7 +168,7 @@ def regions_of(begin, xs, lines, turns, areas):
             made += 1
         spans[row + 1] = made
     return (of_solid, solid_area, air_area, at[0, : len(solid_area)].copy(), at[1, : len(air_area)].copy(), spans,
-            x_kept, right)  # fmt: skip
+            x_kept, right)
 
 
 @njit(**FAST)

@@ -93,7 +93,7 @@ class _Gathered:
             np.concatenate([empty, *parts])
             for empty, parts in ((np.empty(0, np.int64), self.layers), (np.empty(0), self.areas),
                                  (np.empty((0, 2)), self.places))
-        )  # fmt: skip
+        )
         start = np.searchsorted(pairs[:, 1], np.arange(self.count + 1))
         return Kind(layer, area, place, start.astype(np.int64), np.ascontiguousarray(pairs[:, 0]))
 
@@ -145,7 +145,7 @@ def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach:
     solids, airs = region_kernels.laid_over(
         before.spans, before.xs, before.right, here.spans, here.xs, here.right, before.solids, before.airs,
         here.solids, here.airs, _LEAST_OVER,
-    )  # fmt: skip
+    )
     alone = np.ones(here.solids, np.bool_)
     alone[solids[:, 1]] = False
     found = [solids]

@@ -111,7 +111,7 @@ class Slicer:
             done = many[low - 1] if low else 0
             high = max(int(np.searchsorted(many, done + _MOST_CROSSINGS, side="right")), low + 1)
             yield Sections(low, *walk_kernels.walked(self.vertices, self.triangles, self.across, first, last, levels,
-                                                     low, high))  # fmt: skip
+                                                     low, high))
             low = high
 
 

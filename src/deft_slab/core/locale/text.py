@@ -138,7 +138,7 @@ def overhang(angle: float, counted_from: str) -> str:
     shown = counted(angle, counted_from)
     return tr("{angle} from the wall", angle=shown) if counted_from == "wall" else tr(
         "{angle} from the bed", angle=shown
-    )  # fmt: skip
+    )
 
 
 def counted(angle: float, counted_from: str) -> str:
@@ -160,7 +160,7 @@ def too_large(over: tuple[float, float, float]) -> tuple[str, str, str]:
     return (
         wide and tr("{length} too wide", length=wide), deep and tr("{length} too deep", length=deep),
         high and tr("{length} too high", length=high),
-    )  # fmt: skip
+    )
 
 
 def any_box(size: tuple[float, float, float]) -> str:

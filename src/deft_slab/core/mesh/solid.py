@@ -219,7 +219,7 @@ class Solid:
                 self.defects.sentence(), remedy=tr("Close it first; figures that need no volume are still shown.")
             )
         vertices, triangles = unpinched(self.vertices, self.triangles) if self.defects.pinched else (
-            self.vertices, self.triangles)  # fmt: skip
+            self.vertices, self.triangles)
         kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
         order = np.argsort(kind_of, kind="stable")
         first_id = manifold3d.Manifold.reserve_ids(max(1, len(kinds)))
@@ -336,7 +336,7 @@ def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
 
 def spread_points(
     solid: Solid, count: int, chosen: Bools | None = None
-) -> tuple[Floats, Ints]:  # fmt: skip
+) -> tuple[Floats, Ints]:
     """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
 
     chosen : (m,) on which facets; on all by default. Their area must not be zero.

@@ -17,7 +17,7 @@ import shapely
 from ..locale.translate import tr
 from ..progress import QUIET, Job
 from .shapes import Nested, Shape, Sheet
-from .table import Table
+from .table import PackingTable
 
 
 def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
@@ -54,7 +54,7 @@ class Nesting:
     """
 
     def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float, *, seed: int = 0) -> None:
-        self._table = Table(shapes, sheet, gap)
+        self._table = PackingTable(shapes, sheet, gap)
         every = range(len(shapes))
         self._orders = [
             sorted(every, key=lambda n: (-shapes[n].area, n)),
@@ -79,7 +79,7 @@ class Nesting:
 
 def nested(
     shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET
-) -> Nested:  # fmt: skip
+) -> Nested:
     """Shapes on sheets, see ``Nesting``; rounds : how many other orders are tried beside the largest first
 
     Raises

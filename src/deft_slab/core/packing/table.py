@@ -53,7 +53,7 @@ class _Turned:
     off: float
 
 
-class Table:
+class PackingTable:
     """What is known of the shapes on a sheet, for any order in which they are laid."""
 
     def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float) -> None:
@@ -107,7 +107,7 @@ class Table:
                 for room, long in zip((sheet.wide, min(sheet.deep, 1e9)), size.tolist(), strict=True)
             )
             self._turned[key] = _Turned(turn, _rings(even, low), around, runs, size, columns, min(rows, _MOST_ROWS),
-                                        self._even[key[0]][2])  # fmt: skip
+                                        self._even[key[0]][2])
         return self._turned[key]
 
     def _runs(self, grown: _Rings, x: float, y: float) -> Ints32:
@@ -175,7 +175,7 @@ class Table:
             found = None
             while found is None and (best is None or row * self._cell + one.size[1] <= best[0]):
                 row, column = sheet_kernels.first_free(filled.last, filled.used, one.runs, one.rows, one.columns, row,
-                                                       column)  # fmt: skip
+                                                       column)
                 # never before that again: what is taken stays taken
                 filled.reached[key, one.turn] = (row, column) if row >= 0 else (one.rows, 0)
                 if row < 0:
@@ -226,7 +226,7 @@ def _rings(shape: shapely.Geometry, low: Floats) -> _Rings:
     rings = [
         np.asarray(ring.coords)[:-1] - low
         for one in shapely.get_parts(shape) for ring in (one.exterior, *one.interiors)
-    ]  # fmt: skip
+    ]
     return _Rings(np.concatenate(rings), np.cumsum([0, *(len(ring) for ring in rings)]))
 
 

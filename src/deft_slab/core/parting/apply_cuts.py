@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..arrays import Bools
-from ..cache import Kept
+from ..cache import Cache
 from ..cuts import Cut, PieceReach, RestReach, Side
 from ..document.marks import Region
 from ..errors import CutFailed
@@ -89,7 +89,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
                 tr("“{name}” leaves more than {most_pieces:,} pieces.", name=cut.name, most_pieces=MOST_PIECES),
                 kept=tr("The cut was not made."),
                 remedy=tr("Use fewer cuts, or leave small bodies out."),
-            )  # fmt: skip
+            )
         kerf += made.kerf
         bridges += [Place(place, outward) for place, outward in made.bridge]
         if len(made.sides) == 1 and made.kerf == 0:
@@ -116,7 +116,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
     lift, catches = _leaving(cut, stage)
     least = min(amounts.values()) / whole if cut.two_sided and touched and whole > 0 else 1.0
     report = CutReport(len(parts), len(after), bool(touched), kerf, set_aside, given, tuple(crumbs), lift, catches,
-                       tuple(bridges), least=least)  # fmt: skip
+                       tuple(bridges), least=least)
     return Stage(after, tuple(touched), report)
 
 
@@ -216,7 +216,7 @@ def _contact(crumb: Solid, other: Solid) -> int:
     return int(np.count_nonzero(distance < max(_TOUCHING, 1e-6 * other.diagonal)))
 
 
-def proven(kept: Kept, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
+def proven(kept: Cache, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
     """With whether what a cut takes off catches on its way, and where it leaves less than a limit (mm), looked at on
     the simplified model. kept : where both are, once they are known"""
     made = tuple(part.key for part in light.made)

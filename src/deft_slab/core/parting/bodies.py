@@ -61,7 +61,7 @@ class Uncut:
             sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
             np.concatenate([one.segments for one in each]), any(one.inside_out for one in each),
             sum(one.pinched for one in each),
-        )  # fmt: skip
+        )
 
     def resized(self, factors: Floats) -> Uncut:
         """At another size. factors : (3,) along the axes"""

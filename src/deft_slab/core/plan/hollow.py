@@ -93,7 +93,7 @@ class Hollow(Document):
         anchor = triple(move.point(self.anchor))
         vents = tuple(vent.carried(move) for vent in self.vents)
         return self.model_copy(update={"anchor": anchor, "vents": vents, "sides": sides,
-                                       "down": move.direction(self.down)})  # fmt: skip
+                                       "down": move.direction(self.down)})
 
     def with_vent(self, vent: Vent) -> Hollow:
         """With a vent added, or put in place of the one with its id."""

@@ -123,7 +123,7 @@ class MendReport:
             volume_before=None if self.volume_before is None else volume * self.volume_before,
             volume_after=None if self.volume_after is None else volume * self.volume_after,
             speck_size=most * self.speck_size, speck_places=self.speck_places * factors,
-        )  # fmt: skip
+        )
 
     def joined_with(self, other: MendReport) -> MendReport:
         """Of two groups of bodies together."""
@@ -135,7 +135,7 @@ class MendReport:
             self.specks + other.specks, max(self.speck_size, other.speck_size),
             np.concatenate([self.speck_places, other.speck_places]), max(self.tangled, other.tangled),
             max(self.loose, other.loose),
-        )  # fmt: skip
+        )
 
 
 def _sum(a: float | None, b: float | None) -> float | None:

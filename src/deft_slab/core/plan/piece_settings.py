@@ -12,7 +12,7 @@ from ..geometry.orientation import Tilt
 from ..printers.profile import Printer
 
 
-class PieceWish(Document):
+class PieceSettings(Document):
     """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm).
 
     lift : mm over the bed, on support; None: as the plan says
@@ -27,12 +27,12 @@ class PieceWish(Document):
     material: Annotated[str, StringConstraints(max_length=60)] = ""
     second: bool = False
 
-    def carried(self, move: Move, sides: tuple[Side, ...]) -> PieceWish:
+    def carried(self, move: Move, sides: tuple[Side, ...]) -> PieceSettings:
         """On a model that was stretched, mirrored or moved. sides : those of the piece, as they are then called"""
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor)})
 
 
-def made_on(wish: PieceWish | None, printer: Printer, second: Printer | None) -> tuple[Printer, bool]:
+def made_on(wish: PieceSettings | None, printer: Printer, second: Printer | None) -> tuple[Printer, bool]:
     """(what a piece is printed on, loaded with its material, or as it usually is where it has none of that name;
     whether that is the second printer). printer, second : of the plan"""
     own = second if wish is not None and wish.second and second is not None else printer

@@ -15,7 +15,7 @@ BedsBy = Literal["fewest", "piece", "hours", "colour"]
 that take longest first; as few, and those of one material after each other."""
 
 
-class Lying(Document):
+class Placement(Document):
     """One copy of a piece on a bed. The piece is found again by its sides and a point near its middle (model mm).
 
     copy_number : which copy of the prop, from 0 on; bed : its number among those of its printer, from 0 on

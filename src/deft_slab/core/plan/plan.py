@@ -26,8 +26,8 @@ from ..locale.translate import tr
 from ..printers.profile import Printer
 from .coupon import CouponWish
 from .hollow import Hollow
-from .piece_settings import PieceWish
-from .placements import BedsBy, Lying
+from .piece_settings import PieceSettings
+from .placements import BedsBy, Placement
 from .supports import PostSet
 
 Unit = Literal["mm", "cm", "m", "in"]
@@ -172,11 +172,11 @@ class Plan(Document):
     marks: tuple[Mark, ...] = Field(default=(), max_length=2000)
     audience: Audience = Audience()
     recipe: tuple[AnyCut, ...] = Field(default=(), max_length=MOST_CUTS)
-    pieces: tuple[PieceWish, ...] = ()
+    pieces: tuple[PieceSettings, ...] = ()
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
-    lying: tuple[Lying, ...] = Field(default=(), max_length=20_000)
+    lying: tuple[Placement, ...] = Field(default=(), max_length=20_000)
     """Where pieces lie on their beds; those that it does not name are laid around them."""
     beds_by: BedsBy = "fewest"
     second: Printer | None = None
@@ -386,6 +386,6 @@ class Plan(Document):
         number = 1 + sum(cut.name.startswith(word) for cut in self.recipe)
         return f"{word} {number}" if number > 1 else word
 
-    def with_wish(self, wish: PieceWish, instead_of: PieceWish | None = None) -> Plan:
+    def with_wish(self, wish: PieceSettings, instead_of: PieceSettings | None = None) -> Plan:
         """With a wish for a piece, in place of another one."""
         return self.changed(pieces=(*(old for old in self.pieces if old != instead_of), wish))

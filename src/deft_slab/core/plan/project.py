@@ -117,7 +117,7 @@ def read_project(text: bytes) -> Project:
         raise UnreadableFile(
             tr("The plan in this project is damaged: {problem}", problem=problem), kept=kept,
             remedy=tr("The model in it may be whole: open the file in another 3MF reader to look."),
-        ) from error  # fmt: skip
+        ) from error
 
 
 @PROJECTS.step(1)

@@ -17,7 +17,7 @@ from ..errors import BadPlan
 from ..joins import AnyJoin
 from ..locale.translate import tr
 from .hollow import Hollow
-from .piece_settings import PieceWish
+from .piece_settings import PieceSettings
 from .plan import MOST_CUTS, MOST_JOINS
 from .supports import PostSet
 
@@ -61,7 +61,7 @@ class Recipe(Document):
     made_for: MadeFor | None = None
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
     joins: tuple[AnyJoin, ...] = Field(default=(), max_length=MOST_JOINS)
-    pieces: tuple[PieceWish, ...] = ()
+    pieces: tuple[PieceSettings, ...] = ()
     leaning: float = Field(default=LEANING, ge=0.0, le=1.0)
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)

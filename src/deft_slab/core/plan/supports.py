@@ -60,7 +60,7 @@ class PostSet(Document):
         piece, as they are then called"""
         posts = tuple(post.carried(move) for post in self.posts)
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor), "posts": posts,
-                                       "refused": move.points(self.refused)})  # fmt: skip
+                                       "refused": move.points(self.refused)})
 
     def fresh_ids(self, count: int) -> list[str]:
         """Ids that no post of it has."""

@@ -84,7 +84,7 @@ class Printer(BaseModel):
     line_width: float = Field(default=0.4, gt=0, le=10)
     layer_heights: Annotated[tuple[Annotated[float, Field(gt=0, le=5)], ...], Field(min_length=1, max_length=20)] = (
         0.12, 0.2, 0.28,
-    )  # fmt: skip
+    )
     clearance: float = Field(default=PRINTER_CLEARANCE, ge=0, le=5)
     hole_allowance: float = Field(default=0.1, ge=0, le=5)
     fitted: Annotated[str, StringConstraints(max_length=200)] = ""
@@ -157,7 +157,7 @@ class Printer(BaseModel):
         for one in self.materials:
             if one.name == material:
                 return self.changed(material=one.name, material_price=one.price, material_density=one.density,
-                                    shrinkage=one.shrinkage, material_colour=one.colour, materials=())  # fmt: skip
+                                    shrinkage=one.shrinkage, material_colour=one.colour, materials=())
         raise BadPlan(tr("{name} has no material “{material}”.", name=self.name, material=material))
 
     @property

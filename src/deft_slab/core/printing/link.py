@@ -96,7 +96,7 @@ class Link:
         parts = urlsplit(url)
         if parts.scheme != "http" or parts.hostname not in ("127.0.0.1", "localhost") or parts.username:
             raise PrinterTrouble(tr("“{url}” is no printer on this machine.", url=url),
-                                 remedy=tr("It looks like http://127.0.0.1:8123."))  # fmt: skip
+                                 remedy=tr("It looks like http://127.0.0.1:8123."))
         try:
             self._port = parts.port or 80
         except ValueError as error:
@@ -179,7 +179,7 @@ class Link:
     def _said(
         self, kind: type[S], method: str, path: str, headers: dict[str, str] | None = None,
         body: Path | bytes | None = None, patience: float | None = None, longest: float | None = None,
-    ) -> S:  # fmt: skip
+    ) -> S:
         content = self._asked(method, path, headers or {}, body, MOST_REPLY, patience, longest)
         try:
             return kind.model_validate_json(content)
@@ -191,7 +191,7 @@ class Link:
     def _asked(
         self, method: str, path: str, headers: dict[str, str], body: Path | bytes | None, most: int,
         patience: float | None = None, longest: float | None = None,
-    ) -> bytes:  # fmt: skip
+    ) -> bytes:
         """What is answered, all of it. Local import: the window's start does not wait for what it loads."""
         from http.client import HTTPConnection, HTTPException
 
@@ -214,7 +214,7 @@ class Link:
                 said = tr("its answer came to no end")
             raise NotThere(tr("The printer at {host}:{port} does not answer ({said}).", host=self._host,
                               port=self._port, said=said),
-                           remedy=tr("Is it switched on?")) from error  # fmt: skip
+                           remedy=tr("Is it switched on?")) from error
         finally:
             connection.close()
             self._under_way.discard(exchange)

@@ -63,7 +63,7 @@ class Sent(Document):
         return self.status is not None and self.status.state in OVER
 
 
-class Book(Document):
+class OutboxContents(Document):
     """What is kept."""
 
     version: Literal[1] = 1
@@ -98,19 +98,19 @@ class Outbox:
         self.problem = ""
         self._book = self._read()
 
-    def _read(self) -> Book:
+    def _read(self) -> OutboxContents:
         path = self._folder / _BOOK
         try:
-            return Book.model_validate_json(path.read_bytes())
+            return OutboxContents.model_validate_json(path.read_bytes())
         except FileNotFoundError:
-            return Book()
+            return OutboxContents()
         except (OSError, ValidationError):
             with contextlib.suppress(OSError):
                 path.replace(path.with_name("outbox-unreadable.json"))
             self.problem = tr(
                 "What was handed to printers could not be read; it lies in {folder}.", folder=self._folder
             )
-            return Book()
+            return OutboxContents()
 
     def _keep(self, **update: object) -> None:
         """Raises SaveFailed."""
@@ -322,7 +322,7 @@ class Outbox:
             return link.status(job.id)
         except UnknownJob:
             said = tr("The printer has forgotten this bed, so nobody can say whether it was printed. Look at the "
-                      "printer, and send it again only if it was not.")  # fmt: skip
+                      "printer, and send it again only if it was not.")
             self._change(job, state="forgotten", problem=said)
             return None
 

@@ -44,7 +44,7 @@ class Hole:
 
 
 @dataclass(frozen=True, eq=False)
-class Patch:
+class HolePatch:
     """points : (p, 3) new corners; triangles : (q, 3), below n a corner of the loop, from n on a new one"""
 
     points: Floats
@@ -120,7 +120,7 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
     return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)
 
 
-def _patched(solid: Solid, loops: list[Ints], patches: list[Patch]) -> tuple[Solid, Ints]:
+def _patched(solid: Solid, loops: list[Ints], patches: list[HolePatch]) -> tuple[Solid, Ints]:
     """(the surface with its patches, number of the patch of each facet, -1 for none)."""
     points, triangles = [solid.vertices], [solid.triangles.astype(np.int64)]
     patch_of = [np.full(len(solid.triangles), -1, np.int64)]
@@ -141,7 +141,7 @@ def _width(rim: Floats) -> float:
     return float(np.linalg.norm(rim[:, None] - rim[None], axis=2).max())
 
 
-def patch_for(rim: Floats, ring) -> Patch:  # type: ignore[no-untyped-def]
+def patch_for(rim: Floats, ring) -> HolePatch:  # type: ignore[no-untyped-def]
     """A patch over a loop.
 
     rim : (n, 3) corners in the order that the patch walks
@@ -152,7 +152,7 @@ def patch_for(rim: Floats, ring) -> Patch:  # type: ignore[no-untyped-def]
     """
     n = len(rim)
     if n == 3:
-        return Patch(np.empty((0, 3)), np.array([[0, 1, 2]]), "flat")
+        return HolePatch(np.empty((0, 3)), np.array([[0, 1, 2]]), "flat")
     flat = _flat_patch(rim)
     if flat is not None and n <= SMALL:
         return flat
@@ -165,7 +165,7 @@ def patch_for(rim: Floats, ring) -> Patch:  # type: ignore[no-untyped-def]
     return flat or _least_area_patch(rim)
 
 
-def _rises(rim: Floats, patch: Patch) -> float:
+def _rises(rim: Floats, patch: HolePatch) -> float:
     """How far a patch goes beyond the plane of its loop, and beyond the loop itself."""
     middle = rim.mean(axis=0)
     _, _, axes = np.linalg.svd(rim - middle, full_matrices=False)
@@ -198,7 +198,7 @@ def _leads_inward(rim: Floats, around: Floats, links: Ints) -> bool:
     return bool(np.median(most[np.isfinite(most)]) > _CONVERGING)
 
 
-def _flat_patch(rim: Floats) -> Patch | None:
+def _flat_patch(rim: Floats) -> HolePatch | None:
     """Ears cut off in the plane of the loop; None where it is not flat, or crosses itself."""
     middle = rim.mean(axis=0)
     _, spread, axes = np.linalg.svd(rim - middle, full_matrices=False)
@@ -216,10 +216,10 @@ def _flat_patch(rim: Floats) -> Patch | None:
     areas = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     if abs(np.abs(areas).sum() - abs(twice)) > 1e-6 * abs(twice):
         return None
-    return Patch(np.empty((0, 3)), triangles, "flat")
+    return HolePatch(np.empty((0, 3)), triangles, "flat")
 
 
-def _least_area_patch(rim: Floats) -> Patch:
+def _least_area_patch(rim: Floats) -> HolePatch:
     """No new corners; for a very long loop, a fan."""
     n = len(rim)
     if n > _MOST_EXACT:
@@ -233,10 +233,10 @@ def _least_area_patch(rim: Floats) -> Patch:
             k = int(choice[i, j])
             triangles.append((i, k, j))
             spans += [(i, k), (k, j)]
-    return Patch(np.empty((0, 3)), np.array(triangles, np.int64), "least area")
+    return HolePatch(np.empty((0, 3)), np.array(triangles, np.int64), "least area")
 
 
-def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> Patch:
+def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> HolePatch:
     """A patch that goes on as the surface around it does.
 
     Its net is the Delaunay net of a disc whose edge is the loop; its shape minimises the squared umbrella (the
@@ -264,14 +264,14 @@ def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> Patch:
     places = _membrane(known, pairs, free)
     for _ in range(2):
         places = _thin_plate(places, pairs, free, n)
-    return Patch(places[n : n + m], net, "smooth")
+    return HolePatch(places[n : n + m], net, "smooth")
 
 
-def _fan(rim: Floats) -> Patch:
+def _fan(rim: Floats) -> HolePatch:
     """From every edge of the loop to its middle."""
     n = len(rim)
     corners = np.stack([np.arange(n), (np.arange(n) + 1) % n, np.full(n, n)], axis=1)
-    return Patch(rim.mean(axis=0)[None], corners, "least area")
+    return HolePatch(rim.mean(axis=0)[None], corners, "least area")
 
 
 def _hexagonal(radius: float, spacing: float) -> Floats:
@@ -279,7 +279,7 @@ def _hexagonal(radius: float, spacing: float) -> Floats:
     y = np.arange(-rows, rows + 1) * spacing * np.sqrt(3) / 2
     x = np.arange(-int(radius / spacing) - 2, int(radius / spacing) + 3) * spacing
     grid = np.stack([x[None, :] + 0.5 * spacing * (np.arange(len(y)) % 2)[:, None],
-                     np.broadcast_to(y[:, None], (len(y), len(x)))], axis=-1).reshape(-1, 2)  # fmt: skip
+                     np.broadcast_to(y[:, None], (len(y), len(x)))], axis=-1).reshape(-1, 2)
     return np.asarray(grid[np.hypot(*grid.T) < radius])
 
 

@@ -97,7 +97,7 @@ def mended(
         tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
         record.moved_by, record.bridged, int(specks.sum()), float(shells.across[specks].max(initial=0.0)),
         _boxes(shells, specks), tangled_share(solid), loose_among(shells_of(solid), factors),
-    )  # fmt: skip
+    )
     return solid, report
 
 
@@ -120,12 +120,12 @@ def _cleaned(solid: Solid, record: _Record) -> Solid:
         parts.append(tr_many("{n:,} doubled facet dropped", "{n:,} doubled facets dropped", found.doubled))
     if found.flat:
         parts.append(tr_many("{n:,} stray facet without area dropped", "{n:,} stray facets without area dropped",
-                             found.flat))  # fmt: skip
+                             found.flat))
     if found.cracks:
         parts.append(tr("{count:,} corners joined across cracks up to {size} wide", count=found.cracks, size="{}"))
     said = ", ".join(parts) if parts else tr("nothing doubled, no cracks")
     record.add("clean", sentence(said) + ".", bool(parts), (found.widest,) if found.cracks else (),
-               found.places)  # fmt: skip
+               found.places)
     record.moved(found.widest)
     return found.solid
 
@@ -153,8 +153,8 @@ def _boxes(shells: Shells, chosen: Bools) -> Floats:
 def _without_specks(solid: Solid, shells: Shells, specks: Bools, record: _Record) -> Solid:
     count, size = int(specks.sum()), float(shells.across[specks].max())
     said = tr_many("{n:,} stray speck, {size} across, left out.", "{n:,} stray specks up to {size} across left out.",
-                   count, size="{}")  # fmt: skip
-    record.add("specks", said, True, (size,), _boxes(shells, specks))  # fmt: skip
+                   count, size="{}")
+    record.add("specks", said, True, (size,), _boxes(shells, specks))
     return solid.picked(~specks[shells.of])
 
 
@@ -177,7 +177,7 @@ def _closed(solid: Solid, record: _Record, job: Job) -> Solid:
     rims = np.concatenate([np.stack([hole.rim, np.roll(hole.rim, -1, axis=0)], axis=1) for hole in holes])
     said = tr_many("One hole closed ({ways}); it is {size} across.",
                    "{n:,} holes closed ({ways}); the largest is {size} across.", len(holes), ways=", ".join(ways),
-                   size="{}")  # fmt: skip
+                   size="{}")
     record.add("close", said, True, (holes[0].width,), rims)
     patch = np.asarray(closed.origin >= len(solid.triangles))
     on_rim = np.zeros(len(solid.vertices), np.bool_)
@@ -195,7 +195,7 @@ def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Soli
     # where the old surface was open, the new one goes over its holes
     (record.moved if solid.defects.closed else record.closed_over)(_distance(found, solid))
     record.add("rewrap", tr("Surface made anew at a fineness of {}; walls thinner than {} may be lost."), True,
-               (fineness, 2 * fineness))  # fmt: skip
+               (fineness, 2 * fineness))
     return found
 
 
@@ -232,7 +232,7 @@ def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
     far = _two_way(found, solid)
     record.moved(far)
     said = tr("Thinned from {before:,} to {after:,} triangles; the surface moved by up to {size}.",
-              before=len(solid.triangles), after=len(found.triangles), size="{}")  # fmt: skip
+              before=len(solid.triangles), after=len(found.triangles), size="{}")
     record.add("thin", said, True, (far,))
     return found
 

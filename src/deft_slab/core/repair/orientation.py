@@ -44,7 +44,7 @@ def _with_turned(solid: Solid, turned: Bools) -> Solid:
 
 def _inward(
     volume: Floats, low: Floats, high: Floats
-) -> Bools:  # fmt: skip
+) -> Bools:
     """(k,) shells that face inward and have no other shell around their box."""
     size = np.prod(np.maximum(high - low, 1e-12), axis=1)
     wrong = volume < -1e-6 * size

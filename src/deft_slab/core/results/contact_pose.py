@@ -21,7 +21,7 @@ Lies = Literal["down", "up", "sideways", "under"]
 
 
 @dataclass(frozen=True, eq=False)
-class Stance:
+class ContactPose:
     """lies : how the face is; rise : its outward normal along z, -1 to 1; up : (3,) the way up, in the model frame"""
 
     lies: Lies
@@ -29,7 +29,7 @@ class Stance:
     up: Floats
 
     @classmethod
-    def of(cls, piece: Piece, place: Floats, outward: Floats) -> Stance:
+    def of(cls, piece: Piece, place: Floats, outward: Floats) -> ContactPose:
         """Of a piece in its seat. place : (3,) mm, on the face; outward : (3,) unit, out of the piece; model frame"""
         up = piece.seat.rotation[2]
         rise = float(up @ outward)

@@ -18,7 +18,7 @@ from ..locale.translate import tr
 from ..mesh.solid import Defects, Solid
 from ..plan.coupon import COUPON
 from ..plan.model import MendReport
-from ..plan.piece_settings import PieceWish
+from ..plan.piece_settings import PieceSettings
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from .notes import Note
@@ -196,7 +196,7 @@ class Piece:
     crumb: bool
     alone: bool
     as_opened: float | None
-    wished: PieceWish | None
+    wished: PieceSettings | None
     past_threshold: Floats32
     skin: tuple[Floats, Ints32]
     lift: float
@@ -216,9 +216,9 @@ class Piece:
         """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
         return np.asarray(rotation @ self.seat.rotation.T), np.array([shift[0], shift[1], 0.0])
 
-    def wish(self, **update: object) -> PieceWish:
+    def wish(self, **update: object) -> PieceSettings:
         """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
-        wished = self.wished or PieceWish(sides=self.sides, anchor=self.anchor)
+        wished = self.wished or PieceSettings(sides=self.sides, anchor=self.anchor)
         return wished.model_copy(update={"sides": self.sides, "anchor": self.anchor, **update})
 
 
@@ -253,7 +253,7 @@ class Totals:
     def of(
         cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
         joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (), scar: Scar = Scar(),
-    ) -> Totals:  # fmt: skip
+    ) -> Totals:
         """Of the pieces, seams and joins of a plan. contacts : how many there are; bare : the pieces without joins,
         where there are any"""
         made = [one for one in joins if not one.problem]

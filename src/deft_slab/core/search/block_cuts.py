@@ -39,20 +39,20 @@ def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> lis
         counts = min(
             (tuple(_cells(size, side) for size, side in zip(sizes[n], order, strict=True))
              for order in permutations(room)), key=math.prod,
-        )  # fmt: skip
+        )
         low, high = part.solid.turned_bounds(rotations[n])
         walls = [tuple(np.linspace(low[k], high[k], counts[k] + 1)[1:-1].round(3).tolist()) for k in range(3)]
         found.append(BlockCut(
             id=f"c{number}", name=tr("Cut {number}", number=number), turn=Tilt.from_rotation(rotations[n]), x=walls[0],
             y=(walls[1],),
             z=(walls[2],), reach=PieceReach(sides=part.sides) if part.sides else None,
-        ))  # fmt: skip
+        ))
     return found
 
 
 def off_detail(
     subject: CutSubject, cuts: list[BlockCut], moved: float, job: Job = QUIET, spread: Spread = map
-) -> list[Cut]:  # fmt: skip
+) -> list[Cut]:
     """Those of some block cuts whose walls show less seam elsewhere, moved there, by so many mm at most, whatever
     that does to the support; their cells fit as before. Raises Cancelled."""
     found: list[Cut] = []

@@ -130,11 +130,11 @@ def border_stroke(solid: Solid, within: Bools) -> Stroke:
     return Stroke(
         shape="border", places=_triples(solid.centroids[inner]), beyond=_triples(solid.centroids[outer]),
         facing=_triples(solid.normals[np.r_[inner, outer]]), reach=float(1.5 * np.quantile(length, 0.9)),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, eq=False)
-class Neck:
+class LimbNeck:
     """A limb on its neck. within : (m,) its facets; cost : what its border weighs; area : mm2 of its surface"""
 
     within: Bools
@@ -142,7 +142,7 @@ class Neck:
     area: float
 
 
-def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spread = map) -> list[Neck]:
+def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spread = map) -> list[LimbNeck]:
     """The limbs that hang on the cheapest necks for their size, none twice.
 
     price : (m,) of a mm of border on each facet. Raises Cancelled.
@@ -153,14 +153,14 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
     tried = for_each(lambda task: _neck(solid, price, *task), tasks, tr("Looking for necks"), job, spread)
     found = [one for one in tried if one is not None]
     # the same limb is met from several tips: the cheapest of each stands for it; large limbs on cheap necks first
-    kept: list[Neck] = []
+    kept: list[LimbNeck] = []
     for one in sorted(found, key=lambda one: one.cost / np.sqrt(one.area)):
         if not any(_common(solid, one.within, other.within) > _ALIKE for other in kept):
             kept.append(one)
     return kept[:most]
 
 
-def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) -> Neck | None:
+def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) -> LimbNeck | None:
     """What comes off with a tip along the cheapest border in a band; None where that is no neck.
 
     away : (m,) mm over the surface from the tip
@@ -176,7 +176,7 @@ def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) 
     area = float(solid.areas[within].sum())
     if not len(across) or pinned.mean() > _PINNED:
         return None
-    return Neck(within, border_cost(solid, price, within), min(area, float(solid.areas.sum()) - area))
+    return LimbNeck(within, border_cost(solid, price, within), min(area, float(solid.areas.sum()) - area))
 
 
 def _ways_over(solid: Solid) -> csr_matrix:

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 
 from ..arrays import Floats, Ints
-from ..evaluate.evaluator import Workshop
-from ..evaluate.piece import Subject
+from ..evaluate.evaluator import Evaluator
+from ..evaluate.piece import SearchSubject
 from ..figures.default_seats import LEANING, SeatWishes, candidates, worth_leaning
 from ..figures.exposure import spread_directions
-from ..figures.plane_scoring import Places, Poses, every_place, posed
+from ..figures.plane_scoring import CutPlaces, Poses, every_place, posed
 from ..geometry.curves import frame_of
 from ..locale.translate import tr
 from ..mesh.solid import Solid
@@ -36,10 +36,10 @@ TURNS, TURNS_MOST = 13, 30.0
 
 @dataclass(frozen=True, eq=False)
 class CutSubject:
-    """A piece that is to be parted. subject : see ``Subject``; exposed : (m,) of the facets of its stand-in, 0 for cut
-    faces; printer : that its sides are to fit; leaning : see ``Plan``"""
+    """A piece that is to be parted. subject : see ``SearchSubject``; exposed : (m,) of the facets of its stand-in, 0
+    for cut faces; printer : that its sides are to fit; leaning : see ``Plan``"""
 
-    subject: Subject
+    subject: SearchSubject
     exposed: Floats
     printer: Printer
     leaning: float = LEANING
@@ -66,14 +66,14 @@ class CutSubject:
         middle = solid.centroids[crossed].mean(axis=0) if crossed.any() else solid.bounds.mean(axis=0)
         return np.asarray(middle + (offset - float(normal @ middle)) * normal)
 
-    def places(self, normal: Floats, offsets: Floats) -> Places:
+    def places(self, normal: Floats, offsets: Floats) -> CutPlaces:
         """The figures of planes with one normal, their sides in the best of all poses; offsets (k,) rise evenly."""
         return every_place(
             self.light, normal, offsets, self.subject.threshold, self.subject.light_marks, self.exposed, CELLS,
             self.printer, self.poses,
-        )  # fmt: skip
+        )
 
-    def along(self, normal: Floats) -> Places:
+    def along(self, normal: Floats) -> CutPlaces:
         """The figures of ``PLACES`` places that divide the piece evenly along a normal (3,); kept."""
         key = normal.tobytes()
         if key not in self._along:
@@ -81,12 +81,12 @@ class CutSubject:
         return self._along[key]
 
     @property
-    def looked(self) -> list[Places]:
+    def looked(self) -> list[CutPlaces]:
         """All that ``along`` has given so far."""
         return list(self._along.values())
 
     @cached_property
-    def _along(self) -> dict[bytes, Places]:
+    def _along(self) -> dict[bytes, CutPlaces]:
         return {}
 
     @cached_property
@@ -109,15 +109,15 @@ class CutSubject:
         subject = self.subject
         return SeatWishes(subject.stood, subject.threshold, self.printer.room, subject.lift, _SEAT_CELLS)
 
-    def taken(self, places: Places) -> Floats:
+    def taken(self, places: CutPlaces) -> Floats:
         """(2, k) mm3: support of both sides in the seats that ``leaning`` takes."""
         flat = np.where(np.isfinite(places.flat), places.flat, places.support)
         leans = worth_leaning(places.support, flat, places.volume, self.leaning)
         return np.where(leans, places.support, flat)
 
 
-def cut_subject(workshop: Workshop, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
-    """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Workshop.evaluate``."""
+def cut_subject(workshop: Evaluator, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
+    """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Evaluator.evaluate``."""
     subject = workshop.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
     return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
 
@@ -140,10 +140,10 @@ def likely_normals(subject: CutSubject) -> Floats:
     return np.array(kept)
 
 
-def as_map(found: list[Places]) -> CutMap:
+def as_map(found: list[CutPlaces]) -> CutMap:
     """Figures of several normals, with as many places each."""
 
-    def rows(value: Callable[[Places], Any]) -> Floats:
+    def rows(value: Callable[[CutPlaces], Any]) -> Floats:
         return np.stack([value(one) for one in found]).astype(float)
 
     return CutMap(
@@ -161,7 +161,7 @@ def as_map(found: list[Places]) -> CutMap:
     )
 
 
-def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map) -> list[Places]:
+def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map) -> list[CutPlaces]:
     """The figures of places spread evenly along each normal (n, 3).
 
     Raises
@@ -190,13 +190,13 @@ def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = S
     return Sweep(
         offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
         np.asarray(found.fits.all(axis=0)), _valleys(np.where(real, total, np.inf)),
-    )  # fmt: skip
+    )
 
 
 def turned(
     subject: CutSubject, normal: Floats, offset: float, job: Job = QUIET, spread: Spread = map,
     most: float = TURNS_MOST, steps: int = TURNS,
-) -> Turned:  # fmt: skip
+) -> Turned:
     """The figures of a cut turned both ways about the middle of its section.
 
     Raises
@@ -212,19 +212,19 @@ def turned(
     normals = normal + a[:, None] * frame[0] + b[:, None] * frame[1]
     normals /= np.linalg.norm(normals, axis=1)[:, None]
 
-    def look(normal: Floats) -> Places:
+    def look(normal: Floats) -> CutPlaces:
         return subject.places(normal, np.array([float(normal @ middle)]))
 
     found = for_each(look, list(normals), tr("Turning the cut"), job, spread)
     shape = (steps, steps)
 
-    def table(value: Callable[[Places], float]) -> Floats:
+    def table(value: Callable[[CutPlaces], float]) -> Floats:
         return np.array([value(one) for one in found]).reshape(shape)
 
     return Turned(
         degrees, normals.reshape(*shape, 3), (normals @ middle).reshape(shape),
         table(lambda one: float(subject.taken(one).sum())), table(lambda one: float(one.in_sight[0])),
-    )  # fmt: skip
+    )
 
 
 def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
@@ -235,5 +235,5 @@ def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
         for k in range(1, len(values) - 1)
         if np.isfinite(values[k]) and values[k] == values[max(k - reach, 0) : k + reach + 1].min()
         and values[k] < values[k - 1]
-    ]  # fmt: skip
+    ]
     return tuple(sorted(found, key=lambda k: values[k])[:most])

@@ -11,11 +11,11 @@ import numpy as np
 
 from ..arrays import Floats, Ints
 from ..figures.default_seats import around
-from ..figures.plane_scoring import Places
+from ..figures.plane_scoring import CutPlaces
 from ..locale.translate import tr
 from ..progress import QUIET, Job, Spread, for_each
 from ..results.outcome import NOT_BARRED
-from .drafts import LEAST_OF_ALL, Cell, Draft, Ground
+from .drafts import LEAST_OF_ALL, Cell, Draft, SearchPieces
 
 BINS = (0.0, 0.15, 0.25, 0.35, 0.5, 0.625, 0.75, 1.0, 1.5, 2.5, np.inf)
 """Of the seam, as shares of the diagonal. (Ranked in one list, the winners with a small seam stood behind thousands of
@@ -63,7 +63,7 @@ class Scored:
     rooms: Ints
 
 
-def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Scored:
+def scored(ground: SearchPieces, draft: Draft, cell: Cell, found: list[CutPlaces]) -> Scored:
     """What places through a body of a draft come to for the whole of it, with the other bodies as they are."""
     wishes = ground.wishes
     others = [one for one in draft.cells if one is not cell]
@@ -84,10 +84,12 @@ def scored(ground: Ground, draft: Draft, cell: Cell, found: list[Places]) -> Sco
     return Scored(
         draft, cell, np.stack([one.normal for one in found]), rows("offsets"), np.where(good, free, np.inf),
         np.where(good, flat, np.inf), hidden, rooms,
-    )  # fmt: skip
+    )
 
 
-def best_options(ground: Ground, tables: list[Scored], most: int, *, flat: bool, fitting: bool) -> list[list[Option]]:
+def best_options(
+    ground: SearchPieces, tables: list[Scored], most: int, *, flat: bool, fitting: bool
+) -> list[list[Option]]:
     """For each bin of seam its best options, least left first, so many at most, none twice.
 
     flat : by what is left with all flat; fitting : those that take the printer's room the fewest times first
@@ -107,7 +109,7 @@ def best_options(ground: Ground, tables: list[Scored], most: int, *, flat: bool,
             one = tables[table[i]]
             n, k = divmod(int(place[i]), one.offsets.shape[1])
             option = Option(one.draft, one.cell, one.normals[n], float(one.offsets[n, k]), flat, float(left[i]),
-                            float(hidden[i]), int(rooms[i]))  # fmt: skip
+                            float(hidden[i]), int(rooms[i]))
             if not any(same(option, other, ground.diagonal) for other in mine):
                 mine.append(option)
             if len(mine) == most:
@@ -124,12 +126,12 @@ def same(a: Option, b: Option, diagonal: float) -> bool:
     return abs(cosine) >= _ANGLE and bool(abs(a.offset - np.sign(cosine) * b.offset) < _SHARE * diagonal)
 
 
-def followed(ground: Ground, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
+def followed(ground: SearchPieces, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
     """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
     return for_each(partial(_followed, ground), options, tr("Following the best places"), job, spread)
 
 
-def _followed(ground: Ground, start: Option) -> Option:
+def _followed(ground: SearchPieces, start: Option) -> Option:
     subject, diagonal = start.cell.subject, ground.diagonal
     ahead, behind = ground.likely(subject, start.normal, start.offset)
     subject = subject.in_few_poses(np.union1d(ahead, behind))
@@ -151,7 +153,7 @@ def _followed(ground: Ground, start: Option) -> Option:
             k = int(np.argmin(left))
             if left[k] < best.left:
                 best = Option(start.draft, start.cell, normal, float(offsets[k]), start.flat, float(left[k]),
-                              float(table.hidden[0, k]), int(table.rooms[0, k]))  # fmt: skip
+                              float(table.hidden[0, k]), int(table.rooms[0, k]))
     return best
 
 

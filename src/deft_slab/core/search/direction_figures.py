@@ -7,7 +7,7 @@ from dataclasses import fields
 import numpy as np
 
 from ..arrays import Floats
-from ..evaluate.piece import Subject
+from ..evaluate.piece import SearchSubject
 from ..figures.batch_figures import Sketches, sketches
 from ..geometry.place_on_bed import downs_to_rotations
 from ..locale.translate import tr
@@ -25,7 +25,9 @@ _TOGETHER = 8
 """Directions that one call measures."""
 
 
-def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map) -> MapFigures:
+def sweep(
+    subject: SearchSubject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map
+) -> MapFigures:
     """The figures of each direction, on the stand-in, by the soft rule.
 
     directions : (n, 3) unit, model frame, to point down
@@ -43,7 +45,7 @@ def sweep(subject: Subject, directions: Floats, printer: Printer, job: Job = QUI
         return sketches(
             subject.light, downs_to_rotations(downs), subject.threshold, cells, printer=printer,
             marks=subject.light_marks, lift=subject.lift,
-        )  # fmt: skip
+        )
 
     some = [downs[n : n + _TOGETHER] for n in range(0, len(downs), _TOGETHER)]
     found = for_each(look, some, tr("Trying {count:,} ways to sit", count=len(downs)), job, spread)

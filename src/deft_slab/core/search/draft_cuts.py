@@ -14,7 +14,7 @@ from ..locale.translate import tr
 from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from .cut_options import Option, Scored, best_options, followed, same
-from .drafts import Draft, Ground
+from .drafts import Draft, SearchPieces
 from .effort import Effort
 
 _ASIDE = (0.0, 0.004, -0.004, 0.008)
@@ -22,8 +22,8 @@ _ASIDE = (0.0, 0.004, -0.004, 0.008)
 
 
 def best_made(
-    ground: Ground, plan: Plan, tables: list[Scored], effort: Effort, job: Job = QUIET, spread: Spread = map
-) -> list[Draft]:  # fmt: skip
+    ground: SearchPieces, plan: Plan, tables: list[Scored], effort: Effort, job: Job = QUIET, spread: Spread = map
+) -> list[Draft]:
     """The best options of each bin and what is better around them, made: some with the least left, as many with all
     flat, and as many again of those that fit, where not everything does.
 
@@ -51,8 +51,8 @@ def best_made(
 
 
 def _sitting_flat(
-    ground: Ground, plan: Plan, options: list[Option], most: int, job: Job, spread: Spread
-) -> tuple[list[Option], list[Draft]]:  # fmt: skip
+    ground: SearchPieces, plan: Plan, options: list[Option], most: int, job: Job, spread: Spread
+) -> tuple[list[Option], list[Draft]]:
     """(the first of some options whose bodies all sit flat, so many at most; all that was made to find them)."""
     sound: list[Option] = []
     made: list[Draft] = []
@@ -68,13 +68,13 @@ def _sitting_flat(
 
 
 def all_made(
-    ground: Ground, plan: Plan, options: list[Option], job: Job = QUIET, spread: Spread = map
-) -> list[Draft | None]:  # fmt: skip
+    ground: SearchPieces, plan: Plan, options: list[Option], job: Job = QUIET, spread: Spread = map
+) -> list[Draft | None]:
     """Each of some options, really cut on the stand-in; None where it is not as wished. Raises Cancelled."""
     return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the stand-in"), job, spread)
 
 
-def _made_of(ground: Ground, plan: Plan, option: Option) -> Draft | None:
+def _made_of(ground: SearchPieces, plan: Plan, option: Option) -> Draft | None:
     """An option as a draft; where it would leave crumbs, a little beside it; None where it is not as wished.
 
     plan : that its cuts go on from
@@ -93,4 +93,4 @@ def _cut(option: Option, plan: Plan) -> StraightCut:
     return StraightCut(
         id=number, name=name, normal=triple(normal), offset=option.offset,
         reach=PieceReach(sides=sides) if sides else None,
-    )  # fmt: skip
+    )

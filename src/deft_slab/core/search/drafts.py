@@ -12,10 +12,10 @@ from ..arrays import Bools, Floats, Ints
 from ..cuts import Cut
 from ..document.marks import Region
 from ..errors import CutFailed
-from ..evaluate.piece import Subject
+from ..evaluate.piece import SearchSubject
 from ..figures.base_area import rooms_of_boxes
 from ..figures.batch_figures import sketches
-from ..figures.default_seats import Seats, hull_corners, hull_of, seats_of
+from ..figures.default_seats import SeatChoice, hull_corners, hull_of, seats_of
 from ..figures.exposure import spread_directions
 from ..figures.marked_facets import Marked, joined_marks
 from ..figures.marked_facets import taken as facets_taken
@@ -51,7 +51,7 @@ class Cell:
 
     part: Part
     subject: CutSubject
-    seats: Seats
+    seats: SeatChoice
 
     @cached_property
     def _boxes(self) -> int:
@@ -158,7 +158,7 @@ class Draft:
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class SearchPieces:
     """What ways to part are looked for on: pieces of a plan, on their stand-ins.
 
     origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
@@ -174,13 +174,13 @@ class Ground:
     pattern: CutSubject
     besides: tuple[Piece, ...] = ()
     too_many: list[int] = field(default_factory=list)
-    _seats: dict[object, Seats] = field(default_factory=dict)
+    _seats: dict[object, SeatChoice] = field(default_factory=dict)
     _regions: dict[Region, Bools] = field(default_factory=dict)
 
     @classmethod
     def of(
         cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject], besides: Sequence[Piece] = ()
-    ) -> Ground:  # fmt: skip
+    ) -> SearchPieces:
         """From pieces of a plan and their stand-ins, in the same order."""
         parts, start = [], 0
         masks = []
@@ -239,7 +239,7 @@ class Ground:
         of = self.pattern.subject
         exposed = np.where(solid.origin >= 0, self.exposed[np.maximum(solid.origin, 0)], 0.0)
         marks = self.marks.of(solid.origin)
-        own = Subject(solid, solid, marks, marks, of.threshold, of.lift, of.stood, of.now)
+        own = SearchSubject(solid, solid, marks, marks, of.threshold, of.lift, of.stood, of.now)
         return replace(self.pattern, subject=own, exposed=exposed)
 
     def cell(self, part: Part, hints: Floats | None) -> Cell:
@@ -280,7 +280,7 @@ class Ground:
 
     def with_cut(
         self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None, beside: Sequence[Cut] = ()
-    ) -> Draft | None:  # fmt: skip
+    ) -> Draft | None:
         """A draft with one more cut; None where that parts nothing, or not as wished.
 
         hints : (k, 3) directions for the bodies ahead of it and behind it
@@ -350,7 +350,7 @@ def like(solid: Solid, marks: Marked) -> tuple[float, ...]:
     return len(solid.triangles), *np.round(figures, 3).tolist()
 
 
-def _finer(seats: Seats, solid: Solid, subject: CutSubject) -> Seats:
+def _finer(seats: SeatChoice, solid: Solid, subject: CutSubject) -> SeatChoice:
     """Seats with the support of a fine grid: between the columns of the one that they were looked for with a narrow rim
     of a bent face may lie that is all there is to support."""
     both = [seats.least, *([seats.flat] if seats.flat is not None else [])]
@@ -367,7 +367,7 @@ def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
     rotations = np.array([
         Tilt.turn((0.0, 0.0, 1.0), yaw).rotation @ down_to_rotation(down)
         for down in spread_directions(_BOX_DOWNS) if down[2] <= 0 for yaw in range(0, 90, _BOX_YAW)
-    ])  # fmt: skip
+    ])
     corners = hull_corners(solid, hull_of(solid))
     low = np.full((len(rotations), 3), np.inf)
     high = -low

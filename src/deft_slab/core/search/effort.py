@@ -45,5 +45,5 @@ USUAL = Effort()
 THOROUGH = Effort(
     normals=500, later_normals=150, later_likely=24, each=6, flat_tries=12, beam=6, limbs=3, fewest=24, hung=6,
     paired=48, cells=4, finalists=18, again=12, least_gain=0.0,
-)  # fmt: skip
+)
 """4.4 times the work for the demo helmet, up to 4 pieces."""

@@ -29,7 +29,7 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
             and one.all_flat >= way.all_flat and one.all_fit >= way.all_fit and one.alike >= way.alike
             and bool(one.cuts) == bool(way.cuts)
             for one in kept
-        )  # fmt: skip
+        )
         if not beaten:
             kept.append(way)
     return kept
@@ -46,7 +46,7 @@ def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) 
             abs(one.support - other.support) < little and abs(one.hidden(wishes) - other.hidden(wishes)) < short
             and (one.flat == other.flat or abs(one.flat - other.flat) < little)
             for other in kept
-        )  # fmt: skip
+        )
         if not alike:
             kept.append(one)
     return kept

@@ -11,7 +11,7 @@ import numpy as np
 from ..arrays import Floats
 from ..cuts import Cut, PatchCut, StraightCut
 from ..document.base import triple
-from ..evaluate.evaluator import Workshop
+from ..evaluate.evaluator import Evaluator
 from ..geometry.curves import frame_of
 from ..locale.translate import tr
 from ..plan.plan import Plan
@@ -19,7 +19,7 @@ from ..printers.profile import Printer
 from ..progress import QUIET, Job, Spread
 from .borders import border_stroke, facets_of, resettled, seam_price
 from .cut_map import cut_subject
-from .drafts import Draft, Ground
+from .drafts import Draft, SearchPieces
 from .results import MOST_PIECES, CutWishes, Limits
 from .seam_settling import Both
 
@@ -32,8 +32,8 @@ _SLACK = 1.02
 
 
 def moved_together(
-    ground: Ground, draft: Draft, flat: bool, job: Job = QUIET, spread: Spread = map
-) -> list[Draft]:  # fmt: skip
+    ground: SearchPieces, draft: Draft, flat: bool, job: Job = QUIET, spread: Spread = map
+) -> list[Draft]:
     """All drafts that were made around one, better or not: those with less seam are worth looking at too.
 
     flat : whether the support with all pieces flat is to be less. Raises Cancelled.
@@ -54,16 +54,16 @@ def moved_together(
     return made
 
 
-def ground_of(workshop: Workshop, plan: Plan, printer: Printer, job: Job = QUIET) -> Ground:
-    """All pieces of a plan, to be cut as the user has it: nothing is left out. Raises as ``Workshop.evaluate``."""
+def ground_of(workshop: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> SearchPieces:
+    """All pieces of a plan, to be cut as the user has it: nothing is left out. Raises as ``Evaluator.evaluate``."""
     outcome = workshop.evaluate(plan, printer, job.part(0.0, 0.5), detail="figures")
     subjects = [cut_subject(workshop, plan, piece.number - 1, printer, job) for piece in outcome.pieces]
-    return Ground.of(CutWishes(pieces=MOST_PIECES), outcome.pieces, subjects)
+    return SearchPieces.of(CutWishes(pieces=MOST_PIECES), outcome.pieces, subjects)
 
 
 def settled_together(
-    ground: Ground, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
-) -> tuple[tuple[Cut, ...], Both, Both]:  # fmt: skip
+    ground: SearchPieces, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
+) -> tuple[tuple[Cut, ...], Both, Both]:
     """(all cuts of a plan where their seams are seen least together, (mm of seam in sight, mm3 of support) before, the
     same after), of the stand-in. Planes are moved and turned, and borders of patches moved, none farther from its own
     place than stated; other kinds stay. No piece that sat flat leans after it.
@@ -109,7 +109,7 @@ def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:
     return apart <= limits.moved + 1e-6 and turned <= limits.turned + 1e-6
 
 
-def _bordered(ground: Ground, draft: Draft, which: int, own: Cut, reach: float) -> list[tuple[Cut, ...]]:
+def _bordered(ground: SearchPieces, draft: Draft, which: int, own: Cut, reach: float) -> list[tuple[Cut, ...]]:
     """The cuts of a draft with the border of a patch where it costs least near its own place. reach : mm"""
     if not isinstance(own, PatchCut) or len(ground.parts) > 1:
         return []
@@ -143,7 +143,7 @@ def _around(draft: Draft, which: int, shift: float, degrees: float) -> list[tupl
     return cuts
 
 
-def _made(ground: Ground, like: Draft, cuts: tuple[Cut, ...]) -> Draft | None:
+def _made(ground: SearchPieces, like: Draft, cuts: tuple[Cut, ...]) -> Draft | None:
     """Cuts made one after the other; seats are looked for around those of a draft that is like it."""
     draft: Draft | None = ground.start
     for cut in cuts:

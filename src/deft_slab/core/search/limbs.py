@@ -13,8 +13,8 @@ from ..document.base import triple
 from ..locale.translate import tr
 from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
-from .borders import Neck, border_middles, border_stroke, necks, seam_price
-from .drafts import Cell, Draft, Ground, distinct
+from .borders import LimbNeck, border_middles, border_stroke, necks, seam_price
+from .drafts import Cell, Draft, SearchPieces, distinct
 
 _MOST = 6
 """Necks that are cut."""
@@ -22,7 +22,7 @@ _FACES = (0.0, 0.7)
 """Share of the face along the border that is made flat: none, or so that the limb can stand on it."""
 
 
-def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: Spread = map) -> list[Draft]:
+def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, spread: Spread = map) -> list[Draft]:
     """The whole with a limb of a body taken off at its neck, for each of its necks: flat across, and along the border,
     with a round and with a flat face.
 
@@ -43,8 +43,8 @@ def limbs_off(ground: Ground, cell: Cell, plan: Plan, job: Job = QUIET, spread: 
 
 
 def limbs_too(
-    ground: Ground, drafts: list[Draft], limbs: list[Draft], plan: Plan, job: Job = QUIET, spread: Spread = map
-) -> list[Draft]:  # fmt: skip
+    ground: SearchPieces, drafts: list[Draft], limbs: list[Draft], plan: Plan, job: Job = QUIET, spread: Spread = map
+) -> list[Draft]:
     """Each of some drafts with a limb taken off besides, for each of some.
 
     limbs : drafts of one cut each, from ``limbs_off``; plan : that the cuts go on from. Raises Cancelled.
@@ -69,11 +69,11 @@ def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
     away = [
         float(cKDTree(cell.part.solid.centroids[cell.part.solid.origin >= 0]).query(places)[0].mean())
         for cell in draft.cells
-    ]  # fmt: skip
+    ]
     return draft.cells[int(np.argmin(away))].part.sides
 
 
-def _cuts_at(ground: Ground, cell: Cell, plan: Plan, neck: Neck) -> list[tuple[Cut, Floats]]:
+def _cuts_at(ground: SearchPieces, cell: Cell, plan: Plan, neck: LimbNeck) -> list[tuple[Cut, Floats]]:
     """(cut, (k, 3) directions in which its pieces are likely to sit well) for a neck."""
     solid, sides = cell.part.solid, cell.part.sides
     middles = border_middles(solid, neck.within)
@@ -88,6 +88,6 @@ def _cuts_at(ground: Ground, cell: Cell, plan: Plan, neck: Neck) -> list[tuple[C
         StraightCut(id=number, name=name, reach=reach, normal=triple(normal), offset=offset),
         *(PatchCut(id=number, name=name, reach=reach, strokes=strokes, flat=flat, crumbs="neighbour")
           for flat in _FACES),
-    ]  # fmt: skip
+    ]
     downs = cell.subject.poses.downs[np.union1d(*ground.likely(cell.subject, normal, offset))]
     return [(cut, downs) for cut in cuts]

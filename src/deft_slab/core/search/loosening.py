@@ -10,11 +10,11 @@ from ..geometry.bodies import bodies_of
 from ..locale import text
 from ..locale.translate import tr
 from ..results.outcome import NOT_BARRED
-from .drafts import Ground
+from .drafts import SearchPieces
 from .results import LEAST_SHARE, Way
 
 
-def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way]) -> str:
+def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way], Way]) -> str:
     """One sentence. refused : ways that are not as wished; measured : gives one on the full mesh"""
     wishes = ground.wishes
     looked = [one for cell in ground.start.cells for one in cell.subject.looked]
@@ -61,7 +61,7 @@ def why_none(ground: Ground, refused: list[Way], measured: Callable[[Way], Way])
     loose = sum(len(bodies_of(part.solid)) for part in ground.parts)
     if loose > len(ground.parts):
         said.append(tr("it falls in {count} bodies that do not touch, and each counts as a piece: on Size, leave out "
-                       "stray specks, or take bodies on their own", count=loose))  # fmt: skip
+                       "stray specks, or take bodies on their own", count=loose))
     if not said:
         return tr("No cut was found that leaves pieces as large, or as few, as wished.")
     return tr("No way is as wished: {list}.", list="; ".join(said))

@@ -16,7 +16,7 @@ from ..document.marks import Region
 from ..errors import CutFailed
 from ..figures.default_seats import SeatWishes, around, seats_of
 from ..figures.marked_facets import taken
-from ..figures.plane_scoring import Places
+from ..figures.plane_scoring import CutPlaces
 from ..figures.seams import seam_of
 from ..geometry.bodies import bodies_of
 from ..locale.translate import tr
@@ -47,7 +47,7 @@ Both = tuple[float, float]
 
 def settled(
     subject: CutSubject, cut: Cut, limits: Limits, job: Job = QUIET, spread: Spread = map
-) -> tuple[Cut, Both, Both]:  # fmt: skip
+) -> tuple[Cut, Both, Both]:
     """(the settled cut, seam in sight and support before, the same after), all of the stand-in. The cut itself where
     nothing near it is better.
 
@@ -74,7 +74,7 @@ def _straight(
     for share in (0.25, 0.5, 1.0) if limits.turned > 0 else ():
         normals += list(around(normal, share * limits.turned))
 
-    def look(other: Floats) -> Places:
+    def look(other: Floats) -> CutPlaces:
         offset = float(other @ middle)
         return subject.places(other, np.linspace(offset - limits.moved, offset + limits.moved, _FINE))
 
@@ -137,7 +137,7 @@ def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
     """(3,) mm: the longest that any cell is along each axis. ends : (3, 2) mm, where the model ends"""
     return np.array([
         max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in cut.walls(axis)) for axis in range(3)
-    ])  # fmt: skip
+    ])
 
 
 def _room_along(cell: Floats, room: tuple[float, float, float]) -> Floats:
@@ -234,5 +234,5 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut)
 
 SETTLERS: dict[type[Cut], Callable[..., tuple[Cut, Both, Both]]] = {
     StraightCut: _straight, BlockCut: _block, BentCut: _bent, PatchCut: _patch,
-}  # fmt: skip
+}
 """How each kind of cut that settles does it: the arguments of ``settled``."""

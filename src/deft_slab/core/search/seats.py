@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..arrays import Bools, Floats
-from ..evaluate.piece import Subject
+from ..evaluate.piece import SearchSubject
 from ..figures.base_area import fit, fits_turned
 from ..figures.default_seats import AROUND, around, bests_apart, candidates, hull_corners, hull_of, near_to
 from ..figures.exposure import spread_directions
@@ -35,16 +35,16 @@ _NEAR_BEST = 1.35
 """How much worse than the best a steadier one may be to be worth trying."""
 
 
-def starting_directions(subject: Subject) -> Floats:
+def starting_directions(subject: SearchSubject) -> Floats:
     """(n, 3) spread directions, and those that lie on large flats and on facets of the hull; the present one first."""
     offered = [candidate.down for candidate in candidates(subject.light, subject.stood)]
     return np.concatenate([np.array([subject.now.down]), np.array(offered), spread_directions(SPREAD)])
 
 
 def refined(
-    subject: Subject, printer: Printer, figures: MapFigures, value: Callable[[MapFigures], Floats], starts: int,
+    subject: SearchSubject, printer: Printer, figures: MapFigures, value: Callable[[MapFigures], Floats], starts: int,
     job: Job = QUIET, spread: Spread = map,
-) -> MapFigures:  # fmt: skip
+) -> MapFigures:
     """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best.
 
     value : gives (n,) of n directions, less is better; starts : how many are followed.
@@ -67,9 +67,9 @@ def _best_near(down: Floats, values: Floats, centre: Floats, degrees: float) -> 
 
 
 def searched(
-    subject: Subject, printer: Printer, weights: Weights, job: Job = QUIET, spread: Spread = map,
+    subject: SearchSubject, printer: Printer, weights: Weights, job: Job = QUIET, spread: Spread = map,
     known: MapFigures | None = None,
-) -> MapFigures:  # fmt: skip
+) -> MapFigures:
     """All directions that were looked at: spread ones, flats, and the neighbourhoods of the best by support and by the
     blend. known : what was looked at before, on the same subject and printer; enough of it, as the rounds of the map
     are, saves looking all over again"""
@@ -80,7 +80,7 @@ def searched(
     show = subject.marks.show.any()
     found = refined(
         subject, printer, found, lambda f: f.support_volume_mm3, _STARTS, job.part(0.4, 0.7), spread
-    )  # fmt: skip
+    )
     return refined(
         subject, printer, found, lambda f: blend(parts_of(f, bool(show)), weights), 3, job.part(0.7, 1.0), spread
     )
@@ -88,7 +88,7 @@ def searched(
 
 def chosen_seats(
     figures: MapFigures, has_show_faces: bool, weights: Weights, fits: Bools
-) -> list[tuple[int, str]]:  # fmt: skip
+) -> list[tuple[int, str]]:
     """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones. fits :
     (n,) in which directions it fits the printer"""
     parts = parts_of(figures, has_show_faces)
@@ -132,27 +132,27 @@ def chosen_seats(
 
 
 def measured_seat(
-    subject: Subject, printer: Printer, tilt: Tilt, lift: float, kind: str, score: float, exposed: Floats | None
+    subject: SearchSubject, printer: Printer, tilt: Tilt, lift: float, kind: str, score: float, exposed: Floats | None
 ) -> WorthTrying:
     """A seat with the figures of the full mesh. exposed : (m,) exposure of its facets, for support inside"""
     found = measure(
         subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
         exposed=exposed,
-    )  # fmt: skip
+    )
     within = fit(printer.growth * set_down(subject.solid.vertices, tilt.rotation, lift), printer)
     return WorthTrying(tilt, kind, found.figures, score, lift, found.past_threshold, within)
 
 
-def fitting(subject: Subject, printer: Printer, downs: Floats) -> Bools:
+def fitting(subject: SearchSubject, printer: Printer, downs: Floats) -> Bools:
     """(n,) whether the stand-in of a piece fits the printer with each of some directions (n, 3) down."""
     corners = printer.growth * hull_corners(subject.light, hull_of(subject.light))
     return fits_turned(corners, downs_to_rotations(downs), printer.room, subject.lift)
 
 
 def seats_worth_trying(
-    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
+    subject: SearchSubject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
     spread: Spread = map, known: MapFigures | None = None,
-) -> tuple[list[WorthTrying], MapFigures]:  # fmt: skip
+) -> tuple[list[WorthTrying], MapFigures]:
     """(5 to 8 clearly different seats, measured on the full mesh, best by the weights first; all that was looked at).
 
     exposed : (m,) exposure of the facets of the full mesh, for support inside
@@ -175,9 +175,9 @@ def seats_worth_trying(
 
 
 def leaning(
-    subject: Subject, printer: Printer, weights: Weights, exposed: Floats | None, lift: float, job: Job = QUIET,
+    subject: SearchSubject, printer: Printer, weights: Weights, exposed: Floats | None, lift: float, job: Job = QUIET,
     spread: Spread = map,
-) -> list[WorthTrying]:  # fmt: skip
+) -> list[WorthTrying]:
     """Four ways to use the present seat: as it is, and leaning off it by the 5 to 30 degrees that are best by the
     weights; each directly on the bed, and ``lift`` mm over it on support. (Just off flat is worst, and resin printers
     want no wide layer parallel to the plate: common practice.)

@@ -14,7 +14,7 @@ from ..mesh.solid import Solid
 from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from ..repair.simplify import thinned
-from .drafts import Draft, Ground, distinct
+from .drafts import Draft, SearchPieces, distinct
 
 _PLANES = 2
 """Of symmetry, that pairs are made at."""
@@ -30,9 +30,9 @@ def planes_of(solids: list[Solid]) -> list[tuple[Floats, float]]:
 
 
 def in_pairs(
-    ground: Ground, drafts: list[Draft], planes: list[tuple[Floats, float]], plan: Plan, job: Job = QUIET,
+    ground: SearchPieces, drafts: list[Draft], planes: list[tuple[Floats, float]], plan: Plan, job: Job = QUIET,
     spread: Spread = map,
-) -> list[Draft]:  # fmt: skip
+) -> list[Draft]:
     """Each of some drafts with the mirror image of its last cut besides, where that parts something.
 
     planes : (unit normal (3,), offset in mm) of symmetry; plan : that the cuts go on from. Raises Cancelled.
@@ -40,12 +40,12 @@ def in_pairs(
     tasks = [
         (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]
         if isinstance(draft.cuts[-1], StraightCut | PatchCut)
-    ]  # fmt: skip
+    ]
     made = for_each(partial(_paired, ground, plan), tasks, tr("Cutting in mirrored pairs"), job, spread)
     return ground.sound(made)
 
 
-def _paired(ground: Ground, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:
+def _paired(ground: SearchPieces, plan: Plan, task: tuple[Draft, Move]) -> Draft | None:
     draft, mirror = task
     # what lies on the other side is another piece: the image goes through whatever it meets
     number, name = draft.added_to(plan).numbered

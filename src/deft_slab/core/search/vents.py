@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from ..document.marks import SHOW
-from ..evaluate.evaluator import Workshop
+from ..evaluate.evaluator import Evaluator
 from ..figures.marked_facets import facets_at
-from ..geometry.pose import Sitting
+from ..geometry.pose import BedPose
 from ..hollowing.apply_hollows import emptied
 from ..hollowing.vents import propose_vents
 from ..plan.hollow import MOST_VENTS, Hollow, Vent
@@ -18,8 +18,8 @@ from ..progress import QUIET, Job
 
 
 def proposed_vents(
-    workshop: Workshop, plan: Plan, hollow_id: str, printer: Printer, most: int = MOST_VENTS, job: Job = QUIET
-) -> tuple[Vent, ...]:  # fmt: skip
+    workshop: Evaluator, plan: Plan, hollow_id: str, printer: Printer, most: int = MOST_VENTS, job: Job = QUIET
+) -> tuple[Vent, ...]:
     """Vents for a hollow of a plan, in place of those that it has; see ``propose_vents``.
 
     most : how many, at most
@@ -28,7 +28,7 @@ def proposed_vents(
     ------
     BadPlan : there is no such hollow.
     HollowFailed : there is nothing to hollow.
-    OpenSurface, CutFailed, Cancelled : as ``Workshop.evaluate``.
+    OpenSurface, CutFailed, Cancelled : as ``Evaluator.evaluate``.
     """
     hollow: Hollow = plan.hollow(hollow_id)
     bare = plan.changed(hollows=())
@@ -39,7 +39,7 @@ def proposed_vents(
         return ()
     piece, part = pieces[number], parts[number]
     empty = emptied(part, hollow, workshop.kept, job.part(0.2, 0.5))
-    seat = Sitting(part.solid, piece.seat.rotation, piece.lift)
+    seat = BedPose(part.solid, piece.seat.rotation, piece.lift)
     exposed = workshop.exposed_piece(bare, number, job.part(0.5, 0.6), printer)
     same = facets_at(part.solid, empty.solid.centroids)
     show = (piece.marks[same] & SHOW) > 0

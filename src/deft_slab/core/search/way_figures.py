@@ -10,7 +10,7 @@ from ..figures.congruence import same_shapes
 from ..mesh.solid import Solid
 from ..plan.plan import Plan
 from ..results.outcome import Outcome, Piece
-from .drafts import Draft, Ground
+from .drafts import Draft, SearchPieces
 from .results import CutWishes, Way
 
 _SAME_VOLUME = 1.01
@@ -29,7 +29,7 @@ def measured_way(
         sum(one.figures.support_volume_mm3 for one in pieces), sight, show,
         wishes.hidden(sight, show, sum(seam.welcome for seam in seams)), tuple(seams), True,
         _alike([piece.solid for piece in pieces]), over,
-    )  # fmt: skip
+    )
 
 
 def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list[Piece]:
@@ -37,7 +37,7 @@ def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list
     return [one for one in pieces if any(one.sides[: len(sides)] == sides for sides in among)]
 
 
-def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: Ground) -> Way | None:
+def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: SearchPieces) -> Way | None:
     """A draft, free or all flat, as a way that is only known from the stand-in; None where it cannot be all flat.
 
     plan : that its cuts go on from
@@ -52,7 +52,7 @@ def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: Ground) -> Way | N
         sum(seat.fits for seat in known) + sum(one.fit.fits for one in besides),
         draft.left(flat) + sum(one.figures.support_volume_mm3 for one in besides), draft.sight, draft.show,
         draft.hidden(ground.wishes), draft.seams, alike=draft.alike,
-    )  # fmt: skip
+    )
 
 
 def _alike(solids: list[Solid]) -> int:

@@ -19,7 +19,7 @@ import numpy as np
 
 from ..arrays import Floats
 from ..cuts import Cut, PatchCut
-from ..evaluate.evaluator import Workshop
+from ..evaluate.evaluator import Evaluator
 from ..figures.base_area import least_rooms
 from ..geometry.orientation import Tilt
 from ..locale.translate import tr
@@ -31,7 +31,7 @@ from .block_cuts import blocks_for, off_detail
 from .cut_map import CutSubject, cut_subject, half_sphere, likely_normals, looked_along
 from .cut_options import BINS, Scored, best_options, dearest, scored
 from .draft_cuts import all_made, best_made
-from .drafts import Cell, Draft, Ground
+from .drafts import Cell, Draft, SearchPieces
 from .effort import USUAL, Effort
 from .fronts import foremost, spaced, unbeaten, unlike
 from .joint_refinement import moved_together
@@ -61,7 +61,7 @@ class WaySearch:
     number : of the piece, from 0 on; None: all
     """
 
-    workshop: Workshop
+    workshop: Evaluator
     plan: Plan
     printer: Printer
     wishes: CutWishes
@@ -74,7 +74,7 @@ class WaySearch:
     _job: Job = field(init=False, default=QUIET)
     _steps: list[_Step] = field(init=False)
     _pieces: list[Piece] = field(init=False, default_factory=list)
-    _ground_of: Ground | None = field(init=False, default=None)
+    _ground_of: SearchPieces | None = field(init=False, default=None)
     _tables: list[Scored] = field(init=False, default_factory=list)
     _drafts: list[Draft] = field(init=False, default_factory=list)
     _measured: list[Way] = field(init=False, default_factory=list)
@@ -144,12 +144,12 @@ class WaySearch:
         necks = [partial(self._necks, ground, cell) for cell in cells]
         return [blocks, rest, partial(self._uncut, ground), *necks, partial(self._follow, ground, 1)]
 
-    def _everywhere(self, ground: Ground, cells: list[Cell]) -> list[_Step]:
+    def _everywhere(self, ground: SearchPieces, cells: list[Cell]) -> list[_Step]:
         """One cut along all other normals."""
         self._look(ground, [(cell, half_sphere(self.effort.normals)) for cell in cells])
         return []
 
-    def _look(self, ground: Ground, along: list[tuple[Cell, Floats]]) -> None:
+    def _look(self, ground: SearchPieces, along: list[tuple[Cell, Floats]]) -> None:
         """Scores places for a first cut of bodies along normals (n, 3); the best of each amount of seam are made."""
         tables = []
         for n, (cell, normals) in enumerate(along):
@@ -161,7 +161,7 @@ class WaySearch:
         self._tables = [*self._tables, *tables]
         self._show(ground, near=True)
 
-    def _blocks(self, ground: Ground) -> list[_Step]:
+    def _blocks(self, ground: SearchPieces) -> list[_Step]:
         """Block cuts of what does not fit the printer, where that is one piece: evenly, and with walls off detail."""
         cell = ground.start.cells[0]
         if len(ground.parts) == 1 and not cell.fits(False):
@@ -171,7 +171,7 @@ class WaySearch:
             self._drafts = [*self._drafts, *(draft for draft in made if draft is not None)]
         return []
 
-    def _uncut(self, ground: Ground) -> list[_Step]:
+    def _uncut(self, ground: SearchPieces) -> list[_Step]:
         """What is parted, as it sits now; where that is a whole model, also in its best seats."""
         plans = [self.plan]
         if len(self._pieces) == 1 and self._pieces[0].alone:
@@ -184,13 +184,13 @@ class WaySearch:
         self._show(ground, near=True)
         return []
 
-    def _necks(self, ground: Ground, cell: Cell) -> list[_Step]:
+    def _necks(self, ground: SearchPieces, cell: Cell) -> list[_Step]:
         """Limbs of a body, taken off at their necks, made."""
         self._drafts = [*self._drafts, *limbs_off(ground, cell, self.plan, self._job, self.spread)]
         self._show(ground, near=True)
         return []
 
-    def _follow(self, ground: Ground, cuts: int) -> list[_Step]:
+    def _follow(self, ground: SearchPieces, cuts: int) -> list[_Step]:
         """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
         then what is not beaten is measured on the full mesh."""
         drafts = best_made(ground, self.plan, self._tables, self.effort, self._job, self.spread)
@@ -201,14 +201,14 @@ class WaySearch:
             partial(self._again, ground, cuts),
         ]
 
-    def _again(self, ground: Ground, cuts: int) -> list[_Step]:
+    def _again(self, ground: SearchPieces, cuts: int) -> list[_Step]:
         """Drafts that were beaten by one that promised more than it keeps."""
         return [
             *self._measuring(ground, self._finalists(ground, self.effort.again, self.effort.least_gain)),
             partial(self._further, ground, cuts),
         ]
 
-    def _finalists(self, ground: Ground, most: int, least_gain: float) -> list[Way]:
+    def _finalists(self, ground: SearchPieces, most: int, least_gain: float) -> list[Way]:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
         many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
         chosen: list[Way] = []
@@ -222,7 +222,7 @@ class WaySearch:
                 chosen += foremost(new, known, count, self._stands.support, least_gain)
         return chosen
 
-    def _together(self, ground: Ground, draft: Draft, flat: bool) -> list[_Step]:
+    def _together(self, ground: SearchPieces, draft: Draft, flat: bool) -> list[_Step]:
         """What is around a draft, and what of that is not beaten, on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
@@ -230,7 +230,7 @@ class WaySearch:
         ways = self._finalists(ground, self.effort.finalists, 0.0)
         return [*self._measuring(ground, ways), partial(self._rest, ground)]
 
-    def _measuring(self, ground: Ground, ways: list[Way]) -> list[_Step]:
+    def _measuring(self, ground: SearchPieces, ways: list[Way]) -> list[_Step]:
         """The steps that measure some ways, a few each."""
         of_cuts: dict[tuple[Cut, ...], list[Way]] = {}
         for way in ways:
@@ -241,12 +241,12 @@ class WaySearch:
             for n in range(0, len(groups), _AT_ONCE)
         ]
 
-    def _rest(self, ground: Ground) -> list[_Step]:
+    def _rest(self, ground: SearchPieces) -> list[_Step]:
         """Only what was measured is shown."""
         self._show(ground, near=False)
         return []
 
-    def _measure(self, ground: Ground, groups: list[list[Way]], share: float) -> list[_Step]:
+    def _measure(self, ground: SearchPieces, groups: list[list[Way]], share: float) -> list[_Step]:
         """Ways on the full mesh; those of one group have the same cuts."""
         self._job.step(share, tr("Measuring the best ways on the full mesh"))
         aside = replace(self.workshop, spread=map), self._job.silent
@@ -256,7 +256,7 @@ class WaySearch:
         self._show(ground, near=True)
         return []
 
-    def _further(self, ground: Ground, cuts: int) -> list[_Step]:
+    def _further(self, ground: SearchPieces, cuts: int) -> list[_Step]:
         """With one cut more than that, if more pieces may be had."""
         self._show(ground, near=False)
         self._tables = []
@@ -280,7 +280,7 @@ class WaySearch:
             self.front = replace(self.front, short_of=said)
         return []
 
-    def _look_in(self, ground: Ground, draft: Draft, share: float) -> list[_Step]:
+    def _look_in(self, ground: SearchPieces, draft: Draft, share: float) -> list[_Step]:
         """Scores places for a further cut of a draft."""
         tables = []
         for cell in dearest(draft, self.effort.cells):
@@ -292,7 +292,7 @@ class WaySearch:
         self._tables = [*self._tables, *tables]
         return []
 
-    def _pairs(self, ground: Ground, beam: list[Draft]) -> list[_Step]:
+    def _pairs(self, ground: SearchPieces, beam: list[Draft]) -> list[_Step]:
         """The best drafts with the mirror images of their last cuts, where the model is symmetric."""
         if self._planes is None:
             self._job.step(0.0, tr("Looking for symmetry"))
@@ -302,7 +302,7 @@ class WaySearch:
         self._drafts = [*self._drafts, *made]
         return []
 
-    def _limbs_too(self, ground: Ground, beam: list[Draft]) -> list[_Step]:
+    def _limbs_too(self, ground: SearchPieces, beam: list[Draft]) -> list[_Step]:
         """The best drafts with the best limbs off besides."""
         off = [draft for draft in self._drafts if draft.limb and len(draft.cuts) == 1]
         off = sorted(off, key=lambda one: one.support * one.hidden(self.wishes))
@@ -312,7 +312,7 @@ class WaySearch:
         self._drafts = [*self._drafts, *made]
         return []
 
-    def _ground(self) -> Ground:
+    def _ground(self) -> SearchPieces:
         workshop, plan, job = self.workshop, self.plan, self._job
         outcome = workshop.evaluate(plan, self.printer, job.part(0.0, 0.2), detail="figures")
         pieces = list(outcome.pieces)
@@ -328,7 +328,7 @@ class WaySearch:
         self._pieces = pieces
         self._stands = measured_way(plan, (), outcome, [piece.sides for piece in pieces], self.wishes)
         besides = [piece for piece in counted if piece.number not in looked_at]
-        ground = Ground.of(self.wishes, pieces, subjects, besides)
+        ground = SearchPieces.of(self.wishes, pieces, subjects, besides)
         least = sum(
             least_rooms(
                 np.concatenate([part.solid.vertices, part.solid.centroids]), self.printer.room, part.solid.volume
@@ -339,7 +339,7 @@ class WaySearch:
         self._ground_of = ground
         return ground
 
-    def _beam(self, ground: Ground, cuts: int) -> list[Draft]:
+    def _beam(self, ground: SearchPieces, cuts: int) -> list[Draft]:
         """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""
         room = [one for one in self._drafts if len(one.cells) < ground.most_pieces and len(one.cuts) == cuts]
         chosen: dict[int, Draft] = {}
@@ -360,28 +360,28 @@ class WaySearch:
 
     # what is shown
 
-    def _keep(self, ground: Ground, way: Way) -> None:
+    def _keep(self, ground: SearchPieces, way: Way) -> None:
         if way.plan not in self._known:
             self._known.add(way.plan)
             (self._measured if ground.as_wished(way) else self._refused).append(way)
 
-    def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Workshop, job: Job) -> Way:
+    def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Evaluator, job: Job) -> Way:
         """A plan on the full mesh."""
         outcome = workshop.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
-    def _near(self, ground: Ground, *, all_of_them: bool = False) -> list[Way]:
+    def _near(self, ground: SearchPieces, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
         that can be."""
         ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]
         return [way for way in new if all_of_them or ground.as_wished(way)]
 
-    def _show(self, ground: Ground, *, near: bool) -> None:
+    def _show(self, ground: SearchPieces, *, near: bool) -> None:
         ways = [*self._measured, *(self._near(ground) if near else ())]
         self.front = replace(self.front, ways=tuple(self._unbeaten(ways, ground)), whole=self._stands.support)
 
-    def _unbeaten(self, ways: list[Way], ground: Ground) -> list[Way]:
+    def _unbeaten(self, ways: list[Way], ground: SearchPieces) -> list[Way]:
         little = _LITTLE * self._stands.support
         good = [way for way in ways if not way.cuts or not way.no_better(self._stands, little)]
         return unbeaten(good, little, _SHORT * ground.diagonal)

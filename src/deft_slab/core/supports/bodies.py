@@ -30,7 +30,7 @@ def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
     one = np.concatenate([
         np.column_stack([n, after, _SIDES + after]), np.column_stack([n, _SIDES + after, _SIDES + n]),
         np.column_stack([bottom, after, n]), np.column_stack([top, _SIDES + n, _SIDES + after]),
-    ])  # fmt: skip
+    ])
     each = 2 * _SIDES + 2
     triangles = (one[None] + each * np.arange(len(start))[:, None, None]).reshape(-1, 3)
     return Solid(vertices.reshape(-1, 3), triangles.astype(np.int32))
@@ -47,7 +47,7 @@ def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
         (inside, joint, tip, stem), (joint[leans], bend[leans], stem, stem), (end, bend, stem, stem),
         (end[bed], end[bed] + [0.0, 0.0, measures.foot_height], foot, stem),
         (braces[:, 0], braces[:, 1], stem / 1.5, stem / 1.5),
-    ]  # fmt: skip
+    ]
     start, stop = (np.concatenate([part[k] for part in parts]) for k in (0, 1))
     radii = [np.concatenate([np.full(len(part[0]), part[k]) for part in parts]) for k in (2, 3)]
     return rods(start, stop, *radii)
@@ -92,5 +92,5 @@ def plate(routes: Routes, measures: Measures, height: float) -> manifold3d.Manif
     reach = 1.5 * measures.foot
     hull = manifold3d.CrossSection.batch_hull([
         manifold3d.CrossSection.circle(reach, 24).translate((float(x), float(y))) for x, y in feet
-    ])  # fmt: skip
+    ])
     return hull.extrude(height)

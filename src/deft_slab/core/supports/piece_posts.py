@@ -11,7 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints
-from ..cache import Kept
+from ..cache import Cache
 from ..document.marks import CLEAR, HOLD, SHOW
 from ..figures.marked_facets import facets_at
 from ..joins.reports import PostsReport
@@ -22,16 +22,16 @@ from ..printers.profile import Printer
 from ..progress import QUIET, Job
 from ..results.outcome import Piece
 from .bodies import sketched
-from .placement import Standing, bodies_of, in_one, proposed, stood
-from .routes import Ground, Measures, on_surface
+from .placement import PostPlacement, bodies_of, in_one, proposed, stood
+from .routes import Measures, Obstacle, on_surface
 
 _REFUSED = 1.5
 """mm around where a post was taken away, within which none is proposed."""
 
 
-def ground_of(piece: Piece) -> Ground:
+def ground_of(piece: Piece) -> Obstacle:
     """A piece as it sits."""
-    return Ground(piece.solid, piece.seat.rotation, piece.lift)
+    return Obstacle(piece.solid, piece.seat.rotation, piece.lift)
 
 
 def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:
@@ -48,15 +48,15 @@ def measures_of(posts: PostSet, one: Post | None = None) -> Measures:
 
 
 @dataclass(frozen=True, eq=False)
-class Alike:
+class PostsOfOneSize:
     """Posts of one size. standing : those that still touch the surface; numbers : (k,) which of the set these are"""
 
     measures: Measures
-    standing: Standing
+    standing: PostPlacement
     numbers: Ints
 
 
-def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
+def standing_of(posts: PostSet, piece: Piece) -> list[PostsOfOneSize]:
     """The posts that still touch the surface, by their sizes."""
     ground = ground_of(piece)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
@@ -69,8 +69,8 @@ def standing_of(posts: PostSet, piece: Piece) -> list[Alike]:
     for measures in dict.fromkeys(sizes):
         numbers = np.array([n for n, size in enumerate(sizes) if size == measures and touching[n]], np.int64)
         standing = stood(ground, at[numbers], normals[numbers], np.zeros(len(numbers), np.bool_), measures,
-                         feet[numbers])  # fmt: skip
-        found.append(Alike(measures, standing, numbers))
+                         feet[numbers])
+        found.append(PostsOfOneSize(measures, standing, numbers))
     return found
 
 
@@ -97,7 +97,7 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
         number, tuple(post.id for post in posts.posts), tuple(map(str, lands)), lengths, walls, show, leans, as_asked,
         held_by(at, stands, piece), at, braces, volume, float(area.sum()), float(area[show].sum()),
         ground.on_model(sketch.vertices), sketch.triangles,
-    )  # fmt: skip
+    )
 
 
 def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
@@ -112,7 +112,7 @@ def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
     return held
 
 
-def volume_of(standing: Standing, measures: Measures) -> float:
+def volume_of(standing: PostPlacement, measures: Measures) -> float:
     """mm3 of posts and braces: stems, a cone under each tip and over each foot, rods; by their formulas."""
     lands, lengths = standing.routes.lands, standing.routes.lengths
     stem, tip, foot = measures.stem / 2, measures.tip / 2, measures.foot / 2
@@ -125,8 +125,8 @@ def volume_of(standing: Standing, measures: Measures) -> float:
 
 
 def with_posts(
-    sets: Sequence[PostSet], pieces: list[Piece], printer: Printer, kept: Kept
-) -> tuple[list[Piece], dict[str, PostsReport]]:  # fmt: skip
+    sets: Sequence[PostSet], pieces: list[Piece], printer: Printer, kept: Cache
+) -> tuple[list[Piece], dict[str, PostsReport]]:
     """(the pieces, those with posts with the volume of these as their support, and what tips touch; what became of the
     posts, by the id of their set)."""
     after, reports = list(pieces), dict[str, PostsReport]()
@@ -145,7 +145,7 @@ def with_posts(
             figures = replace(
                 f, support_volume_mm3=report.volume, support_inside_mm3=0.0, touched_area_mm2=report.area,
                 show_scar_mm2=report.on_show, material_g=f.material_g + plastic * own.material_density / 1000,
-            )  # fmt: skip
+            )
             nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))
             after[number] = replace(piece, figures=figures, skin=nothing)
     return after, reports
@@ -153,7 +153,7 @@ def with_posts(
 
 def proposed_points(
     posts: PostSet, piece: Piece, layer: float, least: float, job: Job = QUIET
-) -> tuple[Floats, Floats]:  # fmt: skip
+) -> tuple[Floats, Floats]:
     """((k, 3) mm, model frame, of all points that need a post besides those placed by hand; (u, 3) mm of islands that
     none could be brought to).
 
@@ -172,9 +172,9 @@ def proposed_points(
 
 
 def proposed_for(
-    piece: Piece, ground: Ground, known: tuple[Floats, Floats], layer: float, least: float, measures: Measures,
+    piece: Piece, ground: Obstacle, known: tuple[Floats, Floats], layer: float, least: float, measures: Measures,
     job: Job = QUIET,
-) -> Standing:  # fmt: skip
+) -> PostPlacement:
     """As ``proposed``, for a piece with its marks: where support is asked for there are tips too, though the surface is
     not past the threshold; where there may be none are none. known : points and normals (k, 3), mm, model frame;
     layer : mm; least : mm2. Raises Cancelled."""

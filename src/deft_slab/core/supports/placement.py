@@ -19,7 +19,7 @@ from ..mesh.solid import Solid, side_by_side, spread_points
 from ..plan.supports import SLENDER_DIAMETERS
 from ..progress import QUIET, Job
 from .bodies import cone, post, sketched
-from .routes import Ground, Measures, Routes, routed
+from .routes import Measures, Obstacle, Routes, routed
 
 SPACING = (5.0, 2.5)
 """mm from tip to tip, where the surface is just past the threshold and where it is level (measured to hold)."""
@@ -35,7 +35,7 @@ _SAME = 0.2
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class PostPlacement:
     """Posts of a piece in its seat.
 
     points, normals : (k, 3) mm and unit vectors, model frame, where they touch; for_island : (k,) whether an island
@@ -57,8 +57,8 @@ class Standing:
 
 
 def needs_posts(
-    ground: Ground, past: Floats32, clear: Bools, known: Floats, layer: float
-) -> tuple[Floats, Floats]:  # fmt: skip
+    ground: Obstacle, past: Floats32, clear: Bools, known: Floats, layer: float
+) -> tuple[Floats, Floats]:
     """((k, 3) mm, model frame, (k, 3) outward unit vectors) of points where posts are needed, besides those that are
     known: past the threshold no point is farther from one than the spacing for its angle. The lowest come first.
 
@@ -95,7 +95,7 @@ def needs_posts(
 
 def islands_of(
     solid: Solid, layer: float, least: float, row: float = _ROW, job: Job = QUIET
-) -> Floats:  # fmt: skip
+) -> Floats:
     """(k, 3) mm, inside the islands of a solid as it sits on the bed, or over it. layer : mm; least : mm2 that an
     island grows to; row : mm, see ``regions_of``. Raises Cancelled."""
     vertices = np.asarray(solid.vertices)
@@ -108,7 +108,7 @@ def islands_of(
     return np.column_stack([regions.place[begun], levels.middles[regions.layer[begun]]])
 
 
-def undersides(ground: Ground, inside: Floats) -> tuple[Floats, Floats]:
+def undersides(ground: Obstacle, inside: Floats) -> tuple[Floats, Floats]:
     """((k, 3) mm, model frame, (k, 3) outward unit vectors) of the surface straight under points (k, 3) on the bed."""
     places = ground.on_model(inside)
     down = np.broadcast_to(-ground.rotation[2], places.shape)
@@ -118,21 +118,21 @@ def undersides(ground: Ground, inside: Floats) -> tuple[Floats, Floats]:
 
 
 def stood(
-    ground: Ground, points: Floats, normals: Floats, for_island: Bools, measures: Measures,
+    ground: Obstacle, points: Floats, normals: Floats, for_island: Bools, measures: Measures,
     feet: Floats | None = None,
-) -> Standing:  # fmt: skip
+) -> PostPlacement:
     """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there. feet : (k, 3) mm, model
     frame, see ``routed``"""
     contact, out = ground.on_bed(points), normals @ ground.rotation.T
     asked = np.full(points.shape, np.nan) if feet is None else ground.on_bed(feet)
     routes = routed(ground, contact, out, measures, asked)
-    return Standing(points, normals, for_island, routes, braces_for(ground, routes, measures), np.empty((0, 3)))
+    return PostPlacement(points, normals, for_island, routes, braces_for(ground, routes, measures), np.empty((0, 3)))
 
 
 def proposed(
-    ground: Ground, past: Floats32, clear: Bools, known: tuple[Floats, Floats], layer: float,
+    ground: Obstacle, past: Floats32, clear: Bools, known: tuple[Floats, Floats], layer: float,
     least: float, measures: Measures, job: Job = QUIET,
-) -> Standing:  # fmt: skip
+) -> PostPlacement:
     """Posts for all that is not held: a tip where each island begins, and wherever the surface is past the threshold;
     then it is looked at again with its posts, and added to.
 
@@ -162,15 +162,15 @@ def proposed(
 
 
 def islands_with(
-    ground: Ground, standing: Standing, measures: Measures, layer: float, least: float, job: Job = QUIET
-) -> Floats:  # fmt: skip
+    ground: Obstacle, standing: PostPlacement, measures: Measures, layer: float, least: float, job: Job = QUIET
+) -> Floats:
     """(k, 3) mm, on the bed, inside the islands that a piece still has with its posts. layer : mm, not finer than is
     needed to see whether a tip is there; least : mm2. Raises Cancelled."""
     both = side_by_side([ground.solid_on_bed, sketched(standing.routes, standing.braces, measures)])
     return islands_of(both, max(layer, _AGAIN), least, _AGAIN, job)
 
 
-def braces_for(ground: Ground, routes: Routes, measures: Measures) -> Floats:
+def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
     """(b, 2, 3) mm, on the bed: rods at 45 degrees from posts that are too slender to their nearest neighbours."""
     upright = np.flatnonzero(routes.lands == "bed")
     long = upright[routes.lengths[upright] > SLENDER_DIAMETERS * measures.stem]
@@ -201,7 +201,7 @@ def braces_for(ground: Ground, routes: Routes, measures: Measures) -> Floats:
     return np.asarray(braces[ground.free(braces[:, 0], braces[:, 1], measures.stem / 2)])
 
 
-def bodies_of(standing: Standing, measures: Measures) -> list[manifold3d.Manifold]:
+def bodies_of(standing: PostPlacement, measures: Measures) -> list[manifold3d.Manifold]:
     """The posts, one body each, then their braces; on the bed, and nothing under it: where a tip is nearer to it than a
     stem is thick, what is round ends in the bed."""
     posts = [post(standing.routes, n, measures) for n in range(len(standing.points))]
@@ -215,8 +215,8 @@ def bodies_of(standing: Standing, measures: Measures) -> list[manifold3d.Manifol
 
 
 def in_one(
-    ground: Ground, bodies: list[manifold3d.Manifold], under: manifold3d.Manifold | None = None, job: Job = QUIET
-) -> tuple[Solid, Solid]:  # fmt: skip
+    ground: Obstacle, bodies: list[manifold3d.Manifold], under: manifold3d.Manifold | None = None, job: Job = QUIET
+) -> tuple[Solid, Solid]:
     """(the piece with its posts, the posts alone), each one closed body, on the bed. bodies : see ``bodies_of``;
     under : a plate, see ``bodies.plate``. Raises Cancelled."""
     job.step(0.1, tr("Putting the posts together"))

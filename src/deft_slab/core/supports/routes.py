@@ -13,7 +13,7 @@ from ..arrays import Bools, Floats, Ints
 from ..figures.marked_facets import facets_at
 from ..figures.wall_thickness import met_first, through
 from ..geometry.curves import both_across
-from ..geometry.pose import Sitting
+from ..geometry.pose import BedPose
 from ..mesh.solid import Solid
 
 Lands = Literal["bed", "piece", "nowhere"]
@@ -86,7 +86,7 @@ class Routes:
         return np.asarray(lean + np.linalg.norm(self.end - self.bend, axis=1))
 
 
-class Ground(Sitting):
+class Obstacle(BedPose):
     """A piece in its seat that posts go around."""
 
     def first(self, start: Floats, way: Floats) -> tuple[Floats, Ints]:
@@ -116,7 +116,7 @@ def on_surface(solid: Solid, points: Floats) -> tuple[Ints, Bools]:
     return facets, np.abs(off) <= ON
 
 
-def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
+def routed(ground: Obstacle, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
     """Ways for posts to points of the surface; "nowhere" where there is none.
 
     contact : (k, 3) mm, on the bed; normal : (k, 3) unit, out of the surface there
@@ -148,8 +148,9 @@ def routed(ground: Ground, contact: Floats, normal: Floats, measures: Measures, 
 
 
 def _to_feet(
-    ground: Ground, joint: Floats, feet: Floats, measures: Measures, lands: NDArray[np.str_], bend: Floats, end: Floats
-) -> Bools:  # fmt: skip
+    ground: Obstacle, joint: Floats, feet: Floats, measures: Measures, lands: NDArray[np.str_], bend: Floats,
+    end: Floats,
+) -> Bools:
     """Those that are asked to stand somewhere, leaning over to above it and then upright; (k,) which of them can.
 
     A foot that is not on what faces up of the piece is on the bed.
@@ -176,7 +177,7 @@ def _to_feet(
     return able
 
 
-def _straight(ground: Ground, joint: Floats, radius: float, lands: NDArray[np.str_], end: Floats) -> None:
+def _straight(ground: Obstacle, joint: Floats, radius: float, lands: NDArray[np.str_], end: Floats) -> None:
     foot = np.column_stack([joint[:, :2], np.zeros(len(joint))])
     free = ground.free(joint, foot, radius) & (lands == "nowhere")
     lands[free] = "bed"
@@ -184,9 +185,9 @@ def _straight(ground: Ground, joint: Floats, radius: float, lands: NDArray[np.st
 
 
 def _leaning(
-    ground: Ground, joint: Floats, across: float, radius: float, waiting: Ints, lands: NDArray[np.str_],
+    ground: Obstacle, joint: Floats, across: float, radius: float, waiting: Ints, lands: NDArray[np.str_],
     bend: Floats, end: Floats,
-) -> None:  # fmt: skip
+) -> None:
     """Those that wait, leaning by a way across in any direction and then upright."""
     turn = 2 * np.pi * np.arange(_AZIMUTHS) / _AZIMUTHS
     ways = np.column_stack([np.cos(turn), np.sin(turn), -np.full(_AZIMUTHS, 1.0 / math.tan(STEEPEST))])
@@ -202,7 +203,7 @@ def _leaning(
     bend[waiting[found]], end[waiting[found]] = knee[chosen], foot[chosen]
 
 
-def _on_piece(ground: Ground, joint: Floats, measures: Measures, lands: NDArray[np.str_], end: Floats) -> None:
+def _on_piece(ground: Obstacle, joint: Floats, measures: Measures, lands: NDArray[np.str_], end: Floats) -> None:
     """Those that are left, straight down on to what faces up."""
     waiting = np.flatnonzero(lands == "nowhere")
     if not len(waiting):

@@ -182,7 +182,7 @@ def scale_with_clearance(
     if signed_distance(solid, np.zeros((1, 3)))[0] < 0 and _in_material(prop, np.array(guest.place) * factors):
         raise BadPlan(tr("“{name}” stands in the wall of the prop, at any scale.", name=guest.name),
                       kept=tr("The scale is as it was."),
-                      remedy=tr("Move it so that it stands free inside the prop."))  # fmt: skip
+                      remedy=tr("Move it so that it stands free inside the prop."))
 
     def clearance(scale: float) -> float:
         return float(signed_distance(solid, points * scale).min())
@@ -202,7 +202,7 @@ def scale_with_clearance(
             tr("No scale up to {scales:g} times gives “{name}” {clearance} of air all around.", scales=_SCALES[1],
                name=guest.name, clearance=text.given(guest.clearance)),
             kept=tr("The scale is as it was."), remedy=tr("Move it so that it stands free inside the prop."),
-        )  # fmt: skip
+        )
     for step in range(14):
         job.step(step / 14, tr("Finding the scale"))
         middle = (low + high) / 2

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping, Sequence
 from functools import partial
 
-from ..cache import Kept
+from ..cache import Cache
 from ..mesh.solid import Solid, side_by_side
 from ..plan.plan import Plan
 from ..progress import Job
@@ -14,8 +14,8 @@ from .clearance import room_around
 
 
 def rooms_around(
-    plan: Plan, solids: Sequence[Solid], key: Hashable, guests: Mapping[str, Solid], kept: Kept, job: Job
-) -> dict[str, Room]:  # fmt: skip
+    plan: Plan, solids: Sequence[Solid], key: Hashable, guests: Mapping[str, Solid], kept: Cache, job: Job
+) -> dict[str, Room]:
     """By their ids, of each that is shown. A guest whose surface is not at hand has none. Raises Cancelled.
 
     solids : the bodies of the prop, mm; key : names them; guests : surfaces of guests that are models, in their units,

@@ -42,7 +42,7 @@ class KeysDialog(QDialog):
 
     def __init__(
         self, state: DeskState, made: dict[str, QAction], changed: Callable[[], None], parent: QWidget | None = None
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self._state, self._made, self._changed = state, made, changed
         self.setWindowTitle(tr("Keys"))

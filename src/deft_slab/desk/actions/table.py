@@ -107,7 +107,7 @@ EDIT = (
     Action("save_picture", tr("Save the picture …"), tr("Saves what the bed shows as PNG."), (), Verbs.save_picture,
            _when_open),
     Action("stop", tr("Stop"), tr("Stops what is being worked on."), ("Ctrl+.",), Verbs.stop),
-)  # fmt: skip
+)
 VIEW = tuple(
     Action(
         f"step_{number}",

@@ -152,7 +152,7 @@ class Verbs(QObject):
         answer = QMessageBox.question(
             self.window, tr("Replace?"), plain(tr("{what} Replace?", what=error.what)),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
-        )  # fmt: skip
+        )
         if answer == QMessageBox.StandardButton.Yes:
             again()
 
@@ -166,7 +166,7 @@ class Verbs(QObject):
             self.window, tr("Unsaved changes"), plain(tr("“{title}” has {lost}. Leave them?",
                                                          title=self.state.project.title, lost=lost)),
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
-        )  # fmt: skip
+        )
         return answer == QMessageBox.StandardButton.Discard
 
     def quit(self) -> None:

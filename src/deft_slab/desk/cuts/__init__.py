@@ -8,10 +8,10 @@ from __future__ import annotations
 import pkgutil
 from importlib import import_module
 
-from .ground import Ground
-from .kind import ON_DESK, Box, OnDesk, Parts, Pull, Tools, on_desk
+from .context import CutContext
+from .kind import ON_DESK, Box, GripDrag, OnDesk, Parts, Tools, on_desk
 
 for _module in pkgutil.iter_modules(__path__):
     import_module(f"{__name__}.{_module.name}")
 
-__all__ = ["ON_DESK", "Box", "Ground", "OnDesk", "Parts", "Pull", "Tools", "on_desk"]
+__all__ = ["ON_DESK", "Box", "CutContext", "GripDrag", "OnDesk", "Parts", "Tools", "on_desk"]

@@ -13,14 +13,14 @@ from ..fields import Field, Update
 from ..state.snap_edges import Snapping
 from ..widgets.basics import label, row
 from ..widgets.number import NumberField
-from .ground import Ground
-from .kind import Box, OnDesk, Parts, Pull, Tools
+from .context import CutContext
+from .kind import Box, GripDrag, OnDesk, Parts, Tools
 from .outlines import ring
 
 _SPLAY = Field(tr("Splay"), tr("How far the sheet leans off the view, all along the line."), "°",
-               lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)  # fmt: skip
+               lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)
 _SMOOTH = Field(tr("Smooth"), tr("0 keeps the corners of the line, 100 rounds them most."), "%",
-                lambda cut: 100 * cut.smooth, lambda cut, value: {"smooth": value / 100}, 0, 100, 10)  # fmt: skip
+                lambda cut: 100 * cut.smooth, lambda cut, value: {"smooth": value / 100}, 0, 100, 10)
 
 
 class BentOnDesk(OnDesk[BentCut]):
@@ -30,7 +30,7 @@ class BentOnDesk(OnDesk[BentCut]):
     rank = 4
     pointed = "cut line"
 
-    def placed(self, ground: Ground, at: Floats | None) -> BentCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> BentCut:
         """Of the line that was drawn, as it was seen."""
         line = tuple(triple(point) for point in ground.line)
         return BentCut(**ground.named(self.word), line=line, closed=ground.closes, view=ground.view)
@@ -53,7 +53,7 @@ class BentOnDesk(OnDesk[BentCut]):
     def grips(self, cut: BentCut, box: Box, seam: Floats) -> dict[str, Floats]:
         return {f"point {n}": np.array(point) for n, point in enumerate(cut.line)}
 
-    def pulled(self, cut: BentCut, pull: Pull) -> Update:
+    def pulled(self, cut: BentCut, pull: GripDrag) -> Update:
         number = int(pull.grip.split()[1])
         return {"line": (*cut.line[:number], triple(pull.place), *cut.line[number + 1 :])}
 

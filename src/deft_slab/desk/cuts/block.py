@@ -12,8 +12,8 @@ from ...core.geometry.orientation import turned_box
 from ...core.locale.translate import tr
 from ..fields import Field, Update, replaced
 from ..widgets.basics import button, row
-from .ground import Ground
-from .kind import Box, OnDesk, Parts, Pull, Tools
+from .context import CutContext
+from .kind import Box, GripDrag, OnDesk, Parts, Tools
 from .outlines import ring
 
 _BEDS = 0.92
@@ -28,7 +28,7 @@ class BlockOnDesk(OnDesk[BlockCut]):
     tip = tr("Cells for a large prop: as many equal ones as its size needs for the bed.")
     rank = 2
 
-    def placed(self, ground: Ground, at: Floats | None) -> BlockCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> BlockCut:
         """Cells along the model's own axes, as many equal ones along each as the printer needs."""
         low, high = ground.box
         size = high - low
@@ -54,7 +54,7 @@ class BlockOnDesk(OnDesk[BlockCut]):
         # on their edges, where those of walls across other axes are not
         return {name: (corners[2] + corners[3]) / 2 for name, corners in _walls(cut, *box).items()}
 
-    def pulled(self, cut: BlockCut, pull: Pull) -> Update:
+    def pulled(self, cut: BlockCut, pull: GripDrag) -> Update:
         axis, of, n = (int(word) for word in pull.grip.split()[1:])
         return moved_wall(cut, axis, of, n, float(pull.place @ cut.turn.rotation[axis]))
 
@@ -72,10 +72,10 @@ class BlockTools(Tools[BlockCut]):
         self.for_bed = button(
             tr("Cells for the bed"), tr("As many equal cells along the model's own axes as the printer needs."),
             self._cells_for_bed,
-        )  # fmt: skip
+        )
         self.stagger = button(tr("Stagger"), tr("Moves the walls across Y half a cell on in every second slab, as "
                                                 "bricks lie."),
-                              self._stagger)  # fmt: skip
+                              self._stagger)
         beside = row(self.for_bed, self.stagger, 1)
         beside.setContentsMargins(0, 0, 0, 0)
         self.setLayout(beside)
@@ -153,7 +153,7 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
     def field(axis: int) -> Field:
         return Field(tr("Parts {axis}", axis='XYZ'[axis]), tr("How many equal parts along this axis of the cut."), "",
                      lambda cut: max(len(walls) for walls in cut.walls(axis)) + 1, partial(update, axis), 1,
-                     MOST_WALLS + 1)  # fmt: skip
+                     MOST_WALLS + 1)
 
     return [field(axis) for axis in range(3)]
 

@@ -8,7 +8,7 @@ from ...core.arrays import Floats
 from ...core.cuts import BodiesCut
 from ...core.locale.translate import tr
 from ..fields import Field
-from .ground import Ground
+from .context import CutContext
 from .kind import Box, OnDesk
 
 
@@ -18,7 +18,7 @@ class BodiesOnDesk(OnDesk[BodiesCut]):
     tip = tr("What was separate in the file becomes pieces.")
     rank = 8
 
-    def placed(self, ground: Ground, at: Floats | None) -> BodiesCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> BodiesCut:
         return BodiesCut(**ground.named(self.word))
 
     def fields(self, cut: BodiesCut, box: Box) -> list[Field]:

@@ -6,7 +6,7 @@ from ...core.arrays import Floats
 from ...core.cuts import BoxCut
 from ...core.document.base import triple
 from ...core.locale.translate import tr
-from .ground import Ground
+from .context import CutContext
 from .kind import Box, PlacedOnDesk
 from .outlines import box_edges
 
@@ -17,11 +17,11 @@ class BoxOnDesk(PlacedOnDesk[BoxCut]):
     tip = tr("What lies in one free box.")
     rank = 3
 
-    def placed(self, ground: Ground, at: Floats | None) -> BoxCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> BoxCut:
         low, high = ground.box
         return BoxCut(
             **ground.named(self.word), centre=triple((low + high) / 2), half=triple(0.25 * (high - low))
-        )  # fmt: skip
+        )
 
     def outline(self, cut: BoxCut, box: Box) -> Floats:
         return box_edges(cut.centre, cut.half, cut.turn.rotation)

@@ -20,7 +20,7 @@ from ..state.desk import Desk
 from ..state.marks import Marker
 from ..state.pointing import Pointing
 from ..state.snap_edges import Snapping
-from .ground import Ground
+from .context import CutContext
 
 C = TypeVar("C", bound=Cut)
 P = TypeVar("P", BoxCut, ScoopCut)
@@ -40,13 +40,13 @@ class Parts:
     cutting: Cutting
     search: CutSearch
     snapping: Snapping
-    ground: Callable[[], Ground]
+    ground: Callable[[], CutContext]
     marker: Marker
     pointing: Pointing
 
 
 @dataclass(frozen=True, eq=False)
-class Pull:
+class GripDrag:
     """A grip on its way. start, place : (3,) mm, where it was and where it is dragged to
     facing : (3,) the way that the surface looks there, None beside it; sides : on which the piece there lies"""
 
@@ -80,7 +80,7 @@ class OnDesk(ABC, Generic[C]):
             ON_DESK[cls.kind] = cls()
 
     @abstractmethod
-    def placed(self, ground: Ground, at: Floats | None) -> C:
+    def placed(self, ground: CutContext, at: Floats | None) -> C:
         """A cut of the kind, put where it serves best.
 
         at : (3,) mm, model frame, where the user pointed; None where nothing is pointed at
@@ -99,7 +99,7 @@ class OnDesk(ABC, Generic[C]):
         "border 0"; the first word decides the hint. seam : (k, 2, 3) segments of where it meets the surface now"""
         return {}
 
-    def pulled(self, cut: C, pull: Pull) -> Update:
+    def pulled(self, cut: C, pull: GripDrag) -> Update:
         """What changes of it when a grip is dragged."""
         raise NotImplementedError(f"a cut of kind {self.kind} has no grips")
 
@@ -127,7 +127,7 @@ class PlacedOnDesk(OnDesk[P]):
         ends = {f"size {k}": middle + cut.half[k] * cut.turn.rotation[k] for k in range(3)}
         return {"middle": middle, **ends}
 
-    def pulled(self, cut: P, pull: Pull) -> Update:
+    def pulled(self, cut: P, pull: GripDrag) -> Update:
         if pull.grip == "middle":
             return {"centre": triple(pull.place)}
         number = int(pull.grip.split()[1])

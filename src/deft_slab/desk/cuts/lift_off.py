@@ -8,11 +8,11 @@ from ...core.arrays import Floats
 from ...core.cuts import LiftOffCut
 from ...core.locale.translate import tr
 from ..fields import Field, region_fields
-from .ground import Ground
+from .context import CutContext
 from .kind import Box, OnDesk
 
 _POCKET = Field(tr("Pocket"), tr("How deep it sits in the body; 0: a flat back on its foot."), "mm",
-                lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)  # fmt: skip
+                lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)
 
 
 class LiftOffOnDesk(OnDesk[LiftOffCut]):
@@ -22,7 +22,7 @@ class LiftOffOnDesk(OnDesk[LiftOffCut]):
     rank = 6
     pointed = "cut lift-off"
 
-    def placed(self, ground: Ground, at: Floats | None) -> LiftOffCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> LiftOffCut:
         assert at is not None
         # what an outline shaves off the body beside the ornament belongs to the body
         return LiftOffCut(**ground.named(self.word), region=ground.region_at(at), crumbs="neighbour")

@@ -16,18 +16,18 @@ from ..fields import Field, Update
 from ..state.marks import MEANINGS
 from ..widgets.basics import button, label, row
 from ..widgets.number import NumberField
-from .ground import Ground
-from .kind import Box, OnDesk, Parts, Pull, Tools
+from .context import CutContext
+from .kind import Box, GripDrag, OnDesk, Parts, Tools
 
 _GRIPS = 14
 """Places of the border that can be dragged."""
 _FIRST = 0.4
 """Of how far a picked region goes otherwise, that of a new patch."""
 _DEPTH = Field(tr("Depth"), tr("Less: nearer to the patch, a thinner piece. More: deeper into the body."), "%",
-               lambda cut: 100 * cut.depth, lambda cut, value: {"depth": value / 100}, -90, 90, 10)  # fmt: skip
+               lambda cut: 100 * cut.depth, lambda cut, value: {"depth": value / 100}, -90, 90, 10)
 _FLAT = Field(tr("Flat middle"), tr("How much of the face is made flat, around its middle, so that the piece can lie "
                                     "on it."),
-              "%", lambda cut: 100 * cut.flat, lambda cut, value: {"flat": value / 100}, 0, 90, 10)  # fmt: skip
+              "%", lambda cut: 100 * cut.flat, lambda cut, value: {"flat": value / 100}, 0, 90, 10)
 
 
 class PatchOnDesk(OnDesk[PatchCut]):
@@ -37,7 +37,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
     rank = 7
     pointed = "cut patch"
 
-    def placed(self, ground: Ground, at: Floats | None) -> PatchCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> PatchCut:
         assert at is not None
         region = ground.region_at(at)
         # a quarter of the model is no patch to begin with
@@ -54,7 +54,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
     def grips(self, cut: PatchCut, box: Box, seam: Floats) -> dict[str, Floats]:
         return {f"border {n}": place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
 
-    def pulled(self, cut: PatchCut, pull: Pull) -> Update:
+    def pulled(self, cut: PatchCut, pull: GripDrag) -> Update:
         """The border goes through the place: what lies around where it was is marked as far as there, or no more."""
         reach = float(np.linalg.norm(pull.place - pull.start))
         if pull.facing is None or reach <= 0:
@@ -62,7 +62,7 @@ class PatchOnDesk(OnDesk[PatchCut]):
         stroke = Stroke(
             shape="brush", places=(triple(pull.start),), facing=(triple(pull.facing),), reach=reach,
             erase=any(side.cut == cut.id and side.side == 1 for side in pull.sides),
-        )  # fmt: skip
+        )
         before = cut.strokes
         if len(before) > 1 and before[-1].places == stroke.places:  # the same pull, a moment ago
             before = before[:-1]
@@ -77,7 +77,7 @@ class PatchTools(Tools[PatchCut]):
         super().__init__()
         self._desk, self._cutting, self._marker, self._pointing = (
             parts.desk, parts.cutting, parts.marker, parts.pointing
-        )  # fmt: skip
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -93,10 +93,10 @@ class PatchTools(Tools[PatchCut]):
             )
         }
         self.less = button(tr("Rub out"), tr("What you brush or click belongs to the body instead."), self._rub,
-                           checkable=True, role="small")  # fmt: skip
+                           checkable=True, role="small")
         self.reach = NumberField.named("mm", tr("Reach of the patch's brush"), tr("Radius of the brush."), low=0.1,
                                        high=1000,
-                                       step=1)  # fmt: skip
+                                       step=1)
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         column.addLayout(row(*self.ways.values(), self.less, 1))
         self.marks = QComboBox()
@@ -123,7 +123,7 @@ class PatchTools(Tools[PatchCut]):
         scale = Move(np.diag(plan.factors))
         strokes = tuple(
             Stroke.of(scale.region(mark)) for mark in plan.marks if mark.meaning == meaning
-        )  # fmt: skip
+        )
         if strokes:
             self._cutting.change(tr("take marks as a patch"), strokes=strokes)
 

@@ -19,7 +19,7 @@ from ..state.marks import Marker
 from ..state.pointing import Pointing
 from ..state.snap_edges import Snapping
 from ..state.stale import being_made
-from .ground import Ground
+from .context import CutContext
 from .kind import ON_DESK, OnDesk
 
 
@@ -34,7 +34,7 @@ class Placing(QObject):
         self._snapping, self._marker = snapping, marker
         self.line: Floats = np.empty((0, 3))
         for kind, heard in (("cut line", self._add_snapped), ("cut outline", self._add_point),
-                            ("cut reach", self._bound_by_region), ("cut region", self._mark_region)):  # fmt: skip
+                            ("cut reach", self._bound_by_region), ("cut region", self._mark_region)):
             pointing.answer(kind, heard)
         marker.brushed.connect(self._mark)
 
@@ -59,14 +59,14 @@ class Placing(QObject):
     def _put(self, here: OnDesk[Any], at: Floats | None, *, closes: bool = False) -> None:
         self._cutting.put(here.placed(self.ground(closes=closes), at))
 
-    def ground(self, *, closes: bool = False) -> Ground:
+    def ground(self, *, closes: bool = False) -> CutContext:
         """What a new cut is put on. closes : the line that was drawn is a loop"""
         desk = self._desk
         low, high = desk.box
         upward = np.asarray(desk.plan.tilt.rotation.T @ np.array([0.0, 0.0, 1.0]))
-        return Ground(
+        return CutContext(
             desk.plan, low, high, upward, self.view, desk.printer.room, self._marker.crease, self.line, closes
-        )  # fmt: skip
+        )
 
     @property
     def view(self) -> Triple:

@@ -35,15 +35,15 @@ def reach_fields(cut: Cut) -> list[Field]:
                 return {"reach": one.reach.model_copy(update={name: moved}) if one.reach is not None else None}
 
             return Field(f"{words} {'XYZ'[k]}", tr("Of the box that the cut stays in."), "mm",
-                         lambda one: getattr(one.reach, name)[k], changed, low)  # fmt: skip
+                         lambda one: getattr(one.reach, name)[k], changed, low)
 
         return [*(field("centre", tr("Reach middle"), k, -1e5) for k in range(3)),
-                *(field("half", tr("Reach half"), k, 1e-3) for k in range(3))]  # fmt: skip
+                *(field("half", tr("Reach half"), k, 1e-3) for k in range(3))]
     if isinstance(cut.reach, RegionReach):
         margin = Field(tr("Reach margin"), tr("How far around the region the cut goes."), "mm",
                        lambda one: one.reach.margin,
                        lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},
-                       1e-3, 1000)  # fmt: skip
+                       1e-3, 1000)
         return [margin]
     return []
 

@@ -12,13 +12,13 @@ from ...core.locale.translate import tr
 from ..fields import Field, region_fields
 from ..state.cuts import Cutting
 from ..widgets.basics import row
-from .ground import Ground
+from .context import CutContext
 from .kind import Box, Parts, PlacedOnDesk, Tools
 
 _ROUND = 48
 _SHAPES = {"ball": tr("ball"), "round-ended": tr("round-ended sleeve")}
 _MARGIN = Field(tr("Margin"), tr("How far it goes around the region."), "mm", lambda cut: cut.margin,
-                lambda cut, value: {"margin": value}, 1e-3, 1000)  # fmt: skip
+                lambda cut, value: {"margin": value}, 1e-3, 1000)
 
 
 class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
@@ -28,7 +28,7 @@ class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     rank = 5
     pointed = "cut scoop"
 
-    def placed(self, ground: Ground, at: Floats | None) -> ScoopCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> ScoopCut:
         assert at is not None
         half = 0.08 * ground.diagonal
         return ScoopCut(**ground.named(self.word), centre=triple(at), half=(half, half, half))

@@ -21,7 +21,7 @@ from ..state.desk import Desk
 from ..widgets.basics import button, label, row
 from ..widgets.charts import AngleMap, Curve, SweepChart
 from ..widgets.number import NumberField
-from .ground import Ground
+from .context import CutContext
 from .kind import Box, OnDesk, Parts, Tools
 
 
@@ -31,7 +31,7 @@ class StraightOnDesk(OnDesk[StraightCut]):
     tip = tr("A flat cut through the middle; move it by its handles or by figures.")
     rank = 1
 
-    def placed(self, ground: Ground, at: Floats | None) -> StraightCut:
+    def placed(self, ground: CutContext, at: Floats | None) -> StraightCut:
         low, high = ground.box
         normal = ground.upward
         offset = float(normal @ (low + high) / 2)
@@ -88,7 +88,7 @@ class StraightTools(Tools[StraightCut]):
         self.middle = button(
             tr("To the middle"), tr("Moves the cut to the middle of the model along its direction."), self._to_middle,
             role="small",
-        )  # fmt: skip
+        )
         for field in (self.place, self.lean, self.facing):
             field.setFixedWidth(86)
         self.share.setFixedWidth(70)

@@ -57,11 +57,11 @@ class ComfortDialog(QDialog):
         self.motion = self._switch(
             tr("The view flies to a place"), "motion",
             tr("Off: it is there at once. Where drawing is slow, it always is."),
-        )  # fmt: skip
+        )
         self.swap = self._switch(
             tr("Left drag moves, middle drag turns"), "swap_drag",
             tr("Off: left drag turns the view, middle drag moves it."),
-        )  # fmt: skip
+        )
         self.languages, of_language = self._choices("language", _languages())
         self.units, units = self._choices("units", _UNITS)
         as_now = (tr("As the desktop"), AS_THE_DESKTOP, tr("As the settings of the system write numbers."))
@@ -75,7 +75,7 @@ class ComfortDialog(QDialog):
             (tr("Look"), looks), (tr("Size of type"), sizes), (tr("Language"), of_language), (tr("Lengths"), units),
             (tr("Numbers"), numbers), (tr("Overhang angles count"), angles), (tr("Motion"), self.motion),
             (tr("Mouse"), self.swap),
-        )  # fmt: skip
+        )
         for number, (words, part) in enumerate(lines):
             grid.addWidget(label(words, "faint"), number, 0)
             if isinstance(part, QWidget):
@@ -93,7 +93,7 @@ class ComfortDialog(QDialog):
 
     def _choices(
         self, field: str, choices: tuple[tuple[str, Any, str], ...]
-    ) -> tuple[dict[Any, QPushButton], QHBoxLayout]:  # fmt: skip
+    ) -> tuple[dict[Any, QPushButton], QHBoxLayout]:
         """Buttons of which one is pressed."""
         group, made = QButtonGroup(self), {}
         for words, value, does in choices:

@@ -31,7 +31,7 @@ class DeviceDialog(QDialog):
             (tr("Address"), self.url, tr("Where it listens, on this machine.")),
             (tr("Token"), self.token, tr("What whoever asks it must know; it says it when it starts.")),
             (tr("or folder"), self.folder, tr("The folder that it watches, for one that does not listen.")),
-        )):  # fmt: skip
+        )):
             field.setToolTip(tip)
             field.setAccessibleName(words)
             grid.addWidget(label(words), line, 0)
@@ -57,7 +57,7 @@ class DeviceDialog(QDialog):
             device = Device(
                 name=self.name.text().strip(), url=self.url.text().strip(), token=self.token.text().strip(),
                 folder=self.folder.text().strip(),
-            )  # fmt: skip
+            )
         except ValidationError as error:
             say(self.said, tr("It needs a name.") if not self.name.text().strip() else first_problem(error), "look")
             return

@@ -27,7 +27,7 @@ class MaterialsDialog(QDialog):
 
     def __init__(
         self, printer: Printer, keep: Callable[[Printer], None], *, may_edit: bool, parent: QWidget | None = None
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.printer, self._keep, self._may_edit = printer, keep, may_edit
         self.setWindowTitle(tr("Materials of {name}", name=printer.name))
@@ -45,7 +45,7 @@ class MaterialsDialog(QDialog):
         self.add = button(tr("Add one"), tr("Adds a material, to begin with like the usual one."), self._add)
         self.remove = button(tr("Remove"), tr("Removes the chosen material; the first row is the usual one, and "
                                               "stays."),
-                             self._remove)  # fmt: skip
+                             self._remove)
         self.colour = button(
             tr("Colour …"),
             tr("Chooses the colour of the chosen material, for files that have colours."),
@@ -121,7 +121,7 @@ class MaterialsDialog(QDialog):
         """Another value of one row."""
         if number == 0:
             usual = {"name": "material", "density": "material_density", "price": "material_price",
-                     "colour": "material_colour"}  # fmt: skip
+                     "colour": "material_colour"}
             self._take({usual.get(key, key): value for key, value in what.items()})
             return
         own = [one.model_dump() for one in self.printer.materials]
@@ -146,7 +146,7 @@ class MaterialsDialog(QDialog):
             number += 1
         fresh = Material(name=tr("Material {number}", number=number), price=p.material_price,
                          density=p.material_density,
-                         shrinkage=p.shrinkage)  # fmt: skip
+                         shrinkage=p.shrinkage)
         self._take({"materials": (*p.materials, fresh)})
         self.table.setCurrentCell(self.table.rowCount() - 1, 0)
 
@@ -155,7 +155,7 @@ class MaterialsDialog(QDialog):
         number, p = max(self.table.currentRow(), 0), self.printer
         if number == 0:
             usual = Material(name=p.loads[0], price=p.material_price, density=p.material_density,
-                             shrinkage=p.shrinkage, colour=p.material_colour)  # fmt: skip
+                             shrinkage=p.shrinkage, colour=p.material_colour)
             return "", usual.model_dump(mode="json")
         return "", p.materials[number - 1].model_dump(mode="json")
 

@@ -26,7 +26,7 @@ from ...core.locale.translate import tr
 from ...core.printers.profile import Printer
 from ..desk_state import DeskState
 from ..storage import printers
-from ..storage.printers import Profile
+from ..storage.printers import PrinterProfile
 from ..widgets.basics import button, label, row, say
 from ..widgets.number import NumberField
 from .materials import MaterialsDialog
@@ -138,7 +138,7 @@ class PrinterDialog(QDialog):
         self._state = state
         self.setWindowTitle(tr("Printers"))
         self.resize(980, 640)
-        self._profiles: list[Profile] = []
+        self._profiles: list[PrinterProfile] = []
         self._before: dict[str, Printer] = {}
         self.list = QListWidget()
         self.list.setFixedWidth(220)
@@ -242,7 +242,7 @@ class PrinterDialog(QDialog):
     def _field(
         self, grid: QGridLayout, line: int, key: str, words: str, unit: str, low: float, high: float, decimals: int,
         tip: str,
-    ) -> list[QWidget]:  # fmt: skip
+    ) -> list[QWidget]:
         """Puts a number of the profile into a line of the form; gives its widgets."""
         field = NumberField(unit, low=low, high=high, step=1, decimals=decimals)
         field.setAccessibleName(words)
@@ -255,7 +255,7 @@ class PrinterDialog(QDialog):
         return parts
 
     @property
-    def profile(self) -> Profile | None:
+    def profile(self) -> PrinterProfile | None:
         """The one that is chosen in the list."""
         number = self.list.currentRow()
         return self._profiles[number] if 0 <= number < len(self._profiles) else None
@@ -322,12 +322,12 @@ class PrinterDialog(QDialog):
             return
         self._keep(profile, changed)
 
-    def _keep(self, profile: Profile, changed: Printer) -> None:
+    def _keep(self, profile: PrinterProfile, changed: Printer) -> None:
         if changed == profile.printer:
             return
         state = self._state
         used, second = profile.printer == state.printer, state.is_open and state.plan.second == profile.printer
-        self._try(lambda: printers.keep(Profile(profile.key, changed, True)), profile.key)
+        self._try(lambda: printers.keep(PrinterProfile(profile.key, changed, True)), profile.key)
         if used:
             state.choose_printer(changed)
             self._show()
@@ -341,7 +341,7 @@ class PrinterDialog(QDialog):
         except DeftError as error:
             say(self._said, str(error), "look")
             return
-        self._fill(done.key if isinstance(done, Profile) else choose)
+        self._fill(done.key if isinstance(done, PrinterProfile) else choose)
 
     def _copy(self) -> None:
         profile = self.profile
@@ -375,7 +375,7 @@ class PrinterDialog(QDialog):
         profile = self.profile
         if profile is not None:
             dialog = MaterialsDialog(profile.printer, partial(self._keep_materials, profile.key), may_edit=profile.own,
-                                     parent=self)  # fmt: skip
+                                     parent=self)
             dialog.exec()
 
     def _keep_materials(self, key: str, changed: Printer) -> None:

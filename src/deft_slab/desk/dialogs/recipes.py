@@ -14,7 +14,7 @@ from ...core.locale import text
 from ...core.locale.translate import sentence, tr, tr_many
 from ...core.plan.recipe import SCALINGS, Recipe
 from ..desk_state import DeskState
-from ..storage.shelf import Kept
+from ..storage.shelf import ShelfItem
 from ..widgets.basics import button, label, row, say
 
 _SCALINGS = {
@@ -45,7 +45,7 @@ class RecipesDialog(QDialog):
     def __init__(self, state: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._state, self._reusing = state, state.reusing
-        self._kept: list[Kept[Recipe]] = []
+        self._kept: list[ShelfItem[Recipe]] = []
         self.setWindowTitle(tr("Recipes"))
         self.resize(760, 480)
         self.fresh = QLineEdit()
@@ -120,7 +120,7 @@ class RecipesDialog(QDialog):
             say(self._said, tr("Could not be read, and left as it is: {lost}.", lost=lost), "look")
 
     @property
-    def chosen(self) -> Kept[Recipe] | None:
+    def chosen(self) -> ShelfItem[Recipe] | None:
         number = self.list.currentRow()
         return self._kept[number] if 0 <= number < len(self._kept) else None
 
@@ -211,7 +211,7 @@ class RecipesDialog(QDialog):
             return
         say(self._said, tr_many("It is used; {n} thing of it does not fit:", "It is used; {n} things of it do not fit:",
                                 len(said)),
-            "look")  # fmt: skip
+            "look")
         self.misfits.setText("\n".join(said))
 
     def _remove(self) -> None:

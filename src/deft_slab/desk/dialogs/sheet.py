@@ -25,7 +25,7 @@ class SheetDialog(QDialog):
     def __init__(
         self, pages: Sequence[Bytes], paper: Paper, redraw: Callable[[Paper], None],
         write: Callable[[Paper], None], parent: QWidget | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("The sheet"))
         self.resize(860, 720)
@@ -45,7 +45,7 @@ class SheetDialog(QDialog):
         self.papers = {}
         for one, words in NAMES.items():
             made = button(words, tr("Lays it out for {words} paper.", words=words), partial(self._take_paper, one),
-                          checkable=True)  # fmt: skip
+                          checkable=True)
             made.setChecked(one == paper)
             papers.addButton(made)
             self.papers[one] = made
@@ -84,7 +84,7 @@ class SheetDialog(QDialog):
         shown = QPixmap.fromImage(image).scaledToWidth(
             int(finer * max(self._area.viewport().width() - 2 * _EDGE, 200)),
             Qt.TransformationMode.SmoothTransformation,
-        )  # fmt: skip
+        )
         shown.setDevicePixelRatio(finer)
         self._picture.setPixmap(shown)
         self._picture.setAccessibleName(

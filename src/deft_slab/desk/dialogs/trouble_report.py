@@ -38,14 +38,14 @@ def report_of(project: Project | None, printer: str, wishes: Wishes) -> str:
     screens = ", ".join(
         f"{one.size().width()} x {one.size().height()} at {one.devicePixelRatio():g}"
         for one in QGuiApplication.screens()
-    )  # fmt: skip
+    )
     parts = [
         ("Versions", about.sentence()),
         ("Machine", f"{platform.system()} {platform.release()}, {platform.machine()}\nQt {qVersion()} on "
          f"{QGuiApplication.platformName()}; screens: {screens}"),
         ("Printer", printer if wishes.names else "left out"),
         ("Log, the last of it", _log()),
-    ]  # fmt: skip
+    ]
     if wishes.plan and project is not None:
         parts.append(("Plan, without the model", _plan(project, wishes.names)))
     text = "\n\n".join(f"== {title}\n{body}" for title, body in parts) + "\n"

@@ -30,7 +30,7 @@ class Guide(QObject):
 
     def __init__(
         self, state: DeskState, ask_open: Callable[[], object], ask_folder: Callable[[], object], parent: QObject
-    ) -> None:  # fmt: skip
+    ) -> None:
         """ask_open : asks for a file to open; ask_folder : for one that beds are written into, and writes them"""
         super().__init__(parent)
         self._state, self._ask_open, self._ask_folder = state, ask_open, ask_folder
@@ -41,7 +41,7 @@ class Guide(QObject):
             state.project_changed, state.outcome_changed, state.step_changed, state.settings_changed,
             state.selection_changed, state.view_changed, state.seating.changed, state.ways.changed,
             state.checking.changed, state.joining.changed, state.bedding.changed,
-        ):  # fmt: skip
+        ):
             signal.connect(self._look)
         state.opened.connect(self._on_opened)
         state.failed.connect(self._on_failed)
@@ -95,7 +95,7 @@ class Guide(QObject):
             "Size": partial(on_size, state, as_it_came=self._as_it_came), "Tilt": partial(on_tilt, state),
             "Cut": partial(on_cut, state), "Join": partial(on_join, state), "Check": partial(on_check, state),
             "Hand off": self._hand_off,
-        }  # fmt: skip
+        }
         return on[state.step]()
 
     def _hand_off(self) -> Proposal:
@@ -112,7 +112,7 @@ class Guide(QObject):
         if large is not None:
             return Proposal(tr("{name} does not fit its printer: {over}. Part it, make it smaller, or choose a larger "
                                "printer.", name=text.quoted(large.name), over=large.fit.sentence()),
-                            tr("Part it"), lambda: self._state.go_to("Cut"))  # fmt: skip
+                            tr("Part it"), lambda: self._state.go_to("Cut"))
         work = self._state.bedding.work
         if work is None:
             return Proposal(tr("The beds are being laid …"), "")

@@ -57,10 +57,10 @@ def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
     if state.sizing.asking_unit:
         return Proposal(tr("Its file does not say its unit. In {unit} it is {size}: is that how large it is to "
                            "be?", unit=state.plan.unit, size=size), tr("That is right"),
-                           state.sizing.answer_unit)  # fmt: skip
+                           state.sizing.answer_unit)
     if state.sizing.asking_fineness:
         return Proposal(tr("It has exact faces, made into triangles. It is {size}.", size=size), tr("Fine enough"),
-                        state.sizing.answer_fineness)  # fmt: skip
+                        state.sizing.answer_fineness)
     if not as_it_came:
         proposal = _bodies(state) or _specks(state)
         if proposal is not None:
@@ -69,14 +69,14 @@ def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
     if large is not None and len(state.pieces) > 1:
         return Proposal(tr("{name} is too large for the {printer}: {over}. Cut parts it; or scale it here.",
                            name=text.quoted(large.name), printer=large.on(state.printer).name,
-                           over=large.fit.sentence()), tr("Keep this size"))  # fmt: skip
+                           over=large.fit.sentence()), tr("Keep this size"))
     if large is None:
         return Proposal(
             tr("{size}: so large it fits the {name} as it is.", size=size, name=state.printer.name),
             tr("Keep this size"),
         )
     return Proposal(tr("{size}: too large for the {name} in one piece. Cut parts it; or scale it here.", size=size,
-                       name=state.printer.name), tr("Keep this size"))  # fmt: skip
+                       name=state.printer.name), tr("Keep this size"))
 
 
 def _bodies(state: DeskState) -> Proposal | None:
@@ -85,17 +85,17 @@ def _bodies(state: DeskState) -> Proposal | None:
     if not proposed:
         return None
     names = {role: ", ".join(text.quoted(body.name) for body, one in zip(state.model.bodies, proposed, strict=True)
-                             if one == role) for role in set(proposed)}  # fmt: skip
+                             if one == role) for role in set(proposed)}
     said = []
     if "on its own" in names:
         said.append(tr("The file holds bodies that do not touch: pieces of their own are {names}.",
-                       names=names["on its own"]))  # fmt: skip
+                       names=names["on its own"]))
     rods = sum(body.rods for body, one in zip(state.model.bodies, proposed, strict=True) if one == "left out")
     if rods:
         said.append(
             tr("{rods} slender rods end on one plane, as supports do that a file came with. Are they? Then they are "
                "left out.", rods=rods)
-        )  # fmt: skip
+        )
     elif "left out" in names:
         said.append(tr("Left out, as it seems to be no part of the prop: {names}.", names=names["left out"]))
     if state.sizing.report is not None and state.sizing.report.specks:
@@ -110,7 +110,7 @@ def _specks(state: DeskState) -> Proposal | None:
         return None
     says = tr_many("A stray speck, {size} across, is in the file. It would be a piece of its own once it is cut.",
                    "{n:,} stray specks up to {size} across are in the file. Each would be a piece of its own once "
-                   "it is cut.", report.specks, size=text.near(report.speck_size, 2))  # fmt: skip
+                   "it is cut.", report.specks, size=text.near(report.speck_size, 2))
     return Proposal(says, tr("Leave out"), state.sizing.leave_specks_out, tr("Keep"))
 
 
@@ -120,21 +120,21 @@ def on_tilt(state: DeskState) -> Proposal:
     if len(state.pieces) > 1 and large is not None and not state.plan.recipe:
         return Proposal(tr("{name} is too large for the {printer}. Once it is parted, each piece gets a seat of "
                            "its own.", name=text.quoted(large.name), printer=large.on(state.printer).name),
-                        tr("Leave them"))  # fmt: skip
+                        tr("Leave them"))
     if len(state.pieces) > 1:
         return Proposal(tr("Each of its {count} pieces in its best seat, by what matters here.",
                            count=len(state.pieces)),
-                        tr("Seat all pieces"), seating.seat_all, tr("Leave them"))  # fmt: skip
+                        tr("Seat all pieces"), seating.seat_all, tr("Leave them"))
     piece, now = state.piece, seating.now
     if not seating.seats or piece is None or now is None:
         return Proposal(tr("All ways to sit are being looked at, for the best by what matters here …"), "",
-                        otherwise=tr("Leave it as it sits"))  # fmt: skip
+                        otherwise=tr("Leave it as it sits"))
     best: SeatShown | None = next((one for one in seating.seats if one.seat.fit.fits), None)
     if best is None:
         return Proposal(
             tr("It fits the {name} in no seat as a whole. Once it is parted, each piece gets a seat of its own.",
                name=piece.on(state.printer).name), tr("Leave it as it sits"),
-        )  # fmt: skip
+        )
     support = text.volume(best.seat.figures.support_volume_mm3)
     if float(np.array(best.seat.tilt.down) @ now) > _SAME:
         return Proposal(
@@ -150,7 +150,7 @@ def on_tilt(state: DeskState) -> Proposal:
         tr("{kind}: {gains}.", kind=kind, gains=", ".join(_gains(piece, best))),
         tr("Seat it so"),
         lambda: seating.take(tr("take a proposed seat"), best.seat.tilt, best.seat.lift), tr("Leave it as it sits"),
-    )  # fmt: skip
+    )
 
 
 def on_cut(state: DeskState) -> Proposal:
@@ -171,13 +171,13 @@ def on_cut(state: DeskState) -> Proposal:
     most = ways.wishes.pieces
     if found is not None and not fits and most < found.least_pieces <= _MOST_LOOKED_FOR:
         return _more(state, tr("It takes {least} pieces at least to fit the printer, and {most} are looked for.",
-                               least=found.least_pieces, most=most), found.least_pieces)  # fmt: skip
+                               least=found.least_pieces, most=most), found.least_pieces)
     if found is None or not found.done:
         return Proposal(tr("Ways to part it are being looked for: little support, seams out of sight …"), "",
-                        otherwise=leave)  # fmt: skip
+                        otherwise=leave)
     if good:
         return Proposal(tr("It sits flat and fits with {support} of support, and no way that was found leaves much "
-                           "less.", support=text.volume(support)), leave)  # fmt: skip
+                           "less.", support=text.volume(support)), leave)
     why = found.short_of or tr("No way to part it was found whose pieces all sit flat and fit.")
     if fits or most >= _MOST_LOOKED_FOR:
         return Proposal(why, leave)
@@ -188,7 +188,7 @@ def _more(state: DeskState, why: str, pieces: int) -> Proposal:
     """More pieces, where so few do not fit. pieces : so many at least"""
     most = min(max(2 * state.ways.wishes.pieces, pieces), _MOST_LOOKED_FOR)
     return Proposal(why, tr("Look for up to {count} pieces", count=most),
-                    lambda: state.ways.wish(pieces=most, must_fit=True), tr("Leave it whole"), stays=True)  # fmt: skip
+                    lambda: state.ways.wish(pieces=most, must_fit=True), tr("Leave it whole"), stays=True)
 
 
 def _way(state: DeskState, best: WayShown) -> Proposal:
@@ -199,12 +199,12 @@ def _way(state: DeskState, best: WayShown) -> Proposal:
         says = tr("{pieces} pieces, all flat: {volume} of support, which is {left:.2g} % of what it needs whole, and "
                   "{length} of seam in sight. The least support of all ways found whose pieces all sit flat and "
                   "fit.{looking}", pieces=best.pieces, volume=volume, left=left, length=length,
-                  looking=looking)  # fmt: skip
+                  looking=looking)
     else:
         says = tr("{pieces} pieces that fit, of which {flat} sit flat: {volume} of support, which is {left:.2g} % of "
                   "what it needs whole, and {length} of seam in sight. The least support of all ways found that "
                   "fit.{looking}", pieces=best.pieces, flat=best.flat, volume=volume, left=left, length=length,
-                  looking=looking)  # fmt: skip
+                  looking=looking)
     return Proposal(says, tr("Part it so"), lambda: state.ways.take(best), tr("Leave it whole"))
 
 
@@ -230,8 +230,8 @@ def on_join(state: DeskState) -> Proposal:
         "{n} contacts have nothing that holds them in place yet: keys or rods, by the room there and by how the "
         "pieces sit, with {clearance} of clearance, as this printer needs.", bare,
         clearance=text.given(state.printer.clearance),
-    )  # fmt: skip
-    return Proposal(says, tr("Propose joins"), joining.propose, tr("Glue alone"))  # fmt: skip
+    )
+    return Proposal(says, tr("Propose joins"), joining.propose, tr("Glue alone"))
 
 
 def on_check(state: DeskState) -> Proposal:
@@ -245,11 +245,11 @@ def on_check(state: DeskState) -> Proposal:
     if bare is not None:
         return Proposal(tr("“{name}” has islands, which nothing holds while they are printed: posts hold them.",
                            name=state.pieces[bare].name), tr("Put posts"), lambda: _put_posts(state, bare),
-                           tr("Leave it so"))  # fmt: skip
+                           tr("Leave it so"))
     if any(counts.values()):
         return Proposal(tr("{failed} failed and {look} to look at: each line of the list flies there, and "
                            "says what helps.", failed=counts['failed'], look=counts['look']),
-                           tr("Go on"))  # fmt: skip
+                           tr("Go on"))
     return Proposal(tr("Nothing was found that fails."))
 
 
@@ -274,7 +274,7 @@ def _gains(piece: Piece, best: SeatShown) -> list[str]:
     """Why a seat is better than the present one: by its support, and where that is no less, by what else matters."""
     old, new = piece.figures, best.seat.figures
     said = [tr("{support} of support; as it sits it is {here}", support=text.volume(new.support_volume_mm3),
-               here=text.volume(old.support_volume_mm3))]  # fmt: skip
+               here=text.volume(old.support_volume_mm3))]
     if new.support_volume_mm3 < old.support_volume_mm3:
         return said
     if not piece.fit.fits:
@@ -283,13 +283,13 @@ def _gains(piece: Piece, best: SeatShown) -> list[str]:
         said.append(tr("it sits flat so"))
     if new.show_scar_mm2 < _LESS * old.show_scar_mm2:
         said.append(tr("{new} of scar on show faces instead of {old}", new=text.area(new.show_scar_mm2),
-                       old=text.area(old.show_scar_mm2)))  # fmt: skip
+                       old=text.area(old.show_scar_mm2)))
     if new.touched_area_mm2 < _LESS * old.touched_area_mm2:
         said.append(tr("{new} touched instead of {old}", new=text.area(new.touched_area_mm2),
-                       old=text.area(old.touched_area_mm2)))  # fmt: skip
+                       old=text.area(old.touched_area_mm2)))
     if new.largest_layer_mm2 < _LESS * old.largest_layer_mm2:
         said.append(tr("layers up to {new} instead of {old}", new=text.area(new.largest_layer_mm2),
-                       old=text.area(old.largest_layer_mm2)))  # fmt: skip
+                       old=text.area(old.largest_layer_mm2)))
     if new.print_seconds < _LESS * old.print_seconds:
         said.append(tr("{new} instead of {old}", new=text.hours(new.print_seconds), old=text.hours(old.print_seconds)))
     return said

@@ -15,7 +15,7 @@ DEPTHS = [
           lambda join, value: {"depth_first": value}, 0.3, 500, 0.5),
     Field(tr("Into second"), tr("How deep the hole goes into the second piece."), "mm", lambda join: join.depth_second,
           lambda join, value: {"depth_second": value}, 0.3, 500, 0.5),
-]  # fmt: skip
+]
 """Of what has a hole in each piece."""
 
 
@@ -35,7 +35,7 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
                                 "allowance."), "mm",
                   lambda one: one.diameter, lambda one, value: {"diameter": value}, 0.3, 100, 0.25),
             *DEPTHS,
-        ]  # fmt: skip
+        ]
 
     def sized(self, join: DowelJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         """To the nearest rod that one has."""

@@ -45,7 +45,7 @@ class Where:
 
 
 _OF_PLACE = frozenset(("id", "kind", "on", "cut", "between", "at", "why", "along", "ridges", "pointer", "text_first",
-                       "text_second", "girth"))  # fmt: skip
+                       "text_second", "girth"))
 """Fields of a join that no preset keeps: they are of one contact, or of what lies there."""
 
 

@@ -19,11 +19,11 @@ class LapOnDesk(JoinOnDesk[LapJoin]):
         Switch(lambda join: tr("Outer half") if join.half == "inner" else tr("Inner half"),
                tr("Which half of the wall stands over: the inner one hides, the outer one guides."),
                lambda join: {"half": "outer" if join.half == "inner" else "inner"}),
-    )  # fmt: skip
+    )
 
     def new(self, where: Where) -> LapJoin:
         return LapJoin(**where.place)
 
     def fields(self, join: LapJoin) -> list[Field]:
         return [Field(tr("Height"), tr("How far the rim stands over."), "mm", lambda one: one.height,
-                      lambda one, value: {"height": value}, 0.3, 50, 0.5)]  # fmt: skip
+                      lambda one, value: {"height": value}, 0.3, 50, 0.5)]

@@ -27,7 +27,7 @@ class LettersOnDesk(JoinOnDesk[LettersJoin]):
             Field(tr("Depth"), tr("How deep it is sunk."), "mm", lambda one: one.depth, lambda one,
                   value: {"depth": value},
                   0.2, 10, 0.1),
-        ]  # fmt: skip
+        ]
 
     def sized(self, join: LettersJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
         return {"height": max(round(factor * join.height, 2), 1.0)}

@@ -20,19 +20,19 @@ _SIZE = [
           lambda join: join.draft, lambda join, value: {"draft": value}, 0, 45, 1),
     Field(tr("Tip edge"), tr("Radius of the rounded edge of its tip."), "mm", lambda join: join.rounding,
           lambda join, value: {"rounding": value}, 0, 20, 0.25),
-]  # fmt: skip
+]
 _LENGTH = [
     Field(tr("Length"), tr("Along, at the contact."), "mm", lambda join: join.length,
           lambda join, value: {"length": value}, _LOW, 500, 0.5),
     Field(tr("Corner"), tr("Radius of its corners; more than the draft takes off over the height."), "mm",
           lambda join: join.corner, lambda join, value: {"corner": value}, 0.1, 100, 0.25),
-]  # fmt: skip
+]
 
 
 _INSET = [
     Field(tr("Drawn in"), tr("How far its outline lies within that of the contact."), "mm", lambda join: join.inset,
           lambda join, value: {"inset": value}, 0, 200, 0.5),
-]  # fmt: skip
+]
 _NEXT = {"round": tr("Make it long"), "rectangle": tr("Follow the outline"), "contact": tr("Make it round")}
 
 
@@ -48,7 +48,7 @@ def _other_outline(join: Peg) -> Mapping[str, Any]:
 
 _OUTLINE = Switch(lambda join: _NEXT[join.outline],
                   tr("Round, a rectangle with rounded corners, or the outline of the contact drawn in."),
-                  _other_outline)  # fmt: skip
+                  _other_outline)
 
 
 class _PegOnDesk:
@@ -79,7 +79,7 @@ class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
         Switch(lambda join: tr("Flat socket") if join.roofed else tr("Roofed socket"),
                tr("Whether the socket ends in a roof that prints without support over a base, or flat."),
                lambda join: {"roofed": not join.roofed}),
-    )  # fmt: skip
+    )
 
     def new(self, where: Where) -> KeyJoin:
         return KeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))
@@ -95,7 +95,7 @@ class LooseKeyOnDesk(_PegOnDesk, JoinOnDesk[LooseKeyJoin]):
         Switch(lambda join: tr("Flat sockets") if join.roofed_first else tr("Roofed sockets"),
                tr("Whether its sockets end in roofs that print without support over a base, or flat."),
                lambda join: {"roofed_first": not join.roofed_first, "roofed_second": not join.roofed_first}),
-    )  # fmt: skip
+    )
 
     def new(self, where: Where) -> LooseKeyJoin:
         return LooseKeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))

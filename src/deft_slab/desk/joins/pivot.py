@@ -16,7 +16,7 @@ _ANGLES = [
           lambda join: join.turns_back, lambda join, value: {"turns_back": value}, 0, 180, 5),
     Field(tr("Turns on"), tr("How far the second piece is to turn, along the right hand about its axis."), "°",
           lambda join: join.turns_on, lambda join, value: {"turns_on": value}, 0, 180, 5),
-]  # fmt: skip
+]
 _PIN = Field(
     tr("Pin"),
     tr("Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's allowance."),
@@ -32,7 +32,7 @@ _LEAVES = [
           lambda join, value: {"span": value}, 2, 500, 1),
     Field(tr("Radius"), tr("Of the leaves, around the pin."), "mm", lambda join: join.radius_of_leaves,
           lambda join, value: {"radius_of_leaves": value}, 1, 200, 0.5),
-]  # fmt: skip
+]
 
 
 def _other_form(join: PivotJoin) -> Mapping[str, Any]:
@@ -40,7 +40,7 @@ def _other_form(join: PivotJoin) -> Mapping[str, Any]:
         return {"form": "swivel"}
     # not further than a knuckle can, and leaves that hold the pin
     return {"form": "knuckle", "turns_back": min(join.turns_back, 60.0), "turns_on": min(join.turns_on, 60.0),
-            "radius_of_leaves": max(join.radius_of_leaves, join.pin / 2 + 2.0)}  # fmt: skip
+            "radius_of_leaves": max(join.radius_of_leaves, join.pin / 2 + 2.0)}
 
 
 class PivotOnDesk(JoinOnDesk[PivotJoin]):
@@ -72,7 +72,7 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
     def new(self, where: Where) -> PivotJoin:
         pin = nearest_rod(where.stock, 0.3 * where.width, 3.0)
         return PivotJoin(**where.place, pin=pin, span=max(1.5 * where.width, 6.0),
-                         radius_of_leaves=max(0.5 * where.width, pin / 2 + 2.0))  # fmt: skip
+                         radius_of_leaves=max(0.5 * where.width, pin / 2 + 2.0))
 
     def fields(self, join: PivotJoin) -> list[Field]:
         return [_PIN, *(_LEAVES if join.form == "knuckle" else DEPTHS), *_ANGLES]
@@ -81,7 +81,7 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
         """The leaves of a knuckle; the pin of a swivel, to the nearest rod that one has."""
         if join.form == "knuckle":
             return {"span": max(round(factor * join.span, 2), 2.0),
-                    "radius_of_leaves": max(round(factor * join.radius_of_leaves, 2), join.pin / 2 + 0.6)}  # fmt: skip
+                    "radius_of_leaves": max(round(factor * join.radius_of_leaves, 2), join.pin / 2 + 0.6)}
         return {"pin": nearest_rod(stock, factor * join.pin, join.pin)}
 
     def turns(self, join: PivotJoin) -> bool:

@@ -12,9 +12,9 @@ _SIZE = [
           500, 1),
     Field(tr("Thickness"), tr("From the face towards the surface to the one away from it."), "mm",
           lambda join: join.thickness, lambda join, value: {"thickness": value}, 0.4, 50, 0.2),
-]  # fmt: skip
+]
 _PARTS = Field(tr("Parts"), tr("How many each line of it is printed in."), "", lambda join: join.parts,
-               lambda join, value: {"parts": round(value)}, 1, 24, 1)  # fmt: skip
+               lambda join, value: {"parts": round(value)}, 1, 24, 1)
 _GIRTH = Field(
     tr("Girth"),
     tr(

@@ -128,7 +128,7 @@ COLUMNS: tuple[Column, ...] = (
            best="more", bar=False),
     Column(term("fit"), tr("Pieces that fit the printer, of all."), lambda t: t.fitting_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -190,7 +190,7 @@ class LedgerModel(QAbstractTableModel):
         self.rows: list[Row] = []
         self._shown: tuple[str, str, list[tuple[object, ...]]] | None = None
         for signal in (state.project_changed, state.outcome_changed, state.entries_changed, state.live_changed,
-                       state.step_changed):  # fmt: skip
+                       state.step_changed):
             signal.connect(self._on_changed)
 
     def _on_changed(self) -> None:
@@ -244,7 +244,7 @@ class LedgerModel(QAbstractTableModel):
             None, tr("On the bed now"), tr("same as “{same}”", same=same) if same else tr("not kept"), state.plan,
             state.entry(state.plan),
             layers=state.checking.totals(state.plan),
-        )  # fmt: skip
+        )
 
     def shows(self, column: Column) -> bool:
         """Whether a column says anything of a row that is measured."""

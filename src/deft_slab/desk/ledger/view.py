@@ -14,7 +14,7 @@ from PySide6.QtGui import (
     QKeySequence,
     QPainter,
     QPixmap,
-)  # fmt: skip
+)
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -123,7 +123,7 @@ class _Painter(QStyledItemDelegate):
             painter.drawText(
                 QRect(rect.left(), rect.top() + 18, rect.width(), 13),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, cell.difference,
-            )  # fmt: skip
+            )
         if cell.share is not None:
             full = min(rect.width(), 84)
             painter.fillRect(
@@ -154,7 +154,7 @@ class _Painter(QStyledItemDelegate):
             share = value / most if most > 0 else 0.0
         return _Cell(
             figure, _fitting(font, figure, width), difference, _fitting(small, difference, width), best, share
-        )  # fmt: skip
+        )
 
 
 def _fitting(font: QFont, words: str, width: int) -> QFont:
@@ -194,7 +194,7 @@ _NAMES, _NARROW, _FEW = 250, 172, 12
 _HEADER = 40
 
 
-class _Table(QTableView):
+class _LedgerTable(QTableView):
     """Enter brings a choice back, F2 renames, P pins, Delete removes, Ctrl+C copies all."""
 
     def __init__(self, state: DeskState, model: LedgerModel) -> None:
@@ -312,7 +312,7 @@ class Ledger(QWidget):
         self.setObjectName("bottom")
         self._state = state
         self.model = LedgerModel(state)
-        self.table = _Table(state, self.model)
+        self.table = _LedgerTable(state, self.model)
         self._empty = label(tr("Open a model; what each way to tilt and cut it costs is compared here."), "faint")
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column = QVBoxLayout(self)
@@ -334,11 +334,11 @@ class Ledger(QWidget):
         )
         self._buttons = (keep, pin, rename, remove)
         self.copy = button(tr("Copy"), tr("Copies the table as it is shown, to be pasted elsewhere (Ctrl+C)."),
-                           self.table.copy_text)  # fmt: skip
+                           self.table.copy_text)
         self.copy_csv = button(tr("Copy as CSV"), tr("Copies the figures with all their digits, units in the head."),
-                               self.table.copy_csv)  # fmt: skip
+                               self.table.copy_csv)
         self.whole = button(tr("As it came"), tr("Puts the model as it came back into the ledger."),
-                            lambda: state.choosing.show_whole(shown=True))  # fmt: skip
+                            lambda: state.choosing.show_whole(shown=True))
         for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")
         self._advice = Elided("faint")

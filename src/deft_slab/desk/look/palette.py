@@ -52,7 +52,7 @@ _DARK: dict[str, str | tuple[str, ...]] = {
     "SCARS": ("#A2A7AD", "#B98B95", "#E58C99"), "BED": "#3A4552", "BED_FINE": "#475361", "BED_COARSE": "#5A6776",
     "BAR": "#6F6A5E", "OFF": "#7C838B", "WRONG": "#4A3A22", "ROOM": "#2F6B67", "PALE": "#FBF9F3",
     "ON_RAMP": "#243447",
-}  # fmt: skip
+}
 
 
 def use(*, dark: bool) -> None:

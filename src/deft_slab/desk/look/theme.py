@@ -53,7 +53,7 @@ def _palette() -> QPalette:
         (roles.Text, p.INK), (roles.Button, p.SHEET), (roles.ButtonText, p.INK), (roles.ToolTipBase, p.SHEET),
         (roles.ToolTipText, p.INK), (roles.PlaceholderText, p.FAINT), (roles.Highlight, p.MADDER),
         (roles.HighlightedText, p.SHEET), (roles.Link, p.TEAL), (roles.Accent, p.MADDER),
-    ):  # fmt: skip
+    ):
         found.setColor(role, QColor(colour))
     for role in (roles.WindowText, roles.Text, roles.ButtonText):
         found.setColor(QPalette.ColorGroup.Disabled, role, QColor(p.OFF))

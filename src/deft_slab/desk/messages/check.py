@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...core.inspection.findings import Checked, SectionFace
+from ...core.inspection.findings import Inspection, SectionFace
 from ...core.plan.hollow import Vent
 from ...core.plan.supports import PostSet
 from .replies import Light, PostsProposed
@@ -12,7 +12,7 @@ from .requests import OfPiece, OfPlan
 
 
 @dataclass(frozen=True, eq=False)
-class CheckPieces(OfPlan[tuple[Checked, ...]]):
+class CheckPieces(OfPlan[tuple[Inspection, ...]]):
     """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
 
     layer: float | None

@@ -8,7 +8,7 @@ from pathlib import Path
 from ...core.arrays import Bytes
 from ...core.exporting.options import Handed, Wished
 from ...core.exporting.paper_sizes import Paper
-from ...core.plan.placements import Lying
+from ...core.plan.placements import Placement
 from ...core.plan.plan import Plan
 from .requests import OfPlan
 
@@ -18,7 +18,7 @@ class BedsFound:
     """lying : where all lies, the best so far; beds, least : how many that are, and at least must be; done : share of
     what is tried, 1 when nothing more is"""
 
-    lying: tuple[Lying, ...]
+    lying: tuple[Placement, ...]
     beds: int
     least: int
     done: float

@@ -32,7 +32,7 @@ _log = logging.getLogger(__name__)
 URGENCY = {
     "open": 0, "adopt": 0, "handoff": 1, "ask": 1, "keep": 1, "live": 2, "peek": 2, "section": 2, "evaluate": 3,
     "sweep": 4, "ready": 4, "check": 4, "map": 5, "choice": 6, "checks": 6, "ways": 7, "places": 7,
-}  # fmt: skip
+}
 """By the part of a lane's name before a colon."""
 
 _STOPPABLE = frozenset({"evaluate", "choice", "ready", "map", "check", "checks", "sweep", "ways", "places"})
@@ -153,7 +153,7 @@ class Jobs(QObject):
     def submit(
         self, lane: str, request: Request[R], *, done: Callable[[R], None], failed: Callable[[DeftError], None],
         label: str = "",
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Asks the process for something. ``done`` or ``failed`` is called on the UI thread, unless it is dropped."""
         asked = _Asked(lane, request, done, failed, label)
         if self._running is not None and self._running.lane == lane and asked.kind not in _SILENT:
@@ -318,6 +318,6 @@ class Jobs(QObject):
                 WorkerEnded(tr("The working process ended by itself {times}{doing}, perhaps for want of memory.",
                                times=times, doing=doing),
                             kept=tr("Your plan is untouched."), remedy=remedy)
-            )  # fmt: skip
+            )
         finally:
             self._give_back(others, again)

@@ -25,7 +25,7 @@ done at once."""
 _INPUT = {
     QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseButtonDblClick, QEvent.Type.Wheel,
     QEvent.Type.KeyPress, QEvent.Type.Drop,
-}  # fmt: skip
+}
 
 _waiting: dict[Callable[[], None], None] = {}
 _depth = 0

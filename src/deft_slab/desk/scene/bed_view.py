@@ -23,7 +23,7 @@ from .picture import Picture
 from .scene import Scene
 from .scene_view import SceneView
 from .seat_by_hand import Hand
-from .subject import Showing
+from .subject import SceneSubject
 
 _CLICK = 4.0
 """Pixels that a press may wander and still be a click."""
@@ -35,11 +35,11 @@ _FLAT, _LEVEL = float(np.cos(np.radians(2.0))), 0.3
 """What counts as one flat place: the same direction, and no more than so many mm above or below."""
 _ARROWS = {
     Qt.Key.Key_Left: (-20, 0), Qt.Key.Key_Right: (20, 0), Qt.Key.Key_Up: (0, 20), Qt.Key.Key_Down: (0, -20),
-}  # fmt: skip
+}
 _TURNS = {
     "[": ((1.0, 0.0, 0.0), -5.0), "]": ((1.0, 0.0, 0.0), 5.0), "{": ((0.0, 1.0, 0.0), -5.0),
     "}": ((0.0, 1.0, 0.0), 5.0),
-}  # fmt: skip
+}
 _NEARER = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 1.15}
 
 
@@ -69,10 +69,10 @@ class BedView(SceneView):
         self._ink = Ink()
         self._following = follow(
             self, self.rebuild, state.outcome_changed, state.view_changed, state.selection_changed
-        )  # fmt: skip
+        )
         for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
                        state.snapping.changed, state.marker.changed, state.joining.changed,
-                       state.checking.changed, state.hollowing.changed, state.posting.changed):  # fmt: skip
+                       state.checking.changed, state.hollowing.changed, state.posting.changed):
             signal.connect(self.update)
         state.pointing.changed.connect(self._say_hint)
         self.flight = Flight(self, state)
@@ -102,15 +102,15 @@ class BedView(SceneView):
         self.rebuild()
 
     @property
-    def showing(self) -> Showing:
+    def showing(self) -> SceneSubject:
         """What of the desk is shown."""
         state = self._state
         measuring = state.measuring
-        return Showing(
+        return SceneSubject(
             state.printer, state.evaluated, state.model if state.is_open else None,
             state.plan if state.is_open else None, state.step, state.view, state.selected_piece, measuring.walls,
             measuring.wall_limit,
-        )  # fmt: skip
+        )
 
     def rebuild(self) -> None:
         """Shows the pieces as they are now, and frames them when they are new or stand elsewhere."""

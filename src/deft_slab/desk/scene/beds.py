@@ -33,14 +33,14 @@ _MARGIN = 40.0
 
 
 @dataclass(frozen=True, eq=False)
-class Beds:
+class DrawnBeds:
     """things : what is drawn of the beds; numbers : the mm along their edges"""
 
     things: dict[str, Thing]
     numbers: tuple[Said, ...]
 
 
-def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) -> Beds:
+def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) -> DrawnBeds:
     """The sheets of printers.
 
     sheets : of each bed mm, where it begins along X, and its printer; reach : mm, how far the pieces go, for an endless
@@ -58,7 +58,7 @@ def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) ->
 
 
 @lru_cache(maxsize=8)
-def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[str, str, str]) -> Beds:
+def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[str, str, str]) -> DrawnBeds:
     """colours : of the sheet, of its fine lines and of the others"""
     sheets: list[list[float]] = []
     fine: list[list[list[float]]] = []
@@ -87,12 +87,12 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[st
         "bed fine": Lines(np.array(fine or coarse[:1]), colour(colours[1])),
         "bed coarse": Lines(np.array(coarse), colour(colours[2])),
     }
-    return Beds(things, tuple(numbers))
+    return DrawnBeds(things, tuple(numbers))
 
 
 def too_large(
     sheets: Sequence[tuple[float, Printer]], pieces: Sequence[Piece], boxes: Sequence[Box]
-) -> tuple[Lines | None, tuple[Said, ...]]:  # fmt: skip
+) -> tuple[Lines | None, tuple[Said, ...]]:
     """(the room that a printer has, on each bed where a piece leaves it; where and by how much); (None, nothing) where
     all fit.
 

@@ -108,5 +108,5 @@ VIEWS = {
             4.0),
     term("From the back"): (90.0, 4.0), term("From the left"): (180.0, 4.0), term("From above"): (-90.0, 89.0),
     term("From below"): (-62.0, -28.0),
-}  # fmt: skip
+}
 """Azimuth and elevation of the ready views."""

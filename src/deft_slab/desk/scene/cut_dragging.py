@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF
 
 from ...core.arrays import Floats
 from ...core.locale.translate import tr
-from ..cuts import Pull, on_desk
+from ..cuts import GripDrag, on_desk
 from ..desk_state import DeskState
 from .handles import REACH, STEP, CutFrame, angle_about, handles, leaned, moved_along
 from .ink import frame_of_cut, grips
@@ -138,7 +138,7 @@ class Grab:
             forward = view.camera.frame[2]
             share = float((grip - origin) @ forward) / float(towards @ forward)
             place = scene.model.back(origin + share * towards)
-        pull = Pull(self.held, scene.model.back(grip), place)
+        pull = GripDrag(self.held, scene.model.back(grip), place)
         state.cutting.try_change(**on_desk(cut).pulled(cut, pull))
 
     def _drag_border(self, at: QPointF, start: Floats) -> None:
@@ -147,5 +147,5 @@ class Grab:
         if state.cut is None or hit is None or state.pieces[hit[0]].solid.origin[hit[1]] < 0:
             return
         piece = state.pieces[hit[0]]
-        pull = Pull(self.held, start, hit[2], piece.solid.normals[hit[1]], piece.sides)
+        pull = GripDrag(self.held, start, hit[2], piece.solid.normals[hit[1]], piece.sides)
         state.cutting.try_change(**on_desk(state.cut).pulled(state.cut, pull))

@@ -59,7 +59,7 @@ class Mesh:
             self.vertices is other.vertices and self.triangles is other.triangles
             and (self.opacity, self.veil, self.through, self.lit, self.clipped)
             == (other.opacity, other.veil, other.through, other.lit, other.clipped)
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True, eq=False)

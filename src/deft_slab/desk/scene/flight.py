@@ -9,7 +9,7 @@ import numpy as np
 from PySide6.QtCore import QEasingCurve, QObject, QVariantAnimation
 
 from ...core.arrays import Floats
-from ...core.inspection.findings import Found, Jump, Neck, Pocket
+from ...core.inspection.findings import Finding, Jump, Neck, Pocket
 from ...core.results.outcome import OverhangSpot, Place
 from ..desk_state import DeskState
 from .camera import Camera
@@ -72,7 +72,7 @@ class Flight(QObject):
         low, high = scene.box
         self._fly(place, max(0.5 * float(np.linalg.norm(high - low)), 60.0), azimuth, elevation)
 
-    def _fly_to_found(self, number: int, found: Found) -> None:
+    def _fly_to_found(self, number: int, found: Finding) -> None:
         """Looks at something that was found in the layers: from below and outside at what begins in the air, with what
         is below cut away; into pockets from above, with what is above cut away."""
         scene = self._view.scene
@@ -146,4 +146,4 @@ def _between(start: Camera, end: Camera, share: float) -> Camera:
         start, focus=(x, y, z), azimuth=start.azimuth + share * turn,
         elevation=start.elevation + share * (end.elevation - start.elevation),
         distance=start.distance * (end.distance / start.distance) ** share,
-    )  # fmt: skip
+    )

@@ -61,7 +61,7 @@ def cut_frame(normal: Floats, offset: float, low: Floats, high: Floats) -> CutFr
     return CutFrame(
         centre, normal, along, across,
         1.12 * float(np.abs(corners @ along).max()), 1.12 * float(np.abs(corners @ across).max()),
-    )  # fmt: skip
+    )
 
 
 def handles(frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
@@ -93,4 +93,4 @@ def leaned(normal: Floats, axis: Floats, degrees: float) -> Floats:
     return np.asarray(
         normal * math.cos(turn) + np.cross(axis, normal) * math.sin(turn)
         + axis * float(axis @ normal) * (1 - math.cos(turn))
-    )  # fmt: skip
+    )

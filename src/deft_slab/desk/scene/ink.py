@@ -10,7 +10,7 @@ import numpy as np
 from ...core.arrays import Floats
 from ...core.cuts import Cut, StraightCut
 from ...core.geometry.orientation import turned_box
-from ...core.inspection.findings import Found, Groove, Island, Jump, Neck, Pocket, ThinWall
+from ...core.inspection.findings import Finding, Groove, Island, Jump, Neck, Pocket, ThinWall
 from ...core.locale import text
 from ...core.locale.translate import tr, tr_in
 from ...core.results.outcome import Outcome
@@ -23,7 +23,7 @@ from ..state.pointing import Reading
 from .beds import Box
 from .handles import CutFrame, cut_frame
 from .scene import Scene
-from .subject import Showing, rooms_of
+from .subject import SceneSubject, rooms_of
 from .turning_pole import Pole
 
 _MOST_DOTS = 4000
@@ -32,7 +32,7 @@ _MOST_FLAGS = 6
 
 
 @dataclass(frozen=True, eq=False)
-class Stroke:
+class InkLine:
     """Segments (k, 2, 3) mm, bed frame, in one colour (3,) or one each (k, 3). width : pixels; through : also where
     something stands before them"""
 
@@ -59,7 +59,7 @@ class Ink:
     points in the bed frame)
     """
 
-    strokes: list[Stroke] = field(default_factory=list)
+    strokes: list[InkLine] = field(default_factory=list)
     flags: list[Flag] = field(default_factory=list)
     dots: list[tuple[Floats, str]] = field(default_factory=list)
     grips: dict[str, Floats] = field(default_factory=dict)
@@ -69,7 +69,7 @@ class Ink:
     reading: tuple[Reading, Floats] | None = None
 
 
-def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
+def ink_of(state: DeskState, showing: SceneSubject, scene: Scene) -> Ink:
     """What is painted over a scene of the desk."""
     ink = Ink(frame=frame_of_cut(state, scene), grips=grips(state, scene))
     if showing.evaluated is None:
@@ -77,7 +77,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
     ink.strokes.extend([*_seams(state, scene), *_contact(state, showing.outcome, scene)])
     way = state.ways.pointed
     if way is not None and scene.standing and state.step == "Cut":
-        ink.strokes.append(Stroke(_on_model(scene, way.seams), rgb(palette.TEAL), 2.4, through=True))
+        ink.strokes.append(InkLine(_on_model(scene, way.seams), rgb(palette.TEAL), 2.4, through=True))
     _add_cut(ink, state, scene)
     _add_numbers(ink, state, scene)
     _add_troubles(ink, state, scene, showing.outcome)
@@ -93,7 +93,7 @@ def ink_of(state: DeskState, showing: Showing, scene: Scene) -> Ink:
         _add_rooms(ink, showing, scene)
         places = showing.view.mend_places
         if places is not None and len(places):
-            ink.strokes.append(Stroke(_on_model(scene, places), rgb(palette.AMBER), 3.0, through=True))
+            ink.strokes.append(InkLine(_on_model(scene, places), rgb(palette.AMBER), 3.0, through=True))
     reading = state.pointing.reading
     if reading is not None and (showing.sizing or scene.standing):
         ink.reading = reading, scene.model.of(reading.points)
@@ -144,19 +144,19 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
         outline = on_desk(cut).outline(cut, model_box(scene))
         for segments, colour in ((outline, palette.MADDER), (reach_outline(cut), palette.AMBER)):
             if len(segments):
-                ink.strokes.append(Stroke(_on_model(scene, segments), rgb(colour), 1.4, through=True))
+                ink.strokes.append(InkLine(_on_model(scene, segments), rgb(colour), 1.4, through=True))
     if not scene.standing:
         return
     if state.pointing.kind == "cut line" and len(state.snapping.creases):
-        ink.strokes.append(Stroke(_on_model(scene, state.snapping.creases), rgb(palette.TEAL), 1.6))
+        ink.strokes.append(InkLine(_on_model(scene, state.snapping.creases), rgb(palette.TEAL), 1.6))
     points = scene.model.of(state.placing.line)
     if len(points) > 1:
         ends = np.stack([points[:-1], points[1:]], axis=1)
-        ink.strokes.append(Stroke(ends, rgb(palette.MADDER), 2.0, through=True))
+        ink.strokes.append(InkLine(ends, rgb(palette.MADDER), 2.0, through=True))
     ink.points.update({f"point {n}": point for n, point in enumerate(points)})
 
 
-def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
+def _seams(state: DeskState, scene: Scene) -> list[InkLine]:
     """Each seam, grey where hidden to madder where in sight; while something is dragged of the stand-in, all madder."""
     dragged = state.draft is not None
     shown = state.live if dragged else state.evaluated
@@ -166,11 +166,11 @@ def _seams(state: DeskState, scene: Scene) -> list[Stroke]:
     for seam in shown.outcome.seams.values():
         seen = np.ones((len(seam.segments), 1)) if dragged else seam.exposed[:, None]
         colours = (1 - seen) * rgb(palette.HIDDEN_SEAM) + seen * rgb(palette.MADDER)
-        found.append(Stroke(_on_model(scene, seam.segments), colours, 3.0, through=dragged))
+        found.append(InkLine(_on_model(scene, seam.segments), colours, 3.0, through=dragged))
     return found
 
 
-def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[Stroke]:
+def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[InkLine]:
     """The edge of the selected contact, on both pieces as they are drawn."""
     contacts, number = outcome.contacts, state.joining.contact
     # pieces that have just been made are told of before they are drawn
@@ -181,7 +181,7 @@ def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[Stroke]:
         one = scene.placed[piece]
         for ring in contacts[number].outline if one.drawn else ():
             corners = one.pose.of(ring)
-            found.append(Stroke(np.stack([corners[:-1], corners[1:]], axis=1), rgb(palette.MADDER), 2.6))
+            found.append(InkLine(np.stack([corners[:-1], corners[1:]], axis=1), rgb(palette.MADDER), 2.6))
     return found
 
 
@@ -200,7 +200,7 @@ def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
 _THIN = {
     "skin": tr_in("left by a cut", "skin"), "sliver": tr_in("left by a cut", "sliver"),
     "step": tr_in("left by a cut", "step"),
-}  # fmt: skip
+}
 """What a thin place is called, by its kind."""
 
 
@@ -268,7 +268,7 @@ def _add_vents(ink: Ink, state: DeskState, scene: Scene) -> None:
         ink.flags.append(Flag(at, words, colour))
 
 
-def found_words(found: Found) -> str:
+def found_words(found: Finding) -> str:
     """A few words for something that was found, as on a flag."""
     match found:
         case Island():
@@ -287,7 +287,7 @@ def found_words(found: Found) -> str:
     return found.word
 
 
-def _add_rooms(ink: Ink, showing: Showing, scene: Scene) -> None:
+def _add_rooms(ink: Ink, showing: SceneSubject, scene: Scene) -> None:
     """Where guests poke through, and how much air is around them."""
     for room in rooms_of(showing).values():
         if len(room.poking):

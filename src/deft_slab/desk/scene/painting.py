@@ -95,7 +95,7 @@ def paint_dimensions(painter: QPainter, picture: Picture, low: Floats, high: Flo
     lines = (
         ((x0, y0 - off, z0), (x1, y0 - off, z0)), ((x1 + off, y0, z0), (x1 + off, y1, z0)),
         ((x0 - off, y0 - off, z0), (x0 - off, y0 - off, z1)),
-    )  # fmt: skip
+    )
     for start, end in lines:
         a, b = picture.seen(np.array([start, end]))
         painter.setPen(QPen(QColor(palette.INK), 1.2))

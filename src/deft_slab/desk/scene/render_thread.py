@@ -45,7 +45,7 @@ class Wanted:
 
 
 @dataclass(frozen=True, eq=False)
-class Drawn:
+class Rendered:
     """A picture that was made. seconds : that it took"""
 
     wanted: Wanted
@@ -56,7 +56,7 @@ class Drawn:
 class Easel:
     """Draws for one view. Of the pictures that are asked for while one is made, only the last is drawn."""
 
-    def __init__(self, view: QObject, show: Callable[[Drawn], None]) -> None:
+    def __init__(self, view: QObject, show: Callable[[Rendered], None]) -> None:
         """show : is called in the window with each picture"""
         self._aside, self._show = Aside(view, drawing_thread), show
         self._canvas: Canvas | None = None
@@ -82,7 +82,7 @@ class Easel:
             self._canvas.close()
             self._canvas = None
 
-    def _drawn(self, wanted: Wanted) -> Drawn:
+    def _drawn(self, wanted: Wanted) -> Rendered:
         if self._canvas is None:
             from .canvas import Canvas  # VTK takes half a second to load
 
@@ -96,4 +96,4 @@ class Easel:
         image = QImage(pixels.data, across, down, 3 * across, QImage.Format.Format_RGB888).copy()
         image.setDevicePixelRatio(wanted.ratio)
         picture = Picture(wanted.camera, image, depth, wanted.size)
-        return Drawn(wanted, picture, time.monotonic() - started)
+        return Rendered(wanted, picture, time.monotonic() - started)

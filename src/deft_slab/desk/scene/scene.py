@@ -24,7 +24,7 @@ from ..look.palette import colour, ramp_colours, rgb
 from .beds import Box, Said, beds, too_large
 from .derived import Made, Making
 from .drawables import Lines, Mesh, Pose, Thing
-from .subject import Showing
+from .subject import SceneSubject
 
 MARKS = (1, 2, 4, 8, 16)
 """The bits of the marks; see ``judge.marks.Marked.bits``."""
@@ -72,7 +72,7 @@ class Scene:
 
     def hit(
         self, origin: Floats, towards: Floats, *, assembled: bool = False
-    ) -> tuple[int, int, Floats] | None:  # fmt: skip
+    ) -> tuple[int, int, Floats] | None:
         """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first.
 
         assembled : as if all pieces were where they belong on the model, where seams are drawn
@@ -100,7 +100,7 @@ _FITTED = 0.5
 """Share of the largest piece by which a piece is away from its place before it is put there."""
 
 
-def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
+def scene_of(showing: SceneSubject, before: Scene | None = None) -> Scene:
     """What is drawn of a showing. before : a scene of which is taken over what is the same"""
     making = Making(before.made_of if before is not None else {})
     things: dict[str, Thing] = {}
@@ -145,7 +145,7 @@ def scene_of(showing: Showing, before: Scene | None = None) -> Scene:
         () if showing.sizing else ruled.numbers, over,
         {} if showing.sizing else _marks(placed, making), _open_edges(showing, placed), _arrangement(showing),
         making.made,
-    )  # fmt: skip
+    )
 
 
 def _around(boxes: Sequence[Box]) -> Box:
@@ -159,7 +159,7 @@ def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Bo
     return low, high
 
 
-def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
+def _placed(showing: SceneSubject, making: Making) -> tuple[Pose, Box, list[Placed]]:
     """(where the standing model is, its box, the pieces)."""
     outcome, printer = showing.outcome, showing.printer
     rotation = outcome.plan.tilt.rotation
@@ -185,7 +185,7 @@ def _placed(showing: Showing, making: Making) -> tuple[Pose, Box, list[Placed]]:
     return Pose(rotation, shift), (low + shift, high + shift), found
 
 
-def _pulls(showing: Showing) -> Floats:
+def _pulls(showing: SceneSubject) -> Floats:
     """(pieces, 3) mm, model frame: how far each piece is pulled away; none while the whole is shown."""
     outcome, fitted = showing.outcome, showing.view.fitted
     if showing.sizing:
@@ -198,7 +198,7 @@ def _pulls(showing: Showing) -> Floats:
     return pulls
 
 
-def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[str, Thing]:
+def _piece(showing: SceneSubject, number: int, one: Placed, making: Making) -> dict[str, Thing]:
     """A piece in its colours, and its support."""
     if number in showing.view.hidden:
         return {}
@@ -211,18 +211,18 @@ def _piece(showing: Showing, number: int, one: Placed, making: Making) -> dict[s
         if light is not None:
             own = making.once(f"light {number}", (coloured, light.alike), lambda: coloured[light.alike])
             found[f"light {number}"] = Mesh(light.vertices, light.triangles, own, one.pose, clipped=True,
-                                            instead_of=f"piece {number}")  # fmt: skip
+                                            instead_of=f"piece {number}")
     parted = len(showing.pieces) > 1 and showing.standing
     vertices, triangles = one.piece.skin
     if showing.view.show_support and not showing.sizing and not parted and len(triangles):
         skin = Pose(*one.piece.skin_pose(one.pose.rotation, one.pose.shift))
         found[f"support {number}"] = Mesh(
             vertices, triangles, colour(palette.SUPPORT), skin, veil=True, clipped=True
-        )  # fmt: skip
+        )
     return found
 
 
-def _posts(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
+def _posts(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
     """The posts of the pieces, where these sit on the bed."""
     found: dict[str, Thing] = {}
     if showing.evaluated is None or showing.standing or not showing.view.show_support:
@@ -232,11 +232,11 @@ def _posts(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
         if number is not None and number < len(placed) and placed[number].drawn and len(report.triangles):
             one = placed[number]
             found[f"posts {ident}"] = Mesh(report.vertices, report.triangles, colour(palette.SUPPORT), one.pose,
-                                           clipped=True)  # fmt: skip
+                                           clipped=True)
     return found
 
 
-def _faces(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
+def _faces(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
     """The filled sections of the pieces, where these are cut off."""
     found: dict[str, Thing] = {}
     for face in showing.view.faces:
@@ -247,7 +247,7 @@ def _faces(showing: Showing, placed: Sequence[Placed]) -> dict[str, Thing]:
     return found
 
 
-def _colours(showing: Showing, number: int, piece: Piece, making: Making) -> Bytes:
+def _colours(showing: SceneSubject, number: int, piece: Piece, making: Making) -> Bytes:
     """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
     several = len(showing.pieces) > 1
     base = PIECES[(piece.number - 1) % len(PIECES)] if several else palette.STONE
@@ -280,7 +280,7 @@ def _thin(walls: Floats32, limit: float) -> Floats32:
     return np.where(walls < limit, share, -1.0).astype(np.float32)
 
 
-def _copies(showing: Showing, making: Making) -> tuple[dict[str, Thing], list[Box]]:
+def _copies(showing: SceneSubject, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the further copies of the pieces, paler; the box of each)."""
     assert showing.evaluated is not None
     found: dict[str, Thing] = {}
@@ -298,7 +298,7 @@ def _copies(showing: Showing, making: Making) -> tuple[dict[str, Thing], list[Bo
     return found, boxes
 
 
-def _at_size(showing: Showing, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
+def _at_size(showing: SceneSubject, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
     """(the guests, and the surface as it came where that is looked at; the box of each)."""
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
@@ -352,7 +352,7 @@ def mark_points(piece: Piece) -> dict[int, Floats]:
     return found
 
 
-def _open_edges(showing: Showing, placed: Sequence[Placed]) -> Floats:
+def _open_edges(showing: SceneSubject, placed: Sequence[Placed]) -> Floats:
     nothing = np.empty((0, 2, 3))
     if not placed or (len(placed) > 1 and not showing.sizing):
         return nothing
@@ -362,7 +362,7 @@ def _open_edges(showing: Showing, placed: Sequence[Placed]) -> Floats:
     return placed[0].pose.of(segments) if len(segments) else nothing
 
 
-def _arrangement(showing: Showing) -> tuple[object, ...]:
+def _arrangement(showing: SceneSubject) -> tuple[object, ...]:
     laid = showing.evaluated.laid if showing.evaluated is not None else ()
     sized = showing.sizing and showing.evaluated is not None
     size = tuple(showing.outcome.plan.factors) if sized else ()

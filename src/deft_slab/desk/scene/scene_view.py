@@ -14,9 +14,9 @@ from .camera import Camera
 from .drawables import Mesh, Pose, Thing
 from .painting import paint_scene
 from .picture import Picture
-from .render_thread import Drawn, Easel, Wanted
+from .render_thread import Easel, Rendered, Wanted
 from .scene import Scene, scene_of
-from .subject import Showing
+from .subject import SceneSubject
 
 _HALF = 0.5
 _SLOW = 0.1
@@ -88,7 +88,7 @@ class SceneView(QWidget):
 
     # what is shown
 
-    def put_on(self, showing: Showing) -> Scene | None:
+    def put_on(self, showing: SceneSubject) -> Scene | None:
         """Shows what there is of a showing; None while nothing is drawn."""
         if self._easel is None:
             return None
@@ -160,9 +160,9 @@ class SceneView(QWidget):
                 self.devicePixelRatioF() * (_HALF if coarse else 1.0), palette.colour(palette.GROUND),
                 veils=not (self.turns_smoothly and self._slow), coarse=coarse,
             )
-        )  # fmt: skip
+        )
 
-    def _on_drawn(self, drawn: Drawn) -> None:
+    def _on_drawn(self, drawn: Rendered) -> None:
         self.picture, self._pictured = drawn.picture, drawn.wanted.scene
         if drawn.wanted.veils:
             self._slow = drawn.seconds > _SLOW

@@ -16,7 +16,7 @@ from .ink import pole_of
 from .picture import Picture
 from .scene import Placed
 from .scene_view import SceneView
-from .turning_pole import Pole, Pull, paint_pole
+from .turning_pole import Pole, PoleTurn, paint_pole
 
 _FRAME = 40
 """ms between the pictures of a piece that swings to another seat."""
@@ -28,7 +28,7 @@ class Hand(QObject):
     def __init__(self, bed: SceneView, state: DeskState) -> None:
         super().__init__(bed)
         self._bed, self._state = bed, state
-        self.pull = Pull()
+        self.pull = PoleTurn()
         self._knob = self._knob_under = ""
         self._pulled_from, self._pressed = Tilt(), (0.0, 0.0)
         self._brushed: int | None = None
@@ -54,7 +54,7 @@ class Hand(QObject):
             return False
         self._knob = self._knob_at(at)
         if self._knob:
-            self._pulled_from, self._pressed, self.pull = state.seats.tilt, (at.x(), at.y()), Pull()
+            self._pulled_from, self._pressed, self.pull = state.seats.tilt, (at.x(), at.y()), PoleTurn()
             return True
         hit = bed.hit(at) if state.pointing.kind in BRUSHES else None
         if hit is not None:

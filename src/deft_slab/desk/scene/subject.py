@@ -13,7 +13,7 @@ from ..state.view import View
 
 
 @dataclass(frozen=True, eq=False)
-class Showing:
+class SceneSubject:
     """What a scene is of.
 
     plan : on the bed, which may not be measured yet; model : as it was opened
@@ -51,7 +51,7 @@ class Showing:
         return self.view.in_place or self.sizing or (self.step == "Cut" and len(self.pieces) == 1)
 
 
-def rooms_of(showing: Showing) -> dict[str, Room]:
+def rooms_of(showing: SceneSubject) -> dict[str, Room]:
     """The room around each guest, where it is shown."""
     shown = showing.sizing and showing.evaluated is not None and not showing.view.as_it_came
     return showing.outcome.guests if shown else {}

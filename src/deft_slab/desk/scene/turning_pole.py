@@ -35,11 +35,11 @@ _X, _Z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
 _SIDES = (
     tr("right"), tr("back right"), tr("back"), tr("back left"), tr_in("a side", "left"), tr("front left"), tr("front"),
     tr("front right"),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)
-class Pull:
+class PoleTurn:
     """How far a piece is turned from where it was. lean : degrees off the vertical, towards ``side`` degrees on the bed
     (0 is right, 90 back); around : degrees about the vertical"""
 
@@ -75,7 +75,7 @@ class Pole:
     length: float
     radius: float
 
-    def knobs(self, pull: Pull) -> dict[str, Floats]:
+    def knobs(self, pull: PoleTurn) -> dict[str, Floats]:
         angle = math.radians(_START + pull.around)
         level = self.radius * np.array([math.cos(angle), math.sin(angle), 0.0])
         return {
@@ -85,7 +85,7 @@ class Pole:
 
     def at(self, camera: Camera, x: float, y: float, width: int, height: int) -> str:
         """The knob under a pixel, "" for none."""
-        knobs = self.knobs(Pull())
+        knobs = self.knobs(PoleTurn())
         seen = camera.project(np.array(list(knobs.values())), width, height)
         distance = np.hypot(*(seen - [x, y]).T)
         nearest = int(np.argmin(distance))
@@ -94,7 +94,7 @@ class Pole:
     def pulled(
         self, knob: str, camera: Camera, start: tuple[float, float], end: tuple[float, float],
         size: tuple[int, int], step: float | None,
-    ) -> Pull:  # fmt: skip
+    ) -> PoleTurn:
         """What pulling a knob from one pixel to another does.
 
         The pole follows the hand: to the right of the view it leans to the right, up the screen it leans away. step :
@@ -106,20 +106,20 @@ class Pole:
             before, after = angles
             turned = (end[0] - start[0]) * _PER_PIXEL if before is None or after is None else after - before
             turned = (turned + 180.0) % 360.0 - 180.0
-            return Pull(around=round(turned / step) * step if step else round(turned, 1))
+            return PoleTurn(around=round(turned / step) * step if step else round(turned, 1))
         right, _, ahead = camera.frame
         away = np.array([ahead[0], ahead[1]]) / max(float(np.hypot(ahead[0], ahead[1])), 1e-9)
         way = (end[0] - start[0]) * right[:2] + (start[1] - end[1]) * away
         lean = min(_PER_PIXEL * float(np.hypot(*way)), 180.0)
         side = math.degrees(math.atan2(way[1], way[0])) % 360.0
         if step:
-            return Pull(round(lean / step) * step, round(side / _TURN_STEP) * _TURN_STEP % 360.0)
-        return Pull(round(lean, 1), side)
+            return PoleTurn(round(lean / step) * step, round(side / _TURN_STEP) * _TURN_STEP % 360.0)
+        return PoleTurn(round(lean, 1), side)
 
 
-def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pull: Pull | None) -> None:
+def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pull: PoleTurn | None) -> None:
     """The pole with its knob, the circle on the bed with its mark; the grabbed one strong, with its angle."""
-    now = pull or Pull()
+    now = pull or PoleTurn()
     places = {name: picture.seen_at(place) for name, place in pole.knobs(now).items()}
     ink, madder = QColor(palette.INK), QColor(palette.MADDER)
     floor = np.array([pole.centre[0], pole.centre[1], 0.2])
@@ -135,7 +135,7 @@ def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pu
         painter.setPen(QPen(ink, 1.0, Qt.PenStyle.DashLine))
         painter.drawLine(middle, upright)
         shares = np.linspace(0.0, now.lean, 25)
-        arc = [pole.centre + 0.6 * pole.length * Pull(share, now.side).top for share in shares]
+        arc = [pole.centre + 0.6 * pole.length * PoleTurn(share, now.side).top for share in shares]
         painter.drawPolyline(QPolygonF(picture.seen(np.array(arc))))
     painter.setPen(QPen(madder if grabbed == "lean" else ink, 2.2))
     painter.drawLine(middle, places["lean"])

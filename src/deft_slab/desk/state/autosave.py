@@ -59,7 +59,7 @@ class Keeping(QObject):
         desk.jobs.submit(
             "keep", KeepWork(folder, desk.plan, frozenset(desk.guest_surfaces)),
             done=lambda _: self._kept(folder), failed=failed, label=tr("Keeping a copy of the model"),
-        )  # fmt: skip
+        )
 
     def _kept(self, folder: Path) -> None:
         self._autosave.model_done(folder)

@@ -133,7 +133,7 @@ class Bedding(QObject):
                 self.take_found()
 
         desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=done, label=tr("Laying pieces on beds"),
-                 failed=self._nest_failed, still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+                 failed=self._nest_failed, still=lambda: desk.is_open and desk.plan == plan)
 
     def _nest_failed(self, error: DeftError) -> None:
         self.nesting = None
@@ -184,7 +184,7 @@ class Bedding(QObject):
             )
 
         desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label=tr("Sharing pieces out"),
-                 still=lambda: desk.is_open and desk.plan == plan)  # fmt: skip
+                 still=lambda: desk.is_open and desk.plan == plan)
 
     def print_on(self, number: int, *, second: bool) -> None:
         """Prints a piece, with its copies, on the first or on the second printer. number : of the piece"""
@@ -219,7 +219,7 @@ class Bedding(QObject):
             kept = tuple(
                 one for one in printer.kept_free
                 if not (one[0] <= x <= one[0] + one[2] and one[1] <= y <= one[1] + one[3])
-            )  # fmt: skip
+            )
         else:
             x1, y1 = min(x + wide, printer.bed_x), min(y + deep, printer.bed_y)
             x, y = max(x, 0.0), max(y, 0.0)
@@ -260,7 +260,7 @@ class Bedding(QObject):
             said = tr("1 file") if len(written) == 1 else tr("{count} files", count=len(written))
             beside = tr("job.json and pieces.csv list them.") if paper is None else (
                 tr("job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench.")
-            )  # fmt: skip
+            )
             if written:
                 beside = tr(
                     "Wrote {said} to {folder}, each read again: closed, its volume, its place.\n{beside}",
@@ -278,7 +278,7 @@ class Bedding(QObject):
                     paper, self._others),
             done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, paper, replace=True)),
             label=tr("Writing pieces and beds"),
-        )  # fmt: skip
+        )
 
     @property
     def _others(self) -> tuple[tuple[str, Plan], ...]:
@@ -289,4 +289,4 @@ class Bedding(QObject):
         """Has the sheet of the plan drawn, to be looked at."""
         desk = self._desk
         desk.ask("ask:sheet", DrawSheet(desk.plan, desk.printer, desk.project.title, paper, self._others), done=done,
-                 label=tr("Drawing the sheet"))  # fmt: skip
+                 label=tr("Drawing the sheet"))

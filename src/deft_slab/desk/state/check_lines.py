@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ...core.inspection.findings import Checked, Found, Groove, Island, Jump, Neck, Pocket, Steadiness, ThinWall
+from ...core.inspection.findings import Finding, Groove, Inspection, Island, Jump, Neck, Pocket, Steadiness, ThinWall
 from ...core.locale import text
 from ...core.locale.translate import tr, tr_many
 from ...core.printers.profile import Printer
@@ -38,12 +38,12 @@ class Line:
     detail: str
     means: str = ""
     number: int | None = None
-    found: Found | None = None
+    found: Finding | None = None
     helps: tuple[Help, ...] = ()
     weight: float = 0.0
 
 
-def lines_of(outcome: Outcome, checked: Sequence[Checked], printer: Printer) -> list[Line]:
+def lines_of(outcome: Outcome, checked: Sequence[Inspection], printer: Printer) -> list[Line]:
     """All lines of a plan, the worst first; without those of layers while these are not known."""
     found = [*_about_volume(outcome), *_about_joins(outcome)]
     for number, piece in enumerate(outcome.pieces):
@@ -64,7 +64,7 @@ def _about_volume(outcome: Outcome) -> list[Line]:
     open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
     if open_pieces:
         return [Line("failed", tr("Not closed"), ", ".join(open_pieces),
-                     tr("Nothing can be printed of it reliably. The Size step closes it."), weight=1e9)]  # fmt: skip
+                     tr("Nothing can be printed of it reliably. The Size step closes it."), weight=1e9)]
     found = [Line("good", tr("Closed"), tr("every piece encloses a volume"))]
     off = outcome.lost_share
     if off is not None and outcome.volume_before_mm3 is not None:
@@ -104,13 +104,13 @@ def _about_joins(outcome: Outcome) -> list[Line]:
         found.append(Line("failed" if failed else "good", tr("Joins that are not made")
                           if failed else tr("All joins are made"),
                           tr("{made} of {count} made{around}", made=made, count=len(outcome.joins),
-                             around=around)))  # fmt: skip
+                             around=around)))
     with_join = {report.contact for report in outcome.joins.values() if not report.problem}
     bare = totals.contacts - len(with_join - {None})
     found.append(Line("look" if bare else "good", tr("Contacts without a join")
                       if bare else tr("Every contact has a join"),
                       tr("{contacts} of {contacts2}; “glue only” counts", contacts=totals.contacts - bare,
-                         contacts2=totals.contacts)))  # fmt: skip
+                         contacts2=totals.contacts)))
     return found
 
 
@@ -123,7 +123,7 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
              else tr("{piece} does not fit the printer", piece=piece.name),
              turn if fits else piece.fit.sentence(), "" if fits else tr("Turn it, cut it, or take a larger printer."),
              number, weight=1e8)
-    ]  # fmt: skip
+    ]
     if piece.lift > 0:
         return found  # it stands on support
     flat = f.sits_flat and f.tipping_deg >= printer.least_tip
@@ -134,7 +134,7 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
                 angle=text.degrees(f.tipping_deg)),
              "" if flat else tr("It may come loose. Another seat, or a cut for a face to lie on, helps."), number,
              helps=() if flat else ("seat",))
-    )  # fmt: skip
+    )
     return found
 
 
@@ -156,14 +156,14 @@ def _about_support(outcome: Outcome) -> Line:
 # layers
 
 
-def _about_layers(checked: Checked, name: str, printer: Printer) -> list[Line]:
+def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line]:
     """name : of the piece, empty where it is the only one"""
     if checked.problem:
         return [Line("failed", _named(tr("Layers are not known"), name), checked.problem, number=checked.number)]
     found = [*_about_islands(checked, name), *_about_pockets(checked, name, printer)]
     if printer.kind == "resin":
         found += _several(checked, name, [(_jump(checked, jump), jump.growth) for jump in checked.jumps],
-                          tr("{count} more jumps"))  # fmt: skip
+                          tr("{count} more jumps"))
         if not checked.jumps:
             peel = text.area(float(checked.peel.max()))
             found.append(
@@ -180,7 +180,7 @@ def _about_layers(checked: Checked, name: str, printer: Printer) -> list[Line]:
     if not thin:
         found.append(Line("good", _named(tr("No thin walls"), name),
                           tr("none of {wall} or less", wall=text.near(printer.thinnest_wall, 2)),
-                          number=checked.number))  # fmt: skip
+                          number=checked.number))
     filed = [(_groove(one, printer), one.length) for one in checked.grooves]
     found += _several(checked, name, filed, tr("{count} more grooves"))
     if checked.steadiness is not None:
@@ -192,7 +192,7 @@ def _named(what: str, name: str) -> str:
     return f"{what}, {name}" if name else what
 
 
-def _several(checked: Checked, name: str, lines: list[tuple[Line, float]], kind: str) -> list[Line]:
+def _several(checked: Inspection, name: str, lines: list[tuple[Line, float]], kind: str) -> list[Line]:
     """Lines of one kind; those beyond some number in one."""
     shown = [
         replace(line, what=_named(line.what, name), number=checked.number, weight=weight)
@@ -202,11 +202,11 @@ def _several(checked: Checked, name: str, lines: list[tuple[Line, float]], kind:
     if more > 0:
         shown.append(Line(lines[-1][0].verdict, _named(kind.format(count=more), name),
                           tr("smaller than those above"),
-                          number=checked.number))  # fmt: skip
+                          number=checked.number))
     return shown
 
 
-def _about_islands(checked: Checked, name: str) -> list[Line]:
+def _about_islands(checked: Inspection, name: str) -> list[Line]:
     unheld = [(_island(one), float(one.hangs) + one.grows) for one in checked.unheld]
     found = _several(checked, name, unheld, tr("{count} more islands"))
     left = [(_island(one), one.grows) for one in checked.islands if one.left]
@@ -216,11 +216,11 @@ def _about_islands(checked: Checked, name: str) -> list[Line]:
     said = ", ".join([
         *([tr("{count} held", count=held)] if held else []),
         *([tr("{count} too small to matter", count=small)] if small else []),
-    ])  # fmt: skip
+    ])
     if not unheld:
         found.append(Line("good", _named(tr("No islands"), name), said or tr("in {layers:,} layers",
                                                                              layers=checked.layers),
-                          number=checked.number))  # fmt: skip
+                          number=checked.number))
     elif said:
         found.append(Line("good", _named(tr("Other islands"), name), said, number=checked.number))
     return found
@@ -237,17 +237,17 @@ def _island(one: Island) -> Line:
     return Line("left" if one.left else "failed", tr("Island"),
                 tr("at {z}, {area}{grows}, {until}", z=text.length(one.z, 2), area=text.small_area(one.area),
                    grows=grows, until=until), means, found=one,
-                helps=("hold", "seat"))  # fmt: skip
+                helps=("hold", "seat"))
 
 
 _BECOMES = {
     "opens": tr("opens at {height}", height="{}"), "open at its top": tr("open at its top"),
     "trapped": tr("closed for good"),
     "sealed by the plate": tr("sealed by the plate, gone when it is lifted"),
-}  # fmt: skip
+}
 
 
-def _about_pockets(checked: Checked, name: str, printer: Printer) -> list[Line]:
+def _about_pockets(checked: Inspection, name: str, printer: Printer) -> list[Line]:
     resin = printer.kind == "resin"
     lines, little = [], 0
     for one in checked.pockets:
@@ -281,7 +281,7 @@ def _pocket(one: Pocket, *, resin: bool) -> Line:
         )
         what, verdict = tr("Trapped void"), "failed" if resin else "look"
         detail = tr("{begins} to {z} and on, {volume}", begins=text.length(one.begins, 1), z=text.length(one.z, 1),
-                    volume=text.volume(one.volume))  # fmt: skip
+                    volume=text.volume(one.volume))
     else:
         means = tr(
             "It sucks at the film with up to {pull:.0f} N at each lift. A vent or another seat lets air in.",
@@ -298,14 +298,14 @@ def _pocket(one: Pocket, *, resin: bool) -> Line:
     return Line("left" if one.left else verdict, what, detail, means, found=one, helps=("seat",))  # type: ignore[arg-type]
 
 
-def _jump(checked: Checked, one: Jump) -> Line:
+def _jump(checked: Inspection, one: Jump) -> Line:
     return Line("left" if one.left else "look", tr("Jump"),
                 tr("at {z}, {area} more than the layer before", z=text.length(one.z, 2), area=text.area(one.growth)),
                 tr("A wide layer at once tears or leaves a line. Leaning the piece spreads it over many layers."),
-                number=checked.number, found=one, helps=("seat",))  # fmt: skip
+                number=checked.number, found=one, helps=("seat",))
 
 
-def _neck(checked: Checked, one: Neck, name: str, printer: Printer) -> Line | None:
+def _neck(checked: Inspection, one: Neck, name: str, printer: Printer) -> Line | None:
     if one.share >= printer.least_neck and not one.left:
         return None
     verdict: Verdict = "left" if one.left else "look"
@@ -313,17 +313,17 @@ def _neck(checked: Checked, one: Neck, name: str, printer: Printer) -> Line | No
                 tr("{area} at {z} carries a layer of {area2}", area=text.small_area(one.area), z=text.length(one.z, 1),
                    area2=text.area(one.above)),
                 tr("All that is above hangs by it while it is printed. Another seat, or support beside it, helps."),
-                checked.number, one, ("seat",), 1.0 / max(one.share, 1e-6))  # fmt: skip
+                checked.number, one, ("seat",), 1.0 / max(one.share, 1e-6))
 
 
-def _thin(checked: Checked, one: ThinWall) -> Line:
+def _thin(checked: Inspection, one: ThinWall) -> Line:
     held = tr(" Support touches it, and may take it along when it comes off.") if one.held else ""
     return Line("left" if one.left else "look", tr("Thin wall"),
                 tr("{least} over {area}, at {z}", least=text.length(one.least, 2), area=text.area(one.area),
                    z=text.length(one.z, 1)),
                 tr("It prints badly or breaks. Make the model larger, or thicken it where it was made.{held}",
                    held=held),
-                number=checked.number, found=one)  # fmt: skip
+                number=checked.number, found=one)
 
 
 def _groove(one: Groove, printer: Printer) -> Line:
@@ -331,10 +331,10 @@ def _groove(one: Groove, printer: Printer) -> Line:
                 tr("{length} of seam, for a file {file} across", length=text.mm(one.length),
                    file=text.given(printer.file)),
                 tr("What is glued there keeps its step. Sand it before gluing, take a finer file, or move the cut."),
-                found=one)  # fmt: skip
+                found=one)
 
 
-def _about_standing(checked: Checked, steady: Steadiness, name: str, printer: Printer) -> list[Line]:
+def _about_standing(checked: Inspection, steady: Steadiness, name: str, printer: Printer) -> list[Line]:
     """Tall and thin, small foot, sideways push; nothing of a piece that stands on support."""
     if checked.base > 0 or steady.tips < printer.least_tip:
         return []  # said already
@@ -347,4 +347,4 @@ def _about_standing(checked: Checked, steady: Steadiness, name: str, printer: Pr
     fine = steady.slender <= printer.most_slender
     return [Line("good" if fine else "look", _named(tr("Stands steadily") if fine else tr("Tall and thin"), name), said,
                  "" if fine else tr("It sways while it is printed. Lay it down, or widen its foot."), checked.number,
-                 helps=() if fine else ("seat",))]  # fmt: skip
+                 helps=() if fine else ("seat",))]

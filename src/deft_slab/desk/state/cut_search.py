@@ -77,7 +77,7 @@ class CutSearch(QObject):
         return (
             plan.parting, plan.threshold, plan.marks, plan.audience, plan.tilt, plan.lift, plan.leaning, sides,
             self._desk.printer,
-        )  # fmt: skip
+        )
 
     def _look(self) -> None:
         desk = self._desk
@@ -114,7 +114,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("places", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
-                  still=lambda: key == self._key, label=tr("Looking at all ways to cut"))  # fmt: skip
+                  still=lambda: key == self._key, label=tr("Looking at all ways to cut"))
 
     def _ask_sweep(self) -> None:
         desk, cut = self._desk, self._desk.cut
@@ -133,7 +133,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("sweep", SweepCut(plan, desk.printer, sides, cut.normal), done=done, failed=lambda _: None,
-                  still=lambda: key == self._sweep_key, label=tr("Sweeping the cut"))  # fmt: skip
+                  still=lambda: key == self._sweep_key, label=tr("Sweeping the cut"))
 
     def ask_turned(self) -> None:
         """Asks for the figures of the selected cut turned both ways."""
@@ -147,7 +147,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("ask:turned", TurnCut(plan, desk.printer, sides, cut.normal, cut.offset), done=done,
-                  label=tr("Turning the cut"))  # fmt: skip
+                  label=tr("Turning the cut"))
 
     def take_turned(self, row: int, column: int) -> None:
         """Turns the selected cut as a place of its map of angles says."""
@@ -198,7 +198,7 @@ class CutSearch(QObject):
         cut = StraightCut(
             id=number, name=name, normal=normal, offset=offset, reach=reach, kerf=old.kerf if old else 0.0,
             crumbs=old.crumbs if old else "keep",
-        )  # fmt: skip
+        )
         self._desk.selected_cut = cut.id
         self._desk.do_plan(did, self._desk.plan.with_cut(cut))
 

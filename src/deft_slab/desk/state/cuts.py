@@ -190,7 +190,7 @@ class Cutting(QObject):
         self._pointing.end()
         desk = self._desk
         desk.ask("ask:measure", FollowEdge(desk.plan, desk.printer, number, place), label=tr("Following the edge"),
-                 done=lambda found: self.add(*found))  # fmt: skip
+                 done=lambda found: self.add(*found))
 
     # settling
 
@@ -201,14 +201,14 @@ class Cutting(QObject):
             return
         plan, sides = self.before(cut)
         desk.ask("ask:settle", SettleCut(plan, desk.printer, sides, cut, limits), done=self._on_settled,
-                  label=tr("Settling the seam"))  # fmt: skip
+                  label=tr("Settling the seam"))
 
     def settle_all(self, limits: Limits) -> None:
         """Asks where the seams of all cuts would be seen least together."""
         desk = self._desk
         if desk.plan.recipe:
             desk.ask("ask:settle", SettlePlan(desk.plan, desk.printer, limits), done=self._on_settled,
-                      label=tr("Settling all seams"))  # fmt: skip
+                      label=tr("Settling all seams"))
 
     def _on_settled(self, found: Settled) -> None:
         self.settled = found

@@ -182,7 +182,7 @@ class Desk(ProjectState):
         self.jobs.submit(
             "live", EvaluateLive(plan, self.printer), done=lambda found: self._on_live(found, ""),
             failed=lambda error: self._on_live(None, error.what), label="",
-        )  # fmt: skip
+        )
 
     def settle(self, did: str) -> None:
         """Makes what was tried the plan."""
@@ -208,13 +208,13 @@ class Desk(ProjectState):
         self.ask(
             "evaluate", Evaluate(self.plan, self.printer), done=self._on_evaluated,
             failed=self._on_evaluation_failed, label=tr("Measuring"),
-        )  # fmt: skip
+        )
         for key, name, plan in self.compared:
             if self.entry(plan) is None and plan != self.plan:
                 self.jobs.submit(
                     f"choice:{key}", Evaluate(plan, self.printer), done=self._keep_entry, failed=lambda _: None,
                     label=tr("Measuring “{name}”", name=name),
-                )  # fmt: skip
+                )
 
     def _keep_entry(self, evaluated: Evaluated) -> None:
         key = (evaluated.outcome.plan, evaluated.printer)

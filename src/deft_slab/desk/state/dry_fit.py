@@ -64,7 +64,7 @@ class Fitting(QObject):
         contact = self._joining.contacts[number]
         (ident,) = desk.plan.fresh_join_ids(1)
         cap = BandJoin(id=ident, cut=contact.cut, between=contact.between, at=meeting.place, follows="spot",
-                       why=tr("{count} seams meet here", count=len(meeting.contacts)))  # fmt: skip
+                       why=tr("{count} seams meet here", count=len(meeting.contacts)))
         self._joining.contact, self._joining.selected = number, ident
         desk.do_plan(tr("cap a meeting point"), desk.plan.with_join(cap))
 
@@ -90,7 +90,7 @@ class Fitting(QObject):
                                                    "clearance fitted best.", name=written.name)),
             failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
             label=tr("Writing {name}", name=path.name),
-        )  # fmt: skip
+        )
 
     def print_coupon(self, steps: tuple[float, ...]) -> None:
         """Prints a coupon with the pieces, for the selected join or for a key that suits the contact. steps : mm per
@@ -99,7 +99,7 @@ class Fitting(QObject):
         if steps:
             join = self._joining.tried
             desk.change(tr("print a coupon with the pieces"),
-                        lambda: desk.plan.changed(coupon=CouponWish(join=join, steps=steps)))  # fmt: skip
+                        lambda: desk.plan.changed(coupon=CouponWish(join=join, steps=steps)))
         else:
             desk.do_plan(tr("print no coupon"), desk.plan.changed(coupon=None))
 

@@ -13,7 +13,7 @@ _MOST = 60
 """Of more pieces it would take too long."""
 
 
-class Alike(QObject):
+class EqualPieces(QObject):
     """A part of the desk state.
 
     found : for each piece the number of the first one of its shape, and whether it is that mirrored; none while that is
@@ -45,4 +45,4 @@ class Alike(QObject):
 
         # whatever printer they are judged by, the pieces are the same
         desk.ask("map:alike", FindAlike(plan, desk.printer), done=done, failed=lambda _: None,
-                 still=lambda: desk.plan == plan, label=tr("Comparing the pieces"))  # fmt: skip
+                 still=lambda: desk.plan == plan, label=tr("Comparing the pieces"))

@@ -51,7 +51,7 @@ class Opening:
         self._desk.jobs.submit(
             "open", OpenFile(path, fineness), done=opened,
             failed=self._desk.failed.emit, label=tr("Opening {name}", name=path.name),
-        )  # fmt: skip
+        )
 
     def recover(self, work: LeftWork) -> None:
         """Brings back work that was left unsaved, unless what is open may not be left."""
@@ -78,11 +78,11 @@ class Opening:
             return DeftError(tr("The plan in “{name}” is for another model than the one in it.",
                                 name=fetched.path.name),
                              kept=tr("What you have open is untouched."),
-                             remedy=tr("Save the project again from its model."))  # fmt: skip
+                             remedy=tr("Save the project again from its model."))
         if history.project != left and history.at_stake:
             return DeftError(tr("“{name}” was not opened: what you have open was changed meanwhile.",
                                 name=fetched.path.name),
-                             kept=tr("Your changes are untouched."), remedy=tr("Open it again."))  # fmt: skip
+                             kept=tr("Your changes are untouched."), remedy=tr("Open it again."))
         return None
 
     def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> bool:
@@ -114,7 +114,7 @@ class Opening:
         desk.jobs.submit(
             "ready", MakeReady(desk.plan), done=lambda _: None, failed=lambda _: None,
             label=tr("Making a lighter stand-in of the model"),
-        )  # fmt: skip
+        )
         return True
 
     def _fresh(self, fetched: Fetched) -> Project:
@@ -138,7 +138,7 @@ class Opening:
             desk.jobs.submit(
                 "adopt", Adopt(desk.model, desk.guest_surfaces), done=lambda _: desk.evaluate(),
                 failed=desk.failed.emit, label=tr("Handing the model over again"),
-            )  # fmt: skip
+            )
             self._keeping.write()  # the copy of the model too, if it was not made yet
 
     def remember(self, path: Path) -> None:
@@ -174,4 +174,4 @@ class Opening:
             "handoff:save", Save(project, desk.printer, path, replace), done=done,
             failed=desk.asking_to_replace(lambda: self.save(path, replace=True)), label=tr("Saving {name}",
                     name=path.name),
-        )  # fmt: skip
+        )

@@ -41,7 +41,7 @@ class Wearing:
         guest = Guest(
             id=f"g{number}", name=name, form=form, measure=measure, place=(x, y, z), turn=upright,
             model=model.ref if model else None, unit=unit,
-        )  # fmt: skip
+        )
         self.selected = guest.id
         self._desk.change(tr("add “{name}”", name=name), lambda: self._desk.plan.with_guest(guest))
 

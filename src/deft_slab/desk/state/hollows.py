@@ -105,7 +105,7 @@ class Hollowing(QObject):
         if piece is None or self.hollow is not None:
             return
         hollow = Hollow(id=desk.plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor,
-                        down=piece.seat.down, **self.wishes)  # fmt: skip
+                        down=piece.seat.down, **self.wishes)
         self.vent = None
         desk.do_plan(tr("hollow a piece"), desk.plan.with_hollow(hollow))
 
@@ -134,7 +134,7 @@ class Hollowing(QObject):
             self._put(tr("propose vents"), hollow, vents=made)
 
         desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=done, label=tr("Placing vents"),
-                 still=lambda: self.hollow == hollow)  # fmt: skip
+                 still=lambda: self.hollow == hollow)
 
     def point(self, *, moves: bool) -> None:
         """Has a place for a vent pointed at. moves : the selected one goes there, else there is one more"""

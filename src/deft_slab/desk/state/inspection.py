@@ -13,7 +13,7 @@ from ...core.document.base import triple
 from ...core.document.marks import LeftAlone, Mark
 from ...core.errors import DeftError
 from ...core.inspection.accepted import with_left
-from ...core.inspection.findings import Checked, Found, LayerTotals, SectionFace
+from ...core.inspection.findings import Finding, Inspection, LayerTotals, SectionFace
 from ...core.locale.translate import tr
 from ...core.plan.plan import Plan
 from ...core.printers.profile import Printer
@@ -52,8 +52,8 @@ class Checking(QObject):
         self.keeps: Keeps = "below"
         self.z = math.inf
         self.whole_bed = False
-        self.flown: Found | None = None
-        self._found: OrderedDict[tuple[Plan, Printer, float | None], tuple[Checked, ...]] = OrderedDict()
+        self.flown: Finding | None = None
+        self._found: OrderedDict[tuple[Plan, Printer, float | None], tuple[Inspection, ...]] = OrderedDict()
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST)
@@ -90,7 +90,7 @@ class Checking(QObject):
     def _key(self, plan: Plan) -> tuple[Plan, Printer, float | None]:
         return plan.changed(left=(), lying=()), self._desk.printer, self.layer
 
-    def of(self, plan: Plan) -> tuple[Checked, ...] | None:
+    def of(self, plan: Plan) -> tuple[Inspection, ...] | None:
         """What was found of a plan; None while it is not known."""
         found = self._found.get(self._key(plan))
         if found is None:
@@ -98,12 +98,12 @@ class Checking(QObject):
         return tuple(with_left(one, plan.left, plan.factors) for one in found)
 
     @property
-    def found(self) -> tuple[Checked, ...]:
+    def found(self) -> tuple[Inspection, ...]:
         """Of the pieces on the bed; nothing while it is not known."""
         return (self.of(self._desk.plan) or ()) if self._desk.is_open else ()
 
     @property
-    def piece(self) -> Checked | None:
+    def piece(self) -> Inspection | None:
         """Of the selected piece."""
         found = self.found
         return found[min(self._desk.selected_piece, len(found) - 1)] if found else None
@@ -140,7 +140,7 @@ class Checking(QObject):
         if key in self._found:
             return
 
-        def done(found: tuple[Checked, ...]) -> None:
+        def done(found: tuple[Inspection, ...]) -> None:
             self._found[key] = found
             while len(self._found) > _KEPT:
                 self._found.popitem(last=False)
@@ -236,14 +236,14 @@ class Checking(QObject):
 
     # what was found, one by one
 
-    def fly(self, number: int, found: Found) -> None:
+    def fly(self, number: int, found: Finding) -> None:
         """Looks at something that was found, on a piece by its number."""
         self.flown = found
         self._desk.select_piece(number)
         self.flown_to.emit(number, found)
         self.changed.emit()
 
-    def hold(self, number: int, found: Found) -> None:
+    def hold(self, number: int, found: Finding) -> None:
         """Asks for support under something that was found: a hold spot on the nearest underside."""
         desk = self._desk
         piece = desk.pieces[number]
@@ -253,10 +253,10 @@ class Checking(QObject):
         reach = max(_HOLD, float(away.min(initial=np.inf)) + 0.1) if len(under) else _HOLD
         unit = np.asarray(desk.plan.factors)
         mark = Mark(meaning="hold", shape="ball", places=(triple(np.array(found.place) / unit),),
-                    half=triple(reach / np.abs(unit)))  # fmt: skip
+                    half=triple(reach / np.abs(unit)))
         desk.change(tr("mark a hold spot"), lambda: desk.plan.changed(marks=(*desk.plan.marks, mark)))
 
-    def leave(self, found: Found) -> None:
+    def leave(self, found: Finding) -> None:
         """Says that something may stay as it is."""
         desk = self._desk
         x, y, z = (float(value) for value in triple(found.place))
@@ -264,7 +264,7 @@ class Checking(QObject):
         alone = LeftAlone(kind=found.kind, place=(x / fx, y / fy, z / fz))
         desk.do_plan(tr("leave {word}", word=found.word), desk.plan.changed(left=(*desk.plan.left, alone)))
 
-    def take_back(self, found: Found) -> None:
+    def take_back(self, found: Finding) -> None:
         """Counts something again that was left on purpose."""
         desk = self._desk
         kept = tuple(alone for alone in desk.plan.left if not found.is_left_by(alone, desk.plan.factors))

@@ -147,7 +147,7 @@ class Joining(QObject):
         if not found or found[0] <= THINNEST or found[-1] > THICKEST or len(found) > _MOST_STOCK:
             raise BadPlan(tr("Rods are {thinnest} to {thickest} thick, and at most {most_stock} of them.",
                              thinnest=text.given(THINNEST), thickest=text.given(THICKEST), most_stock=_MOST_STOCK),
-                          kept=tr("Your list is as it was."))  # fmt: skip
+                          kept=tr("Your list is as it was."))
         self._desk.change_settings(stock=found)
 
     # choosing
@@ -290,7 +290,7 @@ class Joining(QObject):
             self.changed.emit()
 
         desk.ask("ask:room", LookAtRoom(desk.plan, desk.printer, probe), done=done, failed=lambda _: None,
-                 still=lambda: self._room_of == asked, label=tr("Measuring the room"))  # fmt: skip
+                 still=lambda: self._room_of == asked, label=tr("Measuring the room"))
 
     def _probe(self) -> Join:
         return self._new("key", _PROBE)

@@ -94,7 +94,7 @@ class Marker(QObject):
         if len(places) and self._pointing.kind == "cut brush":
             self.brushed.emit(Stroke(
                 shape="brush", places=_triples(places), facing=_triples(facing), reach=self.reach, erase=self.erase,
-            ))  # fmt: skip
+            ))
         elif len(places):
             unit = self._unit()
             turned = facing * unit
@@ -102,7 +102,7 @@ class Marker(QObject):
             self._add(Mark(
                 meaning=self.meaning, shape="brush", places=_triples(places / unit), facing=_triples(turned),
                 reach=self.reach / float(np.abs(unit).max()), erase=self.erase,
-            ))  # fmt: skip
+            ))
         self.changed.emit()
 
     def drop_stroke(self) -> None:

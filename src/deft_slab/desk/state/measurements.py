@@ -47,7 +47,7 @@ class Measuring:
         desk = self._desk
         self._pointing.show(Reading("wall", place[None], tr("Measuring …")))
         desk.ask("ask:measure", MeasureWall(desk.plan, desk.printer, number, facet), label=tr("Measuring the wall"),
-                 done=partial(self._on_wall, place, number, facet))  # fmt: skip
+                 done=partial(self._on_wall, place, number, facet))
 
     def _on_wall(self, place: Floats, number: int, facet: int, mm: float) -> None:
         if not np.isfinite(mm):
@@ -63,7 +63,7 @@ class Measuring:
         desk = self._desk
         self._pointing.show(Reading("edge", place[None], tr("Measuring …")))
         desk.ask("ask:measure", MeasureEdge(desk.plan, desk.printer, number, place), label=tr("Measuring the edge"),
-                 done=self._on_edge)  # fmt: skip
+                 done=self._on_edge)
 
     def _on_edge(self, edge: RoundEdge) -> None:
         words = tr(
@@ -98,4 +98,4 @@ class Measuring:
         else:
             # they may come before the pieces of this plan do, and are no use on those that are still shown
             desk.ask("ask:measure", MeasureWalls(plan, desk.printer), done=done, label=tr("Measuring the walls"),
-                     still=lambda: desk.plan == plan and desk.up_to_date)  # fmt: skip
+                     still=lambda: desk.plan == plan and desk.up_to_date)

@@ -23,7 +23,7 @@ class Writing:
         def done(written: list[Written]) -> None:
             names = ", ".join(item.path.name for item in written[:4]) + (", …" if len(written) > 4 else "")
             said = tr_many("Wrote {n} STL file to {folder}: {names}", "Wrote {n} STL files to {folder}: {names}",
-                           len(written), folder=folder, names=names)  # fmt: skip
+                           len(written), folder=folder, names=names)
             pieces = sum(item.pieces for item in written)
             desk.told.emit(
                 tr("{said}\nfor {pieces} pieces: the names say how often.", said=said, pieces=pieces)
@@ -36,7 +36,7 @@ class Writing:
                                          desk.settings.with_posts),
             done=done, failed=desk.asking_to_replace(lambda: self.pieces(folder, replace=True)),
             label=tr("Writing the pieces"),
-        )  # fmt: skip
+        )
 
     def together(self, path: Path, *, replace: bool = False) -> None:
         """Writes all pieces into one 3MF; asks before it replaces one, unless that was asked already."""
@@ -55,4 +55,4 @@ class Writing:
             done=done,
             failed=desk.asking_to_replace(lambda: self.together(path, replace=True)), label=tr("Writing {name}",
                     name=path.name),
-        )  # fmt: skip
+        )

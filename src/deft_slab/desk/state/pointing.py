@@ -20,7 +20,7 @@ ON_BED = (FOOT,)
 """What may be pointed at beside a piece too, on the bed under it; the facet is -1 there."""
 
 GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region",
-           "post", "post away", "post pick", "posts around", "posts away around")  # fmt: skip
+           "post", "post away", "post pick", "posts around", "posts away around")
 """What is pointed at again and again, until it is ended."""
 ON_ONE_LINE = tr("Those points lie on one line: no plane goes through them.\nClick three others.")
 

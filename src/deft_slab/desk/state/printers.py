@@ -209,7 +209,7 @@ class Printing(QObject):
             "handoff:send",
             MakeBed(desk.plan, desk.printer, desk.project.title, bed, path, layers, desk.settings.with_posts),
             done=done, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
-        )  # fmt: skip
+        )
 
     def order(self, job: str, what: str) -> None:
         """Does something with a job: "pause", "resume" or "cancel"."""

@@ -152,7 +152,7 @@ class ProjectState(QObject):
     def ask(
         self, lane: str, request: Request[R], *, done: Callable[[R], None], label: str = "",
         failed: Callable[[DeftError], None] | None = None, still: Callable[[], bool] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Asks the worker for something, and drops the reply, or what went wrong, when it is of something else by then.
 
         lane : see ``Jobs``; failed : hears what went wrong, by default the user does

@@ -10,7 +10,7 @@ from ...core.arrays import Floats
 from ...core.locale.translate import tr
 from ...core.plan.recipe import RECIPES, Recipe, Scaling, read_recipe
 from ..messages.recipes import TakeRecipe, Used, UseRecipe
-from ..storage.shelf import MOST_LETTERS, Kept, Shelf
+from ..storage.shelf import MOST_LETTERS, Shelf, ShelfItem
 from .desk import Desk
 from .size import Sizing
 
@@ -58,7 +58,7 @@ class Reusing(QObject):
             self.used.emit(found.said)
 
         desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=done,
-                 label=tr("Using “{name}”", name=recipe.name))  # fmt: skip
+                 label=tr("Using “{name}”", name=recipe.name))
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:
         """(3,) by what it would be scaled along each axis of the file; None where it does not say what it was made
@@ -69,14 +69,14 @@ class Reusing(QObject):
 
     # what is kept
 
-    def rename(self, kept: Kept[Recipe], name: str) -> None:
+    def rename(self, kept: ShelfItem[Recipe], name: str) -> None:
         name = name.strip()[:MOST_LETTERS]
         if name and name != kept.item.name:
-            renamed = Kept(kept.key, kept.item.model_copy(update={"name": name}))
+            renamed = ShelfItem(kept.key, kept.item.model_copy(update={"name": name}))
             self._desk.attempt(lambda: self.shelf.keep(renamed))
             self.changed.emit(kept.key)
 
-    def remove(self, kept: Kept[Recipe]) -> None:
+    def remove(self, kept: ShelfItem[Recipe]) -> None:
         self.shelf.remove(kept.key)
         self.changed.emit("")
 
@@ -84,6 +84,6 @@ class Reusing(QObject):
         """Keeps a recipe from a file."""
         self._desk.attempt(lambda: self.changed.emit(self.shelf.take_in(path).key))
 
-    def give(self, kept: Kept[Recipe], path: Path) -> None:
+    def give(self, kept: ShelfItem[Recipe], path: Path) -> None:
         """Writes one to any place."""
         self._desk.attempt(lambda: self.shelf.give(kept.item, path))

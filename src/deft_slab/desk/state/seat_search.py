@@ -90,7 +90,7 @@ class Seating(QObject):
         return (
             plan.parting, plan.threshold, plan.marks, lift, desk.selected_piece if len(desk.pieces) > 1 else 0,
             desk.printer,
-        )  # fmt: skip
+        )
 
     def _look(self) -> None:
         desk = self._desk
@@ -127,7 +127,7 @@ class Seating(QObject):
         desk.ask(
             "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=done,
             failed=lambda _: None, still=lambda: key == self._key, label=tr("Looking at all ways to sit"),
-        )  # fmt: skip
+        )
 
     def _ask_seats(self) -> None:
         desk, key, weights = self._desk, self._key, self.weights
@@ -141,7 +141,7 @@ class Seating(QObject):
         desk.ask(
             "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=done,
             still=lambda: key == self._key, label=tr("Looking for seats worth trying"),
-        )  # fmt: skip
+        )
 
     def peek(self, down: Floats) -> None:
         """Asks for a small picture of the piece in a seat; ``peeked`` brings it."""
@@ -149,7 +149,7 @@ class Seating(QObject):
         desk.ask(
             "peek", Peek(desk.plan, desk.printer, desk.selected_piece, self.tilt_to(down)), done=self.peeked.emit,
             failed=lambda _: None,
-        )  # fmt: skip
+        )
 
     # choosing
 
@@ -190,7 +190,7 @@ class Seating(QObject):
             self.changed.emit()
 
         desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=done,
-                  still=lambda: key == self._key and desk.plan == plan, label=tr("Leaning it a little"))  # fmt: skip
+                  still=lambda: key == self._key and desk.plan == plan, label=tr("Leaning it a little"))
 
     def seat_all(self) -> None:
         """Seats every piece in the seat that is best by the weights."""
@@ -207,4 +207,4 @@ class Seating(QObject):
             desk.do_plan(tr("seat all pieces"), changed)
 
         desk.ask("ask:all", SeatAll(plan, desk.printer, len(pieces), self.weights), done=done,
-                  label=tr("Seating all pieces"))  # fmt: skip
+                  label=tr("Seating all pieces"))

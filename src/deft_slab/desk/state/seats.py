@@ -9,7 +9,7 @@ from ...core.document.base import Triple
 from ...core.geometry.orientation import Tilt
 from ...core.geometry.place_on_bed import seated_on
 from ...core.locale.translate import tr
-from ...core.plan.piece_settings import PieceWish
+from ...core.plan.piece_settings import PieceSettings
 from ...core.plan.plan import Plan
 from ...core.results.outcome import Piece
 from ..messages.requests import FaceRegion
@@ -25,7 +25,7 @@ class Seats:
     def __init__(self, desk: Desk, pointing: Pointing, marker: Marker) -> None:
         self._desk, self._pointing, self._marker = desk, pointing, marker
         for kind, heard in (("facet", self.on_facet), ("three", self._on_three), ("up", self._on_up),
-                            ("region", self._on_region)):  # fmt: skip
+                            ("region", self._on_region)):
             pointing.answer(kind, heard)
 
     @property
@@ -46,7 +46,7 @@ class Seats:
         wish = self._wish_of(piece)
         return wish.seat if wish else None
 
-    def _wish_of(self, piece: Piece) -> PieceWish | None:
+    def _wish_of(self, piece: Piece) -> PieceSettings | None:
         """The wish for a piece that stands in the plan now, also where it was made since the piece was measured."""
         wishes = self._desk.plan.pieces
         same = [wish for wish in wishes if (wish.sides, wish.anchor) == (piece.sides, piece.anchor)]
@@ -66,7 +66,7 @@ class Seats:
             raise being_made()
         old = self._wish_of(piece)
         kept = old.model_dump(include={"seat", "name", "lift"}) if old else {}
-        made = PieceWish.model_validate({"sides": piece.sides, "anchor": piece.anchor, **kept, **wish})
+        made = PieceSettings.model_validate({"sides": piece.sides, "anchor": piece.anchor, **kept, **wish})
         return self._desk.plan.with_wish(made, old)
 
     def plan_with(self, tilt: Tilt, lift: float | None = None) -> Plan:
@@ -136,7 +136,7 @@ class Seats:
         self._pointing.end()
         desk.ask("ask:measure", FaceRegion(desk.plan, desk.printer, number, place, self._marker.crease),
                  done=lambda normal: self._seat_down(normal, tr("seat on a region")),
-                 label=tr("Fitting a plane"))  # fmt: skip
+                 label=tr("Fitting a plane"))
 
     def _seat_down(self, down: Floats, did: str) -> None:
         """Turns the selected piece so that a direction of the model frame points down."""

@@ -81,7 +81,7 @@ class Sizing:
         self._desk.ask(
             "ask:scale", ScaleToBed(plan, self._desk.printer), label=tr("Finding the largest size"),
             done=lambda factor: self.scale_further(plan, factor, tr("scale to the largest that fits")),
-        )  # fmt: skip
+        )
 
     def scale_further(self, plan: Plan, factor: float, did: str, *, up: bool = False) -> None:
         """Scales a plan further, rounded to a hundredth of a percent (down, or up)."""

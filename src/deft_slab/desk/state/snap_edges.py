@@ -70,4 +70,4 @@ class Snapping(QObject):
             self.changed.emit()
 
         desk.ask("ask:creases", FindCreases(plan), done=done, still=lambda: key == self._creases_for,
-                 label=tr("Looking for creases"))  # fmt: skip
+                 label=tr("Looking for creases"))

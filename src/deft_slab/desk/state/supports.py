@@ -118,7 +118,7 @@ class Posting(QObject):
         desk = self._desk
         asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
         desk.ask("ask:posts", asked, done=done, label=tr("Placing posts"),
-                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)  # fmt: skip
+                 still=lambda: desk.piece is not None and desk.piece.number - 1 == number)
 
     def propose(self) -> None:
         """Posts for all that is not held, beside those that were placed by hand and not where some were taken away."""
@@ -149,12 +149,12 @@ class Posting(QObject):
         posts = self._now()
         all_kept = posts.model_copy(update={
             "posts": tuple(post.model_copy(update={"own": True}) for post in posts.posts), "refused": (),
-        })  # fmt: skip
+        })
 
         def done(found: PostsProposed) -> None:
             near = found.points[np.linalg.norm(found.points - place, axis=1) <= self.reach]
             made = tuple(Post(id=ident, at=triple(at))
-                         for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))  # fmt: skip
+                         for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))
             if not made:
                 desk.told.emit(tr("Nothing needs a post there that has none."))
                 return
@@ -182,7 +182,7 @@ class Posting(QObject):
         if posts is not None:
             self.unheld = np.empty((0, 3))
             desk.do_plan(tr("take all posts away"), desk.plan.changed(
-                posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))  # fmt: skip
+                posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))
 
     def measure(self, **what: float) -> None:
         """How thick tips and stems are, of the posts of the piece and of those to come."""
@@ -202,7 +202,7 @@ class Posting(QObject):
         self._on_clicked(number, lambda posts: {
             "posts": (*posts.posts, Post(id=posts.fresh_ids(1)[0], at=triple(place), own=True)),
             "refused": tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > _NEAR / 4),
-        }, tr("add a post"))  # fmt: skip
+        }, tr("add a post"))
 
     def _on_picked(self, number: int, facet: int, place: Floats) -> None:
         if number != self._desk.selected_piece:

@@ -127,7 +127,7 @@ class Ways(QObject):
 
         asked: Request[WaysFound] = request if around is None else MoreLikeWay(request, around)
         self._desk.ask("ways:look", asked, done=done, failed=self._failed, still=lambda: request == self._asked,
-                       label=tr("Looking for ways to part it"))  # fmt: skip
+                       label=tr("Looking for ways to part it"))
 
     def more_like_this(self) -> None:
         """Looks around the chosen way: its cuts are moved and turned together."""

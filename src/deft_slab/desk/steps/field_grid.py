@@ -17,7 +17,7 @@ FieldsShown = list[tuple[Field, NumberField]]
 def put_fields(
     grid: QGridLayout, fields: Sequence[Field], typed: Callable[[Field, float], None], width: int,
     decimals: Callable[[Field], int],
-) -> FieldsShown:  # fmt: skip
+) -> FieldsShown:
     """Puts them there. typed : hears of what is typed; width : of each, in pixels; decimals : that each shows"""
     found = []
     for n, field in enumerate(fields):

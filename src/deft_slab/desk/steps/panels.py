@@ -49,7 +49,7 @@ def _hand_off(state: DeskState, verbs: Verbs) -> QWidget:
 
 PANELS: dict[str, Callable[[DeskState, Verbs], QWidget]] = {
     "Size": _size, "Tilt": _tilt, "Cut": _cut, "Join": _join, "Check": _check, "Hand off": _hand_off,
-}  # fmt: skip
+}
 """What makes each, by the name of its step. The modules are loaded then too."""
 
 

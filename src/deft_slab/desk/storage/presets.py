@@ -43,4 +43,4 @@ def read_preset(text: bytes) -> Preset:
 def shelf(of: Of) -> Shelf[Preset]:
     """Those of a part."""
     return Shelf(f"presets-{of}", PRESETS, read_preset,
-                 lambda preset, name: preset.model_copy(update={"name": name}))  # fmt: skip
+                 lambda preset, name: preset.model_copy(update={"name": name}))

@@ -35,7 +35,7 @@ T = TypeVar("T", bound=Named)
 
 
 @dataclass(frozen=True)
-class Kept(Generic[T]):
+class ShelfItem(Generic[T]):
     """key : the name of its file without the ending"""
 
     key: str
@@ -48,7 +48,7 @@ class Shelf(Generic[T]):
 
     def __init__(
         self, folder: str, versions: Versions, read: Callable[[bytes], T], named: Callable[[T, str], T]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._folder, self._versions, self._read, self._named = folder, versions, read, named
 
     @property
@@ -65,17 +65,18 @@ class Shelf(Generic[T]):
             return None
 
     @property
-    def all(self) -> list[Kept[T]]:
+    def all(self) -> list[ShelfItem[T]]:
         """What can be read, by name; see ``unreadable``."""
         read = [(path.stem, self._one(path)) for path in sorted(self.folder.glob("*.json"))]
-        return sorted((Kept(key, item) for key, item in read if item is not None), key=lambda k: k.item.name.lower())
+        items = [ShelfItem(key, item) for key, item in read if item is not None]
+        return sorted(items, key=lambda one: one.item.name.lower())
 
     @property
     def unreadable(self) -> list[Path]:
         """Files that cannot be read; they stay as they are."""
         return [path for path in sorted(self.folder.glob("*.json")) if self._one(path) is None]
 
-    def keep(self, kept: Kept[T]) -> None:
+    def keep(self, kept: ShelfItem[T]) -> None:
         """Writes one of them. Raises SaveFailed."""
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
@@ -89,7 +90,7 @@ class Shelf(Generic[T]):
         """Writes one to any place. Raises SaveFailed."""
         write_whole(path, (item.model_dump_json(indent=2) + "\n").encode())
 
-    def add(self, item: T, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> Kept[T]:
+    def add(self, item: T, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> ShelfItem[T]:
         """Keeps a new one, under a name that is free. also_taken, keys_taken : names and keys of others. Raises
         SaveFailed."""
         names = {kept.item.name for kept in self.all} | set(also_taken)
@@ -101,11 +102,11 @@ class Shelf(Generic[T]):
         key, number = slug, 2
         while key in keys:
             key, number = f"{slug}-{number}", number + 1
-        kept = Kept(key, self._named(item, name))
+        kept = ShelfItem(key, self._named(item, name))
         self.keep(kept)
         return kept
 
-    def take_in(self, path: Path, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> Kept[T]:
+    def take_in(self, path: Path, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> ShelfItem[T]:
         """Keeps one from a file.
 
         Raises

@@ -53,7 +53,7 @@ class AudienceView(QWidget):
             painter.drawPie(disc, round(16 * (angle - spread)), round(32 * min(spread, 180.0)))
         elif looking == "above":
             painter.drawEllipse(disc.center(), 0.5 * disc.width() * self._audience.spread / 180,
-                                0.5 * disc.width() * self._audience.spread / 180)  # fmt: skip
+                                0.5 * disc.width() * self._audience.spread / 180)
         else:
             painter.drawEllipse(disc)
         painter.setPen(QPen(QColor(palette.INK), 1.2))

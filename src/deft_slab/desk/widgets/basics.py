@@ -59,7 +59,7 @@ class Elided(QLabel):
         self.style().drawItemText(
             QPainter(self), self.rect(), int(Qt.AlignmentFlag.AlignVCenter), self.palette(), True, short,
             self.foregroundRole(),
-        )  # fmt: skip
+        )
 
 
 def restyle(widget: QWidget) -> None:

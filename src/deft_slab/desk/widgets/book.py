@@ -74,7 +74,7 @@ class BookShown:
     bare: Floats32 | None = None
 
 
-class Book(QWidget):
+class ContactBook(QWidget):
     """A click chooses a join; a drag moves it, at its round handle makes it wider, at its square one turns it. Arrows
     move it by half a millimetre, with Shift by one tenth; + and - change its width; Page Up and Page Down turn it."""
 
@@ -184,7 +184,7 @@ class Book(QWidget):
                 return
         if one is not None and one.heading is not None and any(
             float(np.hypot(*(np.array(self._turner(one, page).toTuple()) - place.toTuple()))) < _NEAR for page in (0, 1)
-        ):  # fmt: skip
+        ):
             self._drag = ("turn", at, one.at, 0.0)
             return
         under = [join for join in self.shown.joins if len(join.outline) and _inside(at, join.outline)]
@@ -217,7 +217,7 @@ class Book(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ways = {
             Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-        }  # fmt: skip
+        }
         factors = {Qt.Key.Key_Plus: 1.1, Qt.Key.Key_Equal: 1.1, Qt.Key.Key_Minus: 1 / 1.1}
         key, one = Qt.Key(event.key()), self._one
         if key == Qt.Key.Key_Escape and self._drag is not None:
@@ -244,7 +244,7 @@ class Book(QWidget):
         if self.shown is None or not self.shown.rings:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                             tr("No contact is chosen."))  # fmt: skip
+                             tr("No contact is chosen."))
             return
         for page in (0, 1):
             self._draw_page(painter, page)

@@ -91,7 +91,7 @@ class SweepChart(Chart):
     def show_sweep(
         self, offsets: Floats, now: float, curves: tuple[Curve, ...], valleys: tuple[int, ...],
         barred: Bools,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._offsets, self._now, self._curves = offsets, now, curves
         self._valleys, self._barred = valleys, np.asarray(barred, np.bool_)
         self.update()
@@ -141,7 +141,7 @@ class SweepChart(Chart):
         for curve, side in zip(self._curves[:3], sides, strict=False):
             mark = "┄ " if curve.dashed else "— "
             self.words(painter, mark + f"{curve.name} {curve.said(float(curve.values[k]))}", side, curve.colour,
-                        foot=False)  # fmt: skip
+                        foot=False)
         span = float(self._offsets[-1] - self._offsets[0])
         self.words(painter, text.mm(0.0), sides[0], palette.FAINT, foot=True)
         self.words(painter, tr("{span} along", span=text.length(span, 0)), sides[2], palette.FAINT, foot=True)

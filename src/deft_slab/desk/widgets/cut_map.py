@@ -31,7 +31,7 @@ class CutDisc(DirectionDisc[CutsShown]):
             tr("Cut map"), tr("Each place is a way that a straight cut can face. Click to cut there; arrows and "
                               "Enter too."),
             tr("Looking at all ways to cut …"), 156,
-        )  # fmt: skip
+        )
 
     def _flat(self, directions: Floats) -> Floats:
         """Half of the sphere takes all of the disc: radii grow by the root of two."""

@@ -42,7 +42,7 @@ class DotsChart(Chart):
 
     def paint_dot(
         self, painter: QPainter, n: int, colour: QColor, *, round_one: bool, hollow: bool, struck: bool
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Round, or a lozenge; hollow, or filled; struck through."""
         at = self.place_of(n)
         painter.setPen(QPen(colour, 1.4))

@@ -114,4 +114,4 @@ class FrontChart(DotsChart):
     def _paint_dot(self, painter: QPainter, shown: FrontShown, n: int) -> None:
         colour = QColor(palette.MADDER if n == shown.taken else palette.TEAL if shown.flat[n] else palette.INK)
         self.paint_dot(painter, n, colour, round_one=bool(shown.flat[n]), hollow=bool(shown.near[n]),
-                       struck=not shown.fit[n])  # fmt: skip
+                       struck=not shown.fit[n])

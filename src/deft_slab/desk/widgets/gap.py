@@ -40,7 +40,7 @@ class GapDrawing(QWidget):
         left = (self.width() - wide) / 2
         # the hole, open above, and what stands in it
         painter.drawPolyline([QPointF(0, 2), QPointF(left, 2), QPointF(left, 2 + high), QPointF(left + wide, 2 + high),
-                              QPointF(left + wide, 2), QPointF(self.width(), 2)])  # fmt: skip
+                              QPointF(left + wide, 2), QPointF(self.width(), 2)])
         fill = QColor(palette.MADDER)
         fill.setAlpha(150)
         painter.fillRect(QRectF(left + gap, 0, wide - 2 * gap, 2 + high - gap), fill)
@@ -48,4 +48,4 @@ class GapDrawing(QWidget):
         font.setPixelSize(10)
         painter.setFont(font)
         painter.drawText(QRectF(0, 22, self.width(), 16), Qt.AlignmentFlag.AlignCenter,
-                         f"{text.number(self._clearance, 2)} + {text.number(self._clearance, 2)}")  # fmt: skip
+                         f"{text.number(self._clearance, 2)} + {text.number(self._clearance, 2)}")

@@ -85,7 +85,7 @@ class HeightRail(QWidget):
     def show_checked(
         self, areas: np.ndarray, peel: np.ndarray, marks: Sequence[RailMark], base: float, height: float, at: float,
         free: float,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """areas, peel : (k,) mm2 of each layer; marks : what was found; at : mm, where it is cut off
         free : mm, where nothing is cut off: the top where what is below is kept, else the bed"""
         self._show(areas, base, height, at, free)
@@ -171,7 +171,7 @@ class HeightRail(QWidget):
 
     def _mark_at(self, at: QPointF) -> RailMark | None:
         near = [(math.hypot(at.x() - _LANES[mark.kind], at.y() - self.y_of(mark.z)), n)
-                for n, mark in enumerate(self._marks)]  # fmt: skip
+                for n, mark in enumerate(self._marks)]
         return self._marks[min(near)[1]] if near and min(near)[0] <= _NEAR else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -242,4 +242,4 @@ def _paint_mark(painter: QPainter, mark: RailMark, at: QPointF) -> None:
         painter.drawArc(QRectF(x - 4.5, y - 6, 9, 10), 180 * 16, 180 * 16)
     else:
         painter.drawPolyline(QPolygonF([QPointF(x - 5, y + 3), QPointF(x, y + 3), QPointF(x, y - 3),
-                                        QPointF(x + 5, y - 3)]))  # fmt: skip
+                                        QPointF(x + 5, y - 3)]))

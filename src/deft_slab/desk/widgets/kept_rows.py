@@ -25,7 +25,7 @@ class KeptRows(QObject, Generic[K, W]):
 
     def __init__(
         self, column: ListColumn, make: Callable[[K], W], placed: Callable[[int, K, W], None] = lambda *_: None
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(column)
         self._column, self._make, self._placed = column, make, placed
         self._wanted: tuple[K, ...] = ()

@@ -34,7 +34,7 @@ class OverhangLegend(QWidget):
                "the bed.") if counted_from == "wall" else
             tr("Facets past the threshold need support. Angles are counted from the bed; click to count them from "
                "the wall.")
-        )  # fmt: skip
+        )
         self.update()
 
     def _text(self) -> str:

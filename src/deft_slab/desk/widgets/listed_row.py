@@ -26,7 +26,7 @@ class ListedRow(ClickRow):
     def __init__(
         self, number: str, picture: Bytes, title: str, said: str, figure: str, *, good: bool, chosen: bool,
         keep: Callable[[], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(_NAMES[chosen])
         grid = QGridLayout(self)
         grid.setContentsMargins(4, 2, 2, 2)

@@ -22,7 +22,7 @@ _POWERS = {"mm": ("", 1), "mm²": ("²", 2), "mm³": ("³", 3), "cm³": ("³", 3
 _OTHERS = {"°": {"°": 1.0, "deg": 1.0}, "%": {"%": 1.0}}
 _OPERATIONS = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
-}  # fmt: skip
+}
 _ROUND = {1: 20.0, 3: 500.0, 4: 10_000.0}
 """A round number near to what a unit in inches is worth, by its digits."""
 _WITH_UNIT = "u"
@@ -126,7 +126,7 @@ class NumberField(QLineEdit):
     def __init__(
         self, unit: str, *, low: float = -1e6, high: float = 1e6, step: float = 1.0, decimals: int = 1,
         parent: QWidget | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self._unit, self._low, self._high, self._step, self._decimals = unit, low, high, step, decimals
         self._shown_unit, self._in = _shown_in(unit)
@@ -144,7 +144,7 @@ class NumberField(QLineEdit):
     def named(
         cls, unit: str, name: str, tip: str, *, low: float, high: float, step: float, decimals: int = 1,
         width: int = 80,
-    ) -> NumberField:  # fmt: skip
+    ) -> NumberField:
         """One of a fixed width that says what it is. width : pixels"""
         made = cls(unit, low=low, high=high, step=step, decimals=decimals)
         made.setAccessibleName(name)

@@ -23,7 +23,7 @@ class PresetsButton(QToolButton):
     def __init__(
         self, of: Of, now: Callable[[], tuple[str, dict[str, Any]]], take: Callable[[dict[str, Any]], object],
         failed: Callable[[DeftError], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__()
         self._of, self._now, self._take, self._failed = of, now, take, failed
         self.setText(tr("Presets"))

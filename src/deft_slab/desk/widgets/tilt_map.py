@@ -44,7 +44,7 @@ class TiltDisc(DirectionDisc[SeatsOnMap]):
             tr("Tilt map"), tr("Each place is a direction that could point down. Click to sit on it; arrows and "
                                "Enter too."),
             tr("Looking at all ways to sit …"), 216,
-        )  # fmt: skip
+        )
 
     def _marked(self, shown: SeatsOnMap) -> tuple[Floats, ...]:
         return (*shown.seats, *shown.flats)

@@ -37,7 +37,7 @@ def _hand(path: QPainterPath) -> None:
     path.moveTo(0.10, 0.0)
     for x, y in ((0.08, 0.42), (0.02, 0.74), (0.08, 0.76), (0.15, 0.52), (0.16, 0.90), (0.24, 0.90), (0.25, 0.54),
                  (0.29, 1.0), (0.37, 1.0), (0.36, 0.54), (0.42, 0.93), (0.49, 0.91), (0.45, 0.46), (0.58, 0.60),
-                 (0.64, 0.55), (0.48, 0.22), (0.42, 0.0)):  # fmt: skip
+                 (0.64, 0.55), (0.48, 0.22), (0.42, 0.0)):
         path.lineTo(x, y)
 
 
@@ -68,7 +68,7 @@ THINGS = (
     (tr("a grain of rice"), 2.4, _grain), (tr("a coin"), 24.0, _coin), (tr("a mug"), 95.0, _mug), (tr("a hand"), 185.0,
             _hand),
     (tr("a chair"), 900.0, _chair), (tr("a door"), 2000.0, _door), (tr("a house"), 7000.0, _house),
-)  # fmt: skip
+)
 """(what it is, how high it is in mm, how it is drawn with a height of 1). Usual sizes; from memory."""
 
 

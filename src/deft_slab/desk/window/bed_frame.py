@@ -70,19 +70,19 @@ class BedFrame(QWidget):
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed,
-        )  # fmt: skip
+        )
 
     def _switches(self) -> QHBoxLayout:
         state = self._state
         self.on_bed = button(tr("On the bed"), tr("Each piece in its own seat, ready to print."),
-                             lambda: state.show(in_place=False), checkable=True)  # fmt: skip
+                             lambda: state.show(in_place=False), checkable=True)
         self.in_place = button(tr("In place"), tr("The pieces where they belong on the prop, pulled apart."),
-                               lambda: state.show(in_place=True), checkable=True)  # fmt: skip
+                               lambda: state.show(in_place=True), checkable=True)
         self.overhang = button(tr("Overhang"), tr("Colours the facets that need support."),
                                lambda: state.show(show_overhang=self.overhang.isChecked()),
-                               checkable=True)  # fmt: skip
+                               checkable=True)
         self.support = button(tr("Support"), tr("Shows the space that support would fill."),
-                              lambda: state.show(show_support=self.support.isChecked()), checkable=True)  # fmt: skip
+                              lambda: state.show(show_support=self.support.isChecked()), checkable=True)
         self._views = QToolButton()
         self._views.setText(tr("Look from …"))
         self._views.setToolTip(tr("Ready views of the bed; dragging turns it, the wheel comes nearer."))
@@ -93,12 +93,12 @@ class BedFrame(QWidget):
         self._views.setMenu(menu)
         self._views.setFixedHeight(28)
         self.below = button(tr("From below"), tr("Looks up through the bed at the undersides, and stays below it."),
-                            self._look_below, checkable=True)  # fmt: skip
+                            self._look_below, checkable=True)
         self.twin_button = button(tr("Twin view"), tr("Two choices side by side, with the figures that differ."),
-                                  self.twin_wanted.emit)  # fmt: skip
+                                  self.twin_wanted.emit)
         return row(
             self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1
-        )  # fmt: skip
+        )
 
     def _look_below(self) -> None:
         self._state.show(from_below=self.below.isChecked())

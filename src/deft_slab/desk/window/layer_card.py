@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
-from ...core.inspection.findings import Checked, Island, SectionFace
+from ...core.inspection.findings import Inspection, Island, SectionFace
 from ...core.locale import text
 from ...core.locale.translate import tr
 from ...core.results.outcome import Piece
@@ -38,7 +38,7 @@ class SectionView(QWidget):
     def show_faces(
         self, faces: Sequence[SectionFace], box: tuple[float, float, float, float], islands: Sequence[Island],
         words: str,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """box : (left, front, right, back) mm that is shown; islands : that begin here; words : where there is none"""
         self._faces, self._box, self._islands, self._words = tuple(faces), box, tuple(islands), words
         self.update()
@@ -103,7 +103,7 @@ class LayerCard(QFrame):
         self.height_field.setMaximumWidth(84)
         column.addLayout(row(label(tr("layer"), "faint"), self.layer, self.height_field))
         self.below = button(tr("Keep below"), tr("Draws what is printed up to this height."),
-                            lambda: self._checking.keep("below"), role="small", checkable=True)  # fmt: skip
+                            lambda: self._checking.keep("below"), role="small", checkable=True)
         self.above = button(
             tr("Keep above"),
             tr("Draws what comes after this height, seen from below: the bed side does not block the view."),
@@ -117,7 +117,7 @@ class LayerCard(QFrame):
         self.whole.clicked.connect(lambda on: self._checking.look_at_whole_bed(whole=on))
         column.addWidget(self.whole)
         follow(self, self.refresh, self._checking.changed, state.view_changed, state.outcome_changed,
-               state.selection_changed)  # fmt: skip
+               state.selection_changed)
 
     def refresh(self) -> None:
         checking, state = self._checking, self._state
@@ -167,7 +167,7 @@ class LayerCard(QFrame):
             flat = np.concatenate(lines) if lines else np.empty((0, 2))
             shift = corners[:, :2].min(axis=0) - flat.min(axis=0) if len(flat) else np.zeros(2)
             found.append(SectionFace(face.number, face.z, face.area, tuple(line + shift for line in lines),
-                                     face.vertices, face.triangles))  # fmt: skip
+                                     face.vertices, face.triangles))
         return found
 
     def _box(self) -> tuple[float, float, float, float]:
@@ -182,7 +182,7 @@ class LayerCard(QFrame):
 
     def _beginning(self, z: float) -> tuple[Island, ...]:
         """The islands that begin in the layer that is looked at."""
-        found: Checked | None = self._checking.piece
+        found: Inspection | None = self._checking.piece
         if found is None or self._checking.whole_bed:
             return ()
         return tuple(one for one in found.unheld if one.z <= z < one.z + found.thickness + 1e-9)

@@ -24,7 +24,7 @@ _MOST_SPOTS = 8
 """Further ones are summed up."""
 
 
-class _Row(ClickRow):
+class _PieceRow(ClickRow):
     """Lines of text below each other."""
 
     def __init__(self, chosen: bool) -> None:
@@ -56,7 +56,7 @@ class PiecesPane(QWidget):
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.selection_changed, state.step_changed,
             state.view_changed,
-        )  # fmt: skip
+        )
 
     def refresh(self) -> None:
         state = self._state
@@ -72,7 +72,7 @@ class PiecesPane(QWidget):
             ("Worth knowing", self._fill_notes, (state.evaluated,)),
             ("Overhang spots", partial(self._fill_spots, piece),
              (piece, state.selected_piece, state.plan.threshold if state.is_open else None, state.settings.angle_from)),
-        ):  # fmt: skip
+        ):
             # rows that say the same stay: who goes through them by keys stays where they are
             if self._made_of.get(title) != made_of:
                 self._made_of[title] = made_of
@@ -117,9 +117,9 @@ class PiecesPane(QWidget):
             )
             if pointing == "cut line":
                 sheet = button(tr_in("a cut", "Sheet"), tr("Ends the line: a sheet goes through it, away from you."),
-                               partial(state.placing.end_line, closed=False), role="small")  # fmt: skip
+                               partial(state.placing.end_line, closed=False), role="small")
                 loop = button(tr("Loop"), tr("Ends the line: a loop around a limb."),
-                              partial(state.placing.end_line, closed=True), role="small")  # fmt: skip
+                              partial(state.placing.end_line, closed=True), role="small")
                 column.addLayout(row(sheet, loop, 1))
             return
         kinds = sorted(ON_DESK.values(), key=lambda here: here.rank)
@@ -133,7 +133,7 @@ class PiecesPane(QWidget):
     def _piece_row(self, number: int, piece: Piece) -> QWidget:
         state = self._state
         several = len(state.pieces) > 1
-        frame = _Row(several and number == state.selected_piece)
+        frame = _PieceRow(several and number == state.selected_piece)
         colour = PIECES[number % len(PIECES)] if several else palette.STONE
         name = label(f"{piece.number}  {piece.name}" if several else piece.name, "title", wrap=True)
         head = row(Swatch(colour), name)
@@ -154,11 +154,11 @@ class PiecesPane(QWidget):
             hidden = number in state.view.hidden
             show = button(tr("Show") if hidden else tr("Hide"), tr("Draws this piece, or leaves it out; the plan "
                                                                    "stays as it is."),
-                          partial(state.hide_pieces, state.view.hidden ^ {number}), role="small")  # fmt: skip
+                          partial(state.hide_pieces, state.view.hidden ^ {number}), role="small")
             others = frozenset(range(len(state.pieces))) - {number}
             only = button(tr("Only this"), tr("Draws only this piece, or all again."),
                           partial(state.hide_pieces, frozenset() if state.view.hidden == others else others),
-                          role="small")  # fmt: skip
+                          role="small")
             frame.column.addLayout(row(show, only, 1))
         frame.setAccessibleName(piece.name)
         frame.setToolTip(
@@ -176,7 +176,7 @@ class PiecesPane(QWidget):
         number = min(state.selected_piece, len(state.pieces) - 1)
         spots = piece.spots
         for spot in spots[:_MOST_SPOTS]:
-            frame = _Row(False)
+            frame = _PieceRow(False)
             past = state.plan.threshold + spot.past
             angle = text.overhang(past, state.settings.angle_from)
             words = (
@@ -230,7 +230,7 @@ class PiecesPane(QWidget):
 
     def _cut_row(self, cut: Cut) -> QWidget:
         state = self._state
-        frame = _Row(cut.id == state.selected_cut)
+        frame = _PieceRow(cut.id == state.selected_cut)
         word = on_desk(cut).word
         on = QCheckBox(tr_in("a cut", "on"))
         on.setChecked(cut.on)
@@ -266,10 +266,10 @@ class PiecesPane(QWidget):
         if cut.id == state.selected_cut and len(state.plan.recipe) > 1:
             up = button(tr("Earlier"), tr("Makes this cut before the one above it."), partial(state.cutting.order,
                     cut.id, -1),
-                        role="small")  # fmt: skip
+                        role="small")
             down = button(tr("Later"), tr("Makes this cut after the one below it."), partial(state.cutting.order,
                     cut.id, 1),
-                          role="small")  # fmt: skip
+                          role="small")
             frame.column.addLayout(row(up, down, 1))
         frame.setAccessibleName(cut.name)
         frame.setToolTip(tr("Click to choose this cut; its handles show in the Cut step."))

@@ -45,7 +45,7 @@ class Beginning(QFrame):
         )
         lead = button(tr("First job"), tr("Leads through a first job, from the file to written beds, one proposal a "
                                           "step."),
-                      verbs.lead)  # fmt: skip
+                      verbs.lead)
         column.addLayout(row(opens, demo, lead, 1))
         self._recent = QWidget()
         lately = QVBoxLayout(self._recent)

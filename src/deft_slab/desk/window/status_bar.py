@@ -22,7 +22,7 @@ class Foot:
         self._doing = Elided("faint")
         self.stop = button(
             tr("Stop"), tr("Stops what is being worked on; the plan stays as it is."), state.jobs.stop, role="small"
-        )  # fmt: skip
+        )
         self.not_kept = label(tr("Unsaved work is not kept"), "look")
         self.not_kept.setAccessibleName(tr("Unsaved work"))
         self.parts: tuple[QWidget, ...] = (self.not_kept, self._doing, self._bar, self.stop)

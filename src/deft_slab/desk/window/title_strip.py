@@ -72,7 +72,7 @@ class TitleStrip(QWidget):
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed,
-        )  # fmt: skip
+        )
 
     def _name_printer(self) -> None:
         """The printer with its size, or by its name alone where there is no room for that."""

@@ -22,7 +22,7 @@ from ..messages.requests import Evaluate
 from ..refresh.binding import follow
 from ..scene.camera import Camera
 from ..scene.scene_view import SceneView
-from ..scene.subject import Showing
+from ..scene.subject import SceneSubject
 from ..state.desk import Entry
 from ..widgets.basics import button, emptied, label, row
 
@@ -57,7 +57,7 @@ class TwinPane(SceneView):
                 hidden_above=math.inf,
                 faces=(),
             )
-            self.put_on(Showing(self._state.printer, evaluated, view=view))
+            self.put_on(SceneSubject(self._state.printer, evaluated, view=view))
         self.update()
 
     def redress(self) -> None:
@@ -167,7 +167,7 @@ class TwinView(QWidget):
             state.ask(
                 f"choice:twin{side}", Evaluate(plan, printer), done=partial(self._show, side),
                 still=partial(self._wants, side, plan, printer), label=tr("Measuring a choice"),
-            )  # fmt: skip
+            )
         self._show_figures()
 
     def _wants(self, side: int, plan: Plan, printer: Printer) -> bool:
@@ -181,7 +181,7 @@ class TwinView(QWidget):
             pane.camera if pane.evaluated is None or pane.scene is None
             else pane.camera.framing(*pane.scene.box, pane.width(), pane.height())
             for pane in self.panes
-        ]  # fmt: skip
+        ]
         # each looks at its own middle, and both from as far as the larger one needs: so they are to the same scale
         far = max(camera.distance for camera in framed)
         for other, camera in zip(self.panes, framed, strict=True):

@@ -67,7 +67,7 @@ class Window(QMainWindow):
         follow(
             self, self.refresh, state.project_changed, state.opened, state.view_changed, state.step_changed,
             state.outcome_changed, state.selection_changed, state.checking.changed,
-        )  # fmt: skip
+        )
         state.failed.connect(self._on_failed)
         state.autosave.problem_changed.connect(self._on_keeping)
         state.told.connect(self.notice.tell)

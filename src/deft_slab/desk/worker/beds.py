@@ -10,7 +10,7 @@ from ...core.exporting.layout import Laid, by_hand_of, kept_as
 from ...core.exporting.options import Handed
 from ...core.exporting.paper_sizes import PAPERS, Paper
 from ...core.exporting.print_job import PrintJob
-from ...core.exporting.sheet.build import Sheet, pages_of, sheet_for
+from ...core.exporting.sheet.build import BenchSheet, pages_of, sheet_for
 from ...core.exporting.two_printers import shared_out
 from ...core.plan.plan import Plan
 from ...core.printers.profile import Printer
@@ -24,7 +24,7 @@ _ROUNDS_EACH = 6
 """Orders that are tried before it is told what there is."""
 
 
-class Beds:
+class BedAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
@@ -38,7 +38,7 @@ class Beds:
         own = tuple(one for one in plan.lying if one.by_hand)
         if asked.anew or self._search is None or self._search[:2] != (plan, printer):
             search = BedSearch(outcome.pieces, printer, plan.copies, lying=own, posts=outcome.posts,
-                               beds_by=plan.beds_by)  # fmt: skip
+                               beds_by=plan.beds_by)
             self._search = plan, printer, search, 0
         *_, search, tried = self._search
         laid = search.go_on(_ROUNDS_EACH, job.part(0.2, 1.0))
@@ -59,11 +59,11 @@ class Beds:
         laid, work = laid_with_job(outcome, printer)
         pieces = in_bodies(plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
 
-        def sheet(job: Job) -> Sheet:
+        def sheet(job: Job) -> BenchSheet:
             return self._sheet(outcome, laid, work, asked, asked.paper or PAPERS[0], job)
 
         return deliver(pieces, laid, printer, asked.title, asked.folder, asked.wished, work, job.part(0.5, 1.0),
-                       sheet=sheet if asked.paper else None, replace=asked.replace)  # fmt: skip
+                       sheet=sheet if asked.paper else None, replace=asked.replace)
 
     def make_bed(self, asked: MakeBed, job: Job) -> Path:
         """Raises SaveFailed, BadPlan, Cancelled, OpenSurface, CutFailed."""
@@ -71,7 +71,7 @@ class Beds:
         laid, _ = laid_with_job(outcome, asked.printer)
         pieces = in_bodies(asked.plan.posts if asked.with_posts else (), outcome.pieces, job.part(0.3, 0.5))
         write_bed(pieces, laid, asked.bed, asked.printer, asked.title, asked.path, job.part(0.5, 1.0),
-                  layers=asked.layers)  # fmt: skip
+                  layers=asked.layers)
         return asked.path
 
     def draw_sheet(self, asked: DrawSheet, job: Job) -> SheetPages:
@@ -82,6 +82,6 @@ class Beds:
 
     def _sheet(
         self, outcome: Outcome, laid: list[Laid], work: PrintJob, asked: Deliver | DrawSheet, paper: Paper, job: Job
-    ) -> Sheet:  # fmt: skip
+    ) -> BenchSheet:
         workshop = self._shop.workshop(asked.plan)
         return sheet_for(workshop, outcome, asked.printer, asked.title, laid, work, asked.others, paper, job)

@@ -7,18 +7,18 @@ from typing import Any, TypeVar, get_type_hints
 
 from ...core.progress import Job
 from ..messages.requests import Request
-from .beds import Beds
-from .checks import Checks
-from .cuts import Cuts
-from .files import Files
-from .joins import Joins
-from .recipes import Recipes
+from .beds import BedAnswers
+from .checks import CheckAnswers
+from .cuts import CutAnswers
+from .files import FileAnswers
+from .joins import JoinAnswers
+from .recipes import RecipeAnswers
 from .shop import Shop
-from .sizes import Sizes
-from .tilts import Tilts
+from .sizes import SizeAnswers
+from .tilts import TiltAnswers
 
 R = TypeVar("R")
-PARTS = (Files, Sizes, Tilts, Cuts, Joins, Checks, Beds, Recipes)
+PARTS = (FileAnswers, SizeAnswers, TiltAnswers, CutAnswers, JoinAnswers, CheckAnswers, BedAnswers, RecipeAnswers)
 
 
 class Bench:

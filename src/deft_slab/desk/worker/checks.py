@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from scipy.spatial import cKDTree
 
-from ...core.inspection.findings import Checked, SectionFace
+from ...core.inspection.findings import Inspection, SectionFace
 from ...core.inspection.inspect import check, section_face
 from ...core.mesh.solid import Solid
 from ...core.plan.hollow import Vent
@@ -23,14 +23,14 @@ _HEAVY, _FEW = 20_000, 8_000
 """Triangles from which on a piece is drawn lighter while something moves, and how many it then has."""
 
 
-class Checks:
+class CheckAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
         self._shop = shop
         self._last: tuple[Plan, Printer, tuple[Piece, ...]] | None = None
 
-    def check(self, asked: CheckPieces, job: Job) -> tuple[Checked, ...]:
+    def check(self, asked: CheckPieces, job: Job) -> tuple[Inspection, ...]:
         """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return check(self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.layer, job)
 

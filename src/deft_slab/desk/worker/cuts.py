@@ -43,14 +43,14 @@ from ..messages.requests import (
 )
 from ..pictures import picture_of
 from ..scene.scene import scene_of
-from ..scene.subject import Showing
+from ..scene.subject import SceneSubject
 from .shop import Shop, judged
 
 _MOST_SEGMENTS = 3000
 """Of the seams of a way that are drawn."""
 
 
-class Cuts:
+class CutAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
@@ -94,7 +94,7 @@ class Cuts:
             search = WaySearch(
                 self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.wishes,
                 None if asked.sides is None else number, self._shop.spread, subject=subject,
-            )  # fmt: skip
+            )
             self._ways, self._shown = (asked, search), {}
         self._ways[1].advance(job)
         return self._ways_found(self._ways[1], asked.printer)
@@ -124,19 +124,19 @@ class Cuts:
             way.plan, len(way.cuts), way.pieces, way.flat, way.fitting, way.support,
             way.support / whole if whole > 0 else 0.0, way.sight, way.show, way.pieces - parts,
             segments[:: max(1, len(segments) // _MOST_SEGMENTS)], alike=way.alike,
-        )  # fmt: skip
+        )
         if not way.measured:
             return shown
         # it was measured a moment ago, and is still there
         outcome = self._shop.workshop(way.plan).evaluate(way.plan, printer, detail="figures")
         pieces = outcome.pieces
         laid = tuple(lay_out(pieces, printer))
-        showing = Showing(printer, Evaluated(outcome, printer, laid, None))
+        showing = SceneSubject(printer, Evaluated(outcome, printer, laid, None))
         shown = replace(
             shown, names=tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces),
             beds=1 + max(place.bed for place in laid), seconds=outcome.totals.print_seconds,
             picture=picture_of(scene_of(showing)),
-        )  # fmt: skip
+        )
         self._shown[way.plan] = shown
         return shown
 
@@ -153,7 +153,7 @@ class Cuts:
         cuts = [cut for cut in plan.recipe if cut.on]
         return Settled(
             *settled_together(ground, cuts, asked.limits, plan.leaning, job.part(0.2, 1.0), shop.spread)
-        )  # fmt: skip
+        )
 
     def symmetry(self, asked: FindSymmetry, job: Job) -> tuple[tuple[Triple, float], ...]:
         """(unit normal, offset in mm) of the planes that the model is symmetric at, best first. Raises Cancelled."""

@@ -36,12 +36,12 @@ from ..messages.requests import (
 )
 from ..pictures import picture_of, silhouette
 from ..scene.scene import scene_of
-from ..scene.subject import Showing
+from ..scene.subject import SceneSubject
 from ..storage.recovery import read_work, write_model
 from .shop import Shop
 
 
-class Files:
+class FileAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
@@ -101,7 +101,7 @@ class Files:
             (a, b) for a, b in collisions(laid, asked.printer, outcome.pieces) if a != b or laid[a].piece not in large
         )
         evaluated = Evaluated(outcome, asked.printer, tuple(laid), None, work, clashes)
-        return replace(evaluated, picture=picture_of(scene_of(Showing(asked.printer, evaluated))))
+        return replace(evaluated, picture=picture_of(scene_of(SceneSubject(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,

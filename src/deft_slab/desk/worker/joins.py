@@ -18,7 +18,7 @@ from ..messages.requests import FitDry, LetterAll, LookAtRoom, ProposeJoins, Wri
 from .shop import Shop
 
 
-class Joins:
+class JoinAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
@@ -34,12 +34,12 @@ class Joins:
         clearance = join.per_side(printer.clearance)
         enough, bare = (room.around(join, clearance, wall) for wall in (printer.least_wall, 0.0))
         return RoomShown(join.id, number, room.low, room.step, join.radius(clearance, printer.hole_allowance),
-                         enough.astype(np.float32), bare.astype(np.float32))  # fmt: skip
+                         enough.astype(np.float32), bare.astype(np.float32))
 
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
         """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only,
-                                                              asked.stock)  # fmt: skip
+                                                              asked.stock)
 
     def letter(self, asked: LetterAll, job: Job) -> list[Join]:
         """Letters for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""

@@ -9,7 +9,7 @@ from ..messages.recipes import TakeRecipe, Used, UseRecipe
 from .shop import Shop
 
 
-class Recipes:
+class RecipeAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:

@@ -49,7 +49,7 @@ def serve(connection: Connection, wanted: Any) -> None:
 
 def _answer(
     bench: Bench, send: Callable[[int, str, object], None], wanted: Any, number: int, asked: Request[Any]
-) -> None:  # fmt: skip
+) -> None:
     told = 0.0
 
     def report(fraction: float, doing: str) -> None:

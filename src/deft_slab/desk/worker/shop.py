@@ -7,8 +7,8 @@ from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 
 from ...core.errors import BadPlan
-from ...core.evaluate.evaluator import Workshop
-from ...core.evaluate.piece import SUBJECT_TRIANGLES, Subject
+from ...core.evaluate.evaluator import Evaluator
+from ...core.evaluate.piece import SUBJECT_TRIANGLES, SearchSubject
 from ...core.locale.translate import tr
 from ...core.mesh.solid import Solid
 from ...core.plan.model import Model
@@ -26,7 +26,7 @@ class Shop:
     """workshops : by the content hash of the model; guests : surfaces, likewise; spread : see ``core.progress``"""
 
     def __init__(self) -> None:
-        self.workshops: OrderedDict[str, Workshop] = OrderedDict()
+        self.workshops: OrderedDict[str, Evaluator] = OrderedDict()
         self.guests: dict[str, Solid] = {}
         self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
         self.spread = self._pool.map
@@ -40,13 +40,13 @@ class Shop:
         self.guests |= guests
         offered = self.workshops.pop(model.sha256, None)
         if offered is None or offered.model.ref != model.ref:  # the same surface may have another name
-            offered = Workshop(model, self.spread)
+            offered = Evaluator(model, self.spread)
         while len(self.workshops) >= _MODELS_KEPT:
             self.workshops.popitem(last=False)
         self.workshops[model.sha256] = offered
         self.workshops.move_to_end(model.sha256, last=False)
 
-    def workshop(self, plan: Plan) -> Workshop:
+    def workshop(self, plan: Plan) -> Evaluator:
         """The workshop of a plan's model, which is the one in use from now on. Raises BadPlan."""
         if plan.model.sha256 not in self.workshops:
             raise BadPlan(
@@ -76,6 +76,6 @@ class Shop:
         return thinned(solid, SUBJECT_TRIANGLES, job.part(0.3, 1.0))
 
 
-def judged(subject: Subject, printer: Printer) -> tuple[object, ...]:
+def judged(subject: SearchSubject, printer: Printer) -> tuple[object, ...]:
     """What figures of directions depend on."""
     return subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer

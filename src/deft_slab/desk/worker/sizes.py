@@ -30,7 +30,7 @@ from ..messages.requests import (
 from .shop import Shop
 
 
-class Sizes:
+class SizeAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...core.arrays import Bytes, Floats
 from ...core.document.marks import Mark
-from ...core.evaluate.piece import Subject
+from ...core.evaluate.piece import SearchSubject
 from ...core.figures.default_seats import candidates
 from ...core.figures.exposure import spread_directions
 from ...core.figures.marked_facets import taken
@@ -28,7 +28,7 @@ _MAP_ROUNDS = (60, 240, 800)
 """Directions of each round of the tilt map; together about 1,000 with those of the search for seats."""
 
 
-class Tilts:
+class TiltAnswers:
     """Answers requests; see ``bench``."""
 
     def __init__(self, shop: Shop) -> None:
@@ -63,7 +63,7 @@ class Tilts:
         )
         return SeatsFound(_with_pictures(subject, found), figures)
 
-    def _known(self, subject: Subject, printer: Printer) -> MapFigures | None:
+    def _known(self, subject: SearchSubject, printer: Printer) -> MapFigures | None:
         """What the map has looked at so far, if it was of this."""
         return self._looked[1] if self._looked and self._looked[0] == judged(subject, printer) else None
 
@@ -104,7 +104,7 @@ class Tilts:
         return picture_of_seat(subject.light, asked.tilt.rotation, past)
 
 
-def _with_pictures(subject: Subject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:
+def _with_pictures(subject: SearchSubject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:
     """Seats with their pictures; what was only needed to draw them stays here."""
     nothing = np.empty(0, np.float32)
     return tuple(

@@ -32,7 +32,7 @@ class Points:
 
 
 @dataclass(frozen=True)
-class Table:
+class SheetTable:
     """head : of each column; widths : their shares; right : columns of figures; strong : rows that stand out"""
 
     head: tuple[str, ...]
@@ -51,7 +51,7 @@ class Figure:
 
 
 @dataclass(frozen=True, eq=False)
-class Figures:
+class DrawingRow:
     """Drawings side by side, each at most so many mm high, and no wider than its share of the page."""
 
     figures: tuple[Figure, ...]
@@ -78,4 +78,4 @@ class Cards:
     across: int
 
 
-Block = Heading | Words | Points | Table | Figures | Cards
+Block = Heading | Words | Points | SheetTable | DrawingRow | Cards

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from ...arrays import Bytes
-from ...evaluate.evaluator import Workshop
+from ...evaluate.evaluator import Evaluator
 from ...locale.translate import tr
 from ...plan.plan import Plan
 from ...printers.profile import Printer
@@ -21,34 +21,34 @@ from ..print_job import PrintJob
 from .content import blocks_of
 from .html import as_html
 from .pdf import as_pdf
-from .subject import Subject, gathered
+from .subject import SheetSubject, gathered
 
 _SHOWN = 120
 """Pixels to the inch of a page on the screen."""
 
 
 @dataclass(frozen=True, eq=False)
-class Sheet:
+class BenchSheet:
     """The contents of the two files: pages to be printed, and the same for the screen."""
 
     pdf: bytes
     html: bytes
 
 
-def sheet_of(subject: Subject, paper: Paper = "a4", job: Job = QUIET) -> Sheet:
+def sheet_of(subject: SheetSubject, paper: Paper = "a4", job: Job = QUIET) -> BenchSheet:
     """Draws and writes all of it. Raises Cancelled."""
     blocks = blocks_of(subject, job.part(0.0, 0.8))
     title = tr("{title}: sheet", title=subject.title)
     job.step(0.8, tr("Laying out the pages"))
     pdf = as_pdf(blocks, title, paper)
     job.step(0.95, tr("Writing it for the screen"))
-    return Sheet(pdf, as_html(blocks, title))
+    return BenchSheet(pdf, as_html(blocks, title))
 
 
 def sheet_for(
-    workshop: Workshop, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    workshop: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]], paper: Paper, job: Job = QUIET,
-) -> Sheet:  # fmt: skip
+) -> BenchSheet:
     """Of what a plan comes to; see ``gathered`` and ``sheet_of``. Raises Cancelled."""
     subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
     return sheet_of(subject, paper, job.part(0.5, 1.0))

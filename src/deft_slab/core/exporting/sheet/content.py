@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from ...inspection.findings import Checked, Found
+from ...inspection.findings import Finding, Inspection
 from ...locale import text
 from ...locale.translate import sentence, tr, tr_many
 from ...printers.profile import Printer
@@ -16,10 +16,10 @@ from ...progress import QUIET, Job
 from ...results.outcome import Outcome, Piece
 from ..equal_pieces import first_equals
 from . import views
-from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
+from .blocks import Block, Card, Cards, DrawingRow, Figure, Heading, Points, SheetTable, Words
 from .clamping import holding
 from .stock import rods
-from .subject import Subject
+from .subject import SheetSubject
 
 _MOST_STEPS_DRAWN = 60
 _MOST_PLACES = 4
@@ -28,7 +28,7 @@ _WIDE = 170.0
 """mm that the drawings of a page may take."""
 
 
-def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
+def blocks_of(subject: SheetSubject, job: Job = QUIET) -> list[Block]:
     """All of a sheet, in order. Raises Cancelled."""
     found: list[Block] = []
     parts = (
@@ -36,7 +36,7 @@ def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
         (tr("Listing the stock"), _stock), (tr("Drawing the steps"), _assembly), (tr("Looking at the seams"),
                                                                                   _finishing),
         (tr("Listing what to watch"), _warnings),
-    )  # fmt: skip
+    )
     for done, (words, part) in enumerate(parts):
         step = job.part(done / len(parts), (done + 1) / len(parts))
         step.step(0.0, words)
@@ -44,13 +44,13 @@ def blocks_of(subject: Subject, job: Job = QUIET) -> list[Block]:
     return found
 
 
-def _printers(subject: Subject) -> str:
+def _printers(subject: SheetSubject) -> str:
     """The printers that are used."""
     labels = dict.fromkeys(bed.printer.label for bed in subject.work.beds)
     return tr(" and ").join(labels) or subject.printer.label
 
 
-def _loaded(subject: Subject, printer: Printer) -> str:
+def _loaded(subject: SheetSubject, printer: Printer) -> str:
     """The printer and the material of a bed, where not all are alike."""
     made = {(bed.printer.name, bed.printer.material) for bed in subject.work.beds}
     names = [printer.name] if len({name for name, _ in made}) > 1 else []
@@ -66,45 +66,45 @@ def _so_many(count: int) -> str:
     return tr_many("{n} piece", "{n} pieces", count)
 
 
-def _overview(subject: Subject, job: Job) -> Iterator[Block]:
+def _overview(subject: SheetSubject, job: Job) -> Iterator[Block]:
     outcome, work = subject.outcome, subject.work
     plan = outcome.plan
     yield Heading(subject.title, level=1)
     size = text.box(tuple(float(side) for side in outcome.spans[0]))  # type: ignore[arg-type]
     copies = (tr("{n} times", n=plan.copies),) if plan.copies > 1 else ()
     yield Words(" · ".join((tr("{size} as it stands", size=size), _so_many(outcome.totals.pieces), *copies,
-                            tr("for {printers}", printers=_printers(subject)))))  # fmt: skip
+                            tr("for {printers}", printers=_printers(subject)))))
     figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), tr("Put together"))]
     if len(outcome.pieces) > 1:
         figures.append(Figure(views.assembled(outcome, (_WIDE / 2, 82.0), apart=True),
-                              tr("Pulled apart; cut faces are hatched")))  # fmt: skip
-    yield Figures(tuple(figures), 82.0)
+                              tr("Pulled apart; cut faces are hatched")))
+    yield DrawingRow(tuple(figures), 82.0)
     yield Heading(tr("The job"))
     rows = [
         (tr("Bed {bed}", bed=bed.bed + 1), _joined(_so_many(len(bed.pieces)), _loaded(subject, bed.printer)),
          text.hours(bed.seconds), text.grams(bed.material), text.money(bed.cost))
         for bed in work.beds
-    ]  # fmt: skip
+    ]
     shares = dict.fromkeys(f"{100 * bed.printer.failed_share:g} %" for bed in work.beds)
     share = tr(" or ").join(shares)
     rows.append((tr("In all"), _so_many(sum(len(bed.pieces) for bed in work.beds)), text.hours(work.seconds),
-                 text.grams(work.material), text.money(work.cost)))  # fmt: skip
+                 text.grams(work.material), text.money(work.cost)))
     materials = work.materials
     each = materials.items() if len(materials) > 1 else ()
     rows += [("", tr("of that {name}", name=name), "", text.grams(of), "") for name, of in each]
-    yield Table(("", "", tr("time"), tr("material"), tr("cost")), tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}),
-                frozenset({len(work.beds)}))  # fmt: skip
+    head = ("", "", tr("time"), tr("material"), tr("cost"))
+    yield SheetTable(head, tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}), frozenset({len(work.beds)}))
     if len(work.beds) == 1:
         least = tr("one bed is enough")
     elif len(work.beds) <= work.least:
         least = tr("fewer beds cannot hold it")
     else:
         least = tr_many("by its area alone it might fit on one bed", "by its area alone it might fit on {n} beds",
-                        work.least)  # fmt: skip
+                        work.least)
     several = len({bed.second for bed in work.beds}) > 1
     how = tr("With both printers at once it takes {time}", time=text.hours(work.elapsed)) if several else (
         tr("On one printer, one bed after the other")
-    )  # fmt: skip
+    )
     yield Words(
         tr(
             "{how}; {least}. The longest piece alone takes {time}. Costs include {share} for failed prints, and are in "
@@ -119,7 +119,7 @@ def _overview(subject: Subject, job: Job) -> Iterator[Block]:
     yield from _comparison(subject)
 
 
-def _comparison(subject: Subject) -> Iterator[Block]:
+def _comparison(subject: SheetSubject) -> Iterator[Block]:
     """What this choice costs, against the others."""
     if len(subject.compared) < 2:
         return
@@ -133,18 +133,18 @@ def _comparison(subject: Subject) -> Iterator[Block]:
             one.name, f"{t.pieces}", text.volume(t.support_volume_mm3), text.mm(t.seam_in_sight_mm),
             text.area(t.cut_area_mm2) if t.cut_area_mm2 else "–", f"{len(work.beds)}", text.hours(work.seconds),
             text.grams(work.material), text.money(work.cost),
-        ))  # fmt: skip
+        ))
     yield Heading(tr("Against the other choices"))
-    yield Table(
+    yield SheetTable(
         ("", tr("pieces"), tr("support"), tr("seam in sight"), tr("to glue"), tr("beds"), tr("time"), tr("material"),
          tr("cost")), tuple(rows),
         (3.4, 1.2, 1.7, 1.8, 1.6, 1, 1.6, 1.6, 1.5), frozenset(range(1, 9)), frozenset({0}),
-    )  # fmt: skip
+    )
     if problems:
         yield Points(tuple(problems))
 
 
-def _beds(subject: Subject, job: Job) -> Iterator[Block]:
+def _beds(subject: SheetSubject, job: Job) -> Iterator[Block]:
     pieces, work = subject.outcome.pieces, subject.work
     yield Heading(tr("Beds"))
     cards = []
@@ -158,7 +158,7 @@ def _beds(subject: Subject, job: Job) -> Iterator[Block]:
             (tr_many("Piece {numbers}", "Pieces {numbers}", len(lies), numbers=numbers),
              f"{text.hours(bed.seconds)} · {text.grams(bed.material)} · {text.money(bed.cost)}",
              *filter(None, (_loaded(subject, bed.printer),))), 62.0,
-        ))  # fmt: skip
+        ))
     yield Cards(tuple(cards), 2)
     yield Words(tr("Seen from above, the front edge of the bed below."), faint=True)
 
@@ -170,11 +170,11 @@ def _counted(numbers: Sequence[str]) -> Iterator[str]:
         yield tr("{number} ({many} times)", number=number, many=many) if many > 1 else number
 
 
-def _pieces(subject: Subject, job: Job) -> Iterator[Block]:
+def _pieces(subject: SheetSubject, job: Job) -> Iterator[Block]:
     outcome = subject.outcome
     yield Heading(tr("Pieces, in their seats"))
     yield Words(tr("From before and above, and from below: what lies on the bed is dotted, cut faces are hatched."),
-                faint=True)  # fmt: skip
+                faint=True)
     firsts = first_equals(outcome.pieces)
     cards = []
     for number, piece in enumerate(outcome.pieces):
@@ -187,7 +187,7 @@ def _pieces(subject: Subject, job: Job) -> Iterator[Block]:
     yield Cards(tuple(cards), 2)
 
 
-def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[str, ...]:
+def _about_piece(subject: SheetSubject, piece: Piece, alike: Sequence[int]) -> tuple[str, ...]:
     f, outcome = piece.figures, subject.outcome
     mine = [one for one in subject.laid if one.piece + 1 in alike]
     beds = sorted({one.bed + 1 for one in mine})
@@ -200,10 +200,10 @@ def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[
                    area=text.area(f.touched_area_mm2)) if posts else (
         tr("support {volume}", volume=text.volume(f.support_volume_mm3)) if f.support_volume_mm3 >= 0.5
         else tr("no support")
-    )  # fmt: skip
+    )
     flat = tr("sits flat on {area}", area=text.area(f.base_area_mm2)) if f.sits_flat else (
         tr("on posts or support") if piece.lift > 0 else tr("does not sit flat")
-    )  # fmt: skip
+    )
     loaded = _loaded(subject, piece.on(subject.printer))
     made = (sentence(f"{loaded}."),) if loaded else ()
     fits = () if piece.fit.fits else (tr("Does not fit: {sentence}.", sentence=piece.fit.sentence()),)
@@ -212,10 +212,10 @@ def _about_piece(subject: Subject, piece: Piece, alike: Sequence[int]) -> tuple[
                                                           numbers=", ".join(str(bed) for bed in beds)))),
         tr("{time} · {weight} each · {flat} · {held}", time=text.hours(f.print_seconds),
            weight=text.grams(f.material_g), flat=flat, held=held), *made, *fits,
-    )  # fmt: skip
+    )
 
 
-def _stock(subject: Subject, job: Job) -> Iterator[Block]:
+def _stock(subject: SheetSubject, job: Job) -> Iterator[Block]:
     outcome = subject.outcome
     copies = outcome.plan.copies
     loose = [piece for piece in outcome.pieces if piece.extra]
@@ -231,8 +231,8 @@ def _stock(subject: Subject, job: Job) -> Iterator[Block]:
          tr("{extra}, printed: piece {number}", extra=piece.extra, number=piece.number),
          text.box(piece.figures.size_mm))
         for piece in loose
-    ]  # fmt: skip
-    yield Table((tr("how many"), tr("what"), tr("size")), tuple(rows), (1, 4, 2))
+    ]
+    yield SheetTable((tr("how many"), tr("what"), tr("size")), tuple(rows), (1, 4, 2))
     if found:
         long = sum(rod.count * copies * rod.length for rod in found)
         yield Words(
@@ -245,7 +245,7 @@ def _stock(subject: Subject, job: Job) -> Iterator[Block]:
         )
 
 
-def _assembly(subject: Subject, job: Job) -> Iterator[Block]:
+def _assembly(subject: SheetSubject, job: Job) -> Iterator[Block]:
     outcome, moves = subject.outcome, subject.dry.moves
     if not moves:
         return
@@ -310,7 +310,7 @@ def _assembly(subject: Subject, job: Job) -> Iterator[Block]:
                     "{n} places where {seams} seams meet, and pieces may be off by {likely}, at worst {worst}.", count,
                     seams=seams, likely=likely, worst=worst)
             for (seams, likely, worst), count in corners.items()
-        ))  # fmt: skip
+        ))
 
 
 def _listed(numbers: Sequence[int]) -> str:
@@ -324,7 +324,7 @@ def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
         join for join in outcome.plan.joins
         if join.id in outcome.joins and outcome.joins[join.id].contact in on and not outcome.joins[join.id].problem
         and join.holds
-    ]  # fmt: skip
+    ]
     words = []
     for join in made:
         apart = [piece.number for piece in outcome.pieces if any(side.cut == join.id for side in piece.sides)]
@@ -334,7 +334,7 @@ def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
     return [*words, tr("Put in {list}.", list=", ".join(rod.sentence() for rod in put_in))] if put_in else words
 
 
-def _finishing(subject: Subject, job: Job) -> Iterator[Block]:
+def _finishing(subject: SheetSubject, job: Job) -> Iterator[Block]:
     """Seams: where they show, and what no file gets at once they are closed."""
     outcome = subject.outcome
     rows = []
@@ -349,12 +349,12 @@ def _finishing(subject: Subject, job: Job) -> Iterator[Block]:
     if not rows:
         return
     yield Heading(tr("Filling and sanding"))
-    yield Table((tr("cut"), tr("seam"), tr("to fill, as it is seen"), tr("to sand with a file of {file}",
+    yield SheetTable((tr("cut"), tr("seam"), tr("to fill, as it is seen"), tr("to sand with a file of {file}",
                                                                  file=text.given(subject.printer.file))),
-                tuple(rows), (3, 1.5, 2.5, 3), frozenset({1}))  # fmt: skip
+                tuple(rows), (3, 1.5, 2.5, 3), frozenset({1}))
 
 
-def _warnings(subject: Subject, job: Job) -> Iterator[Block]:
+def _warnings(subject: SheetSubject, job: Job) -> Iterator[Block]:
     notes = list(subject.outcome.notes)
     both = list(zip(subject.checked, subject.outcome.pieces, strict=True))
     found = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=False)]
@@ -375,18 +375,18 @@ def _several(kind: str, n: int) -> str:
         "island": tr_many("{n} island", "{n} islands", n), "pocket": tr_many("{n} pocket", "{n} pockets", n),
         "jump": tr_many("{n} jump", "{n} jumps", n), "neck": tr_many("{n} neck", "{n} necks", n),
         "thin wall": tr_many("{n} thin wall", "{n} thin walls", n),
-    }[kind]  # fmt: skip
+    }[kind]
 
 
-def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str]:
+def _found_in(checked: Inspection, printer: Printer, *, left: bool) -> Iterator[str]:
     """What was found of a piece, or was left on purpose, one line for each kind."""
     if checked.problem and not left:
         yield tr("{name} could not be checked: {problem}", name=checked.name, problem=checked.problem)
-    counted: list[Found] = [
+    counted: list[Finding] = [
         *(checked.unheld if not left else checked.islands),
         *(one for one in checked.pockets if left or one.counts(printer)),
         *checked.jumps, *checked.necks, *checked.thin,
-    ]  # fmt: skip
+    ]
     kinds = dict.fromkeys(one.kind for one in counted)
     for kind in kinds:
         own = [one for one in counted if one.kind == kind and one.left == left]
@@ -397,4 +397,4 @@ def _found_in(checked: Checked, printer: Printer, *, left: bool) -> Iterator[str
         more = tr(" and {count} more", count=len(heights) - _MOST_PLACES) if len(heights) > _MOST_PLACES else ""
         heights_said = f"{at}{more} {text.unit()}"
         yield tr("{piece}: {found}, {heights} over the bed.", piece=checked.name, found=_several(kind, len(own)),
-                 heights=heights_said)  # fmt: skip
+                 heights=heights_said)

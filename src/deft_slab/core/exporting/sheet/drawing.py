@@ -37,7 +37,7 @@ _LEAST_SEEN = 6.0
 
 
 @dataclass(frozen=True, eq=False)
-class Body:
+class DrawnBody:
     """What is drawn. vertices : (n, 3) mm, in the frame that the view is of; triangles : (m, 3)
     number : that is written on it, "" for none; hatched, dotted : (m,) facets with that pattern, as cut faces, and what
     lies on the bed
@@ -71,9 +71,9 @@ def view_from(turn: float, rise: float) -> Floats:
 
 
 def drawn(
-    bodies: Sequence[Body], view: Floats, width: int, height: int,
+    bodies: Sequence[DrawnBody], view: Floats, width: int, height: int,
     arrows: Sequence[tuple[Floats, Floats]] = (),
-) -> Drawing:  # fmt: skip
+) -> Drawing:
     """A drawing, no larger than so many pixels, and cropped to what is seen.
 
     view : (3, 3), see ``view_from``; arrows : (from, to), (3,) mm each, in the frame of the bodies
@@ -107,15 +107,15 @@ def drawn(
     return _as_drawing(_written(np.round(small).astype(np.uint8), marks, seen(ends).reshape(-1, 2, 2)))
 
 
-def _owners(bodies: Sequence[Body]) -> Ints:
+def _owners(bodies: Sequence[DrawnBody]) -> Ints:
     """(facets of all bodies,) the number of its body."""
     return np.repeat(np.arange(len(bodies)), [len(body.triangles) for body in bodies])
 
 
 def _painted(
-    bodies: Sequence[Body], corners: Floats, triangles: AnyInts, facet: Ints32, depth: Floats,
+    bodies: Sequence[DrawnBody], corners: Floats, triangles: AnyInts, facet: Ints32, depth: Floats,
     across: float,
-) -> Floats32:  # fmt: skip
+) -> Floats32:
     """(ny, nx) 0 black to 255 white, of what is seen in each cell."""
     a, b, c = (corners[triangles[:, k]] for k in range(3))
     normals = np.cross(b - a, c - a)
@@ -130,7 +130,7 @@ def _painted(
     ink: Floats32 = painted(
         facet, depth, normals, shades, _owners(bodies), pattern, _CREASE, _JUMP * across, _FINER,
         _HATCH * _FINER, _DOTS * _FINER,
-    )  # fmt: skip
+    )
     return ink
 
 
@@ -193,7 +193,7 @@ def _font(size: int) -> Any:
 def plan_of(
     width: float, depth: float, outlines: Sequence[tuple[str, shapely.MultiPolygon]],
     kept_free: Sequence[tuple[float, float, float, float]], across: int, high: int,
-) -> Drawing:  # fmt: skip
+) -> Drawing:
     """A bed from above. width, depth : mm; outlines : (number, footprint), mm; kept_free : (x, y, width, depth) mm
     across, high : pixels, at most"""
     from PIL import Image, ImageDraw

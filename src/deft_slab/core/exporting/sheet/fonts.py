@@ -13,7 +13,7 @@ _OFF = 1.0
 _LETTERS = (
     (0x20, 0x250), (0x370, 0x530), (0x1E00, 0x1F00), (0x2010, 0x2044), (0x20A0, 0x20C0), (0x2190, 0x2194),
     (0x2212, 0x2213), (0x2248, 0x2249), (0x2264, 0x2266), (0x25A0, 0x25CC),
-)  # fmt: skip
+)
 """First, and after the last: Latin, Greek and Cyrillic letters, and the signs that sheets are written with."""
 
 
@@ -48,7 +48,7 @@ def truetype(path: Path) -> tuple[bytes, frozenset[str]]:
     most = font["maxp"]
     most.tableVersion = 0x00010000
     for field in ("maxZones", "maxTwilightPoints", "maxStorage", "maxFunctionDefs", "maxInstructionDefs",
-                  "maxStackElements", "maxSizeOfInstructions", "maxComponentElements"):  # fmt: skip
+                  "maxStackElements", "maxSizeOfInstructions", "maxComponentElements"):
         setattr(most, field, 1 if field == "maxZones" else 0)
     names = font["post"]
     names.formatType, names.extraNames, names.mapping = 2.0, [], {}

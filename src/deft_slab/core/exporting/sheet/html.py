@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from ...locale.preferences import language
 from ...locale.text import harmless
-from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
+from .blocks import Block, Card, Cards, DrawingRow, Figure, Heading, Points, SheetTable, Words
 
 _STYLE = """
 body { font: 15px/1.45 Inter, "DejaVu Sans", sans-serif; color: #1b1b1b; max-width: 62rem;
@@ -50,9 +50,9 @@ def _block(block: Block) -> str:
         case Points(words, boxes):
             items = "".join(f"<li>{escape(one)}</li>" for one in words)
             return _tag("ul", "boxes" if boxes else "", items)
-        case Table():
+        case SheetTable():
             return _table(block)
-        case Figures(figures, _):
+        case DrawingRow(figures, _):
             return f'<div class="figures">{"".join(_figure(one) for one in figures)}</div>'
         case Cards(cards, across):
             return f'<div class="cards">{"".join(_card(one, across) for one in cards)}</div>'
@@ -63,7 +63,7 @@ def _tag(tag: str, name: str, inside: str) -> str:
     return f'<{tag} class="{name}">{inside}</{tag}>' if name else f"<{tag}>{inside}</{tag}>"
 
 
-def _table(table: Table) -> str:
+def _table(table: SheetTable) -> str:
     def cells(words: tuple[str, ...], tag: str) -> str:
         return "".join(_tag(tag, "right" if k in table.right else "", escape(one)) for k, one in enumerate(words))
 

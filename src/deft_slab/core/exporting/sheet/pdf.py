@@ -10,7 +10,7 @@ from typing import Any
 
 from ...geometry.lettering import FONT
 from ..paper_sizes import Paper
-from .blocks import Block, Card, Cards, Figure, Figures, Heading, Points, Table, Words
+from .blocks import Block, Card, Cards, DrawingRow, Figure, Heading, Points, SheetTable, Words
 from .fonts import truetype
 
 _MM = 72.0 / 25.4
@@ -46,7 +46,7 @@ def as_pdf(blocks: Sequence[Block], title: str, paper: Paper = "a4") -> bytes:
     document = BaseDocTemplate(
         out, pagesize=size, title=title, author="", creator="Deft Slab", producer="Deft Slab", invariant=1,
         pageTemplates=[PageTemplate(frames=[Frame(_MARGIN, _MARGIN, wide, high, 0, 0, 0, 0)], onPage=foot)],
-    )  # fmt: skip
+    )
     document.build([part for block in blocks for part in maker.flowables(block, wide)])
     return out.getvalue()
 
@@ -85,7 +85,7 @@ class _Maker:
             "under": style(8, textColor=_GREY, alignment=1),
             "point": style(9, leftIndent=12, spaceAfter=2, bulletFontName=self.plain),
             "ticked": style(9, leftIndent=14, spaceAfter=3, bulletFontName=self.plain, bulletFontSize=10),
-        }  # fmt: skip
+        }
 
     def known(self, words: str) -> str:
         """The words with what the typeface has."""
@@ -110,15 +110,15 @@ class _Maker:
                 for one in words:
                     style = self._styles["ticked" if boxes else "point"]
                     yield Paragraph(escape(self.known(one)), style, bulletText=_BOX if boxes else "•")
-            case Table():
+            case SheetTable():
                 yield self._table(block, wide)
-            case Figures(figures, high):
+            case DrawingRow(figures, high):
                 yield self._side_by_side(figures, wide, high * _MM)
             case Cards():
                 yield from self._cards(block, wide)
 
-    def _table(self, table: Table, wide: float) -> Any:
-        from reportlab.platypus import Table as Grid
+    def _table(self, table: SheetTable, wide: float) -> Any:
+        from reportlab.platypus import SheetTable as Grid
 
         def cells(row: tuple[str, ...], style: str, right: str) -> list[Any]:
             return [self._said(one, right if k in table.right else style) for k, one in enumerate(row)]
@@ -131,7 +131,7 @@ class _Maker:
         grid = Grid(rows, [wide * share / total for share in table.widths], repeatRows=1, spaceAfter=6)
         grid.setStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, _LINE), ("TOPPADDING", (0, 0), (-1, -1), 2),
                        ("BOTTOMPADDING", (0, 0), (-1, -1), 3), ("LEFTPADDING", (0, 0), (-1, -1), 2),
-                       ("RIGHTPADDING", (0, 0), (-1, -1), 4), ("VALIGN", (0, 0), (-1, -1), "TOP")])  # fmt: skip
+                       ("RIGHTPADDING", (0, 0), (-1, -1), 4), ("VALIGN", (0, 0), (-1, -1), "TOP")])
         return grid
 
     def _picture(self, figure: Figure, wide: float, high: float) -> list[Any]:
@@ -143,17 +143,17 @@ class _Maker:
         return [picture, self._said(figure.words, "under")] if figure.words else [picture]
 
     def _side_by_side(self, figures: Sequence[Figure], wide: float, high: float) -> Any:
-        from reportlab.platypus import Table as Grid
+        from reportlab.platypus import SheetTable as Grid
 
         each = wide / len(figures)
         grid = Grid([[self._picture(one, each - _GAP, high) for one in figures]], [each] * len(figures))
         grid.setStyle([("ALIGN", (0, 0), (-1, -1), "CENTER"), ("VALIGN", (0, 0), (-1, -1), "BOTTOM"),
-                       ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0)])  # fmt: skip
+                       ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0)])
         return grid
 
     def _cards(self, cards: Cards, wide: float) -> Iterator[Any]:
         """A row of cards at a time, which stays together."""
-        from reportlab.platypus import Table as Grid
+        from reportlab.platypus import SheetTable as Grid
 
         each = wide / cards.across
         for start in range(0, len(cards.cards), cards.across):
@@ -163,11 +163,11 @@ class _Maker:
             grid = Grid([row], [each] * cards.across, splitByRow=0, spaceAfter=_GAP)
             frames = [("BOX", (k, 0), (k, 0), 0.5, _LINE) for k in range(len(own))]
             grid.setStyle([*frames, ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), _GAP),
-                           ("RIGHTPADDING", (0, 0), (-1, -1), _GAP)])  # fmt: skip
+                           ("RIGHTPADDING", (0, 0), (-1, -1), _GAP)])
             yield grid
 
     def _card(self, card: Card, wide: float) -> Any:
-        from reportlab.platypus import Table as Grid
+        from reportlab.platypus import SheetTable as Grid
 
         said = [self._said(card.title, "title"), *(self._said(one, "cell") for one in card.words)]
         if not card.figures:
@@ -175,7 +175,7 @@ class _Maker:
         if card.beside:
             drawn = 0.4 * wide
             inside = Grid([[self._picture(card.figures[0], drawn - _GAP, card.high * _MM), said]],
-                          [drawn, wide - drawn])  # fmt: skip
+                          [drawn, wide - drawn])
             inside.setStyle([("VALIGN", (0, 0), (-1, -1), "MIDDLE"), ("LEFTPADDING", (0, 0), (-1, -1), 0)])
             return inside
         return [said[0], self._side_by_side(card.figures, wide, card.high * _MM), *said[1:]]

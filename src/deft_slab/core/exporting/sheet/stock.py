@@ -23,7 +23,7 @@ class Rod:
     def sentence(self) -> str:
         """ "2 rods of 3 mm, 15.4 mm long"."""
         return tr_many("{n} rod of {diameter}, {length} long", "{n} rods of {diameter}, {length} long", self.count,
-                       diameter=text.given(self.diameter), length=text.length(self.length, 1))  # fmt: skip
+                       diameter=text.given(self.diameter), length=text.length(self.length, 1))
 
 
 def rods(outcome: Outcome, contacts: frozenset[int] | None = None) -> tuple[Rod, ...]:

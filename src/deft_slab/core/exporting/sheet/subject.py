@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...errors import Cancelled, DeftError
-from ...evaluate.evaluator import Workshop
-from ...inspection.findings import Checked
+from ...evaluate.evaluator import Evaluator
+from ...inspection.findings import Inspection
 from ...inspection.inspect import check
 from ...joins.reports import DryFit
 from ...locale.translate import tr
@@ -34,7 +34,7 @@ class Compared:
 
 
 @dataclass(frozen=True, eq=False)
-class Subject:
+class SheetSubject:
     """laid : see ``lay_out``; compared : this plan first"""
 
     title: str
@@ -43,14 +43,14 @@ class Subject:
     work: PrintJob
     printer: Printer
     dry: DryFit
-    checked: tuple[Checked, ...]
+    checked: tuple[Inspection, ...]
     compared: tuple[Compared, ...]
 
 
 def gathered(
-    workshop: Workshop, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    workshop: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]] = (), job: Job = QUIET,
-) -> Subject:  # fmt: skip
+) -> SheetSubject:
     """Checks a plan, puts its pieces together, and evaluates the model whole and other choices to compare it with.
 
     others : (name, plan) of the choices; one that is this plan, or the whole model, is not told twice
@@ -71,10 +71,10 @@ def gathered(
         told.add(other)
         part = job.part(0.5 + 0.5 * done / len(wanted), 0.5 + 0.5 * (done + 1) / len(wanted))
         compared.append(_compared(workshop, name, other, printer, part))
-    return Subject(title, outcome, tuple(laid), work, printer, dry, checked, tuple(compared))
+    return SheetSubject(title, outcome, tuple(laid), work, printer, dry, checked, tuple(compared))
 
 
-def _compared(workshop: Workshop, name: str, plan: Plan, printer: Printer, job: Job) -> Compared:
+def _compared(workshop: Evaluator, name: str, plan: Plan, printer: Printer, job: Job) -> Compared:
     try:
         found = workshop.evaluate(plan, printer, job, detail="exact")
         _, work = laid_with_job(found, printer, job=job)

@@ -14,7 +14,7 @@ from ...printers.profile import Printer
 from ...results.exploded_view import longest_side, pulled_apart
 from ...results.outcome import Outcome, Piece
 from ..layout import Laid
-from .drawing import Body, Drawing, drawn, plan_of, view_from
+from .drawing import Drawing, DrawnBody, drawn, plan_of, view_from
 
 DOTS_PER_MM = 9.0
 """About 230 to the inch."""
@@ -42,10 +42,10 @@ def assembled(outcome: Outcome, mm: tuple[float, float], *, apart: bool = False)
     pulls = _APART * longest_side(outcome) * pulled_apart(outcome) if apart else np.zeros((len(outcome.pieces), 3))
     own = [(piece, pull) for piece, pull in zip(outcome.pieces, pulls, strict=True) if not piece.extra]
     bodies = [
-        Body((piece.solid.vertices + pull) @ rotation.T, piece.solid.triangles, str(piece.number) if apart else "",
+        DrawnBody((piece.solid.vertices + pull) @ rotation.T, piece.solid.triangles, str(piece.number) if apart else "",
              piece.solid.origin < 0)
         for piece, pull in own
-    ]  # fmt: skip
+    ]
     return _sized(bodies, view_from(front_of(outcome.plan.audience, rotation) + _TURN, _RISE), mm)
 
 
@@ -55,7 +55,7 @@ def seated(piece: Piece, mm: tuple[float, float]) -> tuple[Drawing, Drawing]:
     solid = piece.solid
     low = corners[:, 2] <= corners[:, 2].min() + _ON_THE_BED
     rests = low[solid.triangles].all(axis=1) & (piece.lift == 0)
-    body = Body(corners, solid.triangles, "", (solid.origin < 0) & ~rests, rests)
+    body = DrawnBody(corners, solid.triangles, "", (solid.origin < 0) & ~rests, rests)
     return _sized([body], view_from(_TURN, _RISE), mm), _sized([body], view_from(_TURN, _BELOW), mm)
 
 
@@ -71,18 +71,18 @@ def step(outcome: Outcome, move: DryMove, mm: tuple[float, float]) -> Drawing:
         shift = out if number in move.pieces else np.zeros(3)
         glued = np.logical_or.reduce([piece.solid.by(cut) for cut in sorted(cuts)])
         corners = (piece.solid.vertices + shift) @ rotation.T
-        bodies.append(Body(corners, piece.solid.triangles, str(piece.number), glued))
+        bodies.append(DrawnBody(corners, piece.solid.triangles, str(piece.number), glued))
     front = front_of(outcome.plan.audience, rotation)
     place = np.mean([outcome.contacts[n].place for n in move.contacts], axis=0)
     way = rotation @ along
     view = max((view_from(front + turn, _RISE) for turn in _TURNS),
-               key=lambda one: round(float(np.linalg.norm((one @ way)[:2])), 1))  # fmt: skip
+               key=lambda one: round(float(np.linalg.norm((one @ way)[:2])), 1))
     return _sized(bodies, view, mm, [(rotation @ (place + out), rotation @ (place + 0.15 * out))])
 
 
 def _sized(
-    bodies: Sequence[Body], view: Floats, mm: tuple[float, float], arrows: Sequence[tuple[Floats, Floats]] = ()
-) -> Drawing:  # fmt: skip
+    bodies: Sequence[DrawnBody], view: Floats, mm: tuple[float, float], arrows: Sequence[tuple[Floats, Floats]] = ()
+) -> Drawing:
     return drawn(bodies, view, int(mm[0] * DOTS_PER_MM), int(mm[1] * DOTS_PER_MM), arrows)
 
 

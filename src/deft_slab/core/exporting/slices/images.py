@@ -58,7 +58,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
         "pixel_mm": pixel, "columns": columns, "rows": rows, "first_pixel": tr("left, at the back, seen from above"),
         "bottom_layers": printer.bottom_layers, "bottom_seconds": printer.bottom_seconds,
         "exposure_seconds": printer.exposure_seconds, "lift_seconds": printer.lift_seconds,
-    }  # fmt: skip
+    }
     pixels, wanted = list[int](), list[tuple[float, float]]()
 
     def drawn(layer: Layer) -> tuple[bytes, int, float, float]:
@@ -80,7 +80,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
         if set_ != pixels[number] or abs(set_ * pixel**2 - area) > _RULE * pixel * around + pixel**2:
             raise SaveFailed(tr("Layer {number} reads as {set:.2f} mm², and not as {area:.2f}.", number=number + 1,
                                 set=set_ * pixel ** 2, area=area),
-                             kept=tr("Nothing was saved."))  # fmt: skip
+                             kept=tr("Nothing was saved."))
     return [one * pixel**2 for one in pixels]
 
 

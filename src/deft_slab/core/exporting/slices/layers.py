@@ -99,7 +99,7 @@ def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> 
         if not piece.solid.closed:
             raise OpenSurface(tr("{name} has no layers: its surface is not closed.", name=piece.name),
                               kept=tr("Nothing was written."),
-                              remedy=tr("Mend it first."))  # fmt: skip
+                              remedy=tr("Mend it first."))
         placed = piece.solid.vertices @ one.rotation.T + one.shift - [one.bed_x, 0.0, 0.0]
         # with its posts it is another body than the one that was laid, and stands on the bed
         placed[:, 2] += piece.lift - placed[:, 2].min()

@@ -85,7 +85,7 @@ def _add_slice(one: Any, layer: Layer) -> None:
         status = library.lib3mf_slice_addpolygon(
             one._handle, ctypes.c_uint64(len(ring)), (ctypes.c_uint32 * len(ring)).from_buffer(ring.data),
             ctypes.byref(ctypes.c_uint64()),
-        )  # fmt: skip
+        )
         one._wrapper.checkError(one, status)
 
 
@@ -128,4 +128,4 @@ def _compare(name: str, found: list[tuple[float, float]], wanted: list[tuple[flo
         if abs(area - meant) > 1.5 * off * around + 1e-6 * abs(meant) + 1e-9:
             raise SaveFailed(tr("Slice {number} of {name} reads as {area:.3f} mm², and not as {meant:.3f}.",
                                 number=number + 1, name=name, area=area, meant=meant),
-                             kept=tr("Nothing was saved."))  # fmt: skip
+                             kept=tr("Nothing was saved."))

@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from ....core.inspection.findings import Found
+from ....core.inspection.findings import Finding
 from ....core.locale import text
 from ....core.locale.translate import tr
 from ...desk_state import DeskState
@@ -25,7 +25,7 @@ _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
 
 
 @dataclass(frozen=True)
-class _Row:
+class _FoundRow:
     """What a row of the list shows: words in a role, or a line. nth : of those that say the same, from 0 on
     filament : whether it is printed of that, which says what may help"""
 
@@ -85,7 +85,7 @@ class CheckedPanel(Panel):
         self._chosen: Line | None = None
         self.column.addStretch(1)
         follow(self, self.refresh, state.opened, state.outcome_changed, self._checking.changed, state.project_changed,
-               state.view_changed)  # fmt: skip
+               state.view_changed)
 
     @property
     def lines(self) -> list[Line]:
@@ -98,14 +98,14 @@ class CheckedPanel(Panel):
     def refresh(self) -> None:
         self._show_layers()
         if self.state.evaluated is None:
-            self._rows.show((_Row(tr("Open a model, and what can be checked is listed here."), "faint"),))
+            self._rows.show((_FoundRow(tr("Open a model, and what can be checked is listed here."), "faint"),))
             self._sum.setText("")
             return
         totals = self.state.evaluated.outcome.totals
         self.seen.setChecked(self.state.view.in_place)
         sight, seam = text.area(totals.scar.sight), text.mm(totals.seam_in_sight_mm)
         self._scar.setText(tr("On the prop {sight} of scar and {seam} of seam are in sight; {area} of scar are "
-                              "hidden.", sight=sight, seam=seam, area=text.area(totals.scar.hidden)))  # fmt: skip
+                              "hidden.", sight=sight, seam=seam, area=text.area(totals.scar.hidden)))
         lines = self.lines
         flown = self._checking.flown
         chosen = next((line for line in lines if line.found is not None and line.found == flown), None)
@@ -130,18 +130,18 @@ class CheckedPanel(Panel):
         """The lines that are listed, with their rows."""
         return [(key.line, row) for key, row in self._rows if key.line is not None and isinstance(row, LineRow)]
 
-    def _listed(self, lines: list[Line], counts: dict[str, int]) -> list[_Row]:
+    def _listed(self, lines: list[Line], counts: dict[str, int]) -> list[_FoundRow]:
         """The lines, a heading over those of each verdict."""
         filament = self.state.piece_printer.kind == "filament"
         listed, before = [], Counter[Line]()
         for number, line in enumerate(lines):
             if number == 0 or line.verdict != lines[number - 1].verdict:
-                listed.append(_Row(f"{_HEADS[line.verdict]} · {counts[line.verdict]}"))
-            listed.append(_Row(line=line, nth=before[line], chosen=line == self._chosen, filament=filament))
+                listed.append(_FoundRow(f"{_HEADS[line.verdict]} · {counts[line.verdict]}"))
+            listed.append(_FoundRow(line=line, nth=before[line], chosen=line == self._chosen, filament=filament))
             before[line] += 1
         return listed
 
-    def _row(self, of: _Row) -> QWidget:
+    def _row(self, of: _FoundRow) -> QWidget:
         if of.line is None:
             return label(of.words, of.role, wrap=of.role == "faint")
         shown = LineRow(of.line, chosen=of.chosen)
@@ -158,7 +158,7 @@ class CheckedPanel(Panel):
         filament = self.state.piece_printer.kind == "filament"
         if "hold" in line.helps and line.found is not None and line.number is not None and filament:
             parts.append(button(tr("Hold it here"), tr("Asks for support under this place: a hold spot."),
-                                partial(self._checking.hold, line.number, line.found), role="small"))  # fmt: skip
+                                partial(self._checking.hold, line.number, line.found), role="small"))
         if "seat" in line.helps:
             parts.append(
                 button(
@@ -172,12 +172,12 @@ class CheckedPanel(Panel):
         across.setContentsMargins(0, 3, 0, 1)
         return across
 
-    def _leaving(self, found: Found) -> QPushButton:
+    def _leaving(self, found: Finding) -> QPushButton:
         if found.left:
             return button(tr("Count it again"), tr("No longer leaves it: it counts again."),
-                          partial(self._checking.take_back, found), role="small")  # fmt: skip
+                          partial(self._checking.take_back, found), role="small")
         return button(tr("Leave it"), tr("Lists it apart from now on: it may stay as it is."),
-                      partial(self._checking.leave, found), role="small")  # fmt: skip
+                      partial(self._checking.leave, found), role="small")
 
     def _take(self, line: Line) -> None:
         self._chosen = line

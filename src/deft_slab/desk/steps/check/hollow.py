@@ -49,9 +49,9 @@ class HollowPanel(Panel):
         self.add(self._said)
         self._fill_wishes()
         self.make = button(tr("Hollow this piece"), tr("Takes out all that lies deeper inside than the wall is thick."),
-                           self._hollowing.make, role="main")  # fmt: skip
+                           self._hollowing.make, role="main")
         self.solid = button(tr("Make it solid again"), tr("Takes the hollow out of the plan, with its vents."),
-                            self._hollowing.undo_hollow, role="small")  # fmt: skip
+                            self._hollowing.undo_hollow, role="small")
         self.add(row(self.make, self.solid, 1))
         self.figures = self.add_figures(
             (term("Saved"), tr("Material that this piece has less, with its plugs counted.")),
@@ -71,7 +71,7 @@ class HollowPanel(Panel):
             role="main",
         )
         self.place = button(tr("Place one …"), tr("Click the surface where a vent should be."),
-                            partial(self._hollowing.point, moves=False), role="small")  # fmt: skip
+                            partial(self._hollowing.point, moves=False), role="small")
         self.add(row(self.propose, self.place, 1))
         self.list = self.add_list()
         self.list.setSpacing(2)
@@ -87,7 +87,7 @@ class HollowPanel(Panel):
         wish = self._hollowing.wish
         self.wall = _field(tr("Wall"), tr("What stays between the surface and the void (2 to 3 mm are usual)."),
                            low=0.2,
-                           high=100)  # fmt: skip
+                           high=100)
         self.wall.committed.connect(lambda value: wish(wall=value, fineness=None))
         self.below = _field(
             tr("Solid below"), tr("Stays solid up to this height over the bed."), low=0, high=1e4, step=1
@@ -216,6 +216,6 @@ class HollowPanel(Panel):
         self.list.addLayout(row(label("across", "faint"), outer, label("inside", "faint"), inner, 1))
         move = button(tr("Move …"), tr("Click the surface where it should be."), partial(self._hollowing.point,
                 moves=True),
-                      role="small")  # fmt: skip
+                      role="small")
         away = button(tr("Remove"), tr("Takes this vent away."), partial(self._hollowing.drop, vent), role="small")
         self.list.addLayout(row(move, away, 1))

@@ -48,11 +48,11 @@ class PostsPanel(Panel):
                 "Click where this post is to stand, on the bed or on the piece where it faces up: it "
                 "leans over to there, by 45° at most."
             ),
-        )  # fmt: skip
+        )
         self.own_way = button(tr("Own way"), tr("Lets this post find its way down by itself again."),
-                              lambda: self._posting.alter(foot=None), role="small")  # fmt: skip
+                              lambda: self._posting.alter(foot=None), role="small")
         drop = button(tr("Remove"), tr("Takes this post away; none is proposed there again."), self._posting.drop,
-                      role="small")  # fmt: skip
+                      role="small")
         self._own = QWidget()
         column = QVBoxLayout(self._own)
         column.setContentsMargins(0, 0, 0, 0)
@@ -80,7 +80,7 @@ class PostsPanel(Panel):
         self.list.setSpacing(2)
         self.column.addStretch(1)
         follow(self, self.refresh, self._posting.changed, state.outcome_changed, state.opened,
-               state.pointing.changed)  # fmt: skip
+               state.pointing.changed)
 
     def _pointed(self, kind: str, words: str, does: str) -> QPushButton:
         """A button that stays pressed while something is pointed for."""
@@ -112,11 +112,11 @@ class PostsPanel(Panel):
         self.around = self._pointed(
             AROUND, tr("Propose around …"),
             tr("Click the middle of a region: what is not held within so many mm gets posts, and the others stay."),
-        )  # fmt: skip
+        )
         self.away = self._pointed(
             AWAY_AROUND, tr("Clear around …"),
             tr("Click the middle of a region: all posts within so many mm go."),
-        )  # fmt: skip
+        )
         self.reach = _field(tr("Reach"), tr("How far around a click a region goes."), low=1, high=1000)
         self.reach.committed.connect(self._posting.set_reach)
         self.reach.setMaximumWidth(84)
@@ -221,7 +221,7 @@ class PostsPanel(Panel):
         found += [
             (n, tr("cannot stand where its foot was put; it found its own way"))
             for n, ident in enumerate(report.ids) if ident in wished and report.made[n] and not report.as_asked[n]
-        ]  # fmt: skip
+        ]
         risk = np.flatnonzero((report.walls < 2 * posts.tip) & report.made)
         found += [
             (int(n), tr("the piece is only {walls} thick there and may break", walls=text.length(report.walls[n], 2)))

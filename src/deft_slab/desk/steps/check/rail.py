@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from ....core.inspection.findings import Checked, Island
+from ....core.inspection.findings import Inspection, Island
 from ....core.locale import text
 from ....core.locale.translate import tr, tr_in
 from ...desk_state import DeskState
@@ -35,7 +35,7 @@ def show_on_rail(rail: HeightRail, state: DeskState) -> None:
     rail.show_checked(*_together(looked_at), marks, 0.0, top, at, free)
 
 
-def _together(pieces: tuple[Checked, ...]) -> tuple[np.ndarray, np.ndarray]:
+def _together(pieces: tuple[Inspection, ...]) -> tuple[np.ndarray, np.ndarray]:
     """(areas, peel) mm2 of each layer of all pieces on one bed; they all begin at the bed or at their lift."""
     first = [round(one.base / one.thickness) for one in pieces]
     count = max(start + one.layers for start, one in zip(first, pieces, strict=True))
@@ -53,7 +53,7 @@ def _why_not(island: Island) -> str:
     return tr_in("on purpose", "left") if island.left else tr("small")
 
 
-def _marks(found: Checked, state: DeskState) -> list[RailMark]:
+def _marks(found: Inspection, state: DeskState) -> list[RailMark]:
     """Of one piece: what counts in colour, what is held, small or left on purpose in grey."""
     pieces = state.pieces
     printer = pieces[found.number].on(state.printer) if found.number < len(pieces) else state.printer
@@ -63,15 +63,15 @@ def _marks(found: Checked, state: DeskState) -> list[RailMark]:
         why = "" if counts else f" ({_why_not(island)})"
         marks.append(RailMark("island", island.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
                               tr("{what} at {height}{why}", what=found_words(island), height=text.length(island.z,
-                                      2), why=why), (found.number, island)))  # fmt: skip
+                                      2), why=why), (found.number, island)))
     for pocket in found.pockets:
         counts = pocket.counts(printer) and not pocket.left
         marks.append(RailMark("pocket", pocket.z, palette.MADDER if counts else palette.HIDDEN_SEAM,
                               tr("{what} at {height}", what=found_words(pocket), height=text.length(pocket.z, 2)),
-                              (found.number, pocket)))  # fmt: skip
+                              (found.number, pocket)))
     for jump in found.jumps if printer.kind == "resin" else ():
         marks.append(RailMark("jump", jump.z, palette.HIDDEN_SEAM if jump.left else palette.AMBER,
                               tr("{what} at {height}", what=found_words(jump), height=text.length(jump.z, 2)),
-                              (found.number, jump)))  # fmt: skip
+                              (found.number, jump)))
     # what counts is drawn last, over the rest
     return sorted(marks, key=lambda mark: mark.colour != palette.HIDDEN_SEAM)

@@ -54,7 +54,7 @@ class PiecesPanel(Panel):
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
             state.entries_changed, state.alike.changed,
-        )  # fmt: skip
+        )
 
     def refresh(self) -> None:
         state = self._state
@@ -96,7 +96,7 @@ class PiecesPanel(Panel):
         def tell(good: bool, words: str) -> None:
             self._proof.addWidget(
                 label(("✓ " if good else "! ") + words, "good" if good else "look", wrap=True)
-            )  # fmt: skip
+            )
 
         pieces = outcome.pieces
         if not outcome.cuts:
@@ -128,7 +128,7 @@ class PiecesPanel(Panel):
             if not report.parts:
                 tell(False, tr_many("“{name}” parts nothing: still {n} piece here",
                                     "“{name}” parts nothing: still {n} pieces here", report.after,
-                                    name=name))  # fmt: skip
+                                    name=name))
                 if report.bridges:
                     self._fly_row(tr("A bridge is left beyond its loop"), "look", report.middle_of_bridge)
             elif report.catches:
@@ -182,7 +182,7 @@ class PiecesPanel(Panel):
             ((stretch, outcome.plan.cut(cut_id).name) for cut_id, seam in outcome.seams.items()
              for stretch in seam.stretches),
             key=lambda one: -one[0].in_sight,
-        )  # fmt: skip
+        )
         for stretch, name in found[:_MOST_STRETCHES]:
             line = ClickRow("seat")
             line.setAccessibleName(tr("Seam of {name}, {length} in sight", name=name, length=text.mm(stretch.in_sight)))
@@ -207,6 +207,6 @@ def _along(direction: Floats) -> str:
     """A direction of the bed frame, in words."""
     words = (
         (tr("right"), tr_in("a side", "left")), (tr("back"), tr("front")), (tr("up"), tr("down")),
-    )  # fmt: skip
+    )
     parts = [words[k][0 if direction[k] > 0 else 1] for k in range(3) if abs(direction[k]) > 0.35]
     return tr(" and ").join(parts)

@@ -32,7 +32,7 @@ _REACHES = {
     "all": tr("through everything"), "rest": tr("all but what was taken off"), "piece": tr("only the chosen piece"),
     "box": tr("within a box"), "region": tr("around a region …"),
     "outline": tr("within an outline …"),
-}  # fmt: skip
+}
 
 
 class ThisCutPanel(Panel):
@@ -56,11 +56,11 @@ class ThisCutPanel(Panel):
         }
         self.add(row(*self.adds.values(), 1))
         self.halves = button(tr("Its symmetry"), tr("Adds a cut that leaves two halves alike, if it has such a plane."),
-                             self._cutting.cut_at_mirror, role="small")  # fmt: skip
+                             self._cutting.cut_at_mirror, role="small")
         self.three = button(tr("By 3 points …"), tr("Adds a cut through three points that you click."),
-                            partial(state.pointing.begin, "cut three"), role="small")  # fmt: skip
+                            partial(state.pointing.begin, "cut three"), role="small")
         self.facet = button(tr("Along a facet …"), tr("Adds a cut in the plane of a facet that you click."),
-                            partial(state.pointing.begin, "cut facet"), role="small")  # fmt: skip
+                            partial(state.pointing.begin, "cut facet"), role="small")
         self.edge = button(
             tr("Along an edge …"),
             tr("Adds a cut in the plane of an edge that goes around: a rim or a groove."),
@@ -72,7 +72,7 @@ class ThisCutPanel(Panel):
         self._begin = label(
             tr("Other kinds are on the left, under the list of cuts. A cut parts everything it meets."),
             "faint", wrap=True,
-        )  # fmt: skip
+        )
         self.add(self._begin)
         self._this = QWidget()
         self._fill_this()
@@ -82,7 +82,7 @@ class ThisCutPanel(Panel):
             self, self.refresh, state.search.changed, state.snapping.changed,
             state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
             self._cutting.changed,
-        )  # fmt: skip
+        )
 
     def _fill_this(self) -> None:
         column = QVBoxLayout(self._this)
@@ -127,19 +127,19 @@ class ThisCutPanel(Panel):
         self.reach.activated.connect(lambda n: self._state.placing.bound(self.reach.itemData(n)))
         self.ends = button(tr("Done"), tr("Bounds the cut by the outline that you clicked."),
                            self._state.placing.end_outline,
-                           role="small")  # fmt: skip
+                           role="small")
         column.addLayout(row(label(tr("Reach")), self.reach, self.ends, 1))
         self._reaches = QGridLayout()
         self._reaches.setSpacing(4)
         column.addLayout(self._reaches)
         self.copy = button(tr("Copy"), tr("Adds this cut once more."), self._cutting.copy, role="small")
         self.mirror = button(tr("Mirror"), tr("Adds its mirror image at the model's plane of symmetry."),
-                             self._cutting.mirror_cut, role="small")  # fmt: skip
+                             self._cutting.mirror_cut, role="small")
         self.as_mirror = button(tr("Mirror here"), tr("Takes the plane of this cut as the one that is mirrored at."),
-                                self._cutting.set_mirror, role="small")  # fmt: skip
+                                self._cutting.set_mirror, role="small")
         self.remove = button(tr("Remove"), tr("Takes the cut out of the plan; pieces grow together again."),
                              self._remove,
-                             role="small")  # fmt: skip
+                             role="small")
         column.addLayout(row(self.copy, self.mirror, self.as_mirror, self.remove, 1))
         self._fill_settle(column)
 
@@ -176,7 +176,7 @@ class ThisCutPanel(Panel):
         inner.addLayout(row(label(tr("Support may rise by")), self.rise, 1))
         self.settle = button(tr("Settle"), tr("Looks for the place nearby where the seam is least seen; shows it "
                                               "first."),
-                             self._ask_settle)  # fmt: skip
+                             self._ask_settle)
         self.settle_all = button(
             tr("Settle all"),
             tr(
@@ -186,7 +186,7 @@ class ThisCutPanel(Panel):
             self._ask_settle_all,
         )
         self.take = button(tr("Move there"), tr("Moves the cut, or all of them, to where they would settle."),
-                           self._cutting.take_settled, role="main")  # fmt: skip
+                           self._cutting.take_settled, role="main")
         self.leave = button(tr("Leave it"), tr("Leaves the cuts where they are."), self._cutting.drop_settled)
         self._settled = label("", "faint", wrap=True)
         inner.addLayout(row(self.settle, self.settle_all, 1))

@@ -71,7 +71,7 @@ class WayRow(ListedRow):
         super().__init__(
             "", picture, title_of(way), said_of(way), text.volume(way.support),
             good=way.all_flat and way.all_fit, chosen=False, keep=keep,
-        )  # fmt: skip
+        )
         self.way, self._point = way, point
         names = "; ".join(way.names) if way.names else tr("Only known from the stand-in so far")
         self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
@@ -111,15 +111,15 @@ class WaysPanel(Panel):
         self.on = button(tr("Look on"), tr("Goes on looking where it was stopped."), self._ways.look_on, role="small")
         self.whole = button(tr("Part the whole"), tr("Looks for ways to part the model anew, without the cuts that "
                                                      "it has."),
-                            self._ways.part_whole, role="small")  # fmt: skip
+                            self._ways.part_whole, role="small")
         self.piece = button(tr("Part this piece"), tr("Looks for ways to part the selected piece only; the others "
                                                       "stay."),
-                            self._ways.part_piece, role="small")  # fmt: skip
+                            self._ways.part_piece, role="small")
         self.add(row(self.stop, self.on, self.whole, self.piece, 1))
         self._add_first_conditions()
         self.head(tr("Ways, least support left first"))
         self.fewer = button(tr("Fewer pieces"), tr("Looks for ways with fewer pieces than the one that you took."),
-                            self._ways.fewer_pieces, role="small")  # fmt: skip
+                            self._ways.fewer_pieces, role="small")
         self.less = button(
             tr("Less seam"),
             tr("Looks for ways that show at most three quarters of the seam that the one that you took shows."),
@@ -139,11 +139,11 @@ class WaysPanel(Panel):
         self.head(tr("What else to look for"))
         self._add_more_conditions()
         self.presets = PresetsButton("ways", lambda: ("", self._ways.wishes.model_dump(mode="json")),
-                                     lambda values: self._ways.wish(**values), state.failed.emit)  # fmt: skip
+                                     lambda values: self._ways.wish(**values), state.failed.emit)
         self.add(row(self.presets, 1))
         self.column.addStretch(1)
         follow(self, self.refresh, self._ways.changed, state.project_changed, state.settings_changed,
-               state.selection_changed, state.outcome_changed)  # fmt: skip
+               state.selection_changed, state.outcome_changed)
         follow(self, self._show_pointed, self._ways.pointed_changed)
         state.jobs.progressed.connect(self._show_buttons)
 
@@ -191,7 +191,7 @@ class WaysPanel(Panel):
             field.setFixedWidth(86)
             self.add(row(label(field.accessibleName()), 1, field))
         self.shells = self._check(tr("Closed voids may be opened"), tr("Whether a cut may go through a closed void."),
-                                  "open_shells")  # fmt: skip
+                                  "open_shells")
         self.add(self.shells)
 
     def _field(self, unit: str, low: float, high: float, step: float, name: str, tip: str) -> NumberField:
@@ -224,7 +224,7 @@ class WaysPanel(Panel):
         for field, value in ((self.pieces, wishes.pieces), (self.limit, wishes.seam_limit or 0),
                              (self.least, wishes.least_volume / 1000),
                              (self.show_factor, wishes.show_factor),
-                             (self.welcome_factor, 100 * wishes.welcome_factor)):  # fmt: skip
+                             (self.welcome_factor, 100 * wishes.welcome_factor)):
             field.set_value(value)
         for box, on in ((self.flat, wishes.flat), (self.fit, wishes.must_fit), (self.shells, wishes.open_shells)):
             box.setChecked(on)
@@ -247,7 +247,7 @@ class WaysPanel(Panel):
             each(lambda way: way.sight), each(lambda way: way.left), each(lambda way: way.pieces).astype(np.int64),
             each(lambda way: way.all_flat).astype(bool), each(lambda way: way.all_fit).astype(bool),
             each(lambda way: way.near).astype(bool), self._taken,
-        ), "")  # fmt: skip
+        ), "")
 
     def _why_nothing(self) -> str:
         ways = self._ways

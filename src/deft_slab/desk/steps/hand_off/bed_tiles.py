@@ -270,7 +270,7 @@ class BedTiles(QWidget):
         for x, y, wide, deep in rooms:
             corner = self.pixel(bed, x, y + deep)
             painter.fillRect(QRectF(corner.x(), corner.y(), wide * scale, deep * scale).intersected(tile),
-                             Qt.BrushStyle.BDiagPattern)  # fmt: skip
+                             Qt.BrushStyle.BDiagPattern)
         painter.setPen(QColor(palette.FAINT))
         said = tr("another bed") if fresh else tr("bed {bed}", bed=bed + 1)
         if work is not None and not fresh:
@@ -286,7 +286,7 @@ class BedTiles(QWidget):
 
     def _paint_piece(
         self, painter: QPainter, number: int, bed: int, across: float, up: float, *, clashing: bool
-    ) -> None:  # fmt: skip
+    ) -> None:
         pieces, outline = self._state.pieces, self._bedding.laid[number].outline
         _, scale = self._scale(self.width())
         corner = self.pixel(bed, across, up)

@@ -110,7 +110,7 @@ class ChoicesChart(DotsChart):
         most = max(dot.up for dot in self.dots)
         self.words(painter, tr("↑ {figure}, up to {most}", figure=self._axis.word, most=self._axis.shown(most)),
                    left, palette.FAINT,
-                   foot=False)  # fmt: skip
+                   foot=False)
         self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)
         seen = text.mm(max(dot.sight for dot in self.dots))
         self.words(painter, tr("seam in sight → {seen}", seen=seen), right, palette.FAINT, foot=True)
@@ -143,7 +143,7 @@ class ChoicesFront(QWidget):
         self.axes = {
             axis.word: button(axis.word, axis.tip, partial(self._turn_to, axis), role="small", checkable=True)
             for axis in AXES
-        }  # fmt: skip
+        }
         self.said = label("", "faint", wrap=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -170,7 +170,7 @@ class ChoicesFront(QWidget):
                 if entry is not None and entry.work is not None:
                     totals = entry.totals
                     found.append((key, name, totals.seam_in_sight_mm, self._axis.of(entry.work),
-                                  totals.fitting_pieces == totals.pieces))  # fmt: skip
+                                  totals.fitting_pieces == totals.pieces))
         self.chart.show_choices(front_of(found), self._axis)
         self._say(self.chart.at)
 

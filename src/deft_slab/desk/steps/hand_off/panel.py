@@ -53,14 +53,14 @@ class HandOffPanel(Panel):
             tr("Lay anew"), tr("Forgets where pieces were put by hand."), self._bedding.lay_anew, role="small"
         )
         self.left = button(tr("Turn left"), tr("Turns the picked piece by {step:g}° (comma key).", step=STEP),
-                           partial(self._bedding.turn, STEP), role="small")  # fmt: skip
+                           partial(self._bedding.turn, STEP), role="small")
         self.right = button(tr("Turn right"), tr("Turns the picked piece by {step:g}° (full stop key).", step=STEP),
-                            partial(self._bedding.turn, -STEP), role="small")  # fmt: skip
+                            partial(self._bedding.turn, -STEP), role="small")
         self.add(row(self.fewer, self.anew, self.left, self.right, 1, spacing=4))
         self.orders = {
             beds_by: button(words, does, partial(self._bedding.order, beds_by), role="small", checkable=True)
             for beds_by, (words, does) in _ORDERS.items()
-        }  # fmt: skip
+        }
         self.room = button(
             tr("Keep room free"),
             tr(
@@ -110,7 +110,7 @@ class HandOffPanel(Panel):
             paper: button(words, tr("The sheet for the bench, as PDF on {words} paper and as HTML.", words=words),
                           partial(self._choose_paper, paper), role="small", checkable=True)
             for paper, words in NAMES.items()
-        }  # fmt: skip
+        }
         self.papers[PAPERS[0]].setChecked(True)
         self.look = button(
             tr("Look at it …"),
@@ -131,11 +131,11 @@ class HandOffPanel(Panel):
         self.stl = button(
             tr("Each piece as STL …"), tr("One binary STL a piece, in its seat, lowest point at z = 0, in mm."),
             verbs.ask_stl_folder,
-        )  # fmt: skip
+        )
         self.together = button(
             tr("All in one 3MF …"), tr("All pieces, named, in their seats, side by side without overlap, in mm."),
             verbs.ask_3mf_file,
-        )  # fmt: skip
+        )
         self.save = button(
             tr("Save the project …"),
             tr("A 3MF with the pieces, the model as it was opened, and the plan with its choices."),
@@ -208,7 +208,7 @@ class HandOffPanel(Panel):
         pieces, beds = (
             tuple(ending for ending, one in of.items() if one.isChecked())
             for of in (self.piece_files, self.bed_files)
-        )  # fmt: skip
+        )
         layers = self.layers.isChecked() and self._resin
         return Wished(pieces, beds, equal_once=self._state.settings.equal_once, layers=layers)
 
@@ -272,7 +272,7 @@ class HandOffPanel(Panel):
             numbers = {number for pair in clashes for number in pair}
             words = tr_many("{n} piece lies nearer than {gap} to another, or beside the bed.",
                             "{n} pieces lie nearer than {gap} to another, or beside the bed.", len(numbers),
-                            gap=text.given(self._state.printer.gap))  # fmt: skip
+                            gap=text.given(self._state.printer.gap))
             say(self._beds_said, words, "look")
         else:
             say(self._beds_said, tr("Drag pieces, also on to another bed; arrows move the picked one."), "faint")

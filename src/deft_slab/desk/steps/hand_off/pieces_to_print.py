@@ -123,7 +123,7 @@ class PiecesToPrint(QWidget):
             names = [text.shortened(one.name, 22) for one in (printer, plan.second)]
             self.on[number] = _choice(tr("Printer of piece {number}", number=piece.number),
                                       tr("Which printer it is printed on."), names,
-                                      int(piece.second), partial(self._put_on, number))  # fmt: skip
+                                      int(piece.second), partial(self._put_on, number))
             across.addWidget(self.on[number], 1)
         if len(own.loads) > 1:
             material = piece.wished.material if piece.wished is not None else ""

@@ -47,11 +47,11 @@ class PrintersSection(QWidget):
         column.addLayout(self.list)
         self.add = button(tr("Add a printer …"), tr("One that listens on this machine, or watches a folder."),
                           self._add,
-                          role="small")  # fmt: skip
+                          role="small")
         self.start = QToolButton()
         self.start.setText(tr("Start a stand-in"))
         self.start.setToolTip(tr("A program that does as a printer does, to try the whole way with. It ends with the "
-                              "window; what it was printing can go on when it is started again."))  # fmt: skip
+                              "window; what it was printing can go on when it is started again."))
         self.start.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         for speed in _SPEEDS:
@@ -96,19 +96,19 @@ class PrintersSection(QWidget):
         about, trouble = outbox.about(device.name), outbox.trouble(device.name)
         remove = button("×", tr("Takes “{name}” off the list.", name=device.name), partial(self._printing.remove,
                 device.name),
-                        role="small")  # fmt: skip
+                        role="small")
         self.list.addLayout(row(label(device.name, "title"), 1, remove))
         if trouble:
             self.list.addWidget(label(trouble, "look", wrap=True))
             again = button(tr("Ask again"), tr("Asks it without waiting."), partial(self._printing.try_again,
                                                                                     device.name),
-                           role="small")  # fmt: skip
+                           role="small")
             self.list.addLayout(row(again, 1))
         elif about is not None:
             fast = tr(" · {speed:g} times as fast", speed=about.speed) if about.speed != 1 else ""
             self.list.addWidget(label(tr("{name} · {weight} of {material}{fast}", name=about.name,
                                          weight=text.grams(about.loaded), material=about.material, fast=fast), "faint",
-                                      wrap=True))  # fmt: skip
+                                      wrap=True))
         elif device.folder:
             self.list.addWidget(label(tr("watches {folder}", folder=device.folder), "faint", wrap=True))
         work = self._state.bedding.work
@@ -117,12 +117,12 @@ class PrintersSection(QWidget):
         for bed in range(min(beds, 6)):
             send = button(tr("Send bed {bed}", bed=bed + 1), tr("Makes it, and hands it over; it is printed as soon "
                                                                 "as it can be."),
-                          partial(self._printing.send, bed, device), role="small")  # fmt: skip
+                          partial(self._printing.send, bed, device), role="small")
             self.sends[device.name, bed] = send
             parts.append(send)
         if about is not None and about.loaded < _KILO / 2:
             load = button(tr("Load 1 kg"), tr("Says that a kilogram of material was put in."),
-                          partial(self._printing.load, device, _KILO), role="small")  # fmt: skip
+                          partial(self._printing.load, device, _KILO), role="small")
             self.orders[device.name, "load"] = load
             parts.append(load)
         for start in range(0, len(parts), 3):
@@ -161,17 +161,17 @@ class PrintersSection(QWidget):
         if not job.over:
             orders.append(("cancel", tr("Cancel"), tr("Gives it up.")))
         made = [button(word, does, partial(self._printing.order, job.id, what), role="small")
-                for what, word, does in orders]  # fmt: skip
+                for what, word, does in orders]
         for (what, _, _), one in zip(orders, made, strict=True):
             self.orders[job.id, what] = one
         if job.state == "forgotten":
             again = button(tr("Send again"), tr("Prints it once more: only where you know that it was not printed."),
-                           partial(self._printing.send_again, job.id), role="small")  # fmt: skip
+                           partial(self._printing.send_again, job.id), role="small")
             self.orders[job.id, "again"] = again
             made.append(again)
         if job.over:
             gone = button(tr("Take off the list"), tr("Forgets it here; what is printed stays printed."),
-                          partial(self._printing.forget, job.id), role="small")  # fmt: skip
+                          partial(self._printing.forget, job.id), role="small")
             self.orders[job.id, "forget"] = gone
             made.append(gone)
         self.list.addLayout(row(*made, 1, spacing=4))
@@ -194,7 +194,7 @@ class PrintersSection(QWidget):
         child.errorOccurred.connect(lambda _: self._state.told.emit(tr("The stand-in could not be started.")))
         child.finished.connect(partial(self._ended, child))
         program = ["-m", "deft_slab.cli", "printer", "--profile", str(keeps / "profile.json"), "--keep", str(keeps),
-                   "--speed", f"{speed:g}", "--json"]  # fmt: skip
+                   "--speed", f"{speed:g}", "--json"]
         self._children.append(child)
         child.start(sys.executable, program)
         self._state.told.emit(tr("A stand-in printer is being started …"))
@@ -233,7 +233,7 @@ class PrintersSection(QWidget):
 _STATES = {
     "waiting": tr("waiting"), "printing": tr("printing"), "paused": tr("paused"), "done": tr("printed"),
     "failed": tr("failed"), "cancelled": tr("cancelled"),
-}  # fmt: skip
+}
 """How a print stands."""
 
 

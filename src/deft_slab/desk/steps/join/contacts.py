@@ -20,7 +20,7 @@ from ...joins import ON_DESK
 from ...joins.kind import measures
 from ...refresh.binding import follow
 from ...widgets.basics import ListColumn, Panel, button, emptied, label, row, say
-from ...widgets.book import Book, BookShown, JoinDrawn
+from ...widgets.book import BookShown, ContactBook, JoinDrawn
 from ...widgets.gap import GapDrawing
 from ...widgets.number import NumberField
 from ...widgets.presets_button import PresetsButton
@@ -62,7 +62,7 @@ class ContactsPanel(Panel):
         column.addLayout(self._lost)
         self.propose_all = button(tr("Propose all"), tr("Puts joins on every contact that has none, by how the "
                                                         "pieces sit."),
-                                  self._joining.propose, role="main")  # fmt: skip
+                                  self._joining.propose, role="main")
         self.clear = button(tr("Remove all"), tr("Takes all joins out of the plan."), self._clear, role="small")
         self.letter_all = button(
             tr("Letters"),
@@ -73,7 +73,7 @@ class ContactsPanel(Panel):
         column.addLayout(row(self.propose_all, self.letter_all, self.clear, 1))
         self._about = label("", "head", wrap=True)
         self._sits = label("", "faint", wrap=True)
-        self.book = Book()
+        self.book = ContactBook()
         self._legend = label("", "faint", wrap=True, rich=True)
         for part in (self._about, self._sits, self.book, self._legend):
             column.addWidget(part)
@@ -90,11 +90,11 @@ class ContactsPanel(Panel):
         self.book.let_go.connect(lambda what: self._joining.settle(_LET_GO[what]))
         self.book.dropped.connect(state.drop_draft)
         follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
-               state.live_changed, state.settings_changed)  # fmt: skip
+               state.live_changed, state.settings_changed)
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
         self.propose = button(tr("Propose"), tr("Puts a join on this contact, by its room and by how both pieces sit."),
-                              self._propose_here, role="small")  # fmt: skip
+                              self._propose_here, role="small")
         self.adds = {
             kind: button(here.word, here.adds, partial(self._joining.add, kind), role="small")
             for kind, here in sorted(ON_DESK.items(), key=lambda one: one[1].place)
@@ -122,10 +122,10 @@ class ContactsPanel(Panel):
         self.clearance.committed.connect(lambda value: self._joining.change(tr("change a clearance"), clearance=value))
         self.as_printer = button(tr("As printer"), tr("Takes the clearance that the printer's profile states."),
                                  lambda: self._joining.change(tr("change a clearance"), clearance=None),
-                                 role="small")  # fmt: skip
+                                 role="small")
         self.for_all = button(tr("For all"), tr("Takes this clearance for all joins of the plan."),
                               self._clearance_for_all,
-                              role="small")  # fmt: skip
+                              role="small")
         self.gap = GapDrawing()
         self._gap = QWidget()
         left = QVBoxLayout()
@@ -149,11 +149,11 @@ class ContactsPanel(Panel):
         column.addLayout(self._switches)
         self.middle = button(tr("To the middle"), tr("Moves it to where most room is around it."),
                              self._joining.to_middle,
-                             role="small")  # fmt: skip
+                             role="small")
         self.remove = button(tr("Remove"), tr("Takes this join out of the plan."), self._remove, role="small")
         self.presets = PresetsButton("joins", lambda: measures(self._joining.join),
                                      lambda values: self._joining.change(tr("take a preset"), **values),
-                                     self._state.failed.emit)  # fmt: skip
+                                     self._state.failed.emit)
         column.addLayout(row(self.middle, self.remove, self.presets, 1))
 
     # what the user does
@@ -224,7 +224,7 @@ class ContactsPanel(Panel):
         if not glued(joining, joining.contact):
             area = tr("{area} that turn, not glued", area=text.area(contact.area))
         self._about.setText(tr("Contact {number} – {number2}: {area}, {face}.{catches}", number=first.number,
-                               number2=second.number, area=area, face=face, catches=catches))  # fmt: skip
+                               number2=second.number, area=area, face=face, catches=catches))
         self._sits.setText(how_they_sit(self._state, contact))
         self._show_book(contact)
         self._show_this(contact)
@@ -241,10 +241,10 @@ class ContactsPanel(Panel):
             at = frame[:2] @ np.array(join.at if report is None else report.place)
             out_of = join.carrier if isinstance(join, KeyJoin) else ""
             drawn.append(JoinDrawn(join.id, outline, at, out_of, bool(report and report.problem),
-                                   self._heading(join, frame)))  # fmt: skip
+                                   self._heading(join, frame)))
         names = [f"{self._state.pieces[n].number} {self._state.pieces[n].name}" for n in contact.pieces]
         shown = BookShown((names[0], names[1]), tuple(ring @ frame[:2].T for ring in contact.outline), tuple(drawn),
-                          joining.selected)  # fmt: skip
+                          joining.selected)
         # what follows the outline takes no circle of room
         one = joining.join
         room = joining.room_here if one is None or (len(one.holes(0.0)) and one.radius(0.0, 0.0) > 0) else None
@@ -253,7 +253,7 @@ class ContactsPanel(Panel):
             printer, one = self._state.printer, joining.join
             reach = room.reach if one is None else one.radius(one.per_side(printer.clearance), printer.hole_allowance)
             shown = BookShown(shown.names, shown.rings, shown.joins, shown.selected, reach, room.low, room.step,
-                              room.enough, room.bare)  # fmt: skip
+                              room.enough, room.bare)
             wall = self._state.printer.least_wall
             self._legend.setText(
                 tr(
@@ -315,7 +315,7 @@ class ContactsPanel(Panel):
             more = tr("or more ") if report.least_wall >= 12.0 else ""
             words = "" if enough else tr(", less than the {least} that this printer needs", least=text.given(least))
             said = [tr("{near}Thinnest wall around it {wall} {more}", near=near, wall=text.length(report.least_wall, 1),
-                       more=more).rstrip() + words + "."]  # fmt: skip
+                       more=more).rstrip() + words + "."]
             say(self._wall, " ".join([*said, *report.warnings]), "good" if enough and not report.warnings else "look")
         else:
             say(self._wall, "", "faint")
@@ -371,7 +371,7 @@ class ContactsPanel(Panel):
                 label(tr("{words} without a contact: the cut is off, moved, or gone.", words=words), "look", wrap=True)
             )
             self._lost.addWidget(button(tr("Remove them"), tr("Takes joins without a contact out of the plan."),
-                                       partial(joining.remove, lost), role="small"))  # fmt: skip
+                                       partial(joining.remove, lost), role="small"))
 
     def _said_of(self, number: int) -> tuple[str, str]:
         """(what is on a contact, the role of the words)."""

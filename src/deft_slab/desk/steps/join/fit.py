@@ -24,7 +24,7 @@ _PER_MOVE = 20
 """Steps of the slider for each move."""
 _TOWARDS = {"upper": tr("up"), "lower": tr("down"), "left": tr("to the left"), "right": tr("to the right"),
             "front": tr("to the front"),
-            "back": tr("to the back")}  # fmt: skip
+            "back": tr("to the back")}
 
 
 def way_words(along: Floats) -> str:
@@ -103,7 +103,7 @@ class DryFitPanel(Panel):
             stuck = sum(move.meets is not None for move in self._moves)
             words = tr("Free all the way") if not stuck else tr_many(
                 "{n} of them meets something", "{n} of them meet something", stuck
-            )  # fmt: skip
+            )
             many = tr_many("One move", "{n} moves, the last cut first", len(self._moves))
             self._said.setText(f"{many}. {words}.")
         self.slider.setEnabled(bool(self._moves))
@@ -158,7 +158,7 @@ class DryFitPanel(Panel):
                 worst=text.length(met.worst, 1),
             )
             cap = button(tr("Cap it"), tr("Adds a round cap over this place, that is printed apart."),
-                         partial(self._fitting.cap, met), role="small")  # fmt: skip
+                         partial(self._fitting.cap, met), role="small")
             across = row(spacing=6)
             across.addWidget(label(said, "faint", wrap=True), 1)
             across.addWidget(cap)
@@ -210,7 +210,7 @@ class DryFitPanel(Panel):
         along = self._state.plan.tilt.rotation @ np.array(move.along)
         return tr_many("{moving} goes {way} on to {onto}", "{moving} go {way} on to {onto}", len(move.pieces),
                        moving=moving,
-                       way=way_words(along), onto=onto)  # fmt: skip
+                       way=way_words(along), onto=onto)
 
     def _free(self, move: DryMove) -> tuple[str, str]:
         joining = self._joining
@@ -259,7 +259,7 @@ class DryFitPanel(Panel):
         same = shown.fitted is not None and np.array_equal(shown.fitted, fitted)
         if not same or (shown.turned or {}).keys() != turned.keys() or any(
             not np.array_equal(turn, (shown.turned or {})[piece]) for piece, turn in turned.items()
-        ):  # fmt: skip
+        ):
             self._state.show(fitted=fitted, turned=turned, in_place=True)
 
     def _turned_pieces(self) -> dict[int, Floats]:

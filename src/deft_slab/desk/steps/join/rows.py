@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from ....core.joins.reports import ContactFound
 from ....core.locale.translate import tr
-from ....core.results.contact_pose import Stance
+from ....core.results.contact_pose import ContactPose
 from ...desk_state import DeskState
 from ...widgets.basics import ClickRow, label, row
 from .fit import way_words
@@ -40,7 +40,7 @@ class ShortList(QScrollArea):
 
 
 _LIES = {"down": tr("lies on this face"), "up": tr("has it facing up"), "sideways": tr("has it upright"),
-         "under": tr("has it facing down")}  # fmt: skip
+         "under": tr("has it facing down")}
 
 
 def how_they_sit(state: DeskState, contact: ContactFound) -> str:
@@ -48,9 +48,9 @@ def how_they_sit(state: DeskState, contact: ContactFound) -> str:
     first, second = (state.pieces[n] for n in contact.pieces)
     place, out = np.array(contact.place), -np.array(contact.way_in)
     kerf = state.plan.cut(contact.cut).kerf
-    stances = (Stance.of(first, place, out), Stance.of(second, place + kerf * out, -out))
+    stances = (ContactPose.of(first, place, out), ContactPose.of(second, place + kerf * out, -out))
     sits = [f"{piece.number} {_LIES[one.lies]}" for piece, one in zip((first, second), stances, strict=True)]
     way = way_words(state.plan.tilt.rotation @ np.array(contact.way_in))
     return tr("{sits}, {sits2}. {number} goes {way} on to {number2}.", sits=sits[0], sits2=sits[1],
               number=second.number,
-              way=way, number2=first.number)  # fmt: skip
+              way=way, number2=first.number)

@@ -41,7 +41,7 @@ class MeasurePanel(Panel):
         self.limit.committed.connect(self._on_limit)
         self.walls = button(tr("Colour what is thinner than"), tr("Measures the wall everywhere and colours what is "
                                                                   "thinner."),
-                            self._toggle_walls, checkable=True)  # fmt: skip
+                            self._toggle_walls, checkable=True)
         self.add(row(self.walls, 1, self.limit))
         self._found = label("", "faint", wrap=True)
         self.add(self._found)
@@ -51,12 +51,12 @@ class MeasurePanel(Panel):
             (term("Volume"), tr("Of the closed surface.")),
             (term("Surface area"), tr("Of all facets.")), (term("Triangles"), tr("After mending.")), (term("Bodies"),
                     tr("As the file has them.")),
-        )  # fmt: skip
+        )
         self.column.addStretch(1)
         follow(
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
-        )  # fmt: skip
+        )
         self._limit_for: object = None
 
     def _begin(self, kind: str) -> None:

@@ -64,7 +64,7 @@ class ScalePanel(Panel):
             tr("Each axis by itself"), tr("A typed length then stretches its own axis only: round things stop being "
                                           "round."),
             self._toggle_apart, checkable=True,
-        )  # fmt: skip
+        )
         self.even = button(tr("Even again"), tr("All axes by the same factor again."), self._make_even)
         self.add(row(self.apart, self.even, 1))
         self._warning = label(tr("What was round is no longer round."), "look", wrap=True)
@@ -77,7 +77,7 @@ class ScalePanel(Panel):
         self.two = button(
             tr("By two points …"), tr("Click two points whose distance you know, then type the distance."),
             self._begin_two, checkable=True,
-        )  # fmt: skip
+        )
         self.add(row(self.fill, self.two, 1))
         self._between = QWidget()
         self.wanted = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=2)
@@ -92,7 +92,7 @@ class ScalePanel(Panel):
         follow(
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.view_changed, state.pointing.changed,
-        )  # fmt: skip
+        )
 
     def _add_mirrors(self) -> None:
         self.head(tr("Mirror and copies"))
@@ -105,7 +105,7 @@ class ScalePanel(Panel):
                 ("y", tr("Front and back"), tr("Swaps front and back of the model, along the file's Y axis.")),
                 ("z", tr("Top and bottom"), tr("Swaps top and bottom of the model, along the file's Z axis.")),
             )
-        }  # fmt: skip
+        }
         for mirror in self.mirrors.values():
             mirror.setProperty("role", "small")
             self._mirrors.addButton(mirror)
@@ -147,7 +147,7 @@ class ScalePanel(Panel):
         self.fineness.committed.connect(self._draw_anew)
         self.take = button(
             tr("Take it so"), tr("Goes on with these triangles."), self._state.sizing.answer_fineness, role="main"
-        )  # fmt: skip
+        )
         column.addLayout(row(label(tr("Off by at most")), self.fineness, 1, self.take))
         return card
 
@@ -223,7 +223,7 @@ class ScalePanel(Panel):
         uneven = plan.stretch != (1.0, 1.0, 1.0)
         self._warning.setVisible(uneven or self.apart.isChecked())
         say(self._warning, tr("What was round is no longer round.") if uneven else
-            tr("Now a length stretches its own axis only: what is round will not stay round."), "look")  # fmt: skip
+            tr("Now a length stretches its own axis only: what is round will not stay round."), "look")
         self.even.setVisible(uneven)
         for axis, mirror in self.mirrors.items():
             mirror.setChecked(plan.mirror == axis)

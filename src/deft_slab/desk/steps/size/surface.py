@@ -20,10 +20,10 @@ from ...widgets.number import NumberField
 _TITLES = {
     "clean": tr("Merge and clean"), "orient": tr("Facets outward"), "specks": tr("Stray specks"), "close": tr("Holes"),
     "rewrap": tr("Rewrap"), "join": tr("Overlapping bodies"), "thin": tr("Thin"),
-}  # fmt: skip
+}
 _ROLES: dict[str, Role] = {
     tr("with the rest"): "with the rest", tr("on its own"): "on its own", tr("left out"): "left out",
-}  # fmt: skip
+}
 """What may become of a body, by how it is called."""
 
 
@@ -38,7 +38,7 @@ class SurfacePanel(Panel):
             tr("As proposed"),
             tr("Bodies that touch no other become pieces of their own; supports that came with the model, by their "
                "name, and stray specks are left out."), state.sizing.take_proposed_roles, role="small",
-        )  # fmt: skip
+        )
         self.add(row(self.proposed, 1))
         self.roles: list[QComboBox] = []
         self.head(tr("What mending did"))
@@ -57,7 +57,7 @@ class SurfacePanel(Panel):
         self.came = button(
             tr("As it came"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
             checkable=True,
-        )  # fmt: skip
+        )
         self.back = button(
             tr("Put all mending back"), tr("Leaves the surface as it came."), state.sizing.leave_unmended
         )
@@ -134,7 +134,7 @@ class SurfacePanel(Panel):
         self.back.setEnabled(mending.does_something)
         gentle = Mending(clean=True, orient=True, close=True)
         self.gentle.setEnabled(any(not getattr(mending, step) for step in ("clean", "orient", "close")) and
-                               mending != gentle)  # fmt: skip
+                               mending != gentle)
         self.proposed.setVisible(bool(state.sizing.proposed_roles))
         report = state.sizing.report
         if (state.model, state.plan, report) == self._filled_for:
@@ -190,7 +190,7 @@ class SurfacePanel(Panel):
                 label(tr("{tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",
                          tangled=100 * report.tangled),
                       "look", wrap=True)
-            )  # fmt: skip
+            )
         counts = (report.triangles_before, report.triangles_after)
         self._rows["Triangles"].setText(_change(*(text.count(count) for count in counts)))
         volumes = [text.volume(v) if v is not None else tr("none") for v in (report.volume_before, report.volume_after)]

@@ -28,7 +28,7 @@ class WearerPanel(Panel):
             key: button(form.title, tr("Puts it in the middle of the model, made from this measure: {measure}.",
                                      measure=form.measure), partial(self._add, key))
             for key, form in FORMS.items()
-        }  # fmt: skip
+        }
         self.add_model = button(tr("A model …"), tr("Another file: a ruler, a part that it must fit."), self._ask_model)
         self.add(row(*self.adds.values(), self.add_model, 1))
         self._list = self.add_list()
@@ -85,11 +85,11 @@ class WearerPanel(Panel):
                 (tr("Nod +5°"), tr("Leans it forward."), (1.0, 0.0, 0.0), 5.0),
                 (tr("Nod −5°"), tr("Leans it back."), (1.0, 0.0, 0.0), -5.0),
             )
-        ]  # fmt: skip
+        ]
         column.addLayout(row(label(tr("Turn")), *self.around, 1, spacing=4))
         self.settle = button(tr("To where there is room"), tr("Moves it, near its place, to where it has most air "
                                                               "around it."),
-                             wearing.settle)  # fmt: skip
+                             wearing.settle)
         column.addLayout(row(self.settle, 1))
         column.addWidget(label(tr("Room around it"), "head"))
         self._room = label("", "good", wrap=True)
@@ -201,7 +201,7 @@ class WearerPanel(Panel):
         elif room.clearance < 0:
             say(self._room, tr("Pokes through: {area} of the prop's surface is inside it, up to {value} deep.",
                                area=text.area(room.poking_area), value=text.length(-room.clearance, 1)),
-                               "look")  # fmt: skip
+                               "look")
         elif room.clearance < wished:
             say(
                 self._room,

@@ -45,10 +45,10 @@ class ByHandPanel(Panel):
         grid.setSpacing(6)
         for place, (kind, words, tip) in enumerate(PICKS):
             self.picks[kind] = button(words, tip, partial(self._pick, kind), checkable=True,
-                                      role="main" if kind == "facet" else "")  # fmt: skip
+                                      role="main" if kind == "facet" else "")
             grid.addWidget(self.picks[kind], place // 2, place % 2)
         over = button(tr("Turn over"), tr("Turns it upside down, about the bed's depth."),
-                      lambda: state.seats.turn((0, 1, 0), 180))  # fmt: skip
+                      lambda: state.seats.turn((0, 1, 0), 180))
         back = button(tr("As opened"), tr("Back to how it stood in its file."), self._as_opened)
         grid.addWidget(over, 2, 0)
         grid.addWidget(back, 2, 1)
@@ -67,7 +67,7 @@ class ByHandPanel(Panel):
         for place, (name, axis, tip) in enumerate(AXES):
             self._axis(grid, place, name, tip, partial(self._turn, axis))
         self._axis(grid, len(AXES), tr("In the view"), tr("about the line of sight, counter-clockwise as you see it"),
-                   self._turn_in_view)  # fmt: skip
+                   self._turn_in_view)
         self.add(grid)
         self.add(label(tr("On the bed, [ and ] turn it forward by 5°, { and } sideways."), "faint", wrap=True))
         self.head(tr("Needs support past"))
@@ -92,7 +92,7 @@ class ByHandPanel(Panel):
         follow(
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
-        )  # fmt: skip
+        )
 
     def _axis(self, grid: QGridLayout, place: int, name: str, tip: str, turn: Turn) -> None:
         grid.addWidget(label(name), place, 0)
@@ -103,7 +103,7 @@ class ByHandPanel(Panel):
                                                       tip=tip), partial(turn, degrees),
                        role="small"),
                 place, column + 1,
-            )  # fmt: skip
+            )
         typed = NumberField("°", low=-360, high=360, step=5, decimals=1)
         typed.setMinimumWidth(52)
         typed.set_value(0.0)

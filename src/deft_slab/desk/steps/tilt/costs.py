@@ -58,7 +58,7 @@ class CostsPanel(Panel):
         self.lift.setAccessibleName(tr("Lift to compare with"))
         self.lift.setToolTip(tr("How far over the bed the lifted ways to use this seat would stand."))
         self.compare = button(tr("Compare"), tr("Measures this seat and the best lean off it, on the bed and lifted."),
-                              self._compare)  # fmt: skip
+                              self._compare)
         self.add(row(self.compare, label(tr("lifted by"), "faint"), self.lift, 1))
         self.ways = self.add_list()
         self.column.addStretch(1)
@@ -66,7 +66,7 @@ class CostsPanel(Panel):
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
             state.seating.changed,
-        )  # fmt: skip
+        )
 
     def _compare(self) -> None:
         if self._state.up_to_date:
@@ -90,7 +90,7 @@ class CostsPanel(Panel):
                                                          layer_height=text.layer(state.printer.layer_height)),
             "Largest layer": text.area(f.largest_layer_mm2), "Sudden growth": text.area(f.layer_growth_mm2),
             "Nearly level underside": text.area(f.level_underside_mm2), "Time": "≈ " + text.hours(f.print_seconds),
-        }.items():  # fmt: skip
+        }.items():
             self._rows[name].setText(shown)
         if piece.lift > 0:
             say(
@@ -111,10 +111,10 @@ class CostsPanel(Panel):
         for shown in ways:
             f, first = shown.seat.figures, ways[0].seat.figures
             layer = text.signed(text.area(abs(f.largest_layer_mm2 - first.largest_layer_mm2)),
-                                f.largest_layer_mm2 - first.largest_layer_mm2)  # fmt: skip
+                                f.largest_layer_mm2 - first.largest_layer_mm2)
             difference = "" if shown is ways[0] else tr(" · largest layer {layer}", layer=layer)
             way = SeatRow("", shown, difference, False, partial(self._state.seating.keep, shown))
             way.clicked.connect(partial(self._state.seating.take, tr("take “{kind}”", kind=shown.seat.kind),
                                         shown.seat.tilt,
-                                        shown.seat.lift))  # fmt: skip
+                                        shown.seat.lift))
             self.ways.addWidget(way)

@@ -34,7 +34,7 @@ _WAYS = (
 )
 _LOOKING = (("everywhere", tr("from everywhere")), ("front", tr("from the front")), ("all round",
                                                                                      tr("from all round")),
-            ("above", tr("from above")))  # fmt: skip
+            ("above", tr("from above")))
 
 
 class FacesPanel(Panel):
@@ -56,9 +56,9 @@ class FacesPanel(Panel):
             self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True)
             grid.addWidget(self.ways[kind], place // 2, place % 2)
         self.seen = button(tr("All that is seen"), tr("Everything of which the audience below sees a quarter or more."),
-                           self._marker.what_is_seen)  # fmt: skip
+                           self._marker.what_is_seen)
         self.detail = button(tr("Most detailed"), tr("A suggestion: the 15 % of the surface that bend most."),
-                             self._marker.most_detailed)  # fmt: skip
+                             self._marker.most_detailed)
         grid.addWidget(self.seen, 2, 0)
         grid.addWidget(self.detail, 2, 1)
         self.add(grid)
@@ -75,7 +75,7 @@ class FacesPanel(Panel):
         self.add(row(label(tr("reach"), "faint"), self.reach, label(tr("crease"), "faint"), self.crease, 1))
         self.erase = button(tr("Rub out instead"), tr("Takes marks of this kind away where you brush or click."),
                             self._erase,
-                            checkable=True, role="small")  # fmt: skip
+                            checkable=True, role="small")
         self.none = button(
             tr("Rub out all of these"), tr("Takes all marks of this kind away."), self._rub_out, role="small"
         )
@@ -87,7 +87,7 @@ class FacesPanel(Panel):
             (term("Hold spots"), tr("Area that gets support if it faces down.")),
             (term("Clear spots"), tr("Area that is kept free of support.")),
             (term("left in the air"), tr("Area that needs support and is refused it.")),
-        )  # fmt: skip
+        )
         self.head(tr("Audience"))
         self.looking = QComboBox()
         for name, words in _LOOKING:
@@ -114,7 +114,7 @@ class FacesPanel(Panel):
             self, self.refresh,
             state.outcome_changed, state.project_changed, state.selection_changed, state.view_changed,
             self._marker.changed,
-        )  # fmt: skip
+        )
 
     # what the user does
 
@@ -177,7 +177,7 @@ class FacesPanel(Panel):
         for name, area in {
             "Show faces": areas[0], "scarred there": piece.figures.show_scar_mm2, "Hold spots": areas[1],
             "Clear spots": areas[2], "left in the air": piece.figures.unheld_area_mm2,
-        }.items():  # fmt: skip
+        }.items():
             self._rows[name].setText(text.area(area))
         self.looking.setCurrentIndex([name for name, _ in _LOOKING].index(audience.looking))
         self.spread.set_value(audience.spread)

@@ -64,7 +64,7 @@ class SeatRow(ListedRow):
         super().__init__(
             number, shown.picture, shown.seat.kind, f"{flat} · {text.hours(f.print_seconds)}{scar}{difference}",
             text.volume(f.support_volume_mm3), good=f.sits_flat and fits, chosen=chosen, keep=keep,
-        )  # fmt: skip
+        )
         self.setAccessibleName(tr("Seat {number}: {kind}", number=number, kind=shown.seat.kind))
         costs = (
             tr("support {volume}", volume=text.volume(f.support_volume_mm3)), tr("overhang {area}",
@@ -73,7 +73,7 @@ class SeatRow(ListedRow):
                                                                          area=text.area(f.show_scar_mm2)),
             tr("{length} high", length=text.mm(f.height_mm)), tr("largest layer {area}",
                                                                  area=text.area(f.largest_layer_mm2)),
-        )  # fmt: skip
+        )
         self.setToolTip(tr("{kind}: {list}. Click to sit like this.", kind=shown.seat.kind, list=", ".join(costs)))
 
 
@@ -95,7 +95,7 @@ class FindPanel(Panel):
         self.other_side = button(
             tr("Upside down in the middle"), tr("Puts the opposite of how it was opened in the middle."), self._turn,
             checkable=True, role="small",
-        )  # fmt: skip
+        )
         self.add(row(label(tr("What points down, by"), "faint"), self.figure, 1))
         self.map = TiltDisc()
         self.map.hovered.connect(self._on_hovered)
@@ -115,9 +115,9 @@ class FindPanel(Panel):
         across.addLayout(beside, 1)
         self.add(across)
         self.again = button(tr("Look on"), tr("Goes on looking after it was stopped."), self._seating.look_again,
-                            role="small")  # fmt: skip
+                            role="small")
         self.all = button(tr("Seat all pieces"), tr("Seats every piece in its best seat by what matters here."),
-                          self._seating.seat_all, role="small")  # fmt: skip
+                          self._seating.seat_all, role="small")
         self.add(row(self.other_side, self.again, 1))
         self.add(row(self.all, 1))
         self.head(tr("Seats worth trying, best by what matters here first"))
@@ -130,7 +130,7 @@ class FindPanel(Panel):
             self, self.refresh,
             self._seating.changed, state.project_changed, state.selection_changed, state.view_changed,
             state.outcome_changed,
-        )  # fmt: skip
+        )
         state.jobs.progressed.connect(self._show_buttons)
 
     def _add_weights(self) -> None:
@@ -167,12 +167,12 @@ class FindPanel(Panel):
                 grid.addWidget(part, place, column)
         self.add(grid)
         filament = button(tr("As for filament"), tr("Little support and standing steadily first."),
-                          partial(self._seating.weigh, PRESETS["filament"]), role="small")  # fmt: skip
+                          partial(self._seating.weigh, PRESETS["filament"]), role="small")
         resin = button(tr("As for resin"), tr("Clean faces and small layers first."),
-                       partial(self._seating.weigh, PRESETS["resin"]), role="small")  # fmt: skip
+                       partial(self._seating.weigh, PRESETS["resin"]), role="small")
         self.presets = PresetsButton("seats", lambda: ("", self._seating.weights.model_dump()),
                                      lambda values: self._seating.weigh(Weights.model_validate(values)),
-                                     self._state.failed.emit)  # fmt: skip
+                                     self._state.failed.emit)
         self.add(row(filament, resin, self.presets, 1))
 
     # what the user does
@@ -218,7 +218,7 @@ class FindPanel(Panel):
         self.map.show_map(
             SeatsOnMap(self._middle(), seating.figures, seating.values(seating.figures), seating.now, seating.flats,
                   tuple(np.array(one.seat.tilt.down) for one in seating.seats), tuple(seating.trail))
-        )  # fmt: skip
+        )
         self._say(self.map.pointer)
         self._fill_seats(seating.seats)
         self._show_effects()

@@ -14,7 +14,7 @@ from ...core.plan.plan import Plan
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class CutContext:
     """plan : that it is for; low, high : (3,) the box of all pieces; upward : (3,) the way that is up as the model
     stands; view : the way from the eye to the model; room : mm that the printer has along each axis
     crease : degrees of bend at which a picked region ends
