@@ -55,8 +55,8 @@ def test_a_project_from_before_it_had_a_row_for_the_whole_gets_one(project):
 
 
 def test_every_version_of_every_kind_has_a_step_to_the_next():
-    import deft_slab.desk.presets
-    import deft_slab.desk.settings  # noqa: F401 - they register their kinds
+    import deft_slab.desk.storage.presets  # noqa: F401
+    import deft_slab.desk.storage.settings  # noqa: F401 - they register their kinds
 
     assert set(migrations.KINDS) == {"project", "recipe", "printer profile", "settings", "preset"}
     assert [kind.name for kind in migrations.KINDS.values() if kind.missing] == []

@@ -105,7 +105,7 @@ def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch)
 
 def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     """Forty places of a cut, with room for few of them: the oldest are let go, and figures stay the same."""
-    import deft_slab.core.kept as module
+    import deft_slab.core.cache as module
 
     monkeypatch.setattr(module, "KEPT_TRIANGLES", 400)
     workshop = Evaluator(tee)
