@@ -210,14 +210,14 @@ def dragging(window: Window) -> None:
         "at least 10 a second",
         rate >= 10,
     )
-    workshop = Evaluator(state.model)
+    evaluator = Evaluator(state.model)
     plan = Plan(model=state.model.ref)
-    workshop.ready(plan)
+    evaluator.ready(plan)
     offsets = iter(np.arange(120.0, 180.0, 0.7))
 
     def answer() -> object:
         cut = StraightCut(id="c1", name="c", normal=(0, 0, 1), offset=float(next(offsets)))
-        return workshop.evaluate(plan.with_cut(cut), default_printer(), detail="quick")
+        return evaluator.evaluate(plan.with_cut(cut), default_printer(), detail="quick")
 
     each = best_of(8, answer)
     print(f"        (one answer of the stand-in: {1e3 * each:.0f} ms)")
@@ -328,9 +328,9 @@ def cutting() -> None:
     opened = open_file(MODELS["lantern"]).model
     lantern = thinned(opened.solid, 200_000, QUIET)
     model = Model("Lantern", Solid(lantern.vertices, lantern.triangles), 1e-6)
-    workshop, plan = Evaluator(model, pool.map), Plan(model=model.ref)
-    workshop.evaluate(plan, printer)
-    subject = cut_subject(workshop, plan, 0, printer)
+    evaluator, plan = Evaluator(model, pool.map), Plan(model=model.ref)
+    evaluator.evaluate(plan, printer)
+    subject = cut_subject(evaluator, plan, 0, printer)
     normals = np.concatenate([half_sphere(NORMALS), likely_normals(subject)])
     looked_along(subject, half_sphere(8), spread=pool.map)
     start = time.perf_counter()
@@ -340,7 +340,7 @@ def cutting() -> None:
     say(f"cut map, {len(normals)} directions × {PLACES} places", f"{took:.2f} s, {1e6 * took / count:.0f} µs a place",
         "within 3 s", took <= 3)
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=float(lantern.bounds.mean(axis=0)[2]))
-    split = best_of(2, lambda: cut.part(workshop.mended(plan)[0]))
+    split = best_of(2, lambda: cut.part(evaluator.mended(plan)[0]))
     say("a place of the map against a real split", f"{split / (took / count):.0f} times quicker", "100 times",
         split / (took / count) >= 100)
     swept(subject, np.array([0.0, 0.0, 1.0]))
@@ -352,16 +352,16 @@ def cutting() -> None:
     thirds = [tuple(float(low[k] + (high[k] - low[k]) * share) for share in (1 / 3, 2 / 3)) for k in range(3)]
     block = BlockCut(id="b", name="b", x=thirds[0], y=(thirds[1],), z=(thirds[2],))
     start = time.perf_counter()
-    cells = block.part(workshop.mended(plan)[0]).sides
+    cells = block.part(evaluator.mended(plan)[0]).sides
     took = time.perf_counter() - start
     say(f"block cut into {len(cells)} cells", f"{took:.2f} s", "within 3 s", took <= 3)
-    _ten_cuts(workshop, plan, lantern)
-    _dragging_kinds(workshop, plan, lantern)
+    _ten_cuts(evaluator, plan, lantern)
+    _dragging_kinds(evaluator, plan, lantern)
     ways.usual(pool)
     pool.shutdown()
 
 
-def _ten_cuts(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
+def _ten_cuts(evaluator: Evaluator, plan: Plan, solid: Solid) -> None:
     """Editing the last of ten cuts against editing the only one."""
     printer, low, high = default_printer(), *solid.bounds
     levels = [StraightCut(id=f"c{n}", name="c", normal=(0, 0, 1), offset=float(low[2] + (high[2] - low[2]) * share))
@@ -374,19 +374,19 @@ def _ten_cuts(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
     for before in ((), tuple(levels)):
         for number, share in enumerate((0.80, 0.81, 0.82)):
             start = time.perf_counter()
-            workshop.evaluate(plan.changed(recipe=(*before, last(share))), printer, detail="figures")
+            evaluator.evaluate(plan.changed(recipe=(*before, last(share))), printer, detail="figures")
             if number:
                 took.append(time.perf_counter() - start)
     one, ten = min(took[:2]), min(took[2:])
     say("editing the last of ten cuts against the only one", f"{ten / one:.2f} times ({ten:.2f} s, {one:.2f} s)",
         "no more", ten <= 1.1 * one)
     start = time.perf_counter()
-    workshop.evaluate(plan.changed(recipe=(last(0.78),)), printer)
+    evaluator.evaluate(plan.changed(recipe=(last(0.78),)), printer)
     took = time.perf_counter() - start
     say("exact figures after a straight cut is let go", f"{took:.2f} s", "within 1 s", took <= 1)
 
 
-def _dragging_kinds(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
+def _dragging_kinds(evaluator: Evaluator, plan: Plan, solid: Solid) -> None:
     """Figures a second on the stand-in while each kind is dragged."""
     printer, (low, high) = default_printer(), solid.bounds
     middle, size = (low + high) / 2, high - low
@@ -407,10 +407,10 @@ def _dragging_kinds(workshop: Evaluator, plan: Plan, solid: Solid) -> None:
         ),
     }
     for name, make in kinds.items():
-        workshop.evaluate(plan.with_cut(make(0.0)), printer, detail="quick")
+        evaluator.evaluate(plan.with_cut(make(0.0)), printer, detail="quick")
         start = time.perf_counter()
         for step in range(1, 9):
-            workshop.evaluate(plan.with_cut(make(0.3 * step)), printer, detail="quick")
+            evaluator.evaluate(plan.with_cut(make(0.3 * step)), printer, detail="quick")
         rate = 8 / (time.perf_counter() - start)
         say(f"figures a second while a {name} cut is dragged", f"{rate:.1f}", "at least 10", rate >= 10)
 

@@ -51,20 +51,20 @@ def whole(path: Path, printer: Printer, folder: Path) -> str:
     """One line about a model. folder : empty"""
     opened = open_file(path)
     model = opened.model
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     plan = Plan(model=model.ref, unit=model.unit or "mm", mending=advised(model.solid))
     longest = float(model.solid.size.max())
     if model.unit is None:
         plan = plan.changed(scale=_LONGEST / longest)
     start = time.perf_counter()
-    outcome = workshop.evaluate(plan, printer)
+    outcome = evaluator.evaluate(plan, printer)
     laid, work = laid_with_job(outcome, printer)
     evaluated = time.perf_counter() - start
     spent = dict[str, float]()
 
     def sheet(job: Job) -> BenchSheet:
         before = time.perf_counter()
-        subject = gathered(workshop, outcome, printer, model.name, laid, work)
+        subject = gathered(evaluator, outcome, printer, model.name, laid, work)
         between = time.perf_counter()
         made = sheet_of(subject)
         spent["check"], spent["sheet"] = between - before, time.perf_counter() - between

@@ -48,10 +48,10 @@ def joining(key: str = "lantern") -> None:
     printer = default_printer()
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         model, plan = _in_blocks(key)
-        workshop = Evaluator(model, pool.map)
-        workshop.evaluate(plan, printer, detail="figures")
-        found = workshop.contacts(plan)
-        took, joins = _timed(lambda: workshop.proposed_joins(plan, printer))
+        evaluator = Evaluator(model, pool.map)
+        evaluator.evaluate(plan, printer, detail="figures")
+        found = evaluator.contacts(plan)
+        took, joins = _timed(lambda: evaluator.proposed_joins(plan, printer))
         contacts = len(found)
         say(f"joins proposed for {contacts} contacts, {key}, {len(model.solid.triangles):,} triangles",
             f"{took:.2f} s, {10 * took / contacts:.2f} s for ten", "ten within 5 s", took <= contacts / 2)
@@ -60,27 +60,27 @@ def joining(key: str = "lantern") -> None:
             for n, contact in enumerate(found)
         ]
         keyed = plan.changed(joins=tuple(keys))
-        workshop.subject(plan, 0, printer=printer)
-        took, _ = _timed(lambda: workshop.subject(keyed, 0, printer=printer))
+        evaluator.subject(plan, 0, printer=printer)
+        took, _ = _timed(lambda: evaluator.subject(keyed, 0, printer=printer))
         say(f"{len(keys)} keys and sockets made, and a stand-in of a piece", f"{took:.2f} s",
             "twenty keys and sockets within 3 s", took <= 3 * len(keys) / 20)
-        took, fit = _timed(lambda: workshop.dry_fit(keyed, printer))
+        took, fit = _timed(lambda: evaluator.dry_fit(keyed, printer))
         say(f"dry fit, {len(fit.moves)} moves", f"{took:.2f} s", "within 5 s", took <= 5)
         joined = plan.changed(joins=tuple(joins))
-        whole, _ = _timed(lambda: workshop.evaluate(joined, printer, detail="figures"))
+        whole, _ = _timed(lambda: evaluator.evaluate(joined, printer, detail="figures"))
         first = next(join for join in joins if isinstance(join, KeyJoin))
         other = joined.with_join(first.model_copy(update={"height": 0.9 * first.height}))
-        again, _ = _timed(lambda: workshop.evaluate(other, printer, detail="figures"))
+        again, _ = _timed(lambda: evaluator.evaluate(other, printer, detail="figures"))
         say("an edit of one join against all of them", f"{again / whole:.2f} of {whole:.1f} s", "at most a third",
             again <= whole / 3)
-        workshop.ready(plan)
-        workshop.evaluate(other, printer, detail="quick")
+        evaluator.ready(plan)
+        evaluator.evaluate(other, printer, detail="quick")
         frames = 0
         start = time.perf_counter()
         while time.perf_counter() - start < 3.0:
             frames += 1
             moved = first.model_copy(update={"at": (first.at[0] + 0.01 * frames, *first.at[1:])})
-            workshop.evaluate(joined.with_join(moved), printer, detail="quick")
+            evaluator.evaluate(joined.with_join(moved), printer, detail="quick")
         rate = frames / (time.perf_counter() - start)
         say("figures while a key is dragged, on the stand-in", f"{rate:.1f} a second", "10 a second", rate >= 10)
 

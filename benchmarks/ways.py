@@ -91,11 +91,11 @@ class Looked:
 
 
 def looked(name: str, solid: Solid, pieces: int, pool: ThreadPoolExecutor, effort: Effort = USUAL) -> Looked:
-    """Ways to part a model, from a workshop that has nothing but its figures as it stands."""
+    """Ways to part a model, from a evaluator that has nothing but its figures as it stands."""
     model = Model(name, Solid(solid.vertices, solid.triangles), 1e-6)
-    workshop, plan = Evaluator(model, pool.map), Plan(model=model.ref)
-    workshop.evaluate(plan, default_printer())
-    search = WaySearch(workshop, plan, default_printer(), CutWishes(pieces=pieces), spread=pool.map, effort=effort)
+    evaluator, plan = Evaluator(model, pool.map), Plan(model=model.ref)
+    evaluator.evaluate(plan, default_printer())
+    search = WaySearch(evaluator, plan, default_printer(), CutWishes(pieces=pieces), spread=pool.map, effort=effort)
     start, cpu = time.perf_counter(), time.process_time()
     search.advance()
     first = time.perf_counter() - start

@@ -277,11 +277,11 @@ def random_hollows(pieces: Sequence[Piece], seed: int) -> tuple[tuple[Hollow, ..
 def problem_with_hollows(model, recipe: Recipe, seed: int) -> str:
     """The same of a recipe whose pieces are hollow, vented, plugged and put on posts."""
     plan = Plan(model=model.ref, recipe=recipe.cuts, lift=5.0)
-    workshop, printer = Evaluator(model), shipped_printers()["large-resin"]
+    evaluator, printer = Evaluator(model), shipped_printers()["large-resin"]
     try:
-        hollows, posts = random_hollows(workshop.evaluate(plan, printer, detail="figures").pieces, seed)
+        hollows, posts = random_hollows(evaluator.evaluate(plan, printer, detail="figures").pieces, seed)
         plan = plan.changed(hollows=hollows, posts=posts)
-        outcome = workshop.evaluate(plan, printer, detail="figures")
+        outcome = evaluator.evaluate(plan, printer, detail="figures")
     except CutFailed as error:
         return REFUSED if error.what else "an error without words"
     if outcome.lost_share > 1e-6:
@@ -304,12 +304,12 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
     joins : a seed for joins on its contacts
     """
     plan = Plan(model=model.ref, recipe=recipe.cuts)
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     try:
-        outcome = workshop.evaluate(plan, default_printer(), detail="figures")
+        outcome = evaluator.evaluate(plan, default_printer(), detail="figures")
         if joins is not None:
-            plan = plan.changed(joins=random_joins(workshop.contacts(plan), joins))
-            outcome = workshop.evaluate(plan, default_printer(), detail="figures")
+            plan = plan.changed(joins=random_joins(evaluator.contacts(plan), joins))
+            outcome = evaluator.evaluate(plan, default_printer(), detail="figures")
     except CutFailed as error:
         return REFUSED if error.what else "an error without words"
     if outcome.lost_share > 1e-6:

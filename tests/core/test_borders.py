@@ -140,8 +140,8 @@ def test_two_unlike_limbs_come_off_one_after_the_other(printer):
     head = neck.translate((0, 0, 22)) + manifold3d.Manifold.sphere(13, 48).translate((0, 0, 49))
     body = (manifold3d.Manifold.sphere(27, 64) + arm + head).refine_to_length(4.0)
     model = model_of(Solid.from_manifold(body, {}))
-    plan, workshop = Plan(model=model.ref), Evaluator(model)
-    ground = ground_of(workshop, plan, printer)
+    plan, evaluator = Plan(model=model.ref), Evaluator(model)
+    ground = ground_of(evaluator, plan, printer)
     ground = replace(ground, wishes=CutWishes(pieces=3))
     balls = [4 / 3 * np.pi * radius**3 for radius in (13, 17, 27)]
     off = [draft for draft in limbs_off(ground, ground.start.cells[0], plan) if len(draft.cells) == 2]
@@ -151,7 +151,7 @@ def test_two_unlike_limbs_come_off_one_after_the_other(printer):
         (PatchCut, PatchCut), (PatchCut, StraightCut), (StraightCut, StraightCut),
     }
     for draft in both[:: max(1, len(both) // 6)]:
-        outcome = workshop.evaluate(plan.changed(recipe=draft.cuts), printer)
+        outcome = evaluator.evaluate(plan.changed(recipe=draft.cuts), printer)
         assert outcome.totals.pieces == 3
         assert outcome.lost_share < 1e-6
         assert sorted(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(balls, rel=0.2)
@@ -171,8 +171,8 @@ def level(number: int, offset: float) -> StraightCut:
 def test_all_cuts_of_a_plan_settle_together_within_limits(printer):
     model = model_of(grooved())
     plan = Plan(model=model.ref)
-    workshop = Evaluator(model)
-    ground = ground_of(workshop, plan, printer)
+    evaluator = Evaluator(model)
+    ground = ground_of(evaluator, plan, printer)
     limits = Limits(moved=8.0, turned=4.0, rise=0.5)
     cuts, before, after = settled_together(ground, (level(1, 46.5), level(2, 84.0)), limits, plan.leaning)
     assert [cut.id for cut in cuts] == ["c1", "c2"]
@@ -181,8 +181,8 @@ def test_all_cuts_of_a_plan_settle_together_within_limits(printer):
     for cut, was in zip(cuts, (46.5, 84.0), strict=True):
         assert abs(cut.offset / cut.normal[2] - was) <= 8.0 + 0.1
         assert np.degrees(np.arccos(min(cut.normal[2], 1.0))) <= 4.0 + 1e-6
-    outcome = workshop.evaluate(plan.changed(recipe=cuts), printer)
-    first = workshop.evaluate(plan.changed(recipe=(level(1, 46.5), level(2, 84.0))), printer)
+    outcome = evaluator.evaluate(plan.changed(recipe=cuts), printer)
+    first = evaluator.evaluate(plan.changed(recipe=(level(1, 46.5), level(2, 84.0))), printer)
     assert outcome.totals.seam_in_sight_mm < 0.95 * first.totals.seam_in_sight_mm
 
 

@@ -36,7 +36,7 @@ UP = np.array([0.0, 0.0, 1.0])
 
 
 def hollowed(solid: Solid, *, lift: float = 5.0, vents: bool = False, plan: Plan | None = None, **wishes):
-    """(workshop, plan, outcome) of a body made hollow as a whole."""
+    """(evaluator, plan, outcome) of a body made hollow as a whole."""
     model = model_of(solid)
     shop = Evaluator(model)
     plan = plan or Plan(model=model.ref, lift=lift)

@@ -57,8 +57,8 @@ def joined_plan(*joins, solid: Solid | None = None, cut=HALVES, **more) -> tuple
 
 
 def outcome_of(*joins, **how) -> Outcome:
-    workshop, plan = joined_plan(*joins, **how)
-    return workshop.evaluate(plan, PRINTER, detail="figures")
+    evaluator, plan = joined_plan(*joins, **how)
+    return evaluator.evaluate(plan, PRINTER, detail="figures")
 
 
 def sound(outcome: Outcome) -> None:
@@ -139,8 +139,8 @@ CASES = {
 def test_clearance_is_the_distance_everywhere(how, mirror, clearance):
     """Signed distances by libigl between seated key and socket: the clearance on sides and tip."""
     key = KeyJoin(id="j1", at=(3, -2, 20), height=6, clearance=clearance, **{"rounding": 0, **how}, **ON)
-    workshop, plan = joined_plan(key)
-    made = workshop.evaluate(plan.sized(mirror=mirror) if mirror else plan, PRINTER, detail="figures")
+    evaluator, plan = joined_plan(key)
+    made = evaluator.evaluate(plan.sized(mirror=mirror) if mirror else plan, PRINTER, detail="figures")
     sound(made)
     upper, lower = (piece.solid for piece in made.pieces)
     carrier, into = (upper, lower) if how.get("carrier") == "second" else (lower, upper)
@@ -224,8 +224,8 @@ def test_a_loose_key_is_a_piece_of_its_own():
         towards = 1.0 if piece.solid.bounds[0, 2] >= 20 - 1e-9 else -1.0
         assert distance[normals[:, 2] * towards > 0.999] == pytest.approx(0.25, abs=0.02)
     seated = key.wish(seat=Tilt.from_rotation(np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])))
-    workshop, plan = joined_plan(*made.plan.joins)
-    again = workshop.evaluate(plan.with_wish(seated), PRINTER, detail="figures")
+    evaluator, plan = joined_plan(*made.plan.joins)
+    again = evaluator.evaluate(plan.with_wish(seated), PRINTER, detail="figures")
     assert again.pieces[-1].seat_kind == "as you seated it"
 
 
@@ -349,8 +349,8 @@ def test_least_wall_is_measured_in_the_body():
 
 def test_room_map_against_the_distance_to_the_outline():
     """Of a square contact over enough depth: the room is the distance to the nearest side, less the wall."""
-    workshop, plan = joined_plan()
-    room = ContactRoom.of(workshop.contacts(plan)[0])
+    evaluator, plan = joined_plan()
+    room = ContactRoom.of(evaluator.contacts(plan)[0])
 
     def on_grid(values: np.ndarray) -> np.ndarray:
         found = np.full(room.inside.shape, -np.inf)
@@ -360,7 +360,7 @@ def test_room_map_against_the_distance_to_the_outline():
     largest = on_grid(room.socket("second", 6.0, 0.0, 1.2))
     for x, y in ((0, 0), (10, 3), (-15, -12)):
         expected = 20 - max(abs(x), abs(y)) - 1.2
-        frame = workshop.contacts(plan)[0].frame
+        frame = evaluator.contacts(plan)[0].frame
         assert room.at(largest, frame[:2] @ [x, y, 20]) == pytest.approx(expected, abs=0.5)
     assert room.at(on_grid(room.socket("second", 19.5, 0.0, 1.2)), np.zeros(2)) < 0  # only 20 mm deep
     assert room.width == pytest.approx(40, abs=0.5)
@@ -370,8 +370,8 @@ def test_contacts_are_what_the_cut_has_made():
     """Of all demo models in blocks: the areas of contacts add up to that of the cut faces, and each way in is across
     its face."""
     for name in ("lantern", "hook"):
-        workshop, plan = in_blocks(name)
-        outcome = workshop.evaluate(plan, PRINTER, detail="whole")
+        evaluator, plan = in_blocks(name)
+        outcome = evaluator.evaluate(plan, PRINTER, detail="whole")
         total = sum(contact.area for contact in outcome.contacts)
         assert total == pytest.approx(outcome.totals.cut_area_mm2, rel=1e-6)
         assert all(contact.flat and contact.free for contact in outcome.contacts)
@@ -393,10 +393,10 @@ def test_a_t_junction_is_three_contacts():
     cuts = (HALVES, StraightCut(id="c2", name="Upper", normal=(1, 0, 0), offset=5.0,
                                 reach={"kind": "piece", "sides": (Side(cut="c1", side=1),)}))
     model = model_of(block())
-    workshop = Evaluator(model)
-    outcome = workshop.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="whole")
+    evaluator = Evaluator(model)
+    outcome = evaluator.evaluate(Plan(model=model.ref, recipe=cuts), PRINTER, detail="whole")
     assert sorted(round(contact.area) for contact in outcome.contacts) == [600, 800, 1000]
-    moves = workshop.dry_fit(outcome.plan, PRINTER).moves
+    moves = evaluator.dry_fit(outcome.plan, PRINTER).moves
     assert len(moves) == 2
     assert len(moves[1].contacts) == 2  # what the second cut has parted closes on the lower half as one
 
@@ -415,9 +415,9 @@ def in_blocks(name: str) -> tuple[Evaluator, Plan]:
 def test_proposed_joins_hold(name):
     """On demo models in eight parts: contacts over 25 mm² of solid bodies get a join that holds, with the walls that
     the printer needs, and the pieces go together."""
-    workshop, plan = in_blocks(name)
-    joins = workshop.proposed_joins(plan, PRINTER)
-    made = workshop.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
+    evaluator, plan = in_blocks(name)
+    joins = evaluator.proposed_joins(plan, PRINTER)
+    made = evaluator.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
     sound(made)
     assert not any(report.problem for report in made.joins.values())
     assert all(report.least_wall >= PRINTER.least_wall for report in made.joins.values())
@@ -427,10 +427,10 @@ def test_proposed_joins_hold(name):
     # of the hook's one is 3.5 mm wide, and one belongs to a cap that is 1.3 mm thick on the whole
     assert len([n for n in large if n in held]) >= 0.95 * len(large) - (2 if name == "hook" else 0)
     assert {made.joins[join.id].contact for join in joins} == set(range(len(made.contacts)))
-    moves = workshop.dry_fit(made.plan, PRINTER).moves
+    moves = evaluator.dry_fit(made.plan, PRINTER).moves
     assert sum(len(move.contacts) for move in moves) == len(made.contacts)
     assert [move for move in moves if move.meets and sum(made.contacts[n].area for n in move.contacts) > 25] == []
-    assert workshop.proposed_joins(made.plan, PRINTER) == []
+    assert evaluator.proposed_joins(made.plan, PRINTER) == []
 
 
 def test_carriers_by_the_seats():
@@ -441,8 +441,8 @@ def test_carriers_by_the_seats():
     def proposed(upper: Tilt, lower: Tilt, offset: float = HALVES.offset) -> list:
         seats = (PieceSettings(sides=sides[0], anchor=(0, 0, 30), seat=upper),
                  PieceSettings(sides=sides[1], anchor=(0, 0, 10), seat=lower))
-        workshop, plan = joined_plan(pieces=seats, cut=HALVES.model_copy(update={"offset": offset}))
-        return workshop.proposed_joins(plan, PRINTER)
+        evaluator, plan = joined_plan(pieces=seats, cut=HALVES.model_copy(update={"offset": offset}))
+        return evaluator.proposed_joins(plan, PRINTER)
 
     both = proposed(down, up)
     assert {join.kind for join in both} == {"loose key"}
@@ -465,11 +465,11 @@ def test_carriers_by_the_seats():
 
 def test_a_thin_ring_gets_a_splint_and_says_why():
     """A ring 0.8 mm thick, too thin for a key, a rod or a lap: a strip on the inside, a clearance away from it."""
-    workshop, plan = joined_plan(solid=tube(18, 18.8, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
-    (join,) = workshop.proposed_joins(plan, PRINTER)
+    evaluator, plan = joined_plan(solid=tube(18, 18.8, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
+    (join,) = evaluator.proposed_joins(plan, PRINTER)
     assert isinstance(join, SplintJoin)
     assert "too thin" in join.why
-    made = workshop.evaluate(plan.changed(joins=(join,)), PRINTER, detail="figures")
+    made = evaluator.evaluate(plan.changed(joins=(join,)), PRINTER, detail="figures")
     sound(made)
     strip = made.pieces[2].solid
     radius = np.hypot(*strip.vertices[:, :2].T)
@@ -506,8 +506,8 @@ def test_a_lap_on_a_tube(carrier, half):
         points[middle], np.ascontiguousarray(socket.vertices), socket.triangles.astype(np.int64)
     )
     assert np.sqrt(squared) == pytest.approx(np.full(middle.sum(), 0.2), abs=0.02)
-    workshop, plan = joined_plan(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
-    (move,) = workshop.dry_fit(plan, PRINTER).moves
+    evaluator, plan = joined_plan(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
+    (move,) = evaluator.dry_fit(plan, PRINTER).moves
     assert move.meets is None
 
 
@@ -550,8 +550,8 @@ def test_a_lap_where_there_is_no_wall_says_so():
 @pytest.mark.parametrize("more", [0.0, 1e-9, -1e-9])
 def test_the_last_digits_of_a_volume_do_not_choose_what_moves(more):
     """Of two halves alike the second side of their contact moves; one that is smaller moves whichever side it is."""
-    workshop, plan = joined_plan()
-    (contact,) = workshop.contacts(plan)
+    evaluator, plan = joined_plan()
+    (contact,) = evaluator.contacts(plan)
     first, second = contact.parts
     low, high = (0.0, 20.0) if contact.out[2] > 0 else (20.0, 0.0)
     for (one, other), moving in (((0.0, 20.0 * more), second), ((0.0, -1.0), second), ((-1.0, 0.0), first)):
@@ -563,15 +563,15 @@ def test_the_last_digits_of_a_volume_do_not_choose_what_moves(more):
 @pytest.mark.parametrize("name", SHELLS)
 def test_proposed_joins_on_shells(name):
     """At least 80 % of the contacts over 25 mm² of shells get a join that holds, and all goes together."""
-    workshop, plan = in_blocks(name)
-    joins = workshop.proposed_joins(plan, PRINTER)
-    made = workshop.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
+    evaluator, plan = in_blocks(name)
+    joins = evaluator.proposed_joins(plan, PRINTER)
+    made = evaluator.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
     sound(made)
     assert not any(report.problem for report in made.joins.values())
     held = {made.joins[join.id].contact for join in joins if join.holds}
     large = [n for n, contact in enumerate(made.contacts) if contact.area > 25]
     assert len([n for n in large if n in held]) >= 0.8 * len(large)
-    assert all(move.meets is None for move in workshop.dry_fit(made.plan, PRINTER).moves)
+    assert all(move.meets is None for move in evaluator.dry_fit(made.plan, PRINTER).moves)
 
 
 def test_a_dovetail_does_not_go_together_along_its_cut():
@@ -579,8 +579,8 @@ def test_a_dovetail_does_not_go_together_along_its_cut():
     swept body."""
     lower = joined(box(40, 40, 20, (-20, -20, 0)), box(10, 40, 30, (-20, -20, 20)), box(20, 40, 6, (-20, -20, 44)))
     upper = joined(box(28, 40, 20, (-8, -20, 20)))
-    workshop, plan = joined_plan(solid=block())
-    contact = workshop.contacts(plan)[0]
+    evaluator, plan = joined_plan(solid=block())
+    contact = evaluator.contacts(plan)[0]
     for bodies, blocked in (((upper, lower), True), ((upper, joined(box(40, 40, 20, (-20, -20, 0)))), False)):
         (move,) = moves_of(bodies, [contact], [HALVES])
         swept = [(bodies[0].manifold.translate((0, 0, s)) ^ bodies[1].manifold).volume() for s in (3.0, 6.0, 12.0)]
@@ -593,20 +593,20 @@ def test_a_dovetail_does_not_go_together_along_its_cut():
 
 def test_joins_follow_their_cut():
     key = KeyJoin(id="j1", at=(6, 4, 20), width=8, height=5, **ON)
-    workshop, plan = joined_plan(key)
+    evaluator, plan = joined_plan(key)
     tilted = HALVES.model_copy(update={"normal": (0.0, math.sin(0.2), math.cos(0.2)), "offset": 24.0})
-    made = workshop.evaluate(plan.with_cut(tilted), PRINTER, detail="figures")
+    made = evaluator.evaluate(plan.with_cut(tilted), PRINTER, detail="figures")
     sound(made)
     place = np.array(made.joins["j1"].place)
     assert float(place @ tilted.normal) == pytest.approx(24.0)
     assert made.joins["j1"].moved == pytest.approx(0, abs=1e-9)
-    off = workshop.evaluate(plan.with_cut(HALVES.model_copy(update={"on": False})), PRINTER)
+    off = evaluator.evaluate(plan.with_cut(HALVES.model_copy(update={"on": False})), PRINTER)
     assert "do not meet" in off.joins["j1"].problem
     assert any("j1" in note for note in off.notes)
     assert plan.without_cut("c1").joins == ()
     # parted once more, it is on the part that it was on
     more = plan.with_cut(StraightCut(id="c2", name="More", normal=(1, 0, 0), offset=-3.0))
-    made = workshop.evaluate(more, PRINTER, detail="figures")
+    made = evaluator.evaluate(more, PRINTER, detail="figures")
     contact = made.contacts[made.joins["j1"].contact]
     assert not made.joins["j1"].problem
     assert contact.place[0] > -3
@@ -616,23 +616,23 @@ def test_joins_follow_their_cut():
 def test_scaling_scales_keys_and_never_clearance_or_stock():
     key = KeyJoin(id="j1", at=(6, 4, 20), width=8, height=5, clearance=0.2, **ON)
     rod = DowelJoin(id="j2", at=(-8, -8, 20), diameter=3, **ON)
-    workshop, plan = joined_plan(key, rod)
+    evaluator, plan = joined_plan(key, rod)
     twice = plan.sized(scale=2.0)
     assert twice.join("j1").width == pytest.approx(16)
     assert twice.join("j1").height == pytest.approx(10)
     assert twice.join("j1").at == pytest.approx((12, 8, 40))
     assert twice.join("j1").clearance == 0.2
     assert twice.join("j2").diameter == 3
-    sound(workshop.evaluate(twice, PRINTER, detail="figures"))
+    sound(evaluator.evaluate(twice, PRINTER, detail="figures"))
 
 
 def test_cells_that_are_numbered_anew_in_a_mirror_keep_their_joins():
     walls = BlockCut(id="c1", name="Blocks", x=(0.0, 10.0))
     key = KeyJoin(id="j1", cut="c1", between=(0, 1), at=(0, 3, 12), width=8, height=5)
-    workshop, plan = joined_plan(key, cut=walls)
-    before = workshop.evaluate(plan, PRINTER, detail="figures")
+    evaluator, plan = joined_plan(key, cut=walls)
+    before = evaluator.evaluate(plan, PRINTER, detail="figures")
     mirrored = plan.sized(mirror="x")
-    after = workshop.evaluate(mirrored, PRINTER, detail="figures")
+    after = evaluator.evaluate(mirrored, PRINTER, detail="figures")
     sound(after)
     carries = [max(outcome.pieces, key=lambda one: one.solid.by("j1", KEY).sum()) for outcome in (before, after)]
     middle = [float(piece.solid.bounds[:, 0].mean()) for piece in carries]
@@ -652,8 +652,7 @@ def test_joins_are_kept_in_recipes_and_projects():
     _, plan = joined_plan(*joins)
     project = Project(title="Joined", plan=plan)
     assert read_project(project_text(project)).plan == plan
-    old = json.loads(recipe.model_dump_json(exclude={"joins"})) | {"version": 2}
-    assert read_recipe(json.dumps(old).encode()).joins == ()
+    assert read_recipe(recipe.model_dump_json(exclude={"joins"}).encode()).joins == ()
     assert set(JOINS) >= {"key", "loose key", "dowel hole", "glue"}
 
 
@@ -663,7 +662,7 @@ def test_joins_are_kept_in_recipes_and_projects():
 ])
 def test_what_makes_no_join_is_refused(wrong):
     given = {"id": "j1", "at": [0, 0, 20], "width": 8, "height": 5, **ON, **wrong}
-    text = json.dumps({"version": 3, "cuts": [], "joins": [given]})
+    text = json.dumps({"version": 1, "cuts": [], "joins": [given]})
     with pytest.raises(BadPlan):
         read_recipe(text.encode())
 
@@ -686,9 +685,9 @@ def test_an_edit_of_one_join_makes_two_pieces_anew():
     keys = [
         KeyJoin(id=f"j{n}", cut="c1", between=(n, n + 1), at=(16 * n - 8, 0, 12), width=6, height=3) for n in (0, 1)
     ]
-    workshop, plan = joined_plan(*keys, solid=joined(box(48, 40, 40, (-24, -20, 0))), cut=walls)
-    before = workshop.evaluate(plan, PRINTER, detail="figures")
-    after = workshop.evaluate(plan.with_join(keys[1].model_copy(update={"height": 4.0})), PRINTER, detail="figures")
+    evaluator, plan = joined_plan(*keys, solid=joined(box(48, 40, 40, (-24, -20, 0))), cut=walls)
+    before = evaluator.evaluate(plan, PRINTER, detail="figures")
+    after = evaluator.evaluate(plan.with_join(keys[1].model_copy(update={"height": 4.0})), PRINTER, detail="figures")
     same = [one.solid is other.solid for one, other in zip(before.pieces, after.pieces, strict=True)]
     assert same == [True, False, False]
 
@@ -783,8 +782,8 @@ def test_what_fitted_best_is_kept_in_the_profile(tmp_path):
     assert printer.fitted.startswith("0.25 mm per side fitted best, 20")
     # joins that state no clearance take it
     key = KeyJoin(id="j1", at=(0, 0, 20), width=10, height=6, **ON)
-    workshop, plan = joined_plan(key)
-    assert workshop.evaluate(plan, printer, detail="figures").joins["j1"].clearance == 0.25
+    evaluator, plan = joined_plan(key)
+    assert evaluator.evaluate(plan, printer, detail="figures").joins["j1"].clearance == 0.25
 
 
 def test_letters_are_the_outlines_of_the_typeface():
@@ -845,10 +844,10 @@ def test_letters_are_sunk_the_right_way_round():
 
 
 def test_letters_for_all_contacts_keep_away_from_joins():
-    workshop, plan = in_blocks("gull")
-    plan = plan.changed(joins=tuple(workshop.proposed_joins(plan, PRINTER)))
-    found = workshop.lettered(plan, PRINTER)
-    made = workshop.evaluate(plan.changed(joins=(*plan.joins, *found)), PRINTER, detail="figures")
+    evaluator, plan = in_blocks("gull")
+    plan = plan.changed(joins=tuple(evaluator.proposed_joins(plan, PRINTER)))
+    found = evaluator.lettered(plan, PRINTER)
+    made = evaluator.evaluate(plan.changed(joins=(*plan.joins, *found)), PRINTER, detail="figures")
     sound(made)
     assert not any(report.problem for report in made.joins.values())
     assert len(found) >= 8
@@ -859,8 +858,8 @@ def test_letters_for_all_contacts_keep_away_from_joins():
         assert join.text_first[-1] == join.text_second[-1]
     # with letters only, a contact still has no join
     bare = plan.changed(joins=tuple(found))
-    assert {join.kind for join in workshop.proposed_joins(bare, PRINTER)} != set()
-    assert workshop.lettered(made.plan, PRINTER) == [] or len(found) < len(made.contacts)
+    assert {join.kind for join in evaluator.proposed_joins(bare, PRINTER)} != set()
+    assert evaluator.lettered(made.plan, PRINTER) == [] or len(found) < len(made.contacts)
 
 
 def test_the_least_over_a_surface_is_never_above_the_truth():

@@ -132,8 +132,8 @@ def test_a_band_along_the_seam_and_in_a_ring_and_as_a_cap():
 def test_a_band_for_a_measured_girth():
     """Factor = measured / nominal, across only; a tape around a pipe measures 2 π R."""
     plain = BandJoin(id="j1", at=(19.2, 0, 20), width=8.0, follows="axis", **ON)
-    workshop, plan = joined_plan(plain, solid=pipe())
-    nominal = tape_around(workshop.contacts(plan)[0])
+    evaluator, plan = joined_plan(plain, solid=pipe())
+    nominal = tape_around(evaluator.contacts(plan)[0])
     assert nominal == pytest.approx(2 * math.pi * 19.2, rel=1e-3)
     larger = plain.model_copy(update={"girth": 1.02 * nominal})
     one, two = (extra(outcome_of(join, solid=pipe()), "band")[0] for join in (plain, larger))
@@ -164,11 +164,11 @@ def test_a_band_keeps_away_from_leaves_that_stick_out():
 
 
 def test_strips_in_a_real_shell_lie_on_it_and_go_through_nothing():
-    workshop, plan = in_blocks("helmet")
-    contact = workshop.contacts(plan)[0]
+    evaluator, plan = in_blocks("helmet")
+    contact = evaluator.contacts(plan)[0]
     at = tuple(float(value) for value in contact.place)
     where = {"cut": contact.cut, "between": contact.between, "at": at}
-    made = workshop.evaluate(plan.changed(joins=(SplintJoin(id="a", **where), BandJoin(id="b", **where))), PRINTER,
+    made = evaluator.evaluate(plan.changed(joins=(SplintJoin(id="a", **where), BandJoin(id="b", **where))), PRINTER,
                              detail="figures")
     sound(made)
     for kind in ("splint", "band"):
@@ -211,15 +211,15 @@ def test_a_knuckle_turns_through_its_range_and_no_further(back, on, leaves, carr
 def test_a_swivel_turns_all_around_and_its_pin_fits():
     """A hole of d + 2 c + a in both pieces, as deep as asked for, and faces a clearance apart."""
     join = PivotJoin(id="p", at=(0, 0, 20), turns_back=180, turns_on=180, depth_first=9, depth_second=7, **ON)
-    workshop, plan = joined_plan(join, solid=ROD)
-    made = workshop.evaluate(plan, PRINTER, detail="figures")
+    evaluator, plan = joined_plan(join, solid=ROD)
+    made = evaluator.evaluate(plan, PRINTER, detail="figures")
     sound(made)
     upper, lower = (piece.solid for piece in made.pieces)
     wide = 3.0 + 2 * 0.3 + PRINTER.hole_allowance
     area = 48 * math.tan(math.pi / 48) * (wide / 2) ** 2
     assert 30 * 16 * 20 - lower.volume == pytest.approx(area * 9, rel=1e-4)
     assert 30 * 16 * 40 - upper.volume == pytest.approx(area * 7 + (30 * 16 - area) * 0.3, rel=1e-4)
-    fit = workshop.dry_fit(plan, PRINTER)
+    fit = evaluator.dry_fit(plan, PRINTER)
     (one,) = fit.turns
     assert one.free[0] <= -180
     assert one.free[1] >= 180
@@ -230,11 +230,11 @@ def test_a_swivel_turns_all_around_and_its_pin_fits():
 def test_a_joint_that_is_held_elsewhere_does_not_turn():
     """Four quarters of a block: a pivot between two of them is held by the way around."""
     cut = BlockCut(id="c1", name="B", x=(0.0,), y=((0.0,), (0.0,)))
-    workshop, plan = joined_plan(cut=cut)
-    contact = workshop.contacts(plan)[0]
+    evaluator, plan = joined_plan(cut=cut)
+    contact = evaluator.contacts(plan)[0]
     at = tuple(float(value) for value in contact.place)
     join = PivotJoin(id="p", cut=contact.cut, between=contact.between, at=at)
-    (one,) = workshop.dry_fit(plan.changed(joins=(join,)), PRINTER).turns
+    (one,) = evaluator.dry_fit(plan.changed(joins=(join,)), PRINTER).turns
     assert one.held_by is not None
     assert one.angles == ()
 
@@ -281,11 +281,11 @@ def test_a_pointer_points_up_on_both_faces_of_a_round_contact():
     bar = trimesh.creation.cylinder(10, 60, sections=96)
     bar.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, (0, 1, 0)))
     lying = HALVES.model_copy(update={"normal": (1.0, 0.0, 0.0), "offset": 0.0})
-    workshop, plan = joined_plan(solid=solid_of(bar), cut=lying)
-    (found,) = workshop.lettered(plan, PRINTER)
+    evaluator, plan = joined_plan(solid=solid_of(bar), cut=lying)
+    (found,) = evaluator.lettered(plan, PRINTER)
     assert found.pointer == pytest.approx((0, 0, 1), abs=1e-9)
     plain = LettersJoin.model_validate({**found.model_dump(), "pointer": None})
-    bodies = [workshop.evaluate(plan.changed(joins=(join,)), PRINTER, detail="figures") for join in (found, plain)]
+    bodies = [evaluator.evaluate(plan.changed(joins=(join,)), PRINTER, detail="figures") for join in (found, plain)]
     sound(bodies[0])
     assert bodies[0].joins[found.id].removed > bodies[1].joins[found.id].removed
     square, flat = joined_plan()
@@ -296,8 +296,8 @@ def test_where_seams_meet_errors_add_up():
     """Two cuts across each other: four seams run together at the two places where the line of both leaves the block,
     √4 and 4 times the clearance (root of the sum of squares)."""
     cut = BlockCut(id="c1", name="B", x=(0.0,), y=((0.0,), (0.0,)))
-    workshop, plan = joined_plan(cut=cut)
-    fit = workshop.dry_fit(plan, PRINTER)
+    evaluator, plan = joined_plan(cut=cut)
+    fit = evaluator.dry_fit(plan, PRINTER)
     assert len(fit.meetings) == 2
     for met in fit.meetings:
         assert len(met.contacts) == 4
@@ -307,9 +307,9 @@ def test_where_seams_meet_errors_add_up():
         assert met.worst == pytest.approx(4 * PRINTER.clearance)
     # a cap over it lies on all four pieces and goes through none
     met = fit.meetings[0]
-    contact = workshop.contacts(plan)[met.contacts[0]]
+    contact = evaluator.contacts(plan)[met.contacts[0]]
     cap = BandJoin(id="cap", cut=contact.cut, between=contact.between, at=met.place, follows="spot", width=14.0)
-    made = workshop.evaluate(plan.changed(joins=(cap,)), PRINTER, detail="figures")
+    made = evaluator.evaluate(plan.changed(joins=(cap,)), PRINTER, detail="figures")
     sound(made)
     (lid,) = extra(made, "cap")
     assert lid.size[0] == pytest.approx(14.0, abs=1.0)
@@ -319,7 +319,7 @@ def test_where_seams_meet_errors_add_up():
 
 
 def test_ones_own_rods_are_used():
-    workshop, plan = in_blocks("helmet")
-    found = workshop.proposed_joins(plan, PRINTER, stock=(2.5,))
+    evaluator, plan = in_blocks("helmet")
+    found = evaluator.proposed_joins(plan, PRINTER, stock=(2.5,))
     rods = {join.diameter for join in found if join.kind == "dowel hole"}
     assert rods <= {2.5}

@@ -232,17 +232,17 @@ def bipyramid():
 
 def test_the_plane_of_symmetry_of_a_body_with_level_wings_needs_no_support(bipyramid):
     """Common practice: halving along the plane of symmetry removes the support."""
-    workshop, plan = bipyramid
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = bipyramid
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     level = subject.places(np.array([0.0, 0.0, 1.0]), np.array([0.0]))
     assert level.support.sum() == pytest.approx(0, abs=1.0)
     assert level.flat.sum() == pytest.approx(0, abs=1.0)
-    assert workshop.evaluate(plan, PRINTER).totals.support_volume_mm3 > 1000
+    assert evaluator.evaluate(plan, PRINTER).totals.support_volume_mm3 > 1000
 
 
 def test_wishes_are_kept(bipyramid):
-    workshop, plan = bipyramid
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = bipyramid
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     found = as_map(looked_along(subject, np.concatenate([half_sphere(40), likely_normals(subject)])))
     assert found.sight[found.allowed(CutWishes(seam_limit=60.0))].max() <= 60
     flat = found.allowed(CutWishes(flat=True))
@@ -253,8 +253,8 @@ def test_wishes_are_kept(bipyramid):
 
 
 def test_sweeps_end_where_the_piece_does(bipyramid):
-    workshop, plan = bipyramid
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = bipyramid
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     found = swept(subject, np.array([0.0, 0.0, 1.0]), places=41)
     assert len(found.offsets) == 41
     assert -20 < found.offsets[0] < found.offsets[-1] < 20
@@ -269,8 +269,8 @@ def test_sweeps_end_where_the_piece_does(bipyramid):
 
 
 def test_a_cut_turned_about_the_middle_of_its_section(bipyramid):
-    workshop, plan = bipyramid
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = bipyramid
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     found = turned(subject, np.array([0.0, 0.0, 1.0]), 0.0, steps=5)
     assert found.support.shape == (5, 5)
     assert found.normals[2, 2] == pytest.approx([0, 0, 1])
@@ -293,8 +293,8 @@ def groove():
 
 def test_a_seam_settles_into_a_groove():
     model = model_of(groove(), "Reel")
-    workshop, plan = Evaluator(model), Plan(model=model.ref)
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = Evaluator(model), Plan(model=model.ref)
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     cut = StraightCut(id="c", name="c", normal=(0, 0, 1), offset=30.0)
     found, before, after = settled(subject, cut, Limits(moved=8, turned=4, rise=5))
     assert found.offset == pytest.approx(25, abs=1.0)
@@ -308,8 +308,8 @@ def test_a_seam_settles_into_a_groove():
 
 def test_a_bent_line_settles_towards_the_groove():
     model = model_of(groove(), "Reel")
-    workshop, plan = Evaluator(model), Plan(model=model.ref)
-    subject = cut_subject(workshop, plan, 0, PRINTER)
+    evaluator, plan = Evaluator(model), Plan(model=model.ref)
+    subject = cut_subject(evaluator, plan, 0, PRINTER)
     line = tuple((x, -math.sqrt(max(20**2 - x**2, 1)), 31.5) for x in (-18.0, -9.0, 0.0, 9.0, 18.0))
     cut = BentCut(id="c", name="c", line=line, view=(0, 1, 0))
     found, before, after = settled(subject, cut, Limits(moved=9, turned=0, rise=5))

@@ -154,8 +154,8 @@ def test_pieces_on_two_printers(tmp_path):
     """Each is judged, laid, counted and written by its own printer: layers of the resin one, none of the other."""
     plan = tower(second=RESIN, copies=2)
     plan = wished(plan, PRINTER, p2={"second": True}, p3={"second": True})
-    workshop = Evaluator(TOWER)
-    outcome = workshop.evaluate(plan, PRINTER)
+    evaluator = Evaluator(TOWER)
+    outcome = evaluator.evaluate(plan, PRINTER)
     assert [piece.second for piece in outcome.pieces] == [False, True, True, False]
     assert [piece.figures.layers for piece in outcome.pieces] == [
         layer_count(20, printer) for printer in (PRINTER, RESIN, RESIN, PRINTER)
@@ -184,7 +184,7 @@ def test_pieces_on_two_printers(tmp_path):
     wish = Wished(pieces=(), beds=("3mf",), layers=True)
     handed = deliver(outcome.pieces, laid, PRINTER, "Tower", tmp_path, wish, work)
     assert {one.path.name for one in handed} == {"bed-1.3mf", "bed-2.3mf", "bed-2-layers.zip", "bed-2-layers.3mf"}
-    sheet = sheet_for(workshop, outcome, PRINTER, "Tower", laid, work, (), "a4")
+    sheet = sheet_for(evaluator, outcome, PRINTER, "Tower", laid, work, (), "a4")
     said = sheet.html.decode()
     assert RESIN.name in said
     assert "With both printers at once" in said
@@ -205,25 +205,25 @@ def test_what_is_on_no_second_printer_is_on_the_first():
 
 def test_shared_out_so_that_it_ends_soonest():
     """Four equal blocks on two equal printers: two each. On one that is too low for any, none goes there."""
-    workshop = Evaluator(TOWER)
+    evaluator = Evaluator(TOWER)
     other = PRINTER.changed(name="Other")
-    plan = shared_out(workshop, tower(second=other), PRINTER)
-    outcome = workshop.evaluate(plan, PRINTER)
+    plan = shared_out(evaluator, tower(second=other), PRINTER)
+    outcome = evaluator.evaluate(plan, PRINTER)
     assert sum(piece.second for piece in outcome.pieces) == 2
-    _, alone = laid_with_job(workshop.evaluate(tower(), PRINTER), PRINTER)
+    _, alone = laid_with_job(evaluator.evaluate(tower(), PRINTER), PRINTER)
     _, work = laid_with_job(outcome, PRINTER)
     # what is lost at a layer is lost on each of both
     assert work.elapsed == pytest.approx((alone.seconds + layer_count(20, PRINTER) * PRINTER.layer_seconds) / 2)
     low = other.changed(height=10.0)
-    plan = shared_out(workshop, tower(second=low), PRINTER)
-    assert not any(piece.second for piece in workshop.evaluate(plan, PRINTER).pieces)
+    plan = shared_out(evaluator, tower(second=low), PRINTER)
+    assert not any(piece.second for piece in evaluator.evaluate(plan, PRINTER).pieces)
     # what one alone has is printed there
     plan = wished(tower(second=RESIN), PRINTER, p1={"material": "Red"})
     fast = PRINTER.changed(speed=1.0)
-    outcome = workshop.evaluate(shared_out(workshop, plan, fast), fast)
+    outcome = evaluator.evaluate(shared_out(evaluator, plan, fast), fast)
     assert [piece.second for piece in outcome.pieces] == [False, True, True, True]
     with pytest.raises(BadPlan, match="no second printer"):
-        shared_out(workshop, tower(), PRINTER)
+        shared_out(evaluator, tower(), PRINTER)
 
 
 @given(st.lists(st.tuples(st.integers(1, 50), st.integers(1, 50)), min_size=1, max_size=7))
@@ -282,13 +282,13 @@ def test_they_are_kept_in_a_project():
 def test_all_is_laid_once_however_it_is_shared(mask, copies, beds_by):
     """No two materials on a bed, no bed of two printers, all copies somewhere, and never fewer beds than the bound."""
     model = TOWER
-    workshop = _WORKSHOP
+    evaluator = _EVALUATOR
     plan = tower(second=RESIN.changed(bed_x=60, bed_y=45), copies=copies, beds_by=beds_by)
-    pieces = workshop.evaluate(plan, PRINTER, detail="figures").pieces
+    pieces = evaluator.evaluate(plan, PRINTER, detail="figures").pieces
     for n, piece in enumerate(pieces):
         wish = {"second": True} if mask >> n & 1 else {"material": ("", "Red")[n % 2]}
         plan = plan.with_wish(piece.wish(**wish), piece.wished)
-    outcome = workshop.evaluate(plan, PRINTER, detail="figures")
+    outcome = evaluator.evaluate(plan, PRINTER, detail="figures")
     laid, work = laid_with_job(outcome, PRINTER)
     assert len(laid) == copies * 4
     assert sorted(n for bed in work.beds for n in bed.pieces) == list(range(len(laid)))
@@ -302,7 +302,7 @@ def test_all_is_laid_once_however_it_is_shared(mask, copies, beds_by):
     assert model.ref == plan.model
 
 
-_WORKSHOP = Evaluator(TOWER)
+_EVALUATOR = Evaluator(TOWER)
 """What it makes is kept from one example to the next."""
 
 
@@ -317,11 +317,11 @@ def test_two_bodies_that_touch_nothing_share_a_printer():
 
 def test_one_coupon_is_laid_with_all_copies():
     """It is closed, lies on a bed once, has its own mass, and changes nothing of what is told of the pieces."""
-    workshop = Evaluator(TOWER)
-    bare = workshop.evaluate(tower(copies=3), PRINTER)
-    join = workshop.proposed_joins(tower(), PRINTER)[0]
+    evaluator = Evaluator(TOWER)
+    bare = evaluator.evaluate(tower(copies=3), PRINTER)
+    join = evaluator.proposed_joins(tower(), PRINTER)[0]
     plan = tower(copies=3, coupon=CouponWish(join=join, steps=(0.1, 0.2, 0.3)))
-    outcome = workshop.evaluate(plan, PRINTER)
+    outcome = evaluator.evaluate(plan, PRINTER)
     piece = outcome.pieces[-1]
     assert piece.extra == COUPON
     assert trimesh.Trimesh(piece.solid.vertices, piece.solid.triangles).is_watertight
@@ -338,12 +338,12 @@ def test_one_coupon_is_laid_with_all_copies():
     assert kept_as(outcome.pieces, laid)[4].bed == laid[4].of_printer
     again = lay_out(outcome.pieces, PRINTER, 3, lying=kept_as(outcome.pieces, laid))
     assert [(one.piece, one.bed) for one in again] == [(one.piece, one.bed) for one in laid]
-    assert not check(workshop, plan, PRINTER)[-1].thin
-    pages = sheet_for(workshop, outcome, PRINTER, "Tower", laid, work, (), "a4").html.decode()
+    assert not check(evaluator, plan, PRINTER)[-1].thin
+    pages = sheet_for(evaluator, outcome, PRINTER, "Tower", laid, work, (), "a4").html.decode()
     assert "1 ×" in pages
     assert "3 ×</td><td>coupon" not in pages
     glued = plan.changed(coupon=CouponWish(join=GlueJoin(**join.model_dump(include=_ON)), steps=(0.1,)))
-    without = workshop.evaluate(glued, PRINTER)
+    without = evaluator.evaluate(glued, PRINTER)
     assert len(without.pieces) == 4
     assert [note for note in without.notes if "no coupon" in note]
 

@@ -27,8 +27,8 @@ UP = Side(cut="c1", side=1)
 BOX = np.array([[0.0, 0.0, 0.0], [40.0, 30.0, 60.0]])
 
 
-def block_workshop(x, y, z):
-    """(workshop, plan) of a block."""
+def block_evaluator(x, y, z):
+    """(evaluator, plan) of a block."""
     model = model_of(solid_of(box(x, y, z)))
     return Evaluator(model), Plan(model=model.ref)
 
@@ -49,14 +49,14 @@ def of_block(plan):
 
 
 def recipe_of_block():
-    workshop, plan = block_workshop(40, 30, 60)
-    return recipe_from(of_block(plan), workshop.mended(plan)[0].bounds, "Waist and neck")
+    evaluator, plan = block_evaluator(40, 30, 60)
+    return recipe_from(of_block(plan), evaluator.mended(plan)[0].bounds, "Waist and neck")
 
 
 def test_places_scale_and_what_is_bought_by_size_stays():
     """On a block twice as large: the cut twice as high, the key twice as wide; rod, clearance and wall as they were."""
     recipe = recipe_of_block()
-    workshop, plan = block_workshop(80, 60, 120)
+    evaluator, plan = block_evaluator(80, 60, 120)
     own, left_out = used_on(plan, recipe, lambda: np.array([[0, 0, 0], [80.0, 60.0, 120.0]]), "evenly")
     assert left_out == ()
     key, dowel = own.joins
@@ -68,7 +68,7 @@ def test_places_scale_and_what_is_bought_by_size_stays():
     assert own.hollows[0].vents[0].place == pytest.approx((40, 0, 100))
     assert own.hollows[0].vents[0].outer == 2.0
     assert own.posts[0].posts[0].at == pytest.approx((20, 20, 60))
-    outcome = workshop.evaluate(own, default_printer())
+    outcome = evaluator.evaluate(own, default_printer())
     assert [piece.name for piece in outcome.pieces] == ["Head", "Lower thing"]
     assert misfits(outcome) == ()
 
@@ -76,7 +76,7 @@ def test_places_scale_and_what_is_bought_by_size_stays():
 def test_each_axis_by_its_own_or_moved_only():
     """The box of the second model stands elsewhere and has other proportions."""
     recipe = recipe_of_block()
-    _, plan = block_workshop(40, 30, 60)
+    _, plan = block_evaluator(40, 30, 60)
     elsewhere = np.array([[100.0, -15, 5], [140.0, 45, 125]])
     stretched, _ = used_on(plan, recipe, lambda: elsewhere, "each axis")
     assert stretched.recipe[0].offset == pytest.approx(65)
@@ -90,9 +90,9 @@ def test_each_axis_by_its_own_or_moved_only():
 def test_what_does_not_fit_is_said():
     """On a flat plate, unscaled: the cut misses, and all that was meant for the upper piece has none."""
     recipe = recipe_of_block()
-    workshop, plan = block_workshop(40, 30, 20)
+    evaluator, plan = block_evaluator(40, 30, 20)
     own, _ = used_on(plan, recipe, lambda: np.array([[0, 0, 0], [40.0, 30.0, 20.0]]), "same size")
-    said = " ".join(misfits(workshop.evaluate(own, default_printer())))
+    said = " ".join(misfits(evaluator.evaluate(own, default_printer())))
     assert "“Waist” passes beside the model" in said
     assert "Key j1 is not made" in said
     assert "the seat of “Head” is meant for" in said
@@ -103,16 +103,16 @@ def test_what_does_not_fit_is_said():
 def test_a_post_off_the_surface_is_said():
     recipe = recipe_of_block()
     off = recipe.posts[0].model_copy(update={"posts": (Post(id="p1", at=(10, 10, 45)),)})
-    workshop, plan = block_workshop(40, 30, 60)
+    evaluator, plan = block_evaluator(40, 30, 60)
     own, _ = used_on(plan, recipe.model_copy(update={"posts": (off,), "hollows": ()}), lambda: BOX, "evenly")
-    said = misfits(workshop.evaluate(own, default_printer()))
+    said = misfits(evaluator.evaluate(own, default_printer()))
     assert said == ("One post is not on the surface of “Head”, and not made.",)
 
 
 def test_a_join_that_would_be_too_small_is_left_out_and_said():
     """A key of 8 mm on a model of a twentieth the size; to scale the prop itself so far is refused in words."""
     recipe = recipe_of_block()
-    _, plan = block_workshop(2, 1.5, 3)
+    _, plan = block_evaluator(2, 1.5, 3)
     own, left_out = used_on(plan, recipe, lambda: BOX / 20, "evenly")
     assert [join.id for join in own.joins] == ["j2"]
     assert left_out == ("Key j1 cannot be as small or as large as that. It was left out.",)
@@ -120,10 +120,10 @@ def test_a_join_that_would_be_too_small_is_left_out_and_said():
         of_block(plan).sized(scale=0.01)
 
 
-def test_an_older_recipe_is_used_as_it_is():
-    old = read_recipe(json.dumps({"version": 5, "cuts": [
+def test_a_recipe_that_does_not_say_what_it_was_made_for_is_used_as_it_is():
+    old = read_recipe(json.dumps({"version": 1, "cuts": [
         {"kind": "straight", "id": "c1", "name": "Waist", "normal": [0, 0, 1], "offset": 30}]}).encode())
-    _, plan = block_workshop(40, 30, 60)
+    _, plan = block_evaluator(40, 30, 60)
     assert used_on(plan, old, lambda: BOX, "as it is")[0].recipe == old.cuts
     with pytest.raises(BadPlan, match="how large"):
         used_on(plan, old, lambda: BOX, "evenly")
@@ -138,7 +138,7 @@ def test_there_and_back_is_where_it_was(low, size, scaling):
     if scaling == "evenly":
         size = (BOX[1] - BOX[0]) * size[0] / 40
     other = np.array([low, low + size])
-    _, plan = block_workshop(40, 30, 60)
+    _, plan = block_evaluator(40, 30, 60)
     there, _ = used_on(plan, recipe_of_block(), lambda: other, scaling)
     again = recipe_from(there, other)
     back, _ = used_on(plan, again, lambda: BOX, scaling)

@@ -44,12 +44,12 @@ PAPER = {"a4": (210, 297), "letter": (215.9, 279.4)}
 
 def subject_of(body, title="Small crate", others=(), printer=PRINTER, **what):
     model = model_of(body)
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     plan = Plan(model=model.ref, **what)
-    outcome = workshop.evaluate(plan, printer)
+    outcome = evaluator.evaluate(plan, printer)
     laid, work = laid_with_job(outcome, printer)
     named = [(name, plan.changed(**other)) for name, other in others]
-    return gathered(workshop, outcome, printer, title, laid, work, named)
+    return gathered(evaluator, outcome, printer, title, laid, work, named)
 
 
 @pytest.fixture(scope="module")

@@ -160,15 +160,15 @@ def test_mending_is_part_of_the_plan_and_can_be_left_out(printer):
     level = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=0)
     with pytest.raises(OpenSurface):
         evaluate(model, plan.with_cut(level), printer)
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     mended = plan.changed(mending=Mending(clean=True, orient=True, close=True))
-    outcome = workshop.evaluate(mended.with_cut(level), printer)
+    outcome = evaluator.evaluate(mended.with_cut(level), printer)
     assert sum(piece.solid.volume for piece in outcome.pieces) == pytest.approx(ball.volume, rel=0.005)
     assert outcome.report.volume_before is None
     assert outcome.seams["c1"].in_sight == pytest.approx(2 * math.pi * 20, rel=0.02)
-    assert workshop.evaluate(plan, printer).volume_before_mm3 is None
-    assert workshop.ready(mended) <= 6_000
-    quick = workshop.evaluate(mended.with_cut(level), printer, detail="quick")
+    assert evaluator.evaluate(plan, printer).volume_before_mm3 is None
+    assert evaluator.ready(mended) <= 6_000
+    quick = evaluator.evaluate(mended.with_cut(level), printer, detail="quick")
     assert quick.totals.seam_length_mm == pytest.approx(outcome.totals.seam_length_mm, rel=0.02)
 
 

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import zipfile
-
 import pytest
 
 from deft_slab.core.document import migrations
@@ -12,14 +9,12 @@ from deft_slab.core.document.marks import Mark
 from deft_slab.core.document.migrations import NewerVersion, Versions
 from deft_slab.core.errors import BadPlan, UnreadableFile
 from deft_slab.core.evaluate.evaluator import Evaluator
-from deft_slab.core.exporting import piece_files as pieces_module
 from deft_slab.core.exporting.piece_files import write_project
 from deft_slab.core.exporting.safe_writing import keep_beside
 from deft_slab.core.importing.readers import open_file
-from deft_slab.core.importing.threemf import PLAN_PATH
 from deft_slab.core.plan import project as project_module
 from deft_slab.core.plan.plan import Plan
-from deft_slab.core.plan.project import Choice, Project, project_text, read_project
+from deft_slab.core.plan.project import Choice, Project, read_project
 from deft_slab.core.plan.recipe import read_recipe
 from deft_slab.core.printers.profile import default_printer, read_printer
 from tests.shapes import box, model_of, solid_of
@@ -41,17 +36,6 @@ def toy():
 
     yield kind
     del migrations.KINDS["toy"]
-
-
-def first_version(project: Project) -> bytes:
-    """A project as version 1 wrote it: each plan with its marks in it."""
-    return json.dumps({**project.model_dump(mode="json"), "version": 1}).encode()
-
-
-def test_a_project_from_before_it_had_a_row_for_the_whole_gets_one(project):
-    _, project = project
-    second = {name: value for name, value in json.loads(project_text(project)).items() if name != "whole"}
-    assert read_project(json.dumps({**second, "version": 2}).encode()).whole
 
 
 def test_every_version_of_every_kind_has_a_step_to_the_next():
@@ -89,28 +73,19 @@ def project():
     return model, Project(title="Cube", plan=plan, choices=(kept,))
 
 
-def test_a_project_of_the_first_version_is_read(project):
-    _, now = project
-    assert read_project(first_version(now)) == now
-    assert read_project(project_text(now)) == now
-
-
 def test_a_saved_project_of_an_older_version_is_kept_beside_the_new_one(project, tmp_path, monkeypatch):
     model, now = project
     pieces = Evaluator(model).evaluate(now.plan, default_printer()).pieces
     path = tmp_path / "cube.3mf"
-    with monkeypatch.context() as patched:
-        patched.setattr(pieces_module, "project_text", first_version)
-        write_project(now, model, pieces, default_printer(), path)
+    write_project(now, model, pieces, default_printer(), path)
     before = path.read_bytes()
-    opened = open_file(path).project
-    assert opened == now
-    write_project(opened, model, pieces, default_printer(), path, replace=True)
+    with monkeypatch.context() as patched:
+        patched.setattr(project_module.PROJECTS, "now", 2)
+        write_project(now, model, pieces, default_printer(), path, replace=True)
     assert (tmp_path / "cube-version-1.3mf").read_bytes() == before
-    with zipfile.ZipFile(path) as archive:
-        assert json.loads(archive.read(PLAN_PATH.lstrip("/")))["version"] == project_module.PROJECTS.now
-    write_project(opened, model, pieces, default_printer(), path, replace=True)  # of this version: no copy more
+    write_project(now, model, pieces, default_printer(), path, replace=True)  # of this version: no copy more
     assert sorted(one.name for one in tmp_path.iterdir()) == ["cube-version-1.3mf", "cube.3mf"]
+    assert open_file(path).project == now
 
 
 def test_copies_beside_never_replace_each_other(tmp_path):

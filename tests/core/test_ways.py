@@ -84,8 +84,8 @@ def test_bodies_whose_best_plan_is_known(body):
 def hook():
     solid = thinned(open_file(MODELS["hook"]).model.solid, 5_000, QUIET)
     model = model_of(Solid(solid.vertices, solid.triangles), "Hook")
-    workshop = Evaluator(model)
-    search = WaySearch(workshop, Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
+    evaluator = Evaluator(model)
+    search = WaySearch(evaluator, Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
     return model, search, search.to_end()
 
 
@@ -193,9 +193,9 @@ def test_conditions_leave_ways_out(hook):
     assert flat.ways
     assert all(way.all_flat for way in flat.ways)
     large = found(model.solid, least_volume=0.2 * model.solid.volume)
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     for way in large.ways:
-        for piece in workshop.evaluate(way.plan, PRINTER).pieces:
+        for piece in evaluator.evaluate(way.plan, PRINTER).pieces:
             assert piece.solid.volume >= 0.19 * model.solid.volume
 
 
@@ -268,10 +268,10 @@ def test_walls_of_blocks_are_moved_off_detail():
 def test_a_closed_void_may_be_kept_closed():
     """Every cut through the middle of a hollow ball opens it; those that may stay beside the void."""
     solid = hollow_ball(30, 20, 3)
-    closed, workshop = found(solid, open_shells=False), Evaluator(model_of(solid))
+    closed, evaluator = found(solid, open_shells=False), Evaluator(model_of(solid))
     for way in closed.ways:
         if way.cuts:
-            assert any(piece.solid.volume > 50_000 for piece in workshop.evaluate(way.plan, PRINTER).pieces)
+            assert any(piece.solid.volume > 50_000 for piece in evaluator.evaluate(way.plan, PRINTER).pieces)
             assert all(abs(cut.offset) > 19 for cut in way.cuts)
 
 
@@ -292,15 +292,15 @@ def test_one_piece_only_is_parted():
     model = model_of(
         joined(box(20, 20, 80), box(80, 20, 10, at=(-30, 0, 70)), box(80, 20, 10, at=(-30, 0, 20))), "Mast"
     )
-    workshop = Evaluator(model)
-    first = WaySearch(workshop, Plan(model=model.ref), PRINTER, CutWishes(pieces=2)).to_end()
+    evaluator = Evaluator(model)
+    first = WaySearch(evaluator, Plan(model=model.ref), PRINTER, CutWishes(pieces=2)).to_end()
     two = next(way for way in first.ways if way.pieces == 2)
-    search = WaySearch(workshop, two.plan, PRINTER, CutWishes(pieces=2), number=0)
+    search = WaySearch(evaluator, two.plan, PRINTER, CutWishes(pieces=2), number=0)
     front = search.to_end()
     assert search.parts == 1
     for way in front.ways:
         if way.cuts:
-            assert len(workshop.evaluate(way.plan, PRINTER).pieces) == way.pieces + 1
+            assert len(evaluator.evaluate(way.plan, PRINTER).pieces) == way.pieces + 1
             assert way.plan.recipe[: len(two.plan.recipe)] == two.plan.recipe
     assert any(way.cuts for way in front.ways)
 
@@ -312,8 +312,8 @@ def test_bodies_that_stay_count_but_are_not_in_the_way(number):
     bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
     model = replace(model_of(together(box(20, 20, 20), ball), "Two"), bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
-    workshop = Evaluator(model)
-    search = WaySearch(workshop, plan, PRINTER, CutWishes(pieces=2), number=number)
+    evaluator = Evaluator(model)
+    search = WaySearch(evaluator, plan, PRINTER, CutWishes(pieces=2), number=number)
     front = search.to_end()
     assert search.parts == (2 if number is None else 1)
     assert front.short_of == ""
@@ -321,7 +321,7 @@ def test_bodies_that_stay_count_but_are_not_in_the_way(number):
     assert parted
     assert {way.pieces for way in front.ways} == {2, 3}
     for way in parted:
-        assert len(workshop.evaluate(way.plan, PRINTER).pieces) == 3
+        assert len(evaluator.evaluate(way.plan, PRINTER).pieces) == 3
     if number != 0:
         assert min(way.support for way in parted) < 0.01 * front.whole
 

@@ -194,9 +194,9 @@ def test_an_evaluated_plan_has_the_room_of_its_guests(printer):
     guest, ball = ball_guest(20)
     hidden = Guest(id="g2", name="Hand", form="hand", measure=80.0, shown=False)
     plan = Plan(model=model.ref).with_guest(guest).with_guest(hidden)
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     sha = guest.model.sha256
-    assert workshop.evaluate(plan, printer).guests == {}  # its surface is not at hand
-    rooms = workshop.evaluate(plan, printer, guests={sha: ball}).guests
+    assert evaluator.evaluate(plan, printer).guests == {}  # its surface is not at hand
+    rooms = evaluator.evaluate(plan, printer, guests={sha: ball}).guests
     assert set(rooms) == {"g1"}
     assert rooms["g1"].clearance == pytest.approx(32, abs=0.3)

@@ -305,14 +305,13 @@ def test_what_an_older_version_kept_is_copied_before_it_is_written_anew(tmp_path
     folder = tmp_path / "unsaved" / "w1"
     folder.mkdir(parents=True)
     recovery.write_model(folder, model, {})
-    first = json.dumps({**project.model_dump(mode="json"), "version": 1}).encode()
+    first = project_text(project)
     (folder / "project.json").write_bytes(first)
     assert read_work(folder)[1] == project
-    copy = tmp_path / "older" / "w1-project-version-1.json"
-    assert copy.read_bytes() == first
-    (folder / "project.json").write_bytes(project_text(project))
-    assert read_work(folder)[1] == project
-    assert list((tmp_path / "older").iterdir()) == [copy]
+    assert not (tmp_path / "older").exists()
+    monkeypatch.setattr(PROJECTS, "now", 2)
+    assert keep_if_older(folder / "project.json", first, PROJECTS) == tmp_path / "older" / "w1-project-version-1.json"
+    assert [copy.read_bytes() for copy in (tmp_path / "older").iterdir()] == [first]
     assert keep_if_older(folder / "project.json", b"no document", PROJECTS) is None
 
 

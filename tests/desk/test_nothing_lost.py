@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import signal
 import stat
@@ -490,20 +489,3 @@ def test_left_work_of_a_window_that_had_nothing_unsaved_goes(desk):
     (work.folder / "project.json").unlink()
     assert left_work() == []
     assert not work.folder.exists()
-
-
-def test_settings_of_the_first_version_lose_only_what_has_another_meaning(desk):
-    """Places that fit came first without being asked; that is now a condition, and off."""
-    first = {
-        "version": 1,
-        "recent": ["/a.stl"],
-        "ledger_height": 300,
-        "cut_wishes": {"must_fit": True, "exactly": True},
-    }
-    home().mkdir(parents=True, exist_ok=True)
-    (home() / "settings.json").write_text(json.dumps(first))
-    found, wrong = read_settings()
-    assert wrong == ""
-    assert found.recent == ("/a.stl",)
-    assert found.ledger_height == 300
-    assert found.cut_wishes is None

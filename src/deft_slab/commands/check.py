@@ -16,9 +16,9 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
-    found = check(workshop, plan, printer, arguments.layer, arguments.job)
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, evaluator, printer).changed(lift=arguments.lift)
+    found = check(evaluator, plan, printer, arguments.layer, arguments.job)
     problem = next((one.problem for one in found if one.problem), "")
     if problem:
         raise CutFailed(problem)

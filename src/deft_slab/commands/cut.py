@@ -18,9 +18,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = carried_out(plan, recipe, arguments, workshop)
-    outcome = workshop.evaluate(plan, printer, arguments.job)
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = carried_out(plan, recipe, arguments, evaluator)
+    outcome = evaluator.evaluate(plan, printer, arguments.job)
     refuse_misses(recipe, outcome)
     pieces = outcome.pieces
     together = arguments.out / "pieces.3mf"

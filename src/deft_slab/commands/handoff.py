@@ -30,8 +30,8 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = with_recipe(arguments, plan, workshop, printer).changed(
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, evaluator, printer).changed(
         lift=arguments.lift, copies=arguments.copies, beds_by=arguments.beds_by
     )
     if arguments.coupon:
@@ -41,18 +41,18 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
                 tr("No join of the recipe has a hole that a coupon could try."), remedy=tr("Leave --coupon out.")
             )
         plan = plan.changed(coupon=CouponWish(join=tried, steps=usual_steps(printer)))
-    plan = _of_materials(arguments, workshop, plan, printer)
+    plan = _of_materials(arguments, evaluator, plan, printer)
     if arguments.second is not None:
-        plan = shared_out(workshop, plan.changed(second=printer_of(arguments.second)), printer, arguments.job)
-    return handed_off(arguments, workshop, plan, printer, opened.model.name)
+        plan = shared_out(evaluator, plan.changed(second=printer_of(arguments.second)), printer, arguments.job)
+    return handed_off(arguments, evaluator, plan, printer, opened.model.name)
 
 
-def _of_materials(arguments: argparse.Namespace, workshop: Evaluator, plan: Plan, printer: Printer) -> Plan:
+def _of_materials(arguments: argparse.Namespace, evaluator: Evaluator, plan: Plan, printer: Printer) -> Plan:
     """With what pieces are to be of. Raises BadPlan."""
     if not arguments.material:
         return plan
     second = () if arguments.second is None else printer_of(arguments.second).loads
-    pieces = workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces
+    pieces = evaluator.evaluate(plan, printer, arguments.job, detail="figures").pieces
     for given, material in arguments.material:
         if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
             raise BadArgument(
@@ -70,12 +70,12 @@ def _of_materials(arguments: argparse.Namespace, workshop: Evaluator, plan: Plan
 
 
 def handed_off(
-    arguments: argparse.Namespace, workshop: Evaluator, plan: Plan, printer: Printer, title: str,
+    arguments: argparse.Namespace, evaluator: Evaluator, plan: Plan, printer: Printer, title: str,
     others: Sequence[tuple[str, Plan]] = (),
 ) -> dict[str, object]:
     """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it. others : (name, plan) of
     choices that its sheet compares it with"""
-    outcome = workshop.evaluate(plan, printer, arguments.job)
+    outcome = evaluator.evaluate(plan, printer, arguments.job)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS
     laid, work = laid_with_job(outcome, printer, rounds=rounds, job=arguments.job)
     wished = Wished(
@@ -85,7 +85,7 @@ def handed_off(
     printed = outcome.pieces if arguments.bare else in_bodies(plan.posts, outcome.pieces, arguments.job)
 
     def sheet(job: Job) -> BenchSheet:
-        return sheet_for(workshop, outcome, printer, title, laid, work, others, arguments.sheet, job)
+        return sheet_for(evaluator, outcome, printer, title, laid, work, others, arguments.sheet, job)
 
     handed = deliver(printed, laid, printer, title, arguments.out, wished, work, arguments.job,
                      sheet=sheet if arguments.sheet else None, replace=arguments.replace)

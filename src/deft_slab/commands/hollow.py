@@ -28,12 +28,12 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, evaluator, printer).changed(lift=arguments.lift)
     together = arguments.out / "pieces.3mf"
     refuse_existing([together], replace=arguments.replace)
-    plan = _hollowed(arguments, plan, workshop, printer)
-    outcome = workshop.evaluate(plan, printer, arguments.job)
+    plan = _hollowed(arguments, plan, evaluator, printer)
+    outcome = evaluator.evaluate(plan, printer, arguments.job)
     made = [one for one in outcome.hollows.values() if not one.problem]
     if not made:
         raise HollowFailed(next(iter(outcome.hollows.values())).problem, kept=tr("Nothing was written."))
@@ -51,7 +51,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {
         "saved_mm3": outcome.hollows_mm3,
         "least_wall_mm": wall if math.isfinite(wall) else None,
-        "voids": [void for hollow in plan.hollows for void in _voids(plan, hollow, workshop, printer, outcome.hollows)],
+        "voids": [
+            void for hollow in plan.hollows for void in _voids(plan, hollow, evaluator, printer, outcome.hollows)
+        ],
         "pieces": [
             {"file": file_name(piece), "hollow": _problem(plan, number, outcome.hollows)} | piece_figures(piece)
             for number, piece in enumerate(own)
@@ -65,12 +67,12 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     }
 
 
-def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, printer: Printer) -> Plan:
+def _hollowed(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, printer: Printer) -> Plan:
     """With all pieces hollow, and vents for them."""
     if plan.hollows:
         return plan  # as the recipe says
     spacing, radius = arguments.lattice if arguments.lattice is not None else (None, 1.0)
-    for piece in workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces:
+    for piece in evaluator.evaluate(plan, printer, arguments.job, detail="figures").pieces:
         if not piece.extra:
             hollow = Hollow(
                 id=plan.fresh_hollow_id(), sides=piece.sides, anchor=piece.anchor, wall=arguments.wall,
@@ -80,7 +82,7 @@ def _hollowed(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, pr
             plan = plan.with_hollow(hollow)
     for hollow in plan.hollows:
         try:
-            vents = proposed_vents(workshop, plan, hollow.id, printer, arguments.vents, arguments.job)
+            vents = proposed_vents(evaluator, plan, hollow.id, printer, arguments.vents, arguments.job)
         except HollowFailed:
             continue  # it is told of below
         vents = tuple(vent.model_copy(update={"plug": arguments.plugs}) for vent in vents)
@@ -95,15 +97,15 @@ def _problem(plan: Plan, number: int, reports: Mapping[str, HollowReport]) -> st
 
 
 def _voids(
-    plan: Plan, hollow: Hollow, workshop: Evaluator, printer: Printer, reports: Mapping[str, HollowReport]
+    plan: Plan, hollow: Hollow, evaluator: Evaluator, printer: Printer, reports: Mapping[str, HollowReport]
 ) -> list[dict[str, object]]:
     """The voids of a hollow, each with its vents."""
     report = reports[hollow.id]
     if report.problem or report.piece is None:
         return []
     bare = plan.changed(hollows=())
-    part = workshop.part_of(bare, report.piece, printer=printer)[1]
-    exposed = workshop.exposed_piece(bare, report.piece, printer=printer)
+    part = evaluator.part_of(bare, report.piece, printer=printer)[1]
+    exposed = evaluator.exposed_piece(bare, report.piece, printer=printer)
     found = []
     for number, volume in enumerate(report.voids):
         vents = []

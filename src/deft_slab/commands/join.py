@@ -20,17 +20,17 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     recipe = recipe_of(arguments)
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = carried_out(plan, recipe, arguments, workshop)
-    bare = workshop.evaluate(plan.changed(joins=()), printer, arguments.job, detail="figures")
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = carried_out(plan, recipe, arguments, evaluator)
+    bare = evaluator.evaluate(plan.changed(joins=()), printer, arguments.job, detail="figures")
     refuse_misses(recipe, bare)
     if arguments.auto:
-        found = workshop.proposed_joins(plan, printer, arguments.job, stock=arguments.rods)
+        found = evaluator.proposed_joins(plan, printer, arguments.job, stock=arguments.rods)
         plan = plan.changed(joins=(*plan.joins, *found))
     if arguments.letters:
-        plan = plan.changed(joins=(*plan.joins, *workshop.lettered(plan, printer, arguments.job)))
-    outcome = workshop.evaluate(plan, printer, arguments.job)
-    fit = workshop.dry_fit(plan, printer, arguments.job)
+        plan = plan.changed(joins=(*plan.joins, *evaluator.lettered(plan, printer, arguments.job)))
+    outcome = evaluator.evaluate(plan, printer, arguments.job)
+    fit = evaluator.dry_fit(plan, printer, arguments.job)
     together = arguments.out / "pieces.3mf"
     if not arguments.assembled:
         refuse_existing([together], replace=arguments.replace)

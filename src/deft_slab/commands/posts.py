@@ -26,9 +26,9 @@ from .recipes import with_recipe
 def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    plan = with_recipe(arguments, plan, workshop, printer).changed(lift=arguments.lift)
-    pieces = workshop.evaluate(plan, printer, arguments.job, detail="figures").pieces
+    evaluator = Evaluator(opened.model, arguments.spread)
+    plan = with_recipe(arguments, plan, evaluator, printer).changed(lift=arguments.lift)
+    pieces = evaluator.evaluate(plan, printer, arguments.job, detail="figures").pieces
     measures = Measures(tip=arguments.tip, stem=arguments.stem)
     names = [(file_name(piece), file_name(piece).replace(".stl", "-with-posts.stl")) for piece in pieces]
     refuse_existing([arguments.out / name for both in names for name in both], replace=arguments.replace)

@@ -29,13 +29,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     opened, plan = opened_file(arguments)
     marks = (*_marks(plan, arguments.avoid, "never"), *_marks(plan, arguments.prefer, "prefer"))
     plan = plan.changed(threshold=arguments.theta, marks=marks)
-    workshop = Evaluator(opened.model, arguments.spread)
+    evaluator = Evaluator(opened.model, arguments.spread)
     wishes = CutWishes(
         pieces=arguments.pieces, seam_limit=arguments.seam_limit, flat=arguments.flat, must_fit=bool(arguments.fit),
         least_volume=1000 * arguments.least, open_shells=not arguments.keep_shells,
     )
     effort = THOROUGH if arguments.thorough else USUAL
-    search = WaySearch(workshop, plan, printer, wishes, spread=arguments.spread, effort=effort)
+    search = WaySearch(evaluator, plan, printer, wishes, spread=arguments.spread, effort=effort)
     while not search.advance(arguments.job).done:
         if arguments.time is not None and time.monotonic() - begun > arguments.time:
             search.cut_short(arguments.job)
@@ -47,7 +47,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     return {
         "support_volume_before_mm3": search.front.whole,
         "whole": [_whole(way) for way in ways if not way.cuts],
-        "front": [_figures(workshop, printer, way) for way in chosen],
+        "front": [_figures(evaluator, printer, way) for way in chosen],
         "least_pieces_to_fit": search.front.least_pieces,
         "why_none": "" if parted else search.front.short_of if search.front.done else _LATE,
         "to_the_end": search.front.done,
@@ -73,8 +73,8 @@ def _whole(way: Way) -> dict[str, object]:
     }
 
 
-def _figures(workshop: Evaluator, printer: Printer, way: Way) -> dict[str, object]:
-    outcome = workshop.evaluate(way.plan, printer)
+def _figures(evaluator: Evaluator, printer: Printer, way: Way) -> dict[str, object]:
+    outcome = evaluator.evaluate(way.plan, printer)
     totals = outcome.totals
     recipe = Recipe(cuts=way.plan.recipe, pieces=way.plan.pieces, leaning=way.plan.leaning)
     return {

@@ -44,7 +44,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     return _with_more(read, cuts)
 
 
-def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, printer: Printer) -> Plan:
+def with_recipe(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, printer: Printer) -> Plan:
     """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
     CutFailed."""
     tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
@@ -52,17 +52,17 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, workshop: Evaluator, 
     if arguments.recipe is None and not arguments.straight:
         return plan
     recipe = recipe_of(arguments)
-    plan = carried_out(plan, recipe, arguments, workshop)
+    plan = carried_out(plan, recipe, arguments, evaluator)
     bare = plan.changed(joins=(), hollows=())
-    refuse_misses(recipe, workshop.evaluate(bare, printer, arguments.job, detail="figures"))
+    refuse_misses(recipe, evaluator.evaluate(bare, printer, arguments.job, detail="figures"))
     return plan
 
 
-def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, workshop: Evaluator) -> Plan:
+def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, evaluator: Evaluator) -> Plan:
     """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
     own = plan.changed(threshold=arguments.theta)
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
-    used, left_out = used_on(own, recipe, lambda: workshop.mended(own, arguments.job)[0].bounds, scaling)
+    used, left_out = used_on(own, recipe, lambda: evaluator.mended(own, arguments.job)[0].bounds, scaling)
     for said in left_out:
         arguments.shows.say(tr("deft-slab: {said}", said=said))
     return used

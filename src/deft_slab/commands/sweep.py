@@ -14,8 +14,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     normal = direction_of(arguments.normal, tr("cut normal"))
     printer = printer_of(arguments.printer)
     opened, plan = opened_file(arguments)
-    workshop = Evaluator(opened.model, arguments.spread)
-    subject = cut_subject(workshop, plan.changed(threshold=arguments.theta), 0, printer, arguments.job)
+    evaluator = Evaluator(opened.model, arguments.spread)
+    subject = cut_subject(evaluator, plan.changed(threshold=arguments.theta), 0, printer, arguments.job)
     found = swept(subject, normal, arguments.job, arguments.places)
     places = [
         {"offset": float(found.offsets[k]), "support_volume_mm3": float(found.support[k]),

@@ -32,7 +32,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
                 remedy=tr("It keeps {known}.", known=known),
             )
         plan = chosen[0]
-    workshop = Evaluator(opened.model, arguments.spread)
+    evaluator = Evaluator(opened.model, arguments.spread)
     own = project.printer if arguments.printer is None else None
-    return handed_off(arguments, workshop, plan, own or printer_of(arguments.printer), project.title,
+    return handed_off(arguments, evaluator, plan, own or printer_of(arguments.printer), project.title,
                       [(choice.name, choice.plan) for choice in project.choices])

@@ -18,7 +18,7 @@ _FILLED = 0.6
 """Share of a bed that pieces cover when it is full (between 0.55 and 0.75 on the demo models, nested)."""
 
 
-def shared_out(workshop: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
+def shared_out(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
     """The plan, with each piece on the first or on the second printer. What fits one alone, or is of a material that
     one alone has, is printed there.
 
@@ -31,16 +31,16 @@ def shared_out(workshop: Evaluator, plan: Plan, printer: Printer, job: Job = QUI
     """
     if plan.second is None:
         raise BadPlan(tr("There is no second printer."), remedy=tr("Choose one first."))
-    first = workshop.evaluate(plan, printer, job.part(0.0, 0.4), detail="figures").pieces
+    first = evaluator.evaluate(plan, printer, job.part(0.0, 0.4), detail="figures").pieces
     wishes = [piece.wish(second=False) for piece in first]
     everything = plan
     for piece, wish in zip(first, wishes, strict=True):
         everything = everything.with_wish(wish, piece.wished)
-    here = workshop.evaluate(everything, printer, job.part(0.4, 0.7), detail="figures").pieces
+    here = evaluator.evaluate(everything, printer, job.part(0.4, 0.7), detail="figures").pieces
     there_plan = everything.changed(pieces=tuple(
         wish.model_copy(update={"second": True}) if wish in wishes else wish for wish in everything.pieces
     ))
-    there = workshop.evaluate(there_plan, printer, job.part(0.7, 1.0), detail="figures").pieces
+    there = evaluator.evaluate(there_plan, printer, job.part(0.7, 1.0), detail="figures").pieces
     tasks = [_Task.of(a, b, printer, plan.second, plan.copies) for a, b in zip(here, there, strict=True)]
     second = _shared(tasks, printer, plan.second)
     shared = plan

@@ -26,7 +26,7 @@ from .layer_findings import checked
 
 
 def check(
-    workshop: Evaluator, plan: Plan, printer: Printer, layer: float | None = None, job: Job = QUIET
+    evaluator: Evaluator, plan: Plan, printer: Printer, layer: float | None = None, job: Job = QUIET
 ) -> tuple[Inspection, ...]:
     """What there is to find of the pieces of a plan, one after the other.
 
@@ -37,7 +37,7 @@ def check(
     OpenSurface, CutFailed, BadPlan, Cancelled : as ``Evaluator.evaluate``.
     """
     bare = plan.changed(left=())
-    outcome = workshop.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
+    outcome = evaluator.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
     pieces = outcome.pieces
     tips = {one.piece: one.contact[one.made] for one in outcome.posts.values()}
 
@@ -50,13 +50,13 @@ def check(
         own = tips.get(piece.number - 1, np.empty((0, 3)))
         return checked(piece, on, thickness, held, reach, own, step)
 
-    filed = _grooves(workshop, bare, printer, outcome)
+    filed = _grooves(evaluator, bare, printer, outcome)
     found = []
     for number, piece in enumerate(pieces):
         step = job.part(0.3 + 0.7 * number / len(pieces), 0.3 + 0.7 * (number + 1) / len(pieces))
         thickness = piece.on(printer).layer_height if layer is None else layer
         key = ("checked", bare, printer, thickness, number)
-        made = workshop.kept.once(key, partial(one, piece, thickness, step), len(piece.solid.triangles) // 20)
+        made = evaluator.kept.once(key, partial(one, piece, thickness, step), len(piece.solid.triangles) // 20)
         made = replace(made, grooves=filed.get(number, ()))
         if piece.extra == COUPON:  # its figures are thin on purpose
             made = replace(made, thin=(), necks=())
@@ -64,10 +64,10 @@ def check(
     return tuple(found)
 
 
-def _grooves(workshop: Evaluator, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
+def _grooves(evaluator: Evaluator, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
     """What of the seams no file gets at, by the number of a piece that it is on."""
     found: dict[int, tuple[Groove, ...]] = {}
-    whole = cache(lambda: workshop.mended(plan)[0])  # made once, and only if a seam is not known yet
+    whole = cache(lambda: evaluator.mended(plan)[0])  # made once, and only if a seam is not known yet
     for cut, seam in outcome.seams.items():
         on = [n for n, piece in enumerate(outcome.pieces) if any(side.cut == cut for side in piece.sides)]
         if not on or not len(seam.segments):
@@ -81,7 +81,7 @@ def _grooves(workshop: Evaluator, plan: Plan, printer: Printer, outcome: Outcome
         key = ("grooves", plan.sized_model, seam.segments.tobytes(), printer.file)
         more = tuple(
             Groove(triple(sits.on_bed(one.place)), triple(one.place), one.length, cut)
-            for one in workshop.kept.once(key, shut)
+            for one in evaluator.kept.once(key, shut)
         )
         found[on[0]] = found.get(on[0], ()) + more
     return found

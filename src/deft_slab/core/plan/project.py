@@ -15,7 +15,7 @@ from ..locale.translate import tr
 from ..printers.profile import Printer
 from .plan import Guest, Plan
 
-PROJECTS = Versions("project", 6)
+PROJECTS = Versions("project", 1)
 MOST_PROJECT_BYTES = 256 * 2**20
 """Neither written nor read beyond this: what is saved opens again."""
 
@@ -31,7 +31,7 @@ class Choice(Document):
 class Project(Document):
     """What is saved: the plan on the bed, and the choices kept beside it."""
 
-    version: Literal[6] = 6
+    version: Literal[1] = 1
     title: Name
     plan: Plan
     choices: tuple[Choice, ...] = ()
@@ -118,36 +118,6 @@ def read_project(text: bytes) -> Project:
             tr("The plan in this project is damaged: {problem}", problem=problem), kept=kept,
             remedy=tr("The model in it may be whole: open the file in another 3MF reader to look."),
         ) from error
-
-
-@PROJECTS.step(1)
-def _with_shared_marks(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 had each plan's marks in the plan itself, where version 2 may name those that stand in a table."""
-    return {**data, "marks": []}
-
-
-@PROJECTS.step(2)
-def _with_the_whole(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 had no row for the model as it came."""
-    return {**data, "whole": True}
-
-
-@PROJECTS.step(3)
-def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
-    """Plans of version 3 did not say when pieces lean: at half of the support saved, as now by default."""
-    return data
-
-
-@PROJECTS.step(4)
-def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 4 had no joins."""
-    return data
-
-
-@PROJECTS.step(5)
-def _with_a_second_printer(data: dict[str, Any]) -> dict[str, Any]:
-    """Plans of version 5 had one printer, and one material."""
-    return data
 
 
 def _unpacked(data: dict[str, Any]) -> dict[str, Any]:

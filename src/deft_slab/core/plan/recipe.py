@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Literal, get_args
 
 import numpy as np
 from pydantic import Field, StringConstraints, ValidationError, model_validator
@@ -21,7 +21,7 @@ from .piece_settings import PieceSettings
 from .plan import MOST_CUTS, MOST_JOINS
 from .supports import PostSet
 
-RECIPES = Versions("recipe", 6)
+RECIPES = Versions("recipe", 1)
 MOST_RECIPE_BYTES = 20_000_000
 
 Scaling = Literal["evenly", "each axis", "same size", "as it is"]
@@ -56,7 +56,7 @@ class Recipe(Document):
     made_for : what it is scaled from when it is used on another model; None: it is used as it is
     """
 
-    version: Literal[6] = 6
+    version: Literal[1] = 1
     name: Annotated[str, StringConstraints(max_length=120)] = ""
     made_for: MadeFor | None = None
     cuts: tuple[AnyCut, ...] = Field(max_length=MOST_CUTS)
@@ -66,36 +66,6 @@ class Recipe(Document):
     hollows: tuple[Hollow, ...] = Field(default=(), max_length=MOST_CUTS)
     posts: tuple[PostSet, ...] = Field(default=(), max_length=MOST_CUTS)
     left: tuple[LeftAlone, ...] = Field(default=(), max_length=5000)
-
-
-@RECIPES.step(1)
-def _with_leaning(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 did not say when pieces lean."""
-    return data
-
-
-@RECIPES.step(2)
-def _with_joins(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 had no joins."""
-    return data
-
-
-@RECIPES.step(3)
-def _with_hollows(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 3 hollowed nothing, and left nothing on purpose."""
-    return data
-
-
-@RECIPES.step(4)
-def _with_materials(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 4 did not say what pieces are printed of, and on."""
-    return data
-
-
-@RECIPES.step(5)
-def _with_what_it_was_made_for(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 5 had no name, and did not say what it was made for."""
-    return data
 
 
 def read_recipe(text: bytes) -> Recipe:

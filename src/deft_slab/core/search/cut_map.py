@@ -116,10 +116,10 @@ class CutSubject:
         return np.where(leans, places.support, flat)
 
 
-def cut_subject(workshop: Evaluator, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
+def cut_subject(evaluator: Evaluator, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
     """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Evaluator.evaluate``."""
-    subject = workshop.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
-    return CutSubject(subject, workshop.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
+    subject = evaluator.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
+    return CutSubject(subject, evaluator.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
 
 
 def half_sphere(count: int) -> Floats:

@@ -54,10 +54,10 @@ def moved_together(
     return made
 
 
-def ground_of(workshop: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> SearchPieces:
+def ground_of(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> SearchPieces:
     """All pieces of a plan, to be cut as the user has it: nothing is left out. Raises as ``Evaluator.evaluate``."""
-    outcome = workshop.evaluate(plan, printer, job.part(0.0, 0.5), detail="figures")
-    subjects = [cut_subject(workshop, plan, piece.number - 1, printer, job) for piece in outcome.pieces]
+    outcome = evaluator.evaluate(plan, printer, job.part(0.0, 0.5), detail="figures")
+    subjects = [cut_subject(evaluator, plan, piece.number - 1, printer, job) for piece in outcome.pieces]
     return SearchPieces.of(CutWishes(pieces=MOST_PIECES), outcome.pieces, subjects)
 
 

@@ -18,7 +18,7 @@ from ..progress import QUIET, Job
 
 
 def proposed_vents(
-    workshop: Evaluator, plan: Plan, hollow_id: str, printer: Printer, most: int = MOST_VENTS, job: Job = QUIET
+    evaluator: Evaluator, plan: Plan, hollow_id: str, printer: Printer, most: int = MOST_VENTS, job: Job = QUIET
 ) -> tuple[Vent, ...]:
     """Vents for a hollow of a plan, in place of those that it has; see ``propose_vents``.
 
@@ -32,15 +32,15 @@ def proposed_vents(
     """
     hollow: Hollow = plan.hollow(hollow_id)
     bare = plan.changed(hollows=())
-    pieces = workshop.evaluate(bare, printer, job.part(0.0, 0.2), detail="figures").pieces
-    parts = [workshop.part_of(bare, n, job, printer)[1] for n in range(len(pieces))]
+    pieces = evaluator.evaluate(bare, printer, job.part(0.0, 0.2), detail="figures").pieces
+    parts = [evaluator.part_of(bare, n, job, printer)[1] for n in range(len(pieces))]
     number = nearest_alike(hollow, parts)
     if number is None:
         return ()
     piece, part = pieces[number], parts[number]
-    empty = emptied(part, hollow, workshop.kept, job.part(0.2, 0.5))
+    empty = emptied(part, hollow, evaluator.kept, job.part(0.2, 0.5))
     seat = BedPose(part.solid, piece.seat.rotation, piece.lift)
-    exposed = workshop.exposed_piece(bare, number, job.part(0.5, 0.6), printer)
+    exposed = evaluator.exposed_piece(bare, number, job.part(0.5, 0.6), printer)
     same = facets_at(part.solid, empty.solid.centroids)
     show = (piece.marks[same] & SHOW) > 0
     return propose_vents(empty, hollow, seat, np.asarray(exposed[same]), show, printer, most, job.part(0.6, 1.0))

@@ -61,7 +61,7 @@ class WaySearch:
     number : of the piece, from 0 on; None: all
     """
 
-    workshop: Evaluator
+    evaluator: Evaluator
     plan: Plan
     printer: Printer
     wishes: CutWishes
@@ -129,7 +129,7 @@ class WaySearch:
         if not any(not way.cuts for way in (*self._measured, *self._refused)):
             self._uncut(ground)
         for way in self._finalists(ground, 1, 0.0)[:_AT_ONCE]:
-            self._keep(ground, self._way(way.plan, way.cuts, self.workshop, job))
+            self._keep(ground, self._way(way.plan, way.cuts, self.evaluator, job))
         self._show(ground, near=False)
         return self.front
 
@@ -180,7 +180,7 @@ class WaySearch:
                 self.plan.changed(tilt=Tilt.from_rotation(seat.rotation)) for seat in (seats.least, seats.flat) if seat
             ]
         for plan in plans:
-            self._keep(ground, self._way(plan, (), self.workshop, self._job))
+            self._keep(ground, self._way(plan, (), self.evaluator, self._job))
         self._show(ground, near=True)
         return []
 
@@ -249,7 +249,7 @@ class WaySearch:
     def _measure(self, ground: SearchPieces, groups: list[list[Way]], share: float) -> list[_Step]:
         """Ways on the full mesh; those of one group have the same cuts."""
         self._job.step(share, tr("Measuring the best ways on the full mesh"))
-        aside = replace(self.workshop, spread=map), self._job.silent
+        aside = replace(self.evaluator, spread=map), self._job.silent
         for ways in self.spread(lambda group: [self._way(way.plan, way.cuts, *aside) for way in group], groups):
             for way in ways:
                 self._keep(ground, way)
@@ -270,7 +270,7 @@ class WaySearch:
             refused = [*self._near(ground, all_of_them=True), *self._refused]
 
             def exact(way: Way) -> Way:
-                return way if way.measured else self._way(way.plan, way.cuts, self.workshop, self._job)
+                return way if way.measured else self._way(way.plan, way.cuts, self.evaluator, self._job)
 
             in_vain = [way for way in (*self._measured, *self._near(ground)) if way.cuts]
             if in_vain:
@@ -313,8 +313,8 @@ class WaySearch:
         return []
 
     def _ground(self) -> SearchPieces:
-        workshop, plan, job = self.workshop, self.plan, self._job
-        outcome = workshop.evaluate(plan, self.printer, job.part(0.0, 0.2), detail="figures")
+        evaluator, plan, job = self.evaluator, self.plan, self._job
+        outcome = evaluator.evaluate(plan, self.printer, job.part(0.0, 0.2), detail="figures")
         pieces = list(outcome.pieces)
         if self.number is not None:
             pieces = [pieces[min(self.number, len(pieces) - 1)]]
@@ -322,7 +322,7 @@ class WaySearch:
         if self.subject is not None and len(pieces) == 1:
             subjects = [self.subject]
         else:
-            subjects = [cut_subject(workshop, plan, piece.number - 1, self.printer, job) for piece in pieces]
+            subjects = [cut_subject(evaluator, plan, piece.number - 1, self.printer, job) for piece in pieces]
         counted = on_sides(outcome.pieces, [piece.sides for piece in pieces])
         looked_at = {piece.number for piece in pieces}
         self._pieces = pieces
@@ -365,9 +365,9 @@ class WaySearch:
             self._known.add(way.plan)
             (self._measured if ground.as_wished(way) else self._refused).append(way)
 
-    def _way(self, plan: Plan, cuts: tuple[Cut, ...], workshop: Evaluator, job: Job) -> Way:
+    def _way(self, plan: Plan, cuts: tuple[Cut, ...], evaluator: Evaluator, job: Job) -> Way:
         """A plan on the full mesh."""
-        outcome = workshop.evaluate(plan, self.printer, job, detail="figures")
+        outcome = evaluator.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
     def _near(self, ground: SearchPieces, *, all_of_them: bool = False) -> list[Way]:

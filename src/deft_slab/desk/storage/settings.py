@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ...core.document.migrations import Data, NewerVersion, Versions
+from ...core.document.migrations import NewerVersion, Versions
 from ...core.errors import SaveFailed
 from ...core.exporting.safe_writing import write_whole
 from ...core.joins import STOCK, THICKEST, THINNEST
@@ -23,14 +23,14 @@ from .backups import keep_if_older
 from .language import AS_THE_DESKTOP
 
 _log = logging.getLogger(__name__)
-SETTINGS = Versions("settings", 2)
+SETTINGS = Versions("settings", 1)
 MOST_RECENT = 8
 
 
 class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="ignore")
 
-    version: Literal[2] = 2
+    version: Literal[1] = 1
     recent: tuple[str, ...] = ()
     swap_drag: bool = False
     """Left drag pans and middle drag turns, instead of the other way round."""
@@ -63,20 +63,15 @@ class Settings(BaseModel):
     keys: dict[str, str] = {}
     """Of actions that are not on their usual keys, by their ids; empty: on none."""
     equal_once: bool = True
-    with_posts: bool = True
     """Whether equal pieces are written as one file with a count."""
+    with_posts: bool = True
+    """Whether the support posts of pieces are written with them."""
 
     def with_recent(self, first: str) -> Settings:
         """The same with a file as the first of the recent ones. first : its whole path"""
         return self.model_copy(
             update={"recent": (first, *(other for other in self.recent if other != first))[:MOST_RECENT]}
         )
-
-
-@SETTINGS.step(1)
-def _without_cut_wishes(data: Data) -> Data:
-    """Version 1 put places that fit first without being asked, and wished for pieces of one cut."""
-    return {name: value for name, value in data.items() if name != "cut_wishes"}
 
 
 def _place() -> Path:

@@ -50,7 +50,7 @@ class BedAnswers:
 
     def share_out(self, asked: ShareOut, job: Job) -> Plan:
         """Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return shared_out(self._shop.workshop(asked.plan), asked.plan, asked.printer, job)
+        return shared_out(self._shop.evaluator(asked.plan), asked.plan, asked.printer, job)
 
     def deliver(self, asked: Deliver, job: Job) -> list[Handed]:
         """Raises SaveFailed, WouldReplace, BadPlan, Cancelled, OpenSurface, CutFailed."""
@@ -83,5 +83,5 @@ class BedAnswers:
     def _sheet(
         self, outcome: Outcome, laid: list[Laid], work: PrintJob, asked: Deliver | DrawSheet, paper: Paper, job: Job
     ) -> BenchSheet:
-        workshop = self._shop.workshop(asked.plan)
-        return sheet_for(workshop, outcome, asked.printer, asked.title, laid, work, asked.others, paper, job)
+        evaluator = self._shop.evaluator(asked.plan)
+        return sheet_for(evaluator, outcome, asked.printer, asked.title, laid, work, asked.others, paper, job)

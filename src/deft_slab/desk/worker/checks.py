@@ -32,21 +32,21 @@ class CheckAnswers:
 
     def check(self, asked: CheckPieces, job: Job) -> tuple[Inspection, ...]:
         """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return check(self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.layer, job)
+        return check(self._shop.evaluator(asked.plan), asked.plan, asked.printer, asked.layer, job)
 
     def lighten(self, asked: LightenPieces, job: Job) -> tuple[Light | None, ...]:
         """Each piece with few triangles. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        pieces = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
+        pieces = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
         return tuple(_light(piece.solid, job) for piece in pieces)
 
     def vents(self, asked: ProposeVents, job: Job) -> tuple[Vent, ...]:
         """Vents for a hollow. Raises Cancelled, OpenSurface, CutFailed, BadPlan, HollowFailed."""
-        return proposed_vents(self._shop.workshop(asked.plan), asked.plan, asked.hollow, asked.printer, job=job)
+        return proposed_vents(self._shop.evaluator(asked.plan), asked.plan, asked.hollow, asked.printer, job=job)
 
     def posts(self, asked: ProposePosts, job: Job) -> PostsProposed:
         """Posts for a piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         plan, printer = asked.plan.changed(posts=()), asked.printer
-        pieces = self._shop.workshop(plan).evaluate(plan, printer, job.part(0.0, 0.2), detail="figures").pieces
+        pieces = self._shop.evaluator(plan).evaluate(plan, printer, job.part(0.0, 0.2), detail="figures").pieces
         piece = pieces[min(asked.number, len(pieces) - 1)]
         printer = piece.on(printer)
         layer = printer.layer_height if asked.layer is None else asked.layer
@@ -55,7 +55,7 @@ class CheckAnswers:
     def section(self, asked: CutSection, job: Job) -> tuple[SectionFace, ...]:
         """The sections of all pieces. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         if self._last is None or self._last[:2] != (asked.plan, asked.printer):
-            pieces = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
+            pieces = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
             self._last = (asked.plan, asked.printer, pieces)
         return tuple(section_face(piece, asked.z) for piece in self._last[2])
 

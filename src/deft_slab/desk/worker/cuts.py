@@ -61,12 +61,12 @@ class CutAnswers:
 
     def _cut_subject(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], job: Job) -> tuple[int, CutSubject]:
         """The piece of a plan on some sides of its cuts (the first one, where none is), as something to be parted."""
-        workshop = self._shop.workshop(plan)
-        number = workshop.piece_on(plan, sides, job.part(0.0, 0.3))
-        subject = workshop.subject(plan, number, job.part(0.3, 0.7), CUT_TRIANGLES)
+        evaluator = self._shop.evaluator(plan)
+        number = evaluator.piece_on(plan, sides, job.part(0.0, 0.3))
+        subject = evaluator.subject(plan, number, job.part(0.3, 0.7), CUT_TRIANGLES)
         key = (judged(subject, printer), plan.audience, plan.leaning, subject.stood.tobytes(), subject.now)
         if self._to_cut is None or self._to_cut[0] != key:
-            exposed = workshop.exposed_light(plan, subject, job.part(0.7, 1.0))
+            exposed = evaluator.exposed_light(plan, subject, job.part(0.7, 1.0))
             self._to_cut = (key, CutSubject(subject, exposed, printer, plan.leaning))
         return number, self._to_cut[1]  # its poses are rastered once
 
@@ -92,7 +92,7 @@ class CutAnswers:
         if self._ways is None or self._ways[0] != asked:
             number, subject = self._cut_subject(asked.plan, asked.printer, asked.sides or (), job.part(0.0, 0.1))
             search = WaySearch(
-                self._shop.workshop(asked.plan), asked.plan, asked.printer, asked.wishes,
+                self._shop.evaluator(asked.plan), asked.plan, asked.printer, asked.wishes,
                 None if asked.sides is None else number, self._shop.spread, subject=subject,
             )
             self._ways, self._shown = (asked, search), {}
@@ -128,7 +128,7 @@ class CutAnswers:
         if not way.measured:
             return shown
         # it was measured a moment ago, and is still there
-        outcome = self._shop.workshop(way.plan).evaluate(way.plan, printer, detail="figures")
+        outcome = self._shop.evaluator(way.plan).evaluate(way.plan, printer, detail="figures")
         pieces = outcome.pieces
         laid = tuple(lay_out(pieces, printer))
         showing = SceneSubject(printer, Evaluated(outcome, printer, laid, None))
@@ -149,7 +149,7 @@ class CutAnswers:
     def settle_all(self, asked: SettlePlan, job: Job) -> Settled:
         """Where the seams of all cuts are seen least together. Raises Cancelled, OpenSurface, CutFailed."""
         plan, shop = asked.plan, self._shop
-        ground = ground_of(shop.workshop(plan), plan.changed(recipe=()), asked.printer, job.part(0.0, 0.2))
+        ground = ground_of(shop.evaluator(plan), plan.changed(recipe=()), asked.printer, job.part(0.0, 0.2))
         cuts = [cut for cut in plan.recipe if cut.on]
         return Settled(
             *settled_together(ground, cuts, asked.limits, plan.leaning, job.part(0.2, 1.0), shop.spread)

@@ -82,15 +82,15 @@ class FileAnswers:
     def adopt(self, asked: Adopt, job: Job) -> None:
         """Makes the model in use known to this process."""
         self._shop.offer(asked.model, asked.guests)
-        self._shop.workshops.move_to_end(asked.model.sha256)
+        self._shop.evaluators.move_to_end(asked.model.sha256)
 
     def ready(self, asked: MakeReady, job: Job) -> int:
         """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
-        return self._shop.workshop(asked.plan).ready(asked.plan, job)
+        return self._shop.evaluator(asked.plan).ready(asked.plan, job)
 
     def evaluate(self, asked: Evaluate, job: Job) -> Evaluated:
         """Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
-        outcome = self._shop.workshop(asked.plan).evaluate(
+        outcome = self._shop.evaluator(asked.plan).evaluate(
             asked.plan, asked.printer, job.part(0.0, 0.95), guests=self._shop.guests
         )
         job.step(0.96, tr("Drawing"))
@@ -106,7 +106,7 @@ class FileAnswers:
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
         """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
         BadPlan, Cancelled."""
-        outcome = self._shop.workshop(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
+        outcome = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
         return Evaluated(replace(outcome, pieces=()), asked.printer, (), None)
 
     def save(self, asked: Save, job: Job) -> Written:
@@ -114,7 +114,7 @@ class FileAnswers:
         outcome = self._shop.outcome(asked.project.plan, asked.printer, job.part(0.0, 0.4))
         return write_project(
             asked.project,
-            self._shop.workshop(asked.project.plan).model,
+            self._shop.evaluator(asked.project.plan).model,
             outcome.pieces,
             asked.printer,
             asked.path,
@@ -155,7 +155,7 @@ class FileAnswers:
     def keep_work(self, asked: KeepWork, job: Job) -> None:
         """Writes the model and some guests into the folder of unsaved work. Raises SaveFailed, BadPlan."""
         guests = {sha: solid for sha, solid in self._shop.guests.items() if sha in asked.guests}
-        write_model(asked.folder, self._shop.workshop(asked.plan).model, guests)
+        write_model(asked.folder, self._shop.evaluator(asked.plan).model, guests)
 
 
 def _as_it_stands(model: Model) -> Floats:

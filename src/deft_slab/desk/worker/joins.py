@@ -26,7 +26,7 @@ class JoinAnswers:
 
     def room(self, asked: LookAtRoom, job: Job) -> RoomShown:
         """Room for a join. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        found = self._shop.workshop(asked.plan).room_of(asked.plan, asked.join, job)
+        found = self._shop.evaluator(asked.plan).room_of(asked.plan, asked.join, job)
         if found is None:
             raise BadPlan(tr("The pieces of this join do not meet."))
         number, room = found
@@ -38,12 +38,12 @@ class JoinAnswers:
 
     def propose(self, asked: ProposeJoins, job: Job) -> list[Join]:
         """Joins for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return self._shop.workshop(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only,
+        return self._shop.evaluator(asked.plan).proposed_joins(asked.plan, asked.printer, job, asked.only,
                                                               asked.stock)
 
     def letter(self, asked: LetterAll, job: Job) -> list[Join]:
         """Letters for contacts that have none. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return self._shop.workshop(asked.plan).lettered(asked.plan, asked.printer, job)
+        return self._shop.evaluator(asked.plan).lettered(asked.plan, asked.printer, job)
 
     def write_coupon(self, asked: WriteCoupon, job: Job) -> Path:
         """Raises SaveFailed, WouldReplace, BadPlan, JoinFailed."""
@@ -53,4 +53,4 @@ class JoinAnswers:
 
     def dry_fit(self, asked: FitDry, job: Job) -> DryFit:
         """How the pieces go together. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
-        return self._shop.workshop(asked.plan).dry_fit(asked.plan, asked.printer, job)
+        return self._shop.evaluator(asked.plan).dry_fit(asked.plan, asked.printer, job)

@@ -17,13 +17,13 @@ class RecipeAnswers:
 
     def take(self, asked: TakeRecipe, job: Job) -> Recipe:
         """The recipe of a plan. Raises BadPlan, Cancelled."""
-        whole, _ = self._shop.workshop(asked.plan).mended(asked.plan, job)
+        whole, _ = self._shop.evaluator(asked.plan).mended(asked.plan, job)
         return recipe_from(asked.plan, whole.bounds, asked.name)
 
     def use(self, asked: UseRecipe, job: Job) -> Used:
         """A plan with a recipe, and what of it does not fit. Raises BadPlan, OpenSurface, CutFailed, Cancelled."""
-        workshop = self._shop.workshop(asked.plan)
-        whole, _ = workshop.mended(asked.plan, job.part(0.0, 0.1))
+        evaluator = self._shop.evaluator(asked.plan)
+        whole, _ = evaluator.mended(asked.plan, job.part(0.0, 0.1))
         plan, left_out = used_on(asked.plan, asked.recipe, lambda: whole.bounds, asked.scaling)
-        outcome = workshop.evaluate(plan, asked.printer, job.part(0.1, 1.0))
+        outcome = evaluator.evaluate(plan, asked.printer, job.part(0.1, 1.0))
         return Used(plan, (*left_out, *misfits(outcome)))

@@ -1,4 +1,4 @@
-"""What the process keeps: the workshops of the last models that it was given, and the surfaces of guests."""
+"""What the process keeps: the evaluators of the last models that it was given, and the surfaces of guests."""
 
 from __future__ import annotations
 
@@ -23,10 +23,10 @@ _MODELS_KEPT = 2
 
 
 class Shop:
-    """workshops : by the content hash of the model; guests : surfaces, likewise; spread : see ``core.progress``"""
+    """evaluators : by the content hash of the model; guests : surfaces, likewise; spread : see ``core.progress``"""
 
     def __init__(self) -> None:
-        self.workshops: OrderedDict[str, Evaluator] = OrderedDict()
+        self.evaluators: OrderedDict[str, Evaluator] = OrderedDict()
         self.guests: dict[str, Solid] = {}
         self._pool = ThreadPoolExecutor(os.cpu_count() or 1)
         self.spread = self._pool.map
@@ -38,23 +38,23 @@ class Shop:
     def offer(self, model: Model, guests: dict[str, Solid]) -> None:
         """Keeps a model that was opened, beside the one in use: whether it is taken the window has yet to say."""
         self.guests |= guests
-        offered = self.workshops.pop(model.sha256, None)
+        offered = self.evaluators.pop(model.sha256, None)
         if offered is None or offered.model.ref != model.ref:  # the same surface may have another name
             offered = Evaluator(model, self.spread)
-        while len(self.workshops) >= _MODELS_KEPT:
-            self.workshops.popitem(last=False)
-        self.workshops[model.sha256] = offered
-        self.workshops.move_to_end(model.sha256, last=False)
+        while len(self.evaluators) >= _MODELS_KEPT:
+            self.evaluators.popitem(last=False)
+        self.evaluators[model.sha256] = offered
+        self.evaluators.move_to_end(model.sha256, last=False)
 
-    def workshop(self, plan: Plan) -> Evaluator:
-        """The workshop of a plan's model, which is the one in use from now on. Raises BadPlan."""
-        if plan.model.sha256 not in self.workshops:
+    def evaluator(self, plan: Plan) -> Evaluator:
+        """The evaluator of a plan's model, which is the one in use from now on. Raises BadPlan."""
+        if plan.model.sha256 not in self.evaluators:
             raise BadPlan(
                 tr("The working process no longer has the model “{name}”.", name=plan.model.name),
                 remedy=tr("Open it again."),
             )
-        self.workshops.move_to_end(plan.model.sha256)
-        return self.workshops[plan.model.sha256]
+        self.evaluators.move_to_end(plan.model.sha256)
+        return self.evaluators[plan.model.sha256]
 
     def pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
         """Of a plan, whole. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
@@ -63,16 +63,16 @@ class Shop:
     def outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
         """What a plan comes to, whole, without the room around guests. Raises OpenSurface, CutFailed, BadPlan,
         Cancelled."""
-        return self.workshop(plan).evaluate(plan, printer, job)
+        return self.evaluator(plan).evaluate(plan, printer, job)
 
     def judging(self, plan: Plan, number: int, printer: Printer) -> Printer:
         """What a piece is printed on, which its seats are judged by. Raises OpenSurface, CutFailed, BadPlan,
         Cancelled."""
-        return made_on(self.workshop(plan).part_of(plan, number, printer=printer)[2], printer, plan.second)[0]
+        return made_on(self.evaluator(plan).part_of(plan, number, printer=printer)[2], printer, plan.second)[0]
 
     def few(self, plan: Plan, job: Job) -> Solid:
         """The uncut model of few triangles."""
-        solid, _ = self.workshop(plan).mended(plan, job.part(0.0, 0.3))
+        solid, _ = self.evaluator(plan).mended(plan, job.part(0.0, 0.3))
         return thinned(solid, SUBJECT_TRIANGLES, job.part(0.3, 1.0))
 
 

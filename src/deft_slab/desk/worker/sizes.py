@@ -73,19 +73,19 @@ class SizeAnswers:
 
     def scale_to_bed(self, asked: ScaleToBed, job: Job) -> float:
         """The factor by which the model, as it stands, can be scaled further to just fit. Raises Cancelled."""
-        solid, _ = self._shop.workshop(asked.plan).mended(asked.plan, job)
+        solid, _ = self._shop.evaluator(asked.plan).mended(asked.plan, job)
         return largest_scale(set_down(solid.vertices, asked.plan.tilt.rotation), asked.printer)
 
     def scale_to_guest(self, asked: ScaleToGuest, job: Job) -> float:
         """The factor by which the model must be scaled further for a guest's clearance. Raises BadPlan, Cancelled."""
         guest = asked.plan.guest(asked.guest_id)
-        solid, _ = self._shop.workshop(asked.plan).mended(asked.plan, job)
+        solid, _ = self._shop.evaluator(asked.plan).mended(asked.plan, job)
         return scale_with_clearance(solid, guest, asked.plan.factors, self._guest_model(guest), job)
 
     def settle_guest(self, asked: SettleGuest, job: Job) -> tuple[float, float, float]:
         """The place near its own where a guest has most room. Raises BadPlan, Cancelled."""
         guest = asked.plan.guest(asked.guest_id)
-        solid, _ = self._shop.workshop(asked.plan).mended(asked.plan, job)
+        solid, _ = self._shop.evaluator(asked.plan).mended(asked.plan, job)
         return settled_place(solid, guest, asked.plan.factors, self._guest_model(guest), job)
 
     def _guest_model(self, guest: Guest) -> Solid | None:

@@ -37,7 +37,7 @@ class TiltAnswers:
 
     def map_round(self, asked: LookAround, job: Job) -> MapRound:
         """Figures of some directions of a piece, more in each round. Raises Cancelled, OpenSurface, CutFailed."""
-        subject = self._shop.workshop(asked.plan).subject(
+        subject = self._shop.evaluator(asked.plan).subject(
             asked.plan, asked.number, job.part(0.0, 0.3), printer=asked.printer
         )
         flats = np.array([one.down for one in candidates(subject.light, subject.stood)])
@@ -53,9 +53,9 @@ class TiltAnswers:
 
     def seats(self, asked: FindSeats, job: Job) -> SeatsFound:
         """Seats worth trying of a piece. Raises Cancelled, OpenSurface, CutFailed."""
-        workshop = self._shop.workshop(asked.plan)
-        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.1), printer=asked.printer)
-        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3), asked.printer)
+        evaluator = self._shop.evaluator(asked.plan)
+        subject = evaluator.subject(asked.plan, asked.number, job.part(0.0, 0.1), printer=asked.printer)
+        exposed = evaluator.exposed_piece(asked.plan, asked.number, job.part(0.1, 0.3), asked.printer)
         printer = self._shop.judging(asked.plan, asked.number, asked.printer)
         known = self._known(subject, printer)
         found, figures = seats_worth_trying(
@@ -73,7 +73,7 @@ class TiltAnswers:
         best = []
         for number in range(asked.pieces):
             step = job.part(number / asked.pieces, (number + 1) / asked.pieces)
-            subject = self._shop.workshop(asked.plan).subject(asked.plan, number, step, printer=asked.printer)
+            subject = self._shop.evaluator(asked.plan).subject(asked.plan, number, step, printer=asked.printer)
             printer = self._shop.judging(asked.plan, number, asked.printer)
             found, _ = seats_worth_trying(subject, printer, asked.weights, None, step, self._shop.spread)
             best.append(next((one for one in found if one.fit.fits), found[0]).tilt)
@@ -81,9 +81,9 @@ class TiltAnswers:
 
     def leanings(self, asked: Lean, job: Job) -> tuple[SeatShown, ...]:
         """The present seat and a lean off it, on the bed and lifted. Raises Cancelled, OpenSurface, CutFailed."""
-        workshop = self._shop.workshop(asked.plan)
-        subject = workshop.subject(asked.plan, asked.number, job.part(0.0, 0.2), printer=asked.printer)
-        exposed = workshop.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4), asked.printer)
+        evaluator = self._shop.evaluator(asked.plan)
+        subject = evaluator.subject(asked.plan, asked.number, job.part(0.0, 0.2), printer=asked.printer)
+        exposed = evaluator.exposed_piece(asked.plan, asked.number, job.part(0.2, 0.4), asked.printer)
         step, spread = job.part(0.4, 1.0), self._shop.spread
         printer = self._shop.judging(asked.plan, asked.number, asked.printer)
         found = leaning(subject, printer, asked.weights, exposed, asked.lift, step, spread)
@@ -91,14 +91,14 @@ class TiltAnswers:
 
     def region_normal(self, asked: FaceRegion, job: Job) -> Floats:
         """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
-        solid = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job).solid
+        solid = self._shop.evaluator(asked.plan).subject(asked.plan, asked.number, job).solid
         mark = Mark(meaning="show", shape="grown", places=(tuple(asked.place.tolist()),), limit=asked.crease)
         facets = taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
         return np.asarray(solid.area_vectors[facets].sum(axis=0))
 
     def peek(self, asked: Peek, job: Job) -> Bytes:
         """A small picture of a piece in a seat. Raises Cancelled, OpenSurface, CutFailed."""
-        subject = self._shop.workshop(asked.plan).subject(asked.plan, asked.number, job)
+        subject = self._shop.evaluator(asked.plan).subject(asked.plan, asked.number, job)
         angles = overhang_angles(subject.light.normals @ asked.tilt.rotation[2])
         past = np.where(angles > subject.threshold, angles - subject.threshold, -1.0).astype(np.float32)
         return picture_of_seat(subject.light, asked.tilt.rotation, past)

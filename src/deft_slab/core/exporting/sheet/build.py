@@ -46,11 +46,11 @@ def sheet_of(subject: SheetSubject, paper: Paper = "a4", job: Job = QUIET) -> Be
 
 
 def sheet_for(
-    workshop: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    evaluator: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]], paper: Paper, job: Job = QUIET,
 ) -> BenchSheet:
     """Of what a plan comes to; see ``gathered`` and ``sheet_of``. Raises Cancelled."""
-    subject = gathered(workshop, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
+    subject = gathered(evaluator, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
     return sheet_of(subject, paper, job.part(0.5, 1.0))
 
 

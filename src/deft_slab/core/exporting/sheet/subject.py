@@ -48,7 +48,7 @@ class SheetSubject:
 
 
 def gathered(
-    workshop: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
+    evaluator: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]] = (), job: Job = QUIET,
 ) -> SheetSubject:
     """Checks a plan, puts its pieces together, and evaluates the model whole and other choices to compare it with.
@@ -60,8 +60,8 @@ def gathered(
     Cancelled : the job is no longer wanted.
     """
     plan = outcome.plan
-    checked = check(workshop, plan, printer, job=job.part(0.0, 0.4))
-    dry = workshop.dry_fit(plan, printer, job.part(0.4, 0.5))
+    checked = check(evaluator, plan, printer, job=job.part(0.0, 0.4))
+    dry = evaluator.dry_fit(plan, printer, job.part(0.4, 0.5))
     compared = [Compared(THIS, outcome.totals, work)]
     told = {plan}
     wanted = [(WHOLE, plan.as_it_came.changed(copies=plan.copies)), *others]
@@ -70,13 +70,13 @@ def gathered(
             continue
         told.add(other)
         part = job.part(0.5 + 0.5 * done / len(wanted), 0.5 + 0.5 * (done + 1) / len(wanted))
-        compared.append(_compared(workshop, name, other, printer, part))
+        compared.append(_compared(evaluator, name, other, printer, part))
     return SheetSubject(title, outcome, tuple(laid), work, printer, dry, checked, tuple(compared))
 
 
-def _compared(workshop: Evaluator, name: str, plan: Plan, printer: Printer, job: Job) -> Compared:
+def _compared(evaluator: Evaluator, name: str, plan: Plan, printer: Printer, job: Job) -> Compared:
     try:
-        found = workshop.evaluate(plan, printer, job, detail="exact")
+        found = evaluator.evaluate(plan, printer, job, detail="exact")
         _, work = laid_with_job(found, printer, job=job)
     except Cancelled:
         raise

@@ -82,9 +82,9 @@ def test_figures_of_all_pieces_are_summed(tee, printer):
 
 
 def test_switching_a_cut_off_is_like_leaving_it_out(tee, printer):
-    workshop = Evaluator(tee)
-    with_off = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0, on=False),)), printer)
-    without = workshop.evaluate(Plan(model=tee.ref), printer)
+    evaluator = Evaluator(tee)
+    with_off = evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0, on=False),)), printer)
+    without = evaluator.evaluate(Plan(model=tee.ref), printer)
     assert with_off.totals == without.totals
 
 
@@ -92,14 +92,14 @@ def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch)
     made = []
     real = StraightCut.part
     monkeypatch.setattr(StraightCut, "part", lambda cut, *rest: made.append(cut.id) or real(cut, *rest))
-    workshop = Evaluator(tee)
+    evaluator = Evaluator(tee)
     first = cut("a", (1, 0, 0), 10.0)
-    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)
+    evaluator.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 10.0))), printer)
     made.clear()
-    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
+    evaluator.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
     assert set(made) == {"b"}
     made.clear()
-    workshop.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
+    evaluator.evaluate(Plan(model=tee.ref, recipe=(first, cut("b", (0, 1, 0), 12.0))), printer)
     assert made == []
 
 
@@ -108,33 +108,33 @@ def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     import deft_slab.core.cache as module
 
     monkeypatch.setattr(module, "KEPT_TRIANGLES", 400)
-    workshop = Evaluator(tee)
-    first = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
+    evaluator = Evaluator(tee)
+    first = evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     for place in range(40):
-        workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
-    kept = workshop.kept
+        evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
+    kept = evaluator.kept
     assert kept._triangles <= 400
     assert kept._triangles == sum(triangles for _, triangles in kept._things.values())
-    again = workshop.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
+    again = evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     assert again.totals == first.totals
 
 
 def test_seat_and_name_follow_the_piece_through_edits(tee, printer):
-    workshop = Evaluator(tee)
+    evaluator = Evaluator(tee)
     plan = Plan(model=tee.ref, recipe=(cut(offset=60.0),))
-    piece = workshop.evaluate(plan, printer).pieces[0]
+    piece = evaluator.evaluate(plan, printer).pieces[0]
     on_end = Tilt.from_rotation(down_to_rotation(unit((1, 0, 0))))
     plan = plan.with_wish(piece.wish(seat=on_end, name="Beam"), piece.wished)
-    outcome = workshop.evaluate(plan, printer)
+    outcome = evaluator.evaluate(plan, printer)
     assert (outcome.pieces[0].name, outcome.pieces[0].seat) == ("Beam", on_end)
     assert outcome.pieces[0].figures.height_mm == pytest.approx(80)
     moved = plan.with_cut(cut(offset=64.0))
-    assert workshop.evaluate(moved, printer).pieces[0].name == "Beam"
+    assert evaluator.evaluate(moved, printer).pieces[0].name == "Beam"
     off = plan.with_cut(cut(offset=60.0, on=False))
-    assert workshop.evaluate(off, printer).pieces[0].name == "Crossbeam"
-    assert workshop.evaluate(off.with_cut(cut(offset=60.0)), printer).pieces[0].name == "Beam"
+    assert evaluator.evaluate(off, printer).pieces[0].name == "Crossbeam"
+    assert evaluator.evaluate(off.with_cut(cut(offset=60.0)), printer).pieces[0].name == "Beam"
     gone = plan.with_cut(cut(offset=500.0))
-    notes = workshop.evaluate(gone, printer).notes
+    notes = evaluator.evaluate(gone, printer).notes
     assert any("Beam" in note and "no longer" in note for note in notes)
     assert any("passes beside" in note and "still 1 piece" in note for note in notes)
 
@@ -154,8 +154,9 @@ def test_what_does_not_fit_is_named_with_how_much(printer):
 
 
 def test_scale_multiplies_lengths_areas_and_volumes(tee, printer):
-    workshop = Evaluator(tee)
-    one, two = (workshop.evaluate(Plan(model=tee.ref, scale=scale), printer).pieces[0].figures for scale in (1.0, 1.16))
+    evaluator = Evaluator(tee)
+    plans = [Plan(model=tee.ref, scale=scale) for scale in (1.0, 1.16)]
+    one, two = (evaluator.evaluate(plan, printer).pieces[0].figures for plan in plans)
     assert two.height_mm == pytest.approx(1.16 * one.height_mm)
     assert two.overhang_area_mm2 == pytest.approx(1.16**2 * one.overhang_area_mm2)
     assert two.support_volume_mm3 == pytest.approx(1.16**3 * one.support_volume_mm3, rel=1e-3)
@@ -175,11 +176,11 @@ def test_an_open_model_is_measured_but_not_cut(printer):
 
 def test_the_quick_answer_is_near_the_full_one(printer):
     model = model_of(sphere(40.0, 6), "Float ball")
-    workshop = Evaluator(model)
+    evaluator = Evaluator(model)
     plan = Plan(model=model.ref, recipe=(cut(normal=(0.3, 0, 1), offset=22.0),))
-    full, quick = workshop.evaluate(plan, printer), workshop.evaluate(plan, printer, detail="quick")
+    full, quick = evaluator.evaluate(plan, printer), evaluator.evaluate(plan, printer, detail="quick")
     assert quick.approximate
-    assert workshop.ready(plan) <= 6_000 < len(model.solid.triangles)
+    assert evaluator.ready(plan) <= 6_000 < len(model.solid.triangles)
     assert quick.totals.pieces == full.totals.pieces == 2
     assert quick.totals.seam_length_mm == pytest.approx(full.totals.seam_length_mm, rel=0.01)
     assert quick.totals.cut_area_mm2 == pytest.approx(full.totals.cut_area_mm2, rel=0.01)
@@ -187,14 +188,14 @@ def test_the_quick_answer_is_near_the_full_one(printer):
 
 
 def test_stopping_half_way_leaves_nothing_half_made(tee, printer):
-    workshop = Evaluator(tee)
+    evaluator = Evaluator(tee)
     plan = Plan(model=tee.ref, recipe=(cut(offset=60.0), cut("c2", (1, 0, 0), 10.0)))
     told = []
     for last in (1, 3, 6):
         asked = iter(range(100))
         with pytest.raises(Cancelled):
-            workshop.evaluate(plan, printer, Job(lambda *_: None, lambda last=last, asked=asked: next(asked) >= last))
-    outcome = workshop.evaluate(plan, printer, Job(lambda share, doing: told.append((share, doing))))
+            evaluator.evaluate(plan, printer, Job(lambda *_: None, lambda last=last, asked=asked: next(asked) >= last))
+    outcome = evaluator.evaluate(plan, printer, Job(lambda share, doing: told.append((share, doing))))
     assert outcome.totals == evaluate(tee, plan, printer).totals
     assert all(0 <= share <= 1 for share, _ in told)
     assert [share for share, _ in told] == sorted(share for share, _ in told)
@@ -230,18 +231,18 @@ def test_what_is_hard_to_reach_on_a_piece_is_what_looking_at_all_of_it_gives(pri
     """
     model = model_of(hollow_ball(30, 26, 5))
     cut = StraightCut(id="c1", name="Level", normal=(0, 0, 1), offset=offset)
-    workshop = Evaluator(model)
-    whole = workshop.evaluate(Plan(model=model.ref), printer).pieces[0].figures
+    evaluator = Evaluator(model)
+    whole = evaluator.evaluate(Plan(model=model.ref), printer).pieces[0].figures
     assert whole.support_inside_mm3 > 0.9 * whole.support_on_piece_mm3
     bowl = next(
-        p for p in workshop.evaluate(Plan(model=model.ref, recipe=(cut,)), printer).pieces if p.sides[0].side < 0
+        p for p in evaluator.evaluate(Plan(model=model.ref, recipe=(cut,)), printer).pieces if p.sides[0].side < 0
     )
     seen = exposure(bowl.solid, 1024)
     inside = (bowl.solid.origin >= 0) & (np.linalg.norm(bowl.solid.centroids, axis=1) < 27)
     assert np.median(seen[inside]) == pytest.approx((26 - offset) / (2 * 26), abs=0.03)
     for tilt in (bowl.seat, Tilt.turn((1, 0, 0), 180.0).after(bowl.seat)):
         plan = Plan(model=model.ref, recipe=(cut,), pieces=(bowl.wish(seat=tilt),))
-        figures = next(p for p in workshop.evaluate(plan, printer).pieces if p.sides == bowl.sides).figures
+        figures = next(p for p in evaluator.evaluate(plan, printer).pieces if p.sides == bowl.sides).figures
         wanted = measure(bowl.solid, tilt.rotation, printer=printer, exposed=seen).figures
         assert figures.support_volume_mm3 == pytest.approx(wanted.support_volume_mm3, rel=1e-9)
         off = abs(figures.support_inside_mm3 - wanted.support_inside_mm3)
