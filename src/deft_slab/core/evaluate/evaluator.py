@@ -1,58 +1,93 @@
-"""evaluate(model, plan) -> pieces + figures. Each stage is cached by the content it depends on."""
+"""The pipeline: evaluate(model, plan) -> pieces, figures and notes.
+
+Its stages, each kept by the content that it depends on:
+
+1. the bodies of the model, mended, at their size, with the marks on them (``parting_stages``);
+2. the parts that the cuts leave (``parting_stages``);
+3. joins, hollows and the coupon (``finishing``);
+4. the same on a draft mesh, where seats are looked for and long proofs are made (``_drafts``);
+5. each piece in its seat, with its figures (``seating``), its posts, and what support leaves on it;
+6. seams, notes, the room around guests, totals.
+"""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from functools import partial
+from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import TypeVar
 
 import numpy as np
 
-from ..arrays import Bools, Floats
+from ..arrays import Floats
 from ..cache import Cache
 from ..cuts import Cut, Side
-from ..document.marks import Mark, Region
-from ..errors import OpenSurface
-from ..figures.base_area import fit
-from ..figures.default_seats import SEARCH_CELLS, SeatWishes, seats_of
-from ..figures.marked_facets import Marked, facets_at, joined_marks, marked, taken, unmarked
-from ..figures.seams import seam_of
+from ..figures.marked_facets import Marked, facets_at, unmarked
 from ..figures.support_scars import scarred
-from ..geometry.orientation import Tilt
-from ..geometry.place_on_bed import down_to_rotation, set_down
 from ..joining.apply_joins import Joined
 from ..joining.contacts import Contact
 from ..joining.plan_joints import Joinery
 from ..joining.room import ContactRoom
 from ..joins import STOCK, Join
-from ..joins.reports import DryFit
-from ..locale.translate import tr
-from ..mesh.components import shells_of, specks_among
+from ..joins.reports import DryFit, HollowReport, PostsReport
 from ..mesh.solid import Solid, side_by_side
-from ..parting.apply_cuts import Stage, cut_all, nameless, proven
-from ..parting.bodies import DRAG_TRIANGLES, STAND_IN_TRIANGLES, Part, Uncut, as_opened, mended_groups, spans
+from ..parting.apply_cuts import Stage, proven
+from ..parting.bodies import DRAFT_TRIANGLES, DRAG_TRIANGLES, Part, Uncut, spans
 from ..plan.model import MendReport, Model
-from ..plan.piece_settings import PieceSettings, made_on
+from ..plan.piece_settings import PieceSettings
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from ..progress import QUIET, Job, Spread
 from ..repair.simplify import thinned
-from ..results.outcome import Outcome, Piece, Seam, Totals
+from ..results.notes import Note
+from ..results.outcome import CutReport, Outcome, Piece, Room, Scar, Seam, Totals
 from ..supports.piece_posts import with_posts
 from .exposure_cache import Exposures
 from .finishing import Finishing
-from .piece import DRAG_CELLS, SUBJECT_TRIANGLES, Detail, SearchSubject, lift_of, matched, measured
+from .parting_stages import Cutting, PartingStages
+from .piece import SUBJECT_TRIANGLES, Detail, SearchSubject, lift_of, matched
 from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
+from .seating import Seating, ToSeat, Whole
 
 T = TypeVar("T")
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
 _ALIKE = 0.1
-"""Share by which the volume of a part and of its stand-in may differ."""
+"""Share by which the volume of a part and of its draft may differ: drafts of thin parts lose some of theirs."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Draft:
+    """The draft mesh of each part, with its marks; a part that has none stands for itself.
+
+    proofs : what there is after each cut of the draft; none where nothing was cut
+    """
+
+    of_part: list[tuple[Solid, Marked]]
+    proofs: list[tuple[Cut, Stage]]
+
+
+@dataclass(frozen=True, eq=False)
+class _Finished:
+    """A plan carried out: its pieces, finished, seated and measured.
+
+    marks : on all triangles of the bodies; draft : see there; posts : by the id of their set
+    exposed : (triangles of the bodies,) exposure to the audience; None while something is dragged
+    wishes : the settings of pieces, by the numbers of these from 0 on
+    """
+
+    cutting: Cutting
+    marks: Marked
+    joined: Joined
+    hollows: dict[str, HollowReport]
+    draft: _Draft
+    exposed: Floats | None
+    wishes: dict[int, PieceSettings]
+    pieces: list[Piece]
+    posts: dict[str, PostsReport]
+    scar: Scar
 
 
 @dataclass(eq=False)
@@ -64,27 +99,35 @@ class Evaluator:
 
     model: Model
     spread: Spread = map
-    _sat: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
-    """How the piece on some sides sat when it was last measured exactly: down directions, to try while dragging."""
+    _seated: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     kept: Cache = field(default_factory=Cache)
+
+    @property
+    def _stages(self) -> PartingStages:
+        return PartingStages(self.model, self.kept, self.spread)
 
     @property
     def _exposures(self) -> Exposures:
         return Exposures(self.kept, self.spread)
+
+    @property
+    def _joinery(self) -> Joinery:
+        return Joinery(self.kept, self.spread)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
         """What ``make`` makes, made once for a key; see ``Cache``."""
         return self.kept.once(key, make, triangles)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
-        """Makes the stand-ins: one answers while a handle is dragged, and its number of triangles is returned."""
-        uncut = self._base(plan, job.part(0.0, 0.4))
-        self._light(uncut, STAND_IN_TRIANGLES, job.part(0.4, 0.7))
-        return self._light(uncut, DRAG_TRIANGLES, job.part(0.7, 1.0)).triangles
+        """Makes the draft meshes: one answers while a handle is dragged, and its number of triangles is returned."""
+        stages = self._stages
+        uncut = stages.bodies(plan, job.part(0.0, 0.4))
+        stages.light(uncut, DRAFT_TRIANGLES, job.part(0.4, 0.7))
+        return stages.light(uncut, DRAG_TRIANGLES, job.part(0.7, 1.0)).triangles
 
     def mended(self, plan: Plan, job: Job = QUIET) -> tuple[Solid, MendReport]:
         """The bodies of a plan, mended and at their size (mm), and what that took. Raises as ``evaluate``."""
-        uncut = self._base(plan, job)
+        uncut = self._stages.bodies(plan, job)
         whole = side_by_side([group.solid for group in uncut.groups])
         return whole.resized(plan.factors), uncut.report.resized(plan.factors)
 
@@ -105,59 +148,139 @@ class Evaluator:
         BadPlan : the plan cannot be carried out on this model.
         Cancelled : the job is no longer wanted.
         """
-        quick = detail == "quick"
-        opened = uncut = self._base(plan, job.part(0.0, 0.3))
+        done = self._carried_out(plan, printer, detail, job)
+        uncut, joined = done.cutting.uncut, done.joined
+        reports = self._cut_reports(done, printer, detail)
+        seams = self._stages.seams(plan, done.cutting, done.exposed, done.marks)
+        bare: Sequence[Piece] = ()
+        if plan.joins and detail != "quick":
+            bare = self._carried_out(plan.changed(joins=()), printer, "figures", job.silent).pieces
+        totals = Totals.of(
+            done.pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), bare, done.scar
+        )
+        closed = uncut.defects.closed
+        return Outcome(
+            plan, tuple(done.pieces), seams, totals,
+            notes=tuple(self._notes(plan, printer, done, reports, seams, detail)),
+            defects=uncut.defects,
+            volume_before_mm3=math.fsum(group.solid.volume for group in uncut.groups) if closed else None,
+            report=uncut.report.resized(plan.factors),
+            guests=self._rooms(plan, uncut, guests, job) if detail == "whole" else {},
+            cuts=reports,
+            approximate=detail == "quick",
+            spans=self._once(
+                ("spans", uncut.key, tuple(plan.factors), plan.tilt), lambda: spans(uncut, plan.tilt.rotation)
+            ),
+            contacts=tuple(contact.found for contact in joined.contacts),
+            joins=joined.reports,
+            hollows=done.hollows,
+            posts=done.posts,
+        )
+
+    def _carried_out(self, plan: Plan, printer: Printer, detail: Detail, job: Job) -> _Finished:
+        """Stages 1 to 5: the pieces of a plan, finished, in their seats, with their posts and scars."""
+        quick, stages = detail == "quick", self._stages
+        opened = uncut = stages.bodies(plan, job.part(0.0, 0.3))
         if quick:
-            uncut = self._light(uncut, DRAG_TRIANGLES, job)
-        marks = self._marks(plan, uncut, job.part(0.3, 0.3))
-        uncut = self._sized(plan, uncut)
-        parts, stages = self._parts(plan, uncut, job.part(0.3, 0.37))
-        joined, hollows = Joined(parts, []), {}
-        if detail == "whole" or plan.joins or plan.hollows or plan.coupon:
-            step = job.part(0.37, 0.38)
-            done = Finishing(self.kept, self.spread).done(plan, parts, stages, printer, step, hollow=not quick)
-            joined, hollows, parts = done.joined, done.hollows, done.joined.parts
-        tried_on = [(part.solid, marks.of(part.solid.origin)) for part in parts]
-        reports = {cut.id: stage.report for cut, stage in stages}
-        if not quick and stages:
-            tried_on, light_stages = self._stand_ins(plan, opened, parts, tried_on, printer, job.part(0.38, 0.4))
-            if detail == "whole":
-                limit = printer.thinnest_wall
-                reports = {cut.id: proven(self.kept, cut, reports[cut.id], stage, limit) for cut, stage in light_stages}
-        exposed = None if quick else self._exposures.of_source(uncut, plan.audience, job.part(0.4, 0.5))
-        parting = [cut for cut, stage in stages if stage.report.parts]
-        names = piece_names(plan, parting, uncut, parts, joined.names)
-        wishes = matched(plan.pieces, parts)
-        pieces = []
-        for number, (part, name) in enumerate(zip(parts, names, strict=True)):
-            step = job.part(0.5 + 0.5 * number / len(parts), 0.5 + 0.5 * (number + 1) / len(parts))
-            wish = wishes.get(number)
-            piece = self._piece(
-                plan, printer, uncut, marks, part, tried_on[number], number, name, wish, bool(parting), detail, step
-            )
-            pieces.append(replace(piece, extra=joined.kinds.get(number, "")))
+            uncut = stages.light(uncut, DRAG_TRIANGLES, job)
+        marks = stages.marks(plan, uncut, job.part(0.3, 0.3))
+        cutting = stages.cut(plan, stages.sized(plan, uncut), job.part(0.3, 0.37))
+        joined, hollows = self._finish(plan, cutting, printer, detail, job.part(0.37, 0.38))
+        draft = _Draft([(part.solid, marks.of(part.solid.origin)) for part in joined.parts], [])
+        if cutting.stages and not quick:
+            draft = self._drafts(plan, opened, joined.parts, draft, printer, job.part(0.38, 0.4))
+        exposed = None if quick else self._exposures.of_source(cutting.uncut, plan.audience, job.part(0.4, 0.5))
+        wishes = matched(plan.pieces, joined.parts)
+        whole = Whole(plan, printer, cutting.uncut, marks, bool(cutting.parting), detail)
+        pieces = self._seat_all(whole, cutting, joined, draft, wishes, job.part(0.5, 1.0))
         pieces, posts = with_posts(() if quick else plan.posts, pieces, printer, self.kept)
         pieces, scar = scarred(pieces, posts, exposed)
-        seams = {cut.id: self._seam(plan, uncut, cut, stage, exposed, marks) for cut, stage in stages}
-        report = uncut.report.resized(plan.factors)
-        notes, rooms = about_cuts(plan, reports, seams), {}
-        if detail == "whole":
-            notes = [*about_model(self.model, plan, uncut, report), *notes, *about_joins(plan, joined.reports),
-                     *about_hollows(hollows), *remarks(pieces, wishes, plan, printer, hollows)]
-            if plan.guests:
-                from ..wearer.guest_rooms import rooms_around  # slow to load, and few props have a guest
+        return _Finished(cutting, marks, joined, hollows, draft, exposed, wishes, pieces, posts, scar)
 
-                rooms = rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self.kept, job)
-        before = math.fsum(group.solid.volume for group in uncut.groups) if uncut.defects.closed else None
-        bare = plan.changed(joins=()) if plan.joins and not quick else None
-        plain = () if bare is None else self.evaluate(bare, printer, job.silent, detail="figures").pieces
-        totals = Totals.of(pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), plain, scar)
-        key = ("spans", uncut.key, tuple(plan.factors), plan.tilt)
-        return Outcome(
-            plan, tuple(pieces), seams, totals, tuple(notes), uncut.defects, before, report, rooms, reports, quick,
-            self._once(key, lambda: spans(uncut, plan.tilt.rotation)),
-            tuple(contact.found for contact in joined.contacts), joined.reports, hollows, posts,
-        )
+    def _finish(
+        self, plan: Plan, cutting: Cutting, printer: Printer, detail: Detail, job: Job
+    ) -> tuple[Joined, dict[str, HollowReport]]:
+        """Stage 3: the parts with joins, hollows and the coupon. Of a plan that has none of these only the window and
+        the commands want the contacts, and they ask for the whole."""
+        if detail != "whole" and not (plan.joins or plan.hollows or plan.coupon):
+            return Joined(cutting.parts, []), {}
+        finishing = Finishing(self.kept, self.spread)
+        done = finishing.done(plan, cutting.parts, cutting.stages, printer, job, hollow=detail != "quick")
+        return done.joined, done.hollows
+
+    def _drafts(
+        self, plan: Plan, opened: Uncut, parts: list[Part], own: _Draft, printer: Printer, job: Job
+    ) -> _Draft:
+        """Stage 4: for each part the same part of the draft mesh of the model, on which seats are looked for.
+
+        own : each part with its marks, for one that has no draft; opened : the bodies in units of the file
+        """
+        stages = self._stages
+        light = stages.light(opened, DRAFT_TRIANGLES, job.part(0.0, 0.4))
+        marks = stages.marks(plan, light, job.part(0.4, 0.5))
+        cutting = stages.cut(plan, stages.sized(plan, light), job.part(0.5, 0.9))
+        others = cutting.parts
+        if plan.joins:
+            others = self._joinery.joined(plan, others, cutting.stages, printer, job.part(0.9, 1.0)).parts
+        found = []
+        for part, itself in zip(parts, own.of_part, strict=True):
+            alike = [
+                (math.dist(part.anchor, other.anchor), other.solid)
+                for other in others
+                if other.sides == part.sides and abs(other.solid.volume / part.solid.volume - 1.0) < _ALIKE
+            ]
+            solid = min(alike, key=lambda one: one[0])[1] if alike else None
+            found.append(itself if solid is None else (solid, marks.of(solid.origin)))
+        return _Draft(found, cutting.stages)
+
+    def _seat_all(
+        self, whole: Whole, cutting: Cutting, joined: Joined, draft: _Draft, wishes: dict[int, PieceSettings], job: Job
+    ) -> list[Piece]:
+        """Stage 5: each piece in its seat, measured there."""
+        seating = Seating(self.kept, self.spread, self._seated)
+        names = piece_names(whole.plan, cutting.parting, cutting.uncut, joined.parts, joined.names)
+        pieces = []
+        for number, (part, name) in enumerate(zip(joined.parts, names, strict=True)):
+            step = job.part(number / len(names), (number + 1) / len(names))
+            solid, marks = draft.of_part[number]
+            extra = joined.kinds.get(number, "")
+            pieces.append(
+                seating.piece(whole, ToSeat(number, name, part, solid, marks, wishes.get(number), extra), step)
+            )
+        return pieces
+
+    def _cut_reports(self, done: _Finished, printer: Printer, detail: Detail) -> dict[str, CutReport]:
+        """What each cut did, by its id; for the window and the commands with where it leaves too little, which is
+        looked for on the draft."""
+        reports = {cut.id: stage.report for cut, stage in done.cutting.stages}
+        if detail != "whole":
+            return reports
+        limit = printer.thinnest_wall
+        proofs = {cut.id: proven(self.kept, cut, reports[cut.id], stage, limit) for cut, stage in done.draft.proofs}
+        return reports | proofs
+
+    def _notes(
+        self, plan: Plan, printer: Printer, done: _Finished, reports: dict[str, CutReport], seams: dict[str, Seam],
+        detail: Detail,
+    ) -> list[Note]:
+        """What is worth knowing, worst matters of the model first."""
+        notes = about_cuts(plan, reports, seams)
+        if detail != "whole":
+            return notes
+        uncut = done.cutting.uncut
+        return [
+            *about_model(self.model, plan, uncut, uncut.report.resized(plan.factors)), *notes,
+            *about_joins(plan, done.joined.reports), *about_hollows(done.hollows),
+            *remarks(done.pieces, done.wishes, plan, printer, done.hollows),
+        ]
+
+    def _rooms(self, plan: Plan, uncut: Uncut, guests: Mapping[str, Solid], job: Job) -> dict[str, Room]:
+        """The room around each guest that is shown, by its id."""
+        if not plan.guests:
+            return {}
+        from ..wearer.guest_rooms import rooms_around  # slow to load, and few props have a guest
+
+        return rooms_around(plan, [group.solid for group in uncut.groups], uncut.key, guests, self.kept, job)
 
     def subject(
         self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES,
@@ -165,14 +288,14 @@ class Evaluator:
     ) -> SearchSubject:
         """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
-        number : of the piece, from 0 on; triangles : of its stand-in; printer : with its joins, as this one needs them;
+        number : of the piece, from 0 on; triangles : of its draft mesh; printer : with its joins, as this one needs them;
         None: without
         """
         raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(
             ("subject", part.key, triangles), lambda: thinned(part.solid, triangles, job.part(0.6, 0.8)), triangles
         )
-        full = self._marks(plan, raw, job.part(0.8, 0.9)).of(part.solid.origin)
+        full = self._stages.marks(plan, raw, job.part(0.8, 0.9)).of(part.solid.origin)
         few = unmarked(len(light.triangles))
         if full.anything:
             few = full if light is part.solid else full.picked(facets_at(part.solid, light.centroids))
@@ -182,14 +305,14 @@ class Evaluator:
     def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
         """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
         ``evaluate``."""
-        parts, _ = self._parts(plan, self._sized(plan, self._base(plan, job)), job)
+        parts = self._stages.parted(plan, job).parts
         on = [number for number, part in enumerate(parts) if set(sides) <= set(part.sides)]
         return max(on, key=lambda number: parts[number].solid.volume, default=0)
 
     def exposed_light(self, plan: Plan, subject: SearchSubject, job: Job = QUIET) -> Floats:
-        """(m,) exposure to the audience of the facets of the stand-in of a piece, on the uncut model; 0 for what lies
+        """(m,) exposure to the audience of the facets of the draft mesh of a piece, on the uncut model; 0 for what lies
         on its cut faces. Raises as ``evaluate``."""
-        uncut = self._sized(plan, self._base(plan, job.part(0.0, 0.2)))
+        uncut = self._stages.sized(plan, self._stages.bodies(plan, job.part(0.0, 0.2)))
         by_source = self._exposures.of_source(uncut, plan.audience, job.part(0.2, 0.8))
         origin = subject.solid.origin
         seen = np.where(origin >= 0, by_source[np.maximum(origin, 0)], 0.0)
@@ -206,95 +329,30 @@ class Evaluator:
     ) -> tuple[Uncut, Part, PieceSettings | None]:
         """(the bodies in units of the file, a piece by its number, the wish that is for it). printer : as for
         ``subject``. Raises as ``evaluate``."""
-        raw = self._base(plan, job.part(0.0, 0.8))
-        parts, stages = self._parts(plan, self._sized(plan, raw), job.part(0.8, 0.9))
+        stages = self._stages
+        raw = stages.bodies(plan, job.part(0.0, 0.8))
+        cutting = stages.cut(plan, stages.sized(plan, raw), job.part(0.8, 0.9))
+        parts = cutting.parts
         if printer is not None:
-            parts = Finishing(self.kept, self.spread).done(plan, parts, stages, printer, job).joined.parts
+            parts = Finishing(self.kept, self.spread).done(plan, parts, cutting.stages, printer, job).joined.parts
         number = min(number, len(parts) - 1)
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 
-    def _sized(self, plan: Plan, uncut: Uncut) -> Uncut:
-        factors = plan.factors
-        return self._once(("sized", uncut.key, tuple(factors)), partial(uncut.resized, factors), uncut.triangles)
-
-    def _marks(self, plan: Plan, uncut: Uncut, job: Job) -> Marked:
-        """The marks on all triangles of the uncut, which is in units of the file."""
-        if not plan.marks:
-            return unmarked(uncut.triangles)
-
-        def take(key: Hashable, solid: Solid, mark: Mark) -> Bools:
-            # each mark by itself, so that a stroke more does not cost all strokes anew
-            seen = partial(self._exposures.of, key, solid, job)
-            count = len(solid.triangles)
-            return self._once(("taken", key, mark), lambda: taken(solid, mark, seen), count // 250)
-
-        found = []
-        for number, group in enumerate(uncut.groups):
-            one = partial(take, (uncut.key, number), group.solid)
-            found.append(marked(len(group.solid.triangles), plan.marks, one))
-        return joined_marks(found)
-
-    def _base(self, plan: Plan, job: Job) -> Uncut:
-        """The bodies of a plan, mended, in units of the file."""
-        shells = self._once("shells", lambda: shells_of(self.model.solid))
-        specks = specks_among(shells, plan.factors)
-        key = ("base", plan.roles, plan.mending, specks.tobytes())
-        return self._once(key, lambda: mended_groups(self.model, plan, key, job), len(self.model.solid.triangles))
-
-    def _light(self, uncut: Uncut, triangles: int, job: Job) -> Uncut:
-        """A simplified stand-in of the bodies, for dragging."""
-        return self._once(("light", triangles, uncut.key), lambda: uncut.lighter(triangles, job))
-
-    def _seam(
-        self, plan: Plan, uncut: Uncut, cut: Cut, stage: Stage, exposed: Floats | None, marks: Marked
-    ) -> Seam:
-        """The seam of a cut, as it is when the cut has been made: what later cuts do to the pieces changes nothing."""
-        made = stage.made
-        solids = [part.solid for part in made if not cut.two_sided or part.sides[-1].side == 1]
-        audience = plan.audience if exposed is not None else None
-        key = ("seam", tuple(part.key for part in made), audience, uncut.key, plan.marks)
-        share = 1.0 if cut.two_sided else 0.5
-        return self._once(key, lambda: seam_of(solids, cut.id, exposed, share, marks))
-
-    def _parts(self, plan: Plan, uncut: Uncut, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
-        """The model parted by the recipe, and for each cut that is on, what there is after it."""
-        parts = [Part((uncut.key, number), group.solid, (), number) for number, group in enumerate(uncut.groups)]
-        active = [cut for cut in plan.recipe if cut.on]
-        problem = uncut.defects.sentence()
-        if active and problem:
-            raise OpenSurface(problem, kept=tr("Nothing was cut."), remedy=tr("Close the surface before you cut it."))
-        whole = math.fsum(abs(group.solid.volume) for group in uncut.groups)
-        key: tuple[Hashable, ...] = ("parts", uncut.key)
-        stages = []
-        for done, cut in enumerate(active):
-            key = (*key, nameless(cut))
-            step = job.part(done / len(active), (done + 1) / len(active))
-            stage = self._once(
-                key, partial(cut_all, parts, cut, key, whole, partial(self._region, uncut), step), uncut.triangles
-            )
-            parts = stage.parts
-            stages.append((cut, stage))
-        return parts, stages
-
-    @property
-    def _joinery(self) -> Joinery:
-        return Joinery(self.kept, self.spread)
-
-    def _parted(self, plan: Plan, job: Job) -> tuple[list[Part], list[tuple[Cut, Stage]]]:
-        return self._parts(plan, self._sized(plan, self._base(plan, job.part(0.0, 0.5))), job.part(0.5, 1.0))
-
     def contacts(self, plan: Plan, job: Job = QUIET) -> list[Contact]:
         """Where the pieces of a plan meet, as its cuts leave them. Raises as ``evaluate``."""
-        return self._joinery.contacts(*self._parted(plan, job))
+        cutting = self._stages.parted(plan, job)
+        return self._joinery.contacts(cutting.parts, cutting.stages)
 
     def room_of(self, plan: Plan, join: Join, job: Job = QUIET) -> tuple[int, ContactRoom] | None:
         """(the number of the contact that a join is on, the room there); None where it is on none. Raises as
         ``evaluate``."""
-        return self._joinery.room_of(join, *self._parted(plan, job))
+        cutting = self._stages.parted(plan, job)
+        return self._joinery.room_of(join, cutting.parts, cutting.stages)
 
     def dry_fit(self, plan: Plan, printer: Printer, job: Job = QUIET) -> DryFit:
         """How the pieces of a plan go together, with their joins. Raises as ``evaluate``."""
-        return self._joinery.dry_fit(plan, *self._parted(plan, job.part(0.0, 0.4)), printer, job.part(0.4, 1.0))
+        cutting = self._stages.parted(plan, job.part(0.0, 0.4))
+        return self._joinery.dry_fit(plan, cutting.parts, cutting.stages, printer, job.part(0.4, 1.0))
 
     def lettered(self, plan: Plan, printer: Printer, job: Job = QUIET) -> list[Join]:
         """Numbers and letters for the contacts that have none. Raises as ``evaluate``."""
@@ -306,92 +364,8 @@ class Evaluator:
         """Joins for the contacts that have none, by how the pieces of the plan sit. only : the number of the one that
         is meant; stock : mm, of the rods that there are. Raises as ``evaluate``."""
         contacts = self.contacts(plan, job.part(0.0, 0.2))
-        pieces = self.evaluate(plan.changed(joins=()), printer, job.part(0.2, 0.6), detail="figures").pieces
+        pieces = self._carried_out(plan.changed(joins=()), printer, "figures", job.part(0.2, 0.6)).pieces
         return self._joinery.proposed(plan, contacts, pieces, printer, only, stock, job.part(0.6, 1.0))
-
-    def _region(self, uncut: Uncut, region: Region) -> Bools:
-        """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
-
-        def take(number: int, solid: Solid) -> Bools:
-            return taken(solid, region, partial(self._exposures.of, (uncut.key, number), solid, QUIET))
-
-        def all_groups() -> Bools:
-            return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])
-
-        return self._once(("region", uncut.key, region), all_groups, uncut.triangles // 250)
-
-    def _stand_ins(
-        self, plan: Plan, opened: Uncut, parts: list[Part], own: list[tuple[Solid, Marked]], printer: Printer, job: Job
-    ) -> tuple[list[tuple[Solid, Marked]], list[tuple[Cut, Stage]]]:
-        """(for each part, the same part of the simplified model, with its marks: seats are looked for there, and a part
-        that has none is its own; the cuts of that model)."""
-        light = self._light(opened, STAND_IN_TRIANGLES, job.part(0.0, 0.4))
-        marks = self._marks(plan, light, job.part(0.4, 0.5))
-        others, stages = self._parts(plan, self._sized(plan, light), job.part(0.5, 0.9))
-        others = self._joinery.joined(plan, others, stages, printer, job.part(0.9, 1.0)).parts if plan.joins else others
-        found = []
-        for part, itself in zip(parts, own, strict=True):
-            alike = [
-                (math.dist(part.anchor, other.anchor), other.solid)
-                for other in others
-                if other.sides == part.sides and abs(other.solid.volume / part.solid.volume - 1.0) < _ALIKE
-            ]
-            solid = min(alike, key=lambda one: one[0])[1] if alike else None
-            found.append(itself if solid is None else (solid, marks.of(solid.origin)))
-        return found, stages
-
-    def _piece(
-        self, plan: Plan, printer: Printer, uncut: Uncut, all_marks: Marked, part: Part, tried_on: tuple[Solid, Marked],
-        number: int, name: str, wish: PieceSettings | None, parted: bool, detail: Detail, job: Job,
-    ) -> Piece:
-        job.step(0.0, tr("Seating {name}", name=name))
-        quick, usual, (printer, second) = detail == "quick", printer, made_on(wish, printer, plan.second)
-        # what is printed apart, and is no part of the model, lies on the bed
-        marks = all_marks.of(part.solid.origin)
-        lift = lift_of(plan, wish) if part.down is None or wish is not None else 0.0
-        if wish is not None and wish.seat is not None:
-            tilt, kind = wish.seat, tr("as you seated it")
-        elif part.down is not None:
-            tilt, kind = Tilt.from_rotation(down_to_rotation(np.array(part.down))), tr("lying, which makes it strong")
-        elif not parted:
-            tilt, kind = plan.tilt, tr("as the model stands")
-        else:
-            before = self._sat.get(part.sides) if quick else None
-            cells = DRAG_CELLS if quick else SEARCH_CELLS
-            found = self._once(
-                ("seats", part.key, plan.tilt, plan.threshold, plan.marks, quick, before, printer.room, lift),
-                lambda: seats_of(
-                    tried_on[0],
-                    SeatWishes(plan.tilt.rotation, plan.threshold, printer.room, lift, cells),
-                    tried_on[1],
-                    thorough=not quick,
-                    free=None if before is None else np.array([before]),
-                    whole=None if quick else (part.solid, marks),
-                    job=job.part(0.0, 0.6),
-                    spread=map if quick else self.spread,
-                ),
-            ).taken(plan.leaning)
-            tilt, kind = Tilt.from_rotation(found.rotation), found.kind
-            if detail == "whole":
-                self._sat[part.sides] = tilt.down
-        exact = detail in ("exact", "whole")
-        exposed = self._exposures.of_piece(uncut, part, tried_on[0], job.part(0.6, 1.0)) if exact else None
-        seated = self._once(
-            ("figures", part.key, tilt, plan.threshold, lift, plan.marks, printer, detail),
-            lambda: measured(part.solid, tilt, plan.threshold, printer, marks, lift, exposed, detail),
-            len(part.solid.triangles) // 4,
-        )
-        within = self._once(
-            ("fit", part.key, tilt, lift, printer),
-            lambda: fit(printer.growth * set_down(part.solid.vertices, tilt.rotation, lift), printer),
-        )
-        alone = len(uncut.groups) == 1 and not parted
-        return Piece(
-            number + 1, wish.name if wish and wish.name else name, part.solid, part.sides, part.anchor, tilt, kind,
-            seated.figures, within, part.crumb, alone, as_opened(plan, uncut) if alone else None, wish,
-            seated.past, seated.skin, lift, marks.bits, seated.spots, seated.layers,
-            made_on=printer if printer != usual else None, second=second,
-        )
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:

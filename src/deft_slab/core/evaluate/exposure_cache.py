@@ -18,7 +18,7 @@ from ..parting.bodies import Part, Uncut
 from ..progress import Job, Spread
 
 DRAFT_CELLS = 96
-"""Of the exposure of pieces behind their stand-ins. (The support out of reach of halves of the hollow demo models is
+"""Of the exposure of pieces behind their draft meshes. (The support out of reach of halves of the hollow demo models is
 then mostly within 0.1 % of their support, at worst 0.7 %, of what 512 directions and the whole mesh give.)"""
 _SURELY_SEEN = 1.5 * HIDDEN
 """Exposure on the uncut model from which a facet of a piece counts as within reach; with room for the coarser look."""
@@ -46,10 +46,10 @@ class Exposures:
         return self.kept.once(("by source", uncut.key, audience), put_together, uncut.triangles // 16)
 
     def of_piece(self, uncut: Uncut, part: Part, light: Solid, job: Job) -> Exposing:
-        """Gives the exposure of a piece from everywhere. light : its stand-in, or itself
+        """Gives the exposure of a piece from everywhere. light : its draft mesh, or itself
 
         What is taken away by cuts hides nothing any more: a facet that is seen well enough on the uncut model is seen
-        on the piece, and only the others and cut faces are looked at, behind the stand-in.
+        on the piece, and only the others and cut faces are looked at, behind the draft mesh.
         """
         if light is part.solid:
             return lambda _: self.of(part.key, part.solid, job)

@@ -34,7 +34,7 @@ SKIN_CELLS = 144
 
 @dataclass(frozen=True, eq=False)
 class SearchSubject:
-    """A piece whose seat is looked for: the whole of it, and a simplified stand-in. mm, model frame.
+    """A piece whose seat is looked for: the whole of it, and a simplified draft mesh. mm, model frame.
 
     marks, light_marks : of the facets of each; threshold : degrees; lift : mm; stood : (3, 3), how the model stands
     now : its seat, as far as it is decided

@@ -71,7 +71,7 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
 def _in_plane(solid: Solid, down: Floats) -> Floats:
     """(3,) the normal of the largest flat that faces nearly as (3,) down does; that itself where there is none.
 
-    A group's mean is off its flat by what is nearly as flat around it, and a stand-in's flat by what it is simplified.
+    A group's mean is off its flat by what is nearly as flat around it, and a draft mesh's flat by what it is simplified.
     """
     near = np.flatnonzero(solid.normals @ down >= _SAME)
     if not len(near):
@@ -250,7 +250,7 @@ def seats_of(
 
     thorough : also on flats, on the outline, in spread directions, and in what lies around the best that are apart
     free : (n, 3) unit, model frame, tried instead of spread directions, or besides if not thorough
-    whole : what ``solid`` stands in for, and its marks: the best are looked at again on it, for what a stand-in rests
+    whole : what ``solid`` stands in for, and its marks: the best are looked at again on it, for what a draft mesh rests
         on may be more than what the piece does
 
     Raises
@@ -304,7 +304,7 @@ def seats_of(
 
 
 def _set_down(seat: Seat, solid: Solid) -> Seat:
-    """A seat that was found on a stand-in, on the flat that the solid itself has there."""
+    """A seat that was found on a draft mesh, on the flat that the solid itself has there."""
     down = _in_plane(solid, seat.down) if seat.flat else seat.down
     if float(down @ seat.down) >= _EXACTLY:
         return seat

@@ -46,7 +46,7 @@ def exposure(
 
     directions : how many to look from over the whole sphere, in opposite pairs
     cells : along the longest side of the solid; what is nearer together is not told apart
-    behind : what stands in the way, a stand-in of the solid; the solid itself by default
+    behind : what stands in the way, a draft mesh of the solid; the solid itself by default
     chosen : (m,) which facets are looked at; the others have 1
 
     Raises

@@ -153,7 +153,7 @@ def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None,
 
 
 def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
-    """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For stand-ins: it makes
+    """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For draft meshes: it makes
     some booleans."""
     lift = stage.report.lift
     if lift is None or stage.report.catches or cut.way_off() is not None:

@@ -20,7 +20,7 @@ from ..progress import Job
 from ..repair.mend import mended
 from ..repair.simplify import thinned
 
-STAND_IN_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
+DRAFT_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
 """Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of
 that one are marked as approximate. (It gives ten of them a second of a block or a bent cut; its support is then within
 1.1 % of that of the whole model before any cut, measured on 12 cuts of the demo models.)"""
@@ -69,7 +69,7 @@ class Uncut:
         return Uncut((self.key, tuple(factors)), groups, self.report)
 
     def lighter(self, triangles: int, job: Job) -> Uncut:
-        """Thinned to a stand-in of so many triangles; a group keeps its share of them."""
+        """Thinned to a draft mesh of so many triangles; a group keeps its share of them."""
         groups, start = [], 0
         for group in self.groups:
             share = max(500, triangles * len(group.solid.triangles) // self.triangles)

@@ -346,7 +346,7 @@ class Outcome:
 
     notes : what is worth knowing; defects : of the whole model, mm, model frame
     report : what mending did; guests : the room around each guest that is shown, by its id
-    cuts : what each cut that is on did, by its id; approximate : it is of the stand-in
+    cuts : what each cut that is on did, by its id; approximate : it is of the draft mesh
     contacts : where pieces meet; joins, hollows, posts : what became of each that is on, by its id
     spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
     """

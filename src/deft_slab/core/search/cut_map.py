@@ -1,4 +1,4 @@
-"""Places for a straight cut, scored on the stand-in without making it: the cut map, and the sweep of one direction."""
+"""Places for a straight cut, scored on the draft mesh without making it: the cut map, and the sweep of one direction."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ TURNS, TURNS_MOST = 13, 30.0
 
 @dataclass(frozen=True, eq=False)
 class CutSubject:
-    """A piece that is to be parted. subject : see ``SearchSubject``; exposed : (m,) of the facets of its stand-in, 0
+    """A piece that is to be parted. subject : see ``SearchSubject``; exposed : (m,) of the facets of its draft mesh, 0
     for cut faces; printer : that its sides are to fit; leaning : see ``Plan``"""
 
     subject: SearchSubject
@@ -46,7 +46,7 @@ class CutSubject:
 
     @property
     def light(self) -> Solid:
-        """The stand-in that is looked at."""
+        """The draft mesh that is looked at."""
         return self.subject.light
 
     def extent(self, normal: Floats) -> tuple[float, float]:

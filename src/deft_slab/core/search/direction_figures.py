@@ -1,4 +1,4 @@
-"""Figures of many directions of one piece, measured on its stand-in."""
+"""Figures of many directions of one piece, measured on its draft mesh."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from ..progress import QUIET, Job, Spread, for_each
 from .results import MapFigures
 
 SWEEP_CELLS, SWEEP_CELLS_OF_FEW = 80, 256
-"""Across the longer side of the shadow. (Measured over 50 directions of each demo model, stand-in and grid together:
+"""Across the longer side of the shadow. (Measured over 50 directions of each demo model, draft mesh and grid together:
 support volume within 0.4 % of the whole mesh by the same rule in the median, 2.7 % at worst; 128 cells give 0.3 % and
 1.9 %, and take up to 1.7 times as long.)"""
 _FEW = 6_000
@@ -28,7 +28,7 @@ _TOGETHER = 8
 def sweep(
     subject: SearchSubject, directions: Floats, printer: Printer, job: Job = QUIET, spread: Spread = map
 ) -> MapFigures:
-    """The figures of each direction, on the stand-in, by the soft rule.
+    """The figures of each direction, on the draft mesh, by the soft rule.
 
     directions : (n, 3) unit, model frame, to point down
 

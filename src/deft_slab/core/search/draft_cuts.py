@@ -1,4 +1,4 @@
-"""Options, really cut on the stand-in, and the best of many."""
+"""Options, really cut on the draft mesh, and the best of many."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ def _sitting_flat(
 def all_made(
     ground: SearchPieces, plan: Plan, options: list[Option], job: Job = QUIET, spread: Spread = map
 ) -> list[Draft | None]:
-    """Each of some options, really cut on the stand-in; None where it is not as wished. Raises Cancelled."""
+    """Each of some options, really cut on the draft mesh; None where it is not as wished. Raises Cancelled."""
     return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the stand-in"), job, spread)
 
 

@@ -1,4 +1,4 @@
-"""Drafts: ways to part that are made on the stand-in, each body in its seats."""
+"""Drafts: ways to part that are made on the draft mesh, each body in its seats."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class Cell:
 
 @dataclass(frozen=True, eq=False)
 class Draft:
-    """Cuts that were made one after the other, on the stand-in. cells : all bodies; seams : of the cuts; crumbs : how
+    """Cuts that were made one after the other, on the draft mesh. cells : all bodies; seams : of the cuts; crumbs : how
     many the last one left; limb : the first one takes a limb off at its neck"""
 
     cuts: tuple[Cut, ...]
@@ -159,7 +159,7 @@ class Draft:
 
 @dataclass(frozen=True, eq=False)
 class SearchPieces:
-    """What ways to part are looked for on: pieces of a plan, on their stand-ins.
+    """What ways to part are looked for on: pieces of a plan, on their draft meshes.
 
     origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
     pattern : one of the pieces, which says how their bodies are judged
@@ -181,7 +181,7 @@ class SearchPieces:
     def of(
         cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject], besides: Sequence[Piece] = ()
     ) -> SearchPieces:
-        """From pieces of a plan and their stand-ins, in the same order."""
+        """From pieces of a plan and their draft meshes, in the same order."""
         parts, start = [], 0
         masks = []
         for piece, subject in zip(pieces, subjects, strict=True):

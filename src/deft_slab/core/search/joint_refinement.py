@@ -65,7 +65,7 @@ def settled_together(
     ground: SearchPieces, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
 ) -> tuple[tuple[Cut, ...], Both, Both]:
     """(all cuts of a plan where their seams are seen least together, (mm of seam in sight, mm3 of support) before, the
-    same after), of the stand-in. Planes are moved and turned, and borders of patches moved, none farther from its own
+    same after), of the draft mesh. Planes are moved and turned, and borders of patches moved, none farther from its own
     place than stated; other kinds stay. No piece that sat flat leans after it.
 
     leaning : see ``Plan``. Raises Cancelled.

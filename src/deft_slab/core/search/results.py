@@ -105,7 +105,7 @@ class Limits(Document):
 
 @dataclass(frozen=True, eq=False)
 class CutMap:
-    """(n, k) figures of k places along each of n normals, from the stand-in; see ``judge.parting.Places``.
+    """(n, k) figures of k places along each of n normals, from the draft mesh; see ``judge.parting.Places``.
 
     normals : (n, 3) unit, model frame; offsets : (n, k) mm, rising
     support : mm3, both sides, however they sit; flat : mm3 where both sit flat, inf where they cannot
@@ -151,7 +151,7 @@ LEAST_SHARE = 0.01
 
 @dataclass(frozen=True, eq=False)
 class Sweep:
-    """(k,) figures of the places of one cut, from the stand-in. offsets : mm; support : mm3, as the plan seats
+    """(k,) figures of the places of one cut, from the draft mesh. offsets : mm; support : mm3, as the plan seats
     pieces; sight, show, area : as in ``CutMap``; largest : mm, the longest side of the larger piece, lying on its cut
     face; fits : both sides do
     valleys : numbers of the places that are better than those around them
@@ -169,7 +169,7 @@ class Sweep:
 
 @dataclass(frozen=True, eq=False)
 class Turned:
-    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the stand-in.
+    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the draft mesh.
 
     degrees : (n,) rising, the same for both; rows turn about the first axis, columns about the second
     normals : (n, n, 3); offsets : mm; support : mm3, as the plan seats pieces; sight : as in ``CutMap``
@@ -205,7 +205,7 @@ class Way(CountsPieces):
     """A way to part what is looked at. plan : it, to be taken as it is
 
     support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
-    measured : on the full mesh, by the hard rule; else it is only known from the stand-in
+    measured : on the full mesh, by the hard rule; else it is only known from the draft mesh
     over : mm by which a piece is too large for the printer, at most
     alike : how many pieces have the shape of another one, or its mirror image
     """

@@ -38,7 +38,7 @@ _LEAST_ROOM = 2.0
 _BANDS = (1.0, 0.5, 0.25)
 """Shares of how far a cut may move, in which the border of a patch is looked for."""
 _BUSY = 20.0
-"""Degrees between facets of the stand-in from which detail counts fully."""
+"""Degrees between facets of the draft mesh from which detail counts fully."""
 
 
 Both = tuple[float, float]
@@ -48,7 +48,7 @@ Both = tuple[float, float]
 def settled(
     subject: CutSubject, cut: Cut, limits: Limits, job: Job = QUIET, spread: Spread = map
 ) -> tuple[Cut, Both, Both]:
-    """(the settled cut, seam in sight and support before, the same after), all of the stand-in. The cut itself where
+    """(the settled cut, seam in sight and support before, the same after), all of the draft mesh. The cut itself where
     nothing near it is better.
 
     Raises
@@ -218,7 +218,7 @@ def _picked(subject: CutSubject, light: Solid, region: Region) -> Bools:
 
 
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut) -> Both | None:
-    """(seam in sight, support) of a cut of the stand-in; None where it parts nothing or cannot be made."""
+    """(seam in sight, support) of a cut of the draft mesh; None where it parts nothing or cannot be made."""
     try:
         sides = dict(cut.part(light, partial(_picked, subject, light)).sides)
     except CutFailed:

@@ -144,7 +144,7 @@ def measured_seat(
 
 
 def fitting(subject: SearchSubject, printer: Printer, downs: Floats) -> Bools:
-    """(n,) whether the stand-in of a piece fits the printer with each of some directions (n, 3) down."""
+    """(n,) whether the draft mesh of a piece fits the printer with each of some directions (n, 3) down."""
     corners = printer.growth * hull_corners(subject.light, hull_of(subject.light))
     return fits_turned(corners, downs_to_rotations(downs), printer.room, subject.lift)
 

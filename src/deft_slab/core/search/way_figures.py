@@ -38,7 +38,7 @@ def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list
 
 
 def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: SearchPieces) -> Way | None:
-    """A draft, free or all flat, as a way that is only known from the stand-in; None where it cannot be all flat.
+    """A draft, free or all flat, as a way that is only known from the draft mesh; None where it cannot be all flat.
 
     plan : that its cuts go on from
     """

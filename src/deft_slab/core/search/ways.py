@@ -3,7 +3,7 @@ as few pieces that sits as flat and fits as well.
 
 Cut by cut, in steps that get dearer and fewer. Rasters score some 19,000 planes through every body of the drafts so
 far, its sides in fifty poses; the best of each amount of seam are followed in their neighbourhood and really made on
-the stand-in, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a further
+the draft mesh, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a further
 cut is looked for in. Seats are taken free, and again all flat: neither is a price of the other.
 """
 
@@ -371,7 +371,7 @@ class WaySearch:
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
     def _near(self, ground: SearchPieces, *, all_of_them: bool = False) -> list[Way]:
-        """Drafts that are as wished, or all, as ways that are only known from the stand-in: free, and all flat where
+        """Drafts that are as wished, or all, as ways that are only known from the draft mesh: free, and all flat where
         that can be."""
         ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]

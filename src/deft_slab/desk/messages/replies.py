@@ -134,7 +134,7 @@ class WayShown(CountsPieces):
 
     left : share of the support of what is parted, as it sits now; seams : (k, 2, 3) mm, model frame
     names : of the pieces, with how each sits; beds : that they take; seconds : of printing; picture : what is only
-    known from the stand-in has none of these; alike : how many have the shape of another one, or its mirror image
+    known from the draft mesh has none of these; alike : how many have the shape of another one, or its mirror image
     """
 
     plan: Plan
@@ -156,7 +156,7 @@ class WayShown(CountsPieces):
 
     @property
     def near(self) -> bool:
-        """Whether its figures are of the stand-in."""
+        """Whether its figures are of the draft mesh."""
         return self.picture is None
 
 
@@ -182,7 +182,7 @@ class PostsProposed:
 
 @dataclass(frozen=True, eq=False)
 class Settled:
-    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the stand-in"""
+    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the draft mesh"""
 
     cuts: tuple[Cut, ...]
     before: tuple[float, float]

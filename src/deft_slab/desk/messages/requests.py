@@ -74,7 +74,7 @@ class KeepWork(Request[None]):
 
 @dataclass(frozen=True, eq=False)
 class MakeReady(Request[int]):
-    """Makes the stand-in that answers while a handle is dragged; the reply is its number of triangles."""
+    """Makes the draft mesh that answers while a handle is dragged; the reply is its number of triangles."""
 
     plan: Plan
 
@@ -94,7 +94,7 @@ class Evaluate(OfPlan[Evaluated]):
 
 @dataclass(frozen=True, eq=False)
 class EvaluateLive(OfPlan[Evaluated]):
-    """Approximate totals and seams, from the stand-in; its pieces stay in the process."""
+    """Approximate totals and seams, from the draft mesh; its pieces stay in the process."""
 
 
 @dataclass(frozen=True, eq=False)

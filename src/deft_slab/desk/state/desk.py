@@ -174,7 +174,7 @@ class Desk(ProjectState):
     # trying a plan while something is dragged
 
     def try_plan(self, plan: Plan) -> None:
-        """Shows a plan that is not settled yet: figures come from the stand-in, marked as approximate."""
+        """Shows a plan that is not settled yet: figures come from the draft mesh, marked as approximate."""
         if self.draft is None:
             self.live_problem = ""
         self.draft = plan

@@ -18,7 +18,7 @@ from .dots import DotsChart
 @dataclass(frozen=True, eq=False)
 class FrontShown:
     """sight : (n,) mm; left : (n,) share of the support; pieces : (n,) how many
-    flat, fit, near : (n,) whether all sit flat, all fit, it is only known from the stand-in
+    flat, fit, near : (n,) whether all sit flat, all fit, it is only known from the draft mesh
     taken : which is on the bed, -1 for none
     """
 
@@ -43,7 +43,7 @@ class FrontShown:
 class FrontChart(DotsChart):
     """A dot for each way, one line for each number of pieces. A click takes one; so do arrows and Enter.
 
-    Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the stand-in.
+    Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the draft mesh.
     """
 
     def __init__(self) -> None:

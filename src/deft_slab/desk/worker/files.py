@@ -85,7 +85,7 @@ class FileAnswers:
         self._shop.evaluators.move_to_end(asked.model.sha256)
 
     def ready(self, asked: MakeReady, job: Job) -> int:
-        """Makes the stand-in that answers while a handle is dragged; returns its number of triangles."""
+        """Makes the draft mesh that answers while a handle is dragged; returns its number of triangles."""
         return self._shop.evaluator(asked.plan).ready(asked.plan, job)
 
     def evaluate(self, asked: Evaluate, job: Job) -> Evaluated:
@@ -104,7 +104,7 @@ class FileAnswers:
         return replace(evaluated, picture=picture_of(scene_of(SceneSubject(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
-        """Approximate totals and seams, from the stand-in; its pieces stay here. Raises OpenSurface, CutFailed,
+        """Approximate totals and seams, from the draft mesh; its pieces stay here. Raises OpenSurface, CutFailed,
         BadPlan, Cancelled."""
         outcome = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
         return Evaluated(replace(outcome, pieces=()), asked.printer, (), None)

@@ -60,14 +60,14 @@ class SizeAnswers:
                 self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.5))[asked.number].solid, asked.place
             )
         except BadPlan as problem:
-            try:  # an edge that is rounded over several facets is one on the stand-in
+            try:  # an edge that is rounded over several facets is one on the draft mesh
                 normal, offset = edge_plane(self._shop.few(asked.plan, job.part(0.5, 1.0)), asked.place)
             except BadPlan:
                 raise problem from None
         return triple(normal), offset
 
     def creases(self, asked: FindCreases, job: Job) -> Floats:
-        """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its stand-in, on which those of a fine
+        """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its draft mesh, on which those of a fine
         surface are sharper. Raises Cancelled."""
         return creases(self._shop.few(asked.plan, job))
 
