@@ -48,11 +48,11 @@ def test_a_lantern_in_parts_comes_apart_and_keeps_its_names():
     model = open_file(TROUBLED["bodies"]).model
     whole = evaluated(model)
     assert whole.report.roles == (OWN, OWN, OWN, OUT)
-    assert any("It falls in 5 bodies that do not touch" in note for note in whole.notes)
+    assert any("It falls in 5 bodies that do not touch" in note.says for note in whole.notes)
     apart = evaluated(model, roles=whole.report.roles)
     assert not apart.report.roles
     assert apart.report.loose == 1
-    assert not any("do not touch" in note for note in apart.notes)
+    assert not any("do not touch" in note.says for note in apart.notes)
     assert [piece.name for piece in apart.pieces] == ["Lantern", "Wall bracket", "Spare ring"]
     cut = StraightCut(id="c1", name="Cut", normal=(0, 0, 1), offset=182.0)
     parted = Evaluator(model).evaluate(apart.plan.with_cut(cut), default_printer())
@@ -108,13 +108,13 @@ def test_supports_are_known_by_their_shape(raft, lies, tmp_path):
     made = evaluated(model)
     assert made.report.roles == (REST, OUT)
     assert len(made.pieces) == 1  # nothing is left out before somebody says so
-    assert any("14 slender rods that end on one plane" in note for note in made.notes)
+    assert any("14 slender rods that end on one plane" in note.says for note in made.notes)
     assert made.report.specks == 0
     kept = evaluated(model, mending=Mending(drop_specks=True))
     assert kept.pieces[0].solid.volume == pytest.approx(made.pieces[0].solid.volume, rel=1e-9)
     without = evaluated(model, roles=(REST, OUT))
     assert without.pieces[0].solid.volume == pytest.approx(ball.volume(), rel=1e-3)
-    assert not any("slender rods" in note for note in without.notes)
+    assert not any("slender rods" in note.says for note in without.notes)
 
 
 def test_supports_on_one_raft_and_in_a_named_body(tmp_path):
@@ -135,7 +135,8 @@ def test_supports_that_run_into_the_model_are_asked_about(raft, tmp_path):
     as_mesh(ball + rods[0].batch_boolean(rods, manifold3d.OpType.Add)).export(tmp_path / "ball.stl")
     model = open_file(tmp_path / "ball.stl").model
     assert model.bodies == ()
-    assert any("14 slender rods end on one plane and run into the model" in note for note in evaluated(model).notes)
+    said = [note.says for note in evaluated(model).notes]
+    assert any("14 slender rods end on one plane and run into the model" in one for one in said)
 
 
 def test_teeth_of_a_comb_and_legs_are_no_supports(tmp_path):
@@ -148,4 +149,4 @@ def test_teeth_of_a_comb_and_legs_are_no_supports(tmp_path):
         as_mesh(body).export(tmp_path / f"{name}.stl")
         model = open_file(tmp_path / f"{name}.stl").model
         assert model.bodies == ()
-        assert not any("slender" in note for note in evaluated(model).notes)
+        assert not any("slender" in note.says for note in evaluated(model).notes)

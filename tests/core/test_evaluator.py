@@ -134,22 +134,28 @@ def test_seat_and_name_follow_the_piece_through_edits(tee, printer):
     assert evaluator.evaluate(off, printer).pieces[0].name == "Crossbeam"
     assert evaluator.evaluate(off.with_cut(cut(offset=60.0)), printer).pieces[0].name == "Beam"
     gone = plan.with_cut(cut(offset=500.0))
-    notes = evaluator.evaluate(gone, printer).notes
-    assert any("Beam" in note and "no longer" in note for note in notes)
-    assert any("passes beside" in note and "still 1 piece" in note for note in notes)
+    by_code = {note.code: note for note in evaluator.evaluate(gone, printer).notes}
+    assert by_code["piece.lost"].data == {"name": "Beam"}
+    assert "“Beam” no longer exists" in by_code["piece.lost"].says
+    assert by_code["cut.parts_nothing"].data["pieces"] == 1
+    assert "passes beside the model: still 1 piece" in by_code["cut.parts_nothing"].says
 
 
 def test_crumbs_are_named(printer):
     model = model_of(together(box(60, 60, 60, at=(-70, 0, 0)), box(3, 3, 3, at=(40, 0, 58))), "Post")
     outcome = evaluate(model, Plan(model=model.ref, recipe=(cut(offset=20.0),)), printer)
     assert [piece.crumb for piece in outcome.pieces] == [False, True, False]
-    assert "“Cut” leaves a crumb, up to 3.0 mm across; kept as pieces." in outcome.notes
+    (crumb,) = [note for note in outcome.notes if note.code == "cut.crumbs"]
+    assert crumb.says == "“Cut” leaves a crumb, up to 3.0 mm across; kept as pieces."
+    assert crumb.place == pytest.approx((40, 0, 59.5), abs=2)
 
 
 def test_what_does_not_fit_is_named_with_how_much(printer):
     model = model_of(joined(box(20, 20, 310)), "Post")
     outcome = evaluate(model, Plan(model=model.ref), printer)
-    assert "Post does not fit the printer: 60.0 mm too high." in outcome.notes
+    (note,) = [note for note in outcome.notes if note.code == "fit.too_large"]
+    assert (note.says, note.severity, note.piece) == ("Post does not fit the printer: 60.0 mm too high.", "failed", 0)
+    assert note.as_json()["data"] == {"piece": "Post", "over_mm": pytest.approx((0, 0, 60))}
     assert outcome.totals.fitting_pieces == 0
 
 
@@ -167,7 +173,7 @@ def test_an_open_model_is_measured_but_not_cut(printer):
     model = model_of(without_facets(ball, ball.normals[:, 2] > 0.97), "Bowl")
     outcome = evaluate(model, Plan(model=model.ref), printer)
     assert outcome.volume_before_mm3 is None
-    assert any("open edges" in note for note in outcome.notes)
+    assert any("open edges" in note.says for note in outcome.notes)
     assert outcome.totals.support_volume_mm3 > 0
     with pytest.raises(OpenSurface, match="open edges") as caught:
         evaluate(model, Plan(model=model.ref, recipe=(cut(),)), printer)
@@ -209,7 +215,7 @@ def test_overlapping_bodies_are_cut_as_one(printer):
     assert len(outcome.pieces) == 2
     assert outcome.volume_before_mm3 == pytest.approx(40 * 40 * 80 + 40 * 20 * 20)
     assert sum(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(outcome.volume_before_mm3)
-    assert any("overlap" in note for note in outcome.notes)
+    assert any("overlap" in note.says for note in outcome.notes)
     assert outcome.seams["c1"].in_sight > 0.8 * outcome.seams["c1"].length
 
 

@@ -85,7 +85,7 @@ def test_a_rod_no_thicker_than_two_walls_gets_no_void():
     assert voids_of(rod, 2.0, 0.5, 1.0) == []
     _, plan, outcome = hollowed(rod)
     assert "Nothing to hollow" in outcome.hollows["h1"].problem
-    assert any("Nothing to hollow" in note for note in outcome.notes)
+    assert any("Nothing to hollow" in note.says for note in outcome.notes)
     assert outcome.pieces[0].solid.volume == pytest.approx(rod.volume, rel=1e-6)
     assert plan.hollows
 
@@ -194,7 +194,7 @@ def test_vents_leave_no_large_cup_and_are_written_as_stated(tmp_path):
 def test_without_vents_the_void_is_trapped():
     shop, plan, outcome = hollowed(sphere(25.0))
     assert outcome.hollows["h1"].unvented == 1
-    assert any("no vent" in note for note in outcome.notes)
+    assert any("no vent" in note.says for note in outcome.notes)
     (found,) = check(shop, plan, RESIN)
     (pocket,) = found.pockets
     assert pocket.trapped
@@ -218,9 +218,10 @@ def test_a_vent_that_somebody_puts_on_a_show_face_is_said():
     vents = (Vent(id="v1", place=(15.0, 15.0, 30.0), along=(0, 0, -1)),
              Vent(id="v2", place=(0.0, 15.0, 15.0), along=(1, 0, 0)))
     plan = plan.with_hollow(plan.hollows[0].model_copy(update={"vents": vents}))
-    said = [note for note in shop.evaluate(plan.changed(marks=(top,)), RESIN).notes if "show face" in note]
-    assert said == ["Vent v1 of hollow h1 opens on a show face."]
-    assert not any("show face" in note for note in shop.evaluate(plan, RESIN).notes)
+    notes = shop.evaluate(plan.changed(marks=(top,)), RESIN).notes
+    (note,) = [note for note in notes if note.code == "hollow.vent_on_show_face"]
+    assert (note.says, note.place) == ("Vent v1 of hollow h1 opens on a show face.", vents[0].place)
+    assert not any("show face" in note.says for note in shop.evaluate(plan, RESIN).notes)
 
 
 def test_vents_go_on_cut_faces_first():
@@ -248,7 +249,7 @@ def test_a_vent_that_was_moved_says_what_it_misses():
     assert "no longer on the surface" in off.problem
     assert reached.reaches
     assert reached.length == pytest.approx(2.05, abs=0.05)
-    assert sum("is not made" in note for note in outcome.notes) == 2
+    assert sum("is not made" in note.says for note in outcome.notes) == 2
     assert as_trimesh(outcome.pieces[0].solid).is_watertight
 
 

@@ -315,7 +315,7 @@ def test_what_breaks_through_is_not_made():
     assert not made.joins["j1"].problem
     assert made.joins["j1"].moved == pytest.approx(17 - (20 - 0.4 - 6.3), abs=0.05)
     notes = joined_plan(wide)[0].evaluate(joined_plan(wide)[1], PRINTER).notes
-    assert any("was moved by 3.7 mm" in note for note in notes)
+    assert any("was moved by 3.7 mm" in note.says for note in notes)
 
 
 def test_too_much_draft_says_so():
@@ -602,7 +602,7 @@ def test_joins_follow_their_cut():
     assert made.joins["j1"].moved == pytest.approx(0, abs=1e-9)
     off = evaluator.evaluate(plan.with_cut(HALVES.model_copy(update={"on": False})), PRINTER)
     assert "do not meet" in off.joins["j1"].problem
-    assert any("j1" in note for note in off.notes)
+    assert any("j1" in note.says for note in off.notes)
     assert plan.without_cut("c1").joins == ()
     # parted once more, it is on the part that it was on
     more = plan.with_cut(StraightCut(id="c2", name="More", normal=(1, 0, 0), offset=-3.0))

@@ -405,7 +405,7 @@ def test_bodies_become_pieces():
     one = model_of(sphere(10, 3))
     alone = Evaluator(one).evaluate(Plan(model=one.ref, recipe=(BodiesCut(**NAMED),)), PRINTER)
     assert alone.totals.pieces == 1
-    assert any("only one body" in note for note in alone.notes)
+    assert any("only one body" in note.says for note in alone.notes)
 
 
 def crumbly() -> Solid:
@@ -423,7 +423,7 @@ def test_crumbs_are_dealt_with_as_told(crumbs, pieces):
     assert outcome.set_aside_mm3 == pytest.approx(18 if crumbs == "drop" else 0)
     report = outcome.cuts["c1"]
     assert [size for size, _ in report.crumbs] == pytest.approx([3])
-    assert any("crumb" in note for note in outcome.notes)
+    assert any("crumb" in note.says for note in outcome.notes)
     assert all(Solid(p.solid.vertices, p.solid.triangles).defects.closed for p in outcome.pieces)
     if crumbs == "neighbour":
         assert max(piece.solid.bounds[1][0] for piece in outcome.pieces if piece.sides[0].side == -1) == 60
@@ -569,4 +569,4 @@ def test_a_recipe_that_refers_to_what_is_gone_still_works():
                       reach=PieceReach(sides=(Side(cut="gone", side=1),)))
     outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=Recipe(cuts=(cut,)).cuts), PRINTER)
     assert outcome.totals.pieces == 1
-    assert any("within its reach" in note for note in outcome.notes)
+    assert any("within its reach" in note.says for note in outcome.notes)

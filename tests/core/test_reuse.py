@@ -92,7 +92,7 @@ def test_what_does_not_fit_is_said():
     recipe = recipe_of_block()
     evaluator, plan = block_evaluator(40, 30, 20)
     own, _ = used_on(plan, recipe, lambda: np.array([[0, 0, 0], [40.0, 30.0, 20.0]]), "same size")
-    said = " ".join(misfits(evaluator.evaluate(own, default_printer())))
+    said = " ".join(note.says for note in misfits(evaluator.evaluate(own, default_printer())))
     assert "“Waist” passes beside the model" in said
     assert "Key j1 is not made" in said
     assert "the seat of “Head” is meant for" in said
@@ -105,8 +105,8 @@ def test_a_post_off_the_surface_is_said():
     off = recipe.posts[0].model_copy(update={"posts": (Post(id="p1", at=(10, 10, 45)),)})
     evaluator, plan = block_evaluator(40, 30, 60)
     own, _ = used_on(plan, recipe.model_copy(update={"posts": (off,), "hollows": ()}), lambda: BOX, "evenly")
-    said = misfits(evaluator.evaluate(own, default_printer()))
-    assert said == ("One post is not on the surface of “Head”, and not made.",)
+    said = [note.says for note in misfits(evaluator.evaluate(own, default_printer()))]
+    assert said == ["One post is not on the surface of “Head”, and not made."]
 
 
 def test_a_join_that_would_be_too_small_is_left_out_and_said():
@@ -115,7 +115,7 @@ def test_a_join_that_would_be_too_small_is_left_out_and_said():
     _, plan = block_evaluator(2, 1.5, 3)
     own, left_out = used_on(plan, recipe, lambda: BOX / 20, "evenly")
     assert [join.id for join in own.joins] == ["j2"]
-    assert left_out == ("Key j1 cannot be as small or as large as that. It was left out.",)
+    assert [note.says for note in left_out] == ["Key j1 cannot be as small or as large as that. It was left out."]
     with pytest.raises(BadPlan, match="Key j1"):
         of_block(plan).sized(scale=0.01)
 

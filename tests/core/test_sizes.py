@@ -75,7 +75,7 @@ def test_cuts_and_volumes_keep_their_places_at_any_size(stretch, mirror, offset)
 def test_a_stretched_ball_is_said_to_be_no_longer_round(printer):
     model = model_of(sphere(20, 3))
     outcome = evaluate(model, Plan(model=model.ref).sized(stretch=(1.0, 1.0, 2.0)), printer)
-    assert any("no longer round" in note for note in outcome.notes)
+    assert any("no longer round" in note.says for note in outcome.notes)
     assert outcome.pieces[0].figures.height_mm == pytest.approx(80, rel=0.01)
     assert outcome.pieces[0].as_opened is None
 
@@ -85,7 +85,7 @@ def test_suspicious_sizes_are_noticed(unit, word, printer):
     model = model_of(solid_of(box(2, 1, 1)))
     scaled = {"m": 1.001}.get(unit, 1.0)
     notes = evaluate(model, Plan(model=model.ref, unit=unit, scale=scaled), printer).notes
-    assert any(word in note for note in notes) if word else not any("unit right" in note for note in notes)
+    assert any(word in note.says for note in notes) if word else not any("unit right" in note.says for note in notes)
 
 
 def test_plans_refuse_sizes_and_roles_that_make_no_sense():
@@ -147,7 +147,7 @@ def test_overlapping_bodies_join_within_their_group_only(printer):
     model = of_bodies(box(20, 20, 20), box(20, 20, 20, (10, 0, 0)))
     joined = evaluate(model, Plan(model=model.ref), printer)
     assert joined.pieces[0].solid.volume == pytest.approx(12000)
-    assert any("taken as one" in note for note in joined.notes)
+    assert any("taken as one" in note.says for note in joined.notes)
     apart = evaluate(model, Plan(model=model.ref).with_role(1, "on its own"), printer)
     assert [piece.solid.volume for piece in apart.pieces] == pytest.approx([8000, 8000])
     assert apart.report.steps == ()
@@ -324,7 +324,7 @@ def test_profiles_that_make_no_sense_are_refused():
 def test_a_file_made_to_stand_on_y_is_noted(printer):
     model = open_file(TROUBLED["standing-on-y"]).model
     lying = evaluate(model, Plan(model=model.ref, unit="m"), printer)
-    assert any("stand on Y" in note for note in lying.notes)
+    assert any("stand on Y" in note.says for note in lying.notes)
     upright = evaluate(model, Plan(model=model.ref, unit="m", tilt=Tilt.turn((1, 0, 0), 90)), printer)
-    assert not any("stand on Y" in note for note in upright.notes)
+    assert not any("stand on Y" in note.says for note in upright.notes)
     assert upright.pieces[0].figures.height_mm == pytest.approx(135, abs=1)

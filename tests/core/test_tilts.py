@@ -236,7 +236,7 @@ def test_a_clear_spot_is_left_in_the_air_and_a_hold_spot_is_held():
     assert figures.support_volume_mm3 == pytest.approx(0, abs=1e-6)
     assert figures.unheld_area_mm2 == pytest.approx(60 * 40 - 4 * 36)
     assert figures.overhang_area_mm2 == pytest.approx(60 * 40 - 4 * 36)
-    assert any("hang in the air" in note for note in found.notes)
+    assert any("hang in the air" in note.says for note in found.notes)
     # a leaning wall of 30 degrees needs nothing until it is held
     profile = trimesh.creation.extrude_polygon(
         trimesh.path.polygons.Polygon([(0, 0), (20, 0), (20 + 40 * math.tan(math.radians(30)), 40), (0, 40)]), 10

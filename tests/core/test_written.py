@@ -120,12 +120,12 @@ def test_a_cut_that_takes_off_next_to_nothing_says_so():
     model = model_of(solid_of(box(60, 60, 60)))
     cut = StraightCut(id="c1", name="Shave", normal=triple(np.ones(3) / np.sqrt(3)), offset=179.0 / np.sqrt(3))
     outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
-    assert any("takes off only 7.7e-05 % of the model" in note for note in outcome.notes) or any(
-        "takes off only less than" in note for note in outcome.notes
+    assert any("takes off only 7.7e-05 % of the model" in note.says for note in outcome.notes) or any(
+        "takes off only less than" in note.says for note in outcome.notes
     )
     half = cut.model_copy(update={"offset": 90.0 / np.sqrt(3)})
     outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(half,)), PRINTER)
-    assert not any("takes off only" in note for note in outcome.notes)
+    assert not any("takes off only" in note.says for note in outcome.notes)
 
 
 # shells that enclose nothing

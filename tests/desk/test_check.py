@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QPushButton
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_solid
+from deft_slab.core.inspection.lines import lines_of
 from deft_slab.core.locale import preferences
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import shipped_printers
@@ -21,7 +22,6 @@ from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.look import palette
 from deft_slab.desk.scene.canvas import Canvas
 from deft_slab.desk.scene.render_thread import drawing_thread
-from deft_slab.desk.state.check_lines import lines_of
 from tests.core.test_layers import beaker, comb
 from tests.desk.conftest import PATIENCE, words
 from tests.shapes import box, joined, model_of, solid_of, sphere
@@ -292,10 +292,10 @@ def test_one_fault_is_listed_once_in_every_language(monkeypatch):
             monkeypatch.setenv("LANGUAGE", language)
             preferences.forget()
             outcome = Evaluator(model).evaluate(Plan(model=model.ref), printer)
-            assert any(note.code == "fit" for note in outcome.notes)
+            assert any(note.subject == "fit" for note in outcome.notes)
             about = [line for line in lines_of(outcome, (), printer) if "Tall post" in line.what + line.detail]
             assert [line.verdict for line in about].count("failed") == 1
-            said = [note for note in outcome.notes if note.code == "fit"]
+            said = [note.says for note in outcome.notes if note.subject == "fit"]
             assert not [line for line in about if line.detail in said]
     finally:
         monkeypatch.undo()

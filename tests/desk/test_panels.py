@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QCheckBox, QInputDialog, QLabel, QPushButton
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.evaluate.evaluator import evaluate
 from deft_slab.core.exporting.beds import lay_out
+from deft_slab.core.inspection.lines import lines_of
 from deft_slab.core.plan.plan import Plan
 from deft_slab.demo import MODELS, PROJECT
 from deft_slab.desk.desk_state import DeskState
@@ -27,7 +28,6 @@ from deft_slab.desk.messages.requests import OpenFile
 from deft_slab.desk.pictures import HEIGHT, WIDTH, picture_of
 from deft_slab.desk.scene.scene import scene_of
 from deft_slab.desk.scene.subject import SceneSubject
-from deft_slab.desk.state.check_lines import lines_of
 from deft_slab.desk.window.window import Window
 from deft_slab.desk.worker.process import run_process
 from tests.desk.conftest import PATIENCE

@@ -12,12 +12,12 @@ from deft_slab.core.cuts import BentCut, BlockCut, StraightCut
 from deft_slab.core.evaluate.evaluator import evaluate
 from deft_slab.core.geometry.curves import rails
 from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.inspection.lines import lines_of
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
 from deft_slab.desk.cuts import on_desk
 from deft_slab.desk.messages.requests import Evaluate, OpenFile
-from deft_slab.desk.state.check_lines import lines_of
 from deft_slab.desk.worker.bench import Bench
 from tests.desk.conftest import PATIENCE
 from tests.shapes import box, joined, model_of, solid_of

@@ -52,7 +52,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     assert state.history.undo_text == "mend the surface"
     desk.undo()
     desk.settle()
-    assert any("open edges" in note for note in state.evaluated.outcome.notes)
+    assert any("open edges" in note.says for note in state.evaluated.outcome.notes)
     assert state.evaluated.outcome.totals.support_volume_mm3 > 0
     plan = state.plan
     desk.go(3)
@@ -72,7 +72,7 @@ def test_a_cut_that_misses_says_how_many_pieces_there_are(desk, tee):
     desk.settle()
     desk.type(desk.window.panels["Cut"].this.tools["straight"].place, "500")
     desk.settle()
-    assert any("still 1 piece" in note for note in desk.state.evaluated.outcome.notes)
+    assert any("still 1 piece" in note.says for note in desk.state.evaluated.outcome.notes)
 
 
 def test_a_folder_that_cannot_be_written(desk, tee, tmp_path, monkeypatch):

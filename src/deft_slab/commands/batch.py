@@ -117,7 +117,7 @@ def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, A
         own = {
             "pieces": sum(len(bed["pieces"]) for bed in listed["beds"]), "beds": len(listed["beds"]),
             "hours": listed["job"]["hours"], "material_g": listed["job"]["material_g"], "cost": listed["job"]["cost"],
-            "problem": "; ".join(listed["notes"]) or None, "state": "done",
+            "problem": "; ".join(note["says"] for note in listed["notes"]) or None, "state": "done",
         }
         files = [*listed["files"], "job.json", "pieces.csv"]
         write_whole(folder / _KEPT, json.dumps({"key": key, "row": own, "files": files}, indent=1).encode())

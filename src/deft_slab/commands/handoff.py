@@ -103,4 +103,4 @@ def handed_off(
     too_large = [piece.name for piece in outcome.pieces if not piece.fit.fits]
     too_near = [[a + 1, b + 1] for a, b in collisions(laid, printer, outcome.pieces) if a != b]
     return {**listed, "files": [one.path.name for one in handed], "too_large": too_large, "too_near": too_near,
-            "sheet": SHEET[0] if arguments.sheet else None, "notes": list(outcome.notes)}
+            "sheet": SHEET[0] if arguments.sheet else None, "notes": [note.as_json() for note in outcome.notes]}

@@ -62,7 +62,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
             {"kind": piece.extra, "name": piece.name, "file": file_name(piece), "volume_mm3": piece.solid.volume}
             for piece in outcome.pieces if piece.extra
         ],
-        "notes": list(outcome.notes),
+        "notes": [note.as_json() for note in outcome.notes],
         "volume_before_mm3": outcome.volume_before_mm3,
     }
 

@@ -61,7 +61,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
             for one in fit.meetings
         ],
         "cuts": [cut_figures(cut, outcome) for cut in recipe.cuts if cut.on],
-        "notes": list(outcome.notes),
+        "notes": [note.as_json() for note in outcome.notes],
         "volume_before_mm3": outcome.volume_before_mm3,
         "kerf_volume_mm3": outcome.kerf_mm3,
         "set_aside_mm3": outcome.set_aside_mm3,

@@ -63,8 +63,8 @@ def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, evalu
     own = plan.changed(threshold=arguments.theta)
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
     used, left_out = used_on(own, recipe, lambda: evaluator.mended(own, arguments.job)[0].bounds, scaling)
-    for said in left_out:
-        arguments.shows.say(tr("deft-slab: {said}", said=said))
+    for note in left_out:
+        arguments.shows.say(tr("deft-slab: {said}", said=note.says))
     return used
 
 

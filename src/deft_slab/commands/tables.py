@@ -225,6 +225,8 @@ def _listed(name: str, value: object) -> list[str]:
     if isinstance(value, str):
         return [value]
     assert isinstance(value, Iterable)
+    if name == "notes":
+        return [one["says"] for one in value]
     if name == "blocked":
         return [tr("pieces {list}: free for {free}", list=", ".join(map(str, one["pieces"])),
                    free=text.length(one["free_mm"], 1)) for one in value]

@@ -288,8 +288,8 @@ class Evaluator:
     ) -> SearchSubject:
         """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
-        number : of the piece, from 0 on; triangles : of its draft mesh; printer : with its joins, as this one needs them;
-        None: without
+        number : of the piece, from 0 on; triangles : of its draft mesh; printer : with its joins, as this one needs
+        them; None: without
         """
         raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(

@@ -63,6 +63,7 @@ class PartingStages:
 
     @property
     def exposures(self) -> Exposures:
+        """How much of bodies is seen, kept with the rest."""
         return Exposures(self.cache, self.spread)
 
     def bodies(self, plan: Plan, job: Job) -> Uncut:

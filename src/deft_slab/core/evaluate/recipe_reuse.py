@@ -11,10 +11,11 @@ from ..arrays import Floats
 from ..cuts import Move
 from ..document.base import triple
 from ..errors import BadPlan
-from ..locale.translate import tr, tr_many
-from ..plan.piece_matching import Anchored, nearest_alike
+from ..locale.translate import tr
+from ..plan.piece_matching import nearest_alike
 from ..plan.plan import Plan
 from ..plan.recipe import MadeFor, Recipe, Scaling
+from ..results.notes import Note
 from ..results.outcome import Outcome
 from .remarks import about_hollows, about_joins
 
@@ -44,9 +45,9 @@ def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
 
 def used_on(
     plan: Plan, recipe: Recipe, box: Callable[[], Floats], scaling: Scaling
-) -> tuple[Plan, tuple[str, ...]]:
+) -> tuple[Plan, tuple[Note, ...]]:
     """A plan with what a recipe says, in place of its own cuts, joins, wishes, hollows and posts, and what had to be
-    left out, a sentence each. Places scale with the model; clearances, walls and what is bought by size stay.
+    left out. Places scale with the model; clearances, walls and what is bought by size stay.
 
     box : gives (2, 3) mm, model frame, of the sized model of the plan; asked for when something is moved
 
@@ -63,50 +64,43 @@ def used_on(
     if recipe.made_for is None:
         raise BadPlan(tr("This recipe does not say how large the model was that it was made for."),
                       remedy=tr("Use it as it is, or keep it anew from the project that it is of."))
-    move, joins, said = way_over(recipe.made_for, box(), scaling), [], []
+    move, joins, notes = way_over(recipe.made_for, box(), scaling), [], []
     for join in own.joins:
         try:
             join.carried(move, {})
             joins.append(join)
         except BadPlan as error:
-            said.append(tr("{what} It was left out.", what=error.what))
-    return own.changed(joins=tuple(joins)).carried(move), tuple(said)
+            notes.append(Note("recipe.join_left_out", {"problem": error.what}, "failed"))
+    return own.changed(joins=tuple(joins)).carried(move), tuple(notes)
 
 
-def misfits(outcome: Outcome) -> tuple[str, ...]:
-    """What of a recipe does not fit the model that it is used on, a sentence each: cuts that part nothing, joins, vents
-    and posts that are not made, and what is meant for pieces that there are not."""
+def misfits(outcome: Outcome) -> tuple[Note, ...]:
+    """What of a recipe does not fit the model that it is used on: cuts that part nothing, joins, vents and posts that
+    are not made, and what is meant for pieces that there are not."""
     plan, pieces = outcome.plan, outcome.pieces
-    said = [tr("“{name}” {what}.", name=cut.name, what=cut.why_not()) for cut in plan.recipe
-            if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts]
+    notes = [
+        Note("recipe.cut_parts_nothing", {"name": cut.name, "why": cut.why_not()}, "failed") for cut in plan.recipe
+        if cut.id in outcome.cuts and not outcome.cuts[cut.id].parts
+    ]
     # that the printer needs more clearance than a join was given was so where the recipe comes from
     joins = {ident: replace(report, warnings=()) for ident, report in outcome.joins.items()}
-    said += [*about_joins(plan, joins), *about_hollows(outcome.hollows)]
-
-    def gone(one: Anchored) -> bool:
-        return nearest_alike(one, pieces) is None
-
-    for wish in plan.pieces:
-        if gone(wish):
-            said.append(tr("There is no piece that the seat of “{name}” is meant for.", name=wish.name) if wish.name
-                        else
-                        tr("A seat is meant for a piece that there is not."))
-    said += [tr("Hollow {id} is meant for a piece that there is not.", id=hollow.id) for hollow in plan.hollows
-             if hollow.on and hollow.id not in outcome.hollows]
+    notes += [*about_joins(plan, joins), *about_hollows(outcome.hollows)]
+    notes += [
+        Note("recipe.no_piece_to_seat", {"name": wish.name}, "failed") for wish in plan.pieces
+        if nearest_alike(wish, pieces) is None
+    ]
+    notes += [
+        Note("recipe.no_piece_to_hollow", {"hollow": hollow.id}, "failed") for hollow in plan.hollows
+        if hollow.on and hollow.id not in outcome.hollows
+    ]
     for group in plan.posts:
         report = outcome.posts.get(group.id)
         if report is None or report.piece is None:
-            said.append(tr_many("One post is meant for a piece that there is not.",
-                                "{n} posts are meant for a piece that there is not.", len(group.posts)))
+            notes.append(Note("recipe.no_piece_for_posts", {"posts": len(group.posts)}, "failed"))
             continue
-        off = sum(land == "off" for land in report.lands)
-        nowhere = sum(land == "nowhere" for land in report.lands)
-        if off:
-            said.append(tr_many("One post is not on the surface of “{piece}”, and not made.",
-                                "{n} posts are not on the surface of “{piece}”, and not made.", off,
-                                piece=pieces[report.piece].name))
-        if nowhere:
-            said.append(tr_many("One post is without a way down beside “{piece}”, and not made.",
-                                "{n} posts are without a way down beside “{piece}”, and not made.", nowhere,
-                                piece=pieces[report.piece].name))
-    return tuple(said)
+        name = pieces[report.piece].name
+        for land, code in (("off", "recipe.posts_off_surface"), ("nowhere", "recipe.posts_without_way")):
+            count = sum(one == land for one in report.lands)
+            if count:
+                notes.append(Note(code, {"posts": count, "piece": name}, "failed", piece=report.piece))
+    return tuple(notes)

@@ -15,8 +15,7 @@ from ..figures.marked_facets import facets_at
 from ..geometry.curves import frame_of
 from ..geometry.orientation import Tilt
 from ..joins.reports import HollowReport, JoinReport
-from ..locale import text
-from ..locale.translate import sentence, tr, tr_many
+from ..locale.translate import sentence, tr
 from ..parting.bodies import Part, Uncut
 from ..plan.coupon import COUPON
 from ..plan.model import MendReport, Model
@@ -35,6 +34,10 @@ _AROUND_VENT = 1.15
 """Times its radius: where what lies around a vent is looked at."""
 _LITTLE = 1e-3
 """Share of the model: a cut that takes off less may have missed what it was meant for."""
+_TANGLED = 0.01
+"""Share of the surface that runs through the model itself, over which that is worth knowing (an assumption)."""
+_NEAR_THRESHOLD = 0.05
+"""Share of the surface within 1 degree of the threshold, over which figures hang on it (an assumption)."""
 
 
 def piece_names(
@@ -73,87 +76,65 @@ def piece_names(
 
 def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]) -> list[Note]:
     """What there is to say of the cuts that are on."""
-    said: list[str] = []
+    notes: list[Note] = []
     for cut in plan.recipe:
         report = reports.get(cut.id)
         if report is None:
             continue
-        still = tr_many("still {n} piece", "still {n} pieces", report.after)
+        named: dict[str, object] = {"name": cut.name}
         if not report.parts:
-            said.append(tr("“{name}” {why}: {still}.", name=cut.name, why=cut.why_not(), still=still))
+            data = named | {"why": cut.why_not(), "pieces": report.after}
+            notes.append(Note("cut.parts_nothing", data, "failed"))
         elif 0.0 < report.least < _LITTLE:
-            said.append(tr("“{name}” takes off only {share} of the model.", name=cut.name, share=_share(report.least)))
+            notes.append(Note("cut.takes_little", named | {"share": report.least}))
         if cut.id in seams and seams[cut.id].barred >= NOT_BARRED:
-            said.append(
-                tr(
-                    "“{name}” crosses a place where no cut may run, by {barred}.",
-                    name=cut.name,
-                    barred=text.length(seams[cut.id].barred, 0),
-                )
-            )
+            notes.append(Note("cut.barred", named | {"length_mm": seams[cut.id].barred}))
         if report.catches:
-            said.append(
-                tr("“{name}”: what it takes off catches, and cannot be lifted off along one direction.", name=cut.name)
-            )
-        said += [tr("“{name}” {what}.", name=cut.name, what=place.sentence()) for place in report.thin[:2]]
+            notes.append(Note("cut.catches", named))
+        notes += [thin.note(cut.name) for thin in report.thin[:2]]
         if report.crumbs:
-            largest = max(size for size, _ in report.crumbs)
-            many = tr_many("a crumb", "{n} crumbs", len(report.crumbs))
-            became = {"keep": tr("kept as pieces"), "drop": tr("set aside"), "neighbour": tr("given to the neighbour")}
-            what = tr("kept as pieces") if cut.crumbs == "neighbour" and cut.kerf > 0 else became[cut.crumbs]
-            said.append(
-                tr(
-                    "“{name}” leaves {many}, up to {largest} across; {what}.",
-                    name=cut.name,
-                    many=many,
-                    largest=text.length(largest, 1),
-                    what=what,
-                )
-            )
-    return [Note(one, "cut") for one in said]
+            largest, place = max(report.crumbs)
+            became = "keep" if cut.crumbs == "neighbour" and cut.kerf > 0 else cut.crumbs
+            data = named | {"count": len(report.crumbs), "largest_mm": largest, "became": became}
+            notes.append(Note("cut.crumbs", data, place=place))
+    return notes
 
 
 def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[Note]:
     """What there is to say of the joins that are on."""
-    said = []
+    notes = []
     for join in plan.joins:
         report = reports.get(join.id)
         if report is None:
             continue
-        name = f"{sentence(join.word)} {join.id}"
+        named: dict[str, object] = {"name": f"{sentence(join.word)} {join.id}"}
         if report.problem:
-            said.append(tr("{name} is not made. {problem}", name=name, problem=report.problem))
-        said += [f"{name}: {warning}" for warning in report.warnings]
+            notes.append(Note("join.not_made", named | {"problem": report.problem}, "failed", place=join.at))
+        notes += [Note("join.warning", named | {"warning": warning}, place=join.at) for warning in report.warnings]
         if report.moved > _MOVED:
-            said.append(
-                tr(
-                    "{name} was moved by {moved}, to stay on its contact.",
-                    name=name,
-                    moved=text.length(report.moved, 1),
-                )
-            )
-    return [Note(one, "join") for one in said]
+            notes.append(Note("join.moved", named | {"by_mm": report.moved}, place=join.at))
+    return notes
 
 
 def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
     """What there is to say of the hollows that are on."""
-    said = []
+    notes = []
     for ident, report in reports.items():
         if report.problem:
-            said.append(tr("Hollow {ident} is not made. {problem}", ident=ident, problem=report.problem))
+            notes.append(Note("hollow.not_made", {"hollow": ident, "problem": report.problem}, "failed"))
             continue
-        said += [tr("Vent {id} of hollow {ident} is not made. {problem}", id=vent.id, ident=ident,
-                    problem=vent.problem) for vent in report.vents
-                 if vent.problem]
+        notes += [
+            Note("hollow.vent_not_made", {"vent": vent.id, "hollow": ident, "problem": vent.problem}, "failed")
+            for vent in report.vents if vent.problem
+        ]
         if report.unvented:
-            said.append(tr_many("A void has no vent: what is inside stays there.",
-                                "{n} voids have no vent: what is inside stays there.", report.unvented))
-    return [Note(one, "hollow") for one in said]
+            notes.append(Note("hollow.no_vent", {"voids": report.unvented}, piece=report.piece))
+    return notes
 
 
 def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: Sequence[Piece]) -> list[Note]:
     """What there is to say of vents that open on a show face. reports, pieces : what became of the plan"""
-    said = []
+    notes = []
     for hollow in plan.hollows:
         report = reports.get(hollow.id)
         if report is None or report.piece is None or not (pieces[report.piece].marks & SHOW).any():
@@ -163,8 +144,9 @@ def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: 
             # what was at its place is gone: what is around it says where it is
             rim = np.array(vent.place) + _AROUND_VENT * vent.outer * _circle(np.array(vent.along))
             if vent.id in made and (piece.marks[facets_at(piece.solid, rim)] & SHOW).any():
-                said.append(tr("Vent {id} of hollow {ident} opens on a show face.", id=vent.id, ident=hollow.id))
-    return [Note(one, "hollow") for one in said]
+                data = {"vent": vent.id, "hollow": hollow.id}
+                notes.append(Note("hollow.vent_on_show_face", data, place=vent.place, piece=report.piece))
+    return notes
 
 
 def _circle(along: Floats) -> Floats:
@@ -173,52 +155,34 @@ def _circle(along: Floats) -> Floats:
     return np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1) @ frame_of(along)[:2])
 
 
-def _share(value: float) -> str:
-    """In percent, with as many digits as it takes to be more than nothing."""
-    return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
-
-
 def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[Note]:
     """What there is to say of the model before any cut."""
-    notes, file = list[str](), [Note(one, "file") for one in model.notes]
+    notes = [Note("file.read", {"says": one}) for one in model.notes]
     problem = uncut.defects.sentence()
     if problem:
-        notes.append(problem)
+        notes.append(Note("model.open", {"problem": problem}))
     longest = max(float(group.solid.size.max()) for group in uncut.groups)
     if longest < SMALLEST:
-        notes.append(tr("The model is only {length} long. Is the unit right?", length=text.near(longest)))
+        notes.append(Note("model.small", {"length_mm": longest}))
     elif longest > LARGEST:
-        notes.append(tr("The model is {longest:.3g} m long. Is the unit right?", longest=longest / 1000))
+        notes.append(Note("model.large", {"length_mm": longest}))
     if plan.stretch != (1.0, 1.0, 1.0):
-        notes.append(tr("The axes are stretched apart: what was round is no longer round."))
+        notes.append(Note("model.stretched"))
     if model.y_up and plan.tilt == Tilt():
-        notes.append(tr("It may be made to stand on Y. The Size step can stand it up."))
+        notes.append(Note("model.on_y"))
     notes += [
-        tr("“{body}” has {rods} slender rods that end on one plane, as supports do that a file came with. The Size "
-           "step can leave it out.", body=body.name, rods=body.rods)
+        Note("model.supports", {"body": body.name, "rods": body.rods})
         for body, role in zip(model.bodies, plan.roles or ("with the rest",) * len(model.bodies), strict=True)
         if body.rods and role != "left out"
     ]
-    notes += [step.sentence() for step in report.steps if step.kind == "join"]
+    notes += [Note("model.joined", {"says": step.sentence()}) for step in report.steps if step.kind == "join"]
     if report.specks:
-        notes.append(tr_many(
-            "One stray speck, {size} across. The Size step can leave it out.",
-            "{n:,} stray specks, up to {size} across. The Size step can leave them out.", report.specks,
-            size=text.near(report.speck_size, 2),
-        ))
+        notes.append(Note("model.specks", {"count": report.specks, "largest_mm": report.speck_size}))
     if report.loose > 1:
-        notes.append(tr("It falls in {count} bodies that do not touch. They are seated as one, and a cut makes a piece "
-                        "of each. The Size step can take bodies on their own; so does the cut Bodies.",
-                        count=report.loose))
-    if report.tangled > 0.01:
-        notes.append(
-            tr(
-                "About {tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the Size "
-                "step, makes one skin.",
-                tangled=100 * report.tangled,
-            )
-        )
-    return [*file, *(Note(one, "surface") for one in notes)]
+        notes.append(Note("model.loose", {"bodies": report.loose}))
+    if report.tangled > _TANGLED:
+        notes.append(Note("model.tangled", {"share": report.tangled}))
+    return notes
 
 
 def remarks(
@@ -228,8 +192,8 @@ def remarks(
     """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for
     hollows : what became of them"""
     fit = [
-        Note(tr("{name} does not fit the printer: {sentence}.", name=piece.name, sentence=piece.fit.sentence()), "fit")
-        for piece in pieces
+        Note("fit.too_large", {"piece": piece.name, "over_mm": piece.fit.over}, "failed", piece=number)
+        for number, piece in enumerate(pieces)
         if not piece.fit.fits
     ]
     return [
@@ -240,62 +204,36 @@ def remarks(
 
 def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[Note]:
     """What there is to say of the printers and materials that pieces are meant for."""
-    said = []
+    notes = []
     if any(piece.on(printer).slope for piece in pieces):
-        said.append(
-            tr(
-                "A belt prints in slanting layers. Hours are reckoned for these; overhang, support "
-                "and layers that are looked at are for level ones."
-            )
-        )
-    for piece in pieces:
+        notes.append(Note("printer.belt"))
+    for number, piece in enumerate(pieces):
         wished = piece.wished.material if piece.wished is not None else ""
         own = piece.on(printer)
         if wished and wished != own.material:
-            said.append(
-                tr(
-                    "{name} has no material “{wished}”; {name2} is reckoned in what it usually has.",
-                    name=own.name,
-                    wished=wished,
-                    name2=piece.name,
-                )
-            )
+            data = {"printer": own.name, "material": wished, "piece": piece.name}
+            notes.append(Note("printer.no_material", data, piece=number))
     if any(piece.wished is not None and piece.wished.second for piece in pieces) and plan.second is None:
-        said.append(tr("Pieces that were meant for a second printer are on the first: there is no second one."))
+        notes.append(Note("printer.no_second"))
     if plan.coupon is not None and not any(one.extra == COUPON for one in pieces):
-        said.append(tr("There is no coupon for this join: it has no hole, or its measures make no body."))
-    return [Note(one, "printer") for one in said]
+        notes.append(Note("printer.no_coupon"))
+    return notes
 
 
 def _about_support(pieces: list[Piece]) -> list[Note]:
     """What there is to say of the support that pieces need."""
-    said = []
+    notes = []
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
-        said.append(
-            tr("{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.", unheld=unheld)
-        )
-    near = [piece for piece in pieces if piece.figures.near_threshold_share > 0.05]
+        notes.append(Note("support.refused", {"area_mm2": unheld}))
+    near = [piece.name for piece in pieces if piece.figures.near_threshold_share > _NEAR_THRESHOLD]
     if near:
-        names = ", ".join(piece.name for piece in near)
-        said.append(
-            tr(
-                "{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change "
-                "the figures much.",
-                names=names,
-            )
-        )
-    return [Note(one, "support") for one in said]
+        notes.append(Note("support.near_threshold", {"pieces": near}))
+    return notes
 
 
 def _about_lost_wishes(wishes: dict[int, PieceSettings], plan: Plan) -> list[Note]:
-    """What there is to say of wishes for pieces that are not there any more."""
-    said = []
+    """What there is to say of settings of pieces that are not there any more."""
     on = {cut.id for cut in plan.recipe if cut.on}
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
-    for wish in lost:
-        what = text.quoted(wish.name) if wish.name else tr("A piece that you seated")
-        said.append(
-            tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
-        )
-    return [Note(one, "piece") for one in said]
+    return [Note("piece.lost", {"name": wish.name}, place=wish.anchor) for wish in lost]

@@ -71,7 +71,8 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
 def _in_plane(solid: Solid, down: Floats) -> Floats:
     """(3,) the normal of the largest flat that faces nearly as (3,) down does; that itself where there is none.
 
-    A group's mean is off its flat by what is nearly as flat around it, and a draft mesh's flat by what it is simplified.
+    A group's mean is off its flat by what is nearly as flat around it, and a draft mesh's flat by what it is
+    simplified.
     """
     near = np.flatnonzero(solid.normals @ down >= _SAME)
     if not len(near):

@@ -27,7 +27,8 @@ from .bodies import within
 from .smooth_sheets import closed_body
 
 LEAST_NODES, NODES, NODES_EACH = 80_000, 700_000, 16
-"""Of the grid, at least and at most, and for each triangle of the surface: a draft mesh needs none finer than itself."""
+"""Of the grid, at least and at most, and for each triangle of the surface: a draft mesh needs none finer than
+itself."""
 _MARGIN = 0.8
 """Of the longest side of the patch: the room around it that is looked at; the face goes a third of that deep."""
 _PAD = 3

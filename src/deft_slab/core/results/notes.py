@@ -1,23 +1,203 @@
-"""What is worth knowing of an outcome: sentences, each with a code that says what it is about."""
+"""What is worth knowing of a plan: each matter has a code, the data that it is told from, and where it is.
+
+Whoever looks for a matter asks for its code. Sentences are made from code and data by one table, ``WORDS``; nobody
+compares them, for they depend on the language.
+"""
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
-NoteCode = Literal["file", "surface", "size", "cut", "join", "hollow", "fit", "printer", "support", "piece"]
+from ..locale import text
+from ..locale.translate import tr, tr_many
+
+NoteSubject = Literal["file", "model", "cut", "join", "hollow", "fit", "printer", "support", "piece", "recipe"]
+NoteSeverity = Literal["failed", "look"]
+"""Whether something cannot be printed or made as it was asked for, or is only worth a look; as in Check."""
+
+Point = tuple[float, float, float]
 
 
-class Note(str):
-    """A sentence for a person. code : what it is about; whoever lists the same by another way passes it over by this,
-    and never by its words, which depend on the language"""
+@dataclass(frozen=True)
+class Note:
+    """Something worth knowing of a plan.
 
-    __slots__ = ("code",)
-    code: NoteCode
+    Attributes
+    ----------
+    code : str
+        Which matter it is: a key of ``WORDS``, its subject before the point.
+    data : mapping of str
+        What its sentence is made from; lengths in mm, areas in mm2, as the names say.
+    severity : {"failed", "look"}
+        Whether something cannot be made as it was asked for.
+    place : (x, y, z), mm, model frame, or None
+        Where it is; None where it has no place.
+    piece : int or None
+        Number of the piece that it is of, from 0 on.
+    """
 
-    def __new__(cls, said: str, code: NoteCode) -> Note:
-        made = super().__new__(cls, said)
-        made.code = code
-        return made
+    code: str
+    data: Mapping[str, Any] = field(default_factory=dict, hash=False)
+    severity: NoteSeverity = "look"
+    place: Point | None = None
+    piece: int | None = None
 
-    def __reduce__(self) -> tuple[object, ...]:
-        return Note, (str(self), self.code)
+    @property
+    def subject(self) -> str:
+        """What it is about; a ``NoteSubject``."""
+        return self.code.partition(".")[0]
+
+    @property
+    def says(self) -> str:
+        """A sentence for a person."""
+        return WORDS[self.code](**self.data)
+
+    def as_json(self) -> dict[str, object]:
+        """For programs: its code, severity, data and place, and the sentence."""
+        return {
+            "code": self.code, "severity": self.severity, "says": self.says, "data": dict(self.data),
+            "place": None if self.place is None else list(self.place), "piece": self.piece,
+        }
+
+
+def _share(value: float) -> str:
+    """In percent, with as many digits as it takes to be more than nothing."""
+    return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
+
+
+def _thin_place(name: str, kind: str, least_mm: float, area_mm2: float) -> str:
+    least, area = text.length(least_mm, 2), text.area(area_mm2)
+    what = {
+        "skin": tr("leaves a skin over a parallel surface, {least} thin, {area}", least=least, area=area),
+        "step": tr("passes {least} beside a parallel surface, {area}", least=least, area=area),
+        "sliver": tr("leaves a sliver, {least} at its thinnest, {area}", least=least, area=area),
+    }[kind]
+    return tr("“{name}” {what}.", name=name, what=what)
+
+
+def _crumbs(name: str, count: int, largest_mm: float, became: str) -> str:
+    what = {"keep": tr("kept as pieces"), "drop": tr("set aside"), "neighbour": tr("given to the neighbour")}[became]
+    return tr(
+        "“{name}” leaves {many}, up to {largest} across; {what}.", name=name, what=what,
+        many=tr_many("a crumb", "{n} crumbs", count), largest=text.length(largest_mm, 1),
+    )
+
+
+def _parts_nothing(name: str, why: str, pieces: int) -> str:
+    still = tr_many("still {n} piece", "still {n} pieces", pieces)
+    return tr("“{name}” {why}: {still}.", name=name, why=why, still=still)
+
+
+def _lost_piece(name: str) -> str:
+    what = text.quoted(name) if name else tr("A piece that you seated")
+    return tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
+
+
+WORDS: dict[str, Callable[..., str]] = {
+    "file.read": lambda says: str(says),
+    "model.open": lambda problem: str(problem),
+    "model.small": lambda length_mm: tr(
+        "The model is only {length} long. Is the unit right?", length=text.near(length_mm)
+    ),
+    "model.large": lambda length_mm: tr(
+        "The model is {longest:.3g} m long. Is the unit right?", longest=length_mm / 1000
+    ),
+    "model.stretched": lambda: tr("The axes are stretched apart: what was round is no longer round."),
+    "model.on_y": lambda: tr("It may be made to stand on Y. The Size step can stand it up."),
+    "model.supports": lambda body, rods: tr(
+        "“{body}” has {rods} slender rods that end on one plane, as supports do that a file came with. The Size "
+        "step can leave it out.", body=body, rods=rods,
+    ),
+    "model.joined": lambda says: str(says),
+    "model.specks": lambda count, largest_mm: tr_many(
+        "One stray speck, {size} across. The Size step can leave it out.",
+        "{n:,} stray specks, up to {size} across. The Size step can leave them out.", count,
+        size=text.near(largest_mm, 2),
+    ),
+    "model.loose": lambda bodies: tr(
+        "It falls in {count} bodies that do not touch. They are seated as one, and a cut makes a piece "
+        "of each. The Size step can take bodies on their own; so does the cut Bodies.", count=bodies,
+    ),
+    "model.tangled": lambda share: tr(
+        "About {tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the Size "
+        "step, makes one skin.", tangled=100 * share,
+    ),
+    "cut.parts_nothing": _parts_nothing,
+    "cut.takes_little": lambda name, share: tr(
+        "“{name}” takes off only {share} of the model.", name=name, share=_share(share)
+    ),
+    "cut.barred": lambda name, length_mm: tr(
+        "“{name}” crosses a place where no cut may run, by {barred}.", name=name, barred=text.length(length_mm, 0)
+    ),
+    "cut.catches": lambda name: tr(
+        "“{name}”: what it takes off catches, and cannot be lifted off along one direction.", name=name
+    ),
+    "cut.thin": _thin_place,
+    "cut.crumbs": _crumbs,
+    "join.not_made": lambda name, problem: tr("{name} is not made. {problem}", name=name, problem=problem),
+    "join.warning": lambda name, warning: f"{name}: {warning}",
+    "join.moved": lambda name, by_mm: tr(
+        "{name} was moved by {moved}, to stay on its contact.", name=name, moved=text.length(by_mm, 1)
+    ),
+    "hollow.not_made": lambda hollow, problem: tr(
+        "Hollow {ident} is not made. {problem}", ident=hollow, problem=problem
+    ),
+    "hollow.vent_not_made": lambda vent, hollow, problem: tr(
+        "Vent {id} of hollow {ident} is not made. {problem}", id=vent, ident=hollow, problem=problem
+    ),
+    "hollow.no_vent": lambda voids: tr_many(
+        "A void has no vent: what is inside stays there.",
+        "{n} voids have no vent: what is inside stays there.", voids,
+    ),
+    "hollow.vent_on_show_face": lambda vent, hollow: tr(
+        "Vent {id} of hollow {ident} opens on a show face.", id=vent, ident=hollow
+    ),
+    "fit.too_large": lambda piece, over_mm: tr(
+        "{name} does not fit the printer: {sentence}.", name=piece,
+        sentence=", ".join(filter(None, text.too_large(over_mm))),
+    ),
+    "printer.belt": lambda: tr(
+        "A belt prints in slanting layers. Hours are reckoned for these; overhang, support "
+        "and layers that are looked at are for level ones."
+    ),
+    "printer.no_material": lambda printer, material, piece: tr(
+        "{name} has no material “{wished}”; {name2} is reckoned in what it usually has.",
+        name=printer, wished=material, name2=piece,
+    ),
+    "printer.no_second": lambda: tr(
+        "Pieces that were meant for a second printer are on the first: there is no second one."
+    ),
+    "printer.no_coupon": lambda: tr(
+        "There is no coupon for this join: it has no hole, or its measures make no body."
+    ),
+    "support.refused": lambda area_mm2: tr(
+        "{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.", unheld=area_mm2
+    ),
+    "support.near_threshold": lambda pieces: tr(
+        "{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change "
+        "the figures much.", names=", ".join(pieces),
+    ),
+    "piece.lost": _lost_piece,
+    "recipe.cut_parts_nothing": lambda name, why: tr("“{name}” {what}.", name=name, what=why),
+    "recipe.join_left_out": lambda problem: tr("{what} It was left out.", what=problem),
+    "recipe.no_piece_to_seat": lambda name: (
+        tr("There is no piece that the seat of “{name}” is meant for.", name=name) if name
+        else tr("A seat is meant for a piece that there is not.")
+    ),
+    "recipe.no_piece_to_hollow": lambda hollow: tr("Hollow {id} is meant for a piece that there is not.", id=hollow),
+    "recipe.no_piece_for_posts": lambda posts: tr_many(
+        "One post is meant for a piece that there is not.",
+        "{n} posts are meant for a piece that there is not.", posts,
+    ),
+    "recipe.posts_off_surface": lambda posts, piece: tr_many(
+        "One post is not on the surface of “{piece}”, and not made.",
+        "{n} posts are not on the surface of “{piece}”, and not made.", posts, piece=piece,
+    ),
+    "recipe.posts_without_way": lambda posts, piece: tr_many(
+        "One post is without a way down beside “{piece}”, and not made.",
+        "{n} posts are without a way down beside “{piece}”, and not made.", posts, piece=piece,
+    ),
+}
+"""The sentence of each matter, made from its data."""

@@ -14,7 +14,6 @@ from ..cuts import Side
 from ..geometry.orientation import Tilt
 from ..joins.reports import ContactFound, HollowReport, JoinReport, PostsReport
 from ..locale import text
-from ..locale.translate import tr
 from ..mesh.solid import Defects, Solid
 from ..plan.coupon import COUPON
 from ..plan.model import MendReport
@@ -123,14 +122,11 @@ class ThinPlace(Place):
     area: float
     least: float
 
-    def sentence(self) -> str:
-        """What is wrong there, for a person."""
-        least, area = text.length(self.least, 2), text.area(self.area)
-        return {
-            "skin": tr("leaves a skin over a parallel surface, {least} thin, {area}", least=least, area=area),
-            "step": tr("passes {least} beside a parallel surface, {area}", least=least, area=area),
-            "sliver": tr("leaves a sliver, {least} at its thinnest, {area}", least=least, area=area),
-        }[self.kind]
+    def note(self, cut: str) -> Note:
+        """What is worth knowing of it. cut : the name of the cut that leaves it"""
+        x, y, z = (float(value) for value in self.place)
+        data = {"name": cut, "kind": self.kind, "least_mm": self.least, "area_mm2": self.area}
+        return Note("cut.thin", data, place=(x, y, z))
 
 
 NOT_BARRED = 0.5

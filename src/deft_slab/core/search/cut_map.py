@@ -1,4 +1,5 @@
-"""Places for a straight cut, scored on the draft mesh without making it: the cut map, and the sweep of one direction."""
+"""Places for a straight cut, scored on the draft mesh without making it: the cut map, and the sweep of one
+direction."""
 
 from __future__ import annotations
 

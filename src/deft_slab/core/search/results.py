@@ -169,7 +169,8 @@ class Sweep:
 
 @dataclass(frozen=True, eq=False)
 class Turned:
-    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the draft mesh.
+    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the draft
+    mesh.
 
     degrees : (n,) rising, the same for both; rows turn about the first axis, columns about the second
     normals : (n, n, 3); offsets : mm; support : mm3, as the plan seats pieces; sight : as in ``CutMap``

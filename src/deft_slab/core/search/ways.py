@@ -3,8 +3,8 @@ as few pieces that sits as flat and fits as well.
 
 Cut by cut, in steps that get dearer and fewer. Rasters score some 19,000 planes through every body of the drafts so
 far, its sides in fifty poses; the best of each amount of seam are followed in their neighbourhood and really made on
-the draft mesh, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a further
-cut is looked for in. Seats are taken free, and again all flat: neither is a price of the other.
+the draft mesh, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a
+further cut is looked for in. Seats are taken free, and again all flat: neither is a price of the other.
 """
 
 from __future__ import annotations

@@ -17,7 +17,7 @@ from ..desk_state import DeskState
 from ..messages.replies import SeatShown, WaysFound, WayShown
 
 if TYPE_CHECKING:
-    from ..state.check_lines import Line
+    from ...core.inspection.lines import Line
 
 _SAME = 0.999
 """Cosine between two ways to sit that are one."""
@@ -237,7 +237,7 @@ def on_join(state: DeskState) -> Proposal:
 def on_check(state: DeskState) -> Proposal:
     if not state.checking.found or state.evaluated is None:
         return Proposal(tr("The layers are being looked at …"), "", otherwise=tr("Go on without"))
-    from ..state.check_lines import lines_of  # with its panel, which the window is there before
+    from ...core.inspection.lines import lines_of  # with its panel, which the window is there before
 
     lines = lines_of(state.evaluated.outcome, state.checking.found, state.printer)
     counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in ("failed", "look")}

@@ -182,7 +182,8 @@ class PostsProposed:
 
 @dataclass(frozen=True, eq=False)
 class Settled:
-    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the draft mesh"""
+    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the draft
+    mesh"""
 
     cuts: tuple[Cut, ...]
     before: tuple[float, float]

@@ -157,7 +157,8 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
 
 
 def _seams(state: DeskState, scene: Scene) -> list[InkLine]:
-    """Each seam, grey where hidden to madder where in sight; while something is dragged of the draft mesh, all madder."""
+    """Each seam, grey where hidden to madder where in sight; while something is dragged of the draft mesh, all
+    madder."""
     dragged = state.draft is not None
     shown = state.live if dragged else state.evaluated
     if state.step not in ("Cut", "Check") or shown is None or not scene.standing:

@@ -43,7 +43,8 @@ class FrontShown:
 class FrontChart(DotsChart):
     """A dot for each way, one line for each number of pieces. A click takes one; so do arrows and Enter.
 
-    Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the draft mesh.
+    Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the draft
+    mesh.
     """
 
     def __init__(self) -> None:

@@ -103,7 +103,7 @@ class PiecesPane(QWidget):
     def _fill_notes(self, notes: QVBoxLayout) -> None:
         state = self._state
         for note in state.evaluated.outcome.notes if state.evaluated else ():
-            notes.addWidget(label(note, "look", wrap=True))
+            notes.addWidget(label(note.says, "look", wrap=True))
         if state.evaluated is not None and not state.evaluated.outcome.notes:
             notes.addWidget(label(tr("Nothing unusual."), "faint"))
 

@@ -26,4 +26,4 @@ class RecipeAnswers:
         whole, _ = evaluator.mended(asked.plan, job.part(0.0, 0.1))
         plan, left_out = used_on(asked.plan, asked.recipe, lambda: whole.bounds, asked.scaling)
         outcome = evaluator.evaluate(plan, asked.printer, job.part(0.1, 1.0))
-        return Used(plan, (*left_out, *misfits(outcome)))
+        return Used(plan, tuple(note.says for note in (*left_out, *misfits(outcome))))

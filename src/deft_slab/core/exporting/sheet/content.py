@@ -355,7 +355,7 @@ def _finishing(subject: SheetSubject, job: Job) -> Iterator[Block]:
 
 
 def _warnings(subject: SheetSubject, job: Job) -> Iterator[Block]:
-    notes = list(subject.outcome.notes)
+    notes = [note.says for note in subject.outcome.notes]
     both = list(zip(subject.checked, subject.outcome.pieces, strict=True))
     found = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=False)]
     left = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=True)]

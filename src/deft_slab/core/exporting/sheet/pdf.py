@@ -118,7 +118,7 @@ class _Maker:
                 yield from self._cards(block, wide)
 
     def _table(self, table: SheetTable, wide: float) -> Any:
-        from reportlab.platypus import SheetTable as Grid
+        from reportlab.platypus import Table as Grid
 
         def cells(row: tuple[str, ...], style: str, right: str) -> list[Any]:
             return [self._said(one, right if k in table.right else style) for k, one in enumerate(row)]
@@ -143,7 +143,7 @@ class _Maker:
         return [picture, self._said(figure.words, "under")] if figure.words else [picture]
 
     def _side_by_side(self, figures: Sequence[Figure], wide: float, high: float) -> Any:
-        from reportlab.platypus import SheetTable as Grid
+        from reportlab.platypus import Table as Grid
 
         each = wide / len(figures)
         grid = Grid([[self._picture(one, each - _GAP, high) for one in figures]], [each] * len(figures))
@@ -153,7 +153,7 @@ class _Maker:
 
     def _cards(self, cards: Cards, wide: float) -> Iterator[Any]:
         """A row of cards at a time, which stays together."""
-        from reportlab.platypus import SheetTable as Grid
+        from reportlab.platypus import Table as Grid
 
         each = wide / cards.across
         for start in range(0, len(cards.cards), cards.across):
@@ -167,7 +167,7 @@ class _Maker:
             yield grid
 
     def _card(self, card: Card, wide: float) -> Any:
-        from reportlab.platypus import SheetTable as Grid
+        from reportlab.platypus import Table as Grid
 
         said = [self._said(card.title, "title"), *(self._said(one, "cell") for one in card.words)]
         if not card.figures:

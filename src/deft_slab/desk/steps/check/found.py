@@ -9,11 +9,11 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from ....core.inspection.findings import Finding
+from ....core.inspection.lines import Line, lines_of
 from ....core.locale import text
 from ....core.locale.translate import tr
 from ...desk_state import DeskState
 from ...refresh.binding import follow, quietly
-from ...state.check_lines import Line, lines_of
 from ...state.view import View
 from ...widgets.basics import ClickRow, Panel, button, label, row
 from ...widgets.kept_rows import KeptRows

@@ -139,7 +139,7 @@ class PiecesPanel(Panel):
                     tr("“{name}”: comes off along {along}", name=name, along=_along(plan.tilt.rotation @ report.lift)),
                 )
             for place in report.thin:
-                self._fly_row(tr("“{name}” {what}", name=name, what=place.sentence()), "look", place)
+                self._fly_row(place.note(name).says, "look", place)
         self._show_alike(outcome)
 
     def _fly_row(self, words: str, tone: str, place: Place) -> None:

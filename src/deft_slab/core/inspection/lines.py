@@ -1,4 +1,4 @@
-"""What was checked of a plan, in words: failed, look here, good; worst first."""
+"""What was checked of a plan, a line for each thing, the worst first: with a code, a verdict, a place, and words."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ...core.inspection.findings import Finding, Groove, Inspection, Island, Jump, Neck, Pocket, Steadiness, ThinWall
-from ...core.locale import text
-from ...core.locale.translate import tr, tr_many
-from ...core.printers.profile import Printer
-from ...core.results.outcome import Outcome, Piece
+from ..locale import text
+from ..locale.translate import tr, tr_many
+from ..printers.profile import Printer
+from ..results.outcome import Outcome, Piece
+from .findings import Finding, Groove, Inspection, Island, Jump, Neck, Pocket, Steadiness, ThinWall
 
 Verdict = Literal["failed", "look", "good", "left"]
 Help = Literal["seat", "hold"]
@@ -28,11 +28,13 @@ _LOST = 1e-6
 class Line:
     """One thing that was checked.
 
-    what : its name; detail : size and place; means : what it means, and what helps, in a sentence
+    code : which thing, whatever the language; what : its name; detail : size and place; means : what it means, and what
+    helps, in a sentence
     number : of the piece, from 0 on; found : where it is, None where it has no place; helps : what may help
     weight : how bad it is among its kind
     """
 
+    code: str
     verdict: Verdict
     what: str
     detail: str
@@ -54,7 +56,10 @@ def lines_of(outcome: Outcome, checked: Sequence[Inspection], printer: Printer) 
             found += _about_layers(checked[number], piece.name if several else "", own)
     if printer.kind == "filament":  # on resin posts hold what begins in the air, and the islands say where
         found.append(_about_support(outcome))
-    found += [Line("look", tr("Look here"), note) for note in outcome.notes if note.code != "fit"]  # a line of its own
+    found += [
+        Line(note.code, "look", tr("Look here"), note.says, number=note.piece)
+        for note in outcome.notes if note.subject != "fit"  # that has a line of its own
+    ]
     order = {"failed": 0, "look": 1, "left": 2, "good": 3}
     return sorted(found, key=lambda line: (order[line.verdict], -line.weight))
 
@@ -63,9 +68,9 @@ def _about_volume(outcome: Outcome) -> list[Line]:
     pieces = outcome.pieces
     open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
     if open_pieces:
-        return [Line("failed", tr("Not closed"), ", ".join(open_pieces),
+        return [Line("closed", "failed", tr("Not closed"), ", ".join(open_pieces),
                      tr("Nothing can be printed of it reliably. The Size step closes it."), weight=1e9)]
-    found = [Line("good", tr("Closed"), tr("every piece encloses a volume"))]
+    found = [Line("closed", "good", tr("Closed"), tr("every piece encloses a volume"))]
     off = outcome.lost_share
     if off is not None and outcome.volume_before_mm3 is not None:
         after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
@@ -84,9 +89,8 @@ def _about_volume(outcome: Outcome) -> list[Line]:
             off=off,
         )
         fine = off <= _LOST
-        found.append(
-            Line("good" if fine else "failed", tr("Nothing lost") if fine else tr("Volume lost or gained"), detail)
-        )
+        what = tr("Nothing lost") if fine else tr("Volume lost or gained")
+        found.append(Line("volume", "good" if fine else "failed", what, detail))
     return found
 
 
@@ -101,13 +105,13 @@ def _about_joins(outcome: Outcome) -> list[Line]:
         made = len(outcome.joins) - len(failed)
         wall = totals.least_wall_mm
         around = tr(", wall around them {wall} or more", wall=text.wall(wall)) if math.isfinite(wall) else ""
-        found.append(Line("failed" if failed else "good", tr("Joins that are not made")
+        found.append(Line("joins made", "failed" if failed else "good", tr("Joins that are not made")
                           if failed else tr("All joins are made"),
                           tr("{made} of {count} made{around}", made=made, count=len(outcome.joins),
                              around=around)))
     with_join = {report.contact for report in outcome.joins.values() if not report.problem}
     bare = totals.contacts - len(with_join - {None})
-    found.append(Line("look" if bare else "good", tr("Contacts without a join")
+    found.append(Line("contacts joined", "look" if bare else "good", tr("Contacts without a join")
                       if bare else tr("Every contact has a join"),
                       tr("{contacts} of {contacts2}; “glue only” counts", contacts=totals.contacts - bare,
                          contacts2=totals.contacts)))
@@ -119,7 +123,7 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
     turn = tr("turned by {angle}", angle=text.degrees(piece.fit.yaw)) if piece.fit.yaw else tr("as it lies")
     fits = piece.fit.fits
     found = [
-        Line("good" if fits else "failed", tr("{piece} fits the printer", piece=piece.name) if fits
+        Line("fits", "good" if fits else "failed", tr("{piece} fits the printer", piece=piece.name) if fits
              else tr("{piece} does not fit the printer", piece=piece.name),
              turn if fits else piece.fit.sentence(), "" if fits else tr("Turn it, cut it, or take a larger printer."),
              number, weight=1e8)
@@ -128,7 +132,7 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
         return found  # it stands on support
     flat = f.sits_flat and f.tipping_deg >= printer.least_tip
     found.append(
-        Line("good" if flat else "look", tr("{piece} sits flat", piece=piece.name) if flat
+        Line("flat", "good" if flat else "look", tr("{piece} sits flat", piece=piece.name) if flat
              else tr("{piece} does not sit flat", piece=piece.name),
              tr("{area} on the bed, tips at {angle}", area=text.area(f.base_area_mm2),
                 angle=text.degrees(f.tipping_deg)),
@@ -147,9 +151,10 @@ def _about_support(outcome: Outcome) -> Line:
         share=100 * share,
     )
     if share < _HARD_TO_REACH:
-        return Line("good", tr("Support that can be taken out"), hidden)
+        return Line("support reached", "good", tr("Support that can be taken out"), hidden)
     return Line(
-        "look", tr("Support hard to take out"), hidden, tr("No tool may reach it. Another cut or seat opens it up.")
+        "support reached", "look", tr("Support hard to take out"), hidden,
+        tr("No tool may reach it. Another cut or seat opens it up."),
     )
 
 
@@ -159,7 +164,8 @@ def _about_support(outcome: Outcome) -> Line:
 def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line]:
     """name : of the piece, empty where it is the only one"""
     if checked.problem:
-        return [Line("failed", _named(tr("Layers are not known"), name), checked.problem, number=checked.number)]
+        what = _named(tr("Layers are not known"), name)
+        return [Line("layers", "failed", what, checked.problem, number=checked.number)]
     found = [*_about_islands(checked, name), *_about_pockets(checked, name, printer)]
     if printer.kind == "resin":
         found += _several(checked, name, [(_jump(checked, jump), jump.growth) for jump in checked.jumps],
@@ -168,6 +174,7 @@ def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line
             peel = text.area(float(checked.peel.max()))
             found.append(
                 Line(
+                    "jump",
                     "good",
                     _named(tr("No jumps"), name),
                     tr("at most {peel} peels off at once", peel=peel),
@@ -178,7 +185,7 @@ def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line
     thin = [(_thin(checked, wall), wall.area) for wall in checked.thin]
     found += _several(checked, name, thin, tr("{count} more thin walls"))
     if not thin:
-        found.append(Line("good", _named(tr("No thin walls"), name),
+        found.append(Line("thin wall", "good", _named(tr("No thin walls"), name),
                           tr("none of {wall} or less", wall=text.near(printer.thinnest_wall, 2)),
                           number=checked.number))
     filed = [(_groove(one, printer), one.length) for one in checked.grooves]
@@ -200,7 +207,7 @@ def _several(checked: Inspection, name: str, lines: list[tuple[Line, float]], ki
     ]
     more = len(lines) - len(shown)
     if more > 0:
-        shown.append(Line(lines[-1][0].verdict, _named(kind.format(count=more), name),
+        shown.append(Line(lines[-1][0].code, lines[-1][0].verdict, _named(kind.format(count=more), name),
                           tr("smaller than those above"),
                           number=checked.number))
     return shown
@@ -218,11 +225,11 @@ def _about_islands(checked: Inspection, name: str) -> list[Line]:
         *([tr("{count} too small to matter", count=small)] if small else []),
     ])
     if not unheld:
-        found.append(Line("good", _named(tr("No islands"), name), said or tr("in {layers:,} layers",
+        found.append(Line("island", "good", _named(tr("No islands"), name), said or tr("in {layers:,} layers",
                                                                              layers=checked.layers),
                           number=checked.number))
     elif said:
-        found.append(Line("good", _named(tr("Other islands"), name), said, number=checked.number))
+        found.append(Line("other islands", "good", _named(tr("Other islands"), name), said, number=checked.number))
     return found
 
 
@@ -234,7 +241,7 @@ def _island(one: Island) -> Line:
         "It begins in the air: it falls off or is dragged along. A hold spot or another seat helps; what is trivial "
         "may be left."
     )
-    return Line("left" if one.left else "failed", tr("Island"),
+    return Line("island", "left" if one.left else "failed", tr("Island"),
                 tr("at {z}, {area}{grows}, {until}", z=text.length(one.z, 2), area=text.small_area(one.area),
                    grows=grows, until=until), means, found=one,
                 helps=("hold", "seat"))
@@ -265,9 +272,8 @@ def _about_pockets(checked: Inspection, name: str, printer: Printer) -> list[Lin
         )
         if not resin:
             said = tr("nothing is closed in for good")
-        found.append(
-            Line("good", _named(tr("No cups") if resin else tr("No voids"), name), said, number=checked.number)
-        )
+        what = _named(tr("No cups") if resin else tr("No voids"), name)
+        found.append(Line("pocket", "good", what, said, number=checked.number))
     return found
 
 
@@ -295,11 +301,11 @@ def _pocket(one: Pocket, *, resin: bool) -> Line:
             volume=text.volume(one.volume),
             becomes=becomes,
         )
-    return Line("left" if one.left else verdict, what, detail, means, found=one, helps=("seat",))  # type: ignore[arg-type]
+    return Line("pocket", "left" if one.left else verdict, what, detail, means, found=one, helps=("seat",))  # type: ignore[arg-type]
 
 
 def _jump(checked: Inspection, one: Jump) -> Line:
-    return Line("left" if one.left else "look", tr("Jump"),
+    return Line("jump", "left" if one.left else "look", tr("Jump"),
                 tr("at {z}, {area} more than the layer before", z=text.length(one.z, 2), area=text.area(one.growth)),
                 tr("A wide layer at once tears or leaves a line. Leaning the piece spreads it over many layers."),
                 number=checked.number, found=one, helps=("seat",))
@@ -309,7 +315,7 @@ def _neck(checked: Inspection, one: Neck, name: str, printer: Printer) -> Line |
     if one.share >= printer.least_neck and not one.left:
         return None
     verdict: Verdict = "left" if one.left else "look"
-    return Line(verdict, _named(tr("Neck"), name),
+    return Line("neck", verdict, _named(tr("Neck"), name),
                 tr("{area} at {z} carries a layer of {area2}", area=text.small_area(one.area), z=text.length(one.z, 1),
                    area2=text.area(one.above)),
                 tr("All that is above hangs by it while it is printed. Another seat, or support beside it, helps."),
@@ -318,7 +324,7 @@ def _neck(checked: Inspection, one: Neck, name: str, printer: Printer) -> Line |
 
 def _thin(checked: Inspection, one: ThinWall) -> Line:
     held = tr(" Support touches it, and may take it along when it comes off.") if one.held else ""
-    return Line("left" if one.left else "look", tr("Thin wall"),
+    return Line("thin wall", "left" if one.left else "look", tr("Thin wall"),
                 tr("{least} over {area}, at {z}", least=text.length(one.least, 2), area=text.area(one.area),
                    z=text.length(one.z, 1)),
                 tr("It prints badly or breaks. Make the model larger, or thicken it where it was made.{held}",
@@ -327,7 +333,7 @@ def _thin(checked: Inspection, one: ThinWall) -> Line:
 
 
 def _groove(one: Groove, printer: Printer) -> Line:
-    return Line("left" if one.left else "look", tr("Groove that no file enters"),
+    return Line("groove", "left" if one.left else "look", tr("Groove that no file enters"),
                 tr("{length} of seam, for a file {file} across", length=text.mm(one.length),
                    file=text.given(printer.file)),
                 tr("What is glued there keeps its step. Sand it before gluing, take a finer file, or move the cut."),
@@ -345,6 +351,7 @@ def _about_standing(checked: Inspection, steady: Steadiness, name: str, printer:
     )
     said = tr("{slender}; {push:.2f} N at its top tip it", slender=slender, push=steady.push)
     fine = steady.slender <= printer.most_slender
-    return [Line("good" if fine else "look", _named(tr("Stands steadily") if fine else tr("Tall and thin"), name), said,
+    what = _named(tr("Stands steadily") if fine else tr("Tall and thin"), name)
+    return [Line("steady", "good" if fine else "look", what, said,
                  "" if fine else tr("It sways while it is printed. Lay it down, or widen its foot."), checked.number,
                  helps=() if fine else ("seat",))]
