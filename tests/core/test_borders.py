@@ -15,7 +15,7 @@ from scipy.sparse.csgraph import maximum_flow
 from deft_slab.core.cuts import PatchCut, StraightCut
 from deft_slab.core.document.marks import Stroke
 from deft_slab.core.evaluate.evaluator import Evaluator
-from deft_slab.core.figures.marked_facets import taken, unmarked
+from deft_slab.core.figures.marked_facets import facets_taken, unmarked
 from deft_slab.core.mesh.adjacency import shared_edges
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.plan import Plan
@@ -102,7 +102,7 @@ def test_both_ends_of_a_dumbbell_hang_on_its_rod():
         assert abs(abs(inner).min()) < 28.0
         assert neck.cost == pytest.approx(2 * np.pi * 8.0, rel=0.2)
     border = border_stroke(solid, found[0].within)
-    again = taken(solid, border, lambda _: np.zeros(len(x)))
+    again = facets_taken(solid, border, lambda _: np.zeros(len(x)))
     assert (solid.areas * (again != found[0].within)).sum() < 1e-3 * solid.areas.sum()
 
 

@@ -254,7 +254,7 @@ def test_halves_of_a_bipyramid_need_no_support():
     whole = Solid(whole.vertices, whole.triangles)
     assert measure(whole, np.eye(3)).figures.support_volume_mm3 > 1000
     for half in split(whole, straight((0, 0, 1), 0)):
-        seat = seats_of(half, SeatWishes(np.eye(3), 45.0)).taken()
+        seat = seats_of(half, SeatWishes(np.eye(3), 45.0)).chosen()
         assert seat.kind == "cut face down"
         found = measure(half, seat.rotation).figures
         assert found.support_volume_mm3 == 0

@@ -31,7 +31,7 @@ from deft_slab.core.document.marks import Region
 from deft_slab.core.errors import BadPlan, CutFailed
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.congruence import same_shapes, surface_moments, symmetry_planes
-from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.figures.marked_facets import facets_taken
 from deft_slab.core.figures.seams import seam_of
 from deft_slab.core.geometry.bodies import bodies_of, united
 from deft_slab.core.geometry.lift_direction import leaves_freely, lift_direction
@@ -62,7 +62,7 @@ NAMED = {"id": "c1", "name": "Cut"}
 
 
 def picked(solid: Solid, region: Region):
-    return taken(solid, region, lambda _: np.zeros(len(solid.triangles)))
+    return facets_taken(solid, region, lambda _: np.zeros(len(solid.triangles)))
 
 
 def sides(solid: Solid, cut) -> dict[int, Solid]:

@@ -13,7 +13,7 @@ from deft_slab.core.cuts import StraightCut
 from deft_slab.core.document.marks import Audience, Mark
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.exposure import exposure
-from deft_slab.core.figures.marked_facets import facets_at, marked, most_detailed, taken
+from deft_slab.core.figures.marked_facets import facets_at, facets_taken, marked, most_detailed
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.adjacency import neighbours
 from deft_slab.core.mesh.solid import Solid
@@ -35,7 +35,7 @@ def fine(mesh: trimesh.Trimesh, most: float) -> Solid:
 
 
 def area(solid: Solid, mark: Mark) -> float:
-    return float(solid.areas[taken(solid, mark, nobody)].sum())
+    return float(solid.areas[facets_taken(solid, mark, nobody)].sum())
 
 
 def test_a_region_grows_up_to_creases():
@@ -56,12 +56,12 @@ def test_a_brush_stays_on_its_side_of_a_thin_wall():
     stroke = Mark(
         meaning="show", shape="brush", places=((15, 20, 1), (25, 20, 1)), facing=((0, 0, 1), (0, 0, 1)), reach=5
     )
-    found = taken(plate, stroke, nobody)
+    found = facets_taken(plate, stroke, nobody)
     assert (plate.normals[found, 2] > 0.9).all()
     # two discs of radius 5 that are 10 apart
     assert plate.areas[found].sum() == pytest.approx(2 * math.pi * 25, rel=0.15)
     both = stroke.model_copy(update={"facing": ()})
-    assert plate.areas[taken(plate, both, nobody)].sum() > 1.8 * plate.areas[found].sum()
+    assert plate.areas[facets_taken(plate, both, nobody)].sum() > 1.8 * plate.areas[found].sum()
 
 
 def test_a_brush_takes_the_facet_under_it_however_large():
@@ -86,7 +86,7 @@ def test_marks_act_in_their_order():
     hole = Mark(meaning="show", shape="box", places=((30, 30, 2),), half=(10, 10, 0.5), erase=True)
 
     def marks_of(*marks):
-        return marked(len(plate.triangles), marks, lambda mark: taken(plate, mark, nobody))
+        return marked(len(plate.triangles), marks, lambda mark: facets_taken(plate, mark, nobody))
 
     after, before = marks_of(top, hole).show, marks_of(hole, top).show
     assert plate.areas[before].sum() == pytest.approx(3600)

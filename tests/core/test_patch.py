@@ -17,7 +17,7 @@ from deft_slab.core.document.base import triple
 from deft_slab.core.document.marks import Region, Stroke
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import stl_bytes
-from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.figures.marked_facets import facets_taken
 from deft_slab.core.geometry.harmonic_face import StrokePatch, harmonic, patch_body
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.plan import Plan
@@ -218,7 +218,7 @@ def border_of(solid: Solid, patch, reach: float) -> Region:
 def test_a_border_means_the_same_on_a_finer_mesh():
     coarse, fine = sphere(40.0, 4), sphere(40.0, 6)
     border = border_of(coarse, coarse.centroids[:, 2] > 12.0, 6.0)
-    found = taken(fine, border, lambda _: np.zeros(len(fine.triangles)))
+    found = facets_taken(fine, border, lambda _: np.zeros(len(fine.triangles)))
     meant = fine.centroids[:, 2] > 12.0
     assert (fine.areas * (found != meant)).sum() < 0.02 * fine.areas.sum()
     assert found[np.argmax(fine.centroids[:, 2])]
@@ -231,7 +231,7 @@ def test_a_border_on_one_skin_of_a_shell_leaves_the_other_alone():
     shell = solid_of(trimesh.util.concatenate([outer, inner]))
     skin = np.linalg.norm(shell.centroids, axis=1) > 39.0
     upper = sphere(40.0, 4)
-    found = taken(shell, border_of(upper, upper.centroids[:, 2] > 12.0, 6.0), lambda _: np.zeros(len(skin)))
+    found = facets_taken(shell, border_of(upper, upper.centroids[:, 2] > 12.0, 6.0), lambda _: np.zeros(len(skin)))
     assert not found[~skin].any()
     assert shell.areas[found].sum() == pytest.approx(shell.areas[skin & (shell.centroids[:, 2] > 12)].sum(), rel=0.05)
 

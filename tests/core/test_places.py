@@ -203,7 +203,7 @@ def test_seats_are_found_free_and_flat():
     assert found.flat is not None
     assert found.flat.support >= found.least.support
     full, _ = sides(sphere(30, 4), (0, 0, 1), 0.0)
-    assert seats_of(full, SeatWishes(np.eye(3), 45.0)).taken().kind == "cut face down"
+    assert seats_of(full, SeatWishes(np.eye(3), 45.0)).chosen().kind == "cut face down"
 
 
 @given(st.floats(0, 1e5), st.floats(0, 1e5), st.floats(0, 1))
@@ -212,13 +212,13 @@ def test_how_much_leaning_must_save_is_what_the_plan_says(least, flat, leaning):
     assume(flat >= least)
     at = np.eye(3)
     seats = SeatChoice(Seat(at[0], at, "a", least, False), Seat(at[1], at, "b", flat, True), 1e5)
-    assert seats.taken(1.0) is seats.flat
+    assert seats.chosen(1.0) is seats.flat
     if flat - least > 200:
-        assert seats.taken(0.0) is seats.least
+        assert seats.chosen(0.0) is seats.least
         asked = leaning * (flat + 5e3)
-        assert (seats.taken(leaning) is seats.least) == (flat - least >= asked and leaning < 1)
+        assert (seats.chosen(leaning) is seats.least) == (flat - least >= asked and leaning < 1)
     else:  # support that differs by a five-hundredth of the volume is the same
-        assert seats.taken(leaning) is seats.flat
+        assert seats.chosen(leaning) is seats.flat
 
 
 @pytest.fixture(scope="module")

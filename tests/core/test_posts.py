@@ -22,7 +22,7 @@ from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.supports import SLENDER_DIAMETERS, Post, PostSet
 from deft_slab.core.printers.profile import shipped_printers
-from deft_slab.core.supports.bodies import plate, post
+from deft_slab.core.supports.bodies import plate, post, volume_of
 from deft_slab.core.supports.piece_posts import ground_of, proposed_points, standing_of
 from deft_slab.core.supports.placement import SPACING, bodies_of, in_one, islands_of, islands_with, proposed
 from deft_slab.core.supports.routes import KEEP_OFF, Measures, Obstacle, routed
@@ -162,6 +162,8 @@ def test_the_piece_with_its_posts_is_one_closed_body(tmp_path):
     assert mesh.volume == pytest.approx(solid.volume + posts.volume - inside.volume, rel=1e-4)
     assert inside.volume < 0.05 * len(standing.points)
     assert len(bodies_of(standing, MEASURES)) == int(standing.made.sum()) + len(standing.braces)
+    bare = in_one(ground, bodies_of(standing, MEASURES))[1]
+    assert volume_of(standing.routes, standing.braces, MEASURES) == pytest.approx(bare.volume, rel=0.08)
 
 
 def test_nothing_of_a_post_is_under_the_bed(tmp_path):

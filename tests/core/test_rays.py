@@ -54,10 +54,10 @@ def test_candidates_differ_and_hold_the_obvious_ones():
     assert ((downs @ downs.T) < 0.999).sum() == 30
     tilted = candidates(cone(20, 15), np.diag([1.0, -1.0, -1.0]))
     assert tilted[0].kind == "as the model stood"
-    best = seats_of(cone(20, 15), SeatWishes(np.diag([1.0, -1.0, -1.0]), 45.0)).taken()
+    best = seats_of(cone(20, 15), SeatWishes(np.diag([1.0, -1.0, -1.0]), 45.0)).chosen()
     assert best.down == pytest.approx((0, 0, -1), abs=1e-6)
     table = joined(box(60, 40, 5, at=(0, 0, 40)), *(box(6, 6, 41, at=(x, y, 0)) for x in (0, 54) for y in (0, 34)))
-    assert seats_of(table, SeatWishes(np.eye(3), 45.0)).taken().down == pytest.approx((0, 0, 1), abs=1e-6)
+    assert seats_of(table, SeatWishes(np.eye(3), 45.0)).chosen().down == pytest.approx((0, 0, 1), abs=1e-6)
 
 
 @pytest.mark.parametrize("build", [helmet, lantern])

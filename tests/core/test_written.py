@@ -26,7 +26,7 @@ from deft_slab.core.figures.batch_figures import sketches
 from deft_slab.core.figures.congruence import same_shapes
 from deft_slab.core.figures.default_seats import SeatWishes, seats_of
 from deft_slab.core.figures.exposure import spread_directions
-from deft_slab.core.figures.marked_facets import taken
+from deft_slab.core.figures.marked_facets import facets_taken
 from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.geometry.place_on_bed import down_to_rotation
 from deft_slab.core.importing.readers import open_file
@@ -137,7 +137,7 @@ def test_lifting_off_ships_no_shell_that_encloses_nothing(hook, seed):
     rng = np.random.default_rng(seed)
     place = triple(solid.vertices[rng.integers(len(solid.vertices))])
     region = Region(shape="ball", places=(place,), half=(0.12 * solid.diagonal,) * 3)
-    sides = LiftOffCut(id="c1", name="Lift", region=region).part(solid, partial(taken, solid, seen=None)).sides
+    sides = LiftOffCut(id="c1", name="Lift", region=region).part(solid, partial(facets_taken, solid, seen=None)).sides
     areas = {}
     for side, body in sides:
         assert np.abs(shells_of(body).volume).min() > 1e-9 * solid.volume

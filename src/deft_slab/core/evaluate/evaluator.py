@@ -205,7 +205,7 @@ class Evaluator:
         if detail != "whole" and not (plan.joins or plan.hollows or plan.coupon):
             return Joined(cutting.parts, []), {}
         finishing = Finishing(self.kept, self.spread)
-        done = finishing.done(plan, cutting.parts, cutting.stages, printer, job, hollow=detail != "quick")
+        done = finishing.finish(plan, cutting.parts, cutting.stages, printer, job, hollow=detail != "quick")
         return done.joined, done.hollows
 
     def _drafts(
@@ -334,7 +334,7 @@ class Evaluator:
         cutting = stages.cut(plan, stages.sized(plan, raw), job.part(0.8, 0.9))
         parts = cutting.parts
         if printer is not None:
-            parts = Finishing(self.kept, self.spread).done(plan, parts, cutting.stages, printer, job).joined.parts
+            parts = Finishing(self.kept, self.spread).finish(plan, parts, cutting.stages, printer, job).joined.parts
         number = min(number, len(parts) - 1)
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 

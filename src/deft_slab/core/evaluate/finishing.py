@@ -34,7 +34,7 @@ class Finishing:
     kept: Cache
     spread: Spread
 
-    def done(
+    def finish(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
         hollow: bool = True,
     ) -> Finished:

@@ -19,7 +19,7 @@ from ..cache import Cache
 from ..cuts import Cut
 from ..document.marks import Mark, Region
 from ..errors import OpenSurface
-from ..figures.marked_facets import Marked, joined_marks, marked, taken, unmarked
+from ..figures.marked_facets import Marked, facets_taken, joined_marks, marked, unmarked
 from ..figures.seams import seam_of
 from ..locale.translate import tr
 from ..mesh.components import shells_of, specks_among
@@ -95,7 +95,7 @@ class PartingStages:
             # each mark by itself, so that a stroke more does not cost all strokes anew
             seen = partial(self.exposures.of, key, solid, job)
             count = len(solid.triangles)
-            return self.cache.once(("taken", key, mark), lambda: taken(solid, mark, seen), count // 250)
+            return self.cache.once(("taken", key, mark), lambda: facets_taken(solid, mark, seen), count // 250)
 
         found = []
         for number, group in enumerate(uncut.groups):
@@ -148,7 +148,7 @@ class PartingStages:
         """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
 
         def take(number: int, solid: Solid) -> Bools:
-            return taken(solid, region, partial(self.exposures.of, (uncut.key, number), solid, QUIET))
+            return facets_taken(solid, region, partial(self.exposures.of, (uncut.key, number), solid, QUIET))
 
         def all_groups() -> Bools:
             return np.concatenate([take(number, group.solid) for number, group in enumerate(uncut.groups)])

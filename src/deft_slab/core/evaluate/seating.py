@@ -134,4 +134,4 @@ class Seating:
                 spread=map if quick else self.spread,
             ),
         )
-        return seats.taken(plan.leaning)
+        return seats.chosen(plan.leaning)

@@ -201,7 +201,7 @@ class SeatChoice:
     flat: Seat | None
     volume: float
 
-    def taken(self, leaning: float = LEANING) -> Seat:
+    def chosen(self, leaning: float = LEANING) -> Seat:
         """The flat one, unless the other saves as much as a plan's ``leaning`` asks. Without a flat one the other."""
         if self.flat is None:
             return self.least

@@ -78,7 +78,7 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -
     return Marked(**found)
 
 
-def taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Bools:
+def facets_taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Bools:
     """(m,) the facets that a region takes; none where it lies elsewhere.
 
     solid : in the units of the region: those of the file for marks, mm for cuts

@@ -258,7 +258,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     if not contact.free and join.holds:
         return Ready(join, replace(report, problem=tr("The contact catches on its way in: nothing can go in.")))
     try:
-        made, report = join.made(site), replace(report, outline=join.rim(site))
+        made, report = join.build(site), replace(report, outline=join.rim(site))
     except JoinFailed as error:
         return Ready(join, replace(report, problem=str(error)))
     bodies = [(which, body) for of in (made.added, made.removed) for which, body in of.items()]

@@ -71,7 +71,7 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
         place = np.array([_AROUND / 2 + pitch * (number + 0.5), across, size[2]])
         site = Site(place, frame, 0.0, 0.0, clearance, printer.hole_allowance, 0.0)
         # the hole of the second piece, which lies below here
-        bar -= plain.made(site).removed["second"]
+        bar -= plain.build(site).removed["second"]
         figure, width = letters(f"{clearance:.2f}", _LETTERS, _RELIEF + 0.2)
         bar += figure.translate((place[0] - width / 2, 1.5, size[2] - 0.2))
     if isinstance(plain, Peg):

@@ -34,7 +34,7 @@ class BandJoin(Strip):
 
     word = tr("band")
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .strip_bodies import patch_over, resized_to, ring_around, strip_along
 
         size = {"width": self.width, "thickness": self.thickness}

@@ -41,7 +41,7 @@ class DowelJoin(Join):
         """mm: of the hole. clearance : mm per side; allowance : mm, what the printer's holes are made larger by"""
         return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .key_bodies import hole_in
 
         wide = self.width(site.clearance, site.allowance)

@@ -16,7 +16,7 @@ class GlueJoin(Join):
     word = tr("glue")
     holds = False
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         return Made({}, {})
 
     def sentence(self) -> str:

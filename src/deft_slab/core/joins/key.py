@@ -20,7 +20,7 @@ class KeyJoin(Peg):
 
     word = tr("key")
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .key_bodies import key_of, socket_of
 
         return Made(

@@ -231,7 +231,7 @@ class Join(Document):
         return needed if self.clearance is None else self.clearance
 
     @abstractmethod
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         """The bodies of this join.
 
         Raises

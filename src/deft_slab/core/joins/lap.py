@@ -28,7 +28,7 @@ class LapJoin(Join):
 
     word = tr("lap")
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .lap_bodies import lap_of
 
         return lap_of(site, self.carrier, self.height, inner=self.half == "inner")

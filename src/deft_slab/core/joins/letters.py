@@ -49,7 +49,7 @@ class LettersJoin(Join):
     def _of_unit_length(cls, along: Triple | None) -> Triple | None:
         return None if along is None else of_length_one(along, tr("the direction of letters"))
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from ..geometry.blanks import placed
         from ..geometry.lettering import arrowhead, letters
 

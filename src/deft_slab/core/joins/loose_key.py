@@ -20,7 +20,7 @@ class LooseKeyJoin(Peg):
 
     word = tr("loose key")
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .key_bodies import lying_key, socket_of
 
         key, down = lying_key(self.shape, site)

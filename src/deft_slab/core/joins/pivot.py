@@ -73,7 +73,7 @@ class PivotJoin(Join):
         by"""
         return self.pin + 2 * clearance + allowance
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .pivot_bodies import knuckle_of, swivel_of
 
         shape = PivotShape(

@@ -22,7 +22,7 @@ class SplintJoin(Strip):
 
     word = tr("splint")
 
-    def made(self, site: Site) -> Made:
+    def build(self, site: Site) -> Made:
         from .strip_bodies import strip_along
 
         return strip_along(site, inner=True, width=self.width, thickness=self.thickness, parts=self.parts,

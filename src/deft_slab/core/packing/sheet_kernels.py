@@ -110,6 +110,9 @@ def distance(a, a_starts, x, y, b, b_starts, most):
     """mm between the outlines of two shapes, 0 where they cross; ``most`` where it is more than that.
 
     a, b : (n, 2) mm, of closed rings, see ``runs_of``; a is moved by x, y; a_starts, b_starts : where rings begin
+
+    (Shapely's prepared dwithin and distance lay the same: 12,251 calls took 1.4 s of 2.7 s there, those of this 0.13 s
+    of 1.0 s.)
     """
     least = most * most
     low_x, low_y, high_x, high_y = np.inf, np.inf, -np.inf, -np.inf

@@ -110,7 +110,7 @@ class CutSubject:
         subject = self.subject
         return SeatWishes(subject.stood, subject.threshold, self.printer.room, subject.lift, _SEAT_CELLS)
 
-    def taken(self, places: CutPlaces) -> Floats:
+    def support_at(self, places: CutPlaces) -> Floats:
         """(2, k) mm3: support of both sides in the seats that ``leaning`` takes."""
         flat = np.where(np.isfinite(places.flat), places.flat, places.support)
         leans = worth_leaning(places.support, flat, places.volume, self.leaning)
@@ -186,7 +186,7 @@ def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = S
     job.step(0.2, tr("Sweeping"))
     offsets = subject.between(normal, places)
     found = subject.places(normal, offsets)
-    total = subject.taken(found).sum(axis=0)
+    total = subject.support_at(found).sum(axis=0)
     real = found.volume.min(axis=0) >= LEAST_SHARE * found.volume.sum(axis=0)
     return Sweep(
         offsets, total, found.in_sight, found.on_show, found.cut_area, found.longest.max(axis=0),
@@ -224,7 +224,7 @@ def turned(
 
     return Turned(
         degrees, normals.reshape(*shape, 3), (normals @ middle).reshape(shape),
-        table(lambda one: float(subject.taken(one).sum())), table(lambda one: float(one.in_sight[0])),
+        table(lambda one: float(subject.support_at(one).sum())), table(lambda one: float(one.in_sight[0])),
     )
 
 

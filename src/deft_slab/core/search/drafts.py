@@ -17,8 +17,7 @@ from ..figures.base_area import rooms_of_boxes
 from ..figures.batch_figures import sketches
 from ..figures.default_seats import SeatChoice, hull_corners, hull_of, seats_of
 from ..figures.exposure import spread_directions
-from ..figures.marked_facets import Marked, joined_marks
-from ..figures.marked_facets import taken as facets_taken
+from ..figures.marked_facets import Marked, facets_taken, joined_marks
 from ..figures.piece_figures import REPORT_CELLS
 from ..figures.plane_scoring import flat_by_base, in_poses
 from ..figures.seams import seam_of

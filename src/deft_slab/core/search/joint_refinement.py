@@ -95,7 +95,7 @@ def settled_together(
 
 def _seated(draft: Draft, leaning: float) -> float:
     """mm3, each body in the seat that a plan takes."""
-    return sum(cell.seats.taken(leaning).support for cell in draft.cells)
+    return sum(cell.seats.chosen(leaning).support for cell in draft.cells)
 
 
 def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:

@@ -15,7 +15,7 @@ from ..cuts import BentCut, BlockCut, Cut, PatchCut, StraightCut, walls_as
 from ..document.marks import Region
 from ..errors import CutFailed
 from ..figures.default_seats import SeatWishes, around, seats_of
-from ..figures.marked_facets import taken
+from ..figures.marked_facets import facets_taken
 from ..figures.plane_scoring import CutPlaces
 from ..figures.seams import seam_of
 from ..geometry.bodies import bodies_of
@@ -64,7 +64,7 @@ def _straight(
 ) -> tuple[StraightCut, Both, Both]:
     normal = np.array(cut.normal)
     now = subject.places(normal, np.array([cut.offset]))
-    before = (float(now.in_sight[0]), float(subject.taken(now)[:, 0].sum()))
+    before = (float(now.in_sight[0]), float(subject.support_at(now)[:, 0].sum()))
     if now.cut_area[0] <= 0:
         raise CutFailed(
             tr("“{name}” passes beside this piece.", name=cut.name), remedy=tr("Move it into the piece first.")
@@ -80,7 +80,7 @@ def _straight(
 
     best, after = cut, before
     for found in for_each(look, normals, tr("Settling the seam"), job, spread):
-        support, sight = subject.taken(found).sum(axis=0), found.in_sight
+        support, sight = subject.support_at(found).sum(axis=0), found.in_sight
         good = (support <= limits.most_support(before[1])) & (found.volume.min(axis=0) > 0)
         good &= np.isfinite(found.flat).all(axis=0) | ~np.isfinite(now.flat).all()
         if not good.any():
@@ -214,7 +214,7 @@ def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread:
 
 
 def _picked(subject: CutSubject, light: Solid, region: Region) -> Bools:
-    return taken(light, region, lambda _: subject.exposed)
+    return facets_taken(light, region, lambda _: subject.exposed)
 
 
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut) -> Both | None:
@@ -227,7 +227,7 @@ def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut)
         return None
     bodies = [body for side in sides.values() for body in bodies_of(side)]
     wishes = SeatWishes(subject.subject.stood, subject.subject.threshold, cells=48)
-    support = sum(seats_of(body, wishes, thorough=False).taken(subject.leaning).support for body in bodies)
+    support = sum(seats_of(body, wishes, thorough=False).chosen(subject.leaning).support for body in bodies)
     one_side = bodies_of(sides[1]) if cut.two_sided else bodies
     return seam_of(one_side, cut.id, subject.exposed, 1.0 if cut.two_sided else 0.5).in_sight, support
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import manifold3d
 import numpy as np
 
@@ -11,6 +13,8 @@ from ..mesh.solid import Solid
 from .routes import Measures, Routes
 
 _SIDES = 12
+_ROUND = 0.5 * _SIDES * math.sin(2.0 * math.pi / _SIDES)
+"""Area of the section of a rod over the square of its radius: that of a regular polygon in the circle."""
 
 
 def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
@@ -94,3 +98,36 @@ def plate(routes: Routes, measures: Measures, height: float) -> manifold3d.Manif
         manifold3d.CrossSection.circle(reach, 24).translate((float(x), float(y))) for x, y in feet
     ])
     return hull.extrude(height)
+
+
+def volume_of(routes: Routes, braces: Floats, measures: Measures) -> float:
+    """Volume of posts and their braces, without joining them: stems, a frustum under each tip and over each foot, and
+    of the braces what is outside of the stems that they end in.
+
+    What neighbours share is counted twice: on posts of the five demo models that is 0.0 to 7.6 % more than all bodies
+    joined in one, which takes up to 40 s for 4,800 of them.
+
+    Parameters
+    ----------
+    routes : Routes
+        The ways of the posts.
+    braces : (b, 2, 3) float64, mm, on the bed
+        The ends of each brace, on the axes of two stems.
+    measures : Measures
+        What the posts measure, mm.
+
+    Returns
+    -------
+    float
+        mm3.
+    """
+    stem, tip, foot = measures.stem / 2, measures.tip / 2, measures.foot / 2
+    made, bed, piece = routes.lands != "nowhere", routes.lands == "bed", routes.lands == "piece"
+    tips = int(bed.sum()) + 2 * int(piece.sum())
+    under_tip = measures.tip_length / 3 * (stem**2 + stem * tip + tip**2)
+    over_foot = measures.foot_height / 3 * (foot**2 + foot * stem - 2 * stem**2)
+    way = braces[:, 1] - braces[:, 0]
+    across = np.hypot(way[:, 0], way[:, 1])
+    outside = np.linalg.norm(way, axis=1) * np.clip(1.0 - 2.0 * stem / np.maximum(across, 1e-9), 0.0, 1.0)
+    squares = stem**2 * float(routes.lengths[made].sum()) + (stem / 1.5) ** 2 * float(outside.sum())
+    return _ROUND * (squares + under_tip * tips + over_foot * int(bed.sum()))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -21,7 +20,7 @@ from ..plan.supports import Post, PostSet
 from ..printers.profile import Printer
 from ..progress import QUIET, Job
 from ..results.outcome import Piece
-from .bodies import sketched
+from .bodies import sketched, volume_of
 from .placement import PostPlacement, bodies_of, in_one, proposed, stood
 from .routes import Measures, Obstacle, on_surface
 
@@ -88,7 +87,7 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
         leans[own], as_asked[own] = routes.leans, routes.as_asked
         area[own] = alike.measures.contact * ((routes.lands == "bed") + 2.0 * (routes.lands == "piece"))
         braces += len(alike.standing.braces)
-        volume += volume_of(alike.standing, alike.measures)
+        volume += volume_of(alike.standing.routes, alike.standing.braces, alike.measures)
         drawn.append(sketched(routes, alike.standing.braces, alike.measures))
     show = (piece.marks[facets_at(piece.solid, at)] & SHOW) > 0 if count else np.zeros(0, np.bool_)
     sketch = side_by_side(drawn) if drawn else Solid(np.empty((0, 3)), np.empty((0, 3), np.int32))
@@ -110,18 +109,6 @@ def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
         _, nearest = cKDTree(at[stands]).query(piece.solid.centroids[past])
         held[stands] = np.bincount(nearest, piece.solid.areas[past], int(stands.sum()))
     return held
-
-
-def volume_of(standing: PostPlacement, measures: Measures) -> float:
-    """mm3 of posts and braces: stems, a cone under each tip and over each foot, rods; by their formulas."""
-    lands, lengths = standing.routes.lands, standing.routes.lengths
-    stem, tip, foot = measures.stem / 2, measures.tip / 2, measures.foot / 2
-    made, on_bed, on_piece = lands != "nowhere", float((lands == "bed").sum()), float((lands == "piece").sum())
-    cone = math.pi * measures.tip_length / 3 * (stem**2 + stem * tip + tip**2)
-    base = math.pi * measures.foot_height / 3 * (foot**2 + foot * stem - 2 * stem**2)
-    braces = float(np.linalg.norm(standing.braces[:, 1] - standing.braces[:, 0], axis=1).sum())
-    rods = math.pi * stem**2 * float(lengths[made].sum()) + math.pi * (stem / 1.5) ** 2 * braces
-    return rods + cone * (on_bed + 2 * on_piece) + base * on_bed
 
 
 def with_posts(

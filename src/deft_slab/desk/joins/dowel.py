@@ -25,7 +25,7 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
     word = tr("Dowel")
     adds = tr("Adds a hole in both pieces, on one axis, for a rod, a nail or an end of filament.")
 
-    def new(self, where: Where) -> DowelJoin:
+    def new_join(self, where: Where) -> DowelJoin:
         thick = min((one for one in where.stock if one >= 0.4 * where.width), default=max(where.stock, default=3.0))
         return DowelJoin(**where.place, diameter=thick)
 

@@ -13,5 +13,5 @@ class GlueOnDesk(JoinOnDesk[GlueJoin]):
     word = tr("Glue")
     adds = tr("Leaves the contact as it is, on purpose: it is no longer listed as one without a join.")
 
-    def new(self, where: Where) -> GlueJoin:
+    def new_join(self, where: Where) -> GlueJoin:
         return GlueJoin(**where.place)

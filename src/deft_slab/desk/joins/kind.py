@@ -74,7 +74,7 @@ class JoinOnDesk(Generic[J]):
         ON_DESK[cls.kind] = cls()
 
     @abstractmethod
-    def new(self, where: Where) -> J:
+    def new_join(self, where: Where) -> J:
         """A new one."""
 
     def fields(self, join: J) -> list[Field]:

@@ -21,7 +21,7 @@ class LapOnDesk(JoinOnDesk[LapJoin]):
                lambda join: {"half": "outer" if join.half == "inner" else "inner"}),
     )
 
-    def new(self, where: Where) -> LapJoin:
+    def new_join(self, where: Where) -> LapJoin:
         return LapJoin(**where.place)
 
     def fields(self, join: LapJoin) -> list[Field]:

@@ -17,7 +17,7 @@ class LettersOnDesk(JoinOnDesk[LettersJoin]):
     word = tr("Letter")
     adds = tr("Sinks a letter into both faces, so that pieces are not mixed up.")
 
-    def new(self, where: Where) -> LettersJoin:
+    def new_join(self, where: Where) -> LettersJoin:
         return LettersJoin(**where.place, text_first="A", text_second="A", height=max(min(where.width, 6.0), 3.2))
 
     def fields(self, join: LettersJoin) -> list[Field]:

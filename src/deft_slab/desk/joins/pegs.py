@@ -81,7 +81,7 @@ class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
                lambda join: {"roofed": not join.roofed}),
     )
 
-    def new(self, where: Where) -> KeyJoin:
+    def new_join(self, where: Where) -> KeyJoin:
         return KeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))
 
 
@@ -97,5 +97,5 @@ class LooseKeyOnDesk(_PegOnDesk, JoinOnDesk[LooseKeyJoin]):
                lambda join: {"roofed_first": not join.roofed_first, "roofed_second": not join.roofed_first}),
     )
 
-    def new(self, where: Where) -> LooseKeyJoin:
+    def new_join(self, where: Where) -> LooseKeyJoin:
         return LooseKeyJoin(**where.place, width=where.width, height=round(0.8 * where.width, 1))

@@ -69,7 +69,7 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
         ),
     )
 
-    def new(self, where: Where) -> PivotJoin:
+    def new_join(self, where: Where) -> PivotJoin:
         pin = nearest_rod(where.stock, 0.3 * where.width, 3.0)
         return PivotJoin(**where.place, pin=pin, span=max(1.5 * where.width, 6.0),
                          radius_of_leaves=max(0.5 * where.width, pin / 2 + 2.0))

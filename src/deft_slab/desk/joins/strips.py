@@ -38,7 +38,7 @@ class SplintOnDesk(JoinOnDesk[SplintJoin]):
     word = tr("Splint")
     adds = tr("Adds a strip on the inside, across the seam, that is printed apart and glued to both pieces.")
 
-    def new(self, where: Where) -> SplintJoin:
+    def new_join(self, where: Where) -> SplintJoin:
         return SplintJoin(**where.place)
 
     def fields(self, join: SplintJoin) -> list[Field]:
@@ -61,7 +61,7 @@ class BandOnDesk(JoinOnDesk[BandJoin]):
         ),
     )
 
-    def new(self, where: Where) -> BandJoin:
+    def new_join(self, where: Where) -> BandJoin:
         return BandJoin(**where.place)
 
     def fields(self, join: BandJoin) -> list[Field]:

@@ -70,9 +70,11 @@ class BedView(SceneView):
         self._following = follow(
             self, self.rebuild, state.outcome_changed, state.view_changed, state.selection_changed
         )
-        for signal in (state.project_changed, state.live_changed, state.cutting.changed, state.placing.changed,
-                       state.snapping.changed, state.marker.changed, state.joining.changed,
-                       state.checking.changed, state.hollowing.changed, state.posting.changed):
+        for signal in (
+            state.project_changed, state.draft_changed, state.live_changed, state.cutting.changed,
+            state.placing.changed, state.snapping.changed, state.marker.changed, state.joining.changed,
+            state.checking.changed, state.hollowing.changed, state.posting.changed,
+        ):
             signal.connect(self.update)
         state.pointing.changed.connect(self._say_hint)
         self.flight = Flight(self, state)

@@ -124,7 +124,7 @@ class Bedding(QObject):
     def _search(self, plan: Plan, *, anew: bool) -> None:
         desk = self._desk
 
-        def done(found: BedsFound) -> None:
+        def take_beds(found: BedsFound) -> None:
             self.nesting = plan, found
             if found.done < 1:
                 self._search(plan, anew=False)
@@ -132,7 +132,7 @@ class Bedding(QObject):
             else:
                 self.take_found()
 
-        desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=done, label=tr("Laying pieces on beds"),
+        desk.ask("ask:nest", NestBeds(plan, desk.printer, anew), done=take_beds, label=tr("Laying pieces on beds"),
                  failed=self._nest_failed, still=lambda: desk.is_open and desk.plan == plan)
 
     def _nest_failed(self, error: DeftError) -> None:
@@ -174,7 +174,7 @@ class Bedding(QObject):
         """Puts each piece on the printer that it is to be printed on so that all is done soonest."""
         desk, plan = self._desk, self._desk.plan
 
-        def done(found: Plan) -> None:
+        def apply_sharing(found: Plan) -> None:
             there = sum(wish.second for wish in found.pieces)
             desk.do_plan(tr("share pieces out"), found)
             desk.told.emit(
@@ -183,7 +183,7 @@ class Bedding(QObject):
                 else tr("All pieces stay on the first printer: with the second, nothing would be done sooner.")
             )
 
-        desk.ask("ask:share", ShareOut(plan, desk.printer), done=done, label=tr("Sharing pieces out"),
+        desk.ask("ask:share", ShareOut(plan, desk.printer), done=apply_sharing, label=tr("Sharing pieces out"),
                  still=lambda: desk.is_open and desk.plan == plan)
 
     def print_on(self, number: int, *, second: bool) -> None:
@@ -255,7 +255,7 @@ class Bedding(QObject):
         paper : of the sheet, None for none"""
         desk = self._desk
 
-        def done(written: list[Handed]) -> None:
+        def tell_written(written: list[Handed]) -> None:
             self.written.emit()
             said = tr("1 file") if len(written) == 1 else tr("{count} files", count=len(written))
             beside = tr("job.json and pieces.csv list them.") if paper is None else (
@@ -276,7 +276,7 @@ class Bedding(QObject):
             "handoff:all",
             Deliver(desk.plan, desk.printer, desk.project.title, folder, wished, replace, desk.settings.with_posts,
                     paper, self._others),
-            done=done, failed=desk.asking_to_replace(lambda: self.write(folder, wished, paper, replace=True)),
+            done=tell_written, failed=desk.asking_to_replace(lambda: self.write(folder, wished, paper, replace=True)),
             label=tr("Writing pieces and beds"),
         )
 

@@ -109,11 +109,11 @@ class CutSearch(QObject):
         desk, key = self._desk, self._key
         plan, sides = self.base()
 
-        def done(found: CutMap) -> None:
+        def take_map(found: CutMap) -> None:
             self.map = found
             self.changed.emit()
 
-        desk.ask("places", LookForCuts(plan, desk.printer, sides), done=done, failed=lambda _: None,
+        desk.ask("places", LookForCuts(plan, desk.printer, sides), done=take_map, failed=lambda _: None,
                   still=lambda: key == self._key, label=tr("Looking at all ways to cut"))
 
     def _ask_sweep(self) -> None:
@@ -128,11 +128,11 @@ class CutSearch(QObject):
             return
         self._sweep_key, self.sweep = key, None
 
-        def done(found: Sweep) -> None:
+        def take_sweep(found: Sweep) -> None:
             self.sweep = found
             self.changed.emit()
 
-        desk.ask("sweep", SweepCut(plan, desk.printer, sides, cut.normal), done=done, failed=lambda _: None,
+        desk.ask("sweep", SweepCut(plan, desk.printer, sides, cut.normal), done=take_sweep, failed=lambda _: None,
                   still=lambda: key == self._sweep_key, label=tr("Sweeping the cut"))
 
     def ask_turned(self) -> None:
@@ -142,11 +142,11 @@ class CutSearch(QObject):
             return
         plan, sides = self._cutting.before(cut)
 
-        def done(found: Turned) -> None:
+        def take_turned(found: Turned) -> None:
             self.turned = found
             self.changed.emit()
 
-        desk.ask("ask:turned", TurnCut(plan, desk.printer, sides, cut.normal, cut.offset), done=done,
+        desk.ask("ask:turned", TurnCut(plan, desk.printer, sides, cut.normal, cut.offset), done=take_turned,
                   label=tr("Turning the cut"))
 
     def take_turned(self, row: int, column: int) -> None:

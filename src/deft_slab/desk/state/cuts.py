@@ -115,7 +115,7 @@ class Cutting(QObject):
         if cut is None:
             return
 
-        def done() -> None:
+        def add_mirrored() -> None:
             for normal, offset in self.mirrors:
                 image = cut.carried(Move.mirror(np.array(normal), offset))
                 if not _same_place(cut, image):
@@ -123,7 +123,7 @@ class Cutting(QObject):
                     return
             self._desk.told.emit(_NO_MIRROR)
 
-        self.find_mirrors(done)
+        self.find_mirrors(add_mirrored)
 
     def find_mirrors(self, then: Callable[[], None]) -> None:
         """Looks for the planes of symmetry of the whole model, once."""
@@ -132,13 +132,13 @@ class Cutting(QObject):
             then()
             return
 
-        def done(found: tuple[tuple[Triple, float], ...]) -> None:
+        def take_mirrors(found: tuple[tuple[Triple, float], ...]) -> None:
             self.mirrors, self._mirrors_looked_for = found, True
             self.changed.emit()
             then()
 
         whole = desk.plan.changed(recipe=())
-        desk.ask("ask:mirror", FindSymmetry(whole), done=done, label=tr("Looking for symmetry"))
+        desk.ask("ask:mirror", FindSymmetry(whole), done=take_mirrors, label=tr("Looking for symmetry"))
 
     def set_mirror(self) -> None:
         """Takes the selected straight cut as the plane that is mirrored at."""
@@ -153,7 +153,7 @@ class Cutting(QObject):
     def cut_at_mirror(self) -> None:
         """Adds a straight cut through the plane of symmetry."""
 
-        def done() -> None:
+        def add_symmetric() -> None:
             if self.mirrors:
                 plan, (normal, offset) = self._desk.plan, self.mirrors[0]
                 self.put(
@@ -162,7 +162,7 @@ class Cutting(QObject):
             else:
                 self._desk.told.emit(_NO_MIRROR)
 
-        self.find_mirrors(done)
+        self.find_mirrors(add_symmetric)
 
     # by pointing
 

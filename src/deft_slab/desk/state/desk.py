@@ -56,6 +56,7 @@ class Desk(ProjectState):
     """
 
     outcome_changed = Signal()
+    draft_changed = Signal()
     live_changed = Signal()
     entries_changed = Signal()
     selection_changed = Signal()
@@ -175,10 +176,12 @@ class Desk(ProjectState):
 
     def try_plan(self, plan: Plan) -> None:
         """Shows a plan that is not settled yet: figures come from the draft mesh, marked as approximate."""
-        if self.draft is None:
-            self.live_problem = ""
+        began = self.draft is None
         self.draft = plan
-        self.live_changed.emit()
+        self.draft_changed.emit()
+        if began:
+            self.live_problem = ""
+            self.live_changed.emit()
         self.jobs.submit(
             "live", EvaluateLive(plan, self.printer), done=lambda found: self._on_live(found, ""),
             failed=lambda error: self._on_live(None, error.what), label="",
@@ -194,6 +197,7 @@ class Desk(ProjectState):
         if self.draft is not None:
             self.jobs.cancel("live")
             self.draft = self.live = None
+            self.draft_changed.emit()
             self.live_changed.emit()
 
     def _on_live(self, evaluated: Evaluated | None, problem: str) -> None:

@@ -45,11 +45,11 @@ class Fitting(QObject):
         if not desk.up_to_date or (self.dry is not None and self._dry_of == asked):
             return
 
-        def done(found: DryFit) -> None:
+        def take_order(found: DryFit) -> None:
             self.dry, self._dry_of = found, asked
             self.changed.emit()
 
-        desk.ask("ask:dry", FitDry(*asked), done=done, label=tr("Putting it together"))
+        desk.ask("ask:dry", FitDry(*asked), done=take_order, label=tr("Putting it together"))
 
     @property
     def fitted(self) -> DryFit | None:

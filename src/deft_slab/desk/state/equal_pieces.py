@@ -39,10 +39,10 @@ class EqualPieces(QObject):
             return
         self._of, self.found = plan, ()
 
-        def done(found: tuple[tuple[int, bool], ...]) -> None:
+        def take_equals(found: tuple[tuple[int, bool], ...]) -> None:
             self.found = found
             self.changed.emit()
 
         # whatever printer they are judged by, the pieces are the same
-        desk.ask("map:alike", FindAlike(plan, desk.printer), done=done, failed=lambda _: None,
+        desk.ask("map:alike", FindAlike(plan, desk.printer), done=take_equals, failed=lambda _: None,
                  still=lambda: desk.plan == plan, label=tr("Comparing the pieces"))

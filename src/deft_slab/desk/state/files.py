@@ -59,14 +59,14 @@ class Opening:
             return
         left = self._desk.history.project
 
-        def done(fetched: Fetched) -> None:
+        def take_recovered(fetched: Fetched) -> None:
             if self._on_fetched(fetched, left, recovered=True):
                 self._keeping.adopt(work)
 
         self._desk.jobs.submit(
             "open",
             Recover(work.folder),
-            done=done,
+            done=take_recovered,
             failed=self._desk.failed.emit,
             label=tr("Bringing back {title}", title=work.title),
         )
@@ -161,7 +161,7 @@ class Opening:
         desk = self._desk
         project = desk.project
 
-        def done(_: object) -> None:
+        def note_saved(_: object) -> None:
             self.path = path
             desk.history.saved(project)
             self.remember(path)
@@ -171,7 +171,7 @@ class Opening:
             desk.told.emit(tr("Saved as {name}.", name=path.name))
 
         desk.jobs.submit(
-            "handoff:save", Save(project, desk.printer, path, replace), done=done,
+            "handoff:save", Save(project, desk.printer, path, replace), done=note_saved,
             failed=desk.asking_to_replace(lambda: self.save(path, replace=True)), label=tr("Saving {name}",
                     name=path.name),
         )

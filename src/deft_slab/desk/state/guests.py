@@ -48,13 +48,13 @@ class Wearing:
     def add_file(self, path: Path) -> None:
         """Opens a model and puts it in as a guest."""
 
-        def done(model: Model) -> None:
+        def add_guest(model: Model) -> None:
             self._desk.guest_surfaces[model.sha256] = model.solid
             self._keeping.model_changed()
             self.add("model", model.name, 100.0, model)
 
         self._desk.ask(
-            "ask:guest", OpenGuest(path), done=done, still=lambda: True, label=tr("Opening {name}", name=path.name)
+            "ask:guest", OpenGuest(path), done=add_guest, still=lambda: True, label=tr("Opening {name}", name=path.name)
         )
 
     @property
@@ -85,11 +85,11 @@ class Wearing:
         if guest is None:
             return
 
-        def done(place: tuple[float, float, float]) -> None:
+        def move_guest(place: tuple[float, float, float]) -> None:
             self.change(tr("move a guest to where there is room"), place=place)
 
         label = tr("Moving {name} to where there is room", name=guest.name)
-        self._desk.ask("ask:guest", SettleGuest(plan, guest.id), done=done, label=label)
+        self._desk.ask("ask:guest", SettleGuest(plan, guest.id), done=move_guest, label=label)
 
     def scale_to_clearance(self) -> None:
         """Scales the model so that the selected guest just has its clearance."""
@@ -97,7 +97,7 @@ class Wearing:
         if guest is None:
             return
 
-        def done(factor: float) -> None:
+        def scale_to_guest(factor: float) -> None:
             self._sizing.scale_further(plan, factor, tr("scale to a guest's clearance"), up=True)
 
-        self._desk.ask("ask:scale", ScaleToGuest(plan, guest.id), done=done, label=tr("Finding the scale"))
+        self._desk.ask("ask:scale", ScaleToGuest(plan, guest.id), done=scale_to_guest, label=tr("Finding the scale"))

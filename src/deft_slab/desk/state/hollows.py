@@ -125,7 +125,7 @@ class Hollowing(QObject):
             return
         plugged = any(vent.plug for vent in hollow.vents)
 
-        def done(vents: tuple[Vent, ...]) -> None:
+        def take_vents(vents: tuple[Vent, ...]) -> None:
             if not vents:
                 desk.told.emit(tr("No place was found for a vent: show faces or the bed may cover all of the surface."))
                 return
@@ -133,8 +133,8 @@ class Hollowing(QObject):
             self.vent = made[0].id
             self._put(tr("propose vents"), hollow, vents=made)
 
-        desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=done, label=tr("Placing vents"),
-                 still=lambda: self.hollow == hollow)
+        desk.ask("ask:vents", ProposeVents(desk.plan, desk.printer, hollow.id), done=take_vents,
+                 label=tr("Placing vents"), still=lambda: self.hollow == hollow)
 
     def point(self, *, moves: bool) -> None:
         """Has a place for a vent pointed at. moves : the selected one goes there, else there is one more"""

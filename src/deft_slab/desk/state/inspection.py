@@ -129,18 +129,18 @@ class Checking(QObject):
         if not desk.up_to_date or desk.view.lights:
             return
 
-        def done(found: tuple[Light | None, ...]) -> None:
+        def show_lights(found: tuple[Light | None, ...]) -> None:
             if desk.step == "Check" and len(found) == len(desk.pieces):
                 desk.show(lights=found)
 
-        desk.ask("check:light", LightenPieces(desk.plan, desk.printer), done=done, failed=lambda _: None)
+        desk.ask("check:light", LightenPieces(desk.plan, desk.printer), done=show_lights, failed=lambda _: None)
 
     def _ask(self, lane: str, plan: Plan, label: str) -> None:
         desk, key = self._desk, self._key(plan)
         if key in self._found:
             return
 
-        def done(found: tuple[Inspection, ...]) -> None:
+        def take_inspections(found: tuple[Inspection, ...]) -> None:
             self._found[key] = found
             while len(self._found) > _KEPT:
                 self._found.popitem(last=False)
@@ -148,7 +148,7 @@ class Checking(QObject):
             desk.entries_changed.emit()
 
         failed = desk.failed.emit if lane == "check" else lambda _: None
-        desk.jobs.submit(lane, CheckPieces(*key), done=done, failed=failed, label=label)
+        desk.jobs.submit(lane, CheckPieces(*key), done=take_inspections, failed=failed, label=label)
 
     def look_at(self, layer: float | None) -> None:
         """Another layer height, mm; None: the printer's usual one."""
@@ -224,7 +224,7 @@ class Checking(QObject):
             desk.view_changed.emit()  # at rest it is drawn in full
             return
 
-        def done(faces: tuple[SectionFace, ...]) -> None:
+        def show_faces(faces: tuple[SectionFace, ...]) -> None:
             if self.z == z and desk.step == "Check":
                 desk.show(faces=faces)  # which draws it in full
                 self.changed.emit()
@@ -232,7 +232,7 @@ class Checking(QObject):
         def failed(_: DeftError) -> None:
             desk.view_changed.emit()
 
-        desk.jobs.submit("section", CutSection(desk.plan, desk.printer, z), done=done, failed=failed, label="")
+        desk.jobs.submit("section", CutSection(desk.plan, desk.printer, z), done=show_faces, failed=failed, label="")
 
     # what was found, one by one
 

@@ -171,7 +171,7 @@ class Joining(QObject):
         """Looks for joins for the contacts that have none, or for one of them, and takes them."""
         desk = self._desk
 
-        def done(found: list[Join]) -> None:
+        def add_joins(found: list[Join]) -> None:
             if not found:
                 joined = tr("Every contact has a join already.\nRemove one to have another proposed.")
                 apart = tr("No two pieces meet.\nCut the model first; bodies that do not touch have nothing to join.")
@@ -185,7 +185,7 @@ class Joining(QObject):
         desk.ask(
             "ask:joins",
             ProposeJoins(desk.plan, desk.printer, only, self.stock),
-            done=done,
+            done=add_joins,
             label=tr("Looking for joins"),
         )
 
@@ -193,13 +193,14 @@ class Joining(QObject):
         """Sinks numbers and letters into the contacts that have none, where there is room."""
         desk = self._desk
 
-        def done(found: list[Join]) -> None:
+        def add_letters(found: list[Join]) -> None:
             if not found:
                 desk.told.emit(tr("No contact without letters has room for them."))
                 return
             desk.do_plan(tr("add letters"), desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
-        desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=done, label=tr("Looking for room for letters"))
+        label = tr("Looking for room for letters")
+        desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=add_letters, label=label)
 
     def add(self, kind: str) -> None:
         """Adds a join of a kind in the middle of the selected contact."""
@@ -285,11 +286,11 @@ class Joining(QObject):
             return
         self._room_of = asked
 
-        def done(found: RoomShown) -> None:
+        def take_room(found: RoomShown) -> None:
             self.room = found
             self.changed.emit()
 
-        desk.ask("ask:room", LookAtRoom(desk.plan, desk.printer, probe), done=done, failed=lambda _: None,
+        desk.ask("ask:room", LookAtRoom(desk.plan, desk.printer, probe), done=take_room, failed=lambda _: None,
                  still=lambda: self._room_of == asked, label=tr("Measuring the room"))
 
     def _probe(self) -> Join:
@@ -304,8 +305,9 @@ class Joining(QObject):
         """A join of a kind that suits the selected contact."""
         contact = self.contacts[self.contact]
         width = min(max(round(0.3 * math.sqrt(contact.area), 1), _USUAL[0]), _USUAL[1])
-        made: Join = ON_DESK[kind].new(Where(ident, contact.cut, contact.between, contact.place, width, self.stock))
-        return made
+        where = Where(ident, contact.cut, contact.between, contact.place, width, self.stock)
+        join: Join = ON_DESK[kind].new_join(where)
+        return join
 
 
 def _moved_across(join: Join, contact: ContactFound, across: Floats) -> Triple:

@@ -89,13 +89,13 @@ class Measuring:
             return
         plan = desk.plan
 
-        def done(walls: Walls) -> None:
+        def show_walls(walls: Walls) -> None:
             self.walls, self.wall_limit = walls, limit
             desk.view_changed.emit()
 
         if self.walls is not None:
-            done(self.walls)
+            show_walls(self.walls)
         else:
             # they may come before the pieces of this plan do, and are no use on those that are still shown
-            desk.ask("ask:measure", MeasureWalls(plan, desk.printer), done=done, label=tr("Measuring the walls"),
+            desk.ask("ask:measure", MeasureWalls(plan, desk.printer), done=show_walls, label=tr("Measuring the walls"),
                      still=lambda: desk.plan == plan and desk.up_to_date)

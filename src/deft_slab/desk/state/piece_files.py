@@ -20,7 +20,7 @@ class Writing:
         """Writes each piece, or each of those that differ, as an STL; asks before it replaces any."""
         desk = self._desk
 
-        def done(written: list[Written]) -> None:
+        def tell_written(written: list[Written]) -> None:
             names = ", ".join(item.path.name for item in written[:4]) + (", …" if len(written) > 4 else "")
             said = tr_many("Wrote {n} STL file to {folder}: {names}", "Wrote {n} STL files to {folder}: {names}",
                            len(written), folder=folder, names=names)
@@ -34,7 +34,7 @@ class Writing:
         desk.jobs.submit(
             "handoff:stl", WritePieces(desk.plan, desk.printer, folder, desk.settings.equal_once, replace,
                                          desk.settings.with_posts),
-            done=done, failed=desk.asking_to_replace(lambda: self.pieces(folder, replace=True)),
+            done=tell_written, failed=desk.asking_to_replace(lambda: self.pieces(folder, replace=True)),
             label=tr("Writing the pieces"),
         )
 
@@ -42,7 +42,7 @@ class Writing:
         """Writes all pieces into one 3MF; asks before it replaces one, unless that was asked already."""
         desk = self._desk
 
-        def done(written: Written) -> None:
+        def tell_written(written: Written) -> None:
             pieces = tr_many("{n} piece", "{n} pieces", written.pieces)
             if written.beds > 1:
                 pieces = tr("{pieces} on {beds} beds", pieces=pieces, beds=written.beds)
@@ -52,7 +52,7 @@ class Writing:
             "handoff:3mf",
             WriteTogether(desk.plan, desk.printer, desk.project.title, path, desk.settings.equal_once, replace,
                           desk.settings.with_posts),
-            done=done,
+            done=tell_written,
             failed=desk.asking_to_replace(lambda: self.together(path, replace=True)), label=tr("Writing {name}",
                     name=path.name),
         )

@@ -198,7 +198,7 @@ class Printing(QObject):
             finally:
                 made.unlink(missing_ok=True)
 
-        def done(made: Path) -> None:
+        def put_by_name(made: Path) -> None:
             self._later(
                 device.name,
                 lambda: put(made),
@@ -208,7 +208,7 @@ class Printing(QObject):
         desk.jobs.submit(
             "handoff:send",
             MakeBed(desk.plan, desk.printer, desk.project.title, bed, path, layers, desk.settings.with_posts),
-            done=done, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
+            done=put_by_name, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
         )
 
     def order(self, job: str, what: str) -> None:

@@ -42,22 +42,23 @@ class Reusing(QObject):
         desk = self._desk
         name = name.strip()[:MOST_LETTERS] or desk.project.title[:MOST_LETTERS]
 
-        def done(recipe: Recipe) -> None:
+        def keep_recipe(recipe: Recipe) -> None:
             desk.attempt(lambda: self.changed.emit(self.shelf.add(recipe).key))
 
         desk.ask(
-            "ask:recipe", TakeRecipe(desk.plan, desk.printer, name), done=done, label=tr("Keeping “{name}”", name=name)
+            "ask:recipe", TakeRecipe(desk.plan, desk.printer, name), done=keep_recipe,
+            label=tr("Keeping “{name}”", name=name),
         )
 
     def use(self, recipe: Recipe, scaling: Scaling) -> None:
         """Puts a recipe in place of all that stands on the model."""
         desk = self._desk
 
-        def done(found: Used) -> None:
+        def apply_recipe(found: Used) -> None:
             desk.do_plan(tr("use the recipe “{name}”", name=recipe.name), found.plan)
             self.used.emit(found.said)
 
-        desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=done,
+        desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=apply_recipe,
                  label=tr("Using “{name}”", name=recipe.name))
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:

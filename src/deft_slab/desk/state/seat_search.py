@@ -115,7 +115,7 @@ class Seating(QObject):
     def _ask_round(self, number: int) -> None:
         desk, key = self._desk, self._key
 
-        def done(found: MapRound) -> None:
+        def add_round(found: MapRound) -> None:
             self.figures = found.figures if self.figures is None else self.figures.and_also(found.figures)
             self.flats = found.flats
             self.changed.emit()
@@ -125,21 +125,21 @@ class Seating(QObject):
                 self._ask_seats()
 
         desk.ask(
-            "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=done,
+            "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=add_round,
             failed=lambda _: None, still=lambda: key == self._key, label=tr("Looking at all ways to sit"),
         )
 
     def _ask_seats(self) -> None:
         desk, key, weights = self._desk, self._key, self.weights
 
-        def done(found: SeatsFound) -> None:
+        def take_seats(found: SeatsFound) -> None:
             self.figures, self.seats = found.figures, found.seats
             self.changed.emit()
             if weights != self.weights:
                 self._ask_seats()
 
         desk.ask(
-            "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=done,
+            "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=take_seats,
             still=lambda: key == self._key, label=tr("Looking for seats worth trying"),
         )
 
@@ -185,11 +185,11 @@ class Seating(QObject):
         """Asks for what leaning and lifting would gain and cost."""
         desk, key, plan = self._desk, self._key, self._desk.plan
 
-        def done(found: tuple[SeatShown, ...]) -> None:
+        def take_lean(found: tuple[SeatShown, ...]) -> None:
             self.ways = found
             self.changed.emit()
 
-        desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=done,
+        desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=take_lean,
                   still=lambda: key == self._key and desk.plan == plan, label=tr("Leaning it a little"))
 
     def seat_all(self) -> None:
@@ -197,7 +197,7 @@ class Seating(QObject):
         desk = self._desk
         plan, pieces = desk.plan, desk.pieces
 
-        def done(tilts: list[Tilt]) -> None:
+        def seat_pieces(tilts: list[Tilt]) -> None:
             changed: Plan = plan
             if len(pieces) == 1 and pieces[0].alone:
                 changed = plan.changed(tilt=tilts[0])
@@ -206,5 +206,5 @@ class Seating(QObject):
                     changed = changed.with_wish(piece.wish(seat=tilt), piece.wished)
             desk.do_plan(tr("seat all pieces"), changed)
 
-        desk.ask("ask:all", SeatAll(plan, desk.printer, len(pieces), self.weights), done=done,
+        desk.ask("ask:all", SeatAll(plan, desk.printer, len(pieces), self.weights), done=seat_pieces,
                   label=tr("Seating all pieces"))

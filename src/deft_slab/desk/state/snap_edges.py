@@ -65,9 +65,9 @@ class Snapping(QObject):
             return
         self._creases_for, self.creases = key, np.empty((0, 2, 3))
 
-        def done(found: Floats) -> None:
+        def take_creases(found: Floats) -> None:
             self.creases = found
             self.changed.emit()
 
-        desk.ask("ask:creases", FindCreases(plan), done=done, still=lambda: key == self._creases_for,
+        desk.ask("ask:creases", FindCreases(plan), done=take_creases, still=lambda: key == self._creases_for,
                  label=tr("Looking for creases"))

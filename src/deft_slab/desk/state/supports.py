@@ -127,7 +127,7 @@ class Posting(QObject):
             return
         posts, number = self._now(), desk.piece.number - 1
 
-        def done(found: PostsProposed) -> None:
+        def take_posts(found: PostsProposed) -> None:
             own = tuple(post for post in posts.posts if post.own)
             kept = posts.model_copy(update={"posts": own})
             fresh = kept.fresh_ids(len(found.points))
@@ -137,7 +137,7 @@ class Posting(QObject):
                 desk.told.emit(tr("Nothing needs a post in this seat."))
             self._put(tr("propose posts"), kept, posts=(*own, *made))
 
-        self._ask(number, posts, done)
+        self._ask(number, posts, take_posts)
 
     def _on_around(self, number: int, facet: int, place: Floats) -> None:
         """Posts for what is not held within reach of a click, beside all that there are."""
@@ -151,7 +151,7 @@ class Posting(QObject):
             "posts": tuple(post.model_copy(update={"own": True}) for post in posts.posts), "refused": (),
         })
 
-        def done(found: PostsProposed) -> None:
+        def add_near(found: PostsProposed) -> None:
             near = found.points[np.linalg.norm(found.points - place, axis=1) <= self.reach]
             made = tuple(Post(id=ident, at=triple(at))
                          for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))
@@ -161,7 +161,7 @@ class Posting(QObject):
             kept = tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > self.reach)
             self._put(tr("propose posts in a region"), posts, posts=(*posts.posts, *made), refused=kept)
 
-        self._ask(number, all_kept, done)
+        self._ask(number, all_kept, add_near)
 
     def set_reach(self, reach: float) -> None:
         """How far around a click a region goes, mm."""

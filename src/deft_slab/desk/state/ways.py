@@ -119,14 +119,14 @@ class Ways(QObject):
     def _ask(self, request: LookForWays, around: Plan | None = None) -> None:
         """Asks for one step more. around : a way that is looked around first"""
 
-        def done(found: WaysFound) -> None:
+        def take_ways(found: WaysFound) -> None:
             self.found = found
             self.changed.emit()
             if not found.done and self._desk.step == "Cut":
                 self._ask(request)
 
         asked: Request[WaysFound] = request if around is None else MoreLikeWay(request, around)
-        self._desk.ask("ways:look", asked, done=done, failed=self._failed, still=lambda: request == self._asked,
+        self._desk.ask("ways:look", asked, done=take_ways, failed=self._failed, still=lambda: request == self._asked,
                        label=tr("Looking for ways to part it"))
 
     def more_like_this(self) -> None:

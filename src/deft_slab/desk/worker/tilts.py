@@ -11,7 +11,7 @@ from ...core.document.marks import Mark
 from ...core.evaluate.piece import SearchSubject
 from ...core.figures.default_seats import candidates
 from ...core.figures.exposure import spread_directions
-from ...core.figures.marked_facets import taken
+from ...core.figures.marked_facets import facets_taken
 from ...core.figures.overhang import overhang_angles
 from ...core.geometry.orientation import Tilt
 from ...core.printers.profile import Printer
@@ -93,7 +93,7 @@ class TiltAnswers:
         """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
         solid = self._shop.evaluator(asked.plan).subject(asked.plan, asked.number, job).solid
         mark = Mark(meaning="show", shape="grown", places=(tuple(asked.place.tolist()),), limit=asked.crease)
-        facets = taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
+        facets = facets_taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
         return np.asarray(solid.area_vectors[facets].sum(axis=0))
 
     def peek(self, asked: Peek, job: Job) -> Bytes:

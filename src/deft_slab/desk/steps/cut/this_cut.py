@@ -80,8 +80,8 @@ class ThisCutPanel(Panel):
         self.column.addStretch(1)
         follow(
             self, self.refresh, state.search.changed, state.snapping.changed,
-            state.outcome_changed, state.project_changed, state.selection_changed, state.live_changed,
-            self._cutting.changed,
+            state.outcome_changed, state.project_changed, state.selection_changed, state.draft_changed,
+            state.live_changed, self._cutting.changed,
         )
 
     def _fill_this(self) -> None:

@@ -90,7 +90,7 @@ class ContactsPanel(Panel):
         self.book.let_go.connect(lambda what: self._joining.settle(_LET_GO[what]))
         self.book.dropped.connect(state.drop_draft)
         follow(self, self.refresh, self._joining.changed, state.outcome_changed, state.project_changed,
-               state.live_changed, state.settings_changed)
+               state.draft_changed, state.live_changed, state.settings_changed)
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
         self.propose = button(tr("Propose"), tr("Puts a join on this contact, by its room and by how both pieces sit."),
